@@ -1,0 +1,282 @@
+"""The command line: the same core, for scripts and for checks from outside. See `keen-compass --help`."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from keen_compass import __version__
+from keen_compass.errors import InputError, KeenCompassError
+
+LARGEST_INPUT = 20_000_000  # bytes
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run; returns the exit status: 0, or 2 with one line on stderr."""
+    options = _parser().parse_args(argv)
+    try:
+        return int(options.run(options))
+    except KeenCompassError as error:
+        print(f"keen-compass: {' '.join(str(error).split())}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        sys.stdout = None
+        return 0
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="keen-compass", description="Calibrate cutters and plotters.")
+    parser.add_argument("--version", action="version", version=__version__)
+    parser.add_argument("--demo", action="store_true", help="open a scratch copy of the Lantern Quay demo shop")
+    parser.add_argument(
+        "--shop", type=Path, metavar="FILE", help="open this shop file instead of the usual one"
+    )
+    parser.add_argument("--shots", type=Path, metavar="DIR", help="write every main view as PNG and leave")
+    parser.add_argument("--size", default="1280x800", metavar="WxH", help="window size for --shots")
+    parser.add_argument("--theme", choices=("light", "dark"), help="instead of the desktop's own")
+    parser.set_defaults(run=_window)
+    commands = parser.add_subparsers(metavar="COMMAND")
+
+    listing = commands.add_parser("procedures", help="what can be calibrated")
+    listing.add_argument("--json", action="store_true")
+    listing.set_defaults(run=_procedures)
+
+    solve = commands.add_parser("solve", help="findings from readings, as JSON")
+    solve.add_argument("file", nargs="?", metavar="FILE|-")
+    solve.add_argument("--example", metavar="PROCEDURE", help="print a complete input")
+    solve.set_defaults(run=_solve)
+
+    piece = commands.add_parser("piece", help="write a test piece's file")
+    piece.add_argument("procedure")
+    piece.add_argument(
+        "--size", metavar="WxH", dest="piece_size", help="in mm, or with a unit: 400x300, 16inx12in"
+    )
+    piece.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", dest="settings")
+    piece.add_argument("--format", choices=("gcode", "hpgl", "svg", "dxf", "pdf"), default="gcode")
+    piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
+    piece.set_defaults(run=_piece)
+
+    practice = commands.add_parser("practice", help="whole rounds on a simulated machine")
+    practice.add_argument("procedure")
+    practice.add_argument("--seed", type=int, default=1)
+    practice.add_argument("--rounds", type=int)
+    practice.add_argument("--json", action="store_true")
+    practice.add_argument("--out", type=Path, metavar="DIR", help="where the rounds' files go")
+    practice.set_defaults(run=_practice)
+    return parser
+
+
+def _procedures(options: argparse.Namespace) -> int:
+    from keen_compass.procedures import REGISTRY, load
+
+    rows = [
+        {
+            "name": name,
+            "title": entry.title,
+            "needs": list(load(name).needs),
+            "piece": load(name).piece_name,
+            "measurands": list(load(name).measurand_names),
+            "yields": list(entry.yields),
+        }
+        for name, entry in REGISTRY.items()
+    ]
+    if options.json:
+        print(json.dumps(rows, indent=2, ensure_ascii=False))
+        return 0
+    for row in rows:
+        print(f"{row['name']}: {row['title']}")
+        print(f"  needs     {', '.join(row['needs'])}")
+        print(f"  piece     {row['piece']}")
+        print(f"  measure   {', '.join(row['measurands'])}")
+        print(f"  yields    {', '.join(row['yields'])}")
+    return 0
+
+
+def _solve(options: argparse.Namespace) -> int:
+    from keen_compass.procedures import load
+
+    if (options.example is None) == (options.file is None):
+        raise InputError("give either a file (or -) or --example PROCEDURE", "solve")
+    if options.example is not None:
+        print(json.dumps(load(options.example).example(), indent=2, ensure_ascii=False))
+        return 0
+    from keen_compass.procedures.case import case_from_json
+
+    body = _read_json(options.file)
+    case = case_from_json(body)
+    solution = load(case.procedure).solve(case)
+    print(json.dumps(solution.to_json(), indent=2, ensure_ascii=False))
+    return 0
+
+
+def _read_json(name: str) -> Any:
+    where = "standard input" if name == "-" else name
+    try:
+        if name == "-":
+            data = sys.stdin.buffer.read(LARGEST_INPUT + 1)
+        else:
+            with Path(name).open("rb") as file:
+                data = file.read(LARGEST_INPUT + 1)
+    except OSError as error:
+        raise InputError(f"can't be read: {error.strerror}", where) from None
+    if len(data) > LARGEST_INPUT:
+        raise InputError("is larger than 20 MB; one case is a few kB", where)
+    try:
+        return json.loads(data.decode("utf-8-sig"))
+    except json.JSONDecodeError as error:
+        raise InputError(
+            f"is not JSON at line {error.lineno}, column {error.colno}: {error.msg}", where
+        ) from None
+    except UnicodeDecodeError as error:
+        raise InputError(f"is not UTF-8 text at byte {error.start}", where) from None
+    except (RecursionError, ValueError):
+        raise InputError("is nested too deeply or holds a number too long to read", where) from None
+
+
+def _piece(options: argparse.Namespace) -> int:
+    from dataclasses import fields, replace
+
+    from keen_compass.formats.gcode import CutSettings, write_gcode
+    from keen_compass.pieces.placement import GAP, Box
+    from keen_compass.procedures import load
+    from keen_compass.procedures.case import length_mm
+
+    procedure = load(options.procedure)
+    given = dict(_pair(text) for text in options.settings)
+    bed = Box(0, 0, *_size(given.pop("bed", "1300x900"), "--set bed"))
+    number = _whole_setting(given, "number", 1)
+    units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), "--set units_per_mm")
+    at = tuple(length_mm(_maybe_number(given.pop(k, "40")), f"--set {k}") for k in ("x", "y"))
+    own = {f.name for f in fields(CutSettings)} - {"bed", "inches", "spindle", "spindle_rpm"}
+    settings = CutSettings(
+        bed,
+        inches=given.pop("units", "mm") == "in",
+        spindle_rpm=_whole_setting(given, "spindle_rpm", 18000),
+    )
+    for name in sorted(own & given.keys()):
+        value = length_mm(_maybe_number(given.pop(name)), f"--set {name}")
+        try:
+            settings = replace(settings, **{name: value})  # type: ignore[arg-type]
+        except InputError as error:
+            raise InputError(error.message, f"--set {name}") from None
+    parameters: dict[str, Any] = {"compensation": 6.0}
+    if given.get("made_by", "cut") != "cut":
+        parameters["compensation"] = 0.0
+        settings = replace(settings, spindle=False)
+    if options.piece_size:
+        parameters["width"], parameters["height"] = _size(options.piece_size, "--size")
+    parameters |= {k: v if k == "made_by" else _maybe_number(v) for k, v in given.items()}
+    path = procedure.piece(parameters).tool_path(number)
+    if options.format == "gcode":
+        data = write_gcode(path.moved(at[0] + GAP, at[1] + GAP), settings).encode("ascii")
+    elif options.format == "hpgl":
+        from keen_compass.formats.hpgl import write_hpgl
+
+        data = write_hpgl(path.moved(*at), units_per_mm).encode("ascii")
+    else:
+        from keen_compass.formats import drawings
+
+        text = {"svg": drawings.write_svg, "dxf": drawings.write_dxf}.get(options.format)
+        data = text(path).encode("utf-8") if text else drawings.write_pdf(path)
+    _write_file(options.output, data)
+    return 0
+
+
+def _write_file(file: Path, data: bytes) -> None:
+    """Whole or not at all: written beside it first."""
+    try:
+        with tempfile.NamedTemporaryFile(dir=file.parent, prefix=f".{file.name}.", delete=False) as part:
+            part.write(data)
+        Path(part.name).chmod(0o644)
+        Path(part.name).replace(file)
+    except OSError as error:
+        raise InputError(f"can't be written: {error.strerror}", str(file)) from None
+
+
+def _pair(text: str) -> tuple[str, str]:
+    name, equals, value = text.partition("=")
+    if not equals or not name or not value:
+        raise InputError(f"expected NAME=VALUE, got {text!r}", "--set")
+    return name, value
+
+
+def _maybe_number(text: str) -> float | str:
+    """Plain numbers stay numbers (mm); anything else is read as a length with its unit."""
+    try:
+        return float(text)
+    except ValueError:
+        return text
+
+
+def _whole_setting(given: dict[str, str], name: str, default: int) -> int:
+    text = given.pop(name, str(default))
+    if not text.isascii() or not text.isdigit() or not 0 < int(text[:9]) < 10**8:
+        raise InputError(f"expected a whole number larger than 0, got {text!r}", f"--set {name}")
+    return int(text)
+
+
+def _size(text: str, place: str) -> tuple[float, float]:
+    from keen_compass.quantities.lengths import parse_length
+
+    parts = text.lower().replace("×", "x").split("x")
+    if len(parts) != 2:
+        raise InputError(f"expected width x height, like 400x300, got {text!r}", place)
+    try:
+        width, height = (parse_length(p).mm for p in parts)
+    except InputError as error:
+        raise InputError(error.message, place) from None
+    return width, height
+
+
+def _practice(options: argparse.Namespace) -> int:
+    from keen_compass.procedures.practice import run
+
+    folder = options.out or Path(tempfile.mkdtemp(prefix="keen-compass-practice-"))
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise InputError(f"can't be made: {error.strerror}", str(folder)) from None
+    practice = run(options.procedure, options.seed, options.rounds, folder)
+    body = practice.to_json()
+    if options.json:
+        print(json.dumps(body, indent=2, ensure_ascii=False))
+        return 0
+    for i, done in enumerate(practice.rounds, 1):
+        print(f"round {i}: {', '.join(done.files)}")
+        for name, values in done.readings.items():
+            print(f"  {name:<13} {'  '.join(f'{v:.2f}' for v in values)}")
+        for f in done.solution.findings:
+            error = (
+                f"{f.error:+.3f} ± {f.expanded_uncertainty:.3f} {f.error_unit}" if f.error is not None else "-"
+            )
+            print(f"  {f.quantity:<13} {error}  {f.verdict}  {f.old} -> {f.new}")
+    print("hidden truth:", "  ".join(f"{k} {v:.4f}" for k, v in body["truth"].items()))
+    print("found:       ", "  ".join(f"{k} {v}" for k, v in body["found"].items()))
+    return 0
+
+
+def _window(options: argparse.Namespace) -> int:
+    width, height = _size(options.size, "--size")
+    if options.shots is None and not _has_display():
+        raise InputError("no display to open a window on; `--demo --shots DIR` writes pictures instead")
+    if options.shots is not None:
+        os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from keen_compass.app.start import start
+
+    return start(
+        shop_file=options.shop, demo=options.demo, shots=options.shots, size=(int(width), int(height)),
+        theme=options.theme,
+    )  # fmt: skip
+
+
+def _has_display() -> bool:
+    """Qt aborts without a display, so look first. A platform named by the user is the user's choice."""
+    return bool(
+        os.environ.get("QT_QPA_PLATFORM") or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")
+    )

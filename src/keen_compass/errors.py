@@ -1,0 +1,72 @@
+"""Everything that Keen Compass raises on purpose.
+
+KeenCompassError
+├── InputError              what somebody gave us is wrong; `place` names where
+│   ├── LengthError         a typed length can't be read
+│   └── PieceError          a test piece can't be made as asked
+├── UncertaintyError        an uncertainty of zero, or one that can't be stated
+├── FileFormatError         a file that we read is not what it should be
+└── ShopError               the shop file
+    ├── ShopDamagedError    it can't be read as a shop
+    ├── ShopNewerError      a later version of the program wrote it
+    ├── ShopReadOnlyError   a change was asked of a shop that is open for reading only
+    └── ShopWriteError      the disk refused (full, read-only folder)
+
+A message says what, where, what was expected and what to do, in words a technician uses.
+"""
+
+from __future__ import annotations
+
+
+class KeenCompassError(Exception):
+    """Base of all errors raised on purpose."""
+
+
+class InputError(KeenCompassError):
+    """Something given is wrong. `place` names it, e.g. ``readings[0].values[1]``."""
+
+    def __init__(self, message: str, place: str = "") -> None:
+        super().__init__(f"{place}: {message}" if place else message)
+        self.message = message
+        self.place = place
+
+    def at(self, place: str) -> InputError:
+        """The same complaint, with its place in front of the place it already has."""
+        joint = "" if not self.place or self.place.startswith("[") else "."
+        return type(self)(self.message, f"{place}{joint}{self.place}")
+
+
+class LengthError(InputError):
+    """A typed length can't be read, or could mean two things."""
+
+
+class PieceError(InputError):
+    """A test piece can't be made as asked: sizes, feeds, bed."""
+
+
+class UncertaintyError(KeenCompassError):
+    """An expanded uncertainty of zero, or one that can't be stated."""
+
+
+class FileFormatError(KeenCompassError):
+    """A file is not what it should be. The message names the line."""
+
+
+class ShopError(KeenCompassError):
+    """Something about the shop file."""
+
+
+class ShopDamagedError(ShopError):
+    """The file can't be read as a shop. It has been left as it was."""
+
+
+class ShopNewerError(ShopError):
+    """A later version of the program wrote the file. It has been left as it was."""
+
+
+class ShopReadOnlyError(ShopError):
+    """A change was asked of a shop that is open for reading only."""
+
+
+class ShopWriteError(ShopError):
+    """The disk refused a change. Nothing that was kept before is lost."""

@@ -1,0 +1,135 @@
+"""G-code (ISO 6983 words) for routers.
+
+The file states its units and distance mode, starts and ends with the tool up and stopped, and
+never leaves the bed; what doesn't fit is refused before a line is written.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from keen_compass.errors import PieceError
+from keen_compass.pieces.placement import Box
+from keen_compass.pieces.toolpath import Point, Stroke, ToolPath
+from keen_compass.quantities.lengths import MM_PER_INCH
+
+BELOW_STOCK = 0.3  # mm deeper than the stock is thick, so that the last fibre is cut
+TAB_HEIGHT = 1.5  # mm; always less than half the stock
+DWELL_SECONDS = 3
+
+
+@dataclass(frozen=True, slots=True)
+class CutSettings:
+    """How the router is to cut; lengths in mm, feeds in mm/min.
+
+    mark_depth: of strokes that only mark the surface; 0 for a pen that floats on it.
+    """
+
+    bed: Box
+    thickness: float = 9.0
+    depth_per_pass: float = 3.0
+    feed: float = 2400.0
+    plunge_feed: float = 600.0
+    safe_height: float = 8.0
+    spindle_rpm: int = 18000
+    mark_depth: float = 0.4
+    spindle: bool = True
+    inches: bool = False
+
+    def __post_init__(self) -> None:
+        for name in ("thickness", "depth_per_pass", "feed", "plunge_feed", "safe_height"):
+            value = getattr(self, name)
+            if not (value > 0 and math.isfinite(value)):
+                raise PieceError(f"must be larger than 0, got {value:g}", name)
+        if self.spindle and not self.spindle_rpm > 0:
+            raise PieceError(f"must be larger than 0, got {self.spindle_rpm:g}", "spindle_rpm")
+        if self.mark_depth < 0:
+            raise PieceError("must not be negative", "mark_depth")
+
+
+def write_gcode(path: ToolPath, settings: CutSettings) -> str:
+    """The whole file. Raises PieceError when any point lies off the bed."""
+    _check_on_bed(path, settings.bed)
+    lines = [
+        f"(Keen Compass, {_comment(path.title)})",
+        f"({'inch' if settings.inches else 'mm'}, absolute, Z0 on top of the stock)",
+        "G20" if settings.inches else "G21",
+        "G90 G94 G17",
+        "M5",
+        f"G0 Z{_n(settings.safe_height, settings)}",
+    ]
+    if settings.spindle:
+        lines += [f"M3 S{settings.spindle_rpm}", f"G4 P{DWELL_SECONDS}"]
+    for stroke in path.strokes:
+        lines += _stroke_lines(stroke, settings)
+    lines += [f"G0 Z{_n(settings.safe_height, settings)}", "M5", "M2"]
+    return "\n".join(lines) + "\n"
+
+
+def pass_depths(settings: CutSettings) -> list[float]:
+    """Depths of equal passes down to just below the stock, mm, positive downwards."""
+    total = settings.thickness + BELOW_STOCK
+    count = math.ceil(total / settings.depth_per_pass - 1e-9)
+    return [total * (i + 1) / count for i in range(count)]
+
+
+def _stroke_lines(stroke: Stroke, settings: CutSettings) -> Iterator[str]:
+    depths = pass_depths(settings) if stroke.through else [settings.mark_depth]
+    for depth in depths:
+        yield f"G0 Z{_n(settings.safe_height, settings)}"
+        if stroke.approach:
+            yield f"G0 {_xy(stroke.approach, settings)}"
+        yield f"G0 {_xy(stroke.points[0], settings)}"
+        yield f"G1 Z{_n(-depth, settings)} F{_n(settings.plunge_feed, settings)}"
+        last_pass = stroke.through and depth is depths[-1]
+        yield from _cutting_lines(stroke, depth, stroke.tabs if last_pass else (), settings)
+
+
+def _cutting_lines(
+    stroke: Stroke, depth: float, tabs: tuple[tuple[float, float], ...], settings: CutSettings
+) -> Iterator[str]:
+    """Feed moves of one pass, rising over the tabs."""
+    tab_height = min(TAB_HEIGHT, settings.thickness / 2 - 0.1)
+    tab_z = -(settings.thickness - tab_height)
+    changes = sorted([(start, tab_z) for start, _ in tabs] + [(end, -depth) for _, end in tabs])
+    feed, travelled = f" F{_n(settings.feed, settings)}", 0.0
+    for a, b in zip(stroke.points, stroke.points[1:], strict=False):
+        length = math.dist(a, b)
+        while changes and changes[0][0] <= travelled + length:
+            at, z = changes.pop(0)
+            share = (at - travelled) / length if length else 0.0
+            corner = (a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1]))
+            yield f"G1 {_xy(corner, settings)}{feed}"
+            # Down again at the plunge feed: the tool goes into full stock there.
+            yield f"G1 Z{_n(z, settings)} F{_n(settings.plunge_feed, settings)}"
+            feed = f" F{_n(settings.feed, settings)}"
+        yield f"G1 {_xy(b, settings)}{feed}"
+        feed, travelled = "", travelled + length
+
+
+def _check_on_bed(path: ToolPath, bed: Box) -> None:
+    for stroke in path.strokes:
+        for x, y in (*stroke.points, *((stroke.approach,) if stroke.approach else ())):
+            if not (bed.x <= x <= bed.x_high and bed.y <= y <= bed.y_high):
+                raise PieceError(
+                    f"the tool would go to X{x:.1f} Y{y:.1f} and leave the bed "
+                    f"({bed.width:g} × {bed.height:g} mm); make the piece smaller or place it elsewhere"
+                )
+
+
+def _n(value: float, settings: CutSettings) -> str:
+    """A word's number: 0.1 µm steps, well below any machine's, and no ``-0``."""
+    decimals = 5 if settings.inches else 4
+    text = f"{value / (MM_PER_INCH if settings.inches else 1.0):.{decimals}f}".rstrip("0").rstrip(".")
+    return "0" if text in ("-0", "") else text
+
+
+def _xy(point: Point, settings: CutSettings) -> str:
+    return f"X{_n(point[0], settings)} Y{_n(point[1], settings)}"
+
+
+def _comment(text: str) -> str:
+    """Comments end at the first closing bracket, and controllers expect ASCII."""
+    return text.replace("(", "[").replace(")", "]").encode("ascii", "replace").decode()

@@ -1,0 +1,1 @@
+"""Test pieces: their shape, what is measured on them, and the path of the tool that makes them."""

@@ -1,0 +1,60 @@
+"""Where on the stock the next piece goes: beside the last, never on top of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+GAP = 10.0  # mm between pieces, and to the edge of the stock
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """A rectangle on the bed, in the controller's X and Y, mm."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+
+    @property
+    def x_high(self) -> float:
+        """Highest X."""
+        return self.x + self.width
+
+    @property
+    def y_high(self) -> float:
+        """Highest Y."""
+        return self.y + self.height
+
+    def overlaps(self, other: Box, gap: float = 0.0) -> bool:
+        """Whether they come closer than `gap`."""
+        return (
+            self.x < other.x_high + gap and other.x < self.x_high + gap
+            and self.y < other.y_high + gap and other.y < self.y_high + gap
+        )  # fmt: skip
+
+    def holds(self, other: Box) -> bool:
+        """Whether `other` lies inside, edges touching allowed."""
+        return (
+            self.x <= other.x and self.y <= other.y
+            and other.x_high <= self.x_high and other.y_high <= self.y_high
+        )  # fmt: skip
+
+
+def next_free(stock: Box, taken: Sequence[Box], size: tuple[float, float]) -> Box | None:
+    """The free place nearest the stock's low corner, or None where it doesn't fit.
+
+    Candidates are the corners that the stock and the earlier pieces leave; if any place is free,
+    pushing it down and left ends at one of them.
+    """
+    width, height = size
+    xs = sorted({stock.x + GAP, *(b.x_high + GAP for b in taken)})
+    ys = sorted({stock.y + GAP, *(b.y_high + GAP for b in taken)})
+    inner = Box(stock.x + GAP, stock.y + GAP, stock.width - 2 * GAP, stock.height - 2 * GAP)
+    for y in ys:
+        for x in xs:
+            place = Box(x, y, width, height)
+            if inner.holds(place) and not any(place.overlaps(b, GAP - 1e-9) for b in taken):
+                return place
+    return None

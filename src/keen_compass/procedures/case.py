@@ -1,0 +1,319 @@
+"""A case: everything a procedure needs to answer, read from JSON or put together by the Round screen.
+
+The JSON's shape is the command line's contract; every complaint names the place in it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from keen_compass.errors import InputError
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.lengths import Length, parse_length
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.uncertainty import EXPANSION, PieceScatter
+
+T = TypeVar("T")
+K_OF_A_STATED_U = 1.959963984540054
+DEFAULT_SCATTER = {
+    "cut": 0.02,
+    "drawn": 0.05,
+}  # mm; how much equal pieces differ, by process, until a logbook says
+
+_TOP = {
+    "procedure", "machine", "piece", "instrument", "tolerance", "confirmed", "readings", "pieces",
+    "piece_scatter", "previous_errors", "temperature", "instruments_at_hand", "largest_size",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """A value known from before; U is None where it was stated without (then it is held exactly)."""
+
+    value: float
+    U: float | None = None
+
+    @property
+    def u(self) -> float:
+        """Standard uncertainty; 0 where held exactly."""
+        return (self.U or 0.0) / K_OF_A_STATED_U
+
+
+@dataclass(frozen=True, slots=True)
+class Temperature:
+    """Part and instrument in °C, both known to ±u_c (standard)."""
+
+    material: str
+    part: float
+    instrument: float
+    u_c: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """One piece (or several equal ones) and what was read on it.
+
+    values: what the controller held when the piece was made, by quantity.
+    known: other values known from before (kerf, lost motion), in mm.
+    piece: the piece's own parameters, still to be understood by the procedure.
+    tolerance: mm at the piece's dimension, or per quantity in mm over `reference_length`.
+    readings: measurand → lengths in the order read; measurands that can't be read are absent.
+    previous_errors: quantity → error of the round before, in its error unit.
+    instruments_at_hand, largest_size: what *what would settle it* may propose.
+    """
+
+    procedure: str
+    values: Mapping[str, StoredResolution] = field(default_factory=dict)
+    known: Mapping[str, Known] = field(default_factory=dict)
+    decimals: int = 3
+    piece: Mapping[str, Any] = field(default_factory=dict)
+    instrument: Instrument = field(default_factory=Instrument)
+    tolerance: float | Mapping[str, float] = 0.1
+    reference_length: float = 1000.0
+    confirmed: bool = False
+    readings: Mapping[str, tuple[Length, ...]] = field(default_factory=dict)
+    pieces: int = 1
+    piece_scatter: PieceScatter | None = None
+    previous_errors: Mapping[str, float] = field(default_factory=dict)
+    temperature: Temperature | None = None
+    instruments_at_hand: tuple[Instrument, ...] = ()
+    largest_size: float = 0.0
+
+
+def length_mm(given: object, place: str, unit: str = "mm") -> float:
+    """A length in the input: a number in mm, or a string with a unit."""
+    if isinstance(given, str):
+        try:
+            return parse_length(given, unit, allow_negative=True).mm
+        except InputError as error:
+            raise error.at(place) from None
+    return number(given, place)
+
+
+def number(given: object, place: str) -> float:
+    """A finite number, or InputError at `place`."""
+    if isinstance(given, bool) or not isinstance(given, (int, float)):
+        raise InputError(f"expected a number, got {_show(given)}", place)
+    try:
+        value = float(given)
+    except OverflowError:
+        value = math.inf
+    if not math.isfinite(value):
+        raise InputError("the number is not finite", place)
+    return value
+
+
+def case_from_json(body: object) -> Case:
+    """Understand an input. Raises InputError naming the place."""
+    top = _object(body, "input", _TOP)
+    if "procedure" not in top:
+        raise InputError("missing; name one of those that `procedures` lists", "procedure")
+    for needed in ("readings",):
+        if needed not in top:
+            raise InputError("missing", needed)
+    machine = _object(top.get("machine", {}), "machine", {"units", "resolution_form", "decimals", "values"})
+    form = _form(machine.get("resolution_form", "steps_per_mm"))
+    values, known = _values(_object(machine.get("values", {}), "machine.values"), form)
+    instrument = _at("instrument", lambda: _instrument(top.get("instrument", {}), _unit(machine)))
+    return Case(
+        procedure=_text(top["procedure"], "procedure"),
+        values=values,
+        known=known,
+        decimals=_whole(machine.get("decimals", 3), "machine.decimals", 0, 9),
+        piece=_object(top.get("piece", {}), "piece"),
+        instrument=instrument,
+        tolerance=_tolerance(top.get("tolerance", 0.1)),
+        confirmed=_boolean(top.get("confirmed", False), "confirmed"),
+        readings=_readings(top["readings"], instrument),
+        pieces=_whole(top.get("pieces", 1), "pieces", 1, 1000),
+        piece_scatter=_scatter(top.get("piece_scatter")),
+        previous_errors={
+            k: number(v, f"previous_errors.{k}")
+            for k, v in _object(top.get("previous_errors", {}), "previous_errors").items()
+        },
+        temperature=_temperature(top.get("temperature")),
+        instruments_at_hand=tuple(
+            _at(f"instruments_at_hand[{i}]", lambda given=given: _instrument(given, _unit(machine)))  # type: ignore[misc]
+            for i, given in enumerate(_list(top.get("instruments_at_hand", []), "instruments_at_hand"))
+        ),
+        largest_size=length_mm(top.get("largest_size", 0.0), "largest_size"),
+    )
+
+
+def _object(given: object, place: str, allowed: set[str] | None = None) -> Mapping[str, Any]:
+    if not isinstance(given, Mapping):
+        raise InputError(f"expected an object {{…}}, got {_show(given)}", place)
+    for key in given:
+        if allowed is not None and key not in allowed:
+            where = key if place == "input" else f"{place}.{key}"
+            raise InputError(f"not known here; expected one of {', '.join(sorted(allowed))}", where)
+    return given
+
+
+def _list(given: object, place: str) -> list[Any]:
+    if not isinstance(given, list):
+        raise InputError(f"expected a list […], got {_show(given)}", place)
+    return given
+
+
+def _show(given: object) -> str:
+    text = repr(given)
+    return text if len(text) < 40 else text[:36] + "…"
+
+
+def _at(place: str, make: Callable[[], T]) -> T:
+    try:
+        return make()
+    except InputError as error:
+        if error.place.startswith(place):
+            raise
+        raise error.at(place) from None
+
+
+def _text(given: object, place: str) -> str:
+    if not isinstance(given, str):
+        raise InputError(f"expected text, got {_show(given)}", place)
+    return given
+
+
+def _boolean(given: object, place: str) -> bool:
+    if not isinstance(given, bool):
+        raise InputError(f"expected true or false, got {_show(given)}", place)
+    return given
+
+
+def _whole(given: object, place: str, low: int, high: int) -> int:
+    if isinstance(given, bool) or not isinstance(given, int) or not low <= given <= high:
+        raise InputError(f"expected a whole number from {low} to {high}, got {_show(given)}", place)
+    return given
+
+
+def _form(given: object) -> ResolutionForm:
+    try:
+        return ResolutionForm(_text(given, "machine.resolution_form"))
+    except ValueError:
+        forms = ", ".join(ResolutionForm)
+        raise InputError(f"{_show(given)} is not one of {forms}", "machine.resolution_form") from None
+
+
+def _unit(machine: Mapping[str, Any]) -> str:
+    unit = machine.get("units", "mm")
+    if unit not in ("mm", "in", "inch"):
+        raise InputError(f"expected mm or in, got {_show(unit)}", "machine.units")
+    return "mm" if unit == "mm" else "in"
+
+
+def _values(
+    given: Mapping[str, Any], form: ResolutionForm
+) -> tuple[dict[str, StoredResolution], dict[str, Known]]:
+    stored: dict[str, StoredResolution] = {}
+    known: dict[str, Known] = {}
+    for name, value in given.items():
+        place = f"machine.values.{name}"
+        if name in QUANTITIES:
+            stored[name] = _at(place, lambda value=value: StoredResolution.from_input(form, value))  # type: ignore[misc]
+        elif isinstance(value, Mapping):
+            body = _object(value, place, {"value", "expanded_uncertainty"})
+            U = number(body["expanded_uncertainty"], f"{place}.expanded_uncertainty") if len(body) > 1 else None
+            if U is not None and U <= 0:
+                raise InputError("must be larger than 0; leave it out to hold the value exactly", place)
+            known[name] = Known(length_mm(body.get("value"), f"{place}.value"), U)
+        else:
+            known[name] = Known(length_mm(value, place))
+    return stored, known
+
+
+def _instrument(given: object, unit: str) -> Instrument:
+    fields = {
+        "name", "resolution", "permissible_error", "both_ends", "unit", "reach", "zero", "parallel_within_deg", "repeats",
+    }  # fmt: skip
+    body = _object(given, "instrument", fields)
+    error = _list(body.get("permissible_error", [0.0, 0.0]), "permissible_error")
+    if len(error) != 2:
+        raise InputError("expected [a, b] of ±(a + b·L)", "permissible_error")
+    repeats = None
+    if "repeats" in body:
+        record = _object(body["repeats"], "repeats", {"s", "dof"})
+        repeats = Repeatability(number(record.get("s"), "repeats.s"), number(record.get("dof"), "repeats.dof"))
+        if repeats.s < 0 or repeats.dof <= 0:
+            raise InputError("s must not be negative and dof must be larger than 0", "repeats")
+    return Instrument(
+        name=_text(body.get("name", "instrument"), "name"),
+        resolution=length_mm(body.get("resolution", 0.01), "resolution"),
+        permissible_error=(
+            length_mm(error[0], "permissible_error[0]"),
+            number(error[1], "permissible_error[1]"),
+        ),
+        both_ends=_boolean(body.get("both_ends", False), "both_ends"),
+        unit=_text(body.get("unit", unit), "unit"),
+        reach=length_mm(body.get("reach", 0.0), "reach"),
+        zero=length_mm(body.get("zero", 0.0), "zero"),
+        parallel_within=math.radians(number(body.get("parallel_within_deg", 0.0), "parallel_within_deg")),
+        repeats=repeats,
+    )
+
+
+def _tolerance(given: object) -> float | Mapping[str, float]:
+    if isinstance(given, Mapping):
+        tolerances = {k: length_mm(v, f"tolerance.{k}") for k, v in given.items()}
+    else:
+        tolerances = {"": length_mm(given, "tolerance")}
+    for name, value in tolerances.items():
+        if not value > 0:
+            raise InputError("must be larger than 0", f"tolerance.{name}".rstrip("."))
+    return tolerances if isinstance(given, Mapping) else tolerances[""]
+
+
+def _scatter(given: object) -> PieceScatter | None:
+    if given is None:
+        return None
+    if isinstance(given, Mapping):
+        body = _object(given, "piece_scatter", {"s", "dof"})
+        s, dof = number(body.get("s"), "piece_scatter.s"), number(body.get("dof", 4), "piece_scatter.dof")
+    else:
+        s, dof = number(given, "piece_scatter"), 4.0
+    if s < 0 or dof <= 0:
+        raise InputError("s must not be negative and dof must be larger than 0", "piece_scatter")
+    return PieceScatter(s, dof, assumed=False)
+
+
+def _temperature(given: object) -> Temperature | None:
+    if given is None:
+        return None
+    body = _object(given, "temperature", {"material", "part", "instrument", "u"})
+    material = _text(body.get("material"), "temperature.material")
+    if material not in EXPANSION:
+        raise InputError(f"expected one of {', '.join(EXPANSION)}", "temperature.material")
+    part = number(body.get("part"), "temperature.part")
+    return Temperature(
+        material, part, number(body.get("instrument", part), "temperature.instrument"),
+        number(body.get("u", 1.0), "temperature.u"),
+    )  # fmt: skip
+
+
+def _readings(given: object, instrument: Instrument) -> dict[str, tuple[Length, ...]]:
+    readings: dict[str, tuple[Length, ...]] = {}
+    for i, entry in enumerate(_list(given, "readings")):
+        place = f"readings[{i}]"
+        body = _object(entry, place, {"measurand", "values"})
+        name = _text(body.get("measurand"), f"{place}.measurand")
+        if name in readings:
+            raise InputError(f"{name} is given twice; put all its values in one entry", f"{place}.measurand")
+        values = _list(body.get("values"), f"{place}.values")
+        if not values:
+            raise InputError("empty; leave the entry out where nothing was read", f"{place}.values")
+        readings[name] = tuple(_reading(v, f"{place}.values[{j}]", instrument) for j, v in enumerate(values))
+    return readings
+
+
+def _reading(given: object, place: str, instrument: Instrument) -> Length:
+    if isinstance(given, str):
+        return _at(place, lambda: parse_length(given, instrument.unit))
+    value = number(given, place)
+    if value < 0:
+        raise InputError("a size is never negative", place)
+    return Length(value, repr(given), "mm")

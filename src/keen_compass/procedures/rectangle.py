@@ -1,0 +1,445 @@
+"""Steps per unit of both axes from a cut or drawn stepped outline (trade.md §4 and §8).
+
+Rows of the joint model, for a mean reading of nominal n along axis i (everything in mm):
+
+    cut:    mean − n − c = n·s_i − K − B_i + δ_a + L·δ_b
+    drawn:  mean − n     = n·s_i           + δ_a + L·δ_b
+
+s scale error, K true kerf, B lost motion left in a contour, c compensation, δ_a and δ_b the
+instrument's own shared error. What is known of K and B from before enters as rows of its own.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any, cast
+
+from keen_compass.errors import InputError, PieceError
+from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
+from keen_compass.procedures.base import Measurand, Piece, Step, Surface
+from keen_compass.procedures.case import DEFAULT_SCATTER, Case, Known, length_mm
+from keen_compass.procedures.settle import what_would_settle
+from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
+from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.lengths import Length, format_mm, trim_number
+from keen_compass.quantities.uncertainty import (
+    Component,
+    MeanReading,
+    PieceScatter,
+    alignment,
+    combine,
+    independent_components,
+    mean_of_readings,
+    temperature,
+)
+from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
+from keen_compass.solve.joint import Estimate, Fit, Observation, fit, would_determine
+from keen_compass.solve.plausibility import Doubt, looks_mirrored, looks_scaled, looks_swapped
+
+AXES = ("x", "y")
+DIMENSIONS = {"x": ("width", "short_width"), "y": ("height", "short_height")}
+LABELS = {
+    "width": "width",
+    "height": "height",
+    "short_width": "short width",
+    "short_height": "short height",
+}
+HINTS = {
+    "width": "Jaws on the long arm, square to the edges",
+    "height": "Jaws on the column, square to the edges",
+    "short_width": "Jaws across the foot, from the outside",
+    "short_height": "Jaws from the foot's edge up to the ledge",
+}
+ASSUMED_LOST_MOTION = Known(0.0, 0.03)  # mm; only where a single outside length must do
+PER_METRE = 1000.0
+SUGGEST_TEMPERATURE_ABOVE = 1000.0  # mm
+PRIOR_DISAGREES = 3.0  # standard uncertainties
+SCALE_LIMIT = -0.95  # below, the corrected number is no number any more
+
+_PARAMETERS = {"width", "height", "short_width", "short_height", "compensation", "made_by"}
+
+
+class Rectangle:
+    """The procedure; see the module."""
+
+    name = "rectangle"
+    title = "X and Y steps"
+    needs: tuple[str, ...] = ("two axes", "a cutter, pen or scriber", "an instrument as long as the piece")
+    steps: tuple[Step, ...] = (Step.MAKE, Step.MEASURE, Step.CORRECT, Step.CONFIRM)
+    surface = Surface.CALLOUTS
+    yields: tuple[str, ...] = ("x_steps", "y_steps")
+    piece_name = "stepped outline, a long and a short outside length per axis"
+    measurand_names: tuple[str, ...] = MEASURANDS
+    lookalikes: tuple[str, ...] = (
+        "A finishing allowance left on by a roughing pass makes every outside length too long.",
+        "A wrong cutter diameter shows on long and short lengths alike; the step cancels it.",
+        "Work that moved while it was cut: do opposite edges run parallel?",
+    )
+
+    def piece(self, parameters: Mapping[str, Any]) -> SteppedOutline:
+        """From `width`, `height`, optional short lengths (30 % of the long), `compensation`, `made_by`."""
+        for key in parameters:
+            if key not in _PARAMETERS:
+                raise InputError(
+                    f"not known here; expected one of {', '.join(sorted(_PARAMETERS))}", f"piece.{key}"
+                )
+        made_by = parameters.get("made_by", "cut")
+        if made_by not in ("cut", "drawn", "scribed"):
+            raise InputError(f"expected cut, drawn or scribed, got {made_by!r}", "piece.made_by")
+        sizes = {
+            k: length_mm(parameters[k], f"piece.{k}") for k in _PARAMETERS - {"made_by"} if k in parameters
+        }
+        width, height = sizes.get("width", 400.0), sizes.get("height", 300.0)
+        drawn = made_by != "cut"
+        try:
+            usual = SteppedOutline.sized(max(width, 1e-6), max(height, 1e-6), drawn=True)
+            return replace(usual, **{**sizes, "width": width, "height": height, "drawn": drawn})
+        except PieceError as error:
+            raise error.at("piece") from None
+
+    def measurands(self, piece: Piece) -> tuple[Measurand, ...]:
+        """Width, height, short width, short height."""
+        outline = cast("SteppedOutline", piece)
+        return tuple(
+            Measurand(m, LABELS[m], _axis(m), outline.nominal(m), outline.dimension_line(m), HINTS[m])
+            for m in MEASURANDS
+        )
+
+    def solve(self, case: Case) -> Solution:
+        """The findings for both axes; axes without any number in the controller are refused."""
+        piece, drawn = self._piece_as_made(case)
+        self._check(case)
+        means = self._means(case, drawn)
+        model = _Model(case, piece, drawn, means)
+        doubts = [] if case.confirmed else _doubts(case, piece, means)
+        notes = list(model.notes)
+        findings: list[Finding] = []
+        unresolved: list[tuple[str, str]] = []
+        for axis in AXES:
+            quantity = f"{axis}_steps"
+            if quantity not in case.values:
+                continue
+            doubt = next((d for d in doubts if {_axis(m) for m in d.measurands} & {axis}), None)
+            estimate = model.fit.estimates.get(f"{axis}_scale")
+            if estimate is None:
+                findings.append(_unresolved(case, axis, model))
+                unresolved += [(a, b) for a, b in sorted(model.fit.confused) if a == f"{axis}_scale"]
+            elif doubt:
+                findings.append(_implausible(case, axis, doubt))
+            else:
+                findings.append(self._finding(case, axis, estimate, model))
+        asked = tuple(m for d in doubts for m in d.measurands)
+        return Solution(tuple(findings), tuple(unresolved), tuple(notes), asked)
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U of each axis' scale in mm/m, if every measurand were read `readings_each` times."""
+        piece, drawn = self._piece_as_made(case)
+        spread = case.instrument.repeatability
+        means = {}
+        for m in MEASURANDS:
+            scatter = case.piece_scatter or _default_scatter(drawn)
+            parts = independent_components(spread, readings_each, case.instrument, scatter, pieces=case.pieces)
+            expected = piece.nominal(m) + (0.0 if drawn else piece.compensation)
+            means[m] = MeanReading(expected, readings_each, parts, spread.assumed)
+        estimates = _Model(case, piece, drawn, means).fit.estimates
+        return {f"{a}_steps": estimates[f"{a}_scale"].U * PER_METRE for a in AXES if f"{a}_scale" in estimates}
+
+    def example(self) -> dict[str, Any]:
+        """A 400 × 300 piece whose X is long and Y short; all four lengths read three times."""
+        return {
+            "procedure": "rectangle",
+            "machine": {
+                "units": "mm", "resolution_form": "steps_per_mm", "decimals": 3,
+                "values": {"x_steps": 106.667, "y_steps": 106.667},
+            },
+            "piece": {"width": 400, "height": 300, "short_width": 120, "short_height": 90, "compensation": 6.0},
+            "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
+            "tolerance": 0.15,
+            "confirmed": False,
+            "readings": [
+                {"measurand": "width", "values": [400.31, "400.30 mm", 400.32]},
+                {"measurand": "height", "values": [299.79, 299.80, 299.80]},
+                {"measurand": "short_width", "values": [120.02, 120.01, 120.02]},
+                {"measurand": "short_height", "values": [89.90, 89.91, 89.90]},
+            ],
+        }  # fmt: skip
+
+    def _piece_as_made(self, case: Case) -> tuple[SteppedOutline, bool]:
+        """A piece with no compensation, on a machine whose kerf is stated as 0, was drawn."""
+        parameters = dict(case.piece)
+        kerf = case.known.get("kerf")
+        uncompensated = not parameters.get("compensation")
+        if "made_by" not in parameters and uncompensated and kerf is not None and kerf.value == 0:
+            parameters["made_by"] = "drawn"
+        piece = self.piece(parameters)
+        return piece, piece.drawn
+
+    def _check(self, case: Case) -> None:
+        if not any(f"{a}_steps" in case.values for a in AXES):
+            raise InputError("give x_steps, y_steps or both: the numbers in the controller", "machine.values")
+        for i, (name, lengths) in enumerate(case.readings.items()):
+            if name not in MEASURANDS:
+                raise InputError(
+                    f"{name!r} is not measured here; one of {', '.join(MEASURANDS)}",
+                    f"readings[{i}].measurand",
+                )
+            if any(length.mm <= 0 for length in lengths):
+                raise InputError("a size must be larger than 0", f"readings[{i}].values")
+
+    def _means(self, case: Case, drawn: bool) -> dict[str, MeanReading]:
+        return {m: _mean(case, case.readings[m], drawn) for m in MEASURANDS if m in case.readings}
+
+    def _finding(self, case: Case, axis: str, estimate: Estimate, model: _Model) -> Finding:
+        quantity = f"{axis}_steps"
+        stored = case.values[quantity]
+        s, U = estimate.value, estimate.U
+        T = model.tolerance(axis)
+        verdict = judge(s * PER_METRE, U * PER_METRE, T)
+        notes: list[str] = []
+        if s <= SCALE_LIMIT:
+            raise InputError("the readings are so small that no number could correct them", "readings")
+        if verdict is Verdict.CANNOT_TELL:
+            notes.append(what_would_settle(self, case, quantity, s * PER_METRE, T, estimate.components))
+        previous = case.previous_errors.get(quantity)
+        if (
+            previous is not None
+            and not case.confirmed
+            and looks_mirrored(s * PER_METRE, previous, U * PER_METRE)
+        ):
+            verdict = Verdict.IMPLAUSIBLE
+            notes.insert(0, "Twice the error of the round before: was the number moved the wrong way?")
+        new = stored.corrected(s, case.decimals)
+        return Finding(
+            quantity=quantity,
+            unit=stored.form.unit,
+            old=stored.to_json(),
+            new=None if verdict is Verdict.IMPLAUSIBLE else new.to_json(),
+            new_expanded_uncertainty=None if verdict is Verdict.IMPLAUSIBLE else U * stored.sensitivity(s),
+            error=s * PER_METRE,
+            error_unit=QUANTITIES[quantity].error_unit,
+            expanded_uncertainty=U * PER_METRE,
+            tolerance=T,
+            verdict=verdict,
+            worth_correcting=worth_correcting(s, U),
+            formula=_formula(case, axis, s, model),
+            notes=(*notes, *model.axis_notes(axis)),
+            predicted_error=stored.scale_after(s, new) * PER_METRE,
+        )
+
+
+class _Model:
+    """The rows for one case, and their fit."""
+
+    def __init__(
+        self, case: Case, piece: SteppedOutline, drawn: bool, means: Mapping[str, MeanReading]
+    ) -> None:
+        self.case, self.piece, self.drawn, self.means = case, piece, drawn, means
+        self.notes: list[str] = []
+        self.assumed_axes: set[str] = set()
+        self.rows = [self._row(m, r) for m, r in means.items()] + self._known_rows()
+        self.fit = self._fit_with_assumptions()
+        self._describe()
+
+    def tolerance(self, axis: str) -> float:
+        """T of this axis' scale in mm/m."""
+        given = self.case.tolerance
+        if not isinstance(given, Mapping):  # mm at the piece's dimension
+            return given / self.piece.nominal(DIMENSIONS[axis][0]) * PER_METRE
+        quantity = f"{axis}_steps"
+        T = given.get(quantity, QUANTITIES[quantity].default_tolerance)
+        return T / self.case.reference_length * PER_METRE
+
+    def missing_that_would_help(self, axis: str) -> str | None:
+        """The unread dimension that would determine this axis' scale."""
+        for m in DIMENSIONS[axis]:
+            if m not in self.means:
+                parts = (Component(self.case.instrument.resolution),)
+                extra = self._row(m, MeanReading(self.piece.nominal(m), 1, parts, True))
+                if would_determine(self.rows, extra, f"{axis}_scale"):
+                    return m
+        return None
+
+    def axis_notes(self, axis: str) -> list[str]:
+        """What was assumed for this axis."""
+        notes = []
+        if axis in self.assumed_axes:
+            notes.append(
+                f"{axis.upper()} lost motion taken as 0 ± {ASSUMED_LOST_MOTION.U} mm, assumed; "
+                f"reading the {LABELS[DIMENSIONS[axis][1]]} too makes it unnecessary."
+            )
+        return notes
+
+    def _row(self, m: str, reading: MeanReading) -> Observation:
+        axis, n = _axis(m), self.piece.nominal(m)
+        coefficients = {f"{axis}_scale": n}
+        if not self.drawn:
+            coefficients |= {"kerf": -1.0, f"{axis}_lost_motion": -1.0}
+        a, b = self.case.instrument.permissible_error
+        if a:
+            coefficients["instrument_offset"] = 1.0
+        if b:
+            coefficients["instrument_slope"] = reading.mean
+        compensation = 0.0 if self.drawn else self.piece.compensation
+        return Observation(m, coefficients, reading.mean - n - compensation, reading.components)
+
+    def _known_rows(self) -> list[Observation]:
+        rows = []
+        for name, half in zip(
+            ("instrument_offset", "instrument_slope"), self.case.instrument.permissible_error, strict=True
+        ):
+            if half:
+                rows.append(
+                    Observation(name, {name: 1.0}, 0.0, (Component(half / math.sqrt(3), rectangular=True),))
+                )
+        if not self.drawn:
+            for name in ("kerf", "x_lost_motion", "y_lost_motion"):
+                if known := self.case.known.get(name):
+                    rows.append(_known_row(name, known))
+        return rows
+
+    def _fit_with_assumptions(self) -> Fit:
+        """Fit; where a single outside length with a known kerf must do, B is taken as small, and said to be."""
+        result = fit(self.rows)
+        for axis in AXES:
+            lost = f"{axis}_lost_motion"
+            read = any(m in self.means for m in DIMENSIONS[axis])
+            stuck = read and f"{axis}_scale" not in result.estimates
+            if not self.drawn and stuck and "kerf" in self.case.known and lost not in self.case.known:
+                trial = fit([*self.rows, _known_row(lost, ASSUMED_LOST_MOTION)])
+                if f"{axis}_scale" in trial.estimates:
+                    self.rows.append(_known_row(lost, ASSUMED_LOST_MOTION))
+                    self.assumed_axes.add(axis)
+                    result = trial
+        return result
+
+    def _describe(self) -> None:
+        case = self.case
+        if any(r.assumed for r in self.means.values()):
+            self.notes.append(
+                f"Spread of single readings assumed: one division, {trim_number(case.instrument.resolution, 4)} mm."
+            )
+        if case.piece_scatter is None and self.means:
+            s = _default_scatter(self.drawn).s
+            self.notes.append(
+                f"Equal pieces assumed to differ by {s:g} mm (standard deviation); no record yet."
+            )
+        kerf = case.known.get("kerf")
+        if kerf and not self.drawn and self.means:
+            held = "exactly; no uncertainty was given" if kerf.U is None else f"± {kerf.U:g}"
+            self.notes.append(f"Kerf known from before: {kerf.value:g} mm {held}.")
+            if abs(self.fit.normalised_residuals.get("kerf", 0.0)) > PRIOR_DISAGREES:
+                self.notes.append("The readings disagree with that kerf: was another cutter in?")
+        longest = max((self.piece.nominal(m) for m in self.means), default=0.0)
+        if case.temperature is None and longest > SUGGEST_TEMPERATURE_ABOVE:
+            self.notes.append("Above 1 m the warmth of part and instrument counts: give both temperatures.")
+
+
+PROCEDURE = Rectangle()
+
+
+def _axis(measurand: str) -> str:
+    return "x" if measurand in DIMENSIONS["x"] else "y"
+
+
+def _default_scatter(drawn: bool) -> PieceScatter:
+    return PieceScatter(DEFAULT_SCATTER["drawn" if drawn else "cut"])
+
+
+def _known_row(name: str, known: Known) -> Observation:
+    components = (Component(known.u),) if known.U else ()
+    return Observation(name, {name: 1.0}, known.value, components)
+
+
+def _mean(case: Case, lengths: tuple[Length, ...], drawn: bool) -> MeanReading:
+    """The mean of one dimension, corrected for zero, alignment and temperature."""
+    instrument = case.instrument
+    scatter = case.piece_scatter or _default_scatter(drawn)
+    coarsest = max(length.resolution_mm for length in lengths)
+    raw = mean_of_readings(
+        [length.mm for length in lengths], instrument, scatter, pieces=case.pieces, coarsest=coarsest
+    )
+    mean, components = raw.mean - instrument.zero, list(raw.components)
+    if instrument.parallel_within:
+        shift, u = alignment(mean, instrument.parallel_within, reads_long=True)
+        mean += shift
+        components.append(Component(u))
+    if case.temperature:
+        t = case.temperature
+        shift, u = temperature(raw.mean, t.material, t.part, t.instrument, t.u_c)
+        mean += shift
+        components.append(Component(u))
+    return replace(raw, mean=mean, components=tuple(components))
+
+
+def _doubts(case: Case, piece: SteppedOutline, means: Mapping[str, MeanReading]) -> list[Doubt]:
+    kerf = max(piece.compensation, case.known.get("kerf", Known(0.0)).value)
+    doubts = []
+    for m in means:
+        values = [length.mm for length in case.readings[m]]
+        if doubt := looks_scaled(m, piece.nominal(m), values, kerf):
+            doubts.append(replace(doubt, sentence=f"{LABELS[m].capitalize()}: {doubt.sentence}"))
+    if not doubts:
+        swapped = looks_swapped(
+            {m: piece.nominal(m) for m in means},
+            {m: r.mean for m, r in means.items()},
+            {m: 2 * combine(r.components) for m, r in means.items()},
+        )
+        if swapped:
+            a, b = (LABELS[m] for m in swapped.measurands)
+            doubts.append(replace(swapped, sentence=swapped.sentence.format(a.capitalize(), b)))
+    return doubts
+
+
+def _unresolved(case: Case, axis: str, model: _Model) -> Finding:
+    quantity = f"{axis}_steps"
+    read = [m for m in DIMENSIONS[axis] if m in model.means]
+    scale = UNKNOWN_LABELS[f"{axis}_scale"]
+    if not read:
+        note = f"No reading of {LABELS[DIMENSIONS[axis][0]]} yet."
+    else:
+        others = sorted(b for a, b in model.fit.confused if a == f"{axis}_scale")
+        names = " or ".join(UNKNOWN_LABELS[o] for o in others) or "the rest"
+        help_with = model.missing_that_would_help(axis)
+        remedy = f": measure the {LABELS[help_with]} too, or give the kerf" if help_with else ""
+        note = f"{LABELS[read[0]].capitalize()} alone can't tell {scale} from {names}{remedy}."
+    stored = case.values[quantity]
+    return Finding(
+        quantity, stored.form.unit, stored.to_json(), None, None, None, QUANTITIES[quantity].error_unit, None,
+        model.tolerance(axis), Verdict.UNRESOLVED, False, "", (note,),
+    )  # fmt: skip
+
+
+def _implausible(case: Case, axis: str, doubt: Doubt) -> Finding:
+    quantity = f"{axis}_steps"
+    stored = case.values[quantity]
+    note = doubt.sentence + ("" if doubt.sentence.endswith("?") else ".")
+    return Finding(
+        quantity, stored.form.unit, stored.to_json(), None, None, None, QUANTITIES[quantity].error_unit, None,
+        0.0, Verdict.IMPLAUSIBLE, False, "", (note[0].upper() + note[1:],),
+    )  # fmt: skip
+
+
+def _formula(case: Case, axis: str, s: float, model: _Model) -> str:
+    """One line that leads from old to new, in the controller's own numbers."""
+    stored = case.values[f"{axis}_steps"]
+    long, short = DIMENSIONS[axis]
+    old = stored.text(case.decimals)
+    n_long, n_short = (trim_number(model.piece.nominal(m), 4) for m in (long, short))
+    mean = {m: format_mm(r.mean, 3) for m, r in model.means.items()}
+    known = case.known
+    if {long, short} <= mean.keys() and "kerf" not in known:
+        wanted, came = f"({n_long} − {n_short})", f"({mean[long]} − {mean[short]})"
+    elif short not in mean and long in mean and f"{axis}_lost_motion" not in known:
+        wanted, came = n_long, mean[long]
+        if not model.drawn and known["kerf"].value != model.piece.compensation:
+            came = f"({came} − {model.piece.compensation:g} + {known['kerf'].value:g})"
+    else:
+        wanted, came = "1", f"{1 + s:.6f}"
+    if stored.multiplies:
+        return f"{old} × {came} ÷ {wanted}" if wanted != "1" else f"{old} × {came}"
+    if stored.form.value == "percent_0":
+        ratio = f"{wanted} ÷ {came}"
+        return f"(100 + {old}) × {ratio} − 100"
+    return f"{old} × {wanted} ÷ {came}" if wanted != "1" else f"{old} ÷ {came}"

@@ -1,0 +1,76 @@
+"""What would settle a *can't tell* (trade.md §3): more readings, a longer piece, more pieces, another instrument."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from keen_compass.procedures.case import Case, length_mm
+from keen_compass.quantities.uncertainty import Component, combine
+from keen_compass.quantities.verdict import Verdict, judge
+
+if TYPE_CHECKING:
+    from keen_compass.procedures.base import Procedure
+
+MORE_READINGS = (4, 5, 6, 8, 10)
+MORE_PIECES = (2, 3, 4)
+LONGER = (1.1, 1.25, 1.5, 2.0, 3.0)
+SHARED_DOMINATES = 0.7  # of the variance
+
+
+def what_would_settle(
+    procedure: Procedure,
+    case: Case,
+    quantity: str,
+    error: float,
+    tolerance: float,
+    now: tuple[Component, ...],
+) -> str:
+    """One sentence, cheapest remedy first. `error` and `tolerance` in the quantity's error unit."""
+    for sentence, changed, n in _remedies(case):
+        U = procedure.predict(changed, n).get(quantity)
+        if U is not None and judge(error, U, tolerance) is not Verdict.CANNOT_TELL:
+            return sentence
+    shared = sum(c.u**2 for c in now if c.rectangular)
+    if shared > SHARED_DOMINATES * combine(now) ** 2:
+        return f"The {case.instrument.name}'s own permissible error keeps it open: only a better instrument can tell."
+    return "Too close to the tolerance to call with anything at hand."
+
+
+def _remedies(case: Case) -> Iterator[tuple[str, Case, int]]:
+    have = min((len(v) for v in case.readings.values()), default=0)
+    for n in MORE_READINGS:
+        if n > have:
+            more = n - have
+            word = "One more reading" if more == 1 else f"{_word(more)} more readings"
+            yield f"{word} of each length would settle it.", case, n
+    n = max(have, 3)
+    longest = max((v for v in _sizes(case.piece).values()), default=0.0)
+    limit = min(x for x in (case.largest_size or longest, case.instrument.reach or float("inf")) if x)
+    for factor in LONGER:
+        if longest * factor <= limit:
+            longer = {k: v * factor for k, v in _sizes(case.piece).items()}
+            changed = replace(case, piece={**case.piece, **longer})
+            yield (
+                f"A piece {longest * factor:.0f} mm long would settle it; this one is {longest:.0f}.",
+                changed,
+                n,
+            )
+    for other in case.instruments_at_hand:
+        if other.name != case.instrument.name and other.reach >= longest:
+            yield f"{other.name} would settle it.", replace(case, instrument=other), n
+    for pieces in MORE_PIECES:
+        if pieces > case.pieces:
+            more = pieces - case.pieces
+            word = "One more equal piece" if more == 1 else f"{_word(more)} more equal pieces"
+            yield f"{word} would settle it.", replace(case, pieces=pieces), n
+
+
+def _sizes(piece: Mapping[str, object]) -> dict[str, float]:
+    """The lengths of the piece that scale with it; compensation doesn't."""
+    return {k: length_mm(v, k) for k, v in piece.items() if k not in ("compensation", "made_by")}
+
+
+def _word(count: int) -> str:
+    return ("Zero", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine")[count]

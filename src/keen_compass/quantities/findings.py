@@ -1,0 +1,88 @@
+"""A finding: value, uncertainty, verdict and reason travel together."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from keen_compass.quantities.resolution import Stored
+from keen_compass.quantities.verdict import Verdict
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """What a round found out about one quantity.
+
+    old, new: in the controller's own form and rounding; new is None where it can't be given.
+    new_expanded_uncertainty: U of new, in its unit.
+    error = actual − commanded (ISO 230-2's deviation), with U (95 %), in `error_unit`; None where unresolved.
+    tolerance: in `error_unit`.
+    predicted_error: what rounding to the controller's decimals leaves, in `error_unit`.
+    formula: one line of arithmetic that leads from old to new.
+    notes: sentences for the technician; the first says what would settle it, where that applies.
+    """
+
+    quantity: str
+    unit: str
+    old: Stored | None
+    new: Stored | None
+    new_expanded_uncertainty: float | None
+    error: float | None
+    error_unit: str
+    expanded_uncertainty: float | None
+    tolerance: float
+    verdict: Verdict
+    worth_correcting: bool
+    formula: str
+    notes: tuple[str, ...] = ()
+    predicted_error: float = 0.0
+
+    def to_json(self) -> dict[str, Any]:
+        """As `solve` prints it and the logbook keeps it."""
+        return {
+            "quantity": self.quantity,
+            "unit": self.unit,
+            "old": self.old,
+            "new": self.new,
+            "new_expanded_uncertainty": self.new_expanded_uncertainty,
+            "error": self.error,
+            "error_unit": self.error_unit,
+            "expanded_uncertainty": self.expanded_uncertainty,
+            "tolerance": self.tolerance,
+            "verdict": str(self.verdict),
+            "worth_correcting": self.worth_correcting,
+            "formula": self.formula,
+            "notes": list(self.notes),
+            "predicted_error": self.predicted_error,
+        }
+
+    @classmethod
+    def from_json(cls, body: dict[str, Any]) -> Finding:
+        """Inverse of `to_json`."""
+        return cls(**{**body, "verdict": Verdict(body["verdict"]), "notes": tuple(body["notes"])})
+
+
+@dataclass(frozen=True, slots=True)
+class Solution:
+    """Everything one set of readings says.
+
+    unresolved: pairs of unknowns that these readings can't tell apart, where a finding hangs on it.
+    implausible: measurands to ask about before anything is computed from them.
+    """
+
+    findings: tuple[Finding, ...]
+    unresolved: tuple[tuple[str, str], ...] = ()
+    notes: tuple[str, ...] = ()
+    implausible: tuple[str, ...] = ()
+
+    def to_json(self) -> dict[str, Any]:
+        """As `solve` prints it."""
+        return {
+            "findings": [f.to_json() for f in self.findings],
+            "unresolved": [list(pair) for pair in self.unresolved],
+            "notes": list(self.notes),
+        }
+
+    def finding(self, quantity: str) -> Finding | None:
+        """The finding about `quantity`, if there is one."""
+        return next((f for f in self.findings if f.quantity == quantity), None)

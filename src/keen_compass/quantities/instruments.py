@@ -1,0 +1,66 @@
+"""Measuring instruments and what one reading with them is worth (trade.md §3)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import date
+
+from keen_compass.errors import InputError
+from keen_compass.quantities.lengths import UNITS_MM
+
+ASSUMED_REPEAT_DOF = 4.0  # with no record the spread is taken as one resolution, known about this well
+
+
+@dataclass(frozen=True, slots=True)
+class Repeatability:
+    """How much repeated readings of one thing differ with this instrument: s in mm, with dof."""
+
+    s: float
+    dof: float
+    assumed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Instrument:
+    """A measuring instrument.
+
+    resolution: smallest division of the scale used, mm.
+    permissible_error: (a, b) of ±(a + b·L), mm and mm/mm; shared by all its readings.
+    both_ends: both ends of the length are read off a scale (a rule), so r²/6 instead of r²/12.
+    unit: what bare digits mean, a key of `UNITS_MM`.
+    reach: longest length it measures, mm; 0 when not known.
+    zero: what it shows when it should show nothing, mm; taken off every reading.
+    parallel_within: rad; how far from parallel or square the technician says it was held.
+    due: when it is to be checked again.
+    """
+
+    name: str = "instrument"
+    resolution: float = 0.01
+    permissible_error: tuple[float, float] = (0.0, 0.0)
+    both_ends: bool = False
+    unit: str = "mm"
+    reach: float = 0.0
+    zero: float = 0.0
+    parallel_within: float = 0.0
+    due: date | None = None
+    repeats: Repeatability | None = field(default=None)
+    uid: str = ""
+
+    def __post_init__(self) -> None:
+        if not self.resolution > 0:
+            raise InputError("must be larger than 0: the smallest division of its scale", "resolution")
+        if min(self.permissible_error) < 0:
+            raise InputError("must not be negative", "permissible_error")
+        if self.unit not in UNITS_MM:
+            raise InputError(f"must be one of {', '.join(UNITS_MM)}", "unit")
+        if not 0 <= self.parallel_within < 0.3:
+            raise InputError("must be between 0 and 0.3 rad", "parallel_within")
+
+    @property
+    def repeatability(self) -> Repeatability:
+        """The recorded spread of repeats, or one resolution with 4 degrees of freedom, assumed."""
+        return self.repeats or Repeatability(self.resolution, ASSUMED_REPEAT_DOF, assumed=True)
+
+    def overdue(self, today: date) -> bool:
+        """Whether its own check is overdue."""
+        return self.due is not None and today > self.due

@@ -1,0 +1,153 @@
+"""How controllers count: the forms in which they keep an axis' resolution (trade.md §2).
+
+The core computes one physical number, the ratio actual/commanded = 1 + s. A form turns it into the
+number that the controller stores. Steps per unit shrink by the ratio, travel per step grows by it;
+pairs and percentages that the controller stores are multiplied by it, never replaced.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+from keen_compass.errors import InputError
+
+Stored = float | dict[str, float]
+
+
+class ResolutionForm(StrEnum):
+    """The forms of trade.md §2, as the command line spells them."""
+
+    STEPS_PER_MM = "steps_per_mm"
+    STEPS_PER_INCH = "steps_per_inch"
+    UM_PER_STEP = "um_per_step"
+    INCH_PER_STEP = "inch_per_step"
+    PAIR = "pair"
+    PERCENT_0 = "percent_0"
+    PERCENT_100 = "percent_100"
+
+    @property
+    def unit(self) -> str:
+        """Unit as shown beside the number."""
+        return _UNITS[self]
+
+    @property
+    def noun(self) -> str:
+        """What the number is called after the axis letter: ``steps per mm``."""
+        return _NOUNS[self]
+
+
+_UNITS = {
+    ResolutionForm.STEPS_PER_MM: "steps/mm",
+    ResolutionForm.STEPS_PER_INCH: "steps/in",
+    ResolutionForm.UM_PER_STEP: "µm/step",
+    ResolutionForm.INCH_PER_STEP: "in/step",
+    ResolutionForm.PAIR: "mm for mm",
+    ResolutionForm.PERCENT_0: "%",
+    ResolutionForm.PERCENT_100: "%",
+}
+_NOUNS = {
+    ResolutionForm.STEPS_PER_MM: "steps per mm",
+    ResolutionForm.STEPS_PER_INCH: "steps per inch",
+    ResolutionForm.UM_PER_STEP: "µm per step",
+    ResolutionForm.INCH_PER_STEP: "inch per step",
+    ResolutionForm.PAIR: "scale pair",
+    ResolutionForm.PERCENT_0: "scale",
+    ResolutionForm.PERCENT_100: "scale",
+}
+_TRAVEL_PER_STEP = (ResolutionForm.UM_PER_STEP, ResolutionForm.INCH_PER_STEP)
+
+
+@dataclass(frozen=True, slots=True)
+class StoredResolution:
+    """The number (or pair) that a controller keeps for one axis.
+
+    value: for `PAIR` the measured member, in the controller's unit; otherwise the number itself.
+    commanded: the other member of a pair, else 0.
+    """
+
+    form: ResolutionForm
+    value: float
+    commanded: float = 0.0
+
+    def __post_init__(self) -> None:
+        positive = self.motion_factor > 0 if self.form is not ResolutionForm.PAIR else self.commanded > 0
+        if not positive or (self.form is ResolutionForm.PAIR and not self.value > 0):
+            raise InputError(
+                f"{self.value:g} can't be a controller's {self.form.noun}: it must be larger than 0"
+            )
+
+    @classmethod
+    def from_input(cls, form: ResolutionForm, given: object) -> StoredResolution:
+        """From JSON: a number, or ``{"commanded": …, "measured": …}`` for a pair."""
+        if form is ResolutionForm.PAIR:
+            if not isinstance(given, Mapping) or set(given) != {"commanded", "measured"}:
+                raise InputError('a pair is written {"commanded": 100, "measured": 100}')
+            return cls(form, _number(given["measured"], "measured"), _number(given["commanded"], "commanded"))
+        return cls(form, _number(given, ""))
+
+    @property
+    def motion_factor(self) -> float:
+        """Travel per commanded mm, up to a constant of the machine."""
+        match self.form:
+            case ResolutionForm.PAIR:
+                return self.commanded / self.value
+            case ResolutionForm.PERCENT_0:
+                return 1 + self.value / 100
+            case ResolutionForm.UM_PER_STEP | ResolutionForm.INCH_PER_STEP:
+                return 1 / self.value if self.value > 0 else 0.0
+            case _:
+                return self.value
+
+    def corrected(self, s: float, decimals: int) -> StoredResolution:
+        """What makes the scale error s = actual/commanded − 1 vanish, rounded as the controller keeps it.
+
+        k_new = k_old · commanded/actual for steps per unit; the inverse for travel per step.
+        """
+        ratio = 1 + s
+        match self.form:
+            case ResolutionForm.PERCENT_0:
+                exact = 100 * ((1 + self.value / 100) / ratio - 1)
+            case ResolutionForm.PAIR | ResolutionForm.UM_PER_STEP | ResolutionForm.INCH_PER_STEP:
+                exact = self.value * ratio
+            case _:
+                exact = self.value / ratio
+        return StoredResolution(self.form, round(exact, decimals), self.commanded)
+
+    def sensitivity(self, s: float) -> float:
+        """|d new / d s|: turns the uncertainty of s into that of the new number."""
+        ratio = 1 + s
+        match self.form:
+            case ResolutionForm.PERCENT_0:
+                return 100 * (1 + self.value / 100) / ratio**2
+            case ResolutionForm.PAIR | ResolutionForm.UM_PER_STEP | ResolutionForm.INCH_PER_STEP:
+                return self.value
+            case _:
+                return self.value / ratio**2
+
+    def scale_after(self, s: float, entered: StoredResolution) -> float:
+        """The scale error that is left when `entered` is set after this one showed error s."""
+        return (1 + s) * entered.motion_factor / self.motion_factor - 1
+
+    @property
+    def multiplies(self) -> bool:
+        """Whether the new number is the old one times (not divided by) actual/commanded."""
+        return self.form is ResolutionForm.PAIR or self.form in _TRAVEL_PER_STEP
+
+    def to_json(self) -> Stored:
+        """As the command line writes it."""
+        if self.form is ResolutionForm.PAIR:
+            return {"commanded": self.commanded, "measured": self.value}
+        return self.value
+
+    def text(self, decimals: int) -> str:
+        """As it stands in the controller: ``106.584``, or ``100 for 100.214`` for a pair."""
+        number = f"{self.value:.{decimals}f}"
+        return f"{self.commanded:g} for {number}" if self.form is ResolutionForm.PAIR else number
+
+
+def _number(given: object, place: str) -> float:
+    if isinstance(given, bool) or not isinstance(given, (int, float)):
+        raise InputError(f"expected a number, got {given!r}", place)
+    return float(given)

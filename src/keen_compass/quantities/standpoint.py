@@ -1,0 +1,55 @@
+"""Which way the controller's axes point, as seen by the technician (trade.md §2).
+
+The picture's frame has +right and +away (up on the screen). A standpoint maps controller X, Y to it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keen_compass.errors import InputError
+
+DIRECTIONS: dict[str, tuple[int, int]] = {
+    "right": (1, 0),
+    "left": (-1, 0),
+    "away": (0, 1),
+    "toward": (0, -1),
+}
+WORDS = {"right": "to the right", "left": "to the left", "away": "away from you", "toward": "towards you"}
+_OPPOSITE = {"right": "left", "left": "right", "away": "toward", "toward": "away"}
+
+
+@dataclass(frozen=True, slots=True)
+class Standpoint:
+    """Where +X and +Y point: a key of `DIRECTIONS` each, at right angles to one another."""
+
+    x_points: str = "right"
+    y_points: str = "away"
+
+    def __post_init__(self) -> None:
+        for name in (self.x_points, self.y_points):
+            if name not in DIRECTIONS:
+                raise InputError(f"{name!r} is not one of {', '.join(DIRECTIONS)}")
+        (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
+        if a * c + b * d:
+            raise InputError(f"+X {self.x_points} and +Y {self.y_points} are not at right angles")
+
+    def to_view(self, x: float, y: float) -> tuple[float, float]:
+        """Controller (x, y) → (right, away), same unit."""
+        (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
+        return a * x + c * y, b * x + d * y
+
+    def to_machine(self, right: float, away: float) -> tuple[float, float]:
+        """Inverse of `to_view` (the matrix is orthogonal)."""
+        (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
+        return a * right + b * away, c * right + d * away
+
+    def words(self, axis: str, sign: float) -> str:
+        """``words("x", -0.5)`` → ``to the left``."""
+        points = self.x_points if axis == "x" else self.y_points
+        return WORDS[points if sign >= 0 else _OPPOSITE[points]]
+
+    def along(self, axis: str) -> str:
+        """How an axis runs: ``left to right`` or ``towards and away``."""
+        points = self.x_points if axis == "x" else self.y_points
+        return "left–right" if points in ("left", "right") else "towards–away"

@@ -1,0 +1,94 @@
+"""Readings that look like a mix-up rather than a machine's error (trade.md §3, *implausible*).
+
+It comes before every verdict, and it asks: a technician who confirms gets the computation.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+NEAR = 0.03  # a ratio this close to a tell-tale one is taken for it
+MUCH_LARGER_THAN_KERF = 8.0  # below, kerf alone can bend the ratio
+SWAP_RELATIVE = 0.01
+SWAP_UNCERTAINTIES = 5.0
+SWAP_WORSE = 5.0
+MIRRORED_BAND = (1.6, 2.4)
+
+_FACTORS: tuple[tuple[float, str], ...] = (
+    (16.0, "a microstep switch at 16 times its value"),
+    (10.0, "a slipped decimal point"),
+    (8.0, "a microstep switch at 8 times its value"),
+    (5.0, "a pulley or screw 5 times as fast"),
+    (4.0, "a microstep switch or screw starts at 4 times"),
+    (2.0, "a microstep switch, screw starts or pulley at 2 times"),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """A reading to ask about. measurands: whose; sentence: what it looks like; question: what to do."""
+
+    measurands: tuple[str, ...]
+    sentence: str
+
+
+def looks_scaled(measurand: str, nominal: float, values: Sequence[float], kerf: float) -> Doubt | None:
+    """A ratio commanded/actual near 25.4, 2, 4, 5, 8, 10, 16 or an inverse. All lengths in mm.
+
+    Each reading is judged for itself: one reading of three in inches would vanish in a mean.
+    """
+    if nominal <= MUCH_LARGER_THAN_KERF * kerf:
+        return None
+    for i, value in enumerate(values, 1):
+        which = f" (reading {i})" if len(values) > 1 else ""
+        if value <= 0:
+            return Doubt((measurand,), f"zero{which}: nothing is that small")
+        ratio = nominal / value
+        if _near(ratio, 25.4):
+            return Doubt(
+                (measurand,), f"this looks like inches{which}: {value:g} where {nominal:g} mm was ordered"
+            )
+        if _near(ratio, 1 / 25.4):
+            return Doubt(
+                (measurand,), f"this looks like mm taken for inches{which}: {value:g} for {nominal:g} mm"
+            )
+        for factor, cause in _FACTORS:
+            if _near(ratio, factor) or _near(ratio, 1 / factor):
+                size = f"{factor:g} times too {'small' if ratio > 1 else 'large'}"
+                return Doubt((measurand,), f"{size}{which}: {cause}?")
+    return None
+
+
+def looks_swapped(
+    nominals: Mapping[str, float], means: Mapping[str, float], U: Mapping[str, float]
+) -> Doubt | None:
+    """Two dimensions whose readings fit each other's nominal. All in mm."""
+    read = [m for m in means if m in nominals]
+    for i, a in enumerate(read):
+        for b in read[i + 1 :]:
+            if _fits_other(nominals[a], nominals[b], means[a], U[a]) and _fits_other(
+                nominals[b], nominals[a], means[b], U[b]
+            ):
+                return Doubt((a, b), "{0} and {1} look swapped: each reading fits the other")
+    return None
+
+
+def looks_mirrored(error: float, previous: float, U: float) -> bool:
+    """From round 2 on: what is left is about twice the error before, so the number went the wrong way."""
+    if abs(previous) <= U or error * previous <= 0:
+        return False
+    low, high = MIRRORED_BAND
+    return low <= error / previous <= high
+
+
+def _near(ratio: float, target: float) -> bool:
+    return abs(ratio / target - 1) <= NEAR
+
+
+def _fits_other(own: float, other: float, mean: float, U: float) -> bool:
+    to_other = abs(mean - other)
+    return (
+        to_other <= max(SWAP_RELATIVE * other, SWAP_UNCERTAINTIES * U)
+        and abs(mean - own) >= SWAP_WORSE * to_other
+    )

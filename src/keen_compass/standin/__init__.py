@@ -1,0 +1,1 @@
+"""Simulated machines with hidden faults. They read the very files that we write."""
