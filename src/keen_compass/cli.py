@@ -34,9 +34,7 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="keen-compass", description="Calibrate cutters and plotters.")
     parser.add_argument("--version", action="version", version=__version__)
     parser.add_argument("--demo", action="store_true", help="open a scratch copy of the Lantern Quay demo shop")
-    parser.add_argument(
-        "--shop", type=Path, metavar="FILE", help="open this shop file instead of the usual one"
-    )
+    parser.add_argument("--shop", type=Path, metavar="FILE", help="open this shop file instead of the usual one")
     parser.add_argument("--shots", type=Path, metavar="DIR", help="write every main view as PNG and leave")
     parser.add_argument("--size", default="1280x800", metavar="WxH", help="window size for --shots")
     parser.add_argument("--theme", choices=("light", "dark"), help="instead of the desktop's own")
@@ -54,9 +52,7 @@ def _parser() -> argparse.ArgumentParser:
 
     piece = commands.add_parser("piece", help="write a test piece's file")
     piece.add_argument("procedure")
-    piece.add_argument(
-        "--size", metavar="WxH", dest="piece_size", help="in mm, or with a unit: 400x300, 16inx12in"
-    )
+    piece.add_argument("--size", metavar="WxH", dest="piece_size", help="in mm, or with a unit: 400x300, 16inx12in")
     piece.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", dest="settings")
     piece.add_argument("--format", choices=("gcode", "hpgl", "svg", "dxf", "pdf"), default="gcode")
     piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
@@ -130,9 +126,7 @@ def _read_json(name: str) -> Any:
     try:
         return json.loads(data.decode("utf-8-sig"))
     except json.JSONDecodeError as error:
-        raise InputError(
-            f"is not JSON at line {error.lineno}, column {error.colno}: {error.msg}", where
-        ) from None
+        raise InputError(f"is not JSON at line {error.lineno}, column {error.colno}: {error.msg}", where) from None
     except UnicodeDecodeError as error:
         raise InputError(f"is not UTF-8 text at byte {error.start}", where) from None
     except (RecursionError, ValueError):
@@ -252,10 +246,8 @@ def _practice(options: argparse.Namespace) -> int:
         for name, values in done.readings.items():
             print(f"  {name:<13} {'  '.join(f'{v:.2f}' for v in values)}")
         for f in done.solution.findings:
-            error = (
-                f"{f.error:+.3f} ± {f.expanded_uncertainty:.3f} {f.error_unit}" if f.error is not None else "-"
-            )
-            print(f"  {f.quantity:<13} {error}  {f.verdict}  {f.old} -> {f.new}")
+            off = f"{f.error:+.3f} ± {f.expanded_uncertainty:.3f} {f.error_unit}" if f.error is not None else "-"
+            print(f"  {f.quantity:<13} {off}  {f.verdict}  {f.old} -> {f.new}")
     print("hidden truth:", "  ".join(f"{k} {v:.4f}" for k, v in body["truth"].items()))
     print("found:       ", "  ".join(f"{k} {v}" for k, v in body["found"].items()))
     return 0
@@ -277,6 +269,4 @@ def _window(options: argparse.Namespace) -> int:
 
 def _has_display() -> bool:
     """Qt aborts without a display, so look first. A platform named by the user is the user's choice."""
-    return bool(
-        os.environ.get("QT_QPA_PLATFORM") or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")
-    )
+    return bool(os.environ.get("QT_QPA_PLATFORM") or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))

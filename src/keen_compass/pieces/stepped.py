@@ -1,4 +1,4 @@
-"""The stepped outline: a long and a short outside length along each axis (trade.md §4).
+"""The stepped outline: a long and a short outside length along each axis (arithmetic.md §4).
 
     (0,H)──(w₂,H)
       │      │
@@ -24,6 +24,7 @@ Drawn or scribed, every line is a stroke of its own that both axes approach movi
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 from keen_compass.errors import PieceError
 from keen_compass.pieces.toolpath import Point, Stroke, ToolPath, figures, offset_outward
@@ -74,9 +75,7 @@ class SteppedOutline:
             )
 
     @classmethod
-    def sized(
-        cls, width: float, height: float, compensation: float = 0.0, *, drawn: bool = False
-    ) -> SteppedOutline:
+    def sized(cls, width: float, height: float, compensation: float = 0.0, *, drawn: bool = False) -> SteppedOutline:
         """With the short lengths at their usual share."""
         short = (round(DEFAULT_SHORT * width), round(DEFAULT_SHORT * height))
         return cls(width, height, *short, compensation, drawn)
@@ -157,7 +156,7 @@ class SteppedOutline:
         """Three bridges where no jaw touches: under the arm, on the column's right, high on its left."""
         lead = abs(points[0][1] - points[1][1])
         spans, at = [], lead
-        for (ax, ay), (bx, by) in zip(points[1:], points[2:], strict=False):
+        for (ax, ay), (bx, by) in pairwise(points[1:]):
             length = abs(bx - ax) + abs(by - ay)
             spans.append((at, length))
             at += length

@@ -95,7 +95,5 @@ def figures(number: int, at: Point, height: float) -> tuple[Stroke, ...]:
     strokes = []
     for i, digit in enumerate(str(number)):
         left = at[0] + i * 3.2 * unit
-        strokes += [
-            Stroke(tuple((left + unit * x, at[1] + unit * y) for x, y in line)) for line in _DIGITS[digit]
-        ]
+        strokes += [Stroke(tuple((left + unit * x, at[1] + unit * y) for x, y in line)) for line in _DIGITS[digit]]
     return tuple(strokes)

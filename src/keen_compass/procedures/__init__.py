@@ -27,9 +27,11 @@ class Entry:
 REGISTRY: dict[str, Entry] = {
     e.name: e
     for e in (
-        Entry("rectangle", "X and Y steps", ("x_steps", "y_steps"), "cut and measure a stepped outline", 15, "rectangle"),
+        Entry(
+            "rectangle", "X and Y steps", ("x_steps", "y_steps"), "Cut and measure a stepped outline", 15, "rectangle"
+        ),
     )
-}  # fmt: skip
+}
 
 
 def load(name: str) -> Procedure:

@@ -207,9 +207,7 @@ def _unit(machine: Mapping[str, Any]) -> str:
     return "mm" if unit == "mm" else "in"
 
 
-def _values(
-    given: Mapping[str, Any], form: ResolutionForm
-) -> tuple[dict[str, StoredResolution], dict[str, Known]]:
+def _values(given: Mapping[str, Any], form: ResolutionForm) -> tuple[dict[str, StoredResolution], dict[str, Known]]:
     stored: dict[str, StoredResolution] = {}
     known: dict[str, Known] = {}
     for name, value in given.items():
@@ -229,7 +227,8 @@ def _values(
 
 def _instrument(given: object, unit: str) -> Instrument:
     fields = {
-        "name", "resolution", "permissible_error", "both_ends", "unit", "reach", "zero", "parallel_within_deg", "repeats",
+        "name", "resolution", "permissible_error", "both_ends", "unit", "reach", "zero", "parallel_within_deg",
+        "repeats",
     }  # fmt: skip
     body = _object(given, "instrument", fields)
     error = _list(body.get("permissible_error", [0.0, 0.0]), "permissible_error")

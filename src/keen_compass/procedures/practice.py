@@ -6,6 +6,7 @@ values found at the end.
 
 from __future__ import annotations
 
+import json
 import math
 import random
 from collections.abc import Mapping
@@ -17,7 +18,7 @@ from keen_compass.errors import InputError
 from keen_compass.formats.gcode import CutSettings, write_gcode
 from keen_compass.pieces.placement import GAP, Box
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Procedure
+from keen_compass.procedures.base import Measurand, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -25,7 +26,7 @@ from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.standin.router import MadePiece, Router, random_truth
+from keen_compass.standin.router import MadePiece, Router, RouterTruth, random_truth
 
 MOST_ROUNDS = 5
 READINGS_EACH = 3
@@ -68,9 +69,7 @@ class Practice:
         correct = {axis: NOMINAL_STEPS * (1 + rng.uniform(-START_OFF, START_OFF)) for axis in ("x", "y")}
         truth = random_truth(rng, correct, PIECE["compensation"], instrument)
         repeats = Repeatability(_recorded(truth.repeat, RECORD_DOF["repeats"], rng), RECORD_DOF["repeats"])
-        scatter = PieceScatter(
-            _recorded(truth.scatter, RECORD_DOF["scatter"], rng), RECORD_DOF["scatter"], False
-        )
+        scatter = PieceScatter(_recorded(truth.scatter, RECORD_DOF["scatter"], rng), RECORD_DOF["scatter"], False)
         router = Router(truth, {"x": start, "y": start}, rng.randrange(2**31))
         instrument = replace(instrument, repeats=repeats)
         return cls(seed, load(procedure), router, instrument, scatter, _random=rng)
@@ -87,9 +86,7 @@ class Practice:
             piece_scatter=self.scatter,
         )
 
-    def cut_and_read(
-        self, piece: Mapping[str, Any], number: int
-    ) -> tuple[str, MadePiece, dict[str, list[float]]]:
+    def cut_and_read(self, piece: Mapping[str, Any], number: int) -> tuple[str, MadePiece, dict[str, list[float]]]:
         """Write the file, have the stand-in cut it, read every dimension."""
         outline = self.procedure.piece(piece)
         gcode = write_gcode(outline.tool_path(number).moved(GAP + 20, GAP + 20), CutSettings(bed=BED))
@@ -160,3 +157,43 @@ def run(procedure: str, seed: int, rounds: int | None, folder: Path | None) -> P
 def _recorded(true_s: float, dof: int, rng: random.Random) -> float:
     """A spread as a logbook would know it, from dof + 1 earlier readings."""
     return true_s * math.sqrt(sum(rng.gauss(0, 1) ** 2 for _ in range(dof)) / dof)
+
+
+# The practice machine behind a machine of the shop: its truths lie in the shop file, and a piece is
+# made again from its file and seed whenever it is measured, so that a restart changes nothing.
+
+
+def cut_for_shop(
+    truth: Mapping[str, Any], settings: Mapping[str, StoredResolution], gcode: str, seed: int
+) -> MadePiece:
+    """What the stand-in makes of a file, with the controller's settings by quantity."""
+    by_axis = {quantity[0]: stored for quantity, stored in settings.items()}
+    return Router(RouterTruth.from_json(truth), by_axis, seed).make(gcode, seed)
+
+
+def show_on_caliper(
+    truth: Mapping[str, Any], piece: Mapping[str, Any], measurand: Measurand, instrument: Instrument, count: int
+) -> str:
+    """The `count`-th reading of a dimension of a practice piece, as the instrument shows it."""
+    practice = piece["practice"]
+    settings = {
+        q: StoredResolution(ResolutionForm(v["form"]), v["value"], v["commanded"])
+        for q, v in piece["settings"].items()
+    }
+    made = _cached_piece(json.dumps([truth, practice, piece["settings"]], sort_keys=True), truth, settings, practice)
+    rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
+    value = made.read(measurand.line, measurand.name, 1, instrument, rng)[0]
+    decimals = max(0, -math.floor(math.log10(instrument.resolution)))
+    return f"{value:.{decimals}f}"
+
+
+_made: dict[str, MadePiece] = {}
+
+
+def _cached_piece(
+    key: str, truth: Mapping[str, Any], settings: Mapping[str, StoredResolution], practice: Mapping[str, Any]
+) -> MadePiece:
+    if key not in _made:
+        _made.clear()
+        _made[key] = cut_for_shop(truth, settings, practice["gcode"], practice["seed"])
+    return _made[key]

@@ -1,4 +1,4 @@
-"""Steps per unit of both axes from a cut or drawn stepped outline (trade.md §4 and §8).
+"""Steps per unit of both axes from a cut or drawn stepped outline (arithmetic.md §4 and §8).
 
 Rows of the joint model, for a mean reading of nominal n along axis i (everything in mm):
 
@@ -82,15 +82,11 @@ class Rectangle:
         """From `width`, `height`, optional short lengths (30 % of the long), `compensation`, `made_by`."""
         for key in parameters:
             if key not in _PARAMETERS:
-                raise InputError(
-                    f"not known here; expected one of {', '.join(sorted(_PARAMETERS))}", f"piece.{key}"
-                )
+                raise InputError(f"not known here; expected one of {', '.join(sorted(_PARAMETERS))}", f"piece.{key}")
         made_by = parameters.get("made_by", "cut")
         if made_by not in ("cut", "drawn", "scribed"):
             raise InputError(f"expected cut, drawn or scribed, got {made_by!r}", "piece.made_by")
-        sizes = {
-            k: length_mm(parameters[k], f"piece.{k}") for k in _PARAMETERS - {"made_by"} if k in parameters
-        }
+        sizes = {k: length_mm(parameters[k], f"piece.{k}") for k in _PARAMETERS - {"made_by"} if k in parameters}
         width, height = sizes.get("width", 400.0), sizes.get("height", 300.0)
         drawn = made_by != "cut"
         try:
@@ -203,11 +199,7 @@ class Rectangle:
         if verdict is Verdict.CANNOT_TELL:
             notes.append(what_would_settle(self, case, quantity, s * PER_METRE, T, estimate.components))
         previous = case.previous_errors.get(quantity)
-        if (
-            previous is not None
-            and not case.confirmed
-            and looks_mirrored(s * PER_METRE, previous, U * PER_METRE)
-        ):
+        if previous is not None and not case.confirmed and looks_mirrored(s * PER_METRE, previous, U * PER_METRE):
             verdict = Verdict.IMPLAUSIBLE
             notes.insert(0, "Twice the error of the round before: was the number moved the wrong way?")
         new = stored.corrected(s, case.decimals)
@@ -232,9 +224,7 @@ class Rectangle:
 class _Model:
     """The rows for one case, and their fit."""
 
-    def __init__(
-        self, case: Case, piece: SteppedOutline, drawn: bool, means: Mapping[str, MeanReading]
-    ) -> None:
+    def __init__(self, case: Case, piece: SteppedOutline, drawn: bool, means: Mapping[str, MeanReading]) -> None:
         self.case, self.piece, self.drawn, self.means = case, piece, drawn, means
         self.notes: list[str] = []
         self.assumed_axes: set[str] = set()
@@ -290,9 +280,7 @@ class _Model:
             ("instrument_offset", "instrument_slope"), self.case.instrument.permissible_error, strict=True
         ):
             if half:
-                rows.append(
-                    Observation(name, {name: 1.0}, 0.0, (Component(half / math.sqrt(3), rectangular=True),))
-                )
+                rows.append(Observation(name, {name: 1.0}, 0.0, (Component(half / math.sqrt(3), rectangular=True),)))
         if not self.drawn:
             for name in ("kerf", "x_lost_motion", "y_lost_motion"):
                 if known := self.case.known.get(name):
@@ -322,9 +310,7 @@ class _Model:
             )
         if case.piece_scatter is None and self.means:
             s = _default_scatter(self.drawn).s
-            self.notes.append(
-                f"Equal pieces assumed to differ by {s:g} mm (standard deviation); no record yet."
-            )
+            self.notes.append(f"Equal pieces assumed to differ by {s:g} mm (standard deviation); no record yet.")
         kerf = case.known.get("kerf")
         if kerf and not self.drawn and self.means:
             held = "exactly; no uncertainty was given" if kerf.U is None else f"± {kerf.U:g}"

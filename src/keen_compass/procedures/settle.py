@@ -1,4 +1,4 @@
-"""What would settle a *can't tell* (trade.md §3): more readings, a longer piece, more pieces, another instrument."""
+"""What would settle a *can't tell*: more readings, a longer piece, more pieces, another instrument."""
 
 from __future__ import annotations
 

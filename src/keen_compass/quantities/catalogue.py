@@ -1,6 +1,6 @@
 """Every quantity the program knows: its names, group, place in the order, and what it rests on.
 
-The order is trade.md §1: later values rest on earlier ones. Light enough for the first screen.
+The order is arithmetic.md §1: later values rest on earlier ones. Light enough for the first screen.
 """
 
 from __future__ import annotations

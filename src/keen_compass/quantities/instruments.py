@@ -1,4 +1,4 @@
-"""Measuring instruments and what one reading with them is worth (trade.md §3)."""
+"""Measuring instruments and what one reading with them is worth (arithmetic.md §3)."""
 
 from __future__ import annotations
 

@@ -2,7 +2,7 @@
 
 Inside the program a length is a float in mm. A `Length` also keeps what was typed, the unit
 that it meant and how finely it was stated, because a fraction of an inch is a coarser statement
-than the scale it was read from (trade.md §2).
+than the scale it was read from (arithmetic.md §2).
 
 A text that could mean two numbers is refused, never guessed: ``1,234`` is 1.234 to one shop and
 1234 to the next.
@@ -76,9 +76,7 @@ def parse_length(text: str, default_unit: str = "mm", *, allow_negative: bool = 
         number = float(_decimal_text(match["number"], text))
         length = Length((-number if match["sign"] == "-" else number) * UNITS_MM[unit], text, unit)
     else:
-        raise LengthError(
-            f"can't read {_short(text)} as a length; type it like 400.31, 11 13/16 in or 12.5 thou"
-        )
+        raise LengthError(f"can't read {_short(text)} as a length; type it like 400.31, 11 13/16 in or 12.5 thou")
     if length.mm < 0 and not allow_negative:
         raise LengthError("a size is never negative")
     if abs(length.mm) > LARGEST_MM:
@@ -121,9 +119,7 @@ def _decimal_text(number: str, text: str) -> str:
     if "," in number:
         whole, _, decimals = number.partition(",")
         if len(decimals) == 3 and 1 <= len(whole) <= 3 and whole.strip("0"):
-            raise LengthError(
-                f"is {_short(text)} {whole}.{decimals} or {whole}{decimals}? Type a point, or no comma"
-            )
+            raise LengthError(f"is {_short(text)} {whole}.{decimals} or {whole}{decimals}? Type a point, or no comma")
         number = f"{whole}.{decimals}"
     return number
 

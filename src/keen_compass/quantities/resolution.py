@@ -1,4 +1,4 @@
-"""How controllers count: the forms in which they keep an axis' resolution (trade.md §2).
+"""How controllers count: the forms in which they keep an axis' resolution (arithmetic.md §2).
 
 The core computes one physical number, the ratio actual/commanded = 1 + s. A form turns it into the
 number that the controller stores. Steps per unit shrink by the ratio, travel per step grows by it;
@@ -17,7 +17,7 @@ Stored = float | dict[str, float]
 
 
 class ResolutionForm(StrEnum):
-    """The forms of trade.md §2, as the command line spells them."""
+    """The forms of arithmetic.md §2, as the command line spells them."""
 
     STEPS_PER_MM = "steps_per_mm"
     STEPS_PER_INCH = "steps_per_inch"
@@ -74,9 +74,7 @@ class StoredResolution:
     def __post_init__(self) -> None:
         positive = self.motion_factor > 0 if self.form is not ResolutionForm.PAIR else self.commanded > 0
         if not positive or (self.form is ResolutionForm.PAIR and not self.value > 0):
-            raise InputError(
-                f"{self.value:g} can't be a controller's {self.form.noun}: it must be larger than 0"
-            )
+            raise InputError(f"{self.value:g} can't be a controller's {self.form.noun}: it must be larger than 0")
 
     @classmethod
     def from_input(cls, form: ResolutionForm, given: object) -> StoredResolution:

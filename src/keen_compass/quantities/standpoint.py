@@ -1,4 +1,4 @@
-"""Which way the controller's axes point, as seen by the technician (trade.md §2).
+"""Which way the controller's axes point, as seen by the technician (arithmetic.md §2).
 
 The picture's frame has +right and +away (up on the screen). A standpoint maps controller X, Y to it.
 """

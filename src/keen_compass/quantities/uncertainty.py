@@ -1,4 +1,4 @@
-"""Uncertainty of readings and results, after the GUM (JCGM 100:2008). Formulas: trade.md §3.
+"""Uncertainty of readings and results, after the GUM (JCGM 100:2008). Formulas: arithmetic.md §3.
 
 A result's variance is a sum of contributions. Each is a `Component`: a standard deviation that it
 brings to the result, its degrees of freedom, and whether its distribution is a rectangle. The
@@ -105,7 +105,7 @@ def independent_components(
     pieces: int = 1,
     coarsest: float = 0.0,
 ) -> tuple[Component, ...]:
-    """The parts of a mean's uncertainty that it shares with no other mean (trade.md §3)."""
+    """The parts of a mean's uncertainty that it shares with no other mean (arithmetic.md §3)."""
     r = max(instrument.resolution, coarsest)
     return (
         Component(spread.s / math.sqrt(n), spread.dof),
@@ -172,9 +172,7 @@ EXPANSION_RELATIVE_U = 0.1
 INSTRUMENT_EXPANSION = EXPANSION["steel"]
 
 
-def temperature(
-    length: float, material: str, part_c: float, instrument_c: float, u_c: float
-) -> tuple[float, float]:
+def temperature(length: float, material: str, part_c: float, instrument_c: float, u_c: float) -> tuple[float, float]:
     """(correction, standard uncertainty), mm, that brings a reading to 20 °C.
 
     L₂₀ = L·(1 + α_i·(t_i − 20) − α_p·(t_p − 20)); the coefficients are known to 10 %. Coefficients are

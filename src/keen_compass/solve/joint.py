@@ -1,4 +1,4 @@
-"""The joint solution: every reading of a piece in one weighted least-squares problem (trade.md §8).
+"""The joint solution: every reading of a piece in one weighted least-squares problem (arithmetic.md §8).
 
 Each observation is a row
 
@@ -149,10 +149,7 @@ def _confused(names: Sequence[str], rows: Sequence[Observation], null: Array) ->
     for o in rows:
         present = [i for i, n in enumerate(names) if o.coefficients.get(n)]
         pairs.update(
-            (names[i], names[j])
-            for i in present
-            for j in present
-            if i != j and projection[i, j] > NULL_TOLERANCE
+            (names[i], names[j]) for i in present for j in present if i != j and projection[i, j] > NULL_TOLERANCE
         )
     return frozenset(pairs)
 

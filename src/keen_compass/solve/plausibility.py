@@ -1,4 +1,4 @@
-"""Readings that look like a mix-up rather than a machine's error (trade.md §3, *implausible*).
+"""Readings that look like a mix-up rather than a machine's error (arithmetic.md §3, *implausible*).
 
 It comes before every verdict, and it asks: a technician who confirms gets the computation.
 """
@@ -46,13 +46,9 @@ def looks_scaled(measurand: str, nominal: float, values: Sequence[float], kerf: 
             return Doubt((measurand,), f"zero{which}: nothing is that small")
         ratio = nominal / value
         if _near(ratio, 25.4):
-            return Doubt(
-                (measurand,), f"this looks like inches{which}: {value:g} where {nominal:g} mm was ordered"
-            )
+            return Doubt((measurand,), f"this looks like inches{which}: {value:g} where {nominal:g} mm was ordered")
         if _near(ratio, 1 / 25.4):
-            return Doubt(
-                (measurand,), f"this looks like mm taken for inches{which}: {value:g} for {nominal:g} mm"
-            )
+            return Doubt((measurand,), f"this looks like mm taken for inches{which}: {value:g} for {nominal:g} mm")
         for factor, cause in _FACTORS:
             if _near(ratio, factor) or _near(ratio, 1 / factor):
                 size = f"{factor:g} times too {'small' if ratio > 1 else 'large'}"
@@ -60,9 +56,7 @@ def looks_scaled(measurand: str, nominal: float, values: Sequence[float], kerf: 
     return None
 
 
-def looks_swapped(
-    nominals: Mapping[str, float], means: Mapping[str, float], U: Mapping[str, float]
-) -> Doubt | None:
+def looks_swapped(nominals: Mapping[str, float], means: Mapping[str, float], U: Mapping[str, float]) -> Doubt | None:
     """Two dimensions whose readings fit each other's nominal. All in mm."""
     read = [m for m in means if m in nominals]
     for i, a in enumerate(read):
@@ -88,7 +82,4 @@ def _near(ratio: float, target: float) -> bool:
 
 def _fits_other(own: float, other: float, mean: float, U: float) -> bool:
     to_other = abs(mean - other)
-    return (
-        to_other <= max(SWAP_RELATIVE * other, SWAP_UNCERTAINTIES * U)
-        and abs(mean - own) >= SWAP_WORSE * to_other
-    )
+    return to_other <= max(SWAP_RELATIVE * other, SWAP_UNCERTAINTIES * U) and abs(mean - own) >= SWAP_WORSE * to_other

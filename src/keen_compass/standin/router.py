@@ -70,9 +70,7 @@ class MadePiece:
         self, line: tuple[Point, Point], name: str, count: int, instrument: Instrument, rng: random.Random
     ) -> list[float]:
         """`count` readings of the length along `line` (piece coordinates), mm, rounded as shown."""
-        length = self._true_length(line) + random.Random(f"{self.scatter_seed}/{name}").gauss(
-            0, self.truth.scatter
-        )
+        length = self._true_length(line) + random.Random(f"{self.scatter_seed}/{name}").gauss(0, self.truth.scatter)
         offset, slope = self.truth.instrument_error
         shown = []
         for _ in range(count):
@@ -111,13 +109,16 @@ class Router:
         self.settings = dict(settings)
         self._random = random.Random(seed)
 
-    def make(self, gcode: str) -> MadePiece:
-        """Run a file on fresh stock. Raises FileFormatError where a controller would stop."""
+    def make(self, gcode: str, scatter_seed: int | None = None) -> MadePiece:
+        """Run a file on fresh stock. Raises FileFormatError where a controller would stop.
+
+        scatter_seed: makes the very piece again that an earlier run made.
+        """
         from shapely.geometry import MultiLineString
         from shapely.ops import unary_union
 
         through, marks = self._swept(read_gcode(gcode))
-        seed = self._random.randrange(2**31)
+        seed = self._random.randrange(2**31) if scatter_seed is None else scatter_seed
         if through:
             kerf = unary_union([_line(p).buffer(self.truth.kerf / 2, cap_style="round") for p in through])
             loose = [part for part in _enclosed(kerf) if part.area > self.truth.kerf**2]

@@ -1,0 +1,149 @@
+"""The demo shop: Lantern Quay builds signs and displays for harbours and gardens.
+
+Its logbook is not written by hand: past rounds are played on the stand-in, with the clock set back,
+through the same session that the screens use.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from keen_compass.procedures.base import Step
+from keen_compass.procedures.rounds import RoundSession
+from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine, Stock, Tool
+from keen_compass.shop.store import Shop
+from keen_compass.standin.router import RouterTruth
+
+START = {"x_steps": 106.667, "y_steps": 106.667}
+CORRECT_BEFORE_MOVE = {"x": 106.412, "y": 106.508}
+CORRECT_NOW = {"x": 106.318, "y": 106.587}
+
+HERON = Machine(
+    uid="heron",
+    name="Heron",
+    kind="router",
+    bed=(1300.0, 900.0),
+    tolerances={"x_steps": 0.4, "y_steps": 0.4},
+    setting_keys={"x_steps": "X_STEPS_PER_MM", "y_steps": "Y_STEPS_PER_MM"},
+    takes_effect="Heron’s controller takes new numbers after it is switched off and on.",
+    tools=(Tool("6 mm cutter", 6.0), Tool("3 mm cutter", 3.0), Tool("Pen in the spindle", 0.0, drawn=True)),
+    stock=Stock("birch ply 9 mm", 9.0, 30.0, 30.0, 1240.0, 840.0),
+    scatter=(0.011, 14.0),
+)
+INSTRUMENTS = (
+    Instrument(
+        "Long caliper 600 mm", 0.01, (0.02, 0.00002), reach=600.0, uid="caliper-600",
+        repeats=Repeatability(0.009, 22.0),
+    ),
+    Instrument("Steel rule 1 m", 0.5, (0.1, 0.00005), both_ends=True, reach=1000.0, uid="rule-1000"),
+)  # fmt: skip
+
+
+def build(file: Path) -> Shop:
+    """A fresh demo shop in `file`."""
+    shop = Shop(file)
+    today = datetime.now(UTC)
+    with _clock(shop) as set_clock:
+        set_clock(today - timedelta(days=232, hours=3))
+        shop.put_machine(HERON)
+        for instrument in INSTRUMENTS:
+            shop.put_instrument(instrument)
+        for quantity, steps in START.items():
+            shop.put_value("heron", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, steps), "start")
+        _truth(shop, CORRECT_BEFORE_MOVE)
+        _play_round(shop)
+        set_clock(today - timedelta(days=96, hours=5))
+        shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
+        _play_round(shop)
+        set_clock(today - timedelta(days=24, hours=2))
+        shop.put_event("heron", "moved", "Moved to the new hall, belts tightened")
+        _truth(shop, CORRECT_NOW)
+        set_clock(today - timedelta(days=9, hours=4))
+        shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
+        _play_check(shop)
+    return shop
+
+
+def read_all(session: RoundSession, most: int | None = None) -> None:
+    """Read the practice caliper onto every callout, at most `most` readings."""
+    done = 0
+    while session.measuring.current() and (most is None or done < most):
+        session.measuring.type(session.measuring.practice_reading() or "")
+        session.measuring.keep()
+        done += 1
+
+
+def correct_all(session: RoundSession) -> None:
+    """Enter every number that is worth it."""
+    for finding in session.measuring.findings():
+        if session.correcting.enters(finding):
+            session.correcting.send_to_stand_in(finding.quantity, session.correcting.proposed(finding))
+
+
+def _truth(shop: Shop, correct: dict[str, float]) -> None:
+    rng = random.Random(11)
+    truth = RouterTruth(
+        motion=correct,
+        lost_motion={"x": 0.09, "y": 0.13},
+        kerf=6.07,
+        scatter=0.011,
+        instrument_error=(rng.uniform(-0.02, 0.02), rng.uniform(-2e-5, 2e-5)),
+        repeat=0.009,
+    )
+    shop.put_stand_in("heron", truth.to_json())
+
+
+def _play_round(shop: Shop) -> None:
+    """A whole round, from the first piece to the signature."""
+    session = RoundSession.begin(shop, HERON, "rectangle")
+    _cut(session)
+    while any(f.verdict is not Verdict.IN for f in session.measuring.findings()):
+        session.go(Step.CORRECT)
+        correct_all(session)
+        if not session.measuring.cut_before_change():
+            break
+        session.go(Step.CONFIRM)
+        _cut(session)
+    session.sign("")
+
+
+def _play_check(shop: Shop) -> None:
+    """One piece cut and measured after the move, and no time left to correct anything."""
+    session = RoundSession.begin(shop, HERON, "rectangle")
+    _cut(session)
+    session.give_up("Checked after the move; no time before the harbour signs are cut")
+
+
+def _cut(session: RoundSession) -> None:
+    if session.making.refusal():
+        session.making.new_sheet()
+    session.making.make_on_stand_in()
+    session.after_making()
+    read_all(session)
+
+
+@contextmanager
+def _clock(shop: Shop):  # type: ignore[no-untyped-def]
+    """Set the shop's clock back; it goes on by a minute at every record."""
+    at = [datetime.now(UTC)]
+
+    def set_clock(to: datetime) -> None:
+        at[0] = to
+
+    def tick() -> str:
+        at[0] += timedelta(seconds=40)
+        return at[0].strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+
+    before: Callable[[], str] = shop.clock
+    shop.clock = tick
+    try:
+        yield set_clock
+    finally:
+        shop.clock = before

@@ -1,0 +1,16 @@
+"""A round under way: make, measure, correct, confirm. Knows the shop and one procedure; knows no screen.
+
+Everything that is typed or decided goes to the shop file at once; a session can be dropped at any
+moment and made again from there.
+
+session.py      begins, steps, signs; holds the other three
+making.py       size, place on the bed, the file, cutting
+measuring.py    callouts, readings, the live answer
+correcting.py   what to enter, what the controller shows afterwards
+context.py      what all of them look at
+undo.py         taking changes back
+"""
+
+from keen_compass.procedures.rounds.session import RoundSession
+
+__all__ = ["RoundSession"]

@@ -1,0 +1,142 @@
+"""What every part of a round looks at: the shop, the machine, the pieces so far, what was chosen.
+
+Reads from the shop file are remembered until the next change, because a keystroke asks for the same
+things many times over.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any, TypeVar
+
+from keen_compass.procedures import load
+from keen_compass.procedures.base import Piece, Procedure
+from keen_compass.procedures.case import Case
+from keen_compass.procedures.rounds.undo import Change, History
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.uncertainty import PieceScatter
+from keen_compass.shop.machines import Machine, Tool
+from keen_compass.shop.store import KeptPiece, KeptRound, Shop
+
+T = TypeVar("T")
+PASSES = 3
+DEFAULTS: Mapping[str, Any] = {"size": 400.0, "tool": "", "instrument": "", "passes": PASSES}
+
+
+class RoundContext:
+    """One round's surroundings. `listener` is called after every change."""
+
+    def __init__(self, shop: Shop, kept: KeptRound) -> None:
+        self.shop = shop
+        self.kept = kept
+        self.procedure: Procedure = load(kept.procedure)
+        self.history = History()
+        self.listener: Callable[[], None] = lambda: None
+        self._remembered: dict[Any, Any] = {}
+
+    def changed(self) -> None:
+        """Something was written: forget what was read, tell whoever listens."""
+        self._remembered.clear()
+        self.listener()
+
+    def do(self, change: Change) -> None:
+        """Run a change that can be taken back."""
+        self.history.do(change)
+        self.changed()
+
+    def remembered(self, key: Any, read: Callable[[], T]) -> T:
+        """`read()`, once between changes."""
+        if key not in self._remembered:
+            self._remembered[key] = read()
+        value: T = self._remembered[key]
+        return value
+
+    def mark(self, kind: str) -> Mapping[str, Any] | None:
+        """The newest mark of this round of a kind."""
+        return self.remembered(("mark", kind), lambda: self.shop.mark(self.kept.id, kind))
+
+    def put_mark(self, kind: str, body: Mapping[str, Any] | None = None) -> None:
+        """Append a mark."""
+        self.shop.put_mark(self.kept.id, kind, body)
+        self.changed()
+
+    @property
+    def machine(self) -> Machine:
+        """The machine's current profile."""
+        return self.remembered("machine", lambda: self.shop.machine(self.kept.machine))
+
+    @property
+    def pieces(self) -> list[KeptPiece]:
+        """This round's pieces so far."""
+        return self.remembered("pieces", lambda: self.shop.pieces(self.kept.id))
+
+    @property
+    def piece(self) -> KeptPiece | None:
+        """The piece that is on the screen: the last one made."""
+        return self.pieces[-1] if self.pieces else None
+
+    @property
+    def parameters(self) -> dict[str, Any]:
+        """What was chosen for the next piece: size (mm), tool, instrument (uid), passes."""
+        return {**DEFAULTS, **(self.mark("parameters") or {})}
+
+    @property
+    def tool(self) -> Tool:
+        """The tool chosen; a pen where the machine has no tools."""
+        name = self.parameters["tool"]
+        return next((t for t in self.machine.tools if t.name == name), Tool("pen", 0.0, drawn=True))
+
+    @property
+    def instrument(self) -> Instrument | None:
+        """The instrument chosen, or None where the shop has none yet."""
+        uid = self.parameters["instrument"]
+        return next((i for i in self.instruments if i.uid == uid), None)
+
+    @property
+    def instruments(self) -> list[Instrument]:
+        """What the shop can measure with."""
+        return self.remembered("instruments", self.shop.instruments)
+
+    @property
+    def tolerances(self) -> dict[str, float]:
+        """As copied when the round began, mm over the reference length."""
+        return dict(self.kept.body["tolerances"])
+
+    def values(self) -> dict[str, StoredResolution]:
+        """What the controller holds now, by quantity."""
+
+        def read() -> dict[str, StoredResolution]:
+            held = {q: self.shop.value(self.kept.machine, q) for q in self.procedure.yields}
+            return {q: v.stored for q, v in held.items() if v}
+
+        return self.remembered("values", read)
+
+    def case(
+        self, parameters: Mapping[str, Any], values: Mapping[str, StoredResolution],
+        readings: Mapping[str, tuple[Length, ...]],
+    ) -> Case:  # fmt: skip
+        """A case for this machine, instrument and tolerance."""
+        machine = self.machine
+        scatter = PieceScatter(machine.scatter[0], machine.scatter[1], assumed=False) if machine.scatter else None
+        return Case(
+            procedure=self.procedure.name, values=values, decimals=machine.decimals, piece=parameters,
+            instrument=self.instrument or Instrument(), tolerance=self.tolerances,
+            reference_length=self.kept.body["reference_length"], readings=readings, piece_scatter=scatter,
+            instruments_at_hand=tuple(self.instruments), largest_size=machine.bed[0],
+        )  # fmt: skip
+
+    def shape(self, parameters: Mapping[str, Any]) -> Piece:
+        """The piece with these parameters."""
+        return self.procedure.piece(parameters)
+
+
+def stored_json(stored: StoredResolution) -> dict[str, Any]:
+    """As a piece keeps the settings in force when it was made."""
+    return {"form": str(stored.form), "value": stored.value, "commanded": stored.commanded}
+
+
+def stored_from_json(body: Mapping[str, Any]) -> StoredResolution:
+    """Inverse of `stored_json`."""
+    return StoredResolution(ResolutionForm(body["form"]), body["value"], body["commanded"])

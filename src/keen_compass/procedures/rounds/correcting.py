@@ -1,0 +1,109 @@
+"""Correct: settings kept first, the new lines, and what the controller shows afterwards."""
+
+from __future__ import annotations
+
+from keen_compass.errors import InputError
+from keen_compass.procedures.case import number
+from keen_compass.procedures.rounds.context import RoundContext
+from keen_compass.procedures.rounds.measuring import Measuring
+from keen_compass.procedures.rounds.undo import Undo
+from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.verdict import Verdict
+
+FAR_OFF = (0.5, 2.0)  # ratio new/old outside of which a typed number is a slip of the finger
+
+
+class Correcting:
+    """The third step of a round."""
+
+    def __init__(self, context: RoundContext, measuring: Measuring) -> None:
+        self._c = context
+        self._measuring = measuring
+
+    def keep_settings(self) -> None:
+        """Before a number is touched, all that is known of the controller goes into the logbook."""
+        c = self._c
+        text = "; ".join(c.machine.setting(q, v.text(c.machine.decimals)) for q, v in c.values().items())
+        kept = self.kept_settings()
+        if kept is None or kept[1] != text:
+            c.shop.put_event(c.machine.uid, "settings_kept", text)
+
+    def kept_settings(self) -> tuple[str, str] | None:
+        """(when, which lines) were last kept of the controller."""
+        kept = [e for e in self._c.shop.events(self._c.kept.machine) if e[1] == "settings_kept"]
+        return (kept[-1][0], kept[-1][2]) if kept else None
+
+    def proposed(self, finding: Finding) -> str:
+        """The new number as the controller keeps it."""
+        old = self._c.values()[finding.quantity]
+        return StoredResolution.from_input(old.form, finding.new).text(self._c.machine.decimals)
+
+    def line(self, finding: Finding) -> str:
+        """The controller's line with the new number."""
+        return self._c.machine.setting(finding.quantity, self.proposed(finding))
+
+    def enters(self, finding: Finding) -> bool:
+        """Whether the new number is to be entered: the technician's word, else where it is worth it."""
+        chosen = (self._c.mark(self._key()) or {}).get(finding.quantity)
+        if finding.new is None:
+            return False
+        if chosen is not None:
+            return bool(chosen)
+        return finding.worth_correcting and finding.verdict is not Verdict.IN
+
+    def decide(self, quantity: str, enter: bool) -> None:
+        """Enter the new number, or leave the old (undoable)."""
+        key = self._key()
+        before = dict(self._c.mark(key) or {})
+
+        def change() -> Undo:
+            self._c.put_mark(key, before | {quantity: enter})
+            return lambda: self._c.put_mark(key, before)
+
+        self._c.do(change)
+
+    def enter(self, quantity: str, text: str, how: str = "typed") -> None:
+        """What the controller shows now. Raises InputError where that is no such number. Not undoable."""
+        c = self._c
+        old = c.values()[quantity]
+        try:
+            value = number(float(text.strip().replace(",", ".").replace("−", "-")), "")
+            stored = StoredResolution(old.form, value, old.commanded)
+        except (ValueError, InputError):
+            raise InputError(
+                f"Type the number that the controller shows, like {old.text(c.machine.decimals)}."
+            ) from None
+        low, high = FAR_OFF
+        if not low < stored.motion_factor / old.motion_factor < high:
+            raise InputError("Half or double the old number: look again, digit by digit.")
+        piece = c.piece
+        found = [f for f in self._measuring.findings() if f.quantity == quantity]
+        with c.shop.writing():
+            c.shop.put_findings(c.kept.machine, c.kept.id, piece.id if piece else 0, found)
+            c.shop.put_value(c.kept.machine, quantity, stored, how, round_id=c.kept.id)
+        c.history.forget()
+        c.changed()
+
+    def send_to_stand_in(self, quantity: str, text: str) -> None:
+        """The practice controller takes the number and shows what it keeps; that is what counts."""
+        old = self._c.values()[quantity]
+        held = StoredResolution(old.form, round(float(text), self._c.machine.decimals), old.commanded)
+        self.enter(quantity, held.text(self._c.machine.decimals), "read_back")
+
+    def entered(self, quantity: str) -> StoredResolution | None:
+        """What was entered for the piece shown, if anything."""
+        piece = self._c.piece
+        value = self._c.shop.value(self._c.kept.machine, quantity)
+        if value and piece and value.at > piece.at and value.round == self._c.kept.id:
+            return value.stored
+        return None
+
+    def done(self) -> bool:
+        """Whether every number that is to be entered has been."""
+        findings = self._measuring.findings()
+        return bool(findings) and all(not self.enters(f) or self.entered(f.quantity) is not None for f in findings)
+
+    def _key(self) -> str:
+        piece = self._c.piece
+        return f"decision/{piece.id if piece else 0}"

@@ -1,0 +1,319 @@
+"""Measure: readings onto the callouts, pass by pass, and what they say at every keystroke."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from keen_compass.errors import InputError, LengthError
+from keen_compass.procedures.base import Measurand, Piece
+from keen_compass.procedures.rounds.context import RoundContext, stored_from_json, stored_json
+from keen_compass.procedures.rounds.undo import Undo
+from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.lengths import Length, parse_length
+from keen_compass.shop.store import KeptPiece, KeptReading
+
+HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
+LONGEST_DRAFT = 200  # characters kept of a paste
+
+
+@dataclass(frozen=True, slots=True)
+class Callout:
+    """One dimension line and what stands on it.
+
+    skipped: can't be read on this piece. current: takes what is typed next.
+    draft, complaint: what stands in it half typed, and what is wrong with it.
+    """
+
+    measurand: Measurand
+    readings: tuple[KeptReading, ...]
+    skipped: bool
+    current: bool
+    draft: str
+    complaint: str
+
+
+class Measuring:
+    """The second step of a round (and the measuring of each confirming piece)."""
+
+    def __init__(self, context: RoundContext) -> None:
+        self._c = context
+        self.draft, self.complaint = "", ""
+        self._chosen: str | None = None  # a callout that the technician went to by hand
+        self._editing: KeptReading | None = None
+        piece = context.piece
+        if piece and (kept := context.shop.draft(piece.id)):
+            measurand, self.draft = kept
+            self._chosen = measurand if measurand != self.current() else None
+
+    @property
+    def editing(self) -> KeptReading | None:
+        """The kept reading that the next one will replace."""
+        return self._editing
+
+    def shape(self) -> Piece:
+        """The piece shown; raises InputError where none was made yet."""
+        piece = self._c.piece
+        if piece is None:
+            raise InputError("Cut the piece first.")
+        return self._c.remembered("shape", lambda: self._c.shape(piece.body["parameters"]))
+
+    def measurands(self) -> tuple[Measurand, ...]:
+        """What is read on the piece shown."""
+        return self._c.remembered("measurands", lambda: self._c.procedure.measurands(self.shape()))
+
+    def callouts(self) -> list[Callout]:
+        """Every dimension line, with what stands on it."""
+        if self._c.piece is None:
+            return []
+        readings, skipped, current = self._by_measurand(), self._skipped(), self.current()
+        return [
+            Callout(
+                m, tuple(readings.get(m.name, ())), m.name in skipped, m.name == current,
+                self.draft if m.name == current else "", self.complaint if m.name == current else "",
+            )
+            for m in self.measurands()
+        ]  # fmt: skip
+
+    def current(self) -> str | None:
+        """The measurand that takes the next reading: pass by pass; None when all passes are done."""
+        if self._c.piece is None:
+            return None
+        if self._chosen:
+            return self._chosen
+        readings, skipped, passes = self._by_measurand(), self._skipped(), self._c.parameters["passes"]
+        waiting = [
+            (len(readings.get(m.name, ())), i, m.name)
+            for i, m in enumerate(self.measurands())
+            if m.name not in skipped and len(readings.get(m.name, ())) < passes
+        ]
+        return min(waiting)[2] if waiting else None
+
+    def choose(self, measurand: str) -> None:
+        """Go to a callout by hand."""
+        if measurand != self.current():
+            self._chosen, self._editing = measurand, None
+            self.type("")
+
+    def type(self, text: str) -> None:
+        """What now stands in the current callout. Kept at once, however it reads."""
+        current, piece = self.current(), self._c.piece
+        if current is None or piece is None:
+            return
+        self.complaint = ""
+        if len(text) > LONGEST_DRAFT:
+            self.complaint = f"{len(text):,} characters pasted; the first {LONGEST_DRAFT} are kept. Type one number."
+            text = text[:LONGEST_DRAFT]
+        if text != self.draft or not text:
+            self.draft = text
+            if not self._c.shop.read_only:
+                self._c.shop.put_draft(piece.id, current, text)
+        self._c.changed()
+
+    def keep(self) -> bool:
+        """Keep what stands in the callout and go on; False, with a complaint, where it can't be read."""
+        current, piece = self.current(), self._c.piece
+        if current is None or piece is None:
+            return False
+        try:
+            length = self._understood(self.draft)
+        except LengthError as error:
+            self.complaint = self.complaint or error.message
+            self._c.changed()
+            return False
+        replaced = self._editing
+        instrument = self._c.parameters["instrument"]
+        slot = replaced.slot if replaced else None
+        self._forget_draft()  # the row goes in the reading's own transaction
+
+        def change() -> Undo:
+            nonlocal slot
+            slot = self._c.shop.put_reading(piece.id, current, length, instrument, slot=slot)
+            kept = KeptReading(slot, current, length, instrument, "")
+            return lambda: self._put_back(piece, replaced or kept, withdrawn=replaced is None)
+
+        self._c.do(change)
+        return True
+
+    def take_back(self) -> None:
+        """Take the last kept reading of this piece back (undoable)."""
+        piece = self._c.piece
+        readings = self._c.shop.readings(piece.id) if piece else []
+        if readings:
+            self.remove(max(readings, key=lambda r: r.slot).slot)
+
+    def remove(self, slot: int) -> None:
+        """Take one reading back (undoable)."""
+        piece, reading = self._c.piece, self._in_slot(slot)
+        if piece is None or reading is None:
+            return
+
+        def change() -> Undo:
+            self._put_back(piece, reading, withdrawn=True)
+            return lambda: self._put_back(piece, reading, withdrawn=False)
+
+        self._clear()
+        self._c.do(change)
+
+    def edit(self, slot: int) -> None:
+        """Put a kept reading into its callout; what is kept next replaces it."""
+        if reading := self._in_slot(slot):
+            self._chosen, self._editing = reading.measurand, reading
+            self.type(reading.length.text)
+
+    def skip(self, measurand: str) -> None:
+        """Say that a dimension can't be read, or that it can after all (undoable)."""
+        piece = self._c.piece
+        if piece is None:
+            return
+
+        def flip() -> None:
+            skipped = self._skipped() ^ {measurand}
+            self._c.put_mark(f"skipped/{piece.id}", {"skipped": sorted(skipped)})
+
+        def change() -> Undo:
+            flip()
+            return flip
+
+        self._clear()
+        self._c.do(change)
+
+    def another_pass(self) -> None:
+        """One more reading of every dimension."""
+        passes = self._c.parameters["passes"]
+        self._c.put_mark("parameters", self._c.parameters | {"passes": passes + 1})
+
+    def undo(self) -> None:
+        """Take the last change back."""
+        self._clear()
+        if self._c.history.undo():
+            self._c.changed()
+
+    def redo(self) -> None:
+        """Do again what was taken back."""
+        if self._c.history.redo():
+            self._c.changed()
+
+    def confirm_odd(self) -> None:
+        """The technician says that odd-looking readings are right."""
+        if piece := self._c.piece:
+            self._c.put_mark(f"confirmed/{piece.id}")
+
+    def practice_reading(self) -> str | None:
+        """What the practice caliper shows on the current dimension; None without a stand-in."""
+        piece, current, instrument = self._c.piece, self.current(), self._c.instrument
+        if piece is None or current is None or instrument is None or not piece.body["practice"]:
+            return None
+        from keen_compass.procedures.practice import show_on_caliper
+
+        truth = self._c.shop.stand_in(self._c.kept.machine)
+        measurand = next(m for m in self.measurands() if m.name == current)
+        count = len(self._by_measurand().get(current, ()))
+        return show_on_caliper(truth, piece.body, measurand, instrument, count) if truth else None
+
+    # The answer
+
+    def answer(self, piece: KeptPiece | None = None) -> Solution | None:
+        """What the readings say now, what stands in the callout included where it can be a reading."""
+        piece = piece or self._c.piece
+        if piece is None or self._c.instrument is None:
+            return None
+        return self._c.remembered(("answer", piece.id), lambda: self._solve(piece))
+
+    def findings(self) -> list[Finding]:
+        """The findings of the piece shown."""
+        solution = self.answer()
+        return list(solution.findings) if solution else []
+
+    def history(self) -> list[tuple[int, Solution | None]]:
+        """(piece number, what it said) for each piece of the round."""
+        return [(p.number, self.answer(p)) for p in self._c.pieces]
+
+    def cut_before_change(self) -> bool:
+        """Whether the controller has been changed since the piece shown was made."""
+        piece = self._c.piece
+        held = {q: stored_json(v) for q, v in self._c.values().items()}
+        return piece is not None and held != piece.body["settings"]
+
+    # Inside
+
+    def _solve(self, piece: KeptPiece) -> Solution | None:
+        readings = {m: [r.length for r in rs] for m, rs in self._by_measurand(piece).items()}
+        if self._c.piece and piece.id == self._c.piece.id:
+            self._add_draft(readings)
+        skipped = self._skipped(piece)
+        lengths = {m: tuple(v) for m, v in readings.items() if v and m not in skipped}
+        if not lengths:
+            return None
+        settings = {q: stored_from_json(v) for q, v in piece.body["settings"].items()}
+        case = replace(
+            self._c.case(piece.body["parameters"], settings, lengths),
+            confirmed=self._c.mark(f"confirmed/{piece.id}") is not None,
+            previous_errors=self._previous_errors(piece),
+        )
+        try:
+            return self._c.procedure.solve(case)
+        except InputError as error:
+            return Solution((), (), (str(error),))
+
+    def _previous_errors(self, piece: KeptPiece) -> dict[str, float]:
+        """Errors of the piece before, for those quantities whose number was changed in between."""
+        earlier = [p for p in self._c.pieces if p.id < piece.id]
+        if not earlier:
+            return {}
+        before = earlier[-1]
+        changed = {q for q, v in piece.body["settings"].items() if v != before.body["settings"].get(q)}
+        solution = self.answer(before)
+        found = solution.findings if solution else ()
+        return {f.quantity: f.error for f in found if f.error is not None and f.quantity in changed}
+
+    def _add_draft(self, readings: dict[str, list[Length]]) -> None:
+        current = self.current()
+        if current is None or not self.draft or self._editing is not None:
+            return
+        try:
+            length = self._understood(self.draft)
+        except LengthError:
+            return
+        nominal = self.shape().nominal(current)
+        low, high = HALF_TYPED
+        if low * nominal < length.mm < high * nominal:
+            readings.setdefault(current, []).append(length)
+
+    def _understood(self, text: str) -> Length:
+        instrument = self._c.instrument
+        length = parse_length(text, instrument.unit if instrument else self._c.machine.units)
+        if length.mm <= 0:
+            raise LengthError("a size must be larger than 0")
+        return length
+
+    def _by_measurand(self, piece: KeptPiece | None = None) -> dict[str, list[KeptReading]]:
+        piece = piece or self._c.piece
+        if piece is None:
+            return {}
+        grouped: dict[str, list[KeptReading]] = {}
+        for reading in self._c.remembered(("readings", piece.id), lambda: self._c.shop.readings(piece.id)):
+            grouped.setdefault(reading.measurand, []).append(reading)
+        return grouped
+
+    def _in_slot(self, slot: int) -> KeptReading | None:
+        piece = self._c.piece
+        readings = self._c.shop.readings(piece.id) if piece else []
+        return next((r for r in readings if r.slot == slot), None)
+
+    def _skipped(self, piece: KeptPiece | None = None) -> set[str]:
+        piece = piece or self._c.piece
+        mark = self._c.mark(f"skipped/{piece.id}") if piece else None
+        return set(mark["skipped"]) if mark else set()
+
+    def _put_back(self, piece: KeptPiece, r: KeptReading, *, withdrawn: bool) -> None:
+        self._c.shop.put_reading(piece.id, r.measurand, r.length, r.instrument, slot=r.slot, withdrawn=withdrawn)
+
+    def _clear(self) -> None:
+        """Nothing half typed, nothing edited; the cursor goes where the next pass wants it."""
+        piece = self._c.piece
+        if piece and self.draft and not self._c.shop.read_only:
+            self._c.shop.put_draft(piece.id, self.current() or "", "")
+        self._forget_draft()
+
+    def _forget_draft(self) -> None:
+        self.draft, self.complaint, self._chosen, self._editing = "", "", None, None

@@ -1,0 +1,136 @@
+"""A round as a whole: begun, stepped through, signed or given up."""
+
+from __future__ import annotations
+
+from keen_compass.errors import InputError
+from keen_compass.procedures import load
+from keen_compass.procedures.base import Step
+from keen_compass.procedures.rounds.context import RoundContext
+from keen_compass.procedures.rounds.correcting import Correcting
+from keen_compass.procedures.rounds.making import Making
+from keen_compass.procedures.rounds.measuring import Measuring
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine
+from keen_compass.shop.store import KeptRound, Shop
+
+
+class RoundSession:
+    """One machine's round of one procedure: context, and a part for each step."""
+
+    def __init__(self, shop: Shop, kept: KeptRound) -> None:
+        self.context = RoundContext(shop, kept)
+        self.making = Making(self.context)
+        self.measuring = Measuring(self.context)
+        self.correcting = Correcting(self.context, self.measuring)
+
+    @classmethod
+    def begin(cls, shop: Shop, machine: Machine, procedure: str) -> RoundSession:
+        """The round that is open already, or a new one, which copies the tolerances now."""
+        kept = shop.open_round(machine.uid, procedure)
+        if kept:
+            return cls(shop, kept)
+        body = {
+            "tolerances": {q: machine.tolerance(q) for q in load(procedure).yields},
+            "reference_length": machine.reference_length,
+        }
+        session = cls(shop, shop.begin_round(machine.uid, procedure, body))
+        instruments = shop.instruments()
+        session.making.choose(
+            tool=machine.tools[0].name if machine.tools else "",
+            # The finest at hand; the technician can change it.
+            instrument=min(instruments, key=lambda i: i.resolution).uid if instruments else "",
+        )
+        session.making.choose(size=session.making.proposed_size())
+        return session
+
+    @property
+    def step(self) -> Step:
+        """The step that is shown."""
+        mark = self.context.mark("step")
+        return Step(mark["step"]) if mark else Step.MAKE
+
+    @property
+    def settled(self) -> bool:
+        """Whether the round is signed or given up."""
+        return self.context.kept.status != "open"
+
+    @property
+    def confirming(self) -> bool:
+        """Whether the piece shown was made after a correction."""
+        return len(self.context.pieces) > 1
+
+    def blocked(self, step: Step) -> str:
+        """Why a step can't be shown yet, or an empty text."""
+        if step is Step.MAKE:
+            return ""
+        if not self.context.pieces:
+            return "Cut the piece first."
+        if step is Step.CORRECT and not any(f.new is not None for f in self.measuring.findings()):
+            return "Measure the piece first."
+        if step is Step.CONFIRM and not self.confirming and not self.correcting.done():
+            return "Correct first: say what the controller shows now."
+        return ""
+
+    def go(self, step: Step) -> None:
+        """Show another step. Raises InputError, saying what is missing."""
+        if reason := self.blocked(step):
+            raise InputError(reason)
+        if step is Step.CORRECT:
+            self.correcting.keep_settings()
+        self.context.put_mark("step", {"step": step})
+
+    def after_making(self) -> None:
+        """The piece is there: on to its readings."""
+        self.measuring = Measuring(self.context)
+        self.correcting = Correcting(self.context, self.measuring)
+        self.go(Step.CONFIRM if self.confirming else Step.MEASURE)
+
+    def waits_for_piece(self) -> bool:
+        """In Confirm: whether the same piece is still to be cut again, with the numbers now entered."""
+        return self.step is Step.CONFIRM and self.measuring.cut_before_change()
+
+    def may_sign(self) -> str:
+        """Empty where the round may be signed, else why not. *Can't tell* needs a reason, which `sign` takes."""
+        verdicts = [f.verdict for f in self.measuring.findings()]
+        for verdict, refusal in (
+            (Verdict.IMPLAUSIBLE, "Answer the question about the readings first."),
+            (Verdict.UNRESOLVED, "Some lengths are still to be read."),
+            (Verdict.OUT, "Still out of tolerance: correct it, and cut the same piece again."),
+        ):
+            if verdict in verdicts:
+                return refusal
+        if self.measuring.cut_before_change():
+            return "The controller was changed since this piece was cut: cut the same piece again."
+        return "" if verdicts else "Measure the piece first."
+
+    def needs_reason(self) -> bool:
+        """Whether signing needs a reason: something can't be told."""
+        return any(f.verdict is Verdict.CANNOT_TELL for f in self.measuring.findings())
+
+    def sign(self, reason: str = "") -> None:
+        """Write the findings into the logbook and end the round. Raises InputError where it may not be."""
+        if refusal := self.may_sign():
+            raise InputError(refusal)
+        if self.needs_reason() and not reason.strip():
+            raise InputError("“Can’t tell” may be signed, but say why.")
+        self._end("signed", reason)
+
+    def give_up(self, reason: str) -> None:
+        """End the round without a result; what it found so far stays in the logbook."""
+        if not reason.strip():
+            raise InputError("Say why, so that the logbook knows.")
+        self._end("given_up", reason)
+
+    def _end(self, kind: str, reason: str) -> None:
+        c = self.context
+        found = [f for f in self.measuring.findings() if f.error is not None]
+        # What a correction made stale is in the logbook already, with the number that answered it.
+        if found and c.piece and not self.measuring.cut_before_change():
+            with c.shop.writing():
+                c.shop.put_findings(c.kept.machine, c.kept.id, c.piece.id, found)
+                c.shop.put_mark(c.kept.id, kind, {"reason": reason.strip()})
+        else:
+            c.shop.put_mark(c.kept.id, kind, {"reason": reason.strip()})
+        c.kept = c.shop.round(c.kept.id)
+        c.history.forget()
+        c.changed()

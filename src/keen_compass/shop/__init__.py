@@ -1,0 +1,1 @@
+"""The shop: machines, instruments, stock, rounds, and the file that keeps them."""

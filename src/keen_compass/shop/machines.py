@@ -1,0 +1,124 @@
+"""A machine as the shop knows it: its profile. Immutable; a change is a new profile appended."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
+from datetime import date
+from typing import Any
+
+from keen_compass.errors import InputError
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.resolution import ResolutionForm
+from keen_compass.quantities.standpoint import Standpoint
+
+
+@dataclass(frozen=True, slots=True)
+class Tool:
+    """What cuts or marks. width: full width of the path it clears as far as is known, mm; 0 for a pen."""
+
+    name: str
+    width: float
+    drawn: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Stock:
+    """The sheet that is loaded: material, thickness, where it lies on the bed (X, Y, width, height), mm."""
+
+    name: str
+    thickness: float
+    x: float
+    y: float
+    width: float
+    height: float
+
+
+@dataclass(frozen=True, slots=True)
+class Machine:
+    """One machine's profile.
+
+    bed: (along X, along Y) in mm.
+    tolerances: quantity → mm, for scales over `reference_length`.
+    setting_keys, setting_line: how the controller's lines look, ``{key}`` and ``{value}`` filled in.
+    takes_effect: what must happen before a new number counts.
+    scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
+    """
+
+    uid: str
+    name: str
+    kind: str
+    bed: tuple[float, float]
+    standpoint: Standpoint = field(default_factory=Standpoint)
+    units: str = "mm"
+    form: ResolutionForm = ResolutionForm.STEPS_PER_MM
+    decimals: int = 3
+    tolerances: Mapping[str, float] = field(default_factory=dict)
+    reference_length: float = 1000.0
+    setting_keys: Mapping[str, str] = field(default_factory=dict)
+    setting_line: str = "{key} = {value}"
+    takes_effect: str = ""
+    tools: tuple[Tool, ...] = ()
+    stock: Stock | None = None
+    feed: float = 2400.0
+    plunge_feed: float = 600.0
+    spindle_rpm: int = 18000
+    depth_per_pass: float = 3.0
+    scatter: tuple[float, float] | None = None
+
+    def __post_init__(self) -> None:
+        if not self.name.strip():
+            raise InputError("give the machine a name", "name")
+        if min(self.bed) <= 0:
+            raise InputError("the bed must be larger than 0 both ways", "bed")
+
+    def tolerance(self, quantity: str) -> float:
+        """T in mm (scales: over the reference length)."""
+        return self.tolerances.get(quantity, QUANTITIES[quantity].default_tolerance)
+
+    def setting(self, quantity: str, value: str) -> str:
+        """One line as the controller takes it."""
+        return self.setting_line.format(key=self.setting_keys.get(quantity, quantity.upper()), value=value)
+
+    def describe(self) -> str:
+        """``router 1300 × 900``."""
+        return f"{self.kind} {self.bed[0]:g} × {self.bed[1]:g}"
+
+    def to_json(self) -> dict[str, Any]:
+        """As the shop file keeps it."""
+        return asdict(self)
+
+    @classmethod
+    def from_json(cls, body: Mapping[str, Any]) -> Machine:
+        """Inverse of `to_json`."""
+        return cls(
+            **{
+                **body,
+                "bed": tuple(body["bed"]),
+                "standpoint": Standpoint(**body["standpoint"]),
+                "form": ResolutionForm(body["form"]),
+                "tools": tuple(Tool(**t) for t in body["tools"]),
+                "stock": Stock(**body["stock"]) if body["stock"] else None,
+                "scatter": tuple(body["scatter"]) if body["scatter"] else None,
+            }
+        )
+
+
+def instrument_to_json(instrument: Instrument) -> dict[str, Any]:
+    """As the shop file keeps it."""
+    body = asdict(instrument)
+    body["due"] = instrument.due.isoformat() if instrument.due else None
+    return body
+
+
+def instrument_from_json(body: Mapping[str, Any]) -> Instrument:
+    """Inverse of `instrument_to_json`."""
+    return Instrument(
+        **{
+            **body,
+            "permissible_error": tuple(body["permissible_error"]),
+            "due": date.fromisoformat(body["due"]) if body["due"] else None,
+            "repeats": Repeatability(**body["repeats"]) if body["repeats"] else None,
+        }
+    )

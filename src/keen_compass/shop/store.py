@@ -1,0 +1,334 @@
+"""Typed access to the shop file: what is current, and appending to it. Times are UTC."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import peewee
+
+from keen_compass.errors import ShopReadOnlyError, ShopWriteError
+from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.shop import database as d
+from keen_compass.shop.machines import Machine, instrument_from_json, instrument_to_json
+
+SETTLED = ("signed", "given_up")
+
+
+@dataclass(frozen=True, slots=True)
+class KeptReading:
+    """A reading as kept: its slot, measurand, length as typed, instrument's uid, when."""
+
+    slot: int
+    measurand: str
+    length: Length
+    instrument: str
+    at: str
+
+
+@dataclass(frozen=True, slots=True)
+class KeptPiece:
+    """A piece as made. body: parameters, place, settings in force, stock, file."""
+
+    id: int
+    round: int
+    number: int
+    at: str
+    body: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class KeptRound:
+    """A round. body: what it copied when it began. status: open, signed or given_up."""
+
+    id: int
+    machine: str
+    procedure: str
+    at: str
+    body: Mapping[str, Any]
+    status: str
+
+
+@dataclass(frozen=True, slots=True)
+class KeptFinding:
+    """A finding in the logbook."""
+
+    finding: Finding
+    at: str
+    round: int
+    piece: int
+
+
+@dataclass(frozen=True, slots=True)
+class KeptValue:
+    """A number in the controller from `at` on. how: start, typed or read_back."""
+
+    stored: StoredResolution
+    at: str
+    how: str
+    round: int | None
+
+
+class Shop:
+    """An open shop. One per process; every change is on disk when the call returns."""
+
+    def __init__(self, file: Path) -> None:
+        self._connection = d.Connection(file)
+        self.file = file
+        self.read_only = self._connection.read_only
+        self.clock: Callable[[], str] = now
+
+    def close(self) -> None:
+        """Close the file."""
+        self._connection.close()
+
+    @contextmanager
+    def writing(self) -> Iterator[None]:
+        """One transaction. Raises ShopReadOnlyError or ShopWriteError; then nothing of it was kept."""
+        if self.read_only:
+            raise ShopReadOnlyError("This shop is open in another window, so here it can only be looked at.")
+        try:
+            with self._connection.db.atomic():
+                yield
+        except peewee.OperationalError as error:
+            raise ShopWriteError(
+                f"The disk refused ({error}). All that was kept before is safe; make room and try again."
+            ) from None
+
+    # Machines and instruments
+
+    def machines(self) -> list[Machine]:
+        """Current profiles, in the order in which the machines were added."""
+        return [Machine.from_json(json.loads(row.body)) for row in _latest_profiles(d.MachineProfile)]
+
+    def machine(self, uid: str) -> Machine:
+        """The current profile."""
+        row = d.MachineProfile.select().where(d.MachineProfile.uid == uid).order_by(d.MachineProfile.id.desc()).get()
+        return Machine.from_json(json.loads(row.body))
+
+    def put_machine(self, machine: Machine, at: str | None = None) -> None:
+        """Append a profile."""
+        with self.writing():
+            d.MachineProfile.create(uid=machine.uid, at=at or self.clock(), body=json.dumps(machine.to_json()))
+
+    def instruments(self) -> list[Instrument]:
+        """Current profiles, in the order in which they were added."""
+        return [instrument_from_json(json.loads(row.body)) for row in _latest_profiles(d.InstrumentProfile)]
+
+    def put_instrument(self, instrument: Instrument, at: str | None = None) -> None:
+        """Append a profile."""
+        with self.writing():
+            body = json.dumps(instrument_to_json(instrument))
+            d.InstrumentProfile.create(uid=instrument.uid, at=at or self.clock(), body=body)
+
+    # Values, findings, events
+
+    def value(self, machine: str, quantity: str) -> KeptValue | None:
+        """What the controller holds now, as far as the shop knows."""
+        V = d.ValueRow
+        row = V.select().where(V.machine == machine, V.quantity == quantity).order_by(V.id.desc()).first()
+        if row is None:
+            return None
+        body = json.loads(row.body)
+        stored = StoredResolution(ResolutionForm(body["form"]), body["value"], body["commanded"])
+        return KeptValue(stored, row.at, row.how, row.round)
+
+    def put_value(
+        self, machine: str, quantity: str, stored: StoredResolution, how: str, *,
+        round_id: int | None = None, at: str | None = None,
+    ) -> None:  # fmt: skip
+        """Append a value."""
+        body = json.dumps({"form": stored.form, "value": stored.value, "commanded": stored.commanded})
+        with self.writing():
+            d.ValueRow.create(machine=machine, quantity=quantity, at=at or self.clock(), body=body, how=how, round=round_id)
+
+    def findings(self, machine: str, quantity: str) -> list[KeptFinding]:
+        """A value's history, oldest first."""
+        F = d.FindingRow
+        rows = F.select().where(F.machine == machine, F.quantity == quantity).order_by(F.at, F.id)
+        return [_finding(row) for row in rows]
+
+    def latest_finding(self, machine: str, quantity: str) -> KeptFinding | None:
+        """The newest finding of a value."""
+        F = d.FindingRow
+        row = (
+            F.select().where(F.machine == machine, F.quantity == quantity).order_by(F.at.desc(), F.id.desc()).first()
+        )
+        return _finding(row) if row else None
+
+    def round_findings(self, round_id: int) -> list[KeptFinding]:
+        """All findings of a round, in order."""
+        F = d.FindingRow
+        return [_finding(row) for row in F.select().where(F.round == round_id).order_by(F.id)]
+
+    def put_findings(
+        self, machine: str, round_id: int, piece_id: int, findings: Sequence[Finding], at: str | None = None
+    ) -> None:
+        """Append findings of one piece; those that have no error are left to the next reading."""
+        with self.writing():
+            for f in findings:
+                d.FindingRow.create(
+                    machine=machine, quantity=f.quantity, at=at or self.clock(), round=round_id, piece=piece_id,
+                    verdict=str(f.verdict), error=f.error, uncertainty=f.expanded_uncertainty,
+                    tolerance=f.tolerance, body=json.dumps(f.to_json()),
+                )  # fmt: skip
+
+    def put_event(self, machine: str, kind: str, text: str, at: str | None = None) -> None:
+        """Append an event."""
+        with self.writing():
+            d.Event.create(machine=machine, at=at or self.clock(), kind=kind, text=text)
+
+    def events(self, machine: str) -> list[tuple[str, str, str]]:
+        """(at, kind, text), oldest first."""
+        E = d.Event
+        return [(e.at, e.kind, e.text) for e in E.select().where(E.machine == machine).order_by(E.at, E.id)]
+
+    # Rounds
+
+    def begin_round(self, machine: str, procedure: str, body: Mapping[str, Any], at: str | None = None) -> KeptRound:
+        """Append a round."""
+        with self.writing():
+            row = d.Round.create(machine=machine, procedure=procedure, at=at or self.clock(), body=json.dumps(body))
+        return self.round(row.id)
+
+    def round(self, round_id: int) -> KeptRound:
+        """A round by its number."""
+        return _round(d.Round.get_by_id(round_id))
+
+    def open_round(self, machine: str, procedure: str | None = None) -> KeptRound | None:
+        """The newest round of a machine that is neither signed nor given up."""
+        settled = d.RoundMark.select(d.RoundMark.round).where(d.RoundMark.kind.in_(SETTLED))
+        query = d.Round.select().where(d.Round.machine == machine, d.Round.id.not_in(settled))
+        if procedure:
+            query = query.where(d.Round.procedure == procedure)
+        row = query.order_by(d.Round.id.desc()).first()
+        return _round(row) if row else None
+
+    def put_mark(
+        self, round_id: int, kind: str, body: Mapping[str, Any] | None = None, at: str | None = None
+    ) -> None:
+        """Append something that happened to a round."""
+        with self.writing():
+            d.RoundMark.create(round=round_id, at=at or self.clock(), kind=kind, body=json.dumps(body or {}))
+
+    def mark(self, round_id: int, kind: str) -> Mapping[str, Any] | None:
+        """The newest mark of a kind."""
+        M = d.RoundMark
+        row = M.select().where(M.round == round_id, M.kind == kind).order_by(M.id.desc()).first()
+        return json.loads(row.body) if row else None
+
+    # Pieces and readings
+
+    def put_piece(self, round_id: int, machine: str, body: Mapping[str, Any], at: str | None = None) -> KeptPiece:
+        """Append a piece; its number is the machine's next."""
+        with self.writing():
+            number = self.next_piece_number(machine)
+            row = d.PieceRow.create(
+                round=round_id, machine=machine, number=number, at=at or self.clock(), body=json.dumps(body)
+            )
+        return _piece(row)
+
+    def next_piece_number(self, machine: str) -> int:
+        """The number that the machine's next piece will bear."""
+        last = d.PieceRow.select(peewee.fn.MAX(d.PieceRow.number)).where(d.PieceRow.machine == machine).scalar()
+        return (last or 0) + 1
+
+    def pieces(self, round_id: int) -> list[KeptPiece]:
+        """A round's pieces, in order."""
+        return [_piece(r) for r in d.PieceRow.select().where(d.PieceRow.round == round_id).order_by(d.PieceRow.id)]
+
+    def machine_pieces(self, machine: str) -> list[KeptPiece]:
+        """All pieces of a machine, in order."""
+        P = d.PieceRow
+        return [_piece(r) for r in P.select().where(P.machine == machine).order_by(P.id)]
+
+    def readings(self, piece_id: int) -> list[KeptReading]:
+        """Current readings of a piece: the newest of each slot, in the order of their first ones."""
+        R = d.ReadingRow
+        newest: dict[int, Any] = {}
+        for row in R.select().where(R.piece == piece_id).order_by(R.id):
+            newest[row.slot or row.id] = row
+        return [_reading(slot, row) for slot, row in newest.items() if not row.withdrawn]
+
+    def put_reading(
+        self, piece_id: int, measurand: str, length: Length, instrument: str, *,
+        slot: int | None = None, withdrawn: bool = False, at: str | None = None,
+    ) -> int:  # fmt: skip
+        """Append a reading (or what supersedes the one in `slot`) and delete the draft, in one transaction.
+
+        Returns its slot.
+        """
+        with self.writing():
+            row = d.ReadingRow.create(
+                piece=piece_id, measurand=measurand, at=at or self.clock(), text=length.text, mm=length.mm,
+                unit=length.unit, resolution_mm=length.resolution_mm, instrument=instrument,
+                slot=slot, withdrawn=withdrawn,
+            )  # fmt: skip
+            d.Draft.delete().where(d.Draft.piece == piece_id).execute()
+        return slot or int(row.id)
+
+    def put_draft(self, piece_id: int, measurand: str, text: str) -> None:
+        """Keep half a reading, in the one row there is for it."""
+        with self.writing():
+            if text:
+                d.Draft.replace(piece=piece_id, measurand=measurand, text=text, at=self.clock()).execute()
+            else:
+                d.Draft.delete().where(d.Draft.piece == piece_id).execute()
+
+    def draft(self, piece_id: int) -> tuple[str, str] | None:
+        """(measurand, text) of the half reading, if there is one."""
+        row = d.Draft.get_or_none(d.Draft.piece == piece_id)
+        return (row.measurand, row.text) if row else None
+
+    # Practice
+
+    def stand_in(self, machine: str) -> dict[str, Any] | None:
+        """The hidden truths behind a practice machine, for the practice tools only."""
+        row = d.StandIn.get_or_none(d.StandIn.machine == machine)
+        return json.loads(row.body) if row else None
+
+    def put_stand_in(self, machine: str, body: Mapping[str, Any]) -> None:
+        """Keep the truths of a practice machine."""
+        with self.writing():
+            d.StandIn.replace(machine=machine, body=json.dumps(body)).execute()
+
+
+def now() -> str:
+    """UTC in ISO 8601, to the microsecond so that it sorts as text in the order of writing."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+
+
+def _latest_profiles(table: Any) -> list[Any]:
+    first_and_last = table.select(
+        peewee.fn.MIN(table.id).alias("first"), peewee.fn.MAX(table.id).alias("last")
+    ).group_by(table.uid)
+    order = {row.last: row.first for row in first_and_last.namedtuples()}
+    rows = table.select().where(table.id.in_(list(order)))
+    return sorted(rows, key=lambda row: order[row.id])
+
+
+def _finding(row: Any) -> KeptFinding:
+    return KeptFinding(Finding.from_json(json.loads(row.body)), row.at, row.round, row.piece)
+
+
+def _piece(row: Any) -> KeptPiece:
+    return KeptPiece(row.id, row.round, row.number, row.at, json.loads(row.body))
+
+
+def _reading(slot: int, row: Any) -> KeptReading:
+    length = Length(row.mm, row.text, row.unit, row.resolution_mm)
+    return KeptReading(slot, row.measurand, length, row.instrument, row.at)
+
+
+def _round(row: Any) -> KeptRound:
+    M = d.RoundMark
+    end = M.select().where(M.round == row.id, M.kind.in_(SETTLED)).order_by(M.id.desc()).first()
+    return KeptRound(row.id, row.machine, row.procedure, row.at, json.loads(row.body), end.kind if end else "open")
