@@ -37,6 +37,7 @@ class Measurand:
     """One thing to read on the piece.
 
     nominal: as ordered, mm. axis: "x" or "y". line: where the jaws go, piece coordinates, mm.
+    side: on which side of the piece its dimension line is drawn, as (±1, 0) or (0, ±1) in X and Y.
     hint: how to read it, one short sentence.
     """
 
@@ -45,6 +46,7 @@ class Measurand:
     axis: str
     nominal: float
     line: tuple[Point, Point]
+    side: tuple[int, int]
     hint: str
 
 

@@ -52,6 +52,7 @@ HINTS = {
     "short_width": "Jaws across the foot, from the outside",
     "short_height": "Jaws from the foot's edge up to the ledge",
 }
+SIDES = {"width": (0, 1), "height": (-1, 0), "short_width": (0, -1), "short_height": (1, 0)}
 ASSUMED_LOST_MOTION = Known(0.0, 0.03)  # mm; only where a single outside length must do
 PER_METRE = 1000.0
 SUGGEST_TEMPERATURE_ABOVE = 1000.0  # mm
@@ -99,7 +100,7 @@ class Rectangle:
         """Width, height, short width, short height."""
         outline = cast("SteppedOutline", piece)
         return tuple(
-            Measurand(m, LABELS[m], _axis(m), outline.nominal(m), outline.dimension_line(m), HINTS[m])
+            Measurand(m, LABELS[m], _axis(m), outline.nominal(m), outline.dimension_line(m), SIDES[m], HINTS[m])
             for m in MEASURANDS
         )
 

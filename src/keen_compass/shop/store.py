@@ -148,7 +148,9 @@ class Shop:
         """Append a value."""
         body = json.dumps({"form": stored.form, "value": stored.value, "commanded": stored.commanded})
         with self.writing():
-            d.ValueRow.create(machine=machine, quantity=quantity, at=at or self.clock(), body=body, how=how, round=round_id)
+            d.ValueRow.create(
+                machine=machine, quantity=quantity, at=at or self.clock(), body=body, how=how, round=round_id
+            )
 
     def findings(self, machine: str, quantity: str) -> list[KeptFinding]:
         """A value's history, oldest first."""

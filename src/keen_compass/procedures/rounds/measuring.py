@@ -183,10 +183,12 @@ class Measuring:
         self._c.put_mark("parameters", self._c.parameters | {"passes": passes + 1})
 
     def undo(self) -> None:
-        """Take the last change back."""
+        """Take the last change back; half a reading goes first."""
+        half_typed = bool(self.draft)
         self._clear()
-        if self._c.history.undo():
-            self._c.changed()
+        if not half_typed:
+            self._c.history.undo()
+        self._c.changed()
 
     def redo(self) -> None:
         """Do again what was taken back."""

@@ -1,0 +1,156 @@
+"""Small widgets and painting shared by the screens."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.standing import State
+
+STATE_COLOUR = {
+    State.IN: "good", State.OUT: "bad", State.CANNOT_TELL: "warn", State.RECHECK: "warn", State.NEVER: "soft",
+}  # fmt: skip
+VERDICT_STATE = {
+    Verdict.IN: State.IN, Verdict.OUT: State.OUT, Verdict.CANNOT_TELL: State.CANNOT_TELL,
+    Verdict.IMPLAUSIBLE: State.RECHECK, Verdict.UNRESOLVED: State.NEVER,
+}  # fmt: skip
+
+
+class Text(QLabel):
+    """Words on a surface, in a colour of the theme."""
+
+    def __init__(self, words: str = "", px: int = th.TEXT, colour: str = "ink", *, bold: bool = False) -> None:
+        super().__init__(words)
+        self.setFont(th.font(px, bold=bold))
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setWordWrap(True)
+        self.set_colour(colour)
+
+    def set_colour(self, colour: str) -> None:
+        """Another colour of the theme."""
+        if getattr(self, "_colour", None) != (colour, th.theme().name):
+            self._colour = (colour, th.theme().name)
+            self.setStyleSheet(f"color: {getattr(th.theme(), colour)}; background: transparent;")
+
+    def say(self, words: str, colour: str | None = None) -> None:
+        """Change the words, and the colour where given; hidden while there is nothing to say."""
+        if self.text() != words:
+            self.setText(words)
+        if colour:
+            self.set_colour(colour)
+        self.setVisible(bool(words))
+
+
+class Line(QLabel):
+    """One line that is cut with an ellipsis, never wrapped; the whole text is in the tooltip."""
+
+    def __init__(self, words: str = "", px: int = th.TEXT, colour: str = "ink", *, bold: bool = False) -> None:
+        super().__init__()
+        self.setFont(th.font(px, bold=bold))
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._words, self._colour = words, colour
+        self.say(words)
+
+    def say(self, words: str, colour: str | None = None) -> None:
+        """Change the words, and the colour where given."""
+        self._words, self._colour = words, colour or self._colour
+        self.setStyleSheet(f"color: {getattr(th.theme(), self._colour)}; background: transparent;")
+        self._elide()
+
+    def resizeEvent(self, event: object) -> None:
+        """Cut to the new width."""
+        super().resizeEvent(event)  # type: ignore[arg-type]
+        self._elide()
+
+    def _elide(self) -> None:
+        metrics = QFontMetrics(self.font())
+        shown = metrics.elidedText(self._words, Qt.TextElideMode.ElideRight, max(self.width() - 2, 10))
+        super().setText(shown)
+        self.setAccessibleName(self._words)
+        self.setToolTip(self._words if shown != self._words else "")
+
+
+class Button(QPushButton):
+    """A button a gloved hand can hit. kind: "", primary or quiet."""
+
+    def __init__(self, words: str, run: Callable[[], object], kind: str = "", icon: str = "") -> None:
+        super().__init__(words)
+        self.setFont(th.font(th.TEXT, bold=kind == "primary"))
+        self.setObjectName(kind)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(words)
+        self.setAutoDefault(True)  # Return presses it, as people at a keyboard expect
+        if icon:
+            self.setIcon(th.icon(icon, "card" if kind == "primary" else "ink"))
+        self.clicked.connect(lambda _=False: run())
+
+    def keyPressEvent(self, event: object) -> None:
+        """Return and Enter press the button that has the focus."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):  # type: ignore[attr-defined]
+            self.click()
+        else:
+            super().keyPressEvent(event)  # type: ignore[arg-type]
+
+
+class Card(QFrame):
+    """A sheet of paper on the desk."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("card")
+
+
+def draw_state(p: QPainter, state: State, at: QPointF, r: float, colour: QColor, behind: QColor) -> None:
+    """The sign of a state: its shape says it without the colour."""
+    p.save()
+    p.setPen(QPen(colour, max(1.6, r / 3.2)))
+    p.setBrush(colour)
+    match state:
+        case State.IN:  # full disc
+            p.drawEllipse(at, r, r)
+        case State.OUT:  # full triangle
+            path = QPainterPath(at + QPointF(0, -1.25 * r))
+            path.lineTo(at + QPointF(1.2 * r, 0.9 * r))
+            path.lineTo(at + QPointF(-1.2 * r, 0.9 * r))
+            path.closeSubpath()
+            p.drawPath(path)
+        case State.CANNOT_TELL:  # half disc
+            p.setBrush(behind)
+            p.drawEllipse(at, r, r)
+            p.setBrush(colour)
+            p.drawPie(QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r), 90 * 16, 180 * 16)
+        case State.RECHECK:  # open square
+            p.setBrush(behind)
+            p.drawRect(QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r))
+        case State.NEVER:  # dotted ring
+            p.setBrush(behind)
+            p.setPen(QPen(colour, 1.6, Qt.PenStyle.DotLine))
+            p.drawEllipse(at, r, r)
+    p.restore()
+
+
+class StateSign(QWidget):
+    """The sign of a state as a widget."""
+
+    def __init__(self, state: State = State.NEVER, size: int = 22) -> None:
+        super().__init__()
+        self._state, self._colour, self._behind = state, STATE_COLOUR[state], "card"
+        self.setFixedSize(size, size)
+
+    def show_state(self, state: State, behind: str = "card") -> None:
+        """Another state, on another surface."""
+        self._state, self._colour, self._behind = state, STATE_COLOUR[state], behind
+        self.update()
+
+    def paintEvent(self, _event: object) -> None:
+        """Draw it."""
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        middle = QPointF(self.width() / 2, self.height() / 2)
+        draw_state(p, self._state, middle, self.width() * 0.32, th.color(self._colour), th.color(self._behind))

@@ -1,0 +1,1 @@
+"""The rose: how one machine stands, and what to do next."""

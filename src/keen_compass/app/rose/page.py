@@ -1,0 +1,117 @@
+"""The rose with *Next, in this order* beside it."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Card, Line, StateSign, Text
+from keen_compass.app.rose.canvas import Rose
+from keen_compass.procedures import yielding
+from keen_compass.shop.machines import Machine
+from keen_compass.shop.standing import Spoke, next_in_order
+from keen_compass.shop.store import KeptRound
+
+
+class RosePage(QWidget):
+    """`begin` carries the name of a procedure."""
+
+    begin = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rose = Rose()
+        self.rose.opened.connect(self._open)
+        self._title = Line(px=th.TITLE, bold=True)
+        self._subtitle = Line(colour="soft")
+        self._next = QVBoxLayout()
+        self._next.setSpacing(12)
+        beside = QWidget()
+        beside.setLayout(self._next)
+        self._next.setContentsMargins(0, 0, 8, 0)
+        scroll = QScrollArea()
+        scroll.setWidget(beside)
+        scroll.setWidgetResizable(True)
+        scroll.setFixedWidth(356)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        middle = QHBoxLayout()
+        middle.addWidget(self.rose, 1)
+        middle.addWidget(scroll)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 16, 16, 16)
+        layout.addWidget(self._title)
+        layout.addWidget(self._subtitle)
+        layout.addLayout(middle, 1)
+
+    def show_machine(self, machine: Machine, spokes: list[Spoke], under_way: KeptRound | None, step: str) -> None:
+        """Fill the page."""
+        self._title.say(machine.name)
+        s = machine.standpoint
+        self._subtitle.say(
+            f"{machine.describe()} mm · controller keeps {machine.form.noun}, {machine.decimals} decimals · "
+            f"+X {s.words('x', 1)}, +Y {s.words('y', 1)}"
+        )
+        self.rose.show_spokes(spokes)
+        while self._next.count():
+            widget = self._next.takeAt(0).widget()
+            if widget:
+                widget.hide()
+                widget.deleteLater()
+        self._next.addWidget(Text("Next, in this order", 17, bold=True))
+        seen: dict[str, list[Spoke]] = {}
+        for spoke in next_in_order(spokes):
+            entry = yielding(spoke.quantity)
+            if entry:
+                seen.setdefault(entry.name, []).append(spoke)
+        for i, (name, members) in enumerate(seen.items()):
+            going = step if under_way and under_way.procedure == name else ""
+            self._next.addWidget(self._task(name, members, going, first=i == 0))
+        if not seen:
+            self._next.addWidget(_all_in(spokes))
+        self._next.addStretch(1)
+
+    def _task(self, procedure: str, members: list[Spoke], going: str, *, first: bool) -> Card:
+        entry = yielding(members[0].quantity)
+        assert entry is not None
+        card = Card()
+        layout = QVBoxLayout(card)
+        layout.setContentsMargins(16, 12, 16, 14)
+        layout.addWidget(Text(" and ".join(m.label for m in members), 18, bold=True))
+        for member in members:
+            row = QHBoxLayout()
+            row.setSpacing(10)
+            sign = StateSign(member.state)
+            row.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
+            row.addWidget(Text(f"{member.label[0]}: {member.reason[0].lower()}{member.reason[1:]}"), 1)
+            layout.addLayout(row)
+        if going:
+            layout.addWidget(Text(f"Under way, at {going.capitalize()}.", colour="focus", bold=True))
+        else:
+            layout.addWidget(Text(f"{entry.does}, about {entry.minutes} minutes.", colour="soft"))
+        button = Button("Go on" if going else "Begin", lambda: self.begin.emit(procedure), "primary" if first else "")
+        button.setAccessibleName(f"{'Go on with' if going else 'Begin'} {entry.title}")
+        layout.addWidget(button)
+        return card
+
+    def _open(self, quantity: str) -> None:
+        entry = yielding(quantity)
+        if entry:
+            self.begin.emit(entry.name)
+
+
+def _all_in(spokes: list[Spoke]) -> Card:
+    card = Card()
+    layout = QVBoxLayout(card)
+    layout.setContentsMargins(16, 14, 16, 14)
+    layout.addWidget(Text("Nothing to correct.", 18, "good", bold=True))
+    last = min((s.at for s in spokes if s.at), default=None)
+    if last:
+        day = datetime.fromisoformat(last).astimezone().strftime("%-d %B %Y")
+        layout.addWidget(
+            Text(f"Everything was in tolerance when it was last measured, {day} or later.", colour="soft")
+        )
+    return card

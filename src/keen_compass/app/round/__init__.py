@@ -1,0 +1,1 @@
+"""The round: make, measure, correct, confirm, on one screen around the piece."""

@@ -1,0 +1,126 @@
+"""The bed from above, from where the technician stands: sheet, earlier pieces, and where the next one goes."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.round.piece_canvas import draw_axes
+from keen_compass.pieces.placement import Box
+from keen_compass.procedures.base import Piece
+from keen_compass.shop.machines import Machine
+
+FOOT = 34  # px, for words below the bed
+
+
+class BedCanvas(QWidget):
+    """Only a picture; the choice of size is beside it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumSize(380, 220)
+        self._machine: Machine | None = None
+        self._taken: list[tuple[Box, int]] = []
+        self._next: tuple[Box, Piece, int] | None = None
+        self._refused = ""
+
+    def show_bed(
+        self, machine: Machine, taken: list[tuple[Box, int]], place: tuple[Box, Piece, int] | None, refused: str
+    ) -> None:
+        """What lies on the bed, and where the next piece would go."""
+        self._machine, self._taken, self._next, self._refused = machine, taken, place, refused
+        where = "no room" if place is None else f"next piece at X {place[0].x:.0f}, Y {place[0].y:.0f} mm"
+        self.setAccessibleName(f"Bed with {len(taken)} earlier pieces, {where}")
+        self.update()
+
+    def _at(self, x: float, y: float) -> QPointF:
+        assert self._machine is not None
+        s = self._machine.standpoint
+        corners = [s.to_view(cx, cy) for cx in (0, self._machine.bed[0]) for cy in (0, self._machine.bed[1])]
+        left, right = min(c[0] for c in corners), max(c[0] for c in corners)
+        near, far = min(c[1] for c in corners), max(c[1] for c in corners)
+        room = QRectF(22, 22, self.width() - 44, self.height() - 34 - FOOT)
+        scale = min(room.width() / (right - left), room.height() / (far - near))
+        u, v = s.to_view(x, y)
+        middle = room.center()
+        return QPointF(middle.x() + scale * (u - (left + right) / 2), middle.y() - scale * (v - (near + far) / 2))
+
+    def _rect(self, box: Box) -> QRectF:
+        return QRectF(self._at(box.x, box.y), self._at(box.x_high, box.y_high)).normalized()
+
+    def paintEvent(self, _event: object) -> None:
+        """Bed, sheet, pieces."""
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(th.color("line"), 1))
+        p.setBrush(th.color("card"))
+        p.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 10, 10)
+        if self._machine is None:
+            return
+        bed = self._rect(Box(0, 0, *self._machine.bed))
+        p.setPen(QPen(th.color("ink"), 2))
+        p.setBrush(th.color("quiet_fill"))
+        p.drawRect(bed)
+        stock = self._machine.stock
+        if stock:
+            p.setPen(QPen(th.color("soft"), 1.2))
+            p.setBrush(th.color("material"))
+            p.drawRect(self._rect(Box(stock.x, stock.y, stock.width, stock.height)))
+        for box, number in self._taken:
+            self._draw_taken(p, box, number)
+        if self._next:
+            self._draw_next(p, *self._next)
+        self._draw_foot(p, bed)
+
+    def _draw_taken(self, p: QPainter, box: Box, number: int) -> None:
+        r = self._rect(box)
+        p.setPen(QPen(th.color("soft"), 1.2))
+        p.setBrush(QBrush(th.color("line"), Qt.BrushStyle.BDiagPattern))
+        p.drawRect(r)
+        label = QRectF(r.center().x() - 46, r.center().y() - 13, 92, 26)
+        p.fillRect(label, th.color("material"))
+        p.setPen(th.color("soft"))
+        p.setFont(th.font(th.TEXT, bold=True))
+        p.drawText(label, Qt.AlignmentFlag.AlignCenter, f"piece {number}")
+
+    def _draw_next(self, p: QPainter, box: Box, piece: Piece, number: int) -> None:
+        outline = piece.outline()
+        margin_x = (box.width - max(x for x, _ in outline)) / 2
+        margin_y = (box.height - max(y for _, y in outline)) / 2
+        p.setPen(QPen(th.color("focus"), 1.4, Qt.PenStyle.DashLine))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawRect(self._rect(box))
+        p.setPen(QPen(th.color("focus"), 3))
+        p.setBrush(th.color("card"))
+        p.drawPolygon(QPolygonF([self._at(box.x + margin_x + x, box.y + margin_y + y) for x, y in outline]))
+        r = self._rect(box)
+        p.setPen(th.color("focus"))
+        p.setFont(th.font(17, bold=True))
+        area = QRectF(r.left() + 0.3 * r.width(), r.top() + 0.2 * r.height(), 0.66 * r.width(), 28)
+        p.drawText(area, Qt.AlignmentFlag.AlignCenter, f"piece {number}, next")
+
+    def _draw_foot(self, p: QPainter, bed: QRectF) -> None:
+        assert self._machine is not None
+        y = self.height() - FOOT
+        p.setFont(th.font(th.TEXT))
+        p.setPen(th.color("soft"))
+        stock = self._machine.stock
+        words = f"{stock.name}, {stock.width:g} × {stock.height:g} mm" if stock else "no stock loaded"
+        p.drawText(
+            QRectF(16, y, self.width() / 2 - 60, 24),
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
+            words,
+        )
+        at = QPointF(bed.center().x(), y + 6)
+        p.setBrush(th.color("ink"))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.drawPolygon(QPolygonF([at, at + QPointF(9, 13), at + QPointF(-9, 13)]))
+        p.setPen(th.color("soft"))
+        p.drawText(
+            QRectF(at.x() + 14, y, 150, 24),
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
+            "you stand here",
+        )
+        draw_axes(p, QPointF(self.width() - 92.0, self.height() - 14.0), self._machine.standpoint)

@@ -1,0 +1,134 @@
+"""A callout: the number on a dimension line, which is also where it is typed."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QRectF, Qt, Signal
+from PySide6.QtGui import QBrush, QGuiApplication, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QLineEdit, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.procedures.rounds.measuring import LONGEST_DRAFT, Callout
+
+WIDTH, HEIGHT = 146, 66
+
+
+class CalloutEdit(QLineEdit):
+    """Enter keeps, Backspace on nothing takes back, Up and Down go to another callout."""
+
+    kept = Signal()
+    taken_back = Signal()
+    stepped = Signal(int)
+    pasted = Signal(str)
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setFont(th.font(th.CALLOUT, bold=True))
+        self.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.setMaxLength(2 * LONGEST_DRAFT)
+        self.setFrame(False)
+        self.setStyleSheet("QLineEdit, QLineEdit:focus { border: none; background: transparent; padding: 0; }")
+
+    def event(self, event: QEvent) -> bool:
+        """Undo and redo belong to the round, not to the field."""
+        if event.type() == QEvent.Type.ShortcutOverride:
+            for key in (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo):
+                if isinstance(event, QKeyEvent) and event.matches(key):
+                    event.ignore()
+                    return False
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """The few keys with a meaning of their own."""
+        key = event.key()
+        if (
+            key in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        ):
+            self.kept.emit()
+        elif key == Qt.Key.Key_Backspace and not self.text():
+            self.taken_back.emit()
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.stepped.emit(-1 if key == Qt.Key.Key_Up else 1)
+        elif (
+            event.matches(QKeySequence.StandardKey.Paste) and len(QGuiApplication.clipboard().text()) > LONGEST_DRAFT
+        ):
+            self.pasted.emit(QGuiApplication.clipboard().text())
+        else:
+            super().keyPressEvent(event)
+
+
+class CalloutBox(QWidget):
+    """The box on the dimension line: number, name, how many of how many."""
+
+    clicked = Signal(str)
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.resize(WIDTH, HEIGHT)
+        self.edit = CalloutEdit(self)
+        self.edit.setGeometry(6, 4, WIDTH - 12, 34)
+        self._callout: Callout | None = None
+        self._passes = 3
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def show_callout(self, callout: Callout, passes: int, *, frozen: bool) -> None:
+        """What stands on it now."""
+        self._callout, self._passes = callout, passes
+        current = callout.current and not frozen
+        text = callout.draft
+        if not current:
+            text = callout.readings[-1].length.text if callout.readings else ""
+        if self.edit.text() != text:
+            self.edit.setText(text)
+        self.edit.setReadOnly(not current)
+        self.edit.setFocusPolicy(Qt.FocusPolicy.StrongFocus if current else Qt.FocusPolicy.NoFocus)
+        self.edit.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, not current)
+        m = callout.measurand
+        self.edit.setAccessibleName(f"{m.label}, ordered {m.nominal:g} mm, {self._count()}")
+        self.edit.setAccessibleDescription(callout.complaint or m.hint)
+        self.edit.setPlaceholderText("" if current else "–")
+        self.update()
+
+    def _count(self) -> str:
+        c = self._callout
+        if c is None:
+            return ""
+        if c.skipped:
+            return "can’t be read"
+        done = len(c.readings)
+        if c.current and done < self._passes:
+            done += 1
+        return f"{done} of {max(self._passes, len(c.readings))}"
+
+    def paintEvent(self, _event: object) -> None:
+        """Draw the box; hatched where it can't be read, and the border says whose turn it is."""
+        c = self._callout
+        if c is None:
+            return
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        complete = len(c.readings) >= self._passes
+        edge, width = ("focus", 3.0) if c.current else (("good", 2.0) if complete else ("soft", 1.5))
+        if c.complaint:
+            edge, width = "bad", 3.0
+        frame = QRectF(self.rect()).adjusted(2, 2, -2, -2)
+        p.setPen(QPen(th.color(edge), width))
+        p.setBrush(th.color("card"))
+        p.drawRoundedRect(frame, 7, 7)
+        if c.skipped:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(QBrush(th.color("line"), Qt.BrushStyle.BDiagPattern))
+            p.drawRoundedRect(frame, 7, 7)
+        p.setFont(th.font(th.TEXT))
+        p.setPen(th.color("ink" if c.current else "soft"))
+        words = f"{c.measurand.label} · {self._count()}" if not c.skipped else "can’t be read"
+        area = QRectF(0, 38, self.width(), 22)
+        if p.fontMetrics().horizontalAdvance(words) > self.width() - 8:
+            words = f"{c.measurand.label} {self._count().replace(' of ', '/')}"
+        p.drawText(area, Qt.AlignmentFlag.AlignCenter, words)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """A click anywhere on the box goes there."""
+        if self._callout:
+            self.clicked.emit(self._callout.measurand.name)
+        event.accept()

@@ -1,0 +1,183 @@
+"""Correct: what was kept, the new lines, and what the controller shows after they were entered."""
+
+from __future__ import annotations
+
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.round import words
+from keen_compass.app.round.model import RoundModel
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.findings import Finding
+
+
+class NumberCard(Card):
+    """One quantity: enter the new number or leave the old, and say what the controller shows."""
+
+    def __init__(self, model: RoundModel, quantity: str) -> None:
+        super().__init__()
+        self._model, self._quantity = model, quantity
+        self._title = Line("", 18, bold=True)
+        self._old = Text("", 22, "soft")
+        self._new = Text("", th.NEW_VALUE, bold=True)
+        for t in (self._old, self._new):
+            t.setWordWrap(False)
+        self.enter = Button("Enter the new one", lambda: self._decide(enter=True))
+        self.leave = Button("Leave it", lambda: self._decide(enter=False))
+        for b in (self.enter, self.leave):
+            b.setCheckable(True)
+        self._line = Line("", 17)
+        self.copy = Button("Copy line", self._copy, "quiet", "copy")
+        self.send = Button("Send to the stand-in", self._send, "", "send")
+        self._asks = Text("Controller shows", colour="soft")
+        self._asks.setWordWrap(False)
+        self.shows = QLineEdit()
+        self.shows.setFont(th.font(th.CALLOUT, bold=True))
+        self.shows.setMinimumHeight(th.HAND)
+        self.shows.setMaxLength(40)
+        self.shows.returnPressed.connect(self._typed)
+        self.confirm = Button("That is it", self._typed)
+        self._said = Text()
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        numbers = QHBoxLayout()
+        numbers.setSpacing(14)
+        numbers.addWidget(self._old)
+        numbers.addWidget(self._new)
+        numbers.addStretch(1)
+        numbers.addWidget(self.enter)
+        numbers.addWidget(self.leave)
+        entry = QGridLayout()
+        entry.setHorizontalSpacing(10)
+        entry.addWidget(self._line, 0, 0, 1, 2)
+        entry.addWidget(self.copy, 0, 2)
+        entry.addWidget(self.send, 0, 3)
+        entry.addWidget(self._asks, 1, 0)
+        entry.addWidget(self.shows, 1, 1)
+        entry.addWidget(self.confirm, 1, 2)
+        entry.addWidget(self._said, 1, 3)
+        entry.setColumnStretch(1, 2)
+        entry.setColumnStretch(3, 3)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 10, 16, 12)
+        layout.setSpacing(6)
+        layout.addWidget(self._title)
+        layout.addLayout(numbers)
+        layout.addLayout(entry)
+
+    def show_finding(self, f: Finding) -> None:
+        """Old, new, what was decided and entered."""
+        correcting, context = self._model.session.correcting, self._model.session.context
+        machine, editable = context.machine, not context.shop.read_only
+        axis = QUANTITIES[f.quantity].axis.upper()
+        name = f"{axis} {machine.form.noun}"
+        self._title.say(name)
+        enters, entered = correcting.enters(f), correcting.entered(f.quantity)
+        old = words.number(f, f.old, machine.decimals)
+        self._old.say(f"{old}  →" if enters else "")
+        self._new.say(correcting.proposed(f) if enters else old)
+        self.enter.setChecked(enters)
+        self.leave.setChecked(not enters)
+        undecided = entered is None and editable
+        self.enter.setEnabled(undecided and f.new is not None)
+        self.leave.setEnabled(undecided)
+        for widget in (self._line, self.copy, self._asks, self.shows, self.confirm, self.send):
+            widget.setVisible(enters and undecided)
+        self.send.setVisible(enters and undecided and context.shop.stand_in(machine.uid) is not None)
+        self._line.say(correcting.line(f) if enters else "")
+        self.shows.setAccessibleName(f"{name}: what the controller shows now")
+        self.shows.setPlaceholderText(correcting.proposed(f) if enters else "")
+        self.confirm.setAccessibleName(f"{name}: that is what the controller shows")
+        trouble = self._model.trouble.get(self._quantity)
+        if trouble:
+            self._said.say(trouble, "bad")
+        elif entered is not None:
+            self._said.say(f"✓ The controller holds {entered.text(machine.decimals)}", "good")
+        elif not enters:
+            self._said.say("Stays as it is." if f.new is not None else words.consequence(f), "soft")
+        else:
+            self._said.say("")
+
+    def _decide(self, *, enter: bool) -> None:
+        correcting = self._model.session.correcting
+        self._model.attempt(self._quantity, lambda: correcting.decide(self._quantity, enter))
+
+    def _finding(self) -> Finding | None:
+        return next((f for f in self._model.session.measuring.findings() if f.quantity == self._quantity), None)
+
+    def _copy(self) -> None:
+        if f := self._finding():
+            QGuiApplication.clipboard().setText(self._model.session.correcting.line(f))
+            self._said.say("Copied.", "good")
+
+    def _send(self) -> None:
+        if f := self._finding():
+            correcting = self._model.session.correcting
+            self._model.attempt(
+                self._quantity, lambda: correcting.send_to_stand_in(self._quantity, correcting.proposed(f))
+            )
+
+    def _typed(self) -> None:
+        correcting, text = self._model.session.correcting, self.shows.text()
+        if self._model.attempt(self._quantity, lambda: correcting.enter(self._quantity, text)):
+            self.shows.clear()
+
+
+class CorrectStep(QWidget):
+    """All numbers of this piece."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self._model = model
+        self._kept = Text(colour="soft")
+        self._effect = Text(colour="warn", bold=True)
+        self._trouble = Text(colour="bad")
+        self.cards = {q: NumberCard(model, q) for q in model.session.context.procedure.yields}
+        self.onward = Button("To Confirm", self._on, "primary")
+        foot = QHBoxLayout()
+        foot.addWidget(self._trouble, 1)
+        foot.addWidget(self.onward)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(10)
+        layout.addWidget(self._kept)
+        for card in self.cards.values():
+            layout.addWidget(card)
+        layout.addWidget(self._effect)
+        layout.addStretch(1)
+        layout.addLayout(foot)
+
+    def refresh(self) -> None:
+        """Show it all."""
+        session = self._model.session
+        kept = session.correcting.kept_settings()
+        if kept:
+            self._kept.say(f"Kept in the logbook, {words.day_and_time(kept[0])}: {kept[1]}")
+        found = {f.quantity: f for f in session.measuring.findings()}
+        for quantity, card in self.cards.items():
+            card.setVisible(quantity in found)
+            if quantity in found:
+                card.show_finding(found[quantity])
+        self._effect.say(session.context.machine.takes_effect)
+        self.onward.setEnabled(session.correcting.done())
+        none = not any(session.correcting.enters(f) for f in found.values())
+        self.onward.setText("Nothing to enter: sign off" if none else "To Confirm")
+        self._trouble.say(self._model.trouble.get("step", ""))
+
+    def take_focus(self) -> None:
+        """The first number still to be entered, else the way on."""
+        for card in self.cards.values():
+            if card.shows.isVisibleTo(self) and card.isVisibleTo(self):
+                card.shows.setFocus()
+                return
+        self.onward.setFocus()
+
+    def _on(self) -> None:
+        step = self.parent()
+        while step is not None and not hasattr(step, "go_on"):
+            step = step.parent()
+        if step is not None:
+            step.go_on()

@@ -1,0 +1,162 @@
+"""Make: size, tool, instrument, place on the bed; then the file, or the stand-in."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.round.bed_canvas import BedCanvas
+from keen_compass.app.round.model import RoundModel
+from keen_compass.procedures.rounds.making import SIZE_STEP, SMALLEST_SIZE
+
+
+class MakeStep(QWidget):
+    """Also the first half of Confirm, where the size is that of the piece before."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self._model = model
+        self.bed = BedCanvas()
+        self._asks = Text("", 17, bold=True)
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setAccessibleName("Size of the piece")
+        self.slider.setSingleStep(1)
+        self.slider.setPageStep(5)
+        self.slider.valueChanged.connect(self._size_moved)
+        self._size = Line("", 22, bold=True)
+        self.tool = self._combo("Tool", lambda name: model.session.making.choose(tool=name))
+        self.instrument = self._combo("Instrument", lambda uid: model.session.making.choose(instrument=uid))
+        self.file = QLineEdit()
+        self.file.setAccessibleName("File to write")
+        self.file.setFont(th.font())
+        self.file.setMinimumHeight(th.HAND)
+        self.write = Button("Write file", self._write, icon="file")
+        self.sheet = Button(
+            "New sheet", lambda: model.attempt("make", model.session.making.new_sheet), "quiet", "sheet"
+        )
+        self.cut = Button("Cut on the stand-in", self._cut, "primary", "cut")
+        self.is_cut = Button("It is cut: measure", self._is_cut, icon="")
+        self._said = Text("", th.TEXT)
+        self._filling = False
+        self._lay_out()
+
+    def _combo(self, name: str, choose: object) -> QComboBox:
+        combo = QComboBox()
+        combo.setAccessibleName(name)
+        combo.setFont(th.font())
+        combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        combo.setMinimumContentsLength(12)
+        combo.activated.connect(lambda _: self._model.attempt("make", lambda: choose(combo.currentData())))  # type: ignore[operator]
+        return combo
+
+    def _lay_out(self) -> None:
+        panel = Card()
+        grid = QGridLayout(panel)
+        grid.setContentsMargins(16, 8, 16, 12)
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(6)
+        grid.addWidget(self._asks, 0, 0, 1, 4)
+        grid.addWidget(Text("Size", colour="soft"), 1, 0)
+        grid.addWidget(self.slider, 1, 1)
+        grid.addWidget(self._size, 1, 2, 1, 2)
+        grid.addWidget(Text("Tool", colour="soft"), 2, 0)
+        grid.addWidget(self.tool, 2, 1)
+        measure = Text("Measured with", colour="soft")
+        measure.setWordWrap(False)
+        grid.addWidget(measure, 2, 2)
+        grid.addWidget(self.instrument, 2, 3)
+        grid.addWidget(Text("File", colour="soft"), 3, 0)
+        grid.addWidget(self.file, 3, 1, 1, 2)
+        grid.addWidget(self.write, 3, 3)
+        grid.setColumnStretch(1, 3)
+        grid.setColumnStretch(3, 2)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self._said, 1)
+        buttons.addWidget(self.sheet)
+        buttons.addWidget(self.is_cut)
+        buttons.addWidget(self.cut)
+        grid.addLayout(buttons, 4, 0, 1, 4)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(10)
+        layout.addWidget(self.bed, 1)
+        layout.addWidget(panel)
+
+    def refresh(self) -> None:
+        """Show what is chosen and whether it fits."""
+        session = self._model.session
+        making, context = session.making, session.context
+        again = bool(context.pieces)
+        self._asks.say("Cut the same piece again, beside the last: it confirms the new numbers." if again else "")
+        self._filling = True
+        largest = max(making.largest_size(), SMALLEST_SIZE)
+        self.slider.setRange(round(SMALLEST_SIZE / SIZE_STEP), round(largest / SIZE_STEP))
+        self.slider.setValue(round(context.parameters["size"] / SIZE_STEP))
+        self.slider.setEnabled(not again)
+        _fill(self.tool, [(t.name, t.name) for t in context.machine.tools], context.tool.name)
+        self.tool.setEnabled(not again)
+        _fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.parameters["instrument"])
+        self._filling = False
+        parameters = making.parameters()
+        self._size.say(f"{parameters['width']:g} × {parameters['height']:g} mm")
+        place, refused = making.place(), making.refusal()
+        number = making.next_number()
+        self.bed.show_bed(
+            context.machine, making.taken(), (place, making.next_piece(), number) if place else None, refused
+        )
+        proposed = str(Path.home() / f"{context.machine.name.lower().replace(' ', '-')}-piece-{number}.nc")
+        if not self.file.isModified():
+            self.file.setText(proposed)
+        practice = context.shop.stand_in(context.machine.uid) is not None
+        written = (context.mark("file") or {}).get("number") == number
+        self.cut.setVisible(practice)
+        self.is_cut.setVisible(not practice or written)
+        self._say(refused, written=written)
+        for button in (self.write, self.cut, self.is_cut):
+            button.setEnabled(not refused and not context.shop.read_only)
+
+    def _say(self, refused: str, *, written: bool) -> None:
+        trouble = self._model.trouble.get("make") or refused
+        if trouble:
+            self._said.say(trouble, "bad")
+        elif written:
+            mark = self._model.session.context.mark("file") or {}
+            self._said.say(f"Written: {mark.get('file', '')}", "good")
+        else:
+            self._said.say("")
+
+    def _size_moved(self, value: int) -> None:
+        if not self._filling:
+            self._model.attempt("make", lambda: self._model.session.making.choose_size(value * SIZE_STEP))
+
+    def _write(self) -> None:
+        file = Path(self.file.text()).expanduser()
+        self._model.attempt("make", lambda: self._model.session.making.write_file(file))
+
+    def _cut(self) -> None:
+        def run() -> None:
+            self._model.session.making.make_on_stand_in()
+            self._model.session.after_making()
+
+        self._model.attempt("make", run)
+
+    def _is_cut(self) -> None:
+        def run() -> None:
+            self._model.session.making.made()
+            self._model.session.after_making()
+
+        self._model.attempt("make", run)
+
+
+def _fill(combo: QComboBox, items: list[tuple[str, str]], current: str) -> None:
+    if [(combo.itemText(i), combo.itemData(i)) for i in range(combo.count())] != items:
+        combo.clear()
+        for words, data in items:
+            combo.addItem(words, data)
+    index = combo.findData(current)
+    combo.setCurrentIndex(index)
+    combo.setToolTip(combo.currentText())

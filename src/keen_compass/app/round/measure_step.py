@@ -1,0 +1,241 @@
+"""Measure: the piece with its callouts, and below it an echo large enough to read from a distance."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QFontMetrics
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.round.callout import CalloutEdit
+from keen_compass.app.round.model import RoundModel
+from keen_compass.app.round.piece_canvas import PieceCanvas
+from keen_compass.procedures.rounds.measuring import Callout
+
+MOST_CHIPS = 6
+
+
+class MeasureStep(QWidget):
+    """Also the second half of Confirm."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self._model = model
+        self.canvas = PieceCanvas()
+        self.canvas.chosen.connect(
+            lambda name: model.attempt("measure", lambda: model.session.measuring.choose(name))
+        )
+        self.strip = Strip(model)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(10)
+        layout.addWidget(self.canvas, 1)
+        layout.addWidget(self.strip)
+        self._wired: set[CalloutEdit] = set()
+
+    def refresh(self) -> None:
+        """Show the piece and what stands on it; the current callout gets the keyboard."""
+        session = self._model.session
+        piece = session.context.piece
+        if piece is None:
+            return
+        callouts = session.measuring.callouts()
+        frozen = session.context.shop.read_only or session.settled
+        self.canvas.show_piece(
+            session.measuring.shape(), callouts, session.context.machine.standpoint, piece.number,
+            session.context.parameters["passes"], frozen=frozen,
+        )  # fmt: skip
+        for box in self.canvas.boxes.values():
+            if box.edit not in self._wired:
+                self._wire(box.edit)
+        self.strip.refresh(callouts)
+
+    def take_focus(self) -> None:
+        """Where typing goes."""
+        edit = self.canvas.current_edit()
+        if edit is not None:
+            edit.setFocus()
+        else:
+            self.strip.onward.setFocus()
+
+    def step_callout(self, by: int) -> None:
+        """To the next or the one before."""
+        measuring = self._model.session.measuring
+        names = [m.name for m in measuring.measurands()]
+        current = measuring.current()
+        index = (names.index(current) + by) % len(names) if current in names else 0
+        self._model.attempt("measure", lambda: measuring.choose(names[index]))
+        self.take_focus()
+
+    def _wire(self, edit: CalloutEdit) -> None:
+        measuring = self._model.session.measuring
+        self._wired.add(edit)
+        edit.textEdited.connect(measuring.type)
+        edit.pasted.connect(measuring.type)
+        edit.kept.connect(self._keep)
+        edit.taken_back.connect(lambda: self._model.attempt("measure", self._model.session.measuring.take_back))
+        edit.stepped.connect(self.step_callout)
+
+    def _keep(self) -> None:
+        self._model.attempt("measure", self._model.session.measuring.keep)
+        self.take_focus()
+
+
+class Strip(Card):
+    """Echo of the current callout, instrument and hint, kept readings, and the way on."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self._model = model
+        self.echo = QLabel()
+        self.echo.setFont(th.font(th.ECHO, bold=True))
+        self.echo.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.echo.setFixedWidth(200)
+        self._name = Line("", 18, bold=True)
+        self._hint = Line("", colour="soft")
+        self._chips = QHBoxLayout()
+        self._chips.setSpacing(6)
+        self.practice = Button("", self.type_practice, "quiet", "caliper")
+        self.skip = Button("Can’t read it", self._skip, "quiet")
+        self.more = Button(
+            "One more pass", lambda: model.attempt("measure", model.session.measuring.another_pass), "quiet"
+        )
+        self.onward = Button("To Correct", self._on, "primary")
+        words = QVBoxLayout()
+        words.setSpacing(3)
+        words.addWidget(self._name)
+        words.addWidget(self._hint)
+        words.addLayout(self._chips)
+        top = QHBoxLayout()
+        top.setSpacing(14)
+        top.addWidget(self.echo)
+        top.addLayout(words, 1)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(8)
+        for b in (self.practice, self.skip, self.more):
+            buttons.addWidget(b)
+        self._trouble = Text("", colour="bad")
+        buttons.addWidget(self._trouble, 1)
+        buttons.addStretch(1)
+        buttons.addWidget(self.onward)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 10, 14, 10)
+        layout.setSpacing(8)
+        layout.addLayout(top)
+        layout.addLayout(buttons)
+        self._shown: list[tuple[int, str]] | None = None
+
+    def refresh(self, callouts: list[Callout]) -> None:
+        """Show the current callout, or that all is read."""
+        session = self._model.session
+        current = next((c for c in callouts if c.current), None)
+        instrument = session.context.instrument
+        editable = not session.context.shop.read_only and not session.settled
+        if current:
+            self._show_current(current, session.context.parameters["passes"])
+            name = instrument.name if instrument else "No instrument chosen: choose one in Make"
+            self._hint.say(f"{current.measurand.hint} · {name}")
+            self.skip.setText("It can be read" if current.skipped else "Can’t read it")
+        else:
+            last = next((c for c in callouts if c.readings), None)
+            self._echo("✓" if last else "", "good")
+            self._name.say("All read")
+            self._hint.say("Click a length to add or change a reading.")
+            self._show_chips([])
+        shown = session.measuring.practice_reading() if editable else None
+        self.practice.setVisible(bool(shown))
+        self.practice.setText(f"Stand-in shows {shown}   F8")
+        self.practice.setAccessibleName(f"The practice caliper shows {shown}: type it")
+        self.skip.setVisible(current is not None and editable)
+        self.more.setVisible(current is None and editable)
+        self._trouble.say(self._model.trouble.get("measure", ""))
+
+    def show_onward(self, words: str, *, enabled: bool, why_not: str) -> None:
+        """What the main button does now."""
+        self.onward.setText(words)
+        self.onward.setAccessibleName(words)
+        self.onward.setVisible(bool(words))
+        self.onward.setEnabled(enabled)
+        self.onward.setToolTip(why_not)
+
+    def type_practice(self) -> None:
+        """Type what the practice caliper shows, and keep it: a caliper that types does the same."""
+        measuring = self._model.session.measuring
+        shown = measuring.practice_reading()
+        if shown is None:
+            return
+
+        def run() -> None:
+            measuring.type(shown)
+            measuring.keep()
+
+        self._model.attempt("measure", run)
+
+    def _show_current(self, c: Callout, passes: int) -> None:
+        done = min(len(c.readings) + 1, max(passes, len(c.readings) + 1))
+        editing = self._model.session.measuring.editing
+        label = c.measurand.label.capitalize()
+        if c.skipped:
+            self._name.say(f"{label}: can’t be read, left out")
+        elif editing:
+            self._name.say(f"{label}: Enter replaces {editing.length.text}")
+        else:
+            self._name.say(f"{label}, reading {done} of {max(passes, done)}")
+        if c.draft:
+            self._echo(c.draft, "bad" if c.complaint else "focus")
+        elif c.readings:
+            self._echo(c.readings[-1].length.text, "soft")
+        else:
+            self._echo("–", "soft")
+        self._show_chips([(r.slot, r.length.text) for r in c.readings[-MOST_CHIPS:]])
+
+    def _echo(self, words: str, colour: str) -> None:
+        width = self.echo.width() - 16
+        px = th.ECHO
+        while px > th.VERDICT and QFontMetrics(th.font(px, bold=True)).horizontalAdvance(words) > width:
+            px -= 4
+        face = th.font(px, bold=True)
+        self.echo.setFont(face)
+        self.echo.setText(QFontMetrics(face).elidedText(words, Qt.TextElideMode.ElideRight, width))
+        self.echo.setStyleSheet(
+            f"color: {getattr(th.theme(), colour)}; background: {th.theme().paper}; border-radius: 8px;"
+        )
+
+    def _show_chips(self, chips: list[tuple[int, str]]) -> None:
+        if chips == self._shown:
+            return
+        self._shown = chips
+        while self._chips.count():
+            item = self._chips.takeAt(0)
+            if widget := item.widget():
+                widget.hide()
+                widget.deleteLater()
+        measuring = self._model.session.measuring
+        for slot, words in chips:
+            chip = Button(words, lambda slot=slot: self._edit(slot), "quiet")
+            chip.setAccessibleName(f"Change the reading {words}")
+            chip.setToolTip("Change this reading")
+            chip.setStyleSheet("QPushButton { min-height: 28px; padding: 0 10px; }")
+            self._chips.addWidget(chip)
+        self._chips.addWidget(Text("kept; press one to change it" if chips else "", colour="soft"), 1)
+        del measuring
+
+    def _edit(self, slot: int) -> None:
+        self._model.attempt("measure", lambda: self._model.session.measuring.edit(slot))
+        step = self.parent()
+        if isinstance(step, MeasureStep):
+            step.take_focus()
+
+    def _skip(self) -> None:
+        measuring = self._model.session.measuring
+        current = measuring.current()
+        if current:
+            self._model.attempt("measure", lambda: measuring.skip(current))
+
+    def _on(self) -> None:
+        step = self.parent()
+        while step is not None and not hasattr(step, "go_on"):
+            step = step.parent()
+        if step is not None:
+            step.go_on()

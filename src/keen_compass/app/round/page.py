@@ -1,0 +1,290 @@
+"""The Round screen: title, steps, the step's own widget, the answer. All wiring of a round is here."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLineEdit,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.round.answer import AnswerColumn
+from keen_compass.app.round.correct_step import CorrectStep
+from keen_compass.app.round.make_step import MakeStep
+from keen_compass.app.round.measure_step import MeasureStep
+from keen_compass.app.round.model import RoundModel
+from keen_compass.procedures.base import Step
+from keen_compass.procedures.rounds import RoundSession
+
+ANSWER_WIDTH = 336
+
+
+class RoundPage(QWidget):
+    """`closed` is emitted when the technician goes back to the rose."""
+
+    closed = Signal()
+
+    def __init__(self, session: RoundSession) -> None:
+        super().__init__()
+        self.model = RoundModel(session)
+        self.model.changed.connect(self.refresh)
+        self._title = Line(px=th.TITLE, bold=True)
+        self._subtitle = Line(colour="soft")
+        self.back = Button("Back to the rose", self.closed.emit, "quiet")
+        self.give_up = Button("Give up", self._ask_give_up, "quiet")
+        self.steps = {step: Button("", lambda step=step: self.go(step)) for step in session.context.procedure.steps}
+        self.make = MakeStep(self.model)
+        self.measure = MeasureStep(self.model)
+        self.correct = CorrectStep(self.model)
+        self.answer = AnswerColumn(self.model)
+        self._trouble = Text(colour="bad")
+        self.reason = ReasonBar()
+        self.reason.given.connect(self._reason_given)
+        self.reason.dropped.connect(self._focus)
+        self._stack = QStackedWidget()
+        for widget in (self.make, self.measure, self.correct):
+            self._stack.addWidget(widget)
+        self._ended = ""
+        self._lay_out()
+        self._shown: tuple[Step, bool] | None = None
+        self._current: str | None = None
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        names.addWidget(self._title)
+        names.addWidget(self._subtitle)
+        head.addLayout(names, 1)
+        head.addWidget(self.give_up)
+        head.addWidget(self.back)
+        steps = QHBoxLayout()
+        steps.setSpacing(8)
+        for button in self.steps.values():
+            button.setCheckable(True)
+            steps.addWidget(button, 1)
+        centre = QVBoxLayout()
+        centre.setSpacing(8)
+        centre.addLayout(steps)
+        centre.addWidget(self._trouble)
+        centre.addWidget(self.reason)
+        centre.addWidget(self._stack, 1)
+        self._scroll = QScrollArea()
+        self._scroll.setWidget(self.answer)
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setFixedWidth(ANSWER_WIDTH)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        body = QHBoxLayout()
+        body.setSpacing(14)
+        body.addLayout(centre, 1)
+        body.addWidget(self._scroll)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 10, 14, 12)
+        layout.setSpacing(8)
+        layout.addLayout(head)
+        layout.addLayout(body, 1)
+
+    # What is shown
+
+    def refresh(self) -> None:
+        """Show the session as it is now."""
+        session = self.model.session
+        context, step = session.context, session.step
+        piece = context.piece
+        waiting = step is Step.MAKE or session.waits_for_piece()
+        self._title.say(f"X and Y {context.machine.form.noun}" if piece is None or True else "")
+        self._subtitle.say(self._describe())
+        for s, button in self.steps.items():
+            reason = session.blocked(s)
+            done = list(self.steps).index(s) < list(self.steps).index(step)
+            button.setText(("✓ " if done else "") + s.capitalize())
+            button.setAccessibleName(f"Step {s.capitalize()}" + (", shown" if s is step else ""))
+            button.setChecked(s is step)
+            button.setEnabled(not reason and not session.settled)
+            button.setToolTip(reason)
+        self._trouble.say(self.model.trouble.get("step", ""))
+        widget: QWidget = self.make if waiting else self.correct if step is Step.CORRECT else self.measure
+        if waiting:
+            self.make.refresh()
+        elif step is Step.CORRECT:
+            self.correct.refresh()
+        else:
+            self.measure.refresh()
+            self._show_onward()
+        self._stack.setCurrentWidget(widget)
+        self.answer.refresh(planning=step is Step.MAKE and not context.pieces)
+        self.give_up.setVisible(not session.settled and not context.shop.read_only)
+        where = (step, waiting)
+        if where != self._shown:
+            self._shown = where
+            self._focus()
+        elif widget is self.measure:
+            self._follow_current()
+
+    def _follow_current(self) -> None:
+        """Typing follows the current callout, unless a reason is being typed."""
+        current = self.model.session.measuring.current()
+        if current != self._current:
+            self._current = current
+            if not self.reason.isVisible():
+                self.measure.take_focus()
+
+    def _describe(self) -> str:
+        context = self.model.session.context
+        parameters = self.model.session.making.parameters()
+        size = f"{parameters['width']:g} × {parameters['height']:g} stepped outline"
+        stock = context.machine.stock
+        parts = [context.machine.name, size, context.tool.name, stock.name if stock else ""]
+        if context.piece:
+            parts.insert(1, f"piece {context.piece.number}")
+        return " · ".join(p for p in parts if p)
+
+    def _show_onward(self) -> None:
+        session = self.model.session
+        strip = self.measure.strip
+        if session.settled:
+            strip.show_onward("Back to the rose", enabled=True, why_not="")
+        elif session.step is Step.MEASURE:
+            why = session.blocked(Step.CORRECT)
+            strip.show_onward("To Correct", enabled=not why, why_not=why)
+        else:
+            why = session.may_sign()
+            if why.startswith("Still out"):
+                strip.show_onward("Correct again", enabled=True, why_not=why)
+            else:
+                strip.show_onward("Sign off", enabled=not why, why_not=why)
+
+    # What is done
+
+    def go(self, step: Step) -> None:
+        """Show a step, or say why not."""
+        self.model.attempt("step", lambda: self.model.session.go(step))
+        self.refresh()
+
+    def go_on(self) -> None:
+        """The main button."""
+        session = self.model.session
+        if session.settled:
+            self.closed.emit()
+        elif session.step is Step.MEASURE:
+            self.go(Step.CORRECT)
+        elif session.step is Step.CORRECT:
+            entered = session.measuring.cut_before_change()
+            if entered or session.confirming:
+                self.go(Step.CONFIRM)
+            else:
+                self._sign()
+        elif session.may_sign().startswith("Still out"):
+            self.go(Step.CORRECT)
+        else:
+            self._sign()
+
+    def undo(self) -> None:
+        """Take the last change back."""
+        self.model.undo()
+        self._focus()
+
+    def redo(self) -> None:
+        """Do it again."""
+        self.model.redo()
+        self._focus()
+
+    def _sign(self) -> None:
+        if self.model.session.needs_reason():
+            self.reason.ask("sign", "It can’t be told for sure. Sign all the same, because")
+        else:
+            self._finish("sign", "")
+
+    def _ask_give_up(self) -> None:
+        self.reason.ask("give_up", "Give this round up, because")
+
+    def _reason_given(self, what: str, reason: str) -> None:
+        self._finish(what, reason)
+
+    def _finish(self, what: str, reason: str) -> None:
+        session = self.model.session
+        run = session.sign if what == "sign" else session.give_up
+        if self.model.attempt("step", lambda: run(reason)):
+            self.reason.hide()
+            self.closed.emit()
+
+    def _focus(self) -> None:
+        session = self.model.session
+        if session.step is Step.MAKE or session.waits_for_piece():
+            first = self.make.cut if self.make.cut.isVisibleTo(self.make) else self.make.write
+            (first if first.isEnabled() else self.make.slider).setFocus()
+        elif session.step is Step.CORRECT:
+            self.correct.take_focus()
+        else:
+            self._current = session.measuring.current()
+            self.measure.take_focus()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Stray digits, as from a caliper that types, go to the current callout."""
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.text()
+            and event.text() in "0123456789"
+            and self._stack.currentWidget() is self.measure
+            and self.isVisible()
+            and not isinstance(QApplication.focusWidget(), QLineEdit)
+        ):
+            edit = self.measure.canvas.current_edit()
+            if isinstance(edit, QLineEdit):
+                edit.setFocus()
+                edit.insert(event.text())
+                edit.textEdited.emit(edit.text())
+                return True
+        return super().eventFilter(watched, event)
+
+
+class ReasonBar(Card):
+    """One line for a reason, in the page and not in a pop-up."""
+
+    given = Signal(str, str)
+    dropped = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._what = ""
+        self._asks = Text("", 17, bold=True)
+        self._asks.setWordWrap(False)
+        self.line = QLineEdit()
+        self.line.setFont(th.font(17))
+        self.line.setMinimumHeight(th.HAND)
+        self.line.setMaxLength(200)
+        self.line.returnPressed.connect(self._give)
+        self.ok = Button("Do it", self._give, "primary")
+        layout = QHBoxLayout(self)
+        layout.addWidget(self._asks)
+        layout.addWidget(self.line, 1)
+        layout.addWidget(self.ok)
+        layout.addWidget(Button("Never mind", self._drop, "quiet"))
+        self.hide()
+
+    def ask(self, what: str, words: str) -> None:
+        """Ask for a reason to do `what`."""
+        self._what = what
+        self._asks.say(words)
+        self.line.setAccessibleName(words)
+        self.line.clear()
+        self.show()
+        self.line.setFocus()
+
+    def _give(self) -> None:
+        self.given.emit(self._what, self.line.text())
+
+    def _drop(self) -> None:
+        self.hide()
+        self.dropped.emit()

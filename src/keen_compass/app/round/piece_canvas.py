@@ -1,0 +1,261 @@
+"""The piece as the technician sees it, with its dimension lines, the ordered shape dashed, the real one solid."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from statistics import fmean
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent
+from PySide6.QtWidgets import QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Text
+from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox
+from keen_compass.pieces.toolpath import Point
+from keen_compass.procedures.base import Piece
+from keen_compass.procedures.rounds.measuring import Callout
+from keen_compass.quantities.standpoint import Standpoint
+
+LINE_OFF = 44.0  # px from the piece to a dimension line
+SHOWN_ERROR = 16.0  # px, how large the largest error is drawn
+CAPTION = 30  # px
+
+
+@dataclass(frozen=True, slots=True)
+class _Frame:
+    """Piece coordinates (mm) → widget (px)."""
+
+    standpoint: Standpoint
+    scale: float
+    origin: QPointF
+
+    def at(self, x: float, y: float) -> QPointF:
+        right, away = self.standpoint.to_view(x, y)
+        return QPointF(self.origin.x() + self.scale * right, self.origin.y() - self.scale * away)
+
+
+def magnification(errors: Mapping[str, float], scale: float) -> int:
+    """A round factor (1, 2, 5, 10, …) that draws the largest error (mm) about `SHOWN_ERROR` px large."""
+    largest = max((abs(e) for e in errors.values()), default=0.0)
+    if largest * scale < 1e-9:
+        return 1
+    wanted = SHOWN_ERROR / (largest * scale)
+    power = 10 ** math.floor(math.log10(wanted)) if wanted >= 1 else 1
+    factor = max(f * power for f in (1, 2, 5) if f * power <= max(wanted, 1))
+    return min(int(factor), 1000)
+
+
+class PieceCanvas(QWidget):
+    """Callouts are child widgets on their dimension lines; the rest is painted."""
+
+    chosen = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumSize(430, 330)
+        self.boxes: dict[str, CalloutBox] = {}
+        self._piece: Piece | None = None
+        self._callouts: list[Callout] = []
+        self._standpoint = Standpoint()
+        self._number = 0
+        self._complaint = Text("", th.TEXT, "bad", bold=True)
+        self._complaint.setParent(self)
+        self._complaint.hide()
+
+    def show_piece(
+        self, piece: Piece, callouts: list[Callout], standpoint: Standpoint, number: int, passes: int, *, frozen: bool
+    ) -> None:
+        """Everything that is drawn."""
+        self._piece, self._callouts = piece, callouts
+        self._standpoint, self._number = standpoint, number
+        names = {c.measurand.name for c in callouts}
+        for name in [n for n in self.boxes if n not in names]:
+            self.boxes.pop(name).deleteLater()
+        for c in callouts:
+            if c.measurand.name not in self.boxes:
+                box = CalloutBox(self)
+                box.clicked.connect(self.chosen)
+                box.show()
+                self.boxes[c.measurand.name] = box
+            self.boxes[c.measurand.name].show_callout(c, passes, frozen=frozen)
+        self._arrange()
+        self.update()
+
+    def current_edit(self) -> QWidget | None:
+        """The field that takes what is typed."""
+        current = next((c for c in self._callouts if c.current), None)
+        return self.boxes[current.measurand.name].edit if current else None
+
+    def errors(self) -> dict[str, float]:
+        """Mean reading − nominal of each dimension that was read, mm."""
+        return {
+            c.measurand.name: fmean(r.length.mm for r in c.readings) - c.measurand.nominal
+            for c in self._callouts
+            if c.readings and not c.skipped
+        }
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Callouts move with their lines."""
+        super().resizeEvent(event)
+        self._arrange()
+
+    # Geometry
+
+    def _frame(self) -> _Frame:
+        assert self._piece is not None
+        corners = [self._standpoint.to_view(x, y) for x, y in self._piece.outline()]
+        left, right = min(c[0] for c in corners), max(c[0] for c in corners)
+        near, far = min(c[1] for c in corners), max(c[1] for c in corners)
+        side, above, below = WIDTH + 24.0, HEIGHT + 30.0, HEIGHT + 30.0 + CAPTION
+        room = QRectF(side, above, self.width() - 2 * side, self.height() - above - below)
+        scale = max(min(room.width() / (right - left), room.height() / (far - near)), 1e-3)
+        middle = room.center()
+        return _Frame(
+            self._standpoint, scale,
+            QPointF(middle.x() - scale * (left + right) / 2, middle.y() + scale * (near + far) / 2),
+        )  # fmt: skip
+
+    def _dimension(self, c: Callout, frame: _Frame) -> tuple[QPointF, QPointF, QPointF, QPointF]:
+        """(jaw a, jaw b, line end a, line end b) in px; the line lies outside the piece on its side."""
+        a, b = (frame.at(*p) for p in c.measurand.line)
+        assert self._piece is not None
+        box = QPolygonF([frame.at(*p) for p in self._piece.outline()]).boundingRect()
+        right, away = self._standpoint.to_view(*c.measurand.side)
+        if away:
+            y = box.top() - LINE_OFF if away > 0 else box.bottom() + LINE_OFF
+            return a, b, QPointF(a.x(), y), QPointF(b.x(), y)
+        x = box.right() + LINE_OFF if right > 0 else box.left() - LINE_OFF
+        return a, b, QPointF(x, a.y()), QPointF(x, b.y())
+
+    def _arrange(self) -> None:
+        if self._piece is None:
+            return
+        frame = self._frame()
+        for c in self._callouts:
+            *_, a, b = self._dimension(c, frame)
+            middle = (a + b) / 2
+            right, _ = self._standpoint.to_view(*c.measurand.side)
+            # Beside the piece the box hangs outwards, so that it never covers an edge.
+            shift = right * (WIDTH / 2 - LINE_OFF + 14)
+            x = min(max(middle.x() + shift - WIDTH / 2, 4), self.width() - WIDTH - 4)
+            y = min(max(middle.y() - HEIGHT / 2, 4), self.height() - HEIGHT - CAPTION)
+            self.boxes[c.measurand.name].move(round(x), round(y))
+        self._place_complaint()
+
+    def _place_complaint(self) -> None:
+        current = next((c for c in self._callouts if c.current and c.complaint), None)
+        if current is None:
+            self._complaint.hide()
+            return
+        box = self.boxes[current.measurand.name]
+        self._complaint.setFixedWidth(min(330, self.width() - 16))
+        self._complaint.setStyleSheet(
+            f"color: {th.theme().bad}; background: {th.theme().bad_fill}; padding: 6px; border-radius: 6px;"
+        )
+        self._complaint.setText(current.complaint)
+        self._complaint.adjustSize()
+        height = self._complaint.heightForWidth(self._complaint.width())
+        x = min(
+            max(box.x() + WIDTH // 2 - self._complaint.width() // 2, 8), self.width() - self._complaint.width() - 8
+        )
+        below = box.y() + HEIGHT + 4
+        y = below if below + height < self.height() - 4 else box.y() - height - 4
+        self._complaint.setGeometry(x, y, self._complaint.width(), height)
+        self._complaint.show()
+        self._complaint.raise_()
+
+    # Painting
+
+    def paintEvent(self, _event: object) -> None:
+        """Grid, piece, dimension lines, captions."""
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(th.color("line"), 1))
+        p.setBrush(th.color("card"))
+        p.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 10, 10)
+        if self._piece is None:
+            return
+        frame = self._frame()
+        errors = self.errors()
+        factor = magnification(errors, frame.scale)
+        ordered = self._path(self._piece.outline(), frame)
+        real = self._path(
+            self._piece.outline(**{m: self._piece.nominal(m) + factor * e for m, e in errors.items()}), frame
+        )
+        p.fillPath(real if errors else ordered, th.color("material"))
+        p.setPen(QPen(th.color("soft"), 1.4, Qt.PenStyle.DashLine))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawPath(ordered)
+        if errors:
+            p.setPen(QPen(th.color("ink"), 2.4))
+            p.drawPath(real)
+        for c in self._callouts:
+            self._draw_dimension(p, c, frame)
+        self._draw_marks(p, frame)
+        self._draw_captions(p, factor, has_readings=bool(errors))
+
+    def _path(self, outline: tuple[Point, ...], frame: _Frame) -> QPainterPath:
+        path = QPainterPath()
+        path.addPolygon(QPolygonF([frame.at(x, y) for x, y in outline]))
+        path.closeSubpath()
+        return path
+
+    def _draw_dimension(self, p: QPainter, c: Callout, frame: _Frame) -> None:
+        jaw_a, jaw_b, a, b = self._dimension(c, frame)
+        colour = th.color("focus" if c.current else "soft")
+        p.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
+        p.drawLine(jaw_a, a)
+        p.drawLine(jaw_b, b)
+        p.setPen(QPen(colour, 2.4 if c.current else 1.3))
+        p.drawLine(a, b)
+        along = b - a
+        length = math.hypot(along.x(), along.y()) or 1.0
+        along /= length
+        across = QPointF(-along.y(), along.x())
+        for end, way in ((a, 1.0), (b, -1.0)):
+            p.drawLine(end - across * 9, end + across * 9)
+            p.drawLine(end, end + along * way * 9 + across * 5)
+            p.drawLine(end, end + along * way * 9 - across * 5)
+
+    def _draw_marks(self, p: QPainter, frame: _Frame) -> None:
+        """The dot and the number that the piece bears at its corner of lowest X and Y."""
+        assert self._piece is not None
+        size = max(x for x, _ in self._piece.outline())
+        at = frame.at(0.028 * size, 0.028 * size)
+        p.setBrush(th.color("ink"))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.drawEllipse(at, 3.5, 3.5)
+        p.setPen(th.color("ink"))
+        p.setFont(th.font(th.TEXT, bold=True))
+        corner = frame.at(0.05 * size, 0.05 * size)
+        p.drawText(QRectF(corner.x() - 14, corner.y() - 24, 60, 22), Qt.AlignmentFlag.AlignCenter, str(self._number))
+
+    def _draw_captions(self, p: QPainter, factor: int, *, has_readings: bool) -> None:
+        p.setFont(th.font(th.TEXT))
+        p.setPen(th.color("soft"))
+        words = "Dashed: as ordered"
+        if has_readings:
+            words += f" · solid: as measured, error drawn {factor} times"
+        area = QRectF(14, self.height() - CAPTION, self.width() - 28, CAPTION - 4)
+        p.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
+        draw_axes(p, QPointF(self.width() - 86.0, self.height() - 16.0), self._standpoint)
+
+
+def draw_axes(p: QPainter, corner: QPointF, standpoint: Standpoint) -> None:
+    """Two arrows, +X and +Y, as they point from where the technician stands."""
+    p.setFont(th.font(th.TEXT, bold=True))
+    start = corner + QPointF(14, -14)
+    for letter, unit in (("X", (1.0, 0.0)), ("Y", (0.0, 1.0))):
+        right, away = standpoint.to_view(*unit)
+        tip = start + QPointF(right * 34, -away * 34)
+        p.setPen(QPen(th.color("soft"), 2))
+        p.drawLine(start, tip)
+        d = QPointF(right, -away)
+        n = QPointF(-d.y(), d.x())
+        p.drawLine(tip, tip - d * 8 + n * 4)
+        p.drawLine(tip, tip - d * 8 - n * 4)
+        label = tip + d * 14
+        p.drawText(QRectF(label.x() - 14, label.y() - 11, 28, 22), Qt.AlignmentFlag.AlignCenter, f"+{letter}")

@@ -1,0 +1,56 @@
+"""Findings in the technician's words."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.uncertainty import two_significant
+from keen_compass.quantities.verdict import Verdict
+
+UNIT_WORDS = {"mm/m": "mm per m", "mm": "mm"}
+HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
+
+
+def headline(finding: Finding) -> str:
+    """The verdict in a few words: ``Out: +0.97 ± 0.10``."""
+    if finding.verdict is Verdict.IMPLAUSIBLE:
+        return "Is this right?"
+    if finding.error is None or finding.expanded_uncertainty is None:
+        return "Not known yet"
+    d = min(two_significant(finding.expanded_uncertainty), 3)
+    value = format_mm(finding.error, d, signed=True)
+    return f"{HEADS[finding.verdict]}: {value} ± {format_mm(finding.expanded_uncertainty, d)}"
+
+
+def consequence(finding: Finding) -> str:
+    """What the verdict means and what to do about it."""
+    if finding.verdict in (Verdict.IMPLAUSIBLE, Verdict.UNRESOLVED) or finding.error is None:
+        return finding.notes[0] if finding.notes else ""
+    way = "long" if finding.error > 0 else "short"
+    size = f"A metre comes out {format_mm(abs(finding.error), 2)} mm too {way}"
+    allowed = f"{format_mm(finding.tolerance, 2)} is allowed"
+    if finding.verdict is Verdict.IN:
+        return f"{size}; {allowed}. Leave it."
+    if finding.verdict is Verdict.CANNOT_TELL:
+        return f"{size}; {allowed}. {finding.notes[0] if finding.notes else ''}".strip()
+    return f"{size}; {allowed}. Correct it."
+
+
+def number(finding: Finding, given: object, decimals: int) -> str:
+    """A controller's number as it stands there."""
+    form = next(f for f in ResolutionForm if f.unit == finding.unit)
+    return StoredResolution.from_input(form, given).text(decimals)
+
+
+def new_uncertainty(finding: Finding) -> str:
+    """``± 0.011``, two significant digits."""
+    U = finding.new_expanded_uncertainty
+    return f"± {U:.{two_significant(U)}f}" if U else ""
+
+
+def day_and_time(at: str) -> str:
+    """Local time, from the logbook's UTC."""
+    return datetime.fromisoformat(at).astimezone().strftime("%-d %B %Y, %H:%M")

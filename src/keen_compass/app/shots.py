@@ -1,0 +1,99 @@
+"""Pictures of every main view, made from the demo shop, with no display."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QEventLoop
+from PySide6.QtWidgets import QApplication
+
+from keen_compass.app.start import show_window
+from keen_compass.app.window import MainWindow
+from keen_compass.errors import InputError
+from keen_compass.procedures.base import Step
+from keen_compass.procedures.demo import build, correct_all, read_all
+from keen_compass.procedures.rounds import RoundSession
+
+
+def take_shots(folder: Path, size: tuple[int, int]) -> None:
+    """Write one PNG per view into `folder`. Raises InputError where that can't be done."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise InputError(f"can't be made: {error.strerror}", str(folder)) from None
+    with tempfile.TemporaryDirectory(prefix="keen-compass-shots-") as scratch:
+        window = show_window(build(Path(scratch) / "lantern-quay.kcshop"), "Lantern Quay", size)
+        for name, prepare in VIEWS:
+            prepare(window)
+            _settle()
+            if not window.grab().save(str(folder / f"{name}.png")):
+                raise InputError("the picture can't be written; is there room?", str(folder))
+        window.close()
+
+
+def _session(window: MainWindow) -> RoundSession:
+    session: RoundSession = window.round_page.model.session  # type: ignore[union-attr]
+    return session
+
+
+def _make(window: MainWindow) -> None:
+    window.begin("rectangle")
+
+
+def _measure(window: MainWindow) -> None:
+    session = _session(window)
+    session.making.new_sheet()
+    session.making.choose_size(session.making.proposed_size())
+    session.making.make_on_stand_in()
+    session.after_making()
+    read_all(session, 9)
+    shown = session.measuring.practice_reading() or ""
+    session.measuring.type(shown[:-1])
+
+
+def _correct(window: MainWindow) -> None:
+    session = _session(window)
+    read_all(session)
+    session.go(Step.CORRECT)
+    first = session.measuring.findings()[0]
+    session.correcting.send_to_stand_in(first.quantity, session.correcting.proposed(first))
+
+
+def _confirm_make(window: MainWindow) -> None:
+    session = _session(window)
+    correct_all(session)
+    session.go(Step.CONFIRM)
+
+
+def _confirm(window: MainWindow) -> None:
+    session = _session(window)
+    if session.making.refusal():
+        session.making.new_sheet()
+    session.making.make_on_stand_in()
+    session.after_making()
+    read_all(session)
+
+
+def _rose_after(window: MainWindow) -> None:
+    _session(window).sign("")
+    window.show_rose("heron")
+
+
+VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
+    ("rose", lambda window: window.show_rose("heron")),
+    ("round-make", _make),
+    ("round-measure", _measure),
+    ("round-correct", _correct),
+    ("round-confirm-make", _confirm_make),
+    ("round-confirm", _confirm),
+    ("rose-after", _rose_after),
+)
+
+
+def _settle() -> None:
+    app = QApplication.instance()
+    assert app is not None
+    for _ in range(4):
+        app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 50)

@@ -1,0 +1,75 @@
+"""Starting up: the application object, which shop, the first window; and pictures of every view."""
+
+from __future__ import annotations
+
+import shutil
+import sys
+import tempfile
+from pathlib import Path
+
+import platformdirs
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from keen_compass.app import theme as th
+from keen_compass.app.window import MainWindow
+from keen_compass.shop.store import Shop
+
+_windows: list[MainWindow] = []  # Qt keeps no reference to top-level windows
+
+
+def start(*, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple[int, int], theme: str | None) -> int:
+    """Open the window, or write the pictures; returns the exit status."""
+    app = application(theme)
+    if shots is not None:
+        from keen_compass.app.shots import take_shots
+
+        take_shots(shots, size)
+        return 0
+    scratch: Path | None = None
+    if demo:
+        from keen_compass.procedures.demo import build
+
+        scratch = Path(tempfile.mkdtemp(prefix="keen-compass-demo-"))
+        shop, title = build(scratch / "lantern-quay.kcshop"), "Lantern Quay"
+    else:
+        file = shop_file or Path(platformdirs.user_data_dir("keen-compass")) / "shop.kcshop"
+        shop, title = Shop(file), file.stem.replace("-", " ").title()
+    show_window(shop, title, size)
+    QTimer.singleShot(300, _warm)
+    status = app.exec()
+    if scratch:
+        shutil.rmtree(scratch, ignore_errors=True)
+    return status
+
+
+def application(theme: str | None) -> QApplication:
+    """The one QApplication, in the wanted colours."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    app.setApplicationName("keen-compass")
+    app.setApplicationDisplayName("Keen Compass")
+    app.setDesktopFileName("keen-compass")
+    th.apply(app, th.wanted_theme(app, theme))
+    app.setWindowIcon(th.icon("keen-compass"))
+    return app
+
+
+def show_window(shop: Shop, title: str, size: tuple[int, int] = (1280, 800)) -> MainWindow:
+    """A window on a shop."""
+    window = MainWindow(shop, title)
+    _windows.append(window)
+    window.destroyed.connect(lambda: _windows.remove(window) if window in _windows else None)
+    window.resize(*size)
+    window.show()
+    return window
+
+
+def _warm() -> None:
+    """Load what the first round will need, while nobody is waiting."""
+    from keen_compass.procedures import REGISTRY, load
+    from keen_compass.quantities.uncertainty import t_95
+
+    for name in REGISTRY:
+        load(name)
+    t_95(8.0)

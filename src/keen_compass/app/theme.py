@@ -1,0 +1,193 @@
+"""Colours, type and sizes. Every pair that is used for text stands in `PAIRS`, and a test checks its contrast."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QApplication
+
+HERE = Path(__file__).parent
+TEXT, TITLE, VERDICT, CALLOUT, NEW_VALUE, ECHO = 15, 26, 20, 24, 32, 40  # px
+HAND = 44  # px, smallest target for a gloved hand
+
+
+@dataclass(frozen=True, slots=True)
+class Theme:
+    """One set of colours, as #rrggbb. `soft` is quieter text, `line` never carries text."""
+
+    name: str
+    paper: str
+    rail: str
+    card: str
+    line: str
+    grid: str
+    ink: str
+    soft: str
+    good: str
+    good_fill: str
+    bad: str
+    bad_fill: str
+    warn: str
+    warn_fill: str
+    quiet_fill: str
+    focus: str
+    material: str
+
+
+LIGHT = Theme(
+    "light", paper="#f5f3ed", rail="#e6e3d8", card="#fffefa", line="#c9c5b7", grid="#ebe8df",
+    ink="#18242b", soft="#4c5860", good="#0a5a55", good_fill="#dcebe6", bad="#a02812", bad_fill="#fae4dc",
+    warn="#744b00", warn_fill="#f6e8c8", quiet_fill="#eae8e1", focus="#1d55a5", material="#efe9da",
+)  # fmt: skip
+DARK = Theme(
+    "dark", paper="#161b1f", rail="#101417", card="#1f262b", line="#4a555d", grid="#252d33",
+    ink="#eeeae0", soft="#aeb8bf", good="#74d3c4", good_fill="#16352f", bad="#ff9f8a", bad_fill="#48211a",
+    warn="#f0c46c", warn_fill="#3d3012", quiet_fill="#2b3339", focus="#8fbcff", material="#2c2f2b",
+)  # fmt: skip
+
+# (text, background) by name: whatever puts text on a surface must stand here.
+PAIRS = (
+    ("ink", "paper"), ("ink", "rail"), ("ink", "card"), ("ink", "quiet_fill"), ("ink", "material"),
+    ("soft", "paper"), ("soft", "rail"), ("soft", "card"), ("soft", "quiet_fill"), ("soft", "material"),
+    ("good", "paper"), ("good", "rail"), ("good", "card"), ("good", "good_fill"),
+    ("bad", "paper"), ("bad", "rail"), ("bad", "card"), ("bad", "bad_fill"),
+    ("warn", "paper"), ("warn", "rail"), ("warn", "card"), ("warn", "warn_fill"),
+    ("focus", "card"), ("focus", "paper"), ("card", "ink"), ("paper", "ink"),
+)  # fmt: skip
+
+_current = LIGHT
+
+
+def theme() -> Theme:
+    """The theme in use."""
+    return _current
+
+
+def color(name: str) -> QColor:
+    """A colour of the theme in use."""
+    return QColor(getattr(_current, name))
+
+
+def contrast(a: str, b: str) -> float:
+    """WCAG 2 contrast ratio of two #rrggbb colours."""
+    high, low = sorted((_luminance(a), _luminance(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+def _luminance(colour: str) -> float:
+    parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    linear = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+@cache
+def _family() -> str:
+    family = ""
+    for file in sorted((HERE / "fonts").glob("*.otf")):
+        number = QFontDatabase.addApplicationFont(str(file))
+        if number >= 0 and not family:
+            family = QFontDatabase.applicationFontFamilies(number)[0]
+    return family
+
+
+def font(px: int = TEXT, *, bold: bool = False) -> QFont:
+    """The shipped face at a size, figures tabular so that numbers don't dance while typed."""
+    face = QFont(_family())
+    face.setPixelSize(px)
+    face.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
+    face.setFeature(QFont.Tag("tnum"), 1)
+    return face
+
+
+def apply(app: QApplication, wanted: Theme) -> None:
+    """Use a theme from now on."""
+    global _current  # noqa: PLW0603 (one look per process; widgets ask for it when they paint)
+    _current = wanted
+    icon.cache_clear()
+    app.setStyle("Fusion")
+    app.setFont(font())
+    palette = QPalette()
+    for role, name in (
+        (QPalette.ColorRole.Window, "paper"), (QPalette.ColorRole.WindowText, "ink"),
+        (QPalette.ColorRole.Base, "card"), (QPalette.ColorRole.Text, "ink"),
+        (QPalette.ColorRole.Button, "card"), (QPalette.ColorRole.ButtonText, "ink"),
+        (QPalette.ColorRole.Highlight, "focus"), (QPalette.ColorRole.HighlightedText, "card"),
+        (QPalette.ColorRole.ToolTipBase, "card"), (QPalette.ColorRole.ToolTipText, "ink"),
+        (QPalette.ColorRole.PlaceholderText, "soft"),
+    ):  # fmt: skip
+        palette.setColor(role, color(name))
+    app.setPalette(palette)
+    app.setStyleSheet(_sheet(wanted))
+
+
+def wanted_theme(app: QApplication, choice: str | None) -> Theme:
+    """What was chosen, else what the desktop uses."""
+    if choice:
+        return DARK if choice == "dark" else LIGHT
+    return DARK if app.styleHints().colorScheme() == Qt.ColorScheme.Dark else LIGHT
+
+
+@cache
+def icon(name: str, colour: str = "ink") -> QIcon:
+    """One of our own drawings, in a colour of the theme."""
+    pixmap = QPixmap(96, 96)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    svg = (HERE / "icons" / f"{name}.svg").read_text(encoding="utf-8")
+    painter = QPainter(pixmap)
+    QSvgRenderer(QByteArray(svg.replace("currentColor", getattr(_current, colour)).encode())).render(painter)
+    painter.end()
+    return QIcon(pixmap)
+
+
+def _sheet(t: Theme) -> str:
+    return f"""
+    QMainWindow, QDialog {{ background: {t.paper}; }}
+    QMenuBar {{ background: {t.rail}; color: {t.ink}; padding: 2px 6px; }}
+    QMenuBar::item {{ padding: 5px 10px; background: transparent; border-radius: 4px; }}
+    QMenuBar::item:selected {{ background: {t.ink}; color: {t.card}; }}
+    QMenu {{ background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; padding: 4px; }}
+    QMenu::item {{ padding: 7px 26px; border-radius: 4px; }}
+    QMenu::item:selected {{ background: {t.ink}; color: {t.card}; }}
+    QMenu::item:disabled {{ color: {t.soft}; }}
+    QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
+    QToolTip {{ background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; padding: 6px; }}
+    QFrame#card {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 10px; }}
+    QFrame#rail {{ background: {t.rail}; }}
+    QPushButton {{ background: {t.card}; color: {t.ink}; border: 1.5px solid {t.ink}; border-radius: 8px;
+        padding: 0 16px; min-height: {HAND - 3}px; }}
+    QPushButton:hover {{ background: {t.quiet_fill}; }}
+    QPushButton:focus {{ border: 3px solid {t.focus}; padding: 0 14px; }}
+    QPushButton:disabled {{ color: {t.soft}; border-color: {t.line}; background: {t.quiet_fill}; }}
+    QPushButton#primary {{ background: {t.ink}; color: {t.card}; }}
+    QPushButton#primary:hover {{ background: {t.good}; }}
+    QPushButton#primary:disabled {{ color: {t.soft}; border-color: {t.line}; background: {t.quiet_fill}; }}
+    QPushButton#quiet {{ border-color: {t.line}; }}
+    QPushButton#quiet:focus {{ border-color: {t.focus}; }}
+    QPushButton:checked {{ background: {t.ink}; color: {t.card}; }}
+    QLineEdit {{ background: {t.card}; color: {t.ink}; border: 2px solid {t.line}; border-radius: 7px;
+        padding: 2px 8px; selection-background-color: {t.focus}; }}
+    QLineEdit:focus {{ border-color: {t.focus}; }}
+    QComboBox {{ background: {t.card}; color: {t.ink}; border: 1.5px solid {t.line}; border-radius: 7px;
+        padding: 0 10px; min-height: {HAND - 3}px; }}
+    QComboBox:focus {{ border-color: {t.focus}; }}
+    QComboBox::drop-down {{ border: none; width: 30px; }}
+    QComboBox::down-arrow {{ image: none; border-left: 6px solid {t.card}; border-right: 6px solid {t.card};
+        border-top: 8px solid {t.ink}; margin-right: 10px; }}
+    QComboBox QAbstractItemView {{ background: {t.card}; color: {t.ink}; selection-background-color: {t.ink};
+        selection-color: {t.card}; border: 1px solid {t.line}; }}
+    QSlider {{ min-height: {HAND}px; }}
+    QSlider::groove:horizontal {{ height: 6px; background: {t.line}; border-radius: 3px; }}
+    QSlider::sub-page:horizontal {{ background: {t.good}; border-radius: 3px; }}
+    QSlider::handle:horizontal {{ width: 30px; height: 30px; margin: -13px 0; border-radius: 16px;
+        background: {t.ink}; border: 1px solid {t.card}; }}
+    QSlider::handle:horizontal:focus {{ border: 3px solid {t.focus}; }}
+    QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
+    QScrollBar:vertical {{ background: transparent; width: 12px; }}
+    QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 5px; min-height: 40px; }}
+    QScrollBar::add-line:vertical, QScrollBar::sub-line:vertical {{ height: 0; }}
+    """

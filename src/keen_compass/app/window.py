@@ -1,0 +1,275 @@
+"""The one window: rail, places in the middle, menus. All wiring between screens is here."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keen_compass.app import theme as th
+from keen_compass.app.help import about_dialog, keys_dialog
+from keen_compass.app.parts import Text
+from keen_compass.app.rail import Rail
+from keen_compass.app.rose.page import RosePage
+from keen_compass.errors import KeenCompassError
+from keen_compass.shop.standing import spokes
+from keen_compass.shop.store import Shop
+
+NARROW_BELOW = 1180  # px of window width: the rail makes room for the piece
+
+
+class MainWindow(QMainWindow):
+    """One shop, open."""
+
+    def __init__(self, shop: Shop, title: str) -> None:
+        super().__init__()
+        self.shop = shop
+        self.shop_title = title
+        self.setWindowTitle(f"{title} – Keen Compass")
+        self.setMinimumSize(1000, 660)
+        self.rail = Rail()
+        self.rail.chosen.connect(self.show_rose)
+        self.rose_page = RosePage()
+        self.rose_page.begin.connect(self.begin)
+        self.round_page: QWidget | None = None
+        self._message = Text("", th.TEXT, "warn", bold=True)
+        self._message.setContentsMargins(24, 8, 24, 0)
+        self.places = QStackedWidget()
+        self.places.addWidget(self.rose_page)
+        middle = QVBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self._message)
+        middle.addWidget(self.places, 1)
+        body = QWidget()
+        layout = QHBoxLayout(body)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.rail)
+        layout.addLayout(middle, 1)
+        self.setCentralWidget(body)
+        self._menus()
+        self.machine_uid: str | None = None
+        machines = shop.machines()
+        if machines:
+            self.show_rose(machines[0].uid)
+        else:
+            self.say("This shop is empty. Look at the demo: close this and start with --demo.")
+        if shop.read_only:
+            self.say("This shop is open in another window, so here it can only be looked at.")
+
+    # Places
+
+    def say(self, words: str) -> None:
+        """One line above the page."""
+        self._message.say(words)
+
+    def show_rose(self, uid: str) -> None:
+        """How a machine stands."""
+        self.machine_uid = uid
+        self._close_round()
+        machine = self.shop.machine(uid)
+        under_way = self.shop.open_round(uid)
+        self.rose_page.show_machine(machine, spokes(self.shop, machine), under_way, self._step_of(uid))
+        self.places.setCurrentWidget(self.rose_page)
+        self.refresh_rail()
+        self._update_actions()
+        self.rose_page.rose.setFocus()
+
+    def begin(self, procedure: str) -> None:
+        """Begin a round, or go on with the one that is open."""
+        if self.machine_uid is None:
+            return
+        from keen_compass.app.round.page import RoundPage  # late: it brings NumPy
+        from keen_compass.procedures.rounds import RoundSession
+
+        machine = self.shop.machine(self.machine_uid)
+        try:
+            page = RoundPage(RoundSession.begin(self.shop, machine, procedure))
+        except KeenCompassError as error:
+            self.say(str(error))
+            return
+        self._close_round()
+        self.round_page = page
+        page.closed.connect(lambda: self.show_rose(machine.uid))
+        page.model.changed.connect(self._round_changed)
+        QApplication.instance().installEventFilter(page)
+        self.places.addWidget(page)
+        self.places.setCurrentWidget(page)
+        page.refresh()
+        self.refresh_rail()
+        self._update_actions()
+
+    def refresh_rail(self) -> None:
+        """All machines as they stand now."""
+        rows = [(m, spokes(self.shop, m), self._step_of(m.uid)) for m in self.shop.machines()]
+        self.rail.show_shop(self.shop_title, rows, self.machine_uid)
+
+    def _step_of(self, uid: str) -> str:
+        kept = self.shop.open_round(uid)
+        if kept is None:
+            return ""
+        mark = self.shop.mark(kept.id, "step")
+        return str(mark["step"]) if mark else "make"
+
+    def _round_changed(self) -> None:
+        """The rail follows the step, not every keystroke."""
+        step = self._step_of(self.machine_uid or "")
+        if step != getattr(self, "_rail_step", None):
+            self._rail_step = step
+            QTimer.singleShot(0, self.refresh_rail)
+        self._update_actions()
+
+    def _close_round(self) -> None:
+        if self.round_page is not None:
+            QApplication.instance().removeEventFilter(self.round_page)
+            self.places.removeWidget(self.round_page)
+            self.round_page.deleteLater()
+            self.round_page = None
+
+    # Menus
+
+    def _menus(self) -> None:
+        shop = self.menuBar().addMenu("&Shop")
+        self._action(shop, "&Open shop file…", QKeySequence.StandardKey.Open, self._choose_shop)
+        shop.addSeparator()
+        self._action(shop, "&Quit", QKeySequence("Ctrl+Q"), self.close)
+        edit = self.menuBar().addMenu("&Edit")
+        self.undo_action = self._action(edit, "&Undo", QKeySequence.StandardKey.Undo, lambda: self._page("undo"))
+        self.redo_action = self._action(edit, "&Redo", QKeySequence("Ctrl+Shift+Z"), lambda: self._page("redo"))
+        round_menu = self.menuBar().addMenu("&Round")
+        self._round_actions = [
+            self._action(round_menu, "&Go on", QKeySequence("Ctrl+Return"), self._go_on),
+            self._action(round_menu, "&Type what the stand-in shows", QKeySequence("F8"), self._practice),
+            self._action(round_menu, "This length &can’t be read", QKeySequence("F9"), self._skip),
+        ]
+        round_menu.addSeparator()
+        for i, step in enumerate(("Make", "Measure", "Correct", "Confirm"), 1):
+            run = lambda step=step: self._step(step.lower())  # noqa: E731
+            self._round_actions.append(self._action(round_menu, f"&{i}  {step}", QKeySequence(f"Alt+{i}"), run))
+        round_menu.addSeparator()
+        self._round_actions.append(
+            self._action(round_menu, "&Back to the rose", QKeySequence("Escape"), lambda: self._to_rose())
+        )
+        view = self.menuBar().addMenu("&View")
+        self._action(view, "&Full screen", QKeySequence("F11"), self._full_screen)
+        for wanted in (th.LIGHT, th.DARK):
+            run = lambda wanted=wanted: self.use_theme(wanted)  # noqa: E731
+            self._action(view, f"{wanted.name.capitalize()} colours", None, run)
+        help_menu = self.menuBar().addMenu("&Help")
+        self._action(help_menu, "&Keys", QKeySequence("F1"), lambda: keys_dialog(self).open())
+        self._action(help_menu, "&About", None, lambda: about_dialog(self).open())
+        self._update_actions()
+
+    def _action(self, menu: object, words: str, key: object, run: object) -> QAction:
+        action = QAction(words, self)
+        if key is not None:
+            action.setShortcut(QKeySequence(key) if not isinstance(key, QKeySequence) else key)  # type: ignore[call-overload]
+        action.triggered.connect(lambda _=False: run())  # type: ignore[operator]
+        menu.addAction(action)  # type: ignore[attr-defined]
+        return action
+
+    def _update_actions(self) -> None:
+        page = self.round_page
+        history = page.model.session.context.history if page else None  # type: ignore[attr-defined]
+        draft = bool(page and page.model.session.measuring.draft)  # type: ignore[attr-defined]
+        self.undo_action.setEnabled(bool(history and history.can_undo) or draft)
+        self.redo_action.setEnabled(bool(history and history.can_redo))
+        for action in self._round_actions:
+            action.setEnabled(page is not None)
+
+    def _page(self, name: str) -> None:
+        if self.round_page is not None:
+            getattr(self.round_page, name)()
+
+    def _go_on(self) -> None:
+        page = self.round_page
+        if page is None:
+            return
+        make = page.make  # type: ignore[attr-defined]
+        if make.isVisible():
+            (make.cut if make.cut.isVisible() else make.is_cut).click()
+        else:
+            page.go_on()  # type: ignore[attr-defined]
+
+    def _practice(self) -> None:
+        if self.round_page is not None and self.round_page.measure.isVisible():  # type: ignore[attr-defined]
+            self.round_page.measure.strip.type_practice()  # type: ignore[attr-defined]
+
+    def _skip(self) -> None:
+        if self.round_page is not None and self.round_page.measure.isVisible():  # type: ignore[attr-defined]
+            self.round_page.measure.strip.skip.click()  # type: ignore[attr-defined]
+
+    def _step(self, step: str) -> None:
+        from keen_compass.procedures.base import Step
+
+        if self.round_page is not None:
+            self.round_page.go(Step(step))  # type: ignore[attr-defined]
+
+    def _to_rose(self) -> None:
+        if self.machine_uid and self.round_page is not None:
+            self.show_rose(self.machine_uid)
+
+    def _full_screen(self) -> None:
+        if self.isFullScreen():
+            self.showNormal()
+        else:
+            self.showFullScreen()
+
+    def use_theme(self, wanted: th.Theme) -> None:
+        """Other colours, at once; the page is built anew in them."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        th.apply(app, wanted)
+        page, uid = self.round_page, self.machine_uid
+        procedure = page.model.session.context.kept.procedure if page else None  # type: ignore[attr-defined]
+        if uid:
+            self.rose_page.show_machine(
+                self.shop.machine(uid), spokes(self.shop, self.shop.machine(uid)), self.shop.open_round(uid),
+                self._step_of(uid),
+            )  # fmt: skip
+            self.refresh_rail()
+            if procedure:
+                self.begin(procedure)
+
+    def _choose_shop(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Open a shop file", str(self.shop.file.parent), "Shop files (*.kcshop)"
+        )
+        if name:
+            self.open_shop(Path(name))
+
+    def open_shop(self, file: Path) -> bool:
+        """Another shop in this window; where it can't be opened the present one stays, with the reason."""
+        try:
+            shop = Shop(file)
+        except KeenCompassError as error:
+            self.say(str(error))
+            return False
+        from keen_compass.app.start import show_window
+
+        show_window(shop, file.stem)
+        self.close()
+        return True
+
+    # Window
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Small windows give the rail's room to the piece."""
+        super().resizeEvent(event)
+        self.rail.set_narrow(narrow=self.width() < NARROW_BELOW)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Everything is kept already; close the file."""
+        self._close_round()
+        self.shop.close()
+        super().closeEvent(event)
