@@ -72,7 +72,7 @@ class MachineCard(QAbstractButton):
             return
         left, width = 68, self.width() - 76
         self._words_at(p, QRect(left, 10, width, 24), self._machine.name, 17, th.color("ink"), bold=True)
-        self._words_at(p, QRect(left, 33, width, 20), self._machine.describe(), 15, th.color("soft"))
+        self._words_at(p, QRect(left, 33, width, 20), self._machine.kind, 15, th.color("soft"))
         self._words_at(p, QRect(left, 53, width, 22), self._words, 15, th.color(STATE_COLOUR[self._state]), bold=True)
         if self._step:
             self._words_at(p, QRect(left, 74, width, 20), self._step, 15, th.color("soft"))

@@ -176,8 +176,7 @@ def _sheet(t: Theme) -> str:
         padding: 0 10px; min-height: {HAND - 3}px; }}
     QComboBox:focus {{ border-color: {t.focus}; }}
     QComboBox::drop-down {{ border: none; width: 30px; }}
-    QComboBox::down-arrow {{ image: none; border-left: 6px solid {t.card}; border-right: 6px solid {t.card};
-        border-top: 8px solid {t.ink}; margin-right: 10px; }}
+    QComboBox::down-arrow {{ image: url({(HERE / "icons" / f"down-{t.name}.svg").as_posix()}); width: 14px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; color: {t.ink}; selection-background-color: {t.ink};
         selection-color: {t.card}; border: 1px solid {t.line}; }}
     QSlider {{ min-height: {HAND}px; }}

@@ -43,7 +43,8 @@ class MainWindow(QMainWindow):
         self.rose_page.begin.connect(self.begin)
         self.round_page: QWidget | None = None
         self._message = Text("", th.TEXT, "warn", bold=True)
-        self._message.setContentsMargins(24, 8, 24, 0)
+        self._message.setContentsMargins(24, 10, 24, 0)
+        self._message.hide()
         self.places = QStackedWidget()
         self.places.addWidget(self.rose_page)
         middle = QVBoxLayout()
@@ -102,7 +103,7 @@ class MainWindow(QMainWindow):
         self.round_page = page
         page.closed.connect(lambda: self.show_rose(machine.uid))
         page.model.changed.connect(self._round_changed)
-        QApplication.instance().installEventFilter(page)
+        _app().installEventFilter(page)
         self.places.addWidget(page)
         self.places.setCurrentWidget(page)
         page.refresh()
@@ -131,7 +132,7 @@ class MainWindow(QMainWindow):
 
     def _close_round(self) -> None:
         if self.round_page is not None:
-            QApplication.instance().removeEventFilter(self.round_page)
+            _app().removeEventFilter(self.round_page)
             self.places.removeWidget(self.round_page)
             self.round_page.deleteLater()
             self.round_page = None
@@ -158,7 +159,7 @@ class MainWindow(QMainWindow):
             self._round_actions.append(self._action(round_menu, f"&{i}  {step}", QKeySequence(f"Alt+{i}"), run))
         round_menu.addSeparator()
         self._round_actions.append(
-            self._action(round_menu, "&Back to the rose", QKeySequence("Escape"), lambda: self._to_rose())
+            self._action(round_menu, "&Back to the rose", QKeySequence("Escape"), self._to_rose)
         )
         view = self.menuBar().addMenu("&View")
         self._action(view, "&Full screen", QKeySequence("F11"), self._full_screen)
@@ -227,9 +228,7 @@ class MainWindow(QMainWindow):
 
     def use_theme(self, wanted: th.Theme) -> None:
         """Other colours, at once; the page is built anew in them."""
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        th.apply(app, wanted)
+        th.apply(_app(), wanted)
         page, uid = self.round_page, self.machine_uid
         procedure = page.model.session.context.kept.procedure if page else None  # type: ignore[attr-defined]
         if uid:
@@ -273,3 +272,9 @@ class MainWindow(QMainWindow):
         self._close_round()
         self.shop.close()
         super().closeEvent(event)
+
+
+def _app() -> QApplication:
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    return app

@@ -76,15 +76,14 @@ def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
 def summary(all_spokes: list[Spoke]) -> tuple[str, State]:
     """One short line for the rail, and the state that colours it."""
     for state, sentence in (
-        (State.OUT, "{} out by {}"),
-        (State.RECHECK, "re-check {}"),
-        (State.CANNOT_TELL, "{}: can’t tell"),
-        (State.NEVER, "{} never measured"),
+        (State.OUT, "{} out"),
+        (State.RECHECK, "{} re-check"),
+        (State.CANNOT_TELL, "{} can’t tell"),
+        (State.NEVER, "{} never read"),
     ):
         found = [s for s in all_spokes if s.state is state]
         if found:
-            first = found[0]
-            return sentence.format(first.label, first.figure.lstrip("+−")), state
+            return sentence.format(" and ".join(s.label.split()[0] for s in found[:2])), state
     return "all in", State.IN
 
 

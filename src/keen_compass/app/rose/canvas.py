@@ -87,17 +87,15 @@ class Rose(QWidget):
                 self._draw_label(p, i, spoke, middle, R)
 
     def _draw_ring_label(self, p: QPainter, middle: QPointF, R: float) -> None:
-        """Where the ring is labelled no spoke passes: half way between two of them."""
+        """Just outside the ring, where no spoke passes: half way between two of them."""
         a = self.angle(0) + (math.pi / max(len(self._spokes), 1))
-        at = middle + QPointF(math.sin(a), -math.cos(a)) * (RING * R)
+        at = middle + QPointF(math.sin(a), -math.cos(a)) * (RING * R + 20)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("good"))
         metrics = QFontMetricsF(p.font())
         words = "tolerance"
-        width = metrics.horizontalAdvance(words) + 12
-        box = QRectF(at.x() - width / 2, at.y() - 12, width, 24)
-        p.fillRect(box, th.color("paper"))
-        p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+        width = metrics.horizontalAdvance(words) + 4
+        p.drawText(QRectF(at.x() + (math.sin(a) - 1) * width / 2, at.y() - 12, width, 24), 0, words)
 
     def _draw_spoke(self, p: QPainter, index: int, spoke: Spoke, middle: QPointF, R: float) -> None:
         d = self._direction(index)
@@ -125,11 +123,11 @@ class Rose(QWidget):
             return
         low = middle + d * (R * radius_of(max(spoke.reach - spoke.U_reach, 0)))
         high = middle + d * (R * radius_of(spoke.reach + spoke.U_reach))
-        p.setPen(QPen(state_colour, 4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
+        draw_state(p, spoke.state, tip, 7, state_colour, th.color("card"))
+        p.setPen(QPen(state_colour, 3, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
         p.drawLine(low, high)
         for end in (low, high):
-            p.drawLine(end - across * 8, end + across * 8)
-        draw_state(p, spoke.state, tip, 9, state_colour, th.color("card"))
+            p.drawLine(end - across * 13, end + across * 13)
 
     def _label_box(self, index: int, middle: QPointF, R: float) -> QRectF:
         d = self._direction(index)

@@ -57,8 +57,8 @@ class RosePage(QWidget):
         )
         self.rose.show_spokes(spokes)
         while self._next.count():
-            widget = self._next.takeAt(0).widget()
-            if widget:
+            item = self._next.takeAt(0)
+            if item and (widget := item.widget()):
                 widget.hide()
                 widget.deleteLater()
         self._next.addWidget(Text("Next, in this order", 17, bold=True))

@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Card, StateSign, Text, draw_state
+from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Card, StateSign, Text
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.rounds.making import Resolves
@@ -48,7 +48,7 @@ class FindingCard(Card):
     def __init__(self) -> None:
         super().__init__()
         self._name = Text("", 16, "soft", bold=True)
-        self._old = Text("", 19, "soft")
+        self._old = Text("", 18, "soft")
         self._new = Text("", th.NEW_VALUE, bold=True)
         self._U = Text("", 17, "soft")
         for label in (self._old, self._new, self._U):
@@ -58,14 +58,16 @@ class FindingCard(Card):
         self._detail = Text()
         numbers = QHBoxLayout()
         numbers.setSpacing(8)
-        numbers.addWidget(self._old, 0, Qt.AlignmentFlag.AlignBaseline)
         numbers.addWidget(self._new, 0, Qt.AlignmentFlag.AlignBaseline)
         numbers.addWidget(self._U, 0, Qt.AlignmentFlag.AlignBaseline)
         numbers.addStretch(1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 9, 12, 10)
         layout.setSpacing(5)
-        layout.addWidget(self._name)
+        top = QHBoxLayout()
+        top.addWidget(self._name, 1)
+        top.addWidget(self._old)
+        layout.addLayout(top)
         layout.addLayout(numbers)
         layout.addWidget(self._formula)
         layout.addWidget(self._band)
@@ -87,7 +89,7 @@ class FindingCard(Card):
         self._name.say(name)
         old = words.number(f, f.old, decimals)
         stays = f.verdict is Verdict.IN or f.new is None
-        self._old.say("" if stays else f"{old}  →")
+        self._old.say("" if stays else f"{old} →")
         self._new.say(old if stays else words.number(f, f.new, decimals))
         self._U.say("stays" if f.verdict is Verdict.IN else words.new_uncertainty(f))
         self._formula.say("" if stays else f.formula, "ink")
@@ -226,6 +228,7 @@ class AnswerColumn(QWidget):
         )
         self._notes = Text(colour="soft")
         self._chart = RoundsChart()
+        self._lookalikes = _lookalikes(model.session.context.procedure.lookalikes)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
@@ -233,7 +236,9 @@ class AnswerColumn(QWidget):
             layout.addWidget(card)
         layout.addWidget(self._odd)
         layout.addWidget(self._notes)
-        layout.addWidget(self._chart, 1)
+        layout.addWidget(self._lookalikes)
+        layout.addWidget(self._chart, 100)
+        layout.addStretch(1)
 
     def refresh(self, *, planning: bool) -> None:
         """Show the answer; while planning, what the next piece would tell."""
@@ -255,12 +260,13 @@ class AnswerColumn(QWidget):
         self._odd.setVisible(odd)
         self._notes.say(self._note(solution, planning=planning))
         self._chart.setVisible(not planning)
+        self._lookalikes.setVisible(planning)
         self._chart.show_history(session.measuring.history())
 
     def _note(self, solution: Solution | None, *, planning: bool) -> str:
         session = self._model.session
         if planning:
-            return "Rule out first: " + session.context.procedure.lookalikes[0]
+            return ""
         if session.context.piece and session.measuring.cut_before_change():
             return "Cut before the change: solved with the numbers that were in the controller then."
         skipped = sum(c.skipped for c in session.measuring.callouts())
@@ -269,4 +275,12 @@ class AnswerColumn(QWidget):
         return solution.notes[0] if solution and not solution.findings and solution.notes else ""
 
 
-__all__ = ["AnswerColumn", "FindingCard", "RoundsChart", "VerdictBand", "draw_state"]
+def _lookalikes(sentences: tuple[str, ...]) -> Card:
+    """What only looks like calibration, shown before material is spent."""
+    card = Card()
+    layout = QVBoxLayout(card)
+    layout.setContentsMargins(14, 10, 12, 12)
+    layout.addWidget(Text("Rule out first", 16, "soft", bold=True))
+    for sentence in sentences:
+        layout.addWidget(Text(sentence))
+    return card

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 from keen_compass.app import theme as th
 from keen_compass.procedures.rounds.measuring import LONGEST_DRAFT, Callout
 
-WIDTH, HEIGHT = 146, 66
+WIDTH, HEIGHT = 158, 66
 
 
 class CalloutEdit(QLineEdit):

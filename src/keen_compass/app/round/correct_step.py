@@ -58,7 +58,6 @@ class NumberCard(Card):
         entry.addWidget(self._asks, 1, 0)
         entry.addWidget(self.shows, 1, 1)
         entry.addWidget(self.confirm, 1, 2)
-        entry.addWidget(self._said, 1, 3)
         entry.setColumnStretch(1, 2)
         entry.setColumnStretch(3, 3)
         layout = QVBoxLayout(self)
@@ -67,6 +66,7 @@ class NumberCard(Card):
         layout.addWidget(self._title)
         layout.addLayout(numbers)
         layout.addLayout(entry)
+        layout.addWidget(self._said)
 
     def show_finding(self, f: Finding) -> None:
         """Old, new, what was decided and entered."""
@@ -139,6 +139,7 @@ class CorrectStep(QWidget):
         self.onward = Button("To Confirm", self._on, "primary")
         foot = QHBoxLayout()
         foot.addWidget(self._trouble, 1)
+        foot.addStretch(1)
         foot.addWidget(self.onward)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

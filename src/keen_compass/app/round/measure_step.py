@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
@@ -208,18 +210,16 @@ class Strip(Card):
         self._shown = chips
         while self._chips.count():
             item = self._chips.takeAt(0)
-            if widget := item.widget():
+            if item and (widget := item.widget()):
                 widget.hide()
                 widget.deleteLater()
-        measuring = self._model.session.measuring
         for slot, words in chips:
-            chip = Button(words, lambda slot=slot: self._edit(slot), "quiet")
+            chip = Button(words, partial(self._edit, slot), "quiet")
             chip.setAccessibleName(f"Change the reading {words}")
             chip.setToolTip("Change this reading")
             chip.setStyleSheet("QPushButton { min-height: 28px; padding: 0 10px; }")
             self._chips.addWidget(chip)
         self._chips.addWidget(Text("kept; press one to change it" if chips else "", colour="soft"), 1)
-        del measuring
 
     def _edit(self, slot: int) -> None:
         self._model.attempt("measure", lambda: self._model.session.measuring.edit(slot))

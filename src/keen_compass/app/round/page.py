@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -40,7 +40,7 @@ class RoundPage(QWidget):
         self._subtitle = Line(colour="soft")
         self.back = Button("Back to the rose", self.closed.emit, "quiet")
         self.give_up = Button("Give up", self._ask_give_up, "quiet")
-        self.steps = {step: Button("", lambda step=step: self.go(step)) for step in session.context.procedure.steps}
+        self.steps = {step: self._step_button(step) for step in session.context.procedure.steps}
         self.make = MakeStep(self.model)
         self.measure = MeasureStep(self.model)
         self.correct = CorrectStep(self.model)
@@ -54,7 +54,7 @@ class RoundPage(QWidget):
             self._stack.addWidget(widget)
         self._ended = ""
         self._lay_out()
-        self._shown: tuple[Step, bool] | None = None
+        self._shown: tuple[Step, bool, int] | None = None
         self._current: str | None = None
         self.refresh()
 
@@ -94,15 +94,17 @@ class RoundPage(QWidget):
         layout.addLayout(head)
         layout.addLayout(body, 1)
 
+    def _step_button(self, step: Step) -> Button:
+        return Button("", lambda: self.go(step))
+
     # What is shown
 
     def refresh(self) -> None:
         """Show the session as it is now."""
         session = self.model.session
         context, step = session.context, session.step
-        piece = context.piece
         waiting = step is Step.MAKE or session.waits_for_piece()
-        self._title.say(f"X and Y {context.machine.form.noun}" if piece is None or True else "")
+        self._title.say(context.procedure.title)
         self._subtitle.say(self._describe())
         for s, button in self.steps.items():
             reason = session.blocked(s)
@@ -124,12 +126,22 @@ class RoundPage(QWidget):
         self._stack.setCurrentWidget(widget)
         self.answer.refresh(planning=step is Step.MAKE and not context.pieces)
         self.give_up.setVisible(not session.settled and not context.shop.read_only)
-        where = (step, waiting)
+        where = (step, waiting, self._entered())
         if where != self._shown:
             self._shown = where
             self._focus()
         elif widget is self.measure:
             self._follow_current()
+
+    def _entered(self) -> int:
+        """How many numbers of this piece are in the controller: with each the keyboard moves on."""
+        correcting = self.model.session.correcting
+        return sum(correcting.entered(q) is not None for q in self.model.session.context.procedure.yields)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """The keyboard starts where the work is."""
+        super().showEvent(event)
+        QTimer.singleShot(0, self._focus)
 
     def _follow_current(self) -> None:
         """Typing follows the current callout, unless a reason is being typed."""

@@ -19,7 +19,8 @@ from keen_compass.procedures.base import Piece
 from keen_compass.procedures.rounds.measuring import Callout
 from keen_compass.quantities.standpoint import Standpoint
 
-LINE_OFF = 44.0  # px from the piece to a dimension line
+LINE_OFF = 44.0  # px from the piece to a long dimension line, whose box sits on it
+SHORT_OFF = 20.0  # px to a short one, whose box hangs beside it
 SHOWN_ERROR = 16.0  # px, how large the largest error is drawn
 CAPTION = 30  # px
 
@@ -109,7 +110,7 @@ class PieceCanvas(QWidget):
         corners = [self._standpoint.to_view(x, y) for x, y in self._piece.outline()]
         left, right = min(c[0] for c in corners), max(c[0] for c in corners)
         near, far = min(c[1] for c in corners), max(c[1] for c in corners)
-        side, above, below = WIDTH + 24.0, HEIGHT + 30.0, HEIGHT + 30.0 + CAPTION
+        side, above, below = WIDTH + SHORT_OFF + 14, HEIGHT + 24.0, HEIGHT + SHORT_OFF + 16 + CAPTION
         room = QRectF(side, above, self.width() - 2 * side, self.height() - above - below)
         scale = max(min(room.width() / (right - left), room.height() / (far - near)), 1e-3)
         middle = room.center()
@@ -124,10 +125,11 @@ class PieceCanvas(QWidget):
         assert self._piece is not None
         box = QPolygonF([frame.at(*p) for p in self._piece.outline()]).boundingRect()
         right, away = self._standpoint.to_view(*c.measurand.side)
+        off = SHORT_OFF if _short(a, b, along=WIDTH if away else HEIGHT) else LINE_OFF
         if away:
-            y = box.top() - LINE_OFF if away > 0 else box.bottom() + LINE_OFF
+            y = box.top() - off if away > 0 else box.bottom() + off
             return a, b, QPointF(a.x(), y), QPointF(b.x(), y)
-        x = box.right() + LINE_OFF if right > 0 else box.left() - LINE_OFF
+        x = box.right() + off if right > 0 else box.left() - off
         return a, b, QPointF(x, a.y()), QPointF(x, b.y())
 
     def _arrange(self) -> None:
@@ -137,10 +139,12 @@ class PieceCanvas(QWidget):
         for c in self._callouts:
             *_, a, b = self._dimension(c, frame)
             middle = (a + b) / 2
-            right, _ = self._standpoint.to_view(*c.measurand.side)
-            # Beside the piece the box hangs outwards, so that it never covers an edge.
-            shift = right * (WIDTH / 2 - LINE_OFF + 14)
-            x = min(max(middle.x() + shift - WIDTH / 2, 4), self.width() - WIDTH - 4)
+            right, away = self._standpoint.to_view(*c.measurand.side)
+            if _short(a, b, along=WIDTH if away else HEIGHT):  # beside the line, clear of its ends
+                middle += QPointF(right * (WIDTH / 2 + 12), -away * (HEIGHT / 2 + 10))
+            else:  # on the line, hung outwards so that it never covers an edge
+                middle += QPointF(right * (WIDTH / 2 - LINE_OFF + 14), 0)
+            x = min(max(middle.x() - WIDTH / 2, 4), self.width() - WIDTH - 4)
             y = min(max(middle.y() - HEIGHT / 2, 4), self.height() - HEIGHT - CAPTION)
             self.boxes[c.measurand.name].move(round(x), round(y))
         self._place_complaint()
@@ -242,6 +246,11 @@ class PieceCanvas(QWidget):
         area = QRectF(14, self.height() - CAPTION, self.width() - 28, CAPTION - 4)
         p.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
         draw_axes(p, QPointF(self.width() - 86.0, self.height() - 16.0), self._standpoint)
+
+
+def _short(a: QPointF, b: QPointF, *, along: float) -> bool:
+    """Whether a box of that length would hide its dimension line."""
+    return math.hypot(b.x() - a.x(), b.y() - a.y()) < along + 46
 
 
 def draw_axes(p: QPainter, corner: QPointF, standpoint: Standpoint) -> None:
