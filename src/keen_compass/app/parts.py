@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QWidget
 
@@ -88,6 +88,8 @@ class Button(QPushButton):
         self.setAutoDefault(True)  # Return presses it, as people at a keyboard expect
         if icon:
             self.setIcon(th.icon(icon, "card" if kind == "primary" else "ink"))
+            self.setIconSize(QSize(22, 22))
+            self.setText(f" {words}")
         self.clicked.connect(lambda _=False: run())
 
     def keyPressEvent(self, event: object) -> None:

@@ -23,7 +23,7 @@ class MachineCard(QAbstractButton):
         self.uid = machine.uid
         self._machine = machine
         self._words, self._state = summary(spokes)
-        self._step = f"round at {step}" if step else ""
+        self._step = f"at {step.capitalize()}" if step else ""
         self._narrow = False
         self.setCheckable(True)
         self.setAutoExclusive(True)

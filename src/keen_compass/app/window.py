@@ -22,9 +22,11 @@ from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.page import RosePage
 from keen_compass.errors import KeenCompassError
+from keen_compass.shop.logbook import latest
 from keen_compass.shop.standing import spokes
 from keen_compass.shop.store import Shop
 
+LATELY = 4  # logbook entries beside the rose
 NARROW_BELOW = 1180  # px of window width: the rail makes room for the piece
 
 
@@ -78,13 +80,18 @@ class MainWindow(QMainWindow):
         """How a machine stands."""
         self.machine_uid = uid
         self._close_round()
-        machine = self.shop.machine(uid)
-        under_way = self.shop.open_round(uid)
-        self.rose_page.show_machine(machine, spokes(self.shop, machine), under_way, self._step_of(uid))
+        self._fill_rose(uid)
         self.places.setCurrentWidget(self.rose_page)
         self.refresh_rail()
         self._update_actions()
         self.rose_page.rose.setFocus()
+
+    def _fill_rose(self, uid: str) -> None:
+        machine = self.shop.machine(uid)
+        self.rose_page.show_machine(
+            machine, spokes(self.shop, machine), self.shop.open_round(uid), self._step_of(uid),
+            latest(self.shop, uid, LATELY),
+        )  # fmt: skip
 
     def begin(self, procedure: str) -> None:
         """Begin a round, or go on with the one that is open."""

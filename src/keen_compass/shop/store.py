@@ -135,11 +135,20 @@ class Shop:
         """What the controller holds now, as far as the shop knows."""
         V = d.ValueRow
         row = V.select().where(V.machine == machine, V.quantity == quantity).order_by(V.id.desc()).first()
-        if row is None:
-            return None
-        body = json.loads(row.body)
-        stored = StoredResolution(ResolutionForm(body["form"]), body["value"], body["commanded"])
-        return KeptValue(stored, row.at, row.how, row.round)
+        return _value(row) if row else None
+
+    def changes(self, machine: str) -> list[tuple[str, KeptValue]]:
+        """(quantity, value) for every number that a round put into the controller, oldest first."""
+        V = d.ValueRow
+        rows = V.select().where(V.machine == machine, V.round.is_null(False)).order_by(V.id)
+        return [(row.quantity, _value(row)) for row in rows]
+
+    def endings(self, machine: str) -> list[tuple[str, str, str]]:
+        """(at, signed or given_up, reason) of this machine's rounds, oldest first."""
+        M, R = d.RoundMark, d.Round
+        rounds = R.select(R.id).where(R.machine == machine)
+        rows = M.select().where(M.kind.in_(SETTLED), M.round.in_(rounds)).order_by(M.id)
+        return [(row.at, row.kind, json.loads(row.body).get("reason", "")) for row in rows]
 
     def put_value(
         self, machine: str, quantity: str, stored: StoredResolution, how: str, *,
@@ -315,6 +324,12 @@ def _latest_profiles(table: Any) -> list[Any]:
     order = {row.last: row.first for row in first_and_last.namedtuples()}
     rows = table.select().where(table.id.in_(list(order)))
     return sorted(rows, key=lambda row: order[row.id])
+
+
+def _value(row: Any) -> KeptValue:
+    body = json.loads(row.body)
+    stored = StoredResolution(ResolutionForm(body["form"]), body["value"], body["commanded"])
+    return KeptValue(stored, row.at, row.how, row.round)
 
 
 def _finding(row: Any) -> KeptFinding:

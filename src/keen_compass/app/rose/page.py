@@ -11,6 +11,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, StateSign, Text
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.procedures import yielding
+from keen_compass.shop.logbook import Entry
 from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import Spoke, next_in_order
 from keen_compass.shop.store import KeptRound
@@ -47,7 +48,9 @@ class RosePage(QWidget):
         layout.addWidget(self._subtitle)
         layout.addLayout(middle, 1)
 
-    def show_machine(self, machine: Machine, spokes: list[Spoke], under_way: KeptRound | None, step: str) -> None:
+    def show_machine(
+        self, machine: Machine, spokes: list[Spoke], under_way: KeptRound | None, step: str, lately: list[Entry]
+    ) -> None:
         """Fill the page."""
         self._title.say(machine.name)
         s = machine.standpoint
@@ -72,6 +75,10 @@ class RosePage(QWidget):
             self._next.addWidget(self._task(name, members, going, first=i == 0))
         if not seen:
             self._next.addWidget(_all_in(spokes))
+        if lately:
+            self._next.addSpacing(8)
+            self._next.addWidget(Text("Lately", 17, bold=True))
+            self._next.addWidget(_lately(lately))
         self._next.addStretch(1)
 
     def _task(self, procedure: str, members: list[Spoke], going: str, *, first: bool) -> Card:
@@ -101,6 +108,24 @@ class RosePage(QWidget):
         entry = yielding(quantity)
         if entry:
             self.begin.emit(entry.name)
+
+
+def _lately(entries: list[Entry]) -> Card:
+    """The newest entries of the logbook."""
+    card = Card()
+    layout = QVBoxLayout(card)
+    layout.setContentsMargins(16, 10, 14, 12)
+    layout.setSpacing(8)
+    for entry in entries:
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        day = Text(datetime.fromisoformat(entry.at).astimezone().strftime("%-d %b"), colour="soft")
+        day.setWordWrap(False)
+        day.setFixedWidth(58)
+        row.addWidget(day, 0, Qt.AlignmentFlag.AlignTop)
+        row.addWidget(Text(entry.words), 1)
+        layout.addLayout(row)
+    return card
 
 
 def _all_in(spokes: list[Spoke]) -> Card:

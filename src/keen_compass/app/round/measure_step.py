@@ -136,8 +136,7 @@ class Strip(Card):
         editable = not session.context.shop.read_only and not session.settled
         if current:
             self._show_current(current, session.context.parameters["passes"])
-            name = instrument.name if instrument else "No instrument chosen: choose one in Make"
-            self._hint.say(f"{current.measurand.hint} · {name}")
+            self._hint.say(current.measurand.hint if instrument else "No instrument yet: choose one in Make.")
             self.skip.setText("It can be read" if current.skipped else "Can’t read it")
         else:
             last = next((c for c in callouts if c.readings), None)
@@ -147,7 +146,7 @@ class Strip(Card):
             self._show_chips([])
         shown = session.measuring.practice_reading() if editable else None
         self.practice.setVisible(bool(shown))
-        self.practice.setText(f"Stand-in shows {shown}   F8")
+        self.practice.setText(f" Stand-in shows {shown}   F8")
         self.practice.setAccessibleName(f"The practice caliper shows {shown}: type it")
         self.skip.setVisible(current is not None and editable)
         self.more.setVisible(current is None and editable)

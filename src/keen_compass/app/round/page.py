@@ -155,8 +155,9 @@ class RoundPage(QWidget):
         context = self.model.session.context
         parameters = self.model.session.making.parameters()
         size = f"{parameters['width']:g} × {parameters['height']:g} stepped outline"
-        stock = context.machine.stock
+        stock, instrument = context.machine.stock, context.instrument
         parts = [context.machine.name, size, context.tool.name, stock.name if stock else ""]
+        parts.append(instrument.name if instrument and context.pieces else "")
         if context.piece:
             parts.insert(1, f"piece {context.piece.number}")
         return " · ".join(p for p in parts if p)
