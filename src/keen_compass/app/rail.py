@@ -125,6 +125,7 @@ class Rail(QFrame):
         self.setFixedWidth(NARROW if narrow else WIDE)
         self._layout.setContentsMargins(8 if narrow else 12, 16, 8 if narrow else 12, 12)
         self._count.setVisible(not narrow)
+        self._title.setVisible(not narrow)  # the window's title says it too
         for card in self._cards:
             card.set_narrow(narrow=narrow)
 

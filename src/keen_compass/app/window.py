@@ -239,10 +239,7 @@ class MainWindow(QMainWindow):
         page, uid = self.round_page, self.machine_uid
         procedure = page.model.session.context.kept.procedure if page else None  # type: ignore[attr-defined]
         if uid:
-            self.rose_page.show_machine(
-                self.shop.machine(uid), spokes(self.shop, self.shop.machine(uid)), self.shop.open_round(uid),
-                self._step_of(uid),
-            )  # fmt: skip
+            self._fill_rose(uid)
             self.refresh_rail()
             if procedure:
                 self.begin(procedure)

@@ -116,6 +116,10 @@ class SteppedOutline:
                 return (mid_foot, 0), (mid_foot, self.short_height)
         raise KeyError(measurand)
 
+    def free_corner(self) -> Point:
+        """The middle of the room above the ledge, where the picture has space for words."""
+        return (self.w2 + self.width) / 2, self.short_height + 0.4 * (self.height - self.short_height)
+
     def tool_path(self, number: int) -> ToolPath:
         """The path, with lowest X and Y of the finished piece at (0, 0), bearing the piece's number."""
         kind = "drawn" if self.drawn else "cut"

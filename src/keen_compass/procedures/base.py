@@ -38,6 +38,7 @@ class Measurand:
 
     nominal: as ordered, mm. axis: "x" or "y". line: where the jaws go, piece coordinates, mm.
     side: on which side of the piece its dimension line is drawn, as (±1, 0) or (0, ±1) in X and Y.
+    box_at: where its callout goes instead of onto its line, piece coordinates, mm; None for the usual place.
     hint: how to read it, one short sentence.
     """
 
@@ -48,6 +49,7 @@ class Measurand:
     line: tuple[Point, Point]
     side: tuple[int, int]
     hint: str
+    box_at: Point | None = None
 
 
 class Piece(Protocol):

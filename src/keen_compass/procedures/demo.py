@@ -83,7 +83,7 @@ def read_all(session: RoundSession, most: int | None = None) -> None:
 def correct_all(session: RoundSession) -> None:
     """Enter every number that is worth it."""
     for finding in session.measuring.findings():
-        if session.correcting.enters(finding):
+        if session.correcting.enters(finding) and session.correcting.entered(finding.quantity) is None:
             session.correcting.send_to_stand_in(finding.quantity, session.correcting.proposed(finding))
 
 

@@ -57,7 +57,7 @@ ASSUMED_LOST_MOTION = Known(0.0, 0.03)  # mm; only where a single outside length
 PER_METRE = 1000.0
 SUGGEST_TEMPERATURE_ABOVE = 1000.0  # mm
 PRIOR_DISAGREES = 3.0  # standard uncertainties
-SCALE_LIMIT = -0.95  # below, the corrected number is no number any more
+SCALE_LIMIT = -0.99  # below, the corrected number is no number any more
 
 _PARAMETERS = {"width", "height", "short_width", "short_height", "compensation", "made_by"}
 
@@ -91,7 +91,10 @@ class Rectangle:
         width, height = sizes.get("width", 400.0), sizes.get("height", 300.0)
         drawn = made_by != "cut"
         try:
-            usual = SteppedOutline.sized(max(width, 1e-6), max(height, 1e-6), drawn=True)
+            for name, value in (("width", width), ("height", height)):
+                if not value > 0:
+                    raise PieceError("must be larger than 0", name)
+            usual = SteppedOutline.sized(width, height, drawn=True)
             return replace(usual, **{**sizes, "width": width, "height": height, "drawn": drawn})
         except PieceError as error:
             raise error.at("piece") from None
@@ -100,7 +103,16 @@ class Rectangle:
         """Width, height, short width, short height."""
         outline = cast("SteppedOutline", piece)
         return tuple(
-            Measurand(m, LABELS[m], _axis(m), outline.nominal(m), outline.dimension_line(m), SIDES[m], HINTS[m])
+            Measurand(
+                m,
+                LABELS[m],
+                _axis(m),
+                outline.nominal(m),
+                outline.dimension_line(m),
+                SIDES[m],
+                HINTS[m],
+                box_at=outline.free_corner() if m == "short_height" else None,
+            )
             for m in MEASURANDS
         )
 
@@ -124,7 +136,7 @@ class Rectangle:
                 findings.append(_unresolved(case, axis, model))
                 unresolved += [(a, b) for a, b in sorted(model.fit.confused) if a == f"{axis}_scale"]
             elif doubt:
-                findings.append(_implausible(case, axis, doubt))
+                findings.append(_implausible(case, axis, doubt, model.tolerance(axis)))
             else:
                 findings.append(self._finding(case, axis, estimate, model))
         asked = tuple(m for d in doubts for m in d.measurands)
@@ -398,13 +410,13 @@ def _unresolved(case: Case, axis: str, model: _Model) -> Finding:
     )  # fmt: skip
 
 
-def _implausible(case: Case, axis: str, doubt: Doubt) -> Finding:
+def _implausible(case: Case, axis: str, doubt: Doubt, T: float) -> Finding:
     quantity = f"{axis}_steps"
     stored = case.values[quantity]
     note = doubt.sentence + ("" if doubt.sentence.endswith("?") else ".")
     return Finding(
         quantity, stored.form.unit, stored.to_json(), None, None, None, QUANTITIES[quantity].error_unit, None,
-        0.0, Verdict.IMPLAUSIBLE, False, "", (note[0].upper() + note[1:],),
+        T, Verdict.IMPLAUSIBLE, False, "", (note[0].upper() + note[1:],),
     )  # fmt: skip
 
 
@@ -413,13 +425,15 @@ def _formula(case: Case, axis: str, s: float, model: _Model) -> str:
     stored = case.values[f"{axis}_steps"]
     long, short = DIMENSIONS[axis]
     old = stored.text(case.decimals)
-    n_long, n_short = (trim_number(model.piece.nominal(m), 4) for m in (long, short))
+    nominal = model.piece.nominal
     mean = {m: format_mm(r.mean, 3) for m, r in model.means.items()}
     known = case.known
-    if {long, short} <= mean.keys() and "kerf" not in known:
-        wanted, came = f"({n_long} − {n_short})", f"({mean[long]} − {mean[short]})"
-    elif short not in mean and long in mean and f"{axis}_lost_motion" not in known:
-        wanted, came = n_long, mean[long]
+    lost_known = f"{axis}_lost_motion" in known
+    if {long, short} <= mean.keys() and not (model.drawn or lost_known or "kerf" in known):
+        wanted = trim_number(nominal(long) - nominal(short), 4)
+        came = format_mm(model.means[long].mean - model.means[short].mean, 3)
+    elif short not in mean and long in mean and not lost_known:
+        wanted, came = trim_number(nominal(long), 4), mean[long]
         if not model.drawn and known["kerf"].value != model.piece.compensation:
             came = f"({came} − {model.piece.compensation:g} + {known['kerf'].value:g})"
     else:

@@ -81,5 +81,7 @@ def _near(ratio: float, target: float) -> bool:
 
 
 def _fits_other(own: float, other: float, mean: float, U: float) -> bool:
-    to_other = abs(mean - other)
-    return to_other <= max(SWAP_RELATIVE * other, SWAP_UNCERTAINTIES * U) and abs(mean - own) >= SWAP_WORSE * to_other
+    to_other, to_own = abs(mean - other), abs(mean - own)
+    noise = SWAP_UNCERTAINTIES * U
+    # Lengths that are nearly alike can't be told to be swapped: then neither fit says anything.
+    return to_other <= max(SWAP_RELATIVE * other, noise) and to_own >= SWAP_WORSE * to_other and to_own > noise

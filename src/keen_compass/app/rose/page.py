@@ -137,6 +137,6 @@ def _all_in(spokes: list[Spoke]) -> Card:
     if last:
         day = datetime.fromisoformat(last).astimezone().strftime("%-d %B %Y")
         layout.addWidget(
-            Text(f"Everything was in tolerance when it was last measured, {day} or later.", colour="soft")
+            Text(f"All in tolerance when last measured, the oldest on {day}.", colour="soft")
         )
     return card

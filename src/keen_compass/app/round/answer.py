@@ -129,7 +129,7 @@ class RoundsChart(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setMinimumHeight(150)
+        self.setMinimumHeight(118)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self._history: list[tuple[int, Solution | None]] = []
 

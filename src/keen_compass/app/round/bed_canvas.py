@@ -99,7 +99,8 @@ class BedCanvas(QWidget):
         p.setPen(th.color("focus"))
         p.setFont(th.font(17, bold=True))
         area = QRectF(r.left() + 0.3 * r.width(), r.top() + 0.2 * r.height(), 0.66 * r.width(), 28)
-        p.drawText(area, Qt.AlignmentFlag.AlignCenter, f"piece {number}, next")
+        words = f"piece {number}, next" if r.width() > 230 else f"next: {number}"
+        p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, words)
 
     def _draw_foot(self, p: QPainter, bed: QRectF) -> None:
         assert self._machine is not None
@@ -108,11 +109,9 @@ class BedCanvas(QWidget):
         p.setPen(th.color("soft"))
         stock = self._machine.stock
         words = f"{stock.name}, {stock.width:g} × {stock.height:g} mm" if stock else "no stock loaded"
-        p.drawText(
-            QRectF(16, y, self.width() / 2 - 60, 24),
-            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-            words,
-        )
+        room = QRectF(16, y, bed.center().x() - 34, 24)
+        words = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, round(room.width()))
+        p.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
         at = QPointF(bed.center().x(), y + 6)
         p.setBrush(th.color("ink"))
         p.setPen(Qt.PenStyle.NoPen)

@@ -218,7 +218,7 @@ class Strip(Card):
             chip.setToolTip("Change this reading")
             chip.setStyleSheet("QPushButton { min-height: 28px; padding: 0 10px; }")
             self._chips.addWidget(chip)
-        self._chips.addWidget(Text("kept; press one to change it" if chips else "", colour="soft"), 1)
+        self._chips.addWidget(Line("kept; press one to change it" if chips else "", colour="soft"), 1)
 
     def _edit(self, slot: int) -> None:
         self._model.attempt("measure", lambda: self._model.session.measuring.edit(slot))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QShowEvent
+from PySide6.QtGui import QKeyEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -24,7 +24,8 @@ from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Step
 from keen_compass.procedures.rounds import RoundSession
 
-ANSWER_WIDTH = 336
+ANSWER_WIDTH, NARROW_ANSWER = 336, 304  # px
+NARROW_BELOW = 960  # px of page width
 
 
 class RoundPage(QWidget):
@@ -137,6 +138,11 @@ class RoundPage(QWidget):
         """How many numbers of this piece are in the controller: with each the keyboard moves on."""
         correcting = self.model.session.correcting
         return sum(correcting.entered(q) is not None for q in self.model.session.context.procedure.yields)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """A small window gives the piece what the answer can spare."""
+        super().resizeEvent(event)
+        self._scroll.setFixedWidth(NARROW_ANSWER if self.width() < NARROW_BELOW else ANSWER_WIDTH)
 
     def showEvent(self, event: QShowEvent) -> None:
         """The keyboard starts where the work is."""

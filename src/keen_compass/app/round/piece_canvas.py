@@ -19,7 +19,7 @@ from keen_compass.procedures.base import Piece
 from keen_compass.procedures.rounds.measuring import Callout
 from keen_compass.quantities.standpoint import Standpoint
 
-LINE_OFF = 44.0  # px from the piece to a long dimension line, whose box sits on it
+LINE_OFF = 38.0  # px from the piece to a long dimension line, whose box sits on it
 SHORT_OFF = 20.0  # px to a short one, whose box hangs beside it
 SHOWN_ERROR = 16.0  # px, how large the largest error is drawn
 CAPTION = 30  # px
@@ -110,8 +110,10 @@ class PieceCanvas(QWidget):
         corners = [self._standpoint.to_view(x, y) for x, y in self._piece.outline()]
         left, right = min(c[0] for c in corners), max(c[0] for c in corners)
         near, far = min(c[1] for c in corners), max(c[1] for c in corners)
-        side, above, below = WIDTH + SHORT_OFF + 14, HEIGHT + 24.0, HEIGHT + SHORT_OFF + 16 + CAPTION
-        room = QRectF(side, above, self.width() - 2 * side, self.height() - above - below)
+        side, above, below = WIDTH + 24.0, LINE_OFF + HEIGHT / 2 + 6, SHORT_OFF + HEIGHT / 2 + 4 + CAPTION
+        boxed = any(c.measurand.box_at is None and self._side(c)[0] > 0 for c in self._callouts)
+        right_side = side if boxed else SHORT_OFF + 24.0
+        room = QRectF(side, above, self.width() - side - right_side, self.height() - above - below)
         scale = max(min(room.width() / (right - left), room.height() / (far - near)), 1e-3)
         middle = room.center()
         return _Frame(
@@ -119,12 +121,16 @@ class PieceCanvas(QWidget):
             QPointF(middle.x() - scale * (left + right) / 2, middle.y() + scale * (near + far) / 2),
         )  # fmt: skip
 
+    def _side(self, c: Callout) -> tuple[float, float]:
+        """(right, away) of the side on which a dimension line lies."""
+        return self._standpoint.to_view(*c.measurand.side)
+
     def _dimension(self, c: Callout, frame: _Frame) -> tuple[QPointF, QPointF, QPointF, QPointF]:
         """(jaw a, jaw b, line end a, line end b) in px; the line lies outside the piece on its side."""
         a, b = (frame.at(*p) for p in c.measurand.line)
         assert self._piece is not None
         box = QPolygonF([frame.at(*p) for p in self._piece.outline()]).boundingRect()
-        right, away = self._standpoint.to_view(*c.measurand.side)
+        right, away = self._side(c)
         off = SHORT_OFF if _short(a, b, along=WIDTH if away else HEIGHT) else LINE_OFF
         if away:
             y = box.top() - off if away > 0 else box.bottom() + off
@@ -139,9 +145,12 @@ class PieceCanvas(QWidget):
         for c in self._callouts:
             *_, a, b = self._dimension(c, frame)
             middle = (a + b) / 2
-            right, away = self._standpoint.to_view(*c.measurand.side)
-            if _short(a, b, along=WIDTH if away else HEIGHT):  # beside the line, clear of its ends
-                middle += QPointF(right * (WIDTH / 2 + 12), -away * (HEIGHT / 2 + 10))
+            right, away = self._side(c)
+            if c.measurand.box_at:
+                middle = frame.at(*c.measurand.box_at)
+            elif _short(a, b, along=WIDTH if away else HEIGHT):  # beside the line, clear of its ends
+                half = abs(b.x() - a.x()) / 2 if away else 0.0
+                middle += QPointF(half + WIDTH / 2 + 14 if away else right * (WIDTH / 2 + 12), 0)
             else:  # on the line, hung outwards so that it never covers an edge
                 middle += QPointF(right * (WIDTH / 2 - LINE_OFF + 14), 0)
             x = min(max(middle.x() - WIDTH / 2, 4), self.width() - WIDTH - 4)
@@ -219,6 +228,11 @@ class PieceCanvas(QWidget):
         length = math.hypot(along.x(), along.y()) or 1.0
         along /= length
         across = QPointF(-along.y(), along.x())
+        if c.measurand.box_at:  # a leader from the far end of the line to its box
+            box = self.boxes[c.measurand.name]
+            far = a if a.y() < b.y() else b
+            p.drawLine(far, QPointF(far.x(), box.y() + HEIGHT / 2))
+            p.drawLine(QPointF(far.x(), box.y() + HEIGHT / 2), QPointF(box.x() + WIDTH - 3, box.y() + HEIGHT / 2))
         for end, way in ((a, 1.0), (b, -1.0)):
             p.drawLine(end - across * 9, end + across * 9)
             p.drawLine(end, end + along * way * 9 + across * 5)
@@ -245,7 +259,7 @@ class PieceCanvas(QWidget):
             words += f" · solid: as measured, error drawn {factor} times"
         area = QRectF(14, self.height() - CAPTION, self.width() - 28, CAPTION - 4)
         p.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
-        draw_axes(p, QPointF(self.width() - 86.0, self.height() - 16.0), self._standpoint)
+        draw_axes(p, QPointF(24.0, self.height() - CAPTION - 8.0), self._standpoint)
 
 
 def _short(a: QPointF, b: QPointF, *, along: float) -> bool:

@@ -1,0 +1,37 @@
+"""Fixtures: a demo shop built once and copied for every test that wants to change it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from keen_compass.procedures.demo import build
+from keen_compass.shop.store import Shop
+
+
+@pytest.fixture(scope="session")
+def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A built demo shop, closed; not to be changed."""
+    file = tmp_path_factory.mktemp("demo") / "lantern-quay.kcshop"
+    build(file).close()
+    return file
+
+
+@pytest.fixture
+def shop_file(demo_file: Path, tmp_path: Path) -> Path:
+    """A copy of the demo shop's file."""
+    return Path(shutil.copy(demo_file, tmp_path / "shop.kcshop"))
+
+
+@pytest.fixture
+def shop(shop_file: Path) -> Iterator[Shop]:
+    """The demo shop, open."""
+    opened = Shop(shop_file)
+    yield opened
+    opened.close()

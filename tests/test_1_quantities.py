@@ -1,0 +1,207 @@
+"""Lengths, uncertainty, verdict, resolution forms, standpoint."""
+
+from __future__ import annotations
+
+import math
+from contextlib import suppress
+from itertools import product
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keen_compass.errors import InputError, LengthError, UncertaintyError
+from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.lengths import format_fraction, format_mm, parse_length
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.standpoint import DIRECTIONS, WORDS, Standpoint
+from keen_compass.quantities.uncertainty import (
+    Component,
+    PieceScatter,
+    alignment,
+    expand,
+    mean_of_readings,
+    pooled_repeats,
+    t_95,
+    temperature,
+    two_significant,
+)
+from keen_compass.quantities.verdict import Verdict, judge
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "mm"),
+    [
+        ("400.31", "mm", 400.31), ("400,31", "mm", 400.31), ("400.30 mm", "in", 400.30), (" 0,125 ", "in", 3.175),
+        ("57 3/4", "in", 1466.85), ('11-13/16"', "mm", 300.0375), ("11 13/16 in", "mm", 300.0375),
+        ("½", "in", 12.7), ("57½ in", "mm", 1460.5), ("12.5 thou", "mm", 0.3175), ("13/16", "in", 20.6375),
+        ("40 cm", "mm", 400.0), ("250 µm", "mm", 0.25), (".5″", "mm", 12.7), ("1234.5", "mm", 1234.5),
+    ],
+)  # fmt: skip
+def test_lengths_as_typed(text: str, unit: str, mm: float) -> None:
+    length = parse_length(text, unit)
+    assert length.mm == pytest.approx(mm, abs=1e-9)
+    assert length.text == text
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("", "nothing typed"), ("abc", "can't read"), ("-5", "never negative"), ("−5 mm", "never negative"),
+        ("1e400", "can't read"), ("12 1/0", "below the line"), ("1,234", "1.234 or 1234"),
+        ("1.234,5", "more than one"),
+        ("12 5/4", "less than one"), ("5 mil", "millimetre to others"), ("5 furlongs", "not known"),
+        ("9" * 99, "too long"), ("99999999", "kilometre"), ("٣", "can't read"), ("4 0 0", "can't read"),
+        ("nan", "can't read"), ("400.31mm400.31", "can't read"),
+    ],
+)  # fmt: skip
+def test_lengths_refused_in_words(text: str, says: str) -> None:
+    with pytest.raises(LengthError) as error:
+        parse_length(text)
+    assert says in error.value.message
+    assert len(error.value.message) < 120
+
+
+def test_ten_megabytes_are_answered_at_once_and_briefly() -> None:
+    with pytest.raises(LengthError, match="10,000,000 characters is too long"):
+        parse_length("9" * 10_000_000)
+
+
+def test_a_fraction_states_how_finely_it_was_read() -> None:
+    assert parse_length("11 13/16 in").resolution_mm == pytest.approx(25.4 / 16)
+    assert parse_length("400.3").resolution_mm == 0
+
+
+@given(st.text(max_size=60))
+def test_any_text_is_read_or_refused(text: str) -> None:
+    with suppress(LengthError):
+        assert math.isfinite(parse_length(text, allow_negative=True).mm)
+
+
+@given(st.integers(0, 64 * 500))
+def test_fractions_survive_the_round_trip(steps: int) -> None:
+    assert parse_length(format_fraction(steps / 64), "in").mm == pytest.approx(steps / 64 * 25.4)
+
+
+def test_numbers_are_shown_with_a_real_minus_and_no_minus_zero() -> None:
+    assert format_mm(-0.314, 2, signed=True) == "−0.31"
+    assert format_mm(-0.001, 2, signed=True) == "0.00"
+    assert two_significant(0.0117) == 3
+    assert two_significant(0.0996) == 2  # rounds to 0.10
+    assert two_significant(23.4) == 0
+
+
+def test_students_t_against_printed_tables() -> None:
+    for dof, t in ((1, 12.706), (4, 2.776), (9, 2.262), (30, 2.042), (math.inf, 1.960)):
+        assert t_95(dof) == pytest.approx(t, abs=5e-4)
+
+
+def test_uncertainty_of_a_mean_by_hand() -> None:
+    """Readings 400.30, 400.32, 400.31 with a record s_p = 0.02, 8 dof; r = 0.01; pieces differ by 0.03.
+
+    s² = (2·1e-4 + 8·4e-4)/10 = 3.4e-4; u² = s²/3 + 1e-4/12 + 9e-4 = 1.021667e-3.
+    """
+    caliper = Instrument(resolution=0.01, repeats=Repeatability(0.02, 8))
+    mean = mean_of_readings([400.30, 400.32, 400.31], caliper, PieceScatter(0.03, 10, False))
+    assert mean.mean == pytest.approx(400.31)
+    assert mean.u == pytest.approx(math.sqrt(1.0216667e-3), rel=1e-6)
+    # Welch–Satterthwaite with 10 dof for both parts that have any.
+    dof = 1.0216667e-3**2 / (1.1333333e-4**2 / 10 + 9e-4**2 / 10)
+    assert expand(mean.components) == pytest.approx(t_95(dof) * mean.u, rel=1e-6)
+    rule = Instrument(resolution=0.5, both_ends=True)
+    both_ends = mean_of_readings([400.0], rule, PieceScatter(0.0))
+    assert both_ends.components[1].u == pytest.approx(0.5 / math.sqrt(6))
+    assert both_ends.assumed
+
+
+def test_equal_readings_do_not_pretend_to_be_exact() -> None:
+    spread = pooled_repeats([400.31] * 3, Instrument(resolution=0.01).repeatability)
+    assert spread.assumed
+    assert spread.s == pytest.approx(0.01 * math.sqrt(4 / 6))
+    assert pooled_repeats([1.0, 2.0, 3.0, 4.0, 5.0], Repeatability(9, 9)).s == pytest.approx(math.sqrt(2.5))
+
+
+def test_a_dominating_rectangle_takes_165() -> None:
+    assert expand([Component(1.0, rectangular=True), Component(0.05)]) == pytest.approx(1.65 * math.hypot(1, 0.05))
+    assert expand([Component(1.0, rectangular=True), Component(1.0)]) == pytest.approx(1.96 * math.sqrt(2), rel=1e-3)
+    with pytest.raises(UncertaintyError):
+        expand([Component(0.0)])
+
+
+def test_alignment_and_temperature_by_hand() -> None:
+    shift, u = alignment(1000.0, math.radians(2.0), reads_long=True)
+    assert shift == pytest.approx(-1000 * math.radians(2) ** 2 / 6)
+    assert u == pytest.approx(1000 * math.radians(2) ** 2 / (3 * math.sqrt(5)))
+    assert alignment(1000.0, math.radians(2.0), reads_long=False)[0] == -shift
+    shift, u = temperature(1000.0, "aluminium", 30.0, 30.0, 0.0)
+    assert shift == pytest.approx(1000 * 10 * (11.5e-6 - 23.8e-6))
+    assert u == pytest.approx(1000 * 10 * 0.1 * math.hypot(11.5e-6, 23.8e-6))
+
+
+def test_verdicts_by_the_decision_rule() -> None:
+    assert judge(0.05, 0.04, 0.1) is Verdict.IN
+    assert judge(-0.06, 0.04, 0.1) is Verdict.IN  # exactly on the line is in
+    assert judge(-0.15, 0.04, 0.1) is Verdict.OUT
+    assert judge(0.09, 0.04, 0.1) is Verdict.CANNOT_TELL
+    assert judge(0.01, 0.2, 0.1) is Verdict.CANNOT_TELL
+
+
+def _in_form(form: ResolutionForm, steps_per_mm: float) -> StoredResolution:
+    match form:
+        case ResolutionForm.STEPS_PER_MM:
+            return StoredResolution(form, steps_per_mm)
+        case ResolutionForm.STEPS_PER_INCH:
+            return StoredResolution(form, steps_per_mm * 25.4)
+        case ResolutionForm.UM_PER_STEP:
+            return StoredResolution(form, 1000 / steps_per_mm)
+        case ResolutionForm.INCH_PER_STEP:
+            return StoredResolution(form, 1 / steps_per_mm / 25.4)
+        case ResolutionForm.PAIR:
+            return StoredResolution(form, 99.7, 100.2)
+        case ResolutionForm.PERCENT_0:
+            return StoredResolution(form, -1.3)
+    return StoredResolution(form, 98.7)
+
+
+@given(st.sampled_from(list(ResolutionForm)), st.floats(5, 2000), st.floats(-0.2, 0.2), st.floats(-0.01, 0.01))
+def test_every_form_moves_the_machine_alike(form: ResolutionForm, steps: float, s: float, again: float) -> None:
+    """Two rounds, the second from the number stored by the first: what is left is rounding alone."""
+    old = _in_form(form, steps)
+    first = old.corrected(s, 12)
+    assert old.scale_after(s, first) == pytest.approx(0, abs=1e-6)
+    second = first.corrected(again, 12)
+    assert first.scale_after(again, second) == pytest.approx(0, abs=1e-6)
+    assert (second.motion_factor / old.motion_factor) * (1 + s) * (1 + again) == pytest.approx(1, rel=1e-6)
+    step = 1e-6
+    slope = (old.corrected(s + step, 12).value - old.corrected(s - step, 12).value) / (2 * step)
+    assert abs(slope) == pytest.approx(old.sensitivity(s), rel=1e-2, abs=1e-6)
+
+
+def test_a_stored_pair_is_multiplied_never_replaced() -> None:
+    pair = StoredResolution.from_input(ResolutionForm.PAIR, {"commanded": 100, "measured": 100.4})
+    assert pair.corrected(0.001, 3).to_json() == {"commanded": 100, "measured": pytest.approx(100.5, abs=5e-4)}
+    with pytest.raises(InputError):
+        StoredResolution.from_input(ResolutionForm.PAIR, 100)
+
+
+EIGHT = [
+    (x, y) for x, y in product(DIRECTIONS, DIRECTIONS)
+    if DIRECTIONS[x][0] * DIRECTIONS[y][0] + DIRECTIONS[x][1] * DIRECTIONS[y][1] == 0
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("x", "y"), EIGHT)
+def test_every_standpoint_draws_and_says_the_same(x: str, y: str) -> None:
+    s = Standpoint(x, y)
+    assert s.to_machine(*s.to_view(3.0, -7.0)) == (3.0, -7.0)
+    assert DIRECTIONS[x] == s.to_view(1, 0)
+    for axis, unit in (("x", (1, 0)), ("y", (0, 1))):
+        for sign in (1, -1):
+            seen = s.to_view(sign * unit[0], sign * unit[1])
+            assert s.words(axis, sign) == next(WORDS[w] for w, d in DIRECTIONS.items() if d == seen)
+
+
+def test_axes_that_are_not_square_are_refused() -> None:
+    assert len(EIGHT) == 8
+    with pytest.raises(InputError):
+        Standpoint("right", "left")

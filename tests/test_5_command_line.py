@@ -1,0 +1,109 @@
+"""The command line as scripts use it: a process, its output, its exit status."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+
+def run(*words: str, text: str | None = None, **env: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "keen_compass", *words], input=text, capture_output=True, text=True, check=False,
+        env={**os.environ, **env}, timeout=120,
+    )  # fmt: skip
+
+
+def test_the_example_solves_itself_from_a_file_and_from_a_pipe(tmp_path: Path) -> None:
+    example = run("solve", "--example", "rectangle").stdout
+    (tmp_path / "case.json").write_text(example)
+    from_file, from_pipe = run("solve", str(tmp_path / "case.json")), run("solve", "-", text=example)
+    assert from_file.returncode == 0
+    assert from_file.stdout == from_pipe.stdout
+    answer = json.loads(from_file.stdout)
+    keys = {
+        "quantity", "unit", "old", "new", "new_expanded_uncertainty", "error", "error_unit", "expanded_uncertainty",
+        "verdict", "worth_correcting", "formula", "notes",
+    }  # fmt: skip
+    assert keys <= set(answer["findings"][0])
+    assert answer["unresolved"] == []
+
+
+@pytest.mark.parametrize(
+    ("words", "text", "says"),
+    [
+        (("solve", "-"), "{", "standard input: is not JSON at line 1"),
+        (("solve", "-"), "[" * 100_000, "nested too deeply"),
+        (("solve", "-"), '{"procedure": "rectangle"}', "readings: missing"),
+        (("solve", "-"), '{"procedure": "astrology", "readings": []}', "procedure: 'astrology' is not known"),
+        (("solve", "/nowhere/at/all"), None, "can't be read"),
+        (("solve",), None, "give either a file"),
+        (("piece", "rectangle", "--size", "2400x300", "-o", "x"), None, "leave the bed"),
+        (("piece", "rectangle", "--size", "big", "-o", "x"), None, "--size"),
+        (("piece", "rectangle", "--set", "feed=-5", "-o", "x"), None, "feed"),
+        (("piece", "rectangle", "--set", "colour=5", "-o", "x"), None, "colour"),
+        (("piece", "rectangle", "-o", "/nowhere/at/all.nc"), None, "can't be written"),
+        (("practice", "astrology"), None, "not known"),
+        (("practice", "rectangle", "--rounds", "0"), None, "1 to 100"),
+    ],
+)
+def test_bad_input_is_one_line_and_status_2(words: tuple[str, ...], text: str | None, says: str) -> None:
+    done = run(*words, text=text)
+    assert done.returncode == 2
+    assert done.stdout == ""
+    assert says in done.stderr
+    assert done.stderr.count("\n") == 1
+
+
+@pytest.mark.parametrize("kind", ["gcode", "hpgl", "svg", "dxf", "pdf"])
+def test_a_piece_in_every_format(kind: str, tmp_path: Path) -> None:
+    file = tmp_path / f"piece.{kind}"
+    done = run("piece", "rectangle", "--size", "16inx12in", "--format", kind, "-o", str(file))
+    assert done.returncode == 0, done.stderr
+    assert file.stat().st_size > 200
+    assert list(tmp_path.iterdir()) == [file]
+
+
+def test_practice_tells_truth_beside_what_was_found(tmp_path: Path) -> None:
+    body = json.loads(run("practice", "rectangle", "--seed", "4", "--json", "--out", str(tmp_path)).stdout)
+    assert body["seed"] == 4
+    for done in body["rounds"]:
+        assert "G21" in Path(done["files"][0]).read_text()
+        assert len(done["readings"]) == 4
+    for axis in ("x_steps", "y_steps"):
+        assert body["found"][axis] == pytest.approx(body["truth"][axis], rel=4e-4)
+    assert {f["verdict"] for f in body["rounds"][-1]["findings"]} == {"in"}
+
+
+def test_procedures_are_listed_for_people_and_for_scripts() -> None:
+    rows = json.loads(run("procedures", "--json").stdout)
+    assert rows[0]["name"] == "rectangle"
+    assert rows[0]["yields"] == ["x_steps", "y_steps"]
+    assert "x_steps" in run("procedures").stdout
+
+
+def test_no_display_is_said_in_one_line() -> None:
+    done = run("--demo", QT_QPA_PLATFORM="", DISPLAY="", WAYLAND_DISPLAY="")
+    assert done.returncode == 2
+    assert "no display" in done.stderr
+    assert done.stderr.count("\n") == 1
+
+
+def test_pictures_of_every_view_need_no_display(tmp_path: Path) -> None:
+    done = run("--demo", "--shots", str(tmp_path), "--size", "1024x700", QT_QPA_PLATFORM="", DISPLAY="")
+    assert done.returncode == 0, done.stderr
+    names = {f.stem for f in tmp_path.glob("*.png")}
+    assert {"rose", "round-make", "round-measure", "round-correct", "round-confirm"} <= names
+
+
+def test_nothing_heavy_is_loaded_for_the_first_screen() -> None:
+    code = (
+        "import sys; import keen_compass.app.window, keen_compass.shop.standing;"
+        "print([m for m in ('numpy', 'scipy', 'shapely', 'ezdxf', 'reportlab') if m in sys.modules])"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"
