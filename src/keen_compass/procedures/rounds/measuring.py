@@ -50,6 +50,10 @@ class Measuring:
         """The kept reading that the next one will replace."""
         return self._editing
 
+    def next_piece(self) -> None:
+        """Another piece is on the screen: whatever stood half typed on the last one stays in the shop file."""
+        self._forget_draft()
+
     def shape(self) -> Piece:
         """The piece shown; raises InputError where none was made yet."""
         piece = self._c.piece

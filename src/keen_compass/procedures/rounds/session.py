@@ -81,8 +81,7 @@ class RoundSession:
 
     def after_making(self) -> None:
         """The piece is there: on to its readings."""
-        self.measuring = Measuring(self.context)
-        self.correcting = Correcting(self.context, self.measuring)
+        self.measuring.next_piece()
         self.go(Step.CONFIRM if self.confirming else Step.MEASURE)
 
     def waits_for_piece(self) -> bool:

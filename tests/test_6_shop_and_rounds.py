@@ -1,0 +1,336 @@
+"""The shop file and rounds, without a window."""
+
+from __future__ import annotations
+
+import shutil
+import signal
+import sqlite3
+import subprocess
+import sys
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+
+from keen_compass.errors import (
+    InputError,
+    PieceError,
+    ShopDamagedError,
+    ShopNewerError,
+    ShopReadOnlyError,
+    ShopWriteError,
+)
+from keen_compass.procedures.base import Step
+from keen_compass.procedures.demo import correct_all, read_all
+from keen_compass.procedures.rounds import RoundSession
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import parse_length
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.logbook import latest
+from keen_compass.shop.machines import Machine
+from keen_compass.shop.standing import State, next_in_order, spokes, summary
+from keen_compass.shop.store import Shop
+
+
+def begun(shop: Shop) -> RoundSession:
+    return RoundSession.begin(shop, shop.machine("heron"), "rectangle")
+
+
+def measured(shop: Shop, most: int | None = None) -> RoundSession:
+    session = begun(shop)
+    session.making.make_on_stand_in()
+    session.after_making()
+    read_all(session, most)
+    return session
+
+
+def kept(session: RoundSession) -> list[tuple[str, str]]:
+    piece = session.context.piece
+    assert piece is not None
+    return [(r.measurand, r.length.text) for r in session.context.shop.readings(piece.id)]
+
+
+# The file
+
+
+@pytest.mark.parametrize("damage", ["text", "cut", "other"])
+def test_a_damaged_file_is_refused_and_left_alone(damage: str, shop_file: Path) -> None:
+    if damage == "text":
+        shop_file.write_text("not a database\n" * 50)
+    elif damage == "cut":
+        shop_file.write_bytes(shop_file.read_bytes()[:3000])
+    else:
+        shop_file.unlink()
+        sqlite3.connect(shop_file).execute("create table t (x)").connection.close()
+    before = shop_file.read_bytes()
+    with pytest.raises(ShopDamagedError, match="left as it was"):
+        Shop(shop_file)
+    assert shop_file.read_bytes() == before
+
+
+def test_a_newer_file_is_refused_and_left_alone(shop_file: Path) -> None:
+    connection = sqlite3.connect(shop_file)
+    connection.execute("pragma user_version = 99")
+    connection.close()
+    before = shop_file.read_bytes()
+    with pytest.raises(ShopNewerError, match="update the program"):
+        Shop(shop_file)
+    assert shop_file.read_bytes() == before
+
+
+def test_a_second_instance_may_only_look(shop: Shop, shop_file: Path) -> None:
+    second = Shop(shop_file)
+    assert second.read_only
+    assert second.machines() == shop.machines()
+    with pytest.raises(ShopReadOnlyError, match="open in another window"):
+        second.put_event("heron", "note", "x")
+    second.close()
+
+
+def test_a_disk_that_refuses_loses_nothing(shop_file: Path) -> None:
+    """The size limit of a process stands in for a full disk: the same refusal reaches SQLite."""
+    code = """
+import resource, sys
+from pathlib import Path
+from keen_compass.errors import ShopWriteError
+from keen_compass.shop.store import Shop
+shop = Shop(Path(sys.argv[1]))
+shop.put_event("heron", "note", "before")
+size = Path(sys.argv[1]).stat().st_size
+resource.setrlimit(resource.RLIMIT_FSIZE, (size + 20000, size + 20000))
+try:
+    for i in range(10000):
+        shop.put_event("heron", "note", "x" * 2000)
+except ShopWriteError as error:
+    print(error)
+"""
+    done = subprocess.run([sys.executable, "-c", code, str(shop_file)], capture_output=True, text=True, check=True)
+    assert "safe" in done.stdout
+    shop = Shop(shop_file)
+    assert ("note", "before") in [(kind, text) for _, kind, text in shop.events("heron")]
+    shop.close()
+    with pytest.raises(ShopWriteError, match="Choose another folder"):
+        Shop(Path("/proc/nowhere/shop.kcshop"))
+
+
+def test_killed_in_the_middle_of_a_reading_nothing_is_lost(shop: Shop, shop_file: Path, tmp_path: Path) -> None:
+    session = measured(shop, 2)
+    shop.close()
+    code = """
+import sys
+from pathlib import Path
+from keen_compass.procedures.rounds import RoundSession
+from keen_compass.shop.store import Shop
+shop = Shop(Path(sys.argv[1]))
+session = RoundSession.begin(shop, shop.machine("heron"), "rectangle")
+for n in range(200):
+    session.measuring.type("155.9%d" % (n % 10))
+    session.measuring.keep()
+    session.measuring.another_pass()
+    session.measuring.type("389.")
+    print(n, flush=True)
+"""
+    process = subprocess.Popen([sys.executable, "-c", code, str(shop_file)], stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    acknowledged = 0
+    while acknowledged < 7:
+        acknowledged = int(process.stdout.readline())
+    process.send_signal(signal.SIGKILL)
+    process.wait()
+    process.stdout.close()
+    again = Shop(shop_file)
+    found = RoundSession(again, again.round(session.context.kept.id))
+    assert len(kept(found)) >= 2 + acknowledged + 1
+    assert found.measuring.draft in ("389.", "") or found.measuring.draft.startswith("155.9")
+    again.close()
+
+
+# Readings
+
+
+def test_readings_go_pass_by_pass_and_skip_what_cannot_be_read(shop: Shop) -> None:
+    session = measured(shop, 0)
+    order = []
+    session.measuring.skip("short_height")
+    while current := session.measuring.current():
+        order.append(current)
+        session.measuring.type(session.measuring.practice_reading() or "")
+        assert session.measuring.keep()
+    assert order == ["width", "height", "short_width"] * 3
+    assert session.measuring.answer().finding("y_steps").verdict is Verdict.UNRESOLVED
+    assert session.may_sign() == "Some lengths are still to be read."
+
+
+def test_undo_and_redo_append_and_bring_everything_back(shop: Shop) -> None:
+    session = measured(shop, 5)
+    full = kept(session)
+    slot = session.measuring.callouts()[0].readings[0].slot
+    session.measuring.edit(slot)
+    session.measuring.type("519.99 mm")
+    assert session.measuring.keep()
+    session.measuring.skip("height")
+    session.measuring.take_back()
+    states = [kept(session)]
+    for _ in range(8):
+        session.measuring.undo()
+        states.append(kept(session))
+    assert states[3] == full
+    assert states[-1] == []
+    for _ in range(8):
+        session.measuring.redo()
+    assert sorted(kept(session)) == sorted(states[0])
+    assert session.measuring.callouts()[1].skipped
+    again = RoundSession(shop, shop.round(session.context.kept.id))
+    assert kept(again) == kept(session)
+
+
+def test_half_a_reading_counts_only_where_it_can_be_one(shop: Shop) -> None:
+    session = measured(shop, 4)
+    settled = session.measuring.answer().findings[0].error
+    for half in ("5", "51", "abc", "519."):
+        session.measuring.type(half)
+        error = session.measuring.answer().findings[0].error
+        assert (error != settled) == (half == "519.")
+    again = RoundSession(shop, shop.round(session.context.kept.id))
+    assert again.measuring.draft == "519."
+
+
+@pytest.mark.parametrize("text", ["letters", "-4", "", "1e400", "12 1/0", "4" * 190])
+def test_bad_readings_stay_where_they_are_with_a_reason(shop: Shop, text: str) -> None:
+    session = measured(shop, 1)
+    session.measuring.type(text)
+    assert not session.measuring.keep()
+    callout = next(c for c in session.measuring.callouts() if c.current)
+    assert callout.draft == text
+    assert callout.complaint
+    assert len(kept(session)) == 1
+
+
+# The round
+
+
+def test_a_piece_keeps_the_numbers_it_was_cut_with(shop: Shop) -> None:
+    session = measured(shop)
+    before = [f.new for f in session.measuring.answer().findings]
+    session.go(Step.CORRECT)
+    session.correcting.enter("x_steps", "106.9")
+    assert session.measuring.cut_before_change()
+    assert [f.new for f in session.measuring.answer().findings] == before
+    assert "cut the same piece again" in session.may_sign() or "Still out" in session.may_sign()
+
+
+@pytest.mark.parametrize("typed", ["", "abc", "53.2", "-106", "1e999", "212.9"])
+def test_a_number_that_no_controller_shows_is_refused(shop: Shop, typed: str) -> None:
+    session = measured(shop)
+    session.go(Step.CORRECT)
+    with pytest.raises(InputError):
+        session.correcting.enter("x_steps", typed)
+    assert session.correcting.entered("x_steps") is None
+
+
+def test_steps_say_what_is_missing(shop: Shop) -> None:
+    session = begun(shop)
+    for step, says in ((Step.MEASURE, "Cut"), (Step.CORRECT, "Cut"), (Step.CONFIRM, "Cut")):
+        with pytest.raises(InputError, match=says):
+            session.go(step)
+    session = measured(shop, 2)
+    with pytest.raises(InputError, match="Measure"):
+        session.go(Step.CORRECT)
+
+
+def test_a_full_bed_and_a_bare_bed_are_said(shop: Shop) -> None:
+    session = begun(shop)
+    for _ in range(9):
+        if session.making.refusal():
+            break
+        session.making.made()
+    assert "load a new sheet" in session.making.refusal()
+    with pytest.raises(PieceError):
+        session.making.gcode()
+    session.making.new_sheet()
+    assert session.making.refusal() == ""
+    bare = Machine("bare", "Bare", "router", (900.0, 600.0))
+    shop.put_machine(bare)
+    assert "No stock" in RoundSession.begin(shop, bare, "rectangle").making.refusal()
+
+
+def test_the_file_is_written_whole_or_not_at_all(shop: Shop, tmp_path: Path) -> None:
+    session = begun(shop)
+    session.making.write_file(tmp_path / "piece.nc")
+    assert (tmp_path / "piece.nc").read_text() == session.making.gcode()
+    with pytest.raises(InputError, match="Choose another folder"):
+        session.making.write_file(tmp_path / "missing" / "piece.nc")
+    assert [f.name for f in tmp_path.glob("*.nc")] == ["piece.nc"]
+
+
+def test_cannot_tell_is_signed_only_with_a_reason(shop: Shop) -> None:
+    heron = shop.machine("heron")
+    shop.put_machine(Machine.from_json(heron.to_json() | {"tolerances": {"x_steps": 1.0, "y_steps": 0.85}}))
+    session = measured(shop)
+    assert session.needs_reason()
+    with pytest.raises(InputError, match="say why"):
+        session.sign("  ")
+    session.sign("Good enough for the lantern posts")
+    assert session.settled
+    assert State.CANNOT_TELL in {s.state for s in spokes(shop, heron)}
+    assert "lantern posts" in latest(shop, "heron", 1)[0].words
+
+
+def test_instruments_are_not_mixed_within_a_piece(shop: Shop) -> None:
+    session = measured(shop, 1)
+    with pytest.raises(InputError, match="another instrument"):
+        session.making.choose(instrument="rule-1000")
+    session.measuring.take_back()
+    session.making.choose(instrument="rule-1000")
+    assert session.context.instrument == next(i for i in shop.instruments() if i.uid == "rule-1000")
+
+
+def test_no_instrument_no_verdict(shop_file: Path, tmp_path: Path) -> None:
+    shop = Shop(tmp_path / "new.kcshop")
+    shop.put_machine(Machine("m", "Gull", "router", (900.0, 600.0)))
+    session = RoundSession.begin(shop, shop.machine("m"), "rectangle")
+    assert session.making.resolves().U == {}
+    assert session.measuring.answer() is None
+    shop.put_instrument(Instrument("Caliper", uid="c"))
+    assert shop.instruments()[0].uid == "c"
+    shop.close()
+
+
+# How a machine stands
+
+
+def test_a_whole_round_turns_the_rose(shop: Shop) -> None:
+    heron = shop.machine("heron")
+    assert [s.state for s in spokes(shop, heron)] == [State.OUT, State.OUT]
+    session = measured(shop)
+    session.go(Step.CORRECT)
+    correct_all(session)
+    assert [s.state for s in spokes(shop, heron)] == [State.RECHECK, State.RECHECK]
+    session.go(Step.CONFIRM)
+    session.making.new_sheet()
+    session.making.make_on_stand_in()
+    session.after_making()
+    read_all(session)
+    session.sign()
+    standing = spokes(shop, heron)
+    assert [s.state for s in standing] == [State.IN, State.IN]
+    assert summary(standing) == ("all in", State.IN)
+    assert next_in_order(standing) == []
+    later = datetime.now(UTC) + timedelta(days=200)
+    assert {s.state for s in spokes(shop, heron, later)} == {State.RECHECK}
+    shop.put_event("heron", "update", "Controller updated")
+    assert "Controller updated since then" in spokes(shop, heron)[0].reason
+
+
+def test_a_new_machine_was_never_measured(shop: Shop) -> None:
+    shop.put_machine(Machine("gull", "Gull", "router", (900.0, 600.0)))
+    assert {s.state for s in spokes(shop, shop.machine("gull"))} == {State.NEVER}
+
+
+def test_copies_of_the_file_open_like_the_file(shop_file: Path, tmp_path: Path) -> None:
+    copy = Path(shutil.copy(shop_file, tmp_path / "copy.kcshop"))
+    shop = Shop(copy)
+    assert [m.name for m in shop.machines()] == ["Heron"]
+    assert shop.machine("heron") == shop.machines()[0]
+    assert parse_length("3 mm").mm == 3
+    shop.close()

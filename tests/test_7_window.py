@@ -1,0 +1,373 @@
+"""The real window, driven by real key and mouse events."""
+
+from __future__ import annotations
+
+import signal
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from keen_compass.app import theme as th
+from keen_compass.app.start import application
+from keen_compass.app.window import MainWindow
+from keen_compass.procedures.base import Step
+from keen_compass.procedures.rounds import RoundSession
+from keen_compass.shop.machines import Machine
+from keen_compass.shop.standing import State, spokes
+from keen_compass.shop.store import Shop
+
+
+@pytest.fixture
+def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
+    application("light")
+    opened = MainWindow(shop, "Lantern Quay")
+    qtbot.addWidget(opened)
+    opened.resize(1280, 800)
+    opened.show()
+    qtbot.waitActive(opened).__enter__()
+    yield opened
+    opened._close_round()
+
+
+def session_of(window: MainWindow) -> RoundSession:
+    return window.round_page.model.session  # type: ignore[union-attr]
+
+
+def press(qtbot: QtBot, *keys: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    """To whatever has the keyboard, as a person would."""
+    for key in keys:
+        target = QApplication.focusWidget()
+        assert target is not None, "nothing has the keyboard"
+        if isinstance(key, str):
+            qtbot.keyClicks(target, key)
+        else:
+            qtbot.keyClick(target, key, modifier)
+        QApplication.processEvents()
+
+
+def type_readings(qtbot: QtBot, window: MainWindow) -> None:
+    for _ in range(12):
+        press(qtbot, session_of(window).measuring.practice_reading() or "", Qt.Key.Key_Return)
+    assert session_of(window).measuring.current() is None
+
+
+def focus_name() -> str:
+    widget = QApplication.focusWidget()
+    return widget.accessibleName() if widget else ""
+
+
+def tab_to(qtbot: QtBot, name: str) -> None:
+    for _ in range(40):
+        if name in focus_name():
+            return
+        press(qtbot, Qt.Key.Key_Tab)
+    raise AssertionError(f"Tab never reached {name}")
+
+
+def test_a_whole_round_by_keyboard_alone(qtbot: QtBot, window: MainWindow, shop_file: Path) -> None:
+    press(qtbot, Qt.Key.Key_Right, Qt.Key.Key_Return)  # the rose has the keyboard
+    qtbot.waitUntil(lambda: "Cut on the stand-in" in focus_name())
+    tab_to(qtbot, "New sheet")
+    press(qtbot, Qt.Key.Key_Return)
+    tab_to(qtbot, "Cut on the stand-in")
+    press(qtbot, Qt.Key.Key_Return)
+    assert focus_name().startswith("width")
+    type_readings(qtbot, window)
+    assert focus_name() == "To Correct"
+    press(qtbot, Qt.Key.Key_Return)
+    session = session_of(window)
+    assert session.step is Step.CORRECT
+    for finding in session.measuring.findings():
+        assert "what the controller shows now" in focus_name()
+        press(qtbot, session.correcting.proposed(finding), Qt.Key.Key_Return)
+    assert focus_name() == "To Confirm"
+    press(qtbot, Qt.Key.Key_Return)
+    assert "Cut on the stand-in" in focus_name()
+    press(qtbot, Qt.Key.Key_Return)
+    type_readings(qtbot, window)
+    assert focus_name() == "Sign off"
+    press(qtbot, Qt.Key.Key_Return)
+    assert window.places.currentWidget() is window.rose_page
+    assert {s.state for s in spokes(window.shop, window.shop.machine("heron"))} == {State.IN}
+    window.close()
+    again = Shop(shop_file)
+    assert {s.state for s in spokes(again, again.machine("heron"))} == {State.IN}
+    again.close()
+
+
+def click(qtbot: QtBot, widget: QWidget, at: QPoint | None = None) -> None:
+    assert widget.isVisible(), f"{widget.accessibleName()} is not to be seen"
+    qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=at or QPoint())
+    QApplication.processEvents()
+
+
+def test_a_whole_round_by_mouse(qtbot: QtBot, window: MainWindow) -> None:
+    rose = window.rose_page.rose
+    middle, R = rose.geometry_of()
+    along = rose._direction(0)
+    click(qtbot, rose, (middle + along * (0.4 * R)).toPoint())
+    page = window.round_page
+    click(qtbot, page.make.sheet)
+    qtbot.mousePress(page.make.slider, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
+    assert session_of(window).context.parameters["size"] < 500
+    qtbot.mouseRelease(page.make.slider, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
+    window.undo_action.trigger()
+    assert session_of(window).context.parameters["size"] >= 500
+    click(qtbot, page.make.cut)
+    click(qtbot, page.measure.canvas.boxes["short_width"])
+    assert session_of(window).measuring.current() == "short_width"
+    for _ in range(12):
+        click(qtbot, page.measure.strip.practice)
+    click(qtbot, page.measure.strip.onward)
+    for card in page.correct.cards.values():
+        click(qtbot, card.send)
+    click(qtbot, page.correct.onward)
+    click(qtbot, page.make.cut)
+    for _ in range(12):
+        click(qtbot, page.measure.strip.practice)
+    click(qtbot, page.measure.strip.onward)
+    assert {s.state for s in spokes(window.shop, window.shop.machine("heron"))} == {State.IN}
+
+
+@pytest.fixture
+def measuring(qtbot: QtBot, window: MainWindow) -> MainWindow:
+    """The window with a fresh piece in front of the calipers."""
+    window.begin("rectangle")
+    session = session_of(window)
+    session.making.make_on_stand_in()
+    session.after_making()
+    QApplication.processEvents()
+    window.round_page.measure.take_focus()
+    return window
+
+
+def shown_texts(widget: QWidget) -> list[str]:
+    return [w.text() for w in widget.findChildren(QLabel) if w.isVisible()]
+
+
+@pytest.mark.parametrize("text", ["abc", "-4", "1e400", "12 1/0"])
+def test_bad_readings_are_marked_at_the_callout(qtbot: QtBot, measuring: MainWindow, text: str) -> None:
+    press(qtbot, text, Qt.Key.Key_Return)
+    edit = QApplication.focusWidget()
+    assert isinstance(edit, QLineEdit)
+    assert edit.text() == text
+    canvas = measuring.round_page.measure.canvas
+    assert canvas._complaint.isVisible()
+    assert canvas._complaint.text()
+    assert canvas.rect().contains(canvas._complaint.geometry())
+
+
+def test_ten_megabytes_of_paste_are_answered_in_words(qtbot: QtBot, measuring: MainWindow) -> None:
+    QApplication.clipboard().setText("7" * 10_000_000)
+    press(qtbot, Qt.Key.Key_V, modifier=Qt.KeyboardModifier.ControlModifier)
+    assert "10,000,000 characters pasted" in measuring.round_page.measure.canvas._complaint.text()
+    assert len(session_of(measuring).measuring.draft) == 200
+    QApplication.clipboard().clear()
+
+
+def test_stray_digits_backspace_skip_and_undo(qtbot: QtBot, measuring: MainWindow) -> None:
+    page, session = measuring.round_page, session_of(measuring)
+    page.measure.strip.skip.setFocus()
+    press(qtbot, "5")  # a caliper that types does not know where the keyboard is
+    press(qtbot, "20.1", Qt.Key.Key_Return)
+    assert session.measuring.callouts()[0].readings[0].length.text == "520.1"
+    press(qtbot, Qt.Key.Key_Backspace)
+    assert not session.measuring.callouts()[0].readings
+    press(qtbot, Qt.Key.Key_Z, modifier=Qt.KeyboardModifier.ControlModifier)
+    assert session.measuring.callouts()[0].readings
+    press(qtbot, Qt.Key.Key_F9)
+    assert session.measuring.callouts()[1].skipped
+    assert session.measuring.current() == "short_width"
+    press(qtbot, Qt.Key.Key_Up)
+    assert session.measuring.current() == "height"
+
+
+def test_the_answer_follows_every_keystroke(qtbot: QtBot, measuring: MainWindow) -> None:
+    type_passes = 4
+    for _ in range(type_passes):
+        press(qtbot, session_of(measuring).measuring.practice_reading() or "", Qt.Key.Key_Return)
+    card = measuring.round_page.answer.cards["x_steps"]
+    seen = set()
+    for key in "520.9":
+        press(qtbot, key)
+        seen.add(card._new.text())
+    assert len(seen) >= 3
+
+
+def test_odd_readings_are_asked_about_and_can_be_confirmed(qtbot: QtBot, measuring: MainWindow) -> None:
+    for text in ("20.47", "390", "6.14", "117"):  # inches, typed as mm
+        press(qtbot, text, Qt.Key.Key_Return)
+    answer = measuring.round_page.answer
+    assert any("inches" in t for t in shown_texts(answer))
+    click(qtbot, answer._odd)
+    assert not answer._odd.isVisible()
+
+
+def test_giving_up_asks_why_in_the_page(qtbot: QtBot, measuring: MainWindow) -> None:
+    click(qtbot, measuring.round_page.give_up)
+    press(qtbot, Qt.Key.Key_Return)
+    assert any("Say why" in t for t in shown_texts(measuring.round_page))
+    press(qtbot, "Storm warning", Qt.Key.Key_Return)
+    assert measuring.places.currentWidget() is measuring.rose_page
+    assert any("Storm warning" in t for t in shown_texts(measuring.rose_page))
+
+
+def test_killed_while_typing_the_half_reading_is_there_again(shop: Shop, shop_file: Path, qtbot: QtBot) -> None:
+    shop.close()
+    code = """
+import sys
+from pathlib import Path
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+from keen_compass.app.start import application, show_window
+from keen_compass.shop.store import Shop
+app = application("light")
+window = show_window(Shop(Path(sys.argv[1])), "Lantern Quay")
+window.begin("rectangle")
+session = window.round_page.model.session
+session.making.make_on_stand_in()
+session.after_making()
+app.processEvents()
+edit = window.round_page.measure.canvas.current_edit()
+QTest.keyClicks(edit, "519.87")
+QTest.keyClick(edit, Qt.Key.Key_Return)
+QTest.keyClicks(window.round_page.measure.canvas.current_edit(), "389.")
+print("typed", flush=True)
+app.exec()
+"""
+    process = subprocess.Popen([sys.executable, "-c", code, str(shop_file)], stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    assert process.stdout.readline().strip() == "typed"
+    process.send_signal(signal.SIGKILL)
+    process.wait()
+    process.stdout.close()
+    application("light")
+    again = Shop(shop_file)
+    window = MainWindow(again, "Lantern Quay")
+    qtbot.addWidget(window)
+    window.show()
+    window.begin("rectangle")
+    boxes = window.round_page.measure.canvas.boxes
+    assert boxes["width"].edit.text() == "519.87"
+    assert boxes["height"].edit.text() == "389."
+    window.close()
+
+
+def test_a_file_that_is_no_shop_leaves_the_window_as_it_was(window: MainWindow, tmp_path: Path) -> None:
+    (tmp_path / "x.kcshop").write_text("no shop at all")
+    assert not window.open_shop(tmp_path / "x.kcshop")
+    assert "not a shop file" in window._message.text()
+    assert window.isVisible()
+
+
+def test_an_empty_shop_says_what_to_do(qtbot: QtBot, tmp_path: Path) -> None:
+    application("light")
+    empty = MainWindow(Shop(tmp_path / "empty.kcshop"), "Empty")
+    qtbot.addWidget(empty)
+    empty.show()
+    assert "empty" in empty._message.text()
+    empty.close()
+
+
+# Looks
+
+
+@pytest.mark.parametrize("theme", [th.LIGHT, th.DARK], ids=lambda t: t.name)
+def test_every_pair_of_colours_is_readable(theme: th.Theme) -> None:
+    for text, surface in th.PAIRS:
+        ratio = th.contrast(getattr(theme, text), getattr(theme, surface))
+        assert ratio >= 4.5, f"{theme.name}: {text} on {surface} is {ratio:.2f}"
+
+
+def test_contrast_against_the_standards_own_examples() -> None:
+    assert th.contrast("#000000", "#ffffff") == pytest.approx(21.0)
+    assert th.contrast("#777777", "#ffffff") == pytest.approx(4.48, abs=0.01)
+
+
+def to_measure(session: RoundSession) -> None:
+    session.making.make_on_stand_in()
+    session.after_making()
+
+
+def to_correct(session: RoundSession) -> None:
+    from keen_compass.procedures.demo import read_all
+
+    to_measure(session)
+    read_all(session)
+    session.go(Step.CORRECT)
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800), (1920, 1200)])
+@pytest.mark.parametrize(
+    "place", [None, lambda s: None, to_measure, to_correct], ids=["rose", "make", "measure", "correct"]
+)
+def test_nothing_is_cut_or_overlapping(
+    qtbot: QtBot, window: MainWindow, size: tuple[int, int], place: Callable[[RoundSession], None] | None
+) -> None:
+    """Also with names of thirty letters."""
+    heron = window.shop.machine("heron")
+    long_name = "Heron in the long hall, bay 12"
+    window.shop.put_machine(Machine.from_json(heron.to_json() | {"name": long_name}))
+    window.resize(*size)
+    window.show_rose("heron")
+    if place is not None:
+        window.begin("rectangle")
+        place(session_of(window))
+    for _ in range(3):
+        QApplication.processEvents()
+    page = window.places.currentWidget()
+    assert window.size().width() == size[0], "the page forced the window wider"
+    assert window.size().height() == size[1], "the page forced the window higher"
+    visible = [
+        w for w in page.findChildren(QWidget) if w.isVisible() and isinstance(w, (QLabel, QPushButton, QLineEdit))
+    ]
+    for widget in visible:
+        name = widget.accessibleName() or widget.text()
+        if isinstance(widget, QPushButton):
+            assert widget.width() >= widget.sizeHint().width() - 1, f"{name} is cut"
+            assert widget.accessibleName(), f"{name} has no accessible name"
+        if isinstance(widget, QLabel) and widget.wordWrap():
+            assert widget.height() >= widget.heightForWidth(widget.width()) - 1, f"{name} is cut"
+        if isinstance(widget, QLineEdit):
+            assert widget.accessibleName(), "a field has no accessible name"
+        assert widget.font().pixelSize() >= th.TEXT, f"{name} is too small to read"
+    if place is to_measure:
+        boxes = list(page.measure.canvas.boxes.values())
+        for i, a in enumerate(boxes):
+            assert page.measure.canvas.rect().contains(a.geometry())
+            assert not any(a.geometry().intersects(b.geometry()) for b in boxes[i + 1 :])
+
+
+def test_every_control_is_reached_by_tab(qtbot: QtBot, measuring: MainWindow) -> None:
+    page = measuring.round_page
+    wanted = {b for b in page.findChildren(QPushButton) if b.isVisible() and b.isEnabled()}
+    seen = set()
+    for _ in range(60):
+        press(qtbot, Qt.Key.Key_Tab)
+        seen.add(QApplication.focusWidget())
+    assert wanted <= seen, [b.text() for b in wanted - seen]
+
+
+def test_dark_colours_can_be_chosen_in_mid_round(measuring: MainWindow) -> None:
+    measuring.use_theme(th.DARK)
+    QApplication.processEvents()
+    assert measuring.round_page is not None
+    assert measuring.grab().toImage().pixelColor(400, 40).lightness() < 80
+    measuring.use_theme(th.LIGHT)
+
+
+def test_a_second_window_on_the_same_shop_only_looks(qtbot: QtBot, window: MainWindow, shop_file: Path) -> None:
+    second = MainWindow(Shop(shop_file), "Lantern Quay")
+    qtbot.addWidget(second)
+    second.show()
+    assert "only be looked at" in second._message.text()
+    second.begin("rectangle")
+    assert second.round_page is None
+    second.close()
