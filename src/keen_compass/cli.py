@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import json
 import os
 import sys
@@ -259,6 +260,9 @@ def _window(options: argparse.Namespace) -> int:
         raise InputError("no display to open a window on; `--demo --shots DIR` writes pictures instead")
     if options.shots is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    # Starting makes many objects and hardly any garbage; collecting it costs a sixth of the time.
+    # The collector starts when the window is up.
+    gc.disable()
     from keen_compass.app.start import start
 
     return start(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPalette, QPen
 from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QWidget
 
 from keen_compass.app import theme as th
@@ -35,7 +35,7 @@ class Text(QLabel):
         """Another colour of the theme."""
         if getattr(self, "_colour", None) != (colour, th.theme().name):
             self._colour = (colour, th.theme().name)
-            self.setStyleSheet(f"color: {getattr(th.theme(), colour)}; background: transparent;")
+            _colour_words(self, colour)
 
     def say(self, words: str, colour: str | None = None) -> None:
         """Change the words, and the colour where given; hidden while there is nothing to say."""
@@ -44,6 +44,13 @@ class Text(QLabel):
         if colour:
             self.set_colour(colour)
         self.setVisible(bool(words))
+
+
+def _colour_words(label: QLabel, colour: str) -> None:
+    """Through the palette: a style sheet of its own would cost each label a parse."""
+    palette = label.palette()
+    palette.setColor(QPalette.ColorRole.WindowText, th.color(colour))
+    label.setPalette(palette)
 
 
 class Line(QLabel):
@@ -60,7 +67,7 @@ class Line(QLabel):
     def say(self, words: str, colour: str | None = None) -> None:
         """Change the words, and the colour where given."""
         self._words, self._colour = words, colour or self._colour
-        self.setStyleSheet(f"color: {getattr(th.theme(), self._colour)}; background: transparent;")
+        _colour_words(self, self._colour)
         self._elide()
 
     def resizeEvent(self, event: object) -> None:

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import shutil
+import gc
 import sys
-import tempfile
 from pathlib import Path
 
-import platformdirs
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
@@ -28,17 +26,23 @@ def start(*, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple
         return 0
     scratch: Path | None = None
     if demo:
+        import tempfile
+
         from keen_compass.procedures.demo import build
 
         scratch = Path(tempfile.mkdtemp(prefix="keen-compass-demo-"))
         shop, title = build(scratch / "lantern-quay.kcshop"), "Lantern Quay"
     else:
+        import platformdirs
+
         file = shop_file or Path(platformdirs.user_data_dir("keen-compass")) / "shop.kcshop"
         shop, title = Shop(file), file.stem.replace("-", " ").title()
     show_window(shop, title, size)
     QTimer.singleShot(300, _warm)
     status = app.exec()
     if scratch:
+        import shutil
+
         shutil.rmtree(scratch, ignore_errors=True)
     return status
 
@@ -51,7 +55,7 @@ def application(theme: str | None) -> QApplication:
     app.setApplicationDisplayName("Keen Compass")
     app.setDesktopFileName("keen-compass")
     th.apply(app, th.wanted_theme(app, theme))
-    app.setWindowIcon(th.icon("keen-compass"))
+    QTimer.singleShot(200, lambda: app.setWindowIcon(th.icon("keen-compass")))
     return app
 
 
@@ -66,10 +70,12 @@ def show_window(shop: Shop, title: str, size: tuple[int, int] = (1280, 800)) -> 
 
 
 def _warm() -> None:
-    """Load what the first round will need, while nobody is waiting."""
+    """Load what the first round will need, while nobody is waiting; then collect garbage as usual."""
     from keen_compass.procedures import REGISTRY, load
     from keen_compass.quantities.uncertainty import t_95
 
     for name in REGISTRY:
         load(name)
     t_95(8.0)
+    gc.freeze()
+    gc.enable()

@@ -8,7 +8,6 @@ from pathlib import Path
 
 from PySide6.QtCore import QByteArray, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
-from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
 
 HERE = Path(__file__).parent
@@ -95,6 +94,7 @@ def _family() -> str:
     return family
 
 
+@cache
 def font(px: int = TEXT, *, bold: bool = False) -> QFont:
     """The shipped face at a size, figures tabular so that numbers don't dance while typed."""
     face = QFont(_family())
@@ -135,6 +135,8 @@ def wanted_theme(app: QApplication, choice: str | None) -> Theme:
 @cache
 def icon(name: str, colour: str = "ink") -> QIcon:
     """One of our own drawings, in a colour of the theme."""
+    from PySide6.QtSvg import QSvgRenderer  # late: the first screen needs none
+
     pixmap = QPixmap(96, 96)
     pixmap.fill(Qt.GlobalColor.transparent)
     svg = (HERE / "icons" / f"{name}.svg").read_text(encoding="utf-8")

@@ -17,13 +17,12 @@ from PySide6.QtWidgets import (
 )
 
 from keen_compass.app import theme as th
-from keen_compass.app.help import about_dialog, keys_dialog
 from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.page import RosePage
 from keen_compass.errors import KeenCompassError
 from keen_compass.shop.logbook import latest
-from keen_compass.shop.standing import spokes
+from keen_compass.shop.standing import spokes, standings
 from keen_compass.shop.store import Shop
 
 LATELY = 4  # logbook entries beside the rose
@@ -89,7 +88,8 @@ class MainWindow(QMainWindow):
     def _fill_rose(self, uid: str) -> None:
         machine = self.shop.machine(uid)
         self.rose_page.show_machine(
-            machine, spokes(self.shop, machine), self.shop.open_round(uid), self._step_of(uid),
+            machine, spokes(self.shop, machine), self.shop.open_round(uid),
+            self.shop.steps_under_way().get(uid, ""),
             latest(self.shop, uid, LATELY),
         )  # fmt: skip
 
@@ -119,19 +119,14 @@ class MainWindow(QMainWindow):
 
     def refresh_rail(self) -> None:
         """All machines as they stand now."""
-        rows = [(m, spokes(self.shop, m), self._step_of(m.uid)) for m in self.shop.machines()]
+        machines, steps = self.shop.machines(), self.shop.steps_under_way()
+        standing = standings(self.shop, machines)
+        rows = [(m, standing[m.uid], steps.get(m.uid, "")) for m in machines]
         self.rail.show_shop(self.shop_title, rows, self.machine_uid)
-
-    def _step_of(self, uid: str) -> str:
-        kept = self.shop.open_round(uid)
-        if kept is None:
-            return ""
-        mark = self.shop.mark(kept.id, "step")
-        return str(mark["step"]) if mark else "make"
 
     def _round_changed(self) -> None:
         """The rail follows the step, not every keystroke."""
-        step = self._step_of(self.machine_uid or "")
+        step = str(self.round_page.model.session.step) if self.round_page else ""  # type: ignore[attr-defined]
         if step != getattr(self, "_rail_step", None):
             self._rail_step = step
             QTimer.singleShot(0, self.refresh_rail)
@@ -174,8 +169,8 @@ class MainWindow(QMainWindow):
             run = lambda wanted=wanted: self.use_theme(wanted)  # noqa: E731
             self._action(view, f"{wanted.name.capitalize()} colours", None, run)
         help_menu = self.menuBar().addMenu("&Help")
-        self._action(help_menu, "&Keys", QKeySequence("F1"), lambda: keys_dialog(self).open())
-        self._action(help_menu, "&About", None, lambda: about_dialog(self).open())
+        self._action(help_menu, "&Keys", QKeySequence("F1"), self._show_keys)
+        self._action(help_menu, "&About", None, self._show_about)
         self._update_actions()
 
     def _action(self, menu: object, words: str, key: object, run: object) -> QAction:
@@ -232,6 +227,16 @@ class MainWindow(QMainWindow):
             self.showNormal()
         else:
             self.showFullScreen()
+
+    def _show_keys(self) -> None:
+        from keen_compass.app.help import keys_dialog
+
+        keys_dialog(self).open()
+
+    def _show_about(self) -> None:
+        from keen_compass.app.help import about_dialog
+
+        about_dialog(self).open()
 
     def use_theme(self, wanted: th.Theme) -> None:
         """Other colours, at once; the page is built anew in them."""

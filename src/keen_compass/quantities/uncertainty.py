@@ -12,7 +12,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from statistics import fmean, variance
 
 from keen_compass.errors import UncertaintyError
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -67,7 +66,7 @@ def pooled_repeats(values: Sequence[float], record: Repeatability) -> Repeatabil
     say little about how much they might differ.
     """
     n = len(values)
-    own = variance(values) if n > 1 else 0.0
+    own = _variance(values) if n > 1 else 0.0
     if n >= POOL_BELOW:
         return Repeatability(math.sqrt(own), n - 1)
     dof = n - 1 + record.dof
@@ -93,7 +92,12 @@ def mean_of_readings(
     spread = pooled_repeats(values, instrument.repeatability)
     components = independent_components(spread, n, instrument, piece_scatter, pieces=pieces, coarsest=coarsest)
     assumed = n < POOL_BELOW and instrument.repeatability.assumed
-    return MeanReading(fmean(values), n, components, assumed)
+    return MeanReading(math.fsum(values) / n, n, components, assumed)
+
+
+def _variance(values: Sequence[float]) -> float:
+    mean = math.fsum(values) / len(values)
+    return math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1)
 
 
 def independent_components(

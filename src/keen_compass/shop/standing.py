@@ -64,8 +64,23 @@ class Spoke:
 
 def spokes(shop: Shop, machine: Machine, today: datetime | None = None) -> list[Spoke]:
     """Every value that this machine has, in the order of dependence."""
+    return standings(shop, [machine], today)[machine.uid]
+
+
+def standings(shop: Shop, machines: list[Machine], today: datetime | None = None) -> dict[str, list[Spoke]]:
+    """The spokes of several machines by uid, with one look at the file for all of them."""
     today = today or datetime.now(UTC)
-    return [_spoke(shop, machine, q, today) for q in ORDER]
+    known = _Known(shop.latest_findings(), shop.value_times(), shop.events_of(UNSETTLING))
+    return {m.uid: [_spoke(known, m.uid, q, today) for q in ORDER] for m in machines}
+
+
+@dataclass(frozen=True, slots=True)
+class _Known:
+    """What the file says: newest finding and newest value's time by (machine, quantity); unsettling events."""
+
+    findings: dict[tuple[str, str], KeptFinding]
+    values: dict[tuple[str, str], str]
+    events: dict[str, list[tuple[str, str]]]
 
 
 def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
@@ -87,27 +102,25 @@ def summary(all_spokes: list[Spoke]) -> tuple[str, State]:
     return "all in", State.IN
 
 
-def _spoke(shop: Shop, machine: Machine, quantity: str, today: datetime) -> Spoke:
+def _spoke(known: _Known, machine: str, quantity: str, today: datetime) -> Spoke:
     q = QUANTITIES[quantity]
-    kept = shop.latest_finding(machine.uid, quantity)
+    kept = known.findings.get((machine, quantity))
     if kept is None:
         return Spoke(quantity, q.label, q.group, State.NEVER, None, None, "Never measured.")
-    state, reason = _state(shop, machine, quantity, kept, today)
+    state, reason = _state(known, machine, quantity, kept, today)
     return Spoke(quantity, q.label, q.group, state, kept.finding, kept.at, reason)
 
 
-def _state(shop: Shop, machine: Machine, quantity: str, kept: KeptFinding, today: datetime) -> tuple[State, str]:
-    changed = shop.value(machine.uid, quantity)
-    if changed and changed.at > kept.at:
+def _state(known: _Known, machine: str, quantity: str, kept: KeptFinding, today: datetime) -> tuple[State, str]:
+    if known.values.get((machine, quantity), "") > kept.at:
         return State.RECHECK, "Changed since it was measured: confirm it."
     for under in QUANTITIES[quantity].rests_on:
-        below = shop.value(machine.uid, under)
-        if below and below.at > kept.at:
+        if known.values.get((machine, under), "") > kept.at:
             return State.RECHECK, f"{QUANTITIES[under].label} changed under it: check again."
     if kept.finding.verdict is Verdict.OUT:
         return State.OUT, f"Out: {_consequence(kept.finding)}."
-    for at, kind, text in shop.events(machine.uid):
-        if kind in UNSETTLING and at > kept.at:
+    for at, text in known.events.get(machine, ()):
+        if at > kept.at:
             return State.RECHECK, f"{text} since then: check again."
     days = (today - datetime.fromisoformat(kept.at)).days
     if days > STALE_DAYS:

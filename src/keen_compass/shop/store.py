@@ -107,7 +107,7 @@ class Shop:
 
     def machines(self) -> list[Machine]:
         """Current profiles, in the order in which the machines were added."""
-        return [Machine.from_json(json.loads(row.body)) for row in _latest_profiles(d.MachineProfile)]
+        return [Machine.from_json(json.loads(body)) for body in self._profiles("machine_profile")]
 
     def machine(self, uid: str) -> Machine:
         """The current profile."""
@@ -121,7 +121,13 @@ class Shop:
 
     def instruments(self) -> list[Instrument]:
         """Current profiles, in the order in which they were added."""
-        return [instrument_from_json(json.loads(row.body)) for row in _latest_profiles(d.InstrumentProfile)]
+        return [instrument_from_json(json.loads(body)) for body in self._profiles("instrument_profile")]
+
+    def _profiles(self, table: str) -> list[str]:
+        rows = self._sql(f"SELECT body, min(id), max(id) FROM {table} GROUP BY uid ORDER BY 2")
+        newest = [last for _, _, last in rows]
+        by_id = dict(self._sql(f"SELECT id, body FROM {table} WHERE id IN ({', '.join('?' * len(newest))})", *newest))
+        return [by_id[i] for i in newest]
 
     def put_instrument(self, instrument: Instrument, at: str | None = None) -> None:
         """Append a profile."""
@@ -167,13 +173,42 @@ class Shop:
         rows = F.select().where(F.machine == machine, F.quantity == quantity).order_by(F.at, F.id)
         return [_finding(row) for row in rows]
 
-    def latest_finding(self, machine: str, quantity: str) -> KeptFinding | None:
-        """The newest finding of a value."""
-        F = d.FindingRow
-        row = (
-            F.select().where(F.machine == machine, F.quantity == quantity).order_by(F.at.desc(), F.id.desc()).first()
+    # The first screen asks these; plain SQL, because peewee's building of it takes longer than SQLite's answer.
+
+    def latest_findings(self) -> dict[tuple[str, str], KeptFinding]:
+        """The newest finding by (machine, quantity)."""
+        # SQLite takes the bare columns from the row that holds the maximum.
+        rows = self._sql("SELECT machine, quantity, body, round, piece, max(at) FROM finding_row GROUP BY 1, 2")
+        return {
+            (machine, quantity): KeptFinding(Finding.from_json(json.loads(body)), at, round_id, piece)
+            for machine, quantity, body, round_id, piece, at in rows
+        }
+
+    def value_times(self) -> dict[tuple[str, str], str]:
+        """When the number now in the controller came there, by (machine, quantity)."""
+        rows = self._sql("SELECT machine, quantity, max(at) FROM value_row GROUP BY 1, 2")
+        return {(machine, quantity): at for machine, quantity, at in rows}
+
+    def events_of(self, kinds: Sequence[str]) -> dict[str, list[tuple[str, str]]]:
+        """(at, text) of events of some kinds, newest first, by machine."""
+        marks = ", ".join("?" * len(kinds))
+        events: dict[str, list[tuple[str, str]]] = {}
+        sql = f"SELECT machine, at, text FROM event WHERE kind IN ({marks}) ORDER BY at DESC"
+        for machine, at, text in self._sql(sql, *kinds):
+            events.setdefault(machine, []).append((at, text))
+        return events
+
+    def steps_under_way(self) -> dict[str, str]:
+        """The step of each machine's newest open round, by machine."""
+        rows = self._sql(
+            "SELECT r.machine, max(r.id), (SELECT body FROM round_mark WHERE round = r.id AND kind = 'step' "
+            "ORDER BY id DESC LIMIT 1) FROM round r WHERE r.id NOT IN "
+            "(SELECT round FROM round_mark WHERE kind IN ('signed', 'given_up')) GROUP BY r.machine"
         )
-        return _finding(row) if row else None
+        return {machine: json.loads(body)["step"] if body else "make" for machine, _, body in rows}
+
+    def _sql(self, sql: str, *values: Any) -> Any:
+        return self._connection.db.execute_sql(sql, values)
 
     def round_findings(self, round_id: int) -> list[KeptFinding]:
         """All findings of a round, in order."""
@@ -315,15 +350,6 @@ class Shop:
 def now() -> str:
     """UTC in ISO 8601, to the microsecond so that it sorts as text in the order of writing."""
     return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
-
-
-def _latest_profiles(table: Any) -> list[Any]:
-    first_and_last = table.select(
-        peewee.fn.MIN(table.id).alias("first"), peewee.fn.MAX(table.id).alias("last")
-    ).group_by(table.uid)
-    order = {row.last: row.first for row in first_and_last.namedtuples()}
-    rows = table.select().where(table.id.in_(list(order)))
-    return sorted(rows, key=lambda row: order[row.id])
 
 
 def _value(row: Any) -> KeptValue:

@@ -136,7 +136,5 @@ def _all_in(spokes: list[Spoke]) -> Card:
     last = min((s.at for s in spokes if s.at), default=None)
     if last:
         day = datetime.fromisoformat(last).astimezone().strftime("%-d %B %Y")
-        layout.addWidget(
-            Text(f"All in tolerance when last measured, the oldest on {day}.", colour="soft")
-        )
+        layout.addWidget(Text(f"All in tolerance when last measured, the oldest on {day}.", colour="soft"))
     return card

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from statistics import fmean
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent
@@ -93,7 +92,7 @@ class PieceCanvas(QWidget):
     def errors(self) -> dict[str, float]:
         """Mean reading − nominal of each dimension that was read, mm."""
         return {
-            c.measurand.name: fmean(r.length.mm for r in c.readings) - c.measurand.nominal
+            c.measurand.name: math.fsum(r.length.mm for r in c.readings) / len(c.readings) - c.measurand.nominal
             for c in self._callouts
             if c.readings and not c.skipped
         }

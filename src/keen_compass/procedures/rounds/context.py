@@ -18,7 +18,7 @@ from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.shop.machines import Machine, Tool
-from keen_compass.shop.store import KeptPiece, KeptRound, Shop
+from keen_compass.shop.store import KeptPiece, KeptRound, KeptValue, Shop
 
 T = TypeVar("T")
 PASSES = 3
@@ -39,6 +39,12 @@ class RoundContext:
     def changed(self) -> None:
         """Something was written: forget what was read, tell whoever listens."""
         self._remembered.clear()
+        self.listener()
+
+    def typed(self) -> None:
+        """Only the half reading changed, so only the answer to the piece shown is out of date."""
+        if self.piece:
+            self._remembered.pop(("answer", self.piece.id), None)
         self.listener()
 
     def do(self, change: Change) -> None:
@@ -108,10 +114,14 @@ class RoundContext:
         """What the controller holds now, by quantity."""
 
         def read() -> dict[str, StoredResolution]:
-            held = {q: self.shop.value(self.kept.machine, q) for q in self.procedure.yields}
+            held = {q: self.value(q) for q in self.procedure.yields}
             return {q: v.stored for q, v in held.items() if v}
 
         return self.remembered("values", read)
+
+    def value(self, quantity: str) -> KeptValue | None:
+        """What the controller holds of one quantity, and since when."""
+        return self.remembered(("value", quantity), lambda: self.shop.value(self.kept.machine, quantity))
 
     def case(
         self, parameters: Mapping[str, Any], values: Mapping[str, StoredResolution],

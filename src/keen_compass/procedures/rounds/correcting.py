@@ -94,7 +94,7 @@ class Correcting:
     def entered(self, quantity: str) -> StoredResolution | None:
         """What was entered for the piece shown, if anything."""
         piece = self._c.piece
-        value = self._c.shop.value(self._c.kept.machine, quantity)
+        value = self._c.value(quantity)
         if value and piece and value.at > piece.at and value.round == self._c.kept.id:
             return value.stored
         return None

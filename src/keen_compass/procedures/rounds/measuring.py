@@ -111,7 +111,7 @@ class Measuring:
             self.draft = text
             if not self._c.shop.read_only:
                 self._c.shop.put_draft(piece.id, current, text)
-        self._c.changed()
+        self._c.typed()
 
     def keep(self) -> bool:
         """Keep what stands in the callout and go on; False, with a complaint, where it can't be read."""
