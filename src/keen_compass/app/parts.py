@@ -115,6 +115,16 @@ class Card(QFrame):
         self.setObjectName("card")
 
 
+def painter_on_card(widget: QWidget) -> QPainter:
+    """A painter for a widget that draws itself, with the sheet of a card laid already."""
+    p = QPainter(widget)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.setPen(QPen(th.color("line"), 1))
+    p.setBrush(th.color("card"))
+    p.drawRoundedRect(QRectF(widget.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 10, 10)
+    return p
+
+
 def draw_state(p: QPainter, state: State, at: QPointF, r: float, colour: QColor, behind: QColor) -> None:
     """The sign of a state: its shape says it without the colour."""
     p.save()

@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Card, StateSign, Text
+from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Card, StateSign, Text, painter_on_card
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.rounds.making import Resolves
@@ -141,11 +141,7 @@ class RoundsChart(QWidget):
 
     def paintEvent(self, _event: object) -> None:
         """Band, axis words, one sign per quantity and piece."""
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setPen(QPen(th.color("line"), 1))
-        p.setBrush(th.color("card"))
-        p.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 10, 10)
+        p = painter_on_card(self)
         points = [
             (column, f) for column, (_, solution) in enumerate(self._history)
             for f in (solution.findings if solution else ()) if f.error is not None and f.tolerance

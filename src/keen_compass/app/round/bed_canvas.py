@@ -7,6 +7,7 @@ from PySide6.QtGui import QBrush, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
+from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.pieces.placement import Box
 from keen_compass.procedures.base import Piece
@@ -52,11 +53,7 @@ class BedCanvas(QWidget):
 
     def paintEvent(self, _event: object) -> None:
         """Bed, sheet, pieces."""
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setPen(QPen(th.color("line"), 1))
-        p.setBrush(th.color("card"))
-        p.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 10, 10)
+        p = painter_on_card(self)
         if self._machine is None:
             return
         bed = self._rect(Box(0, 0, *self._machine.bed))

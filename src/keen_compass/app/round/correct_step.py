@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
@@ -132,6 +133,8 @@ class NumberCard(Card):
 class CorrectStep(QWidget):
     """All numbers of this piece."""
 
+    go_on = Signal()
+
     def __init__(self, model: RoundModel) -> None:
         super().__init__()
         self._model = model
@@ -139,7 +142,7 @@ class CorrectStep(QWidget):
         self._effect = Text(colour="warn", bold=True)
         self._trouble = Text(colour="bad")
         self.cards = {q: NumberCard(model, q) for q in model.session.context.procedure.yields}
-        self.onward = Button("To Confirm", self._on, "primary")
+        self.onward = Button("To Confirm", self.go_on.emit, "primary")
         foot = QHBoxLayout()
         foot.addWidget(self._trouble, 1)
         foot.addStretch(1)
@@ -178,10 +181,3 @@ class CorrectStep(QWidget):
                 card.shows.setFocus()
                 return
         self.onward.setFocus()
-
-    def _on(self) -> None:
-        step = self.parent()
-        while step is not None and not hasattr(step, "go_on"):
-            step = step.parent()
-        if step is not None:
-            step.go_on()

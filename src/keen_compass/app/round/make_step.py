@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -106,7 +107,8 @@ class MakeStep(QWidget):
         self.bed.show_bed(
             context.machine, making.taken(), (place, making.next_piece(), number) if place else None, refused
         )
-        proposed = str(Path.home() / f"{context.machine.name.lower().replace(' ', '-')}-piece-{number}.nc")
+        plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
+        proposed = str(Path.home() / f"{plain}-piece-{number}.nc")
         if not self.file.isModified():
             self.file.setText(proposed)
         practice = context.shop.stand_in(context.machine.uid) is not None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
@@ -87,6 +87,8 @@ class MeasureStep(QWidget):
 class Strip(Card):
     """Echo of the current callout, instrument and hint, kept readings, and the way on."""
 
+    go_on = Signal()
+
     def __init__(self, model: RoundModel) -> None:
         super().__init__()
         self._model = model
@@ -103,7 +105,7 @@ class Strip(Card):
         self.more = Button(
             "One more pass", lambda: model.attempt("measure", model.session.measuring.another_pass), "quiet"
         )
-        self.onward = Button("To Correct", self._on, "primary")
+        self.onward = Button("To Correct", self.go_on.emit, "primary")
         words = QVBoxLayout()
         words.setSpacing(3)
         words.addWidget(self._name)
@@ -231,10 +233,3 @@ class Strip(Card):
         current = measuring.current()
         if current:
             self._model.attempt("measure", lambda: measuring.skip(current))
-
-    def _on(self) -> None:
-        step = self.parent()
-        while step is not None and not hasattr(step, "go_on"):
-            step = step.parent()
-        if step is not None:
-            step.go_on()

@@ -45,6 +45,8 @@ class RoundPage(QWidget):
         self.make = MakeStep(self.model)
         self.measure = MeasureStep(self.model)
         self.correct = CorrectStep(self.model)
+        self.measure.strip.go_on.connect(self.go_on)
+        self.correct.go_on.connect(self.go_on)
         self.answer = AnswerColumn(self.model)
         self._trouble = Text(colour="bad")
         self.reason = ReasonBar()

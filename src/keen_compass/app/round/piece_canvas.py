@@ -11,7 +11,7 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Text
+from keen_compass.app.parts import Text, painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox
 from keen_compass.pieces.toolpath import Point
 from keen_compass.procedures.base import Piece
@@ -183,11 +183,7 @@ class PieceCanvas(QWidget):
 
     def paintEvent(self, _event: object) -> None:
         """Grid, piece, dimension lines, captions."""
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setPen(QPen(th.color("line"), 1))
-        p.setBrush(th.color("card"))
-        p.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 10, 10)
+        p = painter_on_card(self)
         if self._piece is None:
             return
         frame = self._frame()
