@@ -246,7 +246,7 @@ def test_a_full_bed_and_a_bare_bed_are_said(shop: Shop) -> None:
         session.making.made()
     assert "load a new sheet" in session.making.refusal()
     with pytest.raises(PieceError):
-        session.making.gcode()
+        session.making.file_text()
     session.making.new_sheet()
     assert session.making.refusal() == ""
     bare = Machine("bare", "Bare", "router", (900.0, 600.0))
@@ -257,7 +257,7 @@ def test_a_full_bed_and_a_bare_bed_are_said(shop: Shop) -> None:
 def test_the_file_is_written_whole_or_not_at_all(shop: Shop, tmp_path: Path) -> None:
     session = begun(shop)
     session.making.write_file(tmp_path / "piece.nc")
-    assert (tmp_path / "piece.nc").read_text() == session.making.gcode()
+    assert (tmp_path / "piece.nc").read_text() == session.making.file_text()
     with pytest.raises(InputError, match="Choose another folder"):
         session.making.write_file(tmp_path / "missing" / "piece.nc")
     assert [f.name for f in tmp_path.glob("*.nc")] == ["piece.nc"]

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
-from PySide6.QtWidgets import QAbstractButton, QFrame, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QFrame, QSizePolicy, QVBoxLayout
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import STATE_COLOUR, Line
+from keen_compass.app.parts import STATE_COLOUR, Button, Line
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import Spoke, State, summary
 
 WIDE, NARROW = 216, 92
+# name, words, words where the rail is narrow
+PLACES = (("logbook", "Logbook", "Log"), ("instruments", "Instruments", "Gauges"), ("add", "Add a machine", "Add"))
 
 
 class MachineCard(QAbstractButton):
@@ -96,9 +98,10 @@ class MachineCard(QAbstractButton):
 
 
 class Rail(QFrame):
-    """All machines. `chosen` carries a machine's uid."""
+    """All machines, and the other places. `chosen` carries a machine's uid, `place` the name of a place."""
 
     chosen = Signal(str)
+    place = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -116,6 +119,7 @@ class Rail(QFrame):
         self._box.setSpacing(8)
         self._layout.addLayout(self._box)
         self._layout.addStretch(1)
+        self._places = [self._place_button(name, words) for name, words, _ in PLACES]
         self._narrow = False
         self.set_narrow(narrow=False)
 
@@ -128,6 +132,13 @@ class Rail(QFrame):
         self._title.setVisible(not narrow)  # the window's title says it too
         for card in self._cards:
             card.set_narrow(narrow=narrow)
+        for button, (_, words, short) in zip(self._places, PLACES, strict=True):
+            button.setText(short if narrow else words)
+
+    def _place_button(self, name: str, words: str) -> Button:
+        button = Button(words, lambda: self.place.emit(name), "rail")
+        self._layout.addWidget(button)
+        return button
 
     def show_shop(self, name: str, machines: list[tuple[Machine, list[Spoke], str]], current: str | None) -> None:
         """Fill the rail; each machine with its spokes and the step of its round, if one is under way."""
@@ -152,7 +163,3 @@ class Rail(QFrame):
             self._cards.append(card)
             if had_focus and machine.uid == current:
                 card.setFocus()
-
-    def add_below(self, widget: QWidget) -> None:
-        """Something at the foot of the rail."""
-        self._layout.addWidget(widget)

@@ -81,6 +81,17 @@ def _rose_after(window: MainWindow) -> None:
     window.show_rose("heron")
 
 
+def _swift_measure(window: MainWindow) -> None:
+    window.show_rose("swift")
+    window.begin("rectangle")
+    session = _session(window)
+    session.making.choose(instrument="rule-60in")
+    session.making.choose_size(session.making.proposed_size())
+    session.making.make_on_stand_in()
+    session.after_making()
+    read_all(session, 6)
+
+
 VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("rose", lambda window: window.show_rose("heron")),
     ("round-make", _make),
@@ -89,6 +100,11 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("round-confirm-make", _confirm_make),
     ("round-confirm", _confirm),
     ("rose-after", _rose_after),
+    ("plotter-make", lambda window: (window.show_rose("swift"), window.begin("rectangle"))[0]),
+    ("plotter-measure", _swift_measure),
+    ("logbook", lambda window: window.go_to("logbook")),
+    ("machine", lambda window: (window.show_rose("heron"), window.change_machine())[0]),
+    ("instruments", lambda window: window.go_to("instruments")),
 )
 
 

@@ -170,6 +170,9 @@ def _sheet(t: Theme) -> str:
     QPushButton#primary:disabled {{ color: {t.soft}; border-color: {t.line}; background: {t.quiet_fill}; }}
     QPushButton#quiet {{ border-color: {t.line}; }}
     QPushButton#quiet:focus {{ border-color: {t.focus}; }}
+    QPushButton#rail {{ border-color: transparent; background: transparent; text-align: left; padding: 0 8px; }}
+    QPushButton#rail:hover {{ background: {t.card}; }}
+    QPushButton#rail:focus {{ border: 3px solid {t.focus}; padding: 0 6px; }}
     QPushButton:checked {{ background: {t.ink}; color: {t.card}; }}
     QLineEdit {{ background: {t.card}; color: {t.ink}; border: 2px solid {t.line}; border-radius: 7px;
         padding: 2px 8px; selection-background-color: {t.focus}; }}
@@ -187,6 +190,8 @@ def _sheet(t: Theme) -> str:
     QSlider::handle:horizontal {{ width: 30px; height: 30px; margin: -13px 0; border-radius: 16px;
         background: {t.ink}; border: 1px solid {t.card}; }}
     QSlider::handle:horizontal:focus {{ border: 3px solid {t.focus}; }}
+    QListView {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 10px; }}
+    QListView:focus {{ border: 2px solid {t.focus}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 12px; }}
     QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 5px; min-height: 40px; }}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
@@ -17,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_compass.app import theme as th
+from keen_compass.app.happening import HappeningBar
 from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.page import RosePage
@@ -26,6 +28,11 @@ from keen_compass.shop.standing import spokes, standings
 from keen_compass.shop.store import Shop
 
 LATELY = 4  # logbook entries beside the rose
+if TYPE_CHECKING:
+    from keen_compass.app.logbook.page import LogbookPage
+    from keen_compass.app.shop.instruments_page import InstrumentsPage
+    from keen_compass.app.shop.machine_page import MachinePage
+
 NARROW_BELOW = 1180  # px of window width: the rail makes room for the piece
 
 
@@ -40,9 +47,15 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(1000, 660)
         self.rail = Rail()
         self.rail.chosen.connect(self.show_rose)
+        self.rail.place.connect(self.go_to)
         self.rose_page = RosePage()
         self.rose_page.begin.connect(self.begin)
+        self.rose_page.change.connect(self.change_machine)
+        self.rose_page.happened.connect(self._ask_what_happened)
+        self.happening = HappeningBar()
+        self.happening.given.connect(self._note_happening)
         self.round_page: QWidget | None = None
+        self._other: QWidget | None = None
         self._message = Text("", th.TEXT, "warn", bold=True)
         self._message.setContentsMargins(24, 10, 24, 0)
         self._message.hide()
@@ -51,6 +64,7 @@ class MainWindow(QMainWindow):
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self._message)
+        middle.addWidget(self.happening)
         middle.addWidget(self.places, 1)
         body = QWidget()
         layout = QHBoxLayout(body)
@@ -65,7 +79,8 @@ class MainWindow(QMainWindow):
         if machines:
             self.show_rose(machines[0].uid)
         else:
-            self.say("This shop is empty. Look at the demo: close this and start with --demo.")
+            self.go_to("add")
+            self.say("This shop is empty. Add your first machine here, or look at the demo: keen-compass --demo")
         if shop.read_only:
             self.say("This shop is open in another window, so here it can only be looked at.")
 
@@ -116,6 +131,75 @@ class MainWindow(QMainWindow):
         page.refresh()
         self.refresh_rail()
         self._update_actions()
+
+    def go_to(self, place: str) -> None:
+        """The logbook, the instruments, or a new machine."""
+        if place == "add":
+            from keen_compass.app.shop.machine_page import MachinePage
+
+            self._show_machine_page(MachinePage(self.shop, None))
+            return
+        page: InstrumentsPage | LogbookPage
+        if place == "instruments":
+            from keen_compass.app.shop.instruments_page import InstrumentsPage
+
+            page = InstrumentsPage(self.shop)
+        else:
+            from keen_compass.app.logbook.page import LogbookPage
+
+            page = LogbookPage(self.shop, self.machine_uid or "")
+        page.left.connect(self.back)
+        self._show_other(page)
+
+    def change_machine(self) -> None:
+        """The profile of the machine whose rose is shown."""
+        if self.machine_uid:
+            from keen_compass.app.shop.machine_page import MachinePage
+
+            self._show_machine_page(MachinePage(self.shop, self.shop.machine(self.machine_uid)))
+
+    def _show_machine_page(self, page: MachinePage) -> None:
+        page.saved.connect(self._machine_saved)
+        page.left.connect(self.back)
+        self._show_other(page)
+
+    def _machine_saved(self, uid: str) -> None:
+        self.say("")
+        self.machine_uid = uid or None
+        self.back()
+
+    def back(self) -> None:
+        """To the rose of the machine last shown, else of the first one; else to adding one."""
+        machines = self.shop.machines()
+        uids = [m.uid for m in machines]
+        if self.machine_uid in uids:
+            self.show_rose(self.machine_uid)
+        elif uids:
+            self.show_rose(uids[0])
+        else:
+            self.refresh_rail()
+            self.go_to("add")
+
+    def _show_other(self, page: QWidget) -> None:
+        self._close_round()
+        if self._other is not None:
+            self.places.removeWidget(self._other)
+            self._other.deleteLater()
+        self._other = page
+        self.places.addWidget(page)
+        self.places.setCurrentWidget(page)
+        self._update_actions()
+
+    def _ask_what_happened(self) -> None:
+        self.happening.ask()
+
+    def _note_happening(self, kind: str, words: str) -> None:
+        if self.machine_uid:
+            try:
+                self.shop.put_event(self.machine_uid, kind, words)
+            except KeenCompassError as error:
+                self.say(str(error))
+            self.show_rose(self.machine_uid)
 
     def refresh_rail(self) -> None:
         """All machines as they stand now."""
@@ -187,7 +271,7 @@ class MainWindow(QMainWindow):
         draft = bool(page and page.model.session.measuring.draft)  # type: ignore[attr-defined]
         self.undo_action.setEnabled(bool(history and history.can_undo) or draft)
         self.redo_action.setEnabled(bool(history and history.can_redo))
-        for action in self._round_actions:
+        for action in self._round_actions[:-1]:
             action.setEnabled(page is not None)
 
     def _page(self, name: str) -> None:
@@ -219,8 +303,8 @@ class MainWindow(QMainWindow):
             self.round_page.go(Step(step))  # type: ignore[attr-defined]
 
     def _to_rose(self) -> None:
-        if self.machine_uid and self.round_page is not None:
-            self.show_rose(self.machine_uid)
+        if self.places.currentWidget() is not self.rose_page:
+            self.back()
 
     def _full_screen(self) -> None:
         if self.isFullScreen():

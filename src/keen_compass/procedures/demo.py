@@ -16,6 +16,7 @@ from keen_compass.procedures.base import Step
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine, Stock, Tool
 from keen_compass.shop.store import Shop
@@ -37,12 +38,35 @@ HERON = Machine(
     stock=Stock("birch ply 9 mm", 9.0, 30.0, 30.0, 1240.0, 840.0),
     scatter=(0.011, 14.0),
 )
+SWIFT = Machine(
+    uid="swift",
+    name="Swift",
+    kind="vinyl plotter",
+    bed=(8000.0, 630.0),
+    standpoint=Standpoint("toward", "right"),
+    units="in 1/64",
+    form=ResolutionForm.PERCENT_100,
+    decimals=2,
+    tolerances={"x_steps": 1.0, "y_steps": 2.0},
+    setting_keys={"x_steps": "FEED SCALE", "y_steps": "CROSS SCALE"},
+    setting_line="{key}: {value} %",
+    takes_effect="Swift takes new numbers at once.",
+    tools=(Tool("Plotter pen", 0.0, drawn=True), Tool("Drag knife", 0.0, drawn=True)),
+    stock=Stock("white vinyl roll", 0.1, 0.0, 15.0, 1600.0, 600.0),
+    scatter=(0.04, 14.0),
+)
 INSTRUMENTS = (
     Instrument(
         "Long caliper 600 mm", 0.01, (0.02, 0.00002), reach=600.0, uid="caliper-600",
         repeats=Repeatability(0.009, 22.0),
     ),
-    Instrument("Steel rule 1 m", 0.5, (0.1, 0.00005), both_ends=True, reach=1000.0, uid="rule-1000"),
+    Instrument(
+        "Steel rule 1 m", 0.5, (0.1, 0.00005), both_ends=True, reach=1000.0, uid="rule-1000", kind="steel rule"
+    ),
+    Instrument(
+        "Inch rule 60 in", 25.4 / 64, (0.1, 0.00005), both_ends=True, unit="in", reach=1524.0, uid="rule-60in",
+        kind="steel rule", repeats=Repeatability(0.15, 22.0),
+    ),
 )  # fmt: skip
 
 
@@ -58,17 +82,38 @@ def build(file: Path) -> Shop:
         for quantity, steps in START.items():
             shop.put_value("heron", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, steps), "start")
         _truth(shop, CORRECT_BEFORE_MOVE)
-        _play_round(shop)
+        _play_round(shop, HERON)
         set_clock(today - timedelta(days=96, hours=5))
         shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
-        _play_round(shop)
+        _play_round(shop, HERON)
         set_clock(today - timedelta(days=24, hours=2))
         shop.put_event("heron", "moved", "Moved to the new hall, belts tightened")
         _truth(shop, CORRECT_NOW)
         set_clock(today - timedelta(days=9, hours=4))
         shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
         _play_check(shop)
+        _swift(shop, set_clock, today)
     return shop
+
+
+def _swift(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -> None:
+    """A vinyl plotter in inches: one round long ago, X changed since and not yet confirmed."""
+    set_clock(today - timedelta(days=210, hours=2))
+    shop.put_machine(SWIFT)
+    for quantity, percent in (("x_steps", 100.0), ("y_steps", 100.0)):
+        shop.put_value("swift", quantity, StoredResolution(ResolutionForm.PERCENT_100, percent), "start")
+    truth = RouterTruth(
+        motion={"x": 100.62, "y": 99.71}, lost_motion={"x": 0.05, "y": 0.04}, kerf=0.0, scatter=0.04,
+        instrument_error=(0.03, 2e-5), repeat=0.15,
+    )  # fmt: skip
+    shop.put_stand_in("swift", truth.to_json())
+    _play_round(shop, SWIFT, "rule-60in")
+    set_clock(today - timedelta(days=31))
+    shop.put_event("swift", "new_sheet", "New roll: white vinyl")
+    shop.put_event("swift", "tool", "New blade, cutting force set")
+    held = shop.value("swift", "x_steps")
+    if held:
+        shop.put_value("swift", "x_steps", held.stored.corrected(0.0004, SWIFT.decimals), "typed")
 
 
 def read_all(session: RoundSession, most: int | None = None) -> None:
@@ -100,9 +145,12 @@ def _truth(shop: Shop, correct: dict[str, float]) -> None:
     shop.put_stand_in("heron", truth.to_json())
 
 
-def _play_round(shop: Shop) -> None:
+def _play_round(shop: Shop, machine: Machine, instrument: str = "") -> None:
     """A whole round, from the first piece to the signature."""
-    session = RoundSession.begin(shop, HERON, "rectangle")
+    session = RoundSession.begin(shop, machine, "rectangle")
+    if instrument:
+        session.making.choose(instrument=instrument)
+        session.making.choose(size=session.making.proposed_size())
     _cut(session)
     while any(f.verdict is not Verdict.IN for f in session.measuring.findings()):
         session.go(Step.CORRECT)
@@ -111,7 +159,7 @@ def _play_round(shop: Shop) -> None:
             break
         session.go(Step.CONFIRM)
         _cut(session)
-    session.sign("")
+    session.sign("Finer than this rule can tell" if session.needs_reason() else "")
 
 
 def _play_check(shop: Shop) -> None:

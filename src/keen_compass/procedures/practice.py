@@ -22,7 +22,7 @@ from keen_compass.procedures.base import Measurand, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument, Repeatability
-from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.lengths import UNITS_MM, Length, format_fraction
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
@@ -164,11 +164,11 @@ def _recorded(true_s: float, dof: int, rng: random.Random) -> float:
 
 
 def cut_for_shop(
-    truth: Mapping[str, Any], settings: Mapping[str, StoredResolution], gcode: str, seed: int
+    truth: Mapping[str, Any], settings: Mapping[str, StoredResolution], file: str, seed: int
 ) -> MadePiece:
     """What the stand-in makes of a file, with the controller's settings by quantity."""
     by_axis = {quantity[0]: stored for quantity, stored in settings.items()}
-    return Router(RouterTruth.from_json(truth), by_axis, seed).make(gcode, seed)
+    return Router(RouterTruth.from_json(truth), by_axis, seed).make(file, seed)
 
 
 def show_on_caliper(
@@ -183,8 +183,11 @@ def show_on_caliper(
     made = _cached_piece(json.dumps([truth, practice, piece["settings"]], sort_keys=True), truth, settings, practice)
     rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
     value = made.read(measurand.line, measurand.name, 1, instrument, rng)[0]
-    decimals = max(0, -math.floor(math.log10(instrument.resolution)))
-    return f"{value:.{decimals}f}"
+    unit = UNITS_MM[instrument.unit]
+    if instrument.divided_in_fractions:
+        return format_fraction(value / unit, round(unit / instrument.resolution))
+    decimals = max(0, -math.floor(math.log10(instrument.resolution / unit) + 1e-9))
+    return f"{value / unit:.{decimals}f}"
 
 
 _made: dict[str, MadePiece] = {}
@@ -195,5 +198,5 @@ def _cached_piece(
 ) -> MadePiece:
     if key not in _made:
         _made.clear()
-        _made[key] = cut_for_shop(truth, settings, practice["gcode"], practice["seed"])
+        _made[key] = cut_for_shop(truth, settings, practice["file"], practice["seed"])
     return _made[key]

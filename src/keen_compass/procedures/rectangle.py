@@ -355,7 +355,7 @@ def _mean(case: Case, lengths: tuple[Length, ...], drawn: bool) -> MeanReading:
     """The mean of one dimension, corrected for zero, alignment and temperature."""
     instrument = case.instrument
     scatter = case.piece_scatter or _default_scatter(drawn)
-    coarsest = max(length.resolution_mm for length in lengths)
+    coarsest = 0.0 if instrument.divided_in_fractions else max(length.resolution_mm for length in lengths)
     raw = mean_of_readings(
         [length.mm for length in lengths], instrument, scatter, pieces=case.pieces, coarsest=coarsest
     )

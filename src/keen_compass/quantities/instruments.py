@@ -45,6 +45,7 @@ class Instrument:
     due: date | None = None
     repeats: Repeatability | None = field(default=None)
     uid: str = ""
+    kind: str = "caliper"
 
     def __post_init__(self) -> None:
         if not self.resolution > 0:
@@ -60,6 +61,15 @@ class Instrument:
     def repeatability(self) -> Repeatability:
         """The recorded spread of repeats, or one resolution with 4 degrees of freedom, assumed."""
         return self.repeats or Repeatability(self.resolution, ASSUMED_REPEAT_DOF, assumed=True)
+
+    @property
+    def divided_in_fractions(self) -> bool:
+        """Whether its scale is divided in 1/2, 1/4 … 1/64 in.
+
+        What is read on such a scale is written in lowest terms: 22 1/4 is as fine a reading there as 22 17/64.
+        """
+        parts = UNITS_MM["in"] / self.resolution
+        return self.unit == "in" and any(abs(parts - 2**k) < 1e-6 * parts for k in range(7))
 
     def overdue(self, today: date) -> bool:
         """Whether its own check is overdue."""

@@ -35,11 +35,23 @@ class Stock:
     height: float
 
 
+# Kind of machine → the file that it takes.
+KINDS: dict[str, str] = {
+    "router": "gcode", "plasma table": "gcode", "laser table": "gcode",
+    "vinyl plotter": "hpgl", "print-and-cut plotter": "hpgl",
+}  # fmt: skip
+UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
+
+
 @dataclass(frozen=True, slots=True)
 class Machine:
     """One machine's profile.
 
-    bed: (along X, along Y) in mm.
+    bed: (along X, along Y) in mm; for a roll-fed machine one of them is the length of roll it may feed.
+    units: how its lengths are shown, one of `UNITS`.
+    units_per_mm: of its HP-GL.
+    due_days: after so long without a check a value is *re-check*.
+    retired: kept with its logbook, but no longer in the rail.
     tolerances: quantity → mm, for scales over `reference_length`.
     setting_keys, setting_line: how the controller's lines look, ``{key}`` and ``{value}`` filled in.
     takes_effect: what must happen before a new number counts.
@@ -66,12 +78,30 @@ class Machine:
     spindle_rpm: int = 18000
     depth_per_pass: float = 3.0
     scatter: tuple[float, float] | None = None
+    units_per_mm: float = 40.0
+    due_days: int = 183
+    retired: bool = False
 
     def __post_init__(self) -> None:
         if not self.name.strip():
             raise InputError("give the machine a name", "name")
+        if self.kind not in KINDS:
+            raise InputError(f"choose one of {', '.join(KINDS)}", "kind")
+        if self.units not in UNITS:
+            raise InputError(f"choose one of {', '.join(UNITS)}", "units")
         if min(self.bed) <= 0:
             raise InputError("the bed must be larger than 0 both ways", "bed")
+
+    @property
+    def file_format(self) -> str:
+        """gcode or hpgl."""
+        return KINDS[self.kind]
+
+    @property
+    def long_axis(self) -> str:
+        """The axis along which the loaded stock (else the bed) is longer: the feed of a roll."""
+        x, y = (self.stock.width, self.stock.height) if self.stock else self.bed
+        return "x" if x >= y else "y"
 
     def tolerance(self, quantity: str) -> float:
         """T in mm (scales: over the reference length)."""

@@ -17,7 +17,6 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
 from keen_compass.shop.store import KeptFinding, Shop
 
-STALE_DAYS = 183  # twice a year
 UNSETTLING = ("moved", "update", "mechanics")  # events after which motion must be looked at again
 
 
@@ -71,7 +70,7 @@ def standings(shop: Shop, machines: list[Machine], today: datetime | None = None
     """The spokes of several machines by uid, with one look at the file for all of them."""
     today = today or datetime.now(UTC)
     known = _Known(shop.latest_findings(), shop.value_times(), shop.events_of(UNSETTLING))
-    return {m.uid: [_spoke(known, m.uid, q, today) for q in ORDER] for m in machines}
+    return {m.uid: [_spoke(known, m, q, today) for q in ORDER] for m in machines}
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,28 +101,29 @@ def summary(all_spokes: list[Spoke]) -> tuple[str, State]:
     return "all in", State.IN
 
 
-def _spoke(known: _Known, machine: str, quantity: str, today: datetime) -> Spoke:
+def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> Spoke:
     q = QUANTITIES[quantity]
-    kept = known.findings.get((machine, quantity))
+    kept = known.findings.get((machine.uid, quantity))
     if kept is None:
         return Spoke(quantity, q.label, q.group, State.NEVER, None, None, "Never measured.")
     state, reason = _state(known, machine, quantity, kept, today)
     return Spoke(quantity, q.label, q.group, state, kept.finding, kept.at, reason)
 
 
-def _state(known: _Known, machine: str, quantity: str, kept: KeptFinding, today: datetime) -> tuple[State, str]:
-    if known.values.get((machine, quantity), "") > kept.at:
+def _state(known: _Known, machine: Machine, quantity: str, kept: KeptFinding, today: datetime) -> tuple[State, str]:
+    uid = machine.uid
+    if known.values.get((uid, quantity), "") > kept.at:
         return State.RECHECK, "Changed since it was measured: confirm it."
     for under in QUANTITIES[quantity].rests_on:
-        if known.values.get((machine, under), "") > kept.at:
+        if known.values.get((uid, under), "") > kept.at:
             return State.RECHECK, f"{QUANTITIES[under].label} changed under it: check again."
     if kept.finding.verdict is Verdict.OUT:
         return State.OUT, f"Out: {_consequence(kept.finding)}."
-    for at, text in known.events.get(machine, ()):
+    for at, text in known.events.get(uid, ()):
         if at > kept.at:
             return State.RECHECK, f"{text} since then: check again."
     days = (today - datetime.fromisoformat(kept.at)).days
-    if days > STALE_DAYS:
+    if days > machine.due_days:
         return State.RECHECK, f"Last checked {days // 30} months ago."
     if kept.finding.verdict is Verdict.IN:
         return State.IN, "In tolerance."

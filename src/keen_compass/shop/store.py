@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -14,7 +15,7 @@ import peewee
 
 from keen_compass.errors import ShopReadOnlyError, ShopWriteError
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.shop import database as d
@@ -106,8 +107,9 @@ class Shop:
     # Machines and instruments
 
     def machines(self) -> list[Machine]:
-        """Current profiles, in the order in which the machines were added."""
-        return [Machine.from_json(json.loads(body)) for body in self._profiles("machine_profile")]
+        """Current profiles of the machines in use, in the order in which they were added."""
+        machines = [Machine.from_json(json.loads(body)) for body in self._profiles("machine_profile")]
+        return [m for m in machines if not m.retired]
 
     def machine(self, uid: str) -> Machine:
         """The current profile."""
@@ -135,6 +137,25 @@ class Shop:
             body = json.dumps(instrument_to_json(instrument))
             d.InstrumentProfile.create(uid=instrument.uid, at=at or self.clock(), body=body)
 
+    def repeatability(self, instrument: str, before_piece: int | None = None) -> Repeatability | None:
+        """Spread of this instrument's repeats, pooled over all dimensions read more than once; None without any.
+
+        before_piece: only pieces with a lower row id, so that a piece's own readings don't count twice.
+        """
+        sql = (
+            "SELECT mm, piece, measurand FROM reading_row r WHERE instrument = ? AND NOT withdrawn AND id IN "
+            "(SELECT max(id) FROM reading_row WHERE piece = r.piece GROUP BY coalesce(slot, id))"
+        )
+        rows = self._sql(sql + (" AND piece < ?" if before_piece else ""), *filter(None, (instrument, before_piece)))
+        groups: dict[tuple[int, str], list[float]] = {}
+        for mm, piece, measurand in rows:
+            groups.setdefault((piece, measurand), []).append(mm)
+        dof = sum(len(g) - 1 for g in groups.values())
+        if not dof:
+            return None
+        squares = sum((v - sum(g) / len(g)) ** 2 for g in groups.values() for v in g)
+        return Repeatability(math.sqrt(squares / dof), dof)
+
     # Values, findings, events
 
     def value(self, machine: str, quantity: str) -> KeptValue | None:
@@ -142,19 +163,6 @@ class Shop:
         V = d.ValueRow
         row = V.select().where(V.machine == machine, V.quantity == quantity).order_by(V.id.desc()).first()
         return _value(row) if row else None
-
-    def changes(self, machine: str) -> list[tuple[str, KeptValue]]:
-        """(quantity, value) for every number that a round put into the controller, oldest first."""
-        V = d.ValueRow
-        rows = V.select().where(V.machine == machine, V.round.is_null(False)).order_by(V.id)
-        return [(row.quantity, _value(row)) for row in rows]
-
-    def endings(self, machine: str) -> list[tuple[str, str, str]]:
-        """(at, signed or given_up, reason) of this machine's rounds, oldest first."""
-        M, R = d.RoundMark, d.Round
-        rounds = R.select(R.id).where(R.machine == machine)
-        rows = M.select().where(M.kind.in_(SETTLED), M.round.in_(rounds)).order_by(M.id)
-        return [(row.at, row.kind, json.loads(row.body).get("reason", "")) for row in rows]
 
     def put_value(
         self, machine: str, quantity: str, stored: StoredResolution, how: str, *,
@@ -206,6 +214,36 @@ class Shop:
             "(SELECT round FROM round_mark WHERE kind IN ('signed', 'given_up')) GROUP BY r.machine"
         )
         return {machine: json.loads(body)["step"] if body else "make" for machine, _, body in rows}
+
+    def log_rows(
+        self, machine: str, quantity: str, verdict: str, since: str, silent: Sequence[str], most: int | None
+    ) -> list[Any]:
+        """(kind, at, machine, quantity, verdict, round, first, second) newest first; empty filters pass all."""
+        parts = [
+            "SELECT 'finding', at, machine, quantity, verdict, round, error, uncertainty, id FROM finding_row",
+            "SELECT 'value', at, machine, quantity, NULL, round, body, NULL, id FROM value_row "
+            "WHERE round IS NOT NULL",
+            "SELECT m.kind, m.at, r.machine, NULL, NULL, r.id, m.body, NULL, m.id FROM round_mark m "
+            "JOIN round r ON r.id = m.round WHERE m.kind IN ('signed', 'given_up')",
+            "SELECT kind, at, machine, NULL, NULL, NULL, text, NULL, id FROM event "
+            f"WHERE kind NOT IN ({', '.join('?' * len(silent))})",
+        ]
+        wanted = [
+            ("machine", "=", machine),
+            ("quantity", "=", quantity),
+            ("verdict", "=", verdict),
+            ("at", ">=", since),
+        ]
+        tests = [f"{column} {sign} ?" for column, sign, value in wanted if value]
+        values = [*silent, *(value for *_, value in wanted if value)]
+        sql = (
+            "SELECT kind, at, machine, quantity, verdict, round, first, second FROM (SELECT NULL AS kind, "
+            "NULL AS at, NULL AS machine, NULL AS quantity, NULL AS verdict, NULL AS round, NULL AS first, NULL AS second, "
+            "NULL AS id WHERE 0 UNION ALL " + " UNION ALL ".join(parts) + ")"
+            + (" WHERE " + " AND ".join(tests) if tests else "") + " ORDER BY at DESC, id DESC"
+            + (f" LIMIT {most:d}" if most else "")
+        )  # fmt: skip
+        return list(self._sql(sql, *values))
 
     def _sql(self, sql: str, *values: Any) -> Any:
         return self._connection.db.execute_sql(sql, values)

@@ -19,6 +19,7 @@ from keen_compass.pieces.toolpath import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.standin.gcode_reader import Move, read_gcode
+from keen_compass.standin.hpgl_reader import read_hpgl
 
 PEN_LINE = 0.4  # mm, width of a line that only marks the surface
 _PROBE = 0.02  # mm, half width of the jaws' contact
@@ -109,15 +110,18 @@ class Router:
         self.settings = dict(settings)
         self._random = random.Random(seed)
 
-    def make(self, gcode: str, scatter_seed: int | None = None) -> MadePiece:
-        """Run a file on fresh stock. Raises FileFormatError where a controller would stop.
+    def make(self, file: str, scatter_seed: int | None = None) -> MadePiece:
+        """Run a file (G-code, or HP-GL where it begins like that) on fresh stock.
+
+        Raises FileFormatError where a controller would stop.
 
         scatter_seed: makes the very piece again that an earlier run made.
         """
         from shapely.geometry import MultiLineString
         from shapely.ops import unary_union
 
-        through, marks = self._swept(read_gcode(gcode))
+        read = read_hpgl if file.lstrip().startswith("IN") else read_gcode
+        through, marks = self._swept(read(file))
         seed = self._random.randrange(2**31) if scatter_seed is None else scatter_seed
         if through:
             kerf = unary_union([_line(p).buffer(self.truth.kerf / 2, cap_style="round") for p in through])

@@ -18,9 +18,11 @@ from keen_compass.shop.store import KeptRound
 
 
 class RosePage(QWidget):
-    """`begin` carries the name of a procedure."""
+    """`begin` carries the name of a procedure; `change` asks for the machine's profile."""
 
     begin = Signal(str)
+    change = Signal()
+    happened = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -44,8 +46,16 @@ class RosePage(QWidget):
         middle.addWidget(scroll)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 16, 16, 16)
-        layout.addWidget(self._title)
-        layout.addWidget(self._subtitle)
+        head = QHBoxLayout()
+        names = QVBoxLayout()
+        names.addWidget(self._title)
+        names.addWidget(self._subtitle)
+        head.addLayout(names, 1)
+        self.note = Button("Something happened", self.happened.emit, "quiet")
+        self.edit = Button("Change machine", self.change.emit, "quiet")
+        head.addWidget(self.note)
+        head.addWidget(self.edit)
+        layout.addLayout(head)
         layout.addLayout(middle, 1)
 
     def show_machine(

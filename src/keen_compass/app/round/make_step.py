@@ -108,7 +108,7 @@ class MakeStep(QWidget):
             context.machine, making.taken(), (place, making.next_piece(), number) if place else None, refused
         )
         plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
-        proposed = str(Path.home() / f"{plain}-piece-{number}.nc")
+        proposed = str(Path.home() / f"{plain}-piece-{number}.{making.extension}")
         if not self.file.isModified():
             self.file.setText(proposed)
         practice = context.shop.stand_in(context.machine.uid) is not None

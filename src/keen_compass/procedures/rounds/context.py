@@ -7,13 +7,14 @@ things many times over.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from typing import Any, TypeVar
 
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Piece, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.rounds.undo import Change, History
-from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import PieceScatter
@@ -35,6 +36,7 @@ class RoundContext:
         self.history = History()
         self.listener: Callable[[], None] = lambda: None
         self._remembered: dict[Any, Any] = {}
+        self._learnt: dict[str, Repeatability | None] = {}
 
     def changed(self) -> None:
         """Something was written: forget what was read, tell whoever listens."""
@@ -96,14 +98,23 @@ class RoundContext:
 
     @property
     def instrument(self) -> Instrument | None:
-        """The instrument chosen, or None where the shop has none yet."""
+        """The instrument chosen with what the logbook knows of its repeats; None where the shop has none yet."""
         uid = self.parameters["instrument"]
         return next((i for i in self.instruments if i.uid == uid), None)
 
     @property
     def instruments(self) -> list[Instrument]:
         """What the shop can measure with."""
-        return self.remembered("instruments", self.shop.instruments)
+        first_piece = self.pieces[0].id if self.pieces else None
+
+        def read() -> list[Instrument]:
+            known = self.shop.instruments()
+            for i in known:  # learnt once: a round doesn't learn from its own readings
+                if i.uid not in self._learnt:
+                    self._learnt[i.uid] = self.shop.repeatability(i.uid, first_piece)
+            return [replace(i, repeats=self._learnt[i.uid] or i.repeats) for i in known]
+
+        return self.remembered("instruments", read)
 
     @property
     def tolerances(self) -> dict[str, float]:

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
-from keen_compass.pieces.placement import Box, next_free
+from keen_compass.pieces.placement import GAP, Box, next_free
 from keen_compass.procedures.base import Piece
 from keen_compass.procedures.rounds.context import RoundContext, stored_json
 from keen_compass.procedures.rounds.undo import Undo
@@ -18,6 +18,7 @@ SIZE_STEP = 10.0  # mm
 SMALLEST_SIZE = 120.0  # mm
 ASPECT = 0.75  # height of a piece to its width
 SHORT_SHARE = 0.3  # of the long lengths
+EDGE = 15.0  # mm that the path needs beside the piece
 GOOD_SHARE = 1 / 3  # of the tolerance, that U may take for a clear verdict
 
 
@@ -72,9 +73,10 @@ class Making:
         """Parameters of the next piece; a confirming piece is the same as the one before."""
         if size is None and self._c.pieces:
             return dict(self._c.pieces[-1].body["parameters"])
-        width = self._c.parameters["size"] if size is None else size
-        height = round(ASPECT * width / 5) * 5
-        tool = self._c.tool
+        long = self._c.parameters["size"] if size is None else size
+        across = min(round(ASPECT * long / 5) * 5, self._room_across())
+        tool, machine = self._c.tool, self._c.machine
+        width, height = (long, across) if machine.long_axis == "x" else (across, long)
         return {
             "width": width, "height": height,
             "short_width": round(SHORT_SHARE * width), "short_height": round(SHORT_SHARE * height),
@@ -103,7 +105,7 @@ class Making:
         """The longest piece that instrument, bed and free stock allow, mm; 0 where nothing fits."""
 
         def search() -> float:
-            bed = self._c.machine.bed[0]
+            bed = self._c.machine.bed[0 if self._c.machine.long_axis == "x" else 1]
             reach = (self._c.instrument.reach if self._c.instrument else 0.0) or bed
             size = min(reach, bed) // SIZE_STEP * SIZE_STEP
             while size >= SMALLEST_SIZE and not self._fits(size):
@@ -160,9 +162,15 @@ class Making:
         """The number that the next piece will bear."""
         return self._c.remembered("number", lambda: self._c.shop.next_piece_number(self._c.kept.machine))
 
-    def gcode(self) -> str:
+    @property
+    def extension(self) -> str:
+        """Of the file that this machine takes."""
+        return {"gcode": "nc", "hpgl": "plt"}[self._c.machine.file_format]
+
+    def file_text(self) -> str:
         """The next piece's file. Raises PieceError with what to do where it can't be made."""
         from keen_compass.formats.gcode import CutSettings, write_gcode
+        from keen_compass.formats.hpgl import write_hpgl
 
         place, machine = self.place(), self._c.machine
         if place is None or machine.stock is None:
@@ -170,16 +178,19 @@ class Making:
         piece = self.next_piece()
         width = max(x for x, _ in piece.outline())
         margin = (place.width - width) / 2
+        path = piece.tool_path(self.next_number()).moved(place.x + margin, place.y + margin)
+        if machine.file_format == "hpgl":
+            return write_hpgl(path, machine.units_per_mm)
         settings = CutSettings(
             bed=Box(0, 0, *machine.bed), thickness=machine.stock.thickness, depth_per_pass=machine.depth_per_pass,
             feed=machine.feed, plunge_feed=machine.plunge_feed, spindle_rpm=machine.spindle_rpm,
             spindle=not self._c.tool.drawn,
         )  # fmt: skip
-        return write_gcode(piece.tool_path(self.next_number()).moved(place.x + margin, place.y + margin), settings)
+        return write_gcode(path, settings)
 
     def write_file(self, file: Path) -> None:
         """Write the next piece's file, whole or not at all. Raises InputError where the disk refuses."""
-        text = self.gcode()
+        text = self.file_text()
         part = file.with_name(f".{file.name}.part")
         try:
             part.write_text(text, encoding="ascii")
@@ -199,9 +210,9 @@ class Making:
         truth = self._c.shop.stand_in(self._c.kept.machine)
         if truth is None:
             raise InputError("This machine has no stand-in.")
-        gcode = self.gcode()
-        cut_for_shop(truth, self._c.values(), gcode, self.next_number())
-        return self._keep_piece({"gcode": gcode, "seed": self.next_number()})
+        text = self.file_text()
+        cut_for_shop(truth, self._c.values(), text, self.next_number())
+        return self._keep_piece({"file": text, "seed": self.next_number()})
 
     def _keep_piece(self, practice: Mapping[str, Any] | None) -> KeptPiece:
         c, place = self._c, self.place()
@@ -219,6 +230,14 @@ class Making:
         c.history.forget()
         c.changed()
         return piece
+
+    def _room_across(self) -> float:
+        """The largest piece across the feed: a roll is long and narrow."""
+        machine = self._c.machine
+        if machine.stock is None:
+            return min(machine.bed)
+        across = machine.stock.height if machine.long_axis == "x" else machine.stock.width
+        return max((across - 2 * GAP - EDGE) // 5 * 5, 1.0)
 
     def _fits(self, size: float) -> bool:
         try:

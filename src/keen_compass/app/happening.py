@@ -1,0 +1,48 @@
+"""Something happened to a machine: one line above the rose, that goes into its logbook."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Card
+from keen_compass.shop.logbook import HAPPENINGS
+
+
+class HappeningBar(Card):
+    """`given` carries the kind of event and its words."""
+
+    given = Signal(str, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("What happened")
+        self.kind.setFont(th.font(16))
+        for kind, words in HAPPENINGS.items():
+            self.kind.addItem(words, kind)
+        self.words = QLineEdit()
+        self.words.setAccessibleName("In a few words")
+        self.words.setPlaceholderText("in a few words, if you like")
+        self.words.setFont(th.font(16))
+        self.words.setMinimumHeight(th.HAND)
+        self.words.setMaxLength(200)
+        self.words.returnPressed.connect(self._give)
+        layout = QHBoxLayout(self)
+        layout.addWidget(self.kind)
+        layout.addWidget(self.words, 1)
+        layout.addWidget(Button("Note it", self._give, "primary"))
+        layout.addWidget(Button("Never mind", self.hide, "quiet"))
+        self.hide()
+
+    def ask(self) -> None:
+        """Show the line."""
+        self.words.clear()
+        self.show()
+        self.kind.setFocus()
+
+    def _give(self) -> None:
+        kind = self.kind.currentData()
+        self.hide()
+        self.given.emit(kind, self.words.text().strip() or HAPPENINGS[kind])

@@ -1,0 +1,75 @@
+"""One value's history: each finding with its U against the tolerance band, by date."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPen
+from PySide6.QtWidgets import QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, draw_state, painter_on_card
+from keen_compass.shop.store import KeptFinding
+
+MOST = 400  # newest findings drawn; more would be a grey bar
+
+
+class HistoryChart(QWidget):
+    """Time runs to the right."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumHeight(210)
+        self._findings: list[KeptFinding] = []
+        self._title = ""
+
+    def show_history(self, title: str, findings: list[KeptFinding]) -> None:
+        """Findings that have a number, oldest first."""
+        self._title = title
+        self._findings = [f for f in findings if f.finding.error is not None and f.finding.tolerance][-MOST:]
+        self.setAccessibleName(f"{title}: {len(self._findings)} findings")
+        self.update()
+
+    def paintEvent(self, _event: object) -> None:
+        """Band, dates, findings."""
+        p = painter_on_card(self)
+        p.setFont(th.font(16, bold=True))
+        p.setPen(th.color("ink"))
+        p.drawText(QRectF(14, 8, self.width() - 28, 24), Qt.AlignmentFlag.AlignVCenter, self._title)
+        p.setFont(th.font(th.TEXT))
+        if not self._findings:
+            p.setPen(th.color("soft"))
+            p.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, "Not measured yet.")
+            return
+        plot = QRectF(62, 44, self.width() - 84, self.height() - 84)
+        T = self._findings[-1].finding.tolerance
+        reach = max(
+            [1.4 * T, *(abs(f.finding.error or 0) + (f.finding.expanded_uncertainty or 0) for f in self._findings)]
+        )
+        scale, middle = plot.height() / 2 / reach, plot.center().y()
+        p.fillRect(QRectF(plot.left(), middle - T * scale, plot.width(), 2 * T * scale), th.color("good_fill"))
+        p.setPen(QPen(th.color("good"), 1.2, Qt.PenStyle.DashLine))
+        p.drawLine(QPointF(plot.left(), middle), QPointF(plot.right(), middle))
+        p.setPen(th.color("soft"))
+        for value in (T, -T):
+            box = QRectF(4, middle - value * scale - 11, 52, 22)
+            p.drawText(
+                box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:+.2f}".replace("-", "−")
+            )
+        times = [datetime.fromisoformat(f.at).timestamp() for f in self._findings]
+        first, last = times[0], max(times[-1], times[0] + 1)
+        for t, kept in zip(times, self._findings, strict=True):
+            f = kept.finding
+            x = plot.left() + 12 + (plot.width() - 24) * (t - first) / (last - first)
+            at = QPointF(x, middle - (f.error or 0) * scale)
+            state = VERDICT_STATE[f.verdict]
+            colour = th.color(STATE_COLOUR[state])
+            p.setPen(QPen(colour, 2))
+            reach_px = QPointF(0, (f.expanded_uncertainty or 0) * scale)
+            p.drawLine(at - reach_px, at + reach_px)
+            draw_state(p, state, at, 5.5, colour, th.color("card"))
+        p.setPen(th.color("soft"))
+        for t, side in ((first, Qt.AlignmentFlag.AlignLeft), (last, Qt.AlignmentFlag.AlignRight)):
+            day = datetime.fromtimestamp(t).strftime("%-d %b %Y")
+            p.drawText(QRectF(plot.left(), plot.bottom() + 10, plot.width(), 22), side, day)

@@ -1,0 +1,243 @@
+"""The logbook page: filters, the time line, one value's history, files."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QSize, Qt, Signal
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keen_compass.app import theme as th
+from keen_compass.app.logbook.chart import HistoryChart
+from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Line, Text, draw_state
+from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.exchange import from_json, to_csv, to_json
+from keen_compass.shop.logbook import Entry, Filter, entries
+from keen_compass.shop.store import Shop
+
+Index = QModelIndex | QPersistentModelIndex
+ROW = 40  # px
+SINCE = {"": "any time", "31": "the last month", "183": "the last half year", "366": "the last year"}
+VERDICTS = {"": "any verdict", "in": "in", "out": "out", "cannot_tell": "can’t tell"}
+
+
+class EntryModel(QAbstractListModel):
+    """The entries as Qt asks for them: only those that are on the screen."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.entries: list[Entry] = []
+        self.names: dict[str, str] = {}
+
+    def show(self, found: list[Entry], names: dict[str, str]) -> None:
+        """Other entries."""
+        self.beginResetModel()
+        self.entries, self.names = found, names
+        self.endResetModel()
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 (Qt's signature)
+        """All of them."""
+        return 0 if parent.isValid() else len(self.entries)
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        """Words for screen readers; the entry itself for the painter."""
+        entry = self.entries[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole):
+            return f"{entry.at[:10]} {self.names.get(entry.machine, '')}: {entry.words}"
+        return entry if role == Qt.ItemDataRole.UserRole else None
+
+
+class EntryPainter(QStyledItemDelegate):
+    """Day, machine, sign, words."""
+
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: Index) -> QSize:
+        """All rows alike."""
+        return QSize(200, ROW)
+
+    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        """One row."""
+        entry: Entry = index.data(Qt.ItemDataRole.UserRole)
+        model = index.model()
+        assert isinstance(model, EntryModel)
+        p.save()
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        r = option.rect
+        selected = bool(option.state & QStyle.StateFlag.State_Selected)
+        if selected:
+            p.fillRect(r, th.color("quiet_fill"))
+        p.setFont(th.font(th.TEXT))
+        p.setPen(th.color("soft"))
+        day = datetime.fromisoformat(entry.at).astimezone().strftime("%-d %b %Y")
+        line = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+        p.drawText(r.adjusted(12, 0, 0, 0), line, day)
+        name = p.fontMetrics().elidedText(model.names.get(entry.machine, ""), Qt.TextElideMode.ElideRight, 104)
+        p.drawText(r.adjusted(118, 0, 0, 0), line, name)
+        if entry.verdict:
+            state = VERDICT_STATE[Verdict(entry.verdict)]
+            middle = r.topLeft().toPointF()
+            middle.setX(middle.x() + 240)
+            middle.setY(middle.y() + ROW / 2)
+            draw_state(p, state, middle, 6, th.color(STATE_COLOUR[state]), th.color("card"))
+        p.setPen(th.color("ink"))
+        room = r.width() - 270
+        words = p.fontMetrics().elidedText(entry.words, Qt.TextElideMode.ElideRight, room)
+        p.drawText(r.adjusted(258, 0, 0, 0), line, words)
+        p.restore()
+
+
+class LogbookPage(QWidget):
+    """`left` is emitted when the technician goes back."""
+
+    left = Signal()
+
+    def __init__(self, shop: Shop, machine: str) -> None:
+        super().__init__()
+        self._shop = shop
+        machines = {"": "all machines"} | {m.uid: m.name for m in shop.machines()}
+        quantities = {"": "everything"} | {q.name: q.label for q in QUANTITIES.values()}
+        self.machine = self._combo("Machine", machines)
+        self.quantity = self._combo("What", quantities)
+        self.verdict = self._combo("Verdict", VERDICTS)
+        self.since = self._combo("Since", SINCE)
+        self.model = EntryModel()
+        self.list = QListView()
+        self.list.setModel(self.model)
+        self.list.setItemDelegate(EntryPainter(self.list))
+        self.list.setUniformItemSizes(True)
+        self.list.setAccessibleName("Logbook entries, newest first")
+        self.list.selectionModel().currentChanged.connect(lambda *_: self._choose())
+        self.chart = HistoryChart()
+        self._count = Text(colour="soft")
+        self._said = Text()
+        self.file = QLineEdit(str(Path.home() / "logbook.csv"))
+        self.file.setFont(th.font())
+        self.file.setMinimumHeight(th.HAND)
+        self.file.setAccessibleName("File")
+        self.csv = Button("Write CSV", lambda: self._write("csv"), "quiet")
+        self.json = Button("Write JSON", lambda: self._write("json"), "quiet")
+        self.take = Button("Read JSON", self._read, "quiet")
+        self.record = Button("Write record (PDF)", lambda: self._write("pdf"))
+        self._lay_out()
+        self.machine.setCurrentIndex(max(self.machine.findData(machine), 0))
+        self.refresh()
+
+    def _combo(self, name: str, items: dict[str, str]) -> QComboBox:
+        combo = QComboBox()
+        combo.setAccessibleName(name)
+        combo.setFont(th.font())
+        for value, words in items.items():
+            combo.addItem(words, value)
+        combo.currentIndexChanged.connect(lambda _: self.refresh())
+        return combo
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(Line("Logbook", th.TITLE, bold=True), 1)
+        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        filters = QHBoxLayout()
+        for combo in (self.machine, self.quantity, self.verdict, self.since):
+            filters.addWidget(combo)
+        filters.addWidget(self._count, 1)
+        files = QHBoxLayout()
+        files.addWidget(self.file, 1)
+        for button in (self.csv, self.json, self.take, self.record):
+            files.addWidget(button)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 14, 16, 12)
+        layout.setSpacing(10)
+        layout.addLayout(head)
+        layout.addLayout(filters)
+        layout.addWidget(self.list, 3)
+        layout.addWidget(self.chart, 2)
+        layout.addLayout(files)
+        layout.addWidget(self._said)
+        self._said.hide()
+
+    def filter(self) -> Filter:
+        """What is chosen."""
+        days = self.since.currentData()
+        since = (datetime.now(UTC) - timedelta(days=int(days))).isoformat() if days else ""
+        machine, quantity, verdict = (c.currentData() or "" for c in (self.machine, self.quantity, self.verdict))
+        return Filter(machine, quantity, verdict, since)
+
+    def refresh(self) -> None:
+        """Show what passes the filters."""
+        if not hasattr(self, "model") or self.machine.count() == 0:
+            return
+        names = {m.uid: m.name for m in self._shop.machines()}
+        found = entries(self._shop, self.filter())
+        self.model.show(found, names)
+        self._count.say(f"{len(found)} entries" if len(found) != 1 else "1 entry")
+        if found:
+            self.list.setCurrentIndex(self.model.index(0))
+        self._choose()
+
+    def _chosen(self) -> Entry | None:
+        row = self.list.currentIndex().row()
+        return self.model.entries[row] if 0 <= row < len(self.model.entries) else None
+
+    def _choose(self) -> None:
+        """The history of the value that the chosen entry is about."""
+        entry = self._chosen()
+        machine = entry.machine if entry else self.machine.currentData()
+        quantity = (entry.quantity if entry else "") or self.quantity.currentData() or next(iter(QUANTITIES))
+        name = self.model.names.get(machine or "", "")
+        self.chart.show_history(
+            f"{name}: {QUANTITIES[quantity].label}, {QUANTITIES[quantity].error_unit}",
+            self._shop.findings(machine, quantity) if machine else [],
+        )
+        self.record.setEnabled(entry is not None and entry.round is not None)
+
+    def _write(self, kind: str) -> None:
+        file = Path(self.file.text()).expanduser().with_suffix(f".{kind}")
+        try:
+            if kind == "csv":
+                data = to_csv(self._shop, self.filter()).encode()
+            elif kind == "json":
+                data = to_json(self._shop, self.machine.currentData() or "").encode()
+            else:
+                data = self._record()
+            part = file.with_name(f".{file.name}.part")
+            part.write_bytes(data)
+            part.replace(file)
+        except OSError as error:
+            self._said.say(f"{file} can’t be written: {error.strerror}. Choose another folder.", "bad")
+        except KeenCompassError as error:
+            self._said.say(str(error), "bad")
+        else:
+            self._said.say(f"Written: {file}", "good")
+
+    def _record(self) -> bytes:
+        from keen_compass.procedures.record import record_of
+
+        entry = self._chosen()
+        if entry is None or entry.round is None:
+            raise InputError("Choose an entry of a signed round first.")
+        return record_of(self._shop, entry.round)
+
+    def _read(self) -> None:
+        file = Path(self.file.text()).expanduser().with_suffix(".json")
+        try:
+            came = from_json(self._shop, file.read_text(encoding="utf-8"))
+        except (OSError, UnicodeDecodeError) as error:
+            self._said.say(f"{file} can’t be read: {error}", "bad")
+        except KeenCompassError as error:
+            self._said.say(str(error), "bad")
+        else:
+            rounds = "1 round" if came == 1 else f"{came} rounds"
+            self._said.say(f"{rounds} taken over from {file}.", "good")
+            self.refresh()

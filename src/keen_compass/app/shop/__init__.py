@@ -1,0 +1,1 @@
+"""Machines and instruments: what the shop has."""

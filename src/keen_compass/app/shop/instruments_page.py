@@ -1,0 +1,127 @@
+"""What the shop measures with."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.forms import Form
+from keen_compass.app.parts import Button, Line, Text
+from keen_compass.errors import KeenCompassError
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import UNITS_MM, trim_number
+from keen_compass.shop.forms import INSTRUMENT_KINDS, instrument_fields, read_instrument
+from keen_compass.shop.store import Shop
+
+
+class InstrumentsPage(QWidget):
+    """A list at the left, the chosen one's profile at the right."""
+
+    left = Signal()
+
+    def __init__(self, shop: Shop) -> None:
+        super().__init__()
+        self._shop = shop
+        self._chosen: Instrument | None = None
+        self.form = Form()
+        self.form.field("name", "Name")
+        self.form.choice("kind", "Kind", {k: k for k in INSTRUMENT_KINDS})
+        self.form.choice("unit", "Bare digits are", {u: u for u in UNITS_MM})
+        self.form.field("resolution", "Smallest division")
+        self.form.field("error_a", "Permissible error, fixed part")
+        self.form.field("error_b", "… and per metre, mm")
+        self.form.field("reach", "Measures up to")
+        self.form.field("zero", "Shows at zero")
+        self.form.field("due", "Its own check is due", "2027-03-01, or empty")
+        self._about = Text(colour="soft")
+        self._trouble = Text(colour="bad", bold=True)
+        self.save = Button("Keep", self._save, "primary")
+        self._list = QVBoxLayout()
+        self._list.setSpacing(8)
+        self._title = Line("", 20, bold=True)
+        self._lay_out()
+        instruments = shop.instruments()
+        self.choose(instruments[0] if instruments else None)
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(Line("Instruments", th.TITLE, bold=True), 1)
+        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        head.addWidget(self.save)
+        listing = QWidget()
+        listing.setLayout(self._list)
+        listing.setFixedWidth(290)
+        right = QVBoxLayout()
+        right.addWidget(self._title)
+        right.addWidget(self._trouble)
+        right.addWidget(self.form)
+        right.addWidget(self._about)
+        right.addStretch(1)
+        columns = QWidget()
+        body = QHBoxLayout(columns)
+        body.setContentsMargins(0, 8, 14, 8)
+        body.setSpacing(28)
+        body.addWidget(listing, 0, Qt.AlignmentFlag.AlignTop)
+        body.addLayout(right, 1)
+        scroll = QScrollArea()
+        scroll.setWidget(columns)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 14, 12, 8)
+        layout.addLayout(head)
+        layout.addWidget(scroll, 1)
+
+    def choose(self, instrument: Instrument | None) -> None:
+        """Show one, or an empty form for a new one."""
+        self._chosen = instrument
+        self._title.say(instrument.name if instrument else "A new instrument")
+        self.form.fill(instrument_fields(instrument))
+        self._trouble.say("")
+        self._about.say(self._known_about(instrument) if instrument else "")
+        self._fill_list()
+        self.form.edits["name"].setFocus()
+
+    def _known_about(self, instrument: Instrument) -> str:
+        learnt = self._shop.repeatability(instrument.uid)
+        words = "No repeats yet: the spread of single readings is assumed to be one division."
+        if learnt:
+            words = (
+                f"Its repeats in the logbook differ by {trim_number(learnt.s, 4)} mm "
+                f"(standard deviation, {learnt.dof:.0f} degrees of freedom)."
+            )
+        if instrument.overdue(datetime.now(UTC).date()):
+            words += f" Its own check was due on {instrument.due}."
+        return words
+
+    def _fill_list(self) -> None:
+        while self._list.count():
+            item = self._list.takeAt(0)
+            if item and (widget := item.widget()):
+                widget.hide()
+                widget.deleteLater()
+        today: date = datetime.now(UTC).date()
+        for instrument in self._shop.instruments():
+            words = instrument.name + (" · check due" if instrument.overdue(today) else "")
+            button = Button(words, lambda i=instrument: self.choose(i), "quiet")  # type: ignore[misc]
+            button.setCheckable(True)
+            button.setChecked(self._chosen is not None and instrument.uid == self._chosen.uid)
+            self._list.addWidget(button)
+        self._list.addWidget(Button("Add an instrument", lambda: self.choose(None)))
+
+    def _save(self) -> None:
+        instrument, complaints = read_instrument(self.form.values(), self._chosen)
+        self.form.complain(complaints)
+        self._trouble.say("Some fields need another look." if complaints else "")
+        if instrument is None:
+            return
+        try:
+            self._shop.put_instrument(instrument)
+        except KeenCompassError as error:
+            self._trouble.say(str(error))
+            return
+        self.choose(instrument)

@@ -1,0 +1,166 @@
+"""One machine's profile: added, changed, copied, retired."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import replace
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.forms import Form
+from keen_compass.app.parts import Button, Line, Text
+from keen_compass.app.shop.standpoint import StandpointPicture
+from keen_compass.errors import KeenCompassError
+from keen_compass.quantities.catalogue import ORDER, QUANTITIES
+from keen_compass.quantities.resolution import ResolutionForm
+from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.shop.forms import machine_fields, read_machine
+from keen_compass.shop.machines import KINDS, Machine
+from keen_compass.shop.store import Shop
+
+UNIT_WORDS = {"mm": "millimetres", "in": "inches, decimal", "in 1/64": "inches, fractions"}
+
+
+class MachinePage(QWidget):
+    """`saved` carries the machine's uid, `left` that nothing was changed."""
+
+    saved = Signal(str)
+    left = Signal()
+
+    def __init__(self, shop: Shop, machine: Machine | None) -> None:
+        super().__init__()
+        self._shop, self._machine = shop, machine
+        self.form = Form()
+        self.keeps = Form()
+        self.picture = StandpointPicture()
+        self._trouble = Text(colour="bad", bold=True)
+        self._trouble.hide()
+        self._fields()
+        values = {q: v.stored for q in ORDER if machine and (v := shop.value(machine.uid, q))}
+        fields = machine_fields(machine, values)
+        self.form.fill(fields)
+        self.keeps.fill(fields)
+        self.picture.set_standpoint(machine.standpoint if machine else Standpoint())
+        self.save = Button("Keep", self._save, "primary")
+        self._lay_out()
+
+    def _fields(self) -> None:
+        f = self.form
+        f.heading("Machine")
+        f.field("name", "Name")
+        f.choice("kind", "Kind", {k: k for k in KINDS})
+        f.choice("units", "Shown in", UNIT_WORDS)
+        f.field("bed_x", "Bed or roll along X")
+        f.field("bed_y", "Bed or roll along Y")
+        f.field("due_months", "Check every … months")
+        f.heading("Tool and stock")
+        f.field("tool", "Tool")
+        f.choice("tool_marks", "It", {"cuts": "cuts", "draws or scribes": "draws or scribes"})
+        f.field("tool_width", "Width of its path")
+        f.field("stock", "Stock loaded")
+        f.field("stock_thickness", "Thickness")
+        f.field("stock_x", "Stock along X")
+        f.field("stock_y", "Stock along Y")
+        k = self.keeps
+        k.heading("What the controller keeps")
+        k.choice("form", "As", {form.value: f"{form.noun} ({form.unit})" for form in ResolutionForm})
+        k.field("decimals", "Decimals kept")
+        for q in ORDER:
+            k.field(q, f"{QUANTITIES[q].label} now", "as the controller shows it")
+        for q in ORDER:
+            k.field(f"key_{q}", f"{QUANTITIES[q].label} is called")
+        k.field("setting_line", "A line looks like")
+        k.field("takes_effect", "It takes effect", "e.g. after a restart")
+        k.heading("Tolerances")
+        for q in ORDER:
+            k.field(f"tolerance_{q}", QUANTITIES[q].label)
+        k.field("reference_length", "over a length of")
+
+    def _lay_out(self) -> None:
+        title = Line(self._machine.name if self._machine else "A new machine", th.TITLE, bold=True)
+        head = QHBoxLayout()
+        head.addWidget(title, 1)
+        if self._machine:
+            head.addWidget(Button("Copy", self._copy, "quiet"))
+            head.addWidget(Button("Retire", self._retire, "quiet"))
+        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        head.addWidget(self.save)
+        first = QVBoxLayout()
+        first.addWidget(self.form)
+        first.addStretch(1)
+        second = QVBoxLayout()
+        second.addWidget(Text("Where the axes point", 17, bold=True))
+        second.addWidget(self.picture)
+        second.addWidget(
+            Text("Click a side to point +X there, again to flip +Y. Or ← → to turn, ↑ to flip.", colour="soft")
+        )
+        second.addWidget(self.keeps)
+        second.addStretch(1)
+        columns = QWidget()
+        body = QHBoxLayout(columns)
+        body.setContentsMargins(4, 4, 14, 12)
+        body.setSpacing(32)
+        body.addLayout(first, 1)
+        body.addLayout(second, 1)
+        scroll = QScrollArea()
+        scroll.setWidget(columns)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._scroll = scroll
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 14, 12, 8)
+        layout.addLayout(head)
+        layout.addWidget(self._trouble)
+        layout.addWidget(scroll, 1)
+
+    def showEvent(self, event: object) -> None:
+        """Typing begins with the name."""
+        super().showEvent(event)  # type: ignore[arg-type]
+        self.form.edits["name"].setFocus()
+
+    def _save(self) -> None:
+        fields = self.form.values() | self.keeps.values()
+        machine, stored, complaints = read_machine(fields, self.picture.standpoint, self._machine)
+        # The second form first: the keyboard ends at the first complaint of the first form.
+        self.keeps.complain(complaints)
+        self.form.complain(complaints)
+        self._trouble.say("Some fields need another look." if complaints else "")
+        if machine is None:
+            return
+        try:
+            with self._shop.writing():
+                self._shop.put_machine(machine)
+                for quantity, number in stored.items():
+                    now = self._shop.value(machine.uid, quantity)
+                    if now is None or now.stored != number:
+                        self._shop.put_value(machine.uid, quantity, number, "typed" if now else "start")
+        except KeenCompassError as error:
+            self._trouble.say(str(error))
+            return
+        self.saved.emit(machine.uid)
+
+    def _copy(self) -> None:
+        """A second machine like this one; its own logbook begins empty."""
+        assert self._machine is not None
+        copy = replace(self._machine, uid=uuid.uuid4().hex, name=f"{self._machine.name} 2"[:40])
+        self._put(copy)
+        for quantity in ORDER:
+            if held := self._shop.value(self._machine.uid, quantity):
+                self._shop.put_value(copy.uid, quantity, held.stored, "start")
+        self.saved.emit(copy.uid)
+
+    def _retire(self) -> None:
+        assert self._machine is not None
+        if self._put(replace(self._machine, retired=True)):
+            self.saved.emit("")
+
+    def _put(self, machine: Machine) -> bool:
+        try:
+            self._shop.put_machine(machine)
+        except KeenCompassError as error:
+            self._trouble.say(str(error))
+            return False
+        return True

@@ -1,0 +1,77 @@
+"""Puts a signed round's calibration record together."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from keen_compass import __version__
+from keen_compass.errors import InputError
+from keen_compass.formats.record import Record, write_record
+from keen_compass.procedures.rounds import RoundSession
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.shop.logbook import VERDICT_WORDS
+from keen_compass.shop.store import Shop
+
+SHOWN_ERROR = 0.03  # of the piece's width, how large the largest error is drawn
+
+
+def record_of(shop: Shop, round_id: int) -> bytes:
+    """The PDF of a signed round. Raises InputError for any other."""
+    kept = shop.round(round_id)
+    if kept.status != "signed":
+        raise InputError("Only a signed round has a record; sign it first.")
+    session = RoundSession(shop, kept)
+    context, measuring = session.context, session.measuring
+    piece, solution = context.piece, measuring.answer()
+    if piece is None or solution is None:
+        raise InputError("This round has no readings to show.")
+    shape, callouts = measuring.shape(), measuring.callouts()
+    means = {c.measurand.name: sum(r.length.mm for r in c.readings) / len(c.readings) for c in callouts if c.readings}
+    errors = {m: mean - shape.nominal(m) for m, mean in means.items()}
+    width = max(x for x, _ in shape.outline())
+    largest = max(map(abs, errors.values()), default=0.0)
+    factor = max(1, min(1000, int(SHOWN_ERROR * width / largest))) if largest else 1
+    view = context.machine.standpoint.to_view
+    measured = shape.outline(**{m: shape.nominal(m) + factor * e for m, e in errors.items()})
+    mark = shop.mark(round_id, "signed") or {}
+    record = Record(
+        title=f"Calibration record: {context.procedure.title}",
+        machine=f"{context.machine.name}, {context.machine.describe()} mm",
+        signed=datetime.fromisoformat(str(mark.get("at", piece.at))).astimezone().strftime("%-d %B %Y, %H:%M"),
+        instrument=context.instrument.name if context.instrument else "-",
+        tool=f"{piece.body['tool']}, piece {piece.number}",
+        piece=[view(x, y) for x, y in shape.outline()],
+        measured=[view(x, y) for x, y in measured],
+        magnified=factor,
+        dimensions=[
+            (
+                c.measurand.label, f"{c.measurand.nominal:g} mm",
+                ", ".join(r.length.text for r in c.readings) or "not read",
+                f"{means[c.measurand.name]:.3f} mm" if c.measurand.name in means else "-",
+            )
+            for c in callouts
+        ],
+        findings=[_row(f, context.machine.decimals, session) for f in solution.findings],
+        notes=[*solution.notes, *([f"Signed because: {mark['reason']}"] if mark.get("reason") else [])],
+        software=f"Keen Compass {__version__}",
+    )  # fmt: skip
+    return write_record(record)
+
+
+def _row(f: Finding, decimals: int, session: RoundSession) -> tuple[str, str, str, str, str, str]:
+    form = session.context.machine.form
+
+    def text(given: object) -> str:
+        return StoredResolution.from_input(form, given).text(decimals) if given is not None else "-"
+
+    error = "-"
+    if f.error is not None and f.expanded_uncertainty is not None:
+        error = f"{format_mm(f.error, 3, signed=True)} ± {format_mm(f.expanded_uncertainty, 3)} {f.error_unit}"
+    stays = VERDICT_WORDS[f.verdict] == "in"
+    return (
+        f"{QUANTITIES[f.quantity].label}, {form.unit}", text(f.old), "stays" if stays else text(f.new), error,
+        f"± {f.tolerance:g} {f.error_unit}", VERDICT_WORDS[f.verdict],
+    )  # fmt: skip

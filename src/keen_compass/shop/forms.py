@@ -1,0 +1,235 @@
+"""What is typed into the forms for machines and instruments, understood field by field.
+
+Every field is text. Reading a form gives the profile, or a complaint for each field that is wrong;
+nothing is kept until all of it is right.
+"""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from datetime import date
+from typing import TypeVar
+
+from keen_compass.errors import InputError
+from keen_compass.quantities.catalogue import ORDER, QUANTITIES
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, trim_number
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.shop.machines import Machine, Stock, Tool
+
+T = TypeVar("T")
+DAYS_PER_MONTH = 30.5
+# Kind → (both ends are read off a scale, usual resolution in mm).
+INSTRUMENT_KINDS: dict[str, tuple[bool, float]] = {
+    "caliper": (False, 0.01), "steel rule": (True, 0.5), "tape": (True, 1.0), "dial gauge": (False, 0.01),
+    "depth gauge": (False, 0.01), "vernier by eye": (False, 0.05),
+}  # fmt: skip
+
+
+@dataclass
+class FormReader:
+    """Reads fields one by one and gathers complaints by field name."""
+
+    fields: Mapping[str, str]
+    complaints: dict[str, str] = field(default_factory=dict)
+
+    def take(self, name: str, read: Callable[[str], T], otherwise: T) -> T:
+        """The field as `read` understands it; a complaint, and `otherwise`, where it can't."""
+        try:
+            return read(self.fields.get(name, "").strip())
+        except InputError as error:
+            self.complaints[name] = error.message
+            return otherwise
+
+    def length(self, name: str, unit: str, *, zero: bool = False) -> float:
+        """A length in mm, larger than 0 (or not negative)."""
+
+        def read(text: str) -> float:
+            if zero and not text:
+                return 0.0
+            mm = parse_length(text, unit).mm
+            if mm <= 0 and not zero:
+                raise InputError("must be larger than 0")
+            return mm
+
+        return self.take(name, read, 1.0)
+
+    def words(self, name: str, most: int = 60) -> str:
+        """A name: something, and not too long."""
+
+        def read(text: str) -> str:
+            if not text:
+                raise InputError("give it a name")
+            if len(text) > most:
+                raise InputError(f"at most {most} letters")
+            return text
+
+        return self.take(name, read, "-")
+
+    def number(self, name: str, low: float, high: float) -> float:
+        """A number between limits."""
+
+        def read(text: str) -> float:
+            try:
+                value = float(text.replace(",", "."))
+            except ValueError:
+                raise InputError("type a number") from None
+            if not low <= value <= high:
+                raise InputError(f"between {low:g} and {high:g}")
+            return value
+
+        return self.take(name, read, low)
+
+
+def length_unit(units: str) -> str:
+    """Which unit bare digits mean, for a machine shown in `units`."""
+    return "mm" if units == "mm" else "in"
+
+
+def show_length(mm: float, units: str) -> str:
+    """A length with its unit as a shop wants it: ``400 mm``, ``15.748 in``, ``15 3/4 in``."""
+    if units == "mm":
+        return f"{trim_number(mm, 2)} mm"
+    if units == "in":
+        return f"{trim_number(mm / 25.4, 4)} in"
+    return f"{format_fraction(mm / 25.4)} in"
+
+
+def parse_stored(text: str, form: ResolutionForm) -> StoredResolution:
+    """A controller's number as typed: ``106.667``, ``100 for 100.214`` for a pair. Raises InputError."""
+    parts = text.replace(",", ".").replace("−", "-").split("for")
+    try:
+        numbers = [float(p) for p in parts]
+    except ValueError:
+        numbers = []
+    if form is ResolutionForm.PAIR:
+        if len(numbers) != 2:
+            raise InputError("type a pair as commanded for measured: 100 for 100.2")
+        return StoredResolution(form, numbers[1], numbers[0])
+    if len(numbers) != 1:
+        raise InputError("type the number that the controller shows")
+    return StoredResolution(form, numbers[0])
+
+
+def machine_fields(machine: Machine | None, values: Mapping[str, StoredResolution]) -> dict[str, str]:
+    """The form's fields for a machine, or for a new one."""
+    m = machine or Machine("", "New machine", "router", (1200.0, 800.0), tools=(Tool("6 mm cutter", 6.0),))
+    tool = m.tools[0] if m.tools else Tool("pen", 0.0, drawn=True)
+    stock = m.stock or Stock("board", 9.0, 0.0, 0.0, *m.bed)
+    fields = {
+        "name": m.name if machine else "", "kind": m.kind, "units": m.units,
+        "bed_x": show_length(m.bed[0], m.units), "bed_y": show_length(m.bed[1], m.units),
+        "form": m.form.value, "decimals": str(m.decimals), "setting_line": m.setting_line,
+        "takes_effect": m.takes_effect, "due_months": f"{m.due_days / DAYS_PER_MONTH:.0f}",
+        "reference_length": show_length(m.reference_length, m.units),
+        "tool": tool.name, "tool_width": show_length(tool.width, m.units),
+        "tool_marks": "draws or scribes" if tool.drawn else "cuts",
+        "stock": stock.name, "stock_thickness": show_length(stock.thickness, m.units),
+        "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
+    }  # fmt: skip
+    for q in ORDER:
+        fields[q] = values[q].text(m.decimals) if q in values else ""
+        fields[f"tolerance_{q}"] = show_length(m.tolerance(q), "mm" if m.units == "mm" else "in")
+        fields[f"key_{q}"] = m.setting_keys.get(q, q.upper())
+    return fields
+
+
+def read_machine(
+    fields: Mapping[str, str], standpoint: Standpoint, base: Machine | None
+) -> tuple[Machine | None, dict[str, StoredResolution], dict[str, str]]:
+    """(profile, the controller's numbers, complaints by field); no profile where there are complaints."""
+    reader = FormReader(fields)
+    units = fields.get("units", "mm")
+    unit = length_unit(units)
+    form = ResolutionForm(fields.get("form", ResolutionForm.STEPS_PER_MM))
+    stored = {
+        q: reader.take(q, lambda text: parse_stored(text, form), StoredResolution(form, 1.0, 1.0)) for q in ORDER
+    }
+    drawn = fields.get("tool_marks", "") != "cuts"
+    tool = Tool(reader.words("tool"), reader.length("tool_width", unit, zero=drawn), drawn)
+    bed = (reader.length("bed_x", unit), reader.length("bed_y", unit))
+    stock = Stock(
+        reader.words("stock"), reader.length("stock_thickness", unit), 0.0, 0.0,
+        reader.length("stock_x", unit), reader.length("stock_y", unit),
+    )  # fmt: skip
+    for name, size, room in (("stock_x", stock.width, bed[0]), ("stock_y", stock.height, bed[1])):
+        if name not in reader.complaints and size > room:
+            reader.complaints[name] = "larger than the bed"
+    line = reader.take("setting_line", _setting_line, "{key} = {value}")
+    machine = replace(
+        base or Machine(uuid.uuid4().hex, "new", "router", (1.0, 1.0)),
+        name=reader.words("name", 40), kind=fields.get("kind", "router"), units=units, bed=bed, standpoint=standpoint,
+        form=form, decimals=round(reader.number("decimals", 0, 9)), setting_line=line,
+        takes_effect=fields.get("takes_effect", "").strip(),
+        due_days=round(reader.number("due_months", 1, 120) * DAYS_PER_MONTH),
+        reference_length=reader.length("reference_length", unit),
+        tolerances={q: reader.length(f"tolerance_{q}", unit) for q in ORDER},
+        setting_keys={q: reader.words(f"key_{q}") for q in ORDER},
+        tools=(tool, *(base.tools[1:] if base else ())), stock=_keep_place(stock, base),
+    )  # fmt: skip
+    return (None if reader.complaints else machine), stored, reader.complaints
+
+
+def _setting_line(text: str) -> str:
+    if "{value}" not in text:
+        raise InputError("must contain {value}, and {key} where the controller wants one")
+    try:
+        text.format(key="K", value="1")
+    except (KeyError, IndexError, ValueError):
+        raise InputError("only {key} and {value} may stand in brackets") from None
+    return text
+
+
+def _keep_place(stock: Stock, base: Machine | None) -> Stock:
+    """A sheet that only changed its name lies where it lay."""
+    before = base.stock if base else None
+    if before and (before.width, before.height) == (stock.width, stock.height):
+        return replace(stock, x=before.x, y=before.y)
+    return stock
+
+
+def instrument_fields(instrument: Instrument | None) -> dict[str, str]:
+    """The form's fields for an instrument, or for a new one."""
+    i = instrument or Instrument("", 0.01, (0.02, 0.00002), reach=300.0)
+    a, b = i.permissible_error
+    unit = "mm" if i.unit == "mm" else "in"
+    return {
+        "name": i.name, "kind": i.kind, "unit": i.unit,
+        "resolution": show_length(i.resolution, "mm"), "error_a": show_length(a, "mm"),
+        "error_b": trim_number(b * 1000, 4), "reach": show_length(i.reach, unit), "zero": show_length(i.zero, "mm"),
+        "due": i.due.isoformat() if i.due else "",
+    }  # fmt: skip
+
+
+def read_instrument(fields: Mapping[str, str], base: Instrument | None) -> tuple[Instrument | None, dict[str, str]]:
+    """(profile, complaints by field); no profile where there are complaints."""
+    reader = FormReader(fields)
+    kind = fields.get("kind", "caliper")
+    unit = fields.get("unit", "mm")
+    if unit not in UNITS_MM:
+        reader.complaints["unit"] = f"choose one of {', '.join(UNITS_MM)}"
+    instrument = replace(
+        base or Instrument(uid=uuid.uuid4().hex),
+        name=reader.words("name", 40), kind=kind, both_ends=INSTRUMENT_KINDS[kind][0],
+        unit=unit if unit in UNITS_MM else "mm", resolution=reader.length("resolution", unit),
+        permissible_error=(reader.length("error_a", unit, zero=True), reader.number("error_b", 0, 10) / 1000),
+        reach=reader.length("reach", unit),
+        zero=reader.take("zero", lambda t: parse_length(t or "0", unit, allow_negative=True).mm, 0.0),
+        due=reader.take("due", _day, None),
+    )  # fmt: skip
+    return (None if reader.complaints else instrument), reader.complaints
+
+
+def _day(text: str) -> date | None:
+    if not text:
+        return None
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise InputError("type a day like 2027-03-01, or leave it empty") from None
+
+
+QUANTITY_LABELS = {q: QUANTITIES[q].label for q in ORDER}
