@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import os
 import shutil
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="keen-compass-test-")  # window places are remembered there
 
 from keen_compass.procedures.demo import build
 from keen_compass.shop.store import Shop

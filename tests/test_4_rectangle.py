@@ -197,9 +197,7 @@ def practised(seed: int) -> tuple[Practice, bool, bool]:
     _, made, _ = practice.cut_and_read(other, 9)
     outline = RECTANGLE.piece(other)
     exact = Instrument(resolution=1e-5)
-    lengths = {
-        m.name: made.read(m.line, m.name, 1, exact, random.Random(0))[0] for m in RECTANGLE.measurands(outline)
-    }
+    lengths = {m.name: made.read(m.line, m.name, 1, exact, random.Random(0))[0] for m in RECTANGLE.measurands(outline)}
     bias = practice.router.truth
     free = {  # what kerf, lost motion, scatter and reading error leave of the other piece's scale
         "x_steps": (lengths["width"] - lengths["short_width"]) / (320 - 96) - 1,

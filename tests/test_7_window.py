@@ -29,8 +29,9 @@ def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
     opened = MainWindow(shop, "Lantern Quay")
     qtbot.addWidget(opened)
     opened.resize(1280, 800)
-    opened.show()
-    qtbot.waitActive(opened).__enter__()
+    with qtbot.waitActive(opened):
+        opened.show()
+        opened.activateWindow()
     yield opened
     opened._close_round()
 

@@ -7,7 +7,7 @@ venv="$root/.venv"
 
 offscreen="libegl1 libgl1 libglib2.0-0 libxkbcommon0 libfreetype6 libfontconfig1 libdbus-1-3"
 window="libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0"
-testing="xvfb hp2xx poppler-utils librsvg2-bin"
+testing="xvfb hp2xx poppler-utils librsvg2-bin desktop-file-utils appstream"
 
 say() { printf '%s\n' "keen-compass set-up: $*" >&2; }
 

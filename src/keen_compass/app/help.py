@@ -1,6 +1,8 @@
-"""The list of keys, and what the program is."""
+"""Help: a page about the screen that is shown, the list of keys, and what the program is."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
@@ -21,47 +23,163 @@ KEYS = (
     ("Escape", "back to the rose"),
     ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
     ("Ctrl+O", "open a shop file"),
-    ("F11", "full screen"),
-    ("F1", "this list"),
+    ("F11, F12", "full screen, shop-floor view"),
+    ("F1, Shift+F1", "about this screen, this list"),
     ("Ctrl+Q", "quit; everything is kept already"),
 )
 
 
+@dataclass(frozen=True, slots=True)
+class Page:
+    """What to know about one screen: sentences, the arithmetic, and where it comes from."""
+
+    title: str
+    sentences: tuple[str, ...]
+    formula: str = ""
+    source: str = ""
+
+
+PAGES = {
+    "rose": Page(
+        "The rose",
+        (
+            "One spoke for each calibrated value. Its length is the error in tolerances: the ring is the tolerance, "
+            "what pokes out of it is to be corrected. The bar across the tip is the uncertainty.",
+            "Full disc: in. Triangle: out. Half disc: can’t tell. Square: to be checked again, because something "
+            "under it changed or it is old. Dotted ring: never measured.",
+            "Choose a spoke with the arrow keys or the mouse; Enter begins a round.",
+        ),
+        "length = |error| ÷ tolerance",
+        "Error = actual − commanded, as in ISO 230-2.",
+    ),
+    "make": Page(
+        "Make",
+        (
+            "Longer is better: the same reading error matters ten times less over ten times the length. The right "
+            "column says what a piece of this size will tell with this instrument, before anything is cut.",
+            "The piece has a long and a short length per axis. Kerf and lost motion are the same in both, so their "
+            "difference holds only the scale.",
+            "The piece keeps the numbers that are in the controller now, even if they are changed before it is "
+            "measured.",
+        ),
+        "resolves to U = t · u ÷ (long − short)",
+        "GUM (JCGM 100), see docs/arithmetic.md, 3 and 4.",
+    ),
+    "measure": Page(
+        "Measure",
+        (
+            "Type each reading onto its dimension line and press Enter; the next callout is waiting. Three passes, "
+            "because a single reading shows no mistake.",
+            "400.31, 400,31, 57 3/4, 11-13/16\" and 12.5 thou are all understood. Bare digits take the "
+            "instrument’s unit.",
+            "What can’t be read stays, hatched, and is left out of the answer.",
+        ),
+        "new = old × (long − short as ordered) ÷ (long − short as read)",
+        "Verdict after ISO 14253-1: in where |error| + U ≤ T, out where |error| − U > T.",
+    ),
+    "correct": Page(
+        "Correct",
+        (
+            "The old numbers are in the logbook already. Enter the new ones in the controller, then type here what it "
+            "really shows: that number counts from now on, with its rounding.",
+            "An error inside its own uncertainty is not worth correcting, and a value that is in is best left alone.",
+        ),
+        "worth correcting where |error| > U",
+        "ISO 14253-1; docs/arithmetic.md, 2.",
+    ),
+    "confirm": Page(
+        "Confirm",
+        (
+            "The same piece again, beside the first, with the new numbers. In: sign it off. Out: correct again. "
+            "Can’t tell may be signed with a reason; the spoke stays half filled.",
+            "If the second piece is twice as far out as the first, the number went the wrong way.",
+        ),
+    ),
+    "logbook": Page(
+        "Logbook",
+        (
+            "Everything that was found, changed and signed, newest first. Choose an entry to see that value’s history.",
+            "CSV holds what the filters show; JSON holds every reading, for another shop file; the record of a signed "
+            "round is a page for the customer.",
+        ),
+    ),
+    "machine": Page(
+        "A machine’s profile",
+        (
+            "X and Y are the controller’s letters; the picture says where they point from where you stand. Everything "
+            "on screen is drawn from there.",
+            "The controller’s numbers may be steps per mm or inch, travel per step, a pair or a percentage. Pairs and "
+            "percentages are multiplied by a correction, never replaced.",
+            "A change here never changes a finding that was made before.",
+        ),
+        "actual = commanded × (1 + s);  new = old ÷ (1 + s), or × for travel per step",
+        "docs/arithmetic.md, 2.",
+    ),
+    "instruments": Page(
+        "Instruments",
+        (
+            "The smallest division and the permissible error decide what a reading is worth. Repeats are learnt from "
+            "the logbook, for each instrument by itself.",
+            "A permissible error is shared by all readings of an instrument: more readings don’t average it away.",
+        ),
+        "u² = s²/n + r²/12 (r²/6 for a rule) + s_piece²;  permissible error ± (a + b·L)",
+        "GUM (JCGM 100); docs/arithmetic.md, 3.",
+    ),
+}  # fmt: skip
+
+
+def _dialog(parent: QWidget, title: str) -> tuple[QDialog, QVBoxLayout]:
+    dialog = QDialog(parent)
+    dialog.setWindowTitle(title)
+    layout = QVBoxLayout(dialog)
+    layout.setContentsMargins(28, 22, 28, 22)
+    layout.setSpacing(12)
+    layout.addWidget(Text(title, th.TITLE, bold=True))
+    return dialog, layout
+
+
+def _close(dialog: QDialog, layout: QVBoxLayout) -> QDialog:
+    layout.addSpacing(6)
+    layout.addWidget(Button("Close", dialog.accept, "primary"), 0, Qt.AlignmentFlag.AlignRight)
+    return dialog
+
+
+def page_dialog(parent: QWidget, place: str) -> QDialog:
+    """About the screen that is shown."""
+    page = PAGES[place]
+    dialog, layout = _dialog(parent, page.title)
+    for sentence in page.sentences:
+        layout.addWidget(_wide(sentence, 17))
+    if page.formula:
+        layout.addWidget(_wide(page.formula, 18, bold=True))
+    if page.source:
+        layout.addWidget(_wide(page.source, 15, "soft"))
+    return _close(dialog, layout)
+
+
+def _wide(words: str, px: int, colour: str = "ink", *, bold: bool = False) -> Text:
+    text = Text(words, px, colour, bold=bold)
+    text.setFixedWidth(620)
+    return text
+
+
 def keys_dialog(parent: QWidget) -> QDialog:
     """The list of keys."""
-    dialog = QDialog(parent)
-    dialog.setWindowTitle("Keys")
-    layout = QVBoxLayout(dialog)
-    layout.setContentsMargins(26, 20, 26, 20)
-    layout.addWidget(Text("Keys", th.TITLE, bold=True))
+    dialog, layout = _dialog(parent, "Keys")
     grid = QGridLayout()
     grid.setHorizontalSpacing(24)
     grid.setVerticalSpacing(8)
     for row, (key, does) in enumerate(KEYS):
-        name = Text(key, 16, bold=True)
-        name.setWordWrap(False)
-        grid.addWidget(name, row, 0)
-        words = Text(does, 16)
-        words.setWordWrap(False)
-        grid.addWidget(words, row, 1)
+        for column, words in enumerate((Text(key, 16, bold=True), Text(does, 16))):
+            words.setWordWrap(False)
+            grid.addWidget(words, row, column)
     layout.addLayout(grid)
-    layout.addSpacing(10)
-    layout.addWidget(Button("Close", dialog.accept, "primary"), 0, Qt.AlignmentFlag.AlignRight)
-    return dialog
+    return _close(dialog, layout)
 
 
 def about_dialog(parent: QWidget) -> QDialog:
     """What this is, and under which licences."""
-    dialog = QDialog(parent)
-    dialog.setWindowTitle("About Keen Compass")
-    layout = QVBoxLayout(dialog)
-    layout.setContentsMargins(26, 20, 26, 20)
-    layout.addWidget(Text(f"Keen Compass {__version__}", th.TITLE, bold=True))
-    words = Text(
-        "Make a test piece, measure it, get the corrected number.\n\n"
-        "MIT licence. The Inter typeface is under the SIL Open Font License 1.1.", 16,
-    )  # fmt: skip
-    words.setMinimumWidth(420)
-    layout.addWidget(words)
-    layout.addWidget(Button("Close", dialog.accept, "primary"), 0, Qt.AlignmentFlag.AlignRight)
-    return dialog
+    dialog, layout = _dialog(parent, f"Keen Compass {__version__}")
+    layout.addWidget(_wide("Make a test piece, measure it, get the corrected number.", 17))
+    layout.addWidget(_wide("MIT licence. The Inter typeface is under the SIL Open Font License 1.1.", 15, "soft"))
+    return _close(dialog, layout)

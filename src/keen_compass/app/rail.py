@@ -145,9 +145,7 @@ class Rail(QFrame):
         self._title.say(name)
         due = sum(1 for _, spokes, _ in machines if any(s.state is not State.IN for s in spokes))
         plural = "machine" if len(machines) == 1 else "machines"
-        self._count.say(
-            f"{len(machines)} {plural} · {due} to look at" if due else f"{len(machines)} {plural} · all in"
-        )
+        self._count.say(f"{len(machines)} {plural} · {due} to look at" if due else f"{len(machines)} {plural} · all in")
         had_focus = any(card.hasFocus() for card in self._cards)
         for card in self._cards:
             self._box.removeWidget(card)

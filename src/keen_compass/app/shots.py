@@ -6,7 +6,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop
+from PySide6.QtCore import QEventLoop, QSettings
 from PySide6.QtWidgets import QApplication
 
 from keen_compass.app.start import show_window
@@ -24,6 +24,7 @@ def take_shots(folder: Path, size: tuple[int, int]) -> None:
     except OSError as error:
         raise InputError(f"can't be made: {error.strerror}", str(folder)) from None
     with tempfile.TemporaryDirectory(prefix="keen-compass-shots-") as scratch:
+        QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, scratch)  # not the user's own
         window = show_window(build(Path(scratch) / "lantern-quay.kcshop"), "Lantern Quay", size)
         for name, prepare in VIEWS:
             prepare(window)
@@ -100,10 +101,10 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("round-confirm-make", _confirm_make),
     ("round-confirm", _confirm),
     ("rose-after", _rose_after),
-    ("plotter-make", lambda window: (window.show_rose("swift"), window.begin("rectangle"))[0]),
     ("plotter-measure", _swift_measure),
+    ("shop-floor", lambda window: window.toggle_floor()),
     ("logbook", lambda window: window.go_to("logbook")),
-    ("machine", lambda window: (window.show_rose("heron"), window.change_machine())[0]),
+    ("machine", lambda window: window.change_machine()),
     ("instruments", lambda window: window.go_to("instruments")),
 )
 

@@ -6,13 +6,14 @@ import gc
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
 from keen_compass.app import theme as th
 from keen_compass.app.window import MainWindow
 from keen_compass.shop.store import Shop
 
+USUAL_SIZE = (1280, 800)
 _windows: list[MainWindow] = []  # Qt keeps no reference to top-level windows
 
 
@@ -51,21 +52,28 @@ def application(theme: str | None) -> QApplication:
     """The one QApplication, in the wanted colours."""
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    app.setOrganizationName("keen-compass")
     app.setApplicationName("keen-compass")
     app.setApplicationDisplayName("Keen Compass")
     app.setDesktopFileName("keen-compass")
-    th.apply(app, th.wanted_theme(app, theme))
+    th.apply(app, th.wanted_theme(app, theme or str(QSettings().value("theme", "") or "")))
     QTimer.singleShot(200, lambda: app.setWindowIcon(th.icon("keen-compass")))
     return app
 
 
-def show_window(shop: Shop, title: str, size: tuple[int, int] = (1280, 800)) -> MainWindow:
+def show_window(shop: Shop, title: str, size: tuple[int, int] = USUAL_SIZE) -> MainWindow:
     """A window on a shop."""
     window = MainWindow(shop, title)
     _windows.append(window)
     window.destroyed.connect(lambda: _windows.remove(window) if window in _windows else None)
-    window.resize(*size)
+    geometry = QSettings().value("window")
+    if size == USUAL_SIZE and geometry is not None:
+        window.restoreGeometry(geometry)
+    else:
+        window.resize(*size)
     window.show()
+    hints = QApplication.styleHints()
+    hints.colorSchemeChanged.connect(lambda _: window.follow_desktop() if window in _windows else None)
     return window
 
 

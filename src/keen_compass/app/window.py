@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
+from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -27,6 +28,7 @@ from keen_compass.shop.logbook import latest
 from keen_compass.shop.standing import spokes, standings
 from keen_compass.shop.store import Shop
 
+THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
 LATELY = 4  # logbook entries beside the rose
 if TYPE_CHECKING:
     from keen_compass.app.logbook.page import LogbookPage
@@ -45,6 +47,7 @@ class MainWindow(QMainWindow):
         self.shop_title = title
         self.setWindowTitle(f"{title} – Keen Compass")
         self.setMinimumSize(1000, 660)
+        self.setAcceptDrops(True)
         self.rail = Rail()
         self.rail.chosen.connect(self.show_rose)
         self.rail.place.connect(self.go_to)
@@ -105,8 +108,14 @@ class MainWindow(QMainWindow):
         self.rose_page.show_machine(
             machine, spokes(self.shop, machine), self.shop.open_round(uid),
             self.shop.steps_under_way().get(uid, ""),
-            latest(self.shop, uid, LATELY),
+            latest(self.shop, uid, LATELY), self._idle_days(uid),
         )  # fmt: skip
+
+    def _idle_days(self, uid: str) -> int:
+        kept = self.shop.open_round(uid)
+        if kept is None:
+            return 0
+        return (datetime.now(UTC) - datetime.fromisoformat(self.shop.last_touched(kept.id))).days
 
     def begin(self, procedure: str) -> None:
         """Begin a round, or go on with the one that is open."""
@@ -222,6 +231,7 @@ class MainWindow(QMainWindow):
             self.places.removeWidget(self.round_page)
             self.round_page.deleteLater()
             self.round_page = None
+            self.rail.show()
 
     # Menus
 
@@ -244,16 +254,16 @@ class MainWindow(QMainWindow):
             run = lambda step=step: self._step(step.lower())  # noqa: E731
             self._round_actions.append(self._action(round_menu, f"&{i}  {step}", QKeySequence(f"Alt+{i}"), run))
         round_menu.addSeparator()
-        self._round_actions.append(
-            self._action(round_menu, "&Back to the rose", QKeySequence("Escape"), self._to_rose)
-        )
+        self._round_actions.append(self._action(round_menu, "&Back to the rose", QKeySequence("Escape"), self._to_rose))
         view = self.menuBar().addMenu("&View")
         self._action(view, "&Full screen", QKeySequence("F11"), self._full_screen)
-        for wanted in (th.LIGHT, th.DARK):
-            run = lambda wanted=wanted: self.use_theme(wanted)  # noqa: E731
-            self._action(view, f"{wanted.name.capitalize()} colours", None, run)
+        self._action(view, "&Shop-floor view", QKeySequence("F12"), self.toggle_floor)
+        for choice, words in THEMES.items():
+            run = lambda choice=choice: self.choose_theme(choice)  # noqa: E731
+            self._action(view, words, None, run)
         help_menu = self.menuBar().addMenu("&Help")
-        self._action(help_menu, "&Keys", QKeySequence("F1"), self._show_keys)
+        self._action(help_menu, "&This screen", QKeySequence("F1"), self._show_help)
+        self._action(help_menu, "&Keys", QKeySequence("Shift+F1"), self._show_keys)
         self._action(help_menu, "&About", None, self._show_about)
         self._update_actions()
 
@@ -303,7 +313,10 @@ class MainWindow(QMainWindow):
             self.round_page.go(Step(step))  # type: ignore[attr-defined]
 
     def _to_rose(self) -> None:
-        if self.places.currentWidget() is not self.rose_page:
+        page = self.round_page
+        if page is not None and page.floor.isVisible():  # type: ignore[attr-defined]
+            self.toggle_floor()
+        elif self.places.currentWidget() is not self.rose_page:
             self.back()
 
     def _full_screen(self) -> None:
@@ -311,6 +324,35 @@ class MainWindow(QMainWindow):
             self.showNormal()
         else:
             self.showFullScreen()
+
+    def toggle_floor(self) -> None:
+        """The shop-floor view of the round under way, full screen; or back."""
+        if self.round_page is not None:
+            shown = self.round_page.toggle_floor()  # type: ignore[attr-defined]
+            self.rail.setVisible(not shown)
+
+    def place_shown(self) -> str:
+        """Which screen this is, as help and tests call it."""
+        page = self.places.currentWidget()
+        if page is self.round_page and self.round_page is not None:
+            return str(self.round_page.model.session.step)  # type: ignore[attr-defined]
+        names = {"RosePage": "rose", "LogbookPage": "logbook", "InstrumentsPage": "instruments"}
+        return names.get(type(page).__name__, "machine")
+
+    def _show_help(self) -> None:
+        from keen_compass.app.help import page_dialog
+
+        page_dialog(self, self.place_shown()).open()
+
+    def choose_theme(self, choice: str) -> None:
+        """light, dark, or as the desktop does; remembered."""
+        QSettings().setValue("theme", choice)
+        self.use_theme(th.wanted_theme(_app(), choice))
+
+    def follow_desktop(self) -> None:
+        """The desktop changed between light and dark."""
+        if not QSettings().value("theme", ""):
+            self.use_theme(th.wanted_theme(_app(), None))
 
     def _show_keys(self) -> None:
         from keen_compass.app.help import keys_dialog
@@ -362,9 +404,25 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Everything is kept already; close the file."""
+        QSettings().setValue("window", self.saveGeometry())
         self._close_round()
         self.shop.close()
         super().closeEvent(event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """A shop file may be dropped."""
+        if _dropped_file(event):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Open it."""
+        if file := _dropped_file(event):
+            self.open_shop(file)
+
+
+def _dropped_file(event: QDropEvent) -> Path | None:
+    files = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
+    return files[0] if len(files) == 1 and files[0].suffix == ".kcshop" else None
 
 
 def _app() -> QApplication:

@@ -163,9 +163,7 @@ def _recorded(true_s: float, dof: int, rng: random.Random) -> float:
 # made again from its file and seed whenever it is measured, so that a restart changes nothing.
 
 
-def cut_for_shop(
-    truth: Mapping[str, Any], settings: Mapping[str, StoredResolution], file: str, seed: int
-) -> MadePiece:
+def cut_for_shop(truth: Mapping[str, Any], settings: Mapping[str, StoredResolution], file: str, seed: int) -> MadePiece:
     """What the stand-in makes of a file, with the controller's settings by quantity."""
     by_axis = {quantity[0]: stored for quantity, stored in settings.items()}
     return Router(RouterTruth.from_json(truth), by_axis, seed).make(file, seed)
@@ -177,8 +175,7 @@ def show_on_caliper(
     """The `count`-th reading of a dimension of a practice piece, as the instrument shows it."""
     practice = piece["practice"]
     settings = {
-        q: StoredResolution(ResolutionForm(v["form"]), v["value"], v["commanded"])
-        for q, v in piece["settings"].items()
+        q: StoredResolution(ResolutionForm(v["form"]), v["value"], v["commanded"]) for q, v in piece["settings"].items()
     }
     made = _cached_piece(json.dumps([truth, practice, piece["settings"]], sort_keys=True), truth, settings, practice)
     rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")

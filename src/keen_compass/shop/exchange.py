@@ -41,7 +41,7 @@ def _plain(cell: str) -> str:
 
 def to_json(shop: Shop, machine: str = "") -> str:
     """Every row of one machine, or of all."""
-    return json.dumps({"format": FORMAT, "version": VERSION, "tables": _dump(machine)}, indent=1)
+    return json.dumps({"format": FORMAT, "version": VERSION, "tables": _dump(shop, machine)}, indent=1)
 
 
 def from_json(shop: Shop, text: str) -> int:
@@ -60,8 +60,9 @@ def from_json(shop: Shop, text: str) -> int:
         raise FileFormatError(f"This logbook file lacks something: {error}. Nothing was taken over.") from None
 
 
-def _dump(machine: str) -> dict[str, list[dict[str, Any]]]:
+def _dump(shop: Shop, machine: str) -> dict[str, list[dict[str, Any]]]:
     """Every row of one machine, or of all, by table; instruments always all."""
+    shop.bind()
     rounds = d.Round.select().where(d.Round.machine == machine) if machine else d.Round.select()
     numbers = [r.id for r in rounds]
     pieces = [p.id for p in d.PieceRow.select().where(d.PieceRow.round.in_(numbers))]
@@ -82,6 +83,7 @@ def _dump(machine: str) -> dict[str, list[dict[str, Any]]]:
 
 def _take_over(shop: Shop, tables: Mapping[str, list[dict[str, Any]]]) -> int:
     """Append dumped rows with new row numbers, but no round that is here already; returns how many came."""
+    shop.bind()
     with shop.writing():
         for table, key in ((d.MachineProfile, "uid"), (d.InstrumentProfile, "uid")):
             here = {getattr(row, key) for row in table.select(getattr(table, key))}

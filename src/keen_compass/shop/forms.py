@@ -22,6 +22,7 @@ from keen_compass.shop.machines import Machine, Stock, Tool
 
 T = TypeVar("T")
 DAYS_PER_MONTH = 30.5
+FRACTION_LOSES = 0.01  # of a length; where a fraction would lose more, decimals are shown
 # Kind → (both ends are read off a scale, usual resolution in mm).
 INSTRUMENT_KINDS: dict[str, tuple[bool, float]] = {
     "caliper": (False, 0.01), "steel rule": (True, 0.5), "tape": (True, 1.0), "dial gauge": (False, 0.01),
@@ -93,9 +94,17 @@ def show_length(mm: float, units: str) -> str:
     """A length with its unit as a shop wants it: ``400 mm``, ``15.748 in``, ``15 3/4 in``."""
     if units == "mm":
         return f"{trim_number(mm, 2)} mm"
-    if units == "in":
+    fraction = format_fraction(mm / 25.4)
+    lost = abs(parse_length(fraction, "in").mm - mm)
+    if units == "in" or lost > FRACTION_LOSES * mm:  # a thin sheet has no fraction
         return f"{trim_number(mm / 25.4, 4)} in"
-    return f"{format_fraction(mm / 25.4)} in"
+    return f"{fraction} in"
+
+
+def show_size(width: float, height: float, units: str) -> str:
+    """Two lengths with one unit: ``400 × 300 mm``."""
+    first, second = show_length(width, units), show_length(height, units)
+    return f"{first.rpartition(' ')[0]} × {second}"
 
 
 def parse_stored(text: str, form: ResolutionForm) -> StoredResolution:
@@ -145,9 +154,7 @@ def read_machine(
     units = fields.get("units", "mm")
     unit = length_unit(units)
     form = ResolutionForm(fields.get("form", ResolutionForm.STEPS_PER_MM))
-    stored = {
-        q: reader.take(q, lambda text: parse_stored(text, form), StoredResolution(form, 1.0, 1.0)) for q in ORDER
-    }
+    stored = {q: reader.take(q, lambda text: parse_stored(text, form), StoredResolution(form, 1.0, 1.0)) for q in ORDER}
     drawn = fields.get("tool_marks", "") != "cuts"
     tool = Tool(reader.words("tool"), reader.length("tool_width", unit, zero=drawn), drawn)
     bed = (reader.length("bed_x", unit), reader.length("bed_y", unit))
@@ -156,7 +163,7 @@ def read_machine(
         reader.length("stock_x", unit), reader.length("stock_y", unit),
     )  # fmt: skip
     for name, size, room in (("stock_x", stock.width, bed[0]), ("stock_y", stock.height, bed[1])):
-        if name not in reader.complaints and size > room:
+        if not {name, name.replace("stock", "bed")} & reader.complaints.keys() and size > room:
             reader.complaints[name] = "larger than the bed"
     line = reader.take("setting_line", _setting_line, "{key} = {value}")
     machine = replace(
@@ -211,10 +218,11 @@ def read_instrument(fields: Mapping[str, str], base: Instrument | None) -> tuple
     unit = fields.get("unit", "mm")
     if unit not in UNITS_MM:
         reader.complaints["unit"] = f"choose one of {', '.join(UNITS_MM)}"
+        unit = "mm"
     instrument = replace(
         base or Instrument(uid=uuid.uuid4().hex),
         name=reader.words("name", 40), kind=kind, both_ends=INSTRUMENT_KINDS[kind][0],
-        unit=unit if unit in UNITS_MM else "mm", resolution=reader.length("resolution", unit),
+        unit=unit, resolution=reader.length("resolution", unit),
         permissible_error=(reader.length("error_a", unit, zero=True), reader.number("error_b", 0, 10) / 1000),
         reach=reader.length("reach", unit),
         zero=reader.take("zero", lambda t: parse_length(t or "0", unit, allow_negative=True).mm, 0.0),

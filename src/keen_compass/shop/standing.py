@@ -97,7 +97,7 @@ def summary(all_spokes: list[Spoke]) -> tuple[str, State]:
     ):
         found = [s for s in all_spokes if s.state is state]
         if found:
-            return sentence.format(" and ".join(s.label.split()[0] for s in found[:2])), state
+            return sentence.format(", ".join(s.label.split()[0] for s in found[:2])), state
     return "all in", State.IN
 
 

@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from types import ModuleType
 from typing import Any
 
 import peewee
@@ -91,6 +92,16 @@ class Shop:
         """Close the file."""
         self._connection.close()
 
+    @property
+    def _d(self) -> ModuleType:
+        """The tables, bound to this shop's file."""
+        self.bind()
+        return d
+
+    def bind(self) -> None:
+        """The tables mean this shop's file from now on: two shops may be open at once in one process."""
+        d.database.initialize(self._connection.db)
+
     @contextmanager
     def writing(self) -> Iterator[None]:
         """One transaction. Raises ShopReadOnlyError or ShopWriteError; then nothing of it was kept."""
@@ -113,13 +124,18 @@ class Shop:
 
     def machine(self, uid: str) -> Machine:
         """The current profile."""
-        row = d.MachineProfile.select().where(d.MachineProfile.uid == uid).order_by(d.MachineProfile.id.desc()).get()
+        row = (
+            self._d.MachineProfile.select()
+            .where(self._d.MachineProfile.uid == uid)
+            .order_by(self._d.MachineProfile.id.desc())
+            .get()
+        )
         return Machine.from_json(json.loads(row.body))
 
     def put_machine(self, machine: Machine, at: str | None = None) -> None:
         """Append a profile."""
         with self.writing():
-            d.MachineProfile.create(uid=machine.uid, at=at or self.clock(), body=json.dumps(machine.to_json()))
+            self._d.MachineProfile.create(uid=machine.uid, at=at or self.clock(), body=json.dumps(machine.to_json()))
 
     def instruments(self) -> list[Instrument]:
         """Current profiles, in the order in which they were added."""
@@ -135,7 +151,7 @@ class Shop:
         """Append a profile."""
         with self.writing():
             body = json.dumps(instrument_to_json(instrument))
-            d.InstrumentProfile.create(uid=instrument.uid, at=at or self.clock(), body=body)
+            self._d.InstrumentProfile.create(uid=instrument.uid, at=at or self.clock(), body=body)
 
     def repeatability(self, instrument: str, before_piece: int | None = None) -> Repeatability | None:
         """Spread of this instrument's repeats, pooled over all dimensions read more than once; None without any.
@@ -160,7 +176,7 @@ class Shop:
 
     def value(self, machine: str, quantity: str) -> KeptValue | None:
         """What the controller holds now, as far as the shop knows."""
-        V = d.ValueRow
+        V = self._d.ValueRow
         row = V.select().where(V.machine == machine, V.quantity == quantity).order_by(V.id.desc()).first()
         return _value(row) if row else None
 
@@ -171,13 +187,13 @@ class Shop:
         """Append a value."""
         body = json.dumps({"form": stored.form, "value": stored.value, "commanded": stored.commanded})
         with self.writing():
-            d.ValueRow.create(
+            self._d.ValueRow.create(
                 machine=machine, quantity=quantity, at=at or self.clock(), body=body, how=how, round=round_id
             )
 
     def findings(self, machine: str, quantity: str) -> list[KeptFinding]:
         """A value's history, oldest first."""
-        F = d.FindingRow
+        F = self._d.FindingRow
         rows = F.select().where(F.machine == machine, F.quantity == quantity).order_by(F.at, F.id)
         return [_finding(row) for row in rows]
 
@@ -206,6 +222,15 @@ class Shop:
             events.setdefault(machine, []).append((at, text))
         return events
 
+    def last_touched(self, round_id: int) -> str:
+        """When something was last done in a round (UTC)."""
+        sql = (
+            "SELECT max(at) FROM (SELECT at FROM round WHERE id = ? "
+            "UNION ALL SELECT at FROM round_mark WHERE round = ? "
+            "UNION ALL SELECT r.at FROM reading_row r JOIN piece_row p ON p.id = r.piece WHERE p.round = ?)"
+        )
+        return str(next(iter(self._sql(sql, round_id, round_id, round_id)))[0])
+
     def steps_under_way(self) -> dict[str, str]:
         """The step of each machine's newest open round, by machine."""
         rows = self._sql(
@@ -221,8 +246,7 @@ class Shop:
         """(kind, at, machine, quantity, verdict, round, first, second) newest first; empty filters pass all."""
         parts = [
             "SELECT 'finding', at, machine, quantity, verdict, round, error, uncertainty, id FROM finding_row",
-            "SELECT 'value', at, machine, quantity, NULL, round, body, NULL, id FROM value_row "
-            "WHERE round IS NOT NULL",
+            "SELECT 'value', at, machine, quantity, NULL, round, body, NULL, id FROM value_row WHERE round IS NOT NULL",
             "SELECT m.kind, m.at, r.machine, NULL, NULL, r.id, m.body, NULL, m.id FROM round_mark m "
             "JOIN round r ON r.id = m.round WHERE m.kind IN ('signed', 'given_up')",
             "SELECT kind, at, machine, NULL, NULL, NULL, text, NULL, id FROM event "
@@ -238,8 +262,8 @@ class Shop:
         values = [*silent, *(value for *_, value in wanted if value)]
         sql = (
             "SELECT kind, at, machine, quantity, verdict, round, first, second FROM (SELECT NULL AS kind, "
-            "NULL AS at, NULL AS machine, NULL AS quantity, NULL AS verdict, NULL AS round, NULL AS first, NULL AS second, "
-            "NULL AS id WHERE 0 UNION ALL " + " UNION ALL ".join(parts) + ")"
+            "NULL AS at, NULL AS machine, NULL AS quantity, NULL AS verdict, NULL AS round, NULL AS first, "
+            "NULL AS second, NULL AS id WHERE 0 UNION ALL " + " UNION ALL ".join(parts) + ")"
             + (" WHERE " + " AND ".join(tests) if tests else "") + " ORDER BY at DESC, id DESC"
             + (f" LIMIT {most:d}" if most else "")
         )  # fmt: skip
@@ -250,7 +274,7 @@ class Shop:
 
     def round_findings(self, round_id: int) -> list[KeptFinding]:
         """All findings of a round, in order."""
-        F = d.FindingRow
+        F = self._d.FindingRow
         return [_finding(row) for row in F.select().where(F.round == round_id).order_by(F.id)]
 
     def put_findings(
@@ -259,7 +283,7 @@ class Shop:
         """Append findings of one piece; those that have no error are left to the next reading."""
         with self.writing():
             for f in findings:
-                d.FindingRow.create(
+                self._d.FindingRow.create(
                     machine=machine, quantity=f.quantity, at=at or self.clock(), round=round_id, piece=piece_id,
                     verdict=str(f.verdict), error=f.error, uncertainty=f.expanded_uncertainty,
                     tolerance=f.tolerance, body=json.dumps(f.to_json()),
@@ -268,11 +292,11 @@ class Shop:
     def put_event(self, machine: str, kind: str, text: str, at: str | None = None) -> None:
         """Append an event."""
         with self.writing():
-            d.Event.create(machine=machine, at=at or self.clock(), kind=kind, text=text)
+            self._d.Event.create(machine=machine, at=at or self.clock(), kind=kind, text=text)
 
     def events(self, machine: str) -> list[tuple[str, str, str]]:
         """(at, kind, text), oldest first."""
-        E = d.Event
+        E = self._d.Event
         return [(e.at, e.kind, e.text) for e in E.select().where(E.machine == machine).order_by(E.at, E.id)]
 
     # Rounds
@@ -280,32 +304,32 @@ class Shop:
     def begin_round(self, machine: str, procedure: str, body: Mapping[str, Any], at: str | None = None) -> KeptRound:
         """Append a round."""
         with self.writing():
-            row = d.Round.create(machine=machine, procedure=procedure, at=at or self.clock(), body=json.dumps(body))
+            row = self._d.Round.create(
+                machine=machine, procedure=procedure, at=at or self.clock(), body=json.dumps(body)
+            )
         return self.round(row.id)
 
     def round(self, round_id: int) -> KeptRound:
         """A round by its number."""
-        return _round(d.Round.get_by_id(round_id))
+        return _round(self._d.Round.get_by_id(round_id))
 
     def open_round(self, machine: str, procedure: str | None = None) -> KeptRound | None:
         """The newest round of a machine that is neither signed nor given up."""
-        settled = d.RoundMark.select(d.RoundMark.round).where(d.RoundMark.kind.in_(SETTLED))
-        query = d.Round.select().where(d.Round.machine == machine, d.Round.id.not_in(settled))
+        settled = self._d.RoundMark.select(self._d.RoundMark.round).where(self._d.RoundMark.kind.in_(SETTLED))
+        query = self._d.Round.select().where(self._d.Round.machine == machine, self._d.Round.id.not_in(settled))
         if procedure:
-            query = query.where(d.Round.procedure == procedure)
-        row = query.order_by(d.Round.id.desc()).first()
+            query = query.where(self._d.Round.procedure == procedure)
+        row = query.order_by(self._d.Round.id.desc()).first()
         return _round(row) if row else None
 
-    def put_mark(
-        self, round_id: int, kind: str, body: Mapping[str, Any] | None = None, at: str | None = None
-    ) -> None:
+    def put_mark(self, round_id: int, kind: str, body: Mapping[str, Any] | None = None, at: str | None = None) -> None:
         """Append something that happened to a round."""
         with self.writing():
-            d.RoundMark.create(round=round_id, at=at or self.clock(), kind=kind, body=json.dumps(body or {}))
+            self._d.RoundMark.create(round=round_id, at=at or self.clock(), kind=kind, body=json.dumps(body or {}))
 
     def mark(self, round_id: int, kind: str) -> Mapping[str, Any] | None:
         """The newest mark of a kind."""
-        M = d.RoundMark
+        M = self._d.RoundMark
         row = M.select().where(M.round == round_id, M.kind == kind).order_by(M.id.desc()).first()
         return json.loads(row.body) if row else None
 
@@ -315,28 +339,35 @@ class Shop:
         """Append a piece; its number is the machine's next."""
         with self.writing():
             number = self.next_piece_number(machine)
-            row = d.PieceRow.create(
+            row = self._d.PieceRow.create(
                 round=round_id, machine=machine, number=number, at=at or self.clock(), body=json.dumps(body)
             )
         return _piece(row)
 
     def next_piece_number(self, machine: str) -> int:
         """The number that the machine's next piece will bear."""
-        last = d.PieceRow.select(peewee.fn.MAX(d.PieceRow.number)).where(d.PieceRow.machine == machine).scalar()
+        last = (
+            self._d.PieceRow.select(peewee.fn.MAX(self._d.PieceRow.number))
+            .where(self._d.PieceRow.machine == machine)
+            .scalar()
+        )
         return (last or 0) + 1
 
     def pieces(self, round_id: int) -> list[KeptPiece]:
         """A round's pieces, in order."""
-        return [_piece(r) for r in d.PieceRow.select().where(d.PieceRow.round == round_id).order_by(d.PieceRow.id)]
+        return [
+            _piece(r)
+            for r in self._d.PieceRow.select().where(self._d.PieceRow.round == round_id).order_by(self._d.PieceRow.id)
+        ]
 
     def machine_pieces(self, machine: str) -> list[KeptPiece]:
         """All pieces of a machine, in order."""
-        P = d.PieceRow
+        P = self._d.PieceRow
         return [_piece(r) for r in P.select().where(P.machine == machine).order_by(P.id)]
 
     def readings(self, piece_id: int) -> list[KeptReading]:
         """Current readings of a piece: the newest of each slot, in the order of their first ones."""
-        R = d.ReadingRow
+        R = self._d.ReadingRow
         newest: dict[int, Any] = {}
         for row in R.select().where(R.piece == piece_id).order_by(R.id):
             newest[row.slot or row.id] = row
@@ -351,38 +382,38 @@ class Shop:
         Returns its slot.
         """
         with self.writing():
-            row = d.ReadingRow.create(
+            row = self._d.ReadingRow.create(
                 piece=piece_id, measurand=measurand, at=at or self.clock(), text=length.text, mm=length.mm,
                 unit=length.unit, resolution_mm=length.resolution_mm, instrument=instrument,
                 slot=slot, withdrawn=withdrawn,
             )  # fmt: skip
-            d.Draft.delete().where(d.Draft.piece == piece_id).execute()
+            self._d.Draft.delete().where(self._d.Draft.piece == piece_id).execute()
         return slot or int(row.id)
 
     def put_draft(self, piece_id: int, measurand: str, text: str) -> None:
         """Keep half a reading, in the one row there is for it."""
         with self.writing():
             if text:
-                d.Draft.replace(piece=piece_id, measurand=measurand, text=text, at=self.clock()).execute()
+                self._d.Draft.replace(piece=piece_id, measurand=measurand, text=text, at=self.clock()).execute()
             else:
-                d.Draft.delete().where(d.Draft.piece == piece_id).execute()
+                self._d.Draft.delete().where(self._d.Draft.piece == piece_id).execute()
 
     def draft(self, piece_id: int) -> tuple[str, str] | None:
         """(measurand, text) of the half reading, if there is one."""
-        row = d.Draft.get_or_none(d.Draft.piece == piece_id)
+        row = self._d.Draft.get_or_none(self._d.Draft.piece == piece_id)
         return (row.measurand, row.text) if row else None
 
     # Practice
 
     def stand_in(self, machine: str) -> dict[str, Any] | None:
         """The hidden truths behind a practice machine, for the practice tools only."""
-        row = d.StandIn.get_or_none(d.StandIn.machine == machine)
+        row = self._d.StandIn.get_or_none(self._d.StandIn.machine == machine)
         return json.loads(row.body) if row else None
 
     def put_stand_in(self, machine: str, body: Mapping[str, Any]) -> None:
         """Keep the truths of a practice machine."""
         with self.writing():
-            d.StandIn.replace(machine=machine, body=json.dumps(body)).execute()
+            self._d.StandIn.replace(machine=machine, body=json.dumps(body)).execute()
 
 
 def now() -> str:

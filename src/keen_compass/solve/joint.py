@@ -111,9 +111,7 @@ def _exact_values(observations: Sequence[Observation]) -> dict[str, float]:
     for o in observations:
         if not o.components:
             if len(o.coefficients) != 1:
-                raise UncertaintyError(
-                    f"{o.label}: a reading without uncertainty can't be weighed; state a resolution"
-                )
+                raise UncertaintyError(f"{o.label}: a reading without uncertainty can't be weighed; state a resolution")
             ((name, coefficient),) = o.coefficients.items()
             exact[name] = o.value / coefficient
     return exact

@@ -167,6 +167,11 @@ class LogbookPage(QWidget):
         layout.addWidget(self._said)
         self._said.hide()
 
+    def showEvent(self, event: object) -> None:
+        """The keyboard goes to the entries."""
+        super().showEvent(event)  # type: ignore[arg-type]
+        self.list.setFocus()
+
     def filter(self) -> Filter:
         """What is chosen."""
         days = self.since.currentData()

@@ -11,10 +11,13 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, StateSign, Text
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.procedures import yielding
+from keen_compass.shop.forms import show_size
 from keen_compass.shop.logbook import Entry
 from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import Spoke, next_in_order
 from keen_compass.shop.store import KeptRound
+
+IDLE_DAYS = 7  # after so long the piece may be gone, and the machine changed
 
 
 class RosePage(QWidget):
@@ -59,13 +62,15 @@ class RosePage(QWidget):
         layout.addLayout(middle, 1)
 
     def show_machine(
-        self, machine: Machine, spokes: list[Spoke], under_way: KeptRound | None, step: str, lately: list[Entry]
-    ) -> None:
-        """Fill the page."""
+        self, machine: Machine, spokes: list[Spoke], under_way: KeptRound | None, step: str, lately: list[Entry],
+        idle_days: int,
+    ) -> None:  # fmt: skip
+        """Fill the page; a round under way may have been left for `idle_days`."""
         self._title.say(machine.name)
         s = machine.standpoint
         self._subtitle.say(
-            f"{machine.describe()} mm · controller keeps {machine.form.noun}, {machine.decimals} decimals · "
+            f"{machine.kind} {show_size(*machine.bed, machine.units)} · "
+            f"controller keeps {machine.form.noun}, {machine.decimals} decimals · "
             f"+X {s.words('x', 1)}, +Y {s.words('y', 1)}"
         )
         self.rose.show_spokes(spokes)
@@ -82,7 +87,7 @@ class RosePage(QWidget):
                 seen.setdefault(entry.name, []).append(spoke)
         for i, (name, members) in enumerate(seen.items()):
             going = step if under_way and under_way.procedure == name else ""
-            self._next.addWidget(self._task(name, members, going, first=i == 0))
+            self._next.addWidget(self._task(name, members, going, idle_days, first=i == 0))
         if not seen:
             self._next.addWidget(_all_in(spokes))
         if lately:
@@ -91,7 +96,7 @@ class RosePage(QWidget):
             self._next.addWidget(_lately(lately))
         self._next.addStretch(1)
 
-    def _task(self, procedure: str, members: list[Spoke], going: str, *, first: bool) -> Card:
+    def _task(self, procedure: str, members: list[Spoke], going: str, idle_days: int, *, first: bool) -> Card:
         entry = yielding(members[0].quantity)
         assert entry is not None
         card = Card()
@@ -107,6 +112,9 @@ class RosePage(QWidget):
             layout.addLayout(row)
         if going:
             layout.addWidget(Text(f"Under way, at {going.capitalize()}.", colour="focus", bold=True))
+            if idle_days > IDLE_DAYS:
+                words = f"Not touched for {idle_days} days: go on, cut again if the piece is gone, or give up."
+                layout.addWidget(Text(words, colour="warn"))
         else:
             layout.addWidget(Text(f"{entry.does}, about {entry.minutes} minutes.", colour="soft"))
         button = Button("Go on" if going else "Begin", lambda: self.begin.emit(procedure), "primary" if first else "")

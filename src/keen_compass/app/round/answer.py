@@ -84,7 +84,7 @@ class FindingCard(Card):
         self._band.hide()
         self._detail.say("")
 
-    def show_finding(self, name: str, f: Finding, decimals: int) -> None:
+    def show_finding(self, name: str, f: Finding, decimals: int, units: str) -> None:
         """The answer."""
         self._name.say(name)
         old = words.number(f, f.old, decimals)
@@ -94,14 +94,14 @@ class FindingCard(Card):
         self._U.say("stays" if f.verdict is Verdict.IN else words.new_uncertainty(f))
         self._formula.say("" if stays else f.formula, "ink")
         self._band.show()
-        unit = words.UNIT_WORDS[f.error_unit]
+        unit = words.unit_words(f.error_unit, units)
         headline = words.headline(f)
         self._band.show_verdict(f.verdict, headline)
         self._band.setToolTip(f"{headline} {unit}")
-        self._detail.say(words.consequence(f), "soft")
-        self.setAccessibleName(f"{name}: {headline} {unit}. {words.consequence(f)}")
+        self._detail.say(words.consequence(f, units), "soft")
+        self.setAccessibleName(f"{name}: {headline} {unit}. {words.consequence(f, units)}")
 
-    def show_plan(self, name: str, number: str, U: float | None, T: float) -> None:
+    def show_plan(self, name: str, number: str, U: float | None, T: float, units: str) -> None:
         """Before cutting: what this size would tell."""
         self._name.say(name)
         self._old.say("")
@@ -119,7 +119,7 @@ class FindingCard(Card):
             Verdict.IN if good else Verdict.CANNOT_TELL if possible else Verdict.OUT, f"Resolves to ± {U:.2f}"
         )
         enough = "clear enough" if good else "only large errors will be clear" if possible else "too coarse to tell"
-        self._detail.say(f"mm per m, where {T:.2f} is allowed: {enough}.", "soft")
+        self._detail.say(f"{words.unit_words('mm/m', units)}, where {T:.2f} is allowed: {enough}.", "soft")
 
 
 class RoundsChart(QWidget):
@@ -132,10 +132,11 @@ class RoundsChart(QWidget):
         self.setMinimumHeight(118)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self._history: list[tuple[int, Solution | None]] = []
+        self._unit = ""
 
-    def show_history(self, history: list[tuple[int, Solution | None]]) -> None:
+    def show_history(self, history: list[tuple[int, Solution | None]], unit: str) -> None:
         """(piece number, what it said)."""
-        self._history = history
+        self._history, self._unit = history, unit
         self.setAccessibleName(f"Errors of {len(history)} pieces of this round against the tolerance")
         self.update()
 
@@ -180,7 +181,7 @@ class RoundsChart(QWidget):
     def _draw_legend(self, p: QPainter) -> None:
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        p.drawText(QRectF(12, 6, self.width() - 120, 22), Qt.AlignmentFlag.AlignVCenter, "Pieces so far, mm per m")
+        p.drawText(QRectF(12, 6, self.width() - 120, 22), Qt.AlignmentFlag.AlignVCenter, f"Pieces so far, {self._unit}")
         for i, letter in enumerate(("X", "Y")):
             at = QPointF(self.width() - 84 + 44 * i, 18)
             self._sign(p, at, i, "ink")
@@ -219,9 +220,7 @@ class AnswerColumn(QWidget):
         super().__init__()
         self._model = model
         self.cards = {q: FindingCard() for q in model.session.context.procedure.yields}
-        self._odd = Button(
-            "They are right: compute", lambda: model.attempt("odd", model.session.measuring.confirm_odd)
-        )
+        self._odd = Button("They are right: compute", lambda: model.attempt("odd", model.session.measuring.confirm_odd))
         self._notes = Text(colour="soft")
         self._chart = RoundsChart()
         self._lookalikes = _lookalikes(model.session.context.procedure.lookalikes)
@@ -247,9 +246,9 @@ class AnswerColumn(QWidget):
             finding = solution.finding(quantity) if solution else None
             number = held[quantity].text(machine.decimals) if quantity in held else "–"
             if planning:
-                card.show_plan(name, number, resolves.U.get(quantity), resolves.T[quantity])
+                card.show_plan(name, number, resolves.U.get(quantity), resolves.T[quantity], machine.units)
             elif finding:
-                card.show_finding(name, finding, machine.decimals)
+                card.show_finding(name, finding, machine.decimals, machine.units)
             else:
                 card.show_waiting(name, number)
         odd = solution is not None and any(f.verdict is Verdict.IMPLAUSIBLE for f in solution.findings)
@@ -257,7 +256,7 @@ class AnswerColumn(QWidget):
         self._notes.say(self._note(solution, planning=planning))
         self._chart.setVisible(not planning)
         self._lookalikes.setVisible(planning)
-        self._chart.show_history(session.measuring.history())
+        self._chart.show_history(session.measuring.history(), words.unit_words("mm/m", machine.units))
 
     def _note(self, solution: Solution | None, *, planning: bool) -> str:
         session = self._model.session

@@ -11,8 +11,10 @@ from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.pieces.placement import Box
 from keen_compass.procedures.base import Piece
+from keen_compass.shop.forms import show_size
 from keen_compass.shop.machines import Machine
 
+ROLL = 2.0  # so many times longer than its stock: a roll
 FOOT = 34  # px, for words below the bed
 
 
@@ -39,7 +41,8 @@ class BedCanvas(QWidget):
     def _at(self, x: float, y: float) -> QPointF:
         assert self._machine is not None
         s = self._machine.standpoint
-        corners = [s.to_view(cx, cy) for cx in (0, self._machine.bed[0]) for cy in (0, self._machine.bed[1])]
+        shown = self._shown()
+        corners = [s.to_view(cx, cy) for cx in (shown.x, shown.x_high) for cy in (shown.y, shown.y_high)]
         left, right = min(c[0] for c in corners), max(c[0] for c in corners)
         near, far = min(c[1] for c in corners), max(c[1] for c in corners)
         room = QRectF(22, 22, self.width() - 44, self.height() - 34 - FOOT)
@@ -47,6 +50,14 @@ class BedCanvas(QWidget):
         u, v = s.to_view(x, y)
         middle = room.center()
         return QPointF(middle.x() + scale * (u - (left + right) / 2), middle.y() - scale * (v - (near + far) / 2))
+
+    def _shown(self) -> Box:
+        """The bed; of a roll much longer than what is loaded, only that part."""
+        assert self._machine is not None
+        bed, stock = Box(0, 0, *self._machine.bed), self._machine.stock
+        if stock is None or max(bed.width, bed.height) < ROLL * max(stock.width, stock.height):
+            return bed
+        return Box(0, 0, min(bed.width, stock.x + stock.width + 20), min(bed.height, stock.y + stock.height + 20))
 
     def _rect(self, box: Box) -> QRectF:
         return QRectF(self._at(box.x, box.y), self._at(box.x_high, box.y_high)).normalized()
@@ -56,7 +67,7 @@ class BedCanvas(QWidget):
         p = painter_on_card(self)
         if self._machine is None:
             return
-        bed = self._rect(Box(0, 0, *self._machine.bed))
+        bed = self._rect(self._shown())
         p.setPen(QPen(th.color("ink"), 2))
         p.setBrush(th.color("quiet_fill"))
         p.drawRect(bed)
@@ -97,6 +108,8 @@ class BedCanvas(QWidget):
         p.setFont(th.font(17, bold=True))
         area = QRectF(r.left() + 0.3 * r.width(), r.top() + 0.2 * r.height(), 0.66 * r.width(), 28)
         words = f"piece {number}, next" if r.width() > 230 else f"next: {number}"
+        if r.width() < 130:  # too small to hold words: they stand beside it
+            area = QRectF(r.right() + 8, r.center().y() - 14, 90, 28)
         p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, words)
 
     def _draw_foot(self, p: QPainter, bed: QRectF) -> None:
@@ -105,7 +118,9 @@ class BedCanvas(QWidget):
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         stock = self._machine.stock
-        words = f"{stock.name}, {stock.width:g} × {stock.height:g} mm" if stock else "no stock loaded"
+        words = (
+            f"{stock.name}, {show_size(stock.width, stock.height, self._machine.units)}" if stock else "no stock loaded"
+        )
         room = QRectF(16, y, bed.center().x() - 34, 24)
         words = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, round(room.width()))
         p.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)

@@ -40,18 +40,13 @@ class CalloutEdit(QLineEdit):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """The few keys with a meaning of their own."""
         key = event.key()
-        if (
-            key in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-            and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
-        ):
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.kept.emit()
         elif key == Qt.Key.Key_Backspace and not self.text():
             self.taken_back.emit()
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.stepped.emit(-1 if key == Qt.Key.Key_Up else 1)
-        elif (
-            event.matches(QKeySequence.StandardKey.Paste) and len(QGuiApplication.clipboard().text()) > LONGEST_DRAFT
-        ):
+        elif event.matches(QKeySequence.StandardKey.Paste) and len(QGuiApplication.clipboard().text()) > LONGEST_DRAFT:
             self.pasted.emit(QGuiApplication.clipboard().text())
         else:
             super().keyPressEvent(event)

@@ -101,7 +101,7 @@ class NumberCard(Card):
         elif entered is not None:
             self._said.say(f"✓ The controller holds {entered.text(machine.decimals)}", "good")
         elif not enters:
-            self._said.say("Stays as it is." if f.new is not None else words.consequence(f), "soft")
+            self._said.say("Stays as it is." if f.new is not None else words.consequence(f, machine.units), "soft")
         else:
             self._said.say("")
 

@@ -12,7 +12,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text
 from keen_compass.app.round.bed_canvas import BedCanvas
 from keen_compass.app.round.model import RoundModel
-from keen_compass.procedures.rounds.making import SIZE_STEP, SMALLEST_SIZE
+from keen_compass.shop.forms import show_size
 
 
 class MakeStep(QWidget):
@@ -92,16 +92,16 @@ class MakeStep(QWidget):
         again = bool(context.pieces)
         self._asks.say("Cut the same piece again, beside the last: it confirms the new numbers." if again else "")
         self._filling = True
-        largest = max(making.largest_size(), SMALLEST_SIZE)
-        self.slider.setRange(round(SMALLEST_SIZE / SIZE_STEP), round(largest / SIZE_STEP))
-        self.slider.setValue(round(context.parameters["size"] / SIZE_STEP))
+        step, smallest = making.step, making.smallest
+        self.slider.setRange(round(smallest / step), round(max(making.largest_size(), smallest) / step))
+        self.slider.setValue(round(context.parameters["size"] / step))
         self.slider.setEnabled(not again)
         _fill(self.tool, [(t.name, t.name) for t in context.machine.tools], context.tool.name)
         self.tool.setEnabled(not again)
         _fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.parameters["instrument"])
         self._filling = False
         parameters = making.parameters()
-        self._size.say(f"{parameters['width']:g} × {parameters['height']:g} mm")
+        self._size.say(show_size(parameters["width"], parameters["height"], context.machine.units))
         place, refused = making.place(), making.refusal()
         number = making.next_number()
         self.bed.show_bed(
@@ -130,8 +130,9 @@ class MakeStep(QWidget):
             self._said.say("")
 
     def _size_moved(self, value: int) -> None:
+        making = self._model.session.making
         if not self._filling:
-            self._model.attempt("make", lambda: self._model.session.making.choose_size(value * SIZE_STEP))
+            self._model.attempt("make", lambda: making.choose_size(value * making.step))
 
     def _write(self) -> None:
         file = Path(self.file.text()).expanduser()

@@ -25,9 +25,7 @@ class MeasureStep(QWidget):
         super().__init__()
         self._model = model
         self.canvas = PieceCanvas()
-        self.canvas.chosen.connect(
-            lambda name: model.attempt("measure", lambda: model.session.measuring.choose(name))
-        )
+        self.canvas.chosen.connect(lambda name: model.attempt("measure", lambda: model.session.measuring.choose(name)))
         self.strip = Strip(model)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

@@ -18,11 +18,13 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text
 from keen_compass.app.round.answer import AnswerColumn
 from keen_compass.app.round.correct_step import CorrectStep
+from keen_compass.app.round.floor import FloorView
 from keen_compass.app.round.make_step import MakeStep
 from keen_compass.app.round.measure_step import MeasureStep
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Step
 from keen_compass.procedures.rounds import RoundSession
+from keen_compass.shop.forms import show_size
 
 ANSWER_WIDTH, NARROW_ANSWER = 336, 304  # px
 NARROW_BELOW = 960  # px of page width
@@ -55,7 +57,8 @@ class RoundPage(QWidget):
         self._stack = QStackedWidget()
         for widget in (self.make, self.measure, self.correct):
             self._stack.addWidget(widget)
-        self._ended = ""
+        self.floor = FloorView(self.model)
+        self._wire_floor()
         self._lay_out()
         self._shown: tuple[Step, bool, int] | None = None
         self._current: str | None = None
@@ -94,8 +97,15 @@ class RoundPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 10, 14, 12)
         layout.setSpacing(8)
-        layout.addLayout(head)
-        layout.addLayout(body, 1)
+        self._desk = QWidget()
+        desk = QVBoxLayout(self._desk)
+        desk.setContentsMargins(0, 0, 0, 0)
+        desk.setSpacing(8)
+        desk.addLayout(head)
+        desk.addLayout(body, 1)
+        layout.addWidget(self._desk)
+        layout.addWidget(self.floor)
+        self.floor.hide()
 
     def _step_button(self, step: Step) -> Button:
         return Button("", lambda: self.go(step))
@@ -129,6 +139,8 @@ class RoundPage(QWidget):
         self._stack.setCurrentWidget(widget)
         self.answer.refresh(planning=step is Step.MAKE and not context.pieces)
         self.give_up.setVisible(not session.settled and not context.shop.read_only)
+        if self.floor.isVisible():
+            self.floor.refresh()
         where = (step, waiting, self._entered())
         if where != self._shown:
             self._shown = where
@@ -156,13 +168,13 @@ class RoundPage(QWidget):
         current = self.model.session.measuring.current()
         if current != self._current:
             self._current = current
-            if not self.reason.isVisible():
+            if not self.reason.isVisible() and not self.floor.isVisible():
                 self.measure.take_focus()
 
     def _describe(self) -> str:
         context = self.model.session.context
         parameters = self.model.session.making.parameters()
-        size = f"{parameters['width']:g} × {parameters['height']:g} stepped outline"
+        size = show_size(parameters["width"], parameters["height"], context.machine.units)
         stock, instrument = context.machine.stock, context.instrument
         parts = [context.machine.name, size, context.tool.name, stock.name if stock else ""]
         parts.append(instrument.name if instrument and context.pieces else "")
@@ -184,6 +196,23 @@ class RoundPage(QWidget):
                 strip.show_onward("Correct again", enabled=True, why_not=why)
             else:
                 strip.show_onward("Sign off", enabled=not why, why_not=why)
+
+    def _wire_floor(self) -> None:
+        edit = self.floor.edit
+        edit.textEdited.connect(self.model.session.measuring.type)
+        edit.pasted.connect(self.model.session.measuring.type)
+        edit.kept.connect(lambda: self.model.attempt("measure", self.model.session.measuring.keep))
+        edit.taken_back.connect(lambda: self.model.attempt("measure", self.model.session.measuring.take_back))
+        edit.stepped.connect(self.measure.step_callout)
+
+    def toggle_floor(self) -> bool:
+        """Only the callout, the number and the verdict, or everything again; says whether it is shown."""
+        show = not self.floor.isVisible() and self._stack.currentWidget() is self.measure
+        self._desk.setVisible(not show)
+        self.floor.setVisible(show)
+        self.refresh()
+        self._focus()
+        return show
 
     # What is done
 
@@ -241,7 +270,9 @@ class RoundPage(QWidget):
 
     def _focus(self) -> None:
         session = self.model.session
-        if session.step is Step.MAKE or session.waits_for_piece():
+        if self.floor.isVisible():
+            self.floor.edit.setFocus()
+        elif session.step is Step.MAKE or session.waits_for_piece():
             first = self.make.cut if self.make.cut.isVisibleTo(self.make) else self.make.write
             (first if first.isEnabled() else self.make.slider).setFocus()
         elif session.step is Step.CORRECT:
@@ -261,7 +292,7 @@ class RoundPage(QWidget):
             and self.isVisible()
             and not isinstance(QApplication.focusWidget(), QLineEdit)
         ):
-            edit = self.measure.canvas.current_edit()
+            edit = self.floor.edit if self.floor.isVisible() else self.measure.canvas.current_edit()
             if isinstance(edit, QLineEdit):
                 edit.setFocus()
                 edit.insert(event.text())

@@ -110,15 +110,39 @@ class PieceCanvas(QWidget):
         left, right = min(c[0] for c in corners), max(c[0] for c in corners)
         near, far = min(c[1] for c in corners), max(c[1] for c in corners)
         side, above, below = WIDTH + 24.0, LINE_OFF + HEIGHT / 2 + 6, SHORT_OFF + HEIGHT / 2 + 4 + CAPTION
-        boxed = any(c.measurand.box_at is None and self._side(c)[0] > 0 for c in self._callouts)
-        right_side = side if boxed else SHORT_OFF + 24.0
-        room = QRectF(side, above, self.width() - side - right_side, self.height() - above - below)
-        scale = max(min(room.width() / (right - left), room.height() / (far - near)), 1e-3)
+        hung = [c for c in self._callouts if c.measurand.box_at is None]
+        left_side = side if any(self._side(c)[0] < 0 for c in hung) else SHORT_OFF + 24.0
+        right_side = side if any(self._side(c)[0] > 0 for c in hung) else SHORT_OFF + 24.0
+        room = QRectF(left_side, above, self.width() - left_side - right_side, self.height() - above - below)
+        scale = min(room.width() / (right - left), room.height() / (far - near))
+        if not self._fits_beside(scale):  # then every box hangs on its own side
+            room = QRectF(side, above, self.width() - 2 * side, self.height() - above - below)
+            scale = min(room.width() / (right - left), room.height() / (far - near))
+        scale = max(scale, 1e-3)
         middle = room.center()
         return _Frame(
             self._standpoint, scale,
             QPointF(middle.x() - scale * (left + right) / 2, middle.y() + scale * (near + far) / 2),
         )  # fmt: skip
+
+    def _fits_beside(self, scale: float) -> bool:
+        """Whether the room inside the piece's bounding box takes the boxes that would rather be there."""
+        assert self._piece is not None
+        for c in self._callouts:
+            if c.measurand.box_at:
+                x, y = c.measurand.box_at
+                outline = self._piece.outline()
+                room_x = 2 * scale * min(abs(x - px) for px, _ in outline)
+                room_y = 2 * scale * min(abs(y - py) for _, py in outline)
+                right, _ = self._standpoint.to_view(1, 0)
+                wide, high = (room_x, room_y) if right else (room_y, room_x)
+                if wide < WIDTH + 12 or high < HEIGHT + 12:
+                    return False
+        return True
+
+    def _beside(self, c: Callout, frame: _Frame) -> bool:
+        """Whether this callout sits in the free room with a leader to its line."""
+        return c.measurand.box_at is not None and self._fits_beside(frame.scale)
 
     def _side(self, c: Callout) -> tuple[float, float]:
         """(right, away) of the side on which a dimension line lies."""
@@ -145,8 +169,8 @@ class PieceCanvas(QWidget):
             *_, a, b = self._dimension(c, frame)
             middle = (a + b) / 2
             right, away = self._side(c)
-            if c.measurand.box_at:
-                middle = frame.at(*c.measurand.box_at)
+            if self._beside(c, frame):
+                middle = frame.at(*(c.measurand.box_at or (0, 0)))
             elif _short(a, b, along=WIDTH if away else HEIGHT):  # beside the line, clear of its ends
                 half = abs(b.x() - a.x()) / 2 if away else 0.0
                 middle += QPointF(half + WIDTH / 2 + 14 if away else right * (WIDTH / 2 + 12), 0)
@@ -170,9 +194,7 @@ class PieceCanvas(QWidget):
         self._complaint.setText(current.complaint)
         self._complaint.adjustSize()
         height = self._complaint.heightForWidth(self._complaint.width())
-        x = min(
-            max(box.x() + WIDTH // 2 - self._complaint.width() // 2, 8), self.width() - self._complaint.width() - 8
-        )
+        x = min(max(box.x() + WIDTH // 2 - self._complaint.width() // 2, 8), self.width() - self._complaint.width() - 8)
         below = box.y() + HEIGHT + 4
         y = below if below + height < self.height() - 4 else box.y() - height - 4
         self._complaint.setGeometry(x, y, self._complaint.width(), height)
@@ -223,11 +245,18 @@ class PieceCanvas(QWidget):
         length = math.hypot(along.x(), along.y()) or 1.0
         along /= length
         across = QPointF(-along.y(), along.x())
-        if c.measurand.box_at:  # a leader from the far end of the line to its box
+        if self._beside(c, frame):  # a leader from the far end of the line to its box
             box = self.boxes[c.measurand.name]
-            far = a if a.y() < b.y() else b
-            p.drawLine(far, QPointF(far.x(), box.y() + HEIGHT / 2))
-            p.drawLine(QPointF(far.x(), box.y() + HEIGHT / 2), QPointF(box.x() + WIDTH - 3, box.y() + HEIGHT / 2))
+            middle = QPointF(box.geometry().center())
+            far = min((a, b), key=lambda end: (end - middle).manhattanLength())
+            if self._side(c)[0]:  # an upright line: up or down to the box's height, then across
+                elbow = QPointF(far.x(), middle.y())
+                near = QPointF(box.x() + (WIDTH - 3 if far.x() > middle.x() else 3), middle.y())
+            else:
+                elbow = QPointF(middle.x(), far.y())
+                near = QPointF(middle.x(), box.y() + (HEIGHT - 3 if far.y() > middle.y() else 3))
+            p.drawLine(far, elbow)
+            p.drawLine(elbow, near)
         for end, way in ((a, 1.0), (b, -1.0)):
             p.drawLine(end - across * 9, end + across * 9)
             p.drawLine(end, end + along * way * 9 + across * 5)
@@ -263,9 +292,11 @@ def _short(a: QPointF, b: QPointF, *, along: float) -> bool:
 
 
 def draw_axes(p: QPainter, corner: QPointF, standpoint: Standpoint) -> None:
-    """Two arrows, +X and +Y, as they point from where the technician stands."""
+    """Two arrows, +X and +Y, as they point from where the technician stands; `corner` is low and left."""
     p.setFont(th.font(th.TEXT, bold=True))
-    start = corner + QPointF(14, -14)
+    ways = [standpoint.to_view(1, 0), standpoint.to_view(0, 1)]
+    leftwards, downwards = any(r < 0 for r, _ in ways), any(a < 0 for _, a in ways)
+    start = corner + QPointF(58 if leftwards else 14, -58 if downwards else -14)
     for letter, unit in (("X", (1.0, 0.0)), ("Y", (0.0, 1.0))):
         right, away = standpoint.to_view(*unit)
         tip = start + QPointF(right * 34, -away * 34)

@@ -10,8 +10,14 @@ from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import two_significant
 from keen_compass.quantities.verdict import Verdict
 
-UNIT_WORDS = {"mm/m": "mm per m", "mm": "mm"}
+# mm per m is thou per inch: the same number, in the words of the shop.
+UNIT_WORDS = {"mm": {"mm/m": "mm per m", "mm": "mm"}, "in": {"mm/m": "thou per inch", "mm": "mm"}}
 HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
+
+
+def unit_words(error_unit: str, units: str) -> str:
+    """The unit of an error, for a machine shown in `units`."""
+    return UNIT_WORDS["mm" if units == "mm" else "in"][error_unit]
 
 
 def headline(finding: Finding) -> str:
@@ -25,13 +31,18 @@ def headline(finding: Finding) -> str:
     return f"{HEADS[finding.verdict]}: {value} ± {format_mm(finding.expanded_uncertainty, d)}"
 
 
-def consequence(finding: Finding) -> str:
+def consequence(finding: Finding, units: str) -> str:
     """What the verdict means and what to do about it."""
     if finding.verdict in (Verdict.IMPLAUSIBLE, Verdict.UNRESOLVED) or finding.error is None:
         return finding.notes[0] if finding.notes else ""
     way = "long" if finding.error > 0 else "short"
-    size = f"A metre comes out {format_mm(abs(finding.error), 2)} mm too {way}"
-    allowed = f"{format_mm(finding.tolerance, 2)} is allowed"
+    error, allowed_error = abs(finding.error), finding.tolerance
+    if units == "mm":
+        size = f"A metre comes out {format_mm(error, 2)} mm too {way}"
+        allowed = f"{format_mm(allowed_error, 2)} is allowed"
+    else:  # mm per m, times 12 inches, is thou per foot
+        size = f"A foot comes out {format_mm(12 * error, 1)} thou too {way}"
+        allowed = f"{format_mm(12 * allowed_error, 1)} is allowed"
     if finding.verdict is Verdict.IN:
         return f"{size}; {allowed}. Leave it."
     if finding.verdict is Verdict.CANNOT_TELL:

@@ -76,6 +76,11 @@ class InstrumentsPage(QWidget):
         layout.addLayout(head)
         layout.addWidget(scroll, 1)
 
+    def showEvent(self, event: object) -> None:
+        """Typing begins with the name."""
+        super().showEvent(event)  # type: ignore[arg-type]
+        self.form.edits["name"].setFocus()
+
     def choose(self, instrument: Instrument | None) -> None:
         """Show one, or an empty form for a new one."""
         self._chosen = instrument

@@ -57,7 +57,7 @@ class MachinePage(QWidget):
         f.field("due_months", "Check every … months")
         f.heading("Tool and stock")
         f.field("tool", "Tool")
-        f.choice("tool_marks", "It", {"cuts": "cuts", "draws or scribes": "draws or scribes"})
+        f.choice("tool_marks", "This tool", {"cuts": "cuts", "draws or scribes": "draws or scribes"})
         f.field("tool_width", "Width of its path")
         f.field("stock", "Stock loaded")
         f.field("stock_thickness", "Thickness")

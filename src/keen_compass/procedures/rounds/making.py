@@ -14,8 +14,7 @@ from keen_compass.procedures.rounds.context import RoundContext, stored_json
 from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.shop.store import KeptPiece
 
-SIZE_STEP = 10.0  # mm
-SMALLEST_SIZE = 120.0  # mm
+STEPS = {"mm": (10.0, 120.0), "in": (12.7, 127.0)}  # mm: step and smallest size, by the machine's units
 ASPECT = 0.75  # height of a piece to its width
 SHORT_SHARE = 0.3  # of the long lengths
 EDGE = 15.0  # mm that the path needs beside the piece
@@ -46,10 +45,20 @@ class Making:
     def __init__(self, context: RoundContext) -> None:
         self._c = context
 
+    @property
+    def step(self) -> float:
+        """By how much sizes differ, mm: round numbers in the machine's units."""
+        return STEPS["mm" if self._c.machine.units == "mm" else "in"][0]
+
+    @property
+    def smallest(self) -> float:
+        """The smallest piece, mm."""
+        return STEPS["mm" if self._c.machine.units == "mm" else "in"][1]
+
     def choose(self, **chosen: Any) -> None:
         """Choose tool or passes, or the instrument, which must stay the same within a piece."""
         piece = self._c.piece
-        other = chosen.get("instrument") not in (None, self._c.parameters["instrument"])
+        other = chosen.get("instrument") not in (None, self._c.parameters["instrument"]) and self._c.instrument
         if other and piece and self._c.shop.readings(piece.id):
             raise InputError(
                 "This piece is being measured with another instrument: take its readings back first, "
@@ -74,12 +83,14 @@ class Making:
         if size is None and self._c.pieces:
             return dict(self._c.pieces[-1].body["parameters"])
         long = self._c.parameters["size"] if size is None else size
-        across = min(round(ASPECT * long / 5) * 5, self._room_across())
+        fine = self.step / 2
+        across = min(round(ASPECT * long / fine) * fine, self._room_across())
         tool, machine = self._c.tool, self._c.machine
         width, height = (long, across) if machine.long_axis == "x" else (across, long)
         return {
             "width": width, "height": height,
-            "short_width": round(SHORT_SHARE * width), "short_height": round(SHORT_SHARE * height),
+            "short_width": round(SHORT_SHARE * width / fine) * fine,
+            "short_height": round(SHORT_SHARE * height / fine) * fine,
             "compensation": 0.0 if tool.drawn else tool.width, "made_by": "drawn" if tool.drawn else "cut",
         }  # fmt: skip
 
@@ -107,10 +118,11 @@ class Making:
         def search() -> float:
             bed = self._c.machine.bed[0 if self._c.machine.long_axis == "x" else 1]
             reach = (self._c.instrument.reach if self._c.instrument else 0.0) or bed
-            size = min(reach, bed) // SIZE_STEP * SIZE_STEP
-            while size >= SMALLEST_SIZE and not self._fits(size):
-                size -= SIZE_STEP
-            return size if size >= SMALLEST_SIZE else 0.0
+            step, smallest = self.step, self.smallest
+            size = min(reach, bed) // step * step
+            while size >= smallest and not self._fits(size):
+                size -= step
+            return size if size >= smallest else 0.0
 
         return self._c.remembered("largest size", search)
 
@@ -126,12 +138,12 @@ class Making:
     def proposed_size(self) -> float:
         """The smallest size that promises a clear verdict, else the largest that fits."""
         largest = self.largest_size()
-        size = SMALLEST_SIZE
+        size = self.smallest
         while self._c.instrument and size < largest:
             if self.resolves(size).good:
                 return size
-            size += SIZE_STEP
-        return largest or SMALLEST_SIZE
+            size += self.step
+        return largest or self.smallest
 
     def refusal(self) -> str:
         """Why the next piece can't be made, or an empty text."""
@@ -237,7 +249,8 @@ class Making:
         if machine.stock is None:
             return min(machine.bed)
         across = machine.stock.height if machine.long_axis == "x" else machine.stock.width
-        return max((across - 2 * GAP - EDGE) // 5 * 5, 1.0)
+        fine = self.step / 2
+        return max((across - 2 * GAP - EDGE) // fine * fine, 1.0)
 
     def _fits(self, size: float) -> bool:
         try:

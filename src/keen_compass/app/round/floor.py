@@ -1,0 +1,100 @@
+"""The shop-floor view: only the current callout, the number and the verdict, readable from three metres."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QFont
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Card, Line, StateSign, Text
+from keen_compass.app.round import words
+from keen_compass.app.round.callout import CalloutEdit
+from keen_compass.app.round.model import RoundModel
+from keen_compass.quantities.catalogue import QUANTITIES
+
+NAME, NUMBER, ANSWER = 48, 150, 46  # px
+
+
+class FloorView(QWidget):
+    """Typed into like a callout; everything else is the round behind it."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self._model = model
+        self._name = Line("", NAME, bold=True)
+        self._complaint = Text("", 30, "bad", bold=True)
+        self.edit = CalloutEdit(self)
+        face = QFont(th.font(NUMBER, bold=True))
+        self.edit.setFont(face)
+        self.edit.setMinimumHeight(round(NUMBER * 1.25))
+        self._answers = {q: _Answer(q) for q in model.session.context.procedure.yields}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(36, 24, 36, 24)
+        layout.addWidget(self._name)
+        layout.addStretch(1)
+        layout.addWidget(self.edit)
+        layout.addWidget(self._complaint)
+        layout.addStretch(1)
+        for answer in self._answers.values():
+            layout.addWidget(answer)
+        foot = Text(
+            "Enter keeps it · Backspace on nothing takes the last back · F12 or Escape closes this view", 17, "soft"
+        )
+        layout.addWidget(foot)
+
+    def refresh(self) -> None:
+        """Show the current callout and the verdicts."""
+        session = self._model.session
+        callout = next((c for c in session.measuring.callouts() if c.current), None)
+        self.edit.setReadOnly(callout is None)
+        if callout:
+            passes = session.context.parameters["passes"]
+            done = len(callout.readings) + 1
+            self._name.say(f"{callout.measurand.label.capitalize()}, {done} of {max(passes, done)}")
+            self.edit.setAccessibleName(f"{callout.measurand.label}, the shop-floor view")
+        else:
+            self._name.say("All read")
+            self.edit.setAccessibleName("All read")
+        text = callout.draft if callout else "✓"
+        self.edit.setPlaceholderText(callout.readings[-1].length.text if callout and callout.readings else "")
+        if self.edit.text() != text:
+            self.edit.setText(text)
+        self._complaint.say(callout.complaint if callout else "")
+        solution = session.measuring.answer()
+        machine = session.context.machine
+        for quantity, answer in self._answers.items():
+            finding = solution.finding(quantity) if solution else None
+            answer.setVisible(finding is not None)
+            if finding:
+                new = finding.new if finding.verdict != "in" else finding.old
+                number = words.number(finding, new, machine.decimals) if new is not None else ""
+                answer.show_answer(words.headline(finding), number, finding.verdict)
+
+
+class _Answer(Card):
+    """Letter, verdict, number."""
+
+    def __init__(self, quantity: str) -> None:
+        super().__init__()
+        self._sign = StateSign(size=56)
+        self._letter = Text(QUANTITIES[quantity].axis.upper(), ANSWER, bold=True)
+        self._words = Text("", ANSWER, bold=True)
+        self._number = Text("", ANSWER, bold=True)
+        self._number.setAlignment(Qt.AlignmentFlag.AlignRight)
+        for label in (self._letter, self._words, self._number):
+            label.setWordWrap(False)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(20, 8, 24, 8)
+        layout.setSpacing(22)
+        layout.addWidget(self._letter)
+        layout.addWidget(self._sign)
+        layout.addWidget(self._words, 1)
+        layout.addWidget(self._number)
+
+    def show_answer(self, headline: str, number: str, verdict: object) -> None:
+        """The verdict in large letters."""
+        state = VERDICT_STATE[verdict]  # type: ignore[index]
+        self._sign.show_state(state)
+        self._words.say(headline, STATE_COLOUR[state])
+        self._number.say(number)

@@ -1,0 +1,369 @@
+"""Machines, instruments, plotters, the logbook and what leaves the shop, without a window."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import math
+import re
+import subprocess
+from dataclasses import replace
+from datetime import date
+from pathlib import Path
+from statistics import variance
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from keen_compass.errors import FileFormatError, InputError, PieceError
+from keen_compass.formats.hpgl import write_hpgl
+from keen_compass.pieces.placement import Box
+from keen_compass.pieces.stepped import SteppedOutline
+from keen_compass.procedures.base import Step
+from keen_compass.procedures.demo import HERON, SWIFT, correct_all, read_all
+from keen_compass.procedures.record import record_of
+from keen_compass.procedures.rounds import RoundSession
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.exchange import from_json, to_csv, to_json
+from keen_compass.shop.forms import (
+    instrument_fields,
+    machine_fields,
+    parse_stored,
+    read_instrument,
+    read_machine,
+    show_length,
+    show_size,
+)
+from keen_compass.shop.logbook import Filter, entries
+from keen_compass.shop.machines import Machine, instrument_from_json, instrument_to_json
+from keen_compass.shop.standing import State, spokes
+from keen_compass.shop.store import Shop
+from keen_compass.standin.hpgl_reader import read_hpgl
+
+# Machines and instruments as typed
+
+VALUES = {q: StoredResolution(ResolutionForm.STEPS_PER_MM, 106.667) for q in ("x_steps", "y_steps")}
+
+
+@pytest.mark.parametrize("machine", [HERON, SWIFT], ids=lambda m: m.name)
+def test_a_profile_survives_its_form_and_its_file(machine: Machine) -> None:
+    held = {q: StoredResolution(machine.form, 99.5) for q in VALUES}
+    fields = machine_fields(machine, held)
+    again, stored, complaints = read_machine(fields, machine.standpoint, machine)
+    assert complaints == {}
+    assert again is not None
+    assert stored == held
+    assert Machine.from_json(json.loads(json.dumps(machine.to_json()))) == machine
+    for name in ("name", "kind", "form", "decimals", "standpoint", "setting_keys", "setting_line", "tools"):
+        assert getattr(again, name) == getattr(machine, name), name
+    # Lengths are shown as the shop wants them: to 1/64 in at worst.
+    assert again.bed == pytest.approx(machine.bed, abs=0.2)
+    assert again.tolerances == pytest.approx(machine.tolerances, rel=2e-2)
+
+
+@pytest.mark.parametrize(
+    ("field", "text", "says"),
+    [
+        ("name", "", "name"), ("name", "x" * 41, "at most"), ("bed_x", "-3", "negative"),
+        ("bed_x", "0", "larger than 0"),
+        ("bed_y", "wide", "can't read"), ("decimals", "12", "between"), ("decimals", "many", "number"),
+        ("x_steps", "", "number"), ("x_steps", "0", "larger than 0"), ("tolerance_y_steps", "1,234", "1.234 or 1234"),
+        ("stock_x", "5000", "larger than the bed"), ("setting_line", "X=5", "{value}"),
+        ("setting_line", "{key}={value}{colour}", "only {key}"), ("due_months", "0", "between"),
+    ],
+)  # fmt: skip
+def test_each_wrong_field_is_told_by_itself(field: str, text: str, says: str) -> None:
+    fields = machine_fields(HERON, VALUES) | {field: text}
+    machine, _, complaints = read_machine(fields, Standpoint(), HERON)
+    assert machine is None
+    assert set(complaints) == {field}
+    assert says in complaints[field]
+
+
+@pytest.mark.parametrize(
+    ("form", "text", "json_form"),
+    [
+        (ResolutionForm.STEPS_PER_INCH, "2709,33", 2709.33), (ResolutionForm.PERCENT_0, "−0.4", -0.4),
+        (ResolutionForm.PAIR, "100 for 100.214", {"commanded": 100.0, "measured": 100.214}),
+    ],
+)  # fmt: skip
+def test_controllers_numbers_as_typed(form: ResolutionForm, text: str, json_form: object) -> None:
+    stored = parse_stored(text, form)
+    assert stored.to_json() == json_form
+    assert parse_stored(stored.text(3), form) == stored
+
+
+def test_an_instrument_survives_its_form_and_its_file() -> None:
+    caliper = Instrument("Caliper", 0.01, (0.02, 2e-5), reach=300.0, uid="c", due=date(2027, 3, 1), zero=-0.01)
+    again, complaints = read_instrument(instrument_fields(caliper), caliper)
+    assert (again, complaints) == (caliper, {})
+    assert instrument_from_json(json.loads(json.dumps(instrument_to_json(caliper)))) == caliper
+    rule, _ = read_instrument(instrument_fields(caliper) | {"kind": "steel rule"}, None)
+    assert rule is not None
+    assert rule.both_ends
+    for field, text in (("resolution", "0"), ("due", "next week"), ("name", ""), ("error_b", "-1"), ("unit", "ell")):
+        _, complaints = read_instrument(instrument_fields(caliper) | {field: text}, None)
+        assert set(complaints) == {field}
+    assert caliper.overdue(date(2027, 3, 2))
+    assert not caliper.overdue(date(2027, 3, 1))
+
+
+def test_lengths_are_shown_as_the_shop_wants_them() -> None:
+    assert show_length(400.0, "mm") == "400 mm"
+    assert show_length(400.05, "in") == "15.75 in"
+    assert show_length(400.05, "in 1/64") == "15 3/4 in"
+    assert show_size(400.05, 254.0, "in 1/64") == "15 3/4 × 10 in"
+
+
+def test_a_change_of_profile_changes_no_finding(shop: Shop) -> None:
+    before = [f.finding for f in shop.findings("heron", "x_steps")]
+    heron = shop.machine("heron")
+    shop.put_machine(replace(heron, form=ResolutionForm.UM_PER_STEP, tolerances={"x_steps": 9.0}, decimals=5))
+    assert [f.finding for f in shop.findings("heron", "x_steps")] == before
+    assert spokes(shop, shop.machine("heron"))[0].state is State.OUT
+
+
+def test_a_retired_machine_leaves_the_rail_and_keeps_its_logbook(shop: Shop) -> None:
+    shop.put_machine(replace(shop.machine("swift"), retired=True))
+    assert [m.name for m in shop.machines()] == ["Heron"]
+    assert shop.findings("swift", "x_steps")
+
+
+def test_repeats_are_learnt_from_the_logbook(shop: Shop) -> None:
+    """Against the readings grouped by hand; an instrument never used has none."""
+    groups: dict[tuple[int, str], list[float]] = {}
+    for machine in shop.machines():
+        for piece in shop.machine_pieces(machine.uid):
+            for reading in shop.readings(piece.id):
+                if reading.instrument == "caliper-600":
+                    groups.setdefault((piece.id, reading.measurand), []).append(reading.length.mm)
+    dof = sum(len(g) - 1 for g in groups.values())
+    pooled = math.sqrt(sum((len(g) - 1) * variance(g) for g in groups.values()) / dof)
+    learnt = shop.repeatability("caliper-600")
+    assert learnt is not None
+    assert (learnt.s, learnt.dof) == (pytest.approx(pooled), dof)
+    assert shop.repeatability("rule-1000") is None
+    first = min(piece for piece, _ in groups)
+    assert shop.repeatability("caliper-600", first) is None
+    session = RoundSession.begin(shop, shop.machine("heron"), "rectangle")
+    assert session.context.instrument is not None
+    assert session.context.instrument.repeats == learnt
+
+
+def test_a_withdrawn_reading_teaches_nothing(shop: Shop) -> None:
+    before = shop.repeatability("caliper-600")
+    piece = shop.machine_pieces("heron")[0]
+    wild = replace(shop.readings(piece.id)[0].length, mm=1.0)
+    slot = shop.put_reading(piece.id, "width", wild, "caliper-600")
+    assert shop.repeatability("caliper-600") != before
+    shop.put_reading(piece.id, "width", wild, "caliper-600", slot=slot, withdrawn=True)
+    assert shop.repeatability("caliper-600") == before
+
+
+# Plotters
+
+
+def swift_session(shop: Shop) -> RoundSession:
+    session = RoundSession.begin(shop, shop.machine("swift"), "rectangle")
+    session.making.choose(instrument="rule-60in")
+    session.making.choose(size=session.making.proposed_size())
+    return session
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(150, 3000), st.integers(120, 600))
+def test_hpgl_says_what_the_path_says(width: int, height: int) -> None:
+    path = SteppedOutline.sized(width, height, drawn=True).tool_path(7)
+    moves = [m for m in read_hpgl(write_hpgl(path)) if m.z <= 0]
+    low_x, low_y, high_x, high_y = path.extents()
+    assert min(m.x for m in moves) == pytest.approx(low_x, abs=0.0126)
+    assert max(m.x for m in moves) == pytest.approx(high_x, abs=0.0126)
+    assert (min(m.y for m in moves), max(m.y for m in moves)) == pytest.approx((low_y, high_y), abs=0.0126)
+
+
+def test_an_independent_plotter_draws_the_same_extents(tmp_path: Path) -> None:
+    (tmp_path / "p.plt").write_text(write_hpgl(SteppedOutline(400, 300, 120, 90, drawn=True).tool_path(1)))
+    command = ["hp2xx", "-m", "eps", "-t", "-f", str(tmp_path / "p.eps"), str(tmp_path / "p.plt")]
+    subprocess.run(command, check=True, capture_output=True)
+    box = re.search(r"%%BoundingBox: (\S+) (\S+) (\S+) (\S+)", (tmp_path / "p.eps").read_text())
+    assert box is not None
+    x0, y0, x1, y1 = map(float, box.groups())
+    assert (x1 - x0, y1 - y0) == pytest.approx((400 * 72 / 25.4, 300 * 72 / 25.4), abs=6)
+
+
+@pytest.mark.parametrize(
+    ("file", "says"),
+    [
+        ("IN;PD0,0;", "without a pen"),
+        ("IN;SP1;PD5;", "without its Y"),
+        ("IN;AA5,5;", "not known"),
+        ("IN;?", "can't read"),
+    ],
+)
+def test_a_plotter_stops_at_what_it_does_not_know(file: str, says: str) -> None:
+    with pytest.raises(FileFormatError, match=says):
+        read_hpgl(file)
+
+
+def test_relative_moves_are_read_too() -> None:
+    moves = read_hpgl("IN;SP1;PU400,400;PR;PD40,0,0,80;PU;")
+    assert (moves[-1].x, moves[-1].y) == (11.0, 12.0)
+
+
+def test_a_round_on_the_roll_in_fractions_of_an_inch(shop: Shop) -> None:
+    session = swift_session(shop)
+    parameters = session.making.parameters()
+    assert parameters["made_by"] == "drawn"
+    assert parameters["width"] % 12.7 == pytest.approx(0, abs=1e-6)
+    assert parameters["height"] <= 600
+    assert session.making.file_text().startswith("IN;")
+    session.making.make_on_stand_in()
+    session.after_making()
+    read_all(session)
+    piece = session.context.piece
+    assert piece is not None
+    texts = [r.length.text for r in shop.readings(piece.id)]
+    assert any("/" in t for t in texts)
+    assert {r.length.unit for r in shop.readings(piece.id)} == {"in"}
+    findings = session.measuring.findings()
+    truth = shop.stand_in("swift")
+    assert truth is not None
+    for f in findings:
+        real = (float(f.old) / truth["motion"][f.quantity[0]] - 1) * 1000  # type: ignore[arg-type]
+        assert f.error == pytest.approx(real, abs=1.3 * (f.expanded_uncertainty or 0))
+    assert session.correcting.line(findings[0]).startswith("FEED SCALE: ")
+
+
+def test_the_feed_may_be_either_letter(shop: Shop) -> None:
+    turned = replace(SWIFT, uid="turned", bed=(630.0, 8000.0), standpoint=Standpoint("right", "toward"))
+    stock = turned.stock
+    assert stock is not None
+    shop.put_machine(replace(turned, stock=replace(stock, x=15.0, y=0.0, width=600.0, height=1600.0)))
+    for quantity in VALUES:
+        shop.put_value("turned", quantity, StoredResolution(SWIFT.form, 100.0), "start")
+    session = RoundSession.begin(shop, shop.machine("turned"), "rectangle")
+    parameters = session.making.parameters(1000.0)
+    assert parameters["height"] == 1000.0
+    assert parameters["width"] < 600
+    place = session.making.place(1000.0)
+    assert place is not None
+    assert Box(15, 0, 600, 1600).holds(place)
+
+
+def test_a_whole_round_on_the_plotter_ends_in(shop: Shop) -> None:
+    session = swift_session(shop)
+    for _ in range(3):
+        if session.making.refusal():
+            session.making.new_sheet()
+        session.making.make_on_stand_in()
+        session.after_making()
+        read_all(session)
+        if not session.may_sign():
+            break
+        session.go(Step.CORRECT)
+        correct_all(session)
+        session.go(Step.CONFIRM)
+    session.sign("as fine as the rule tells")
+    assert {f.verdict for f in session.measuring.findings()} <= {Verdict.IN, Verdict.CANNOT_TELL}
+
+
+# The logbook
+
+
+def test_the_logbook_is_newest_first_and_filters(shop: Shop) -> None:
+    everything = entries(shop)
+    assert [e.at for e in everything] == sorted((e.at for e in everything), reverse=True)
+    out = entries(shop, Filter(machine="heron", quantity="x_steps", verdict="out"))
+    assert out
+    assert all((e.machine, e.quantity, e.verdict) == ("heron", "x_steps", "out") for e in out)
+    middle = everything[len(everything) // 2].at
+    assert entries(shop, Filter(since=middle)) == [e for e in everything if e.at >= middle]
+    assert entries(shop, most=3) == everything[:3]
+    assert any("Moved to the new hall" in e.words for e in everything)
+    assert any(e.words == "X steps out: +0.98 ± 0.10 mm/m" for e in out)
+
+
+def test_csv_is_what_the_filters_show(shop: Shop) -> None:
+    shop.put_event("heron", "note", "=1+1")
+    rows = list(csv.DictReader(io.StringIO(to_csv(shop, Filter(machine="heron")))))
+    assert len(rows) == len(entries(shop, Filter(machine="heron")))
+    assert rows[0]["words"] == "'=1+1"  # no spreadsheet runs it
+    assert {r["machine"] for r in rows} == {"Heron"}
+
+
+def test_json_moves_a_logbook_into_another_shop(shop: Shop, tmp_path: Path) -> None:
+    shop.put_reading(shop.machine_pieces("heron")[0].id, "width", shop.readings(1)[0].length, "caliper-600", slot=1)
+    other = Shop(tmp_path / "other.kcshop")
+    assert from_json(other, to_json(shop)) == 4
+    assert other.machines() == shop.machines()
+    assert entries(other) == [replace(e, round=e.round) for e in entries(shop)]
+    for mine, theirs in zip(shop.machine_pieces("swift"), other.machine_pieces("swift"), strict=True):
+        assert [r.length for r in shop.readings(mine.id)] == [r.length for r in other.readings(theirs.id)]
+    before = to_json(other)
+    assert from_json(other, to_json(shop)) == 0  # what is there already stays out
+    assert to_json(other) == before
+    other.close()
+
+
+def test_json_of_one_machine_brings_only_that(shop: Shop, tmp_path: Path) -> None:
+    other = Shop(tmp_path / "other.kcshop")
+    from_json(other, to_json(shop, "swift"))
+    assert [m.name for m in other.machines()] == ["Swift"]
+    assert {e.machine for e in entries(other)} == {"swift"}
+    other.close()
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("nonsense", "not a logbook file"), ("{}", "doesn’t say"), ("[" * 100_000, "not a logbook file"),
+        ('{"format": "keen-compass-logbook", "version": 9}', "version 9"),
+        ('{"format": "keen-compass-logbook", "version": 1, "tables": {"machine_profile": []}}', "lacks"),
+    ],
+)  # fmt: skip
+def test_a_file_that_is_no_logbook_changes_nothing(shop: Shop, text: str, says: str) -> None:
+    before = to_json(shop)
+    with pytest.raises(FileFormatError, match=says):
+        from_json(shop, text)
+    assert to_json(shop) == before
+
+
+def test_the_record_of_a_signed_round_reads_back(shop: Shop, tmp_path: Path) -> None:
+    signed = next(e for e in entries(shop, Filter(machine="heron")) if e.kind == "signed")
+    assert signed.round is not None
+    (tmp_path / "r.pdf").write_bytes(record_of(shop, signed.round))
+    text = subprocess.run(
+        ["pdftotext", "-layout", str(tmp_path / "r.pdf"), "-"], check=True, capture_output=True, text=True
+    ).stdout
+    piece = shop.pieces(signed.round)[-1]
+    for reading in shop.readings(piece.id):
+        assert reading.length.text in text
+    for words in ("Heron", "Long caliper 600 mm", "X steps, steps/mm", "stays", "Keen Compass 0.1.0", "19 August"):
+        if words != "19 August":
+            assert words in text, words
+    assert subprocess.run(["pdfimages", "-list", str(tmp_path / "r.pdf")], capture_output=True, text=True, check=True)\
+        .stdout.count("\n") == 2  # vector only: the listing's two head lines and no picture  # fmt: skip
+    given_up = next(e for e in entries(shop, Filter(machine="heron")) if e.kind == "given_up")
+    with pytest.raises(InputError, match="Only a signed round"):
+        record_of(shop, given_up.round or 0)
+
+
+def test_a_round_left_alone_says_since_when(shop: Shop) -> None:
+    session = RoundSession.begin(shop, shop.machine("heron"), "rectangle")
+    touched = shop.last_touched(session.context.kept.id)
+    session.making.new_sheet()
+    session.making.choose(passes=2)
+    assert shop.last_touched(session.context.kept.id) > touched
+
+
+def test_a_piece_off_the_bed_is_refused_in_the_session_too(shop: Shop) -> None:
+    session = RoundSession.begin(shop, shop.machine("heron"), "rectangle")
+    session.making.choose(size=5000.0)
+    assert session.making.refusal()
+    with pytest.raises(PieceError):
+        session.making.made()

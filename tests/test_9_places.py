@@ -1,0 +1,463 @@
+"""Adding a machine, instruments, the logbook and the desktop: the real window, real events."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from itertools import product
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLabel, QLineEdit, QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from keen_compass.app import theme as th
+from keen_compass.app.help import PAGES
+from keen_compass.app.logbook.page import LogbookPage
+from keen_compass.app.shop.instruments_page import InstrumentsPage
+from keen_compass.app.shop.machine_page import MachinePage
+from keen_compass.app.shop.standpoint import StandpointPicture
+from keen_compass.app.start import _windows, application
+from keen_compass.app.window import MainWindow
+from keen_compass.quantities.standpoint import DIRECTIONS, Standpoint
+from keen_compass.shop.standing import State, spokes
+from keen_compass.shop.store import Shop
+
+DATA = Path(__file__).parent.parent / "data"
+
+
+def opened(qtbot: QtBot, shop: Shop) -> MainWindow:
+    application("light")
+    window = MainWindow(shop, "Lantern Quay")
+    qtbot.addWidget(window)
+    window.resize(1280, 800)
+    with qtbot.waitActive(window):
+        window.show()
+        window.activateWindow()
+    return window
+
+
+@pytest.fixture
+def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
+    made = opened(qtbot, shop)
+    yield made
+    made._close_round()
+
+
+def press(*keys: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    for key in keys:
+        target = QApplication.focusWidget()
+        assert target is not None
+        if isinstance(key, str):
+            QTest.keyClicks(target, key)
+        else:
+            QTest.keyClick(target, key, modifier)
+        QApplication.processEvents()
+
+
+def tab_to(name: str) -> None:
+    for _ in range(80):
+        widget = QApplication.focusWidget()
+        if widget is not None and widget.accessibleName() == name:
+            return
+        press(Qt.Key.Key_Tab)
+    raise AssertionError(f"Tab never reached {name}")
+
+
+def fill(name: str, text: str) -> None:
+    tab_to(name)
+    press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
+    press(text)
+
+
+def choose(name: str, words: str) -> None:
+    tab_to(name)
+    combo = QApplication.focusWidget()
+    assert isinstance(combo, QComboBox)
+    for _ in range(combo.count()):
+        if combo.currentText() == words:
+            return
+        press(Qt.Key.Key_Down)
+    for _ in range(combo.count()):
+        if combo.currentText() == words:
+            return
+        press(Qt.Key.Key_Up)
+    raise AssertionError(f"{words} is not in {name}")
+
+
+def texts(widget: QWidget) -> str:
+    return "\n".join(w.text() for w in widget.findChildren(QLabel) if w.isVisible())
+
+
+# Machines
+
+
+def test_an_empty_shop_gets_its_first_machine_by_keyboard_alone(qtbot: QtBot, tmp_path: Path) -> None:
+    window = opened(qtbot, Shop(tmp_path / "new.kcshop"))
+    assert "empty" in window._message.text()
+    fill("Name", "Gull")
+    choose("Kind", "vinyl plotter")
+    choose("Shown in", "inches, fractions")
+    fill("Bed or roll along X", "24")
+    fill("Bed or roll along Y", "120 in")
+    fill("Tool", "Pen")
+    choose("This tool", "draws or scribes")
+    fill("Width of its path", "0")
+    fill("Stock loaded", "Paper")
+    fill("Thickness", "0.1 mm")
+    fill("Stock along X", "23 1/2")
+    fill("Stock along Y", "60")
+    tab_to(StandpointPicture().accessibleName())
+    press(Qt.Key.Key_Left)
+    choose("As", "steps per inch (steps/in)")
+    fill("Decimals kept", "2")
+    fill("X steps now", "1016")
+    fill("Y steps now", "1016,5")
+    fill("X steps", "1/64")
+    tab_to("Keep")
+    press(Qt.Key.Key_Return)
+    assert window.places.currentWidget() is window.rose_page
+    machine = window.shop.machines()[0]
+    assert (machine.name, machine.kind, machine.units) == ("Gull", "vinyl plotter", "in 1/64")
+    assert machine.bed == pytest.approx((24 * 25.4, 120 * 25.4))
+    assert machine.tolerances["x_steps"] == pytest.approx(25.4 / 64)
+    assert machine.standpoint == Standpoint("away", "left")
+    assert {s.state for s in spokes(window.shop, machine)} == {State.NEVER}
+    held = window.shop.value(machine.uid, "y_steps")
+    assert held is not None
+    assert held.stored.value == 1016.5
+    assert "Never measured" not in window._message.text()
+    window.close()
+
+
+def test_wrong_fields_are_marked_and_nothing_is_kept(window: MainWindow) -> None:
+    before = window.shop.machines()
+    window.go_to("add")
+    fill("Name", "Gull")
+    fill("Bed or roll along X", "wide")
+    tab_to("Keep")
+    press(Qt.Key.Key_Return)
+    page = window.places.currentWidget()
+    assert "can't read “wide”" in texts(page)
+    assert "Some fields need another look" in texts(page)
+    focused = QApplication.focusWidget()
+    assert focused is not None
+    assert focused.accessibleName() == "Bed or roll along X"
+    assert window.shop.machines() == before
+
+
+def test_a_machine_is_changed_copied_and_retired(window: MainWindow) -> None:
+    window.show_rose("heron")
+    QTest.mouseClick(window.rose_page.edit, Qt.MouseButton.LeftButton)
+    fill("Name", "Heron the second")
+    tab_to("Keep")
+    press(Qt.Key.Key_Return)
+    assert window.shop.machine("heron").name == "Heron the second"
+    window.change_machine()
+    tab_to("Copy")
+    press(Qt.Key.Key_Return)
+    assert [m.name for m in window.shop.machines()] == ["Heron the second", "Swift", "Heron the second 2"]
+    assert window.machine_uid not in ("heron", "swift")
+    window.change_machine()
+    tab_to("Retire")
+    press(Qt.Key.Key_Return)
+    assert [m.name for m in window.shop.machines()] == ["Heron the second", "Swift"]
+    assert window.machine_uid == "heron"
+
+
+def test_all_eight_standpoints_by_keys_and_by_mouse(qtbot: QtBot) -> None:
+    application("light")
+    picture = StandpointPicture()
+    qtbot.addWidget(picture)
+    picture.resize(360, 320)
+    picture.show()
+    seen = set()
+    for _ in range(2):
+        for _ in range(4):
+            seen.add((picture.standpoint.x_points, picture.standpoint.y_points))
+            qtbot.keyClick(picture, Qt.Key.Key_Left)
+        qtbot.keyClick(picture, Qt.Key.Key_Up)
+    assert len(seen) == 8
+    bed = picture._bed()
+    middle = bed.center()
+    sides = {"right": (bed.right() - 5, middle.y()), "left": (bed.left() + 5, middle.y())}
+    sides |= {"away": (middle.x(), bed.top() + 5), "toward": (middle.x(), bed.bottom() - 5)}
+    for side, where in sides.items():
+        at = QPointF(*where).toPoint()
+        qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=at)
+        if picture.standpoint.x_points != side:
+            qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=at)
+        assert picture.standpoint.x_points == side
+        y = picture.standpoint.y_points
+        qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=at)
+        assert picture.standpoint == Standpoint(
+            side, {"right": "left", "left": "right", "away": "toward", "toward": "away"}[y]
+        )
+        assert picture.standpoint.words("x", 1) in picture.accessibleName()
+
+
+@pytest.mark.parametrize(
+    ("x", "y"),
+    [(x, y) for x, y in product(DIRECTIONS, DIRECTIONS) if {x, y} & {"left", "right"} and {x, y} & {"away", "toward"}],
+)
+def test_the_piece_is_drawn_from_every_standpoint(window: MainWindow, x: str, y: str) -> None:
+    """Corners turn with the machine, dimension lines lie outside the piece, no two callouts overlap."""
+    from keen_compass.shop.machines import Machine
+
+    heron = window.shop.machine("heron")
+    window.shop.put_machine(Machine.from_json(heron.to_json() | {"standpoint": {"x_points": x, "y_points": y}}))
+    window.show_rose("heron")
+    window.begin("rectangle")
+    session = window.round_page.model.session
+    session.making.make_on_stand_in()
+    session.after_making()
+    QApplication.processEvents()
+    canvas = window.round_page.measure.canvas
+    frame = canvas._frame()
+    right, away = Standpoint(x, y).to_view(1, 0)
+    moved = frame.at(1, 0) - frame.at(0, 0)
+    assert (moved.x(), -moved.y()) == pytest.approx((right * frame.scale, away * frame.scale))
+    boxes = [b.geometry() for b in canvas.boxes.values()]
+    for i, a in enumerate(boxes):
+        assert canvas.rect().contains(a)
+        assert not any(a.intersects(b) for b in boxes[i + 1 :])
+
+
+# Instruments, logbook, events
+
+
+def test_an_instrument_is_added_and_changed(window: MainWindow) -> None:
+    window.go_to("instruments")
+    page = window.places.currentWidget()
+    assert isinstance(page, InstrumentsPage)
+    assert "repeats in the logbook differ" in texts(page)
+    tab_to("Add an instrument")
+    press(Qt.Key.Key_Return)
+    fill("Name", "Pocket rule")
+    choose("Kind", "steel rule")
+    fill("Smallest division", "0")
+    tab_to("Keep")
+    press(Qt.Key.Key_Return)
+    assert "larger than 0" in texts(page)
+    fill("Smallest division", "0,5")
+    fill("Its own check is due", "2020-01-01")
+    tab_to("Keep")
+    press(Qt.Key.Key_Return)
+    added = window.shop.instruments()[-1]
+    assert (added.name, added.resolution, added.both_ends) == ("Pocket rule", 0.5, True)
+    assert "was due on 2020-01-01" in texts(page)
+
+
+def test_the_logbook_filters_and_writes(window: MainWindow, tmp_path: Path) -> None:
+    window.show_rose("heron")
+    window.go_to("logbook")
+    page = window.places.currentWidget()
+    assert isinstance(page, LogbookPage)
+    all_of_heron = page.model.rowCount()
+    page.verdict.setFocus()
+    choose("Verdict", "out")
+    assert 0 < page.model.rowCount() < all_of_heron
+    assert {e.verdict for e in page.model.entries} == {"out"}
+    choose("Verdict", "any verdict")
+    row = next(i for i, e in enumerate(page.model.entries) if e.kind == "signed")
+    at = page.list.visualRect(page.model.index(row)).center()
+    QTest.mouseClick(page.list.viewport(), Qt.MouseButton.LeftButton, pos=at)
+    assert page.record.isEnabled()
+    page.file.setText(str(tmp_path / "book"))
+    for button, suffix in ((page.csv, "csv"), (page.json, "json"), (page.record, "pdf")):
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        assert (tmp_path / f"book.{suffix}").stat().st_size > 500
+    QTest.mouseClick(page.take, Qt.MouseButton.LeftButton)
+    assert "0 rounds taken over" in page._said.text()
+    page.file.setText("/nowhere/at/all/book")
+    QTest.mouseClick(page.csv, Qt.MouseButton.LeftButton)
+    assert "Choose another folder" in page._said.text()
+    press(Qt.Key.Key_Escape)
+    assert window.places.currentWidget() is window.rose_page
+
+
+def test_what_happened_makes_values_recheck(window: MainWindow) -> None:
+    window.show_rose("heron")
+    QTest.mouseClick(window.rose_page.note, Qt.MouseButton.LeftButton)
+    choose("What happened", "Controller updated")
+    tab_to("In a few words")
+    press("New firmware on the bench", Qt.Key.Key_Return)
+    assert "New firmware on the bench" in texts(window.rose_page)
+    # Out stays out: it is worse than having to be looked at again.
+    assert {s.state for s in spokes(window.shop, window.shop.machine("heron"))} == {State.OUT}
+
+
+def test_a_round_left_for_long_says_so(window: MainWindow) -> None:
+    past = datetime.now(UTC) - timedelta(days=12)
+    window.shop.clock = lambda: past.strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+    window.show_rose("heron")
+    window.begin("rectangle")
+    window.back()
+    QApplication.processEvents()
+    assert "Not touched for 12 days" in texts(window.rose_page)
+
+
+def test_rounds_on_two_machines_go_on_side_by_side(window: MainWindow) -> None:
+    for uid in ("heron", "swift"):
+        window.show_rose(uid)
+        window.begin("rectangle")
+        session = window.round_page.model.session
+        if session.making.refusal():
+            session.making.new_sheet()
+        session.making.make_on_stand_in()
+        session.after_making()
+    window.show_rose("heron")
+    assert window.shop.steps_under_way() == {"heron": "measure", "swift": "measure"}
+    window.begin("rectangle")
+    assert window.round_page.model.session.context.machine.name == "Heron"
+
+
+def test_no_instrument_yet_is_asked_for_and_gives_no_verdict(qtbot: QtBot, tmp_path: Path, window: MainWindow) -> None:
+    shop = Shop(tmp_path / "bare.kcshop")
+    shop.put_machine(window.shop.machine("heron"))
+    for quantity in ("x_steps", "y_steps"):
+        held = window.shop.value("heron", quantity)
+        assert held is not None
+        shop.put_value("heron", quantity, held.stored, "start")
+    bare = opened(qtbot, shop)
+    bare.begin("rectangle")
+    assert "No instrument yet" in texts(bare)
+    page = bare.round_page
+    page.model.session.making.made()
+    page.model.session.after_making()
+    page.measure.take_focus()
+    press("519.9", Qt.Key.Key_Return)
+    assert page.model.session.measuring.answer() is None
+    assert "choose one in Make" in texts(bare)
+    from keen_compass.quantities.instruments import Instrument
+
+    shop.put_instrument(Instrument("Caliper", uid="c"))
+    page.model.session.making.choose(instrument="c")
+    assert page.model.session.measuring.answer() is not None
+    bare.close()
+
+
+# The desktop
+
+
+def test_the_shop_floor_view_is_typed_into(window: MainWindow) -> None:
+    window.show_rose("heron")
+    window.begin("rectangle")
+    session = window.round_page.model.session
+    session.making.make_on_stand_in()
+    session.after_making()
+    QApplication.processEvents()
+    window.round_page.measure.take_focus()
+    press(Qt.Key.Key_F12)
+    floor = window.round_page.floor
+    assert floor.isVisible()
+    assert not window.rail.isVisible()
+    for _ in range(12):
+        press(session.measuring.practice_reading() or "", Qt.Key.Key_Return)
+    assert "All read" in texts(floor)
+    assert "Out:" in texts(floor)
+    assert floor.edit.font().pixelSize() >= 100
+    press(Qt.Key.Key_Escape)
+    assert not floor.isVisible()
+    assert window.rail.isVisible()
+
+
+@pytest.mark.parametrize("place", ["rose", "make", "logbook", "instruments", "machine"])
+def test_f1_explains_the_screen(window: MainWindow, place: str) -> None:
+    window.show_rose("heron")
+    if place == "make":
+        window.begin("rectangle")
+    elif place in ("logbook", "instruments"):
+        window.go_to(place)
+    elif place == "machine":
+        window.change_machine()
+    QApplication.processEvents()
+    assert window.place_shown() == place
+    press(Qt.Key.Key_F1)
+    dialog = next(d for d in window.findChildren(QDialog) if d.isVisible())
+    assert dialog.windowTitle() == PAGES[place].title
+    dialog.accept()
+
+
+def test_every_place_has_its_help_page() -> None:
+    assert {"rose", "make", "measure", "correct", "confirm", "logbook", "instruments", "machine"} == set(PAGES)
+
+
+def test_a_dropped_shop_file_is_opened(qtbot: QtBot, window: MainWindow, tmp_path: Path, shop_file: Path) -> None:
+    other = tmp_path / "other.kcshop"
+    Shop(other).close()
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(other))])
+    where, none = QPointF(300, 300), Qt.KeyboardModifier.NoModifier
+    enter = QDragEnterEvent(where.toPoint(), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, none)
+    window.dragEnterEvent(enter)
+    assert enter.isAccepted()
+    window.dropEvent(QDropEvent(where, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, none))
+    assert [w.shop.file for w in _windows if w.isVisible()] == [other]
+    for w in list(_windows):
+        w.close()
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / "picture.png"))])
+    enter = QDragEnterEvent(where.toPoint(), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, none)
+    enter.ignore()
+    window.dragEnterEvent(enter)
+    assert not enter.isAccepted()
+
+
+def test_the_desktops_colours_are_followed_unless_chosen(window: MainWindow) -> None:
+    window.choose_theme("dark")
+    assert th.theme() is th.DARK
+    window.follow_desktop()
+    assert th.theme() is th.DARK
+    window.choose_theme("")
+    assert th.theme() is th.LIGHT
+
+
+@pytest.mark.parametrize(
+    ("tool", "words"),
+    [
+        ("desktop-file-validate", ["keen-compass.desktop"]),
+        ("appstreamcli", ["validate", "--no-net", "keen-compass.metainfo.xml"]),
+    ],
+)
+def test_desktop_files_are_valid(tool: str, words: list[str]) -> None:
+    done = subprocess.run([tool, *words], cwd=DATA, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+def test_the_desktop_files_can_be_installed_and_removed(tmp_path: Path) -> None:
+    script = DATA.parent / "tools" / "install-desktop.sh"
+    env = {"HOME": str(tmp_path), "PATH": "/usr/bin:/bin"}
+    subprocess.run([str(script)], env=env, check=True)
+    share = tmp_path / ".local" / "share"
+    assert (share / "applications" / "keen-compass.desktop").exists()
+    assert (tmp_path / ".local" / "bin" / "keen-compass").resolve() == DATA.parent / "keen-compass"
+    subprocess.run([str(script), "--remove"], env=env, check=True)
+    assert not (share / "applications" / "keen-compass.desktop").exists()
+    shutil.rmtree(tmp_path / ".local")
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800)])
+@pytest.mark.parametrize("place", ["logbook", "instruments", "add"])
+def test_nothing_is_cut_in_the_other_places(window: MainWindow, size: tuple[int, int], place: str) -> None:
+    window.resize(*size)
+    window.go_to(place)
+    for _ in range(3):
+        QApplication.processEvents()
+    page = window.places.currentWidget()
+    assert (window.width(), window.height()) == size
+    assert isinstance(page, (LogbookPage, InstrumentsPage, MachinePage))
+    for widget in page.findChildren(QWidget):
+        if widget.isVisible() and isinstance(widget, QPushButton):
+            assert widget.width() >= widget.sizeHint().width() - 1, widget.text()
+        if (
+            widget.isVisible()
+            and isinstance(widget, (QPushButton, QLineEdit, QComboBox))
+            and widget.parent() is not None
+        ):
+            inside_combo = isinstance(widget.parent(), QComboBox)
+            assert inside_combo or widget.accessibleName(), f"{widget} has no accessible name"
