@@ -145,7 +145,98 @@ for n in range(200):
     again.close()
 
 
+def test_an_older_file_is_copied_before_it_is_migrated(shop_file: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A format that comes later, with one table more."""
+    from keen_compass.shop import database
+
+    monkeypatch.setattr(database, "SCHEMA_VERSION", 2)
+    later = {**database.MIGRATIONS, 2: lambda db: db.execute_sql("CREATE TABLE later (x)")}
+    monkeypatch.setattr(database, "MIGRATIONS", later)
+    shop = Shop(shop_file)
+    assert [m.name for m in shop.machines()] == ["Heron", "Swift", "Kingfisher"]
+    shop.close()
+    with sqlite3.connect(shop_file) as new, sqlite3.connect(f"{shop_file}.format-1.copy") as old:
+        assert new.execute("pragma user_version").fetchone() == (2,)
+        assert old.execute("pragma user_version").fetchone() == (1,)
+        tables = {row[0] for row in new.execute("select name from sqlite_master")}
+        assert tables - {row[0] for row in old.execute("select name from sqlite_master")} == {"later"}
+        same = "select count(*), sum(mm) from reading_row"
+        assert new.execute(same).fetchone() == old.execute(same).fetchone()
+    new.close()
+    old.close()
+    Shop(shop_file).close()  # a file of the present format is copied no more
+    assert len(list(shop_file.parent.glob("*.copy"))) == 1
+
+
+def test_a_migration_that_fails_leaves_the_old_file(shop_file: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from keen_compass.shop import database
+
+    def fails(db: object) -> None:
+        db.execute_sql("CREATE TABLE half (x)")  # type: ignore[attr-defined]
+        db.execute_sql("SELECT * FROM nothing_here")  # type: ignore[attr-defined]
+
+    monkeypatch.setattr(database, "SCHEMA_VERSION", 2)
+    monkeypatch.setattr(database, "MIGRATIONS", {**database.MIGRATIONS, 2: fails})
+    with pytest.raises(ShopDamagedError):
+        Shop(shop_file)
+    monkeypatch.undo()
+    shop = Shop(shop_file)
+    assert shop.findings("heron", "x_steps")
+    shop.close()
+
+
+def test_a_folder_that_cannot_be_written_is_said(tmp_path: Path, shop_file: Path) -> None:
+    """As somebody who isn't root: a new shop is refused in words, an old one opens for looking."""
+    folder = tmp_path / "locked"
+    folder.mkdir()
+    locked = Path(shutil.copy(shop_file, folder / "s.kcshop"))
+    for path, mode in ((locked, 0o444), (folder, 0o555), (tmp_path, 0o755)):
+        path.chmod(mode)
+    code = """
+import os, sys
+from pathlib import Path
+from keen_compass.errors import ShopError
+from keen_compass.shop.store import Shop
+if os.getuid() == 0:
+    os.setgid(65534); os.setuid(65534)
+folder = Path(sys.argv[1])
+try:
+    Shop(folder / "new.kcshop")
+except ShopError as error:
+    print(error)
+try:
+    print(Shop(folder / "s.kcshop").read_only)
+except ShopError as error:
+    print(error)
+"""
+    for parent in tmp_path.parents:
+        if parent.owner() == "root" and str(parent).startswith("/tmp/pytest"):
+            parent.chmod(0o755)
+    run = [sys.executable, "-W", "ignore", "-c", code, str(folder)]
+    done = subprocess.run(run, capture_output=True, text=True, check=False)
+    folder.chmod(0o755)
+    said = done.stdout.splitlines()
+    assert "Choose another folder" in said[0], done.stderr
+    assert said[1] == "True" or "can" in said[1]
+
+
 # Readings
+
+
+def test_the_piece_in_hand_is_asked_for_once(shop: Shop) -> None:
+    session = measured(shop, 0)
+    piece = session.context.piece
+    assert piece is not None
+    assert not session.measuring.identified
+    with pytest.raises(InputError, match=f"waits for piece {piece.number}"):
+        session.measuring.identify("3")
+    session.measuring.identify(f" {piece.number} ")
+    assert session.measuring.identified
+    assert RoundSession(shop, shop.round(session.context.kept.id)).measuring.identified
+
+
+def test_readings_answer_which_piece_it_is(shop: Shop) -> None:
+    assert measured(shop, 1).measuring.identified
 
 
 def test_readings_go_pass_by_pass_and_skip_what_cannot_be_read(shop: Shop) -> None:
@@ -282,7 +373,8 @@ def test_instruments_are_not_mixed_within_a_piece(shop: Shop) -> None:
         session.making.choose(instrument="rule-1000")
     session.measuring.take_back()
     session.making.choose(instrument="rule-1000")
-    assert session.context.instrument == next(i for i in shop.instruments() if i.uid == "rule-1000")
+    assert session.context.instrument is not None
+    assert session.context.instrument.uid == "rule-1000"
 
 
 def test_no_instrument_no_verdict(shop_file: Path, tmp_path: Path) -> None:
@@ -330,7 +422,7 @@ def test_a_new_machine_was_never_measured(shop: Shop) -> None:
 def test_copies_of_the_file_open_like_the_file(shop_file: Path, tmp_path: Path) -> None:
     copy = Path(shutil.copy(shop_file, tmp_path / "copy.kcshop"))
     shop = Shop(copy)
-    assert [m.name for m in shop.machines()] == ["Heron"]
+    assert [m.name for m in shop.machines()] == ["Heron", "Swift", "Kingfisher"]
     assert shop.machine("heron") == shop.machines()[0]
     assert parse_length("3 mm").mm == 3
     shop.close()

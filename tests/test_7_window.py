@@ -58,6 +58,17 @@ def type_readings(qtbot: QtBot, window: MainWindow) -> None:
     assert session_of(window).measuring.current() is None
 
 
+def bear_number(qtbot: QtBot, window: MainWindow) -> None:
+    """Say which piece is in the hand: first another one, then the right one."""
+    piece = session_of(window).context.piece
+    assert piece is not None
+    assert focus_name() == "Number that the piece bears"
+    press(qtbot, "999", Qt.Key.Key_Return)
+    assert "that one says 999" in "".join(shown_texts(window.round_page))
+    press(qtbot, Qt.Key.Key_Backspace, Qt.Key.Key_Backspace, Qt.Key.Key_Backspace)
+    press(qtbot, str(piece.number), Qt.Key.Key_Return)
+
+
 def focus_name() -> str:
     widget = QApplication.focusWidget()
     return widget.accessibleName() if widget else ""
@@ -78,6 +89,7 @@ def test_a_whole_round_by_keyboard_alone(qtbot: QtBot, window: MainWindow, shop_
     press(qtbot, Qt.Key.Key_Return)
     tab_to(qtbot, "Cut on the stand-in")
     press(qtbot, Qt.Key.Key_Return)
+    bear_number(qtbot, window)
     assert focus_name().startswith("width")
     type_readings(qtbot, window)
     assert focus_name() == "To Correct"
@@ -91,6 +103,7 @@ def test_a_whole_round_by_keyboard_alone(qtbot: QtBot, window: MainWindow, shop_
     press(qtbot, Qt.Key.Key_Return)
     assert "Cut on the stand-in" in focus_name()
     press(qtbot, Qt.Key.Key_Return)
+    bear_number(qtbot, window)
     type_readings(qtbot, window)
     assert focus_name() == "Sign off"
     press(qtbot, Qt.Key.Key_Return)
@@ -121,6 +134,7 @@ def test_a_whole_round_by_mouse(qtbot: QtBot, window: MainWindow) -> None:
     window.undo_action.trigger()
     assert session_of(window).context.parameters["size"] >= 500
     click(qtbot, page.make.cut)
+    click(qtbot, page.measure.identity.none)
     click(qtbot, page.measure.canvas.boxes["short_width"])
     assert session_of(window).measuring.current() == "short_width"
     for _ in range(12):
@@ -143,6 +157,7 @@ def measuring(qtbot: QtBot, window: MainWindow) -> MainWindow:
     session = session_of(window)
     session.making.make_on_stand_in()
     session.after_making()
+    session.measuring.identify("")
     QApplication.processEvents()
     window.round_page.measure.take_focus()
     return window

@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import math
+import random
 import re
 import subprocess
 from dataclasses import replace
@@ -18,11 +19,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_compass.errors import FileFormatError, InputError, PieceError
+from keen_compass.formats.drawings import write_svg
 from keen_compass.formats.hpgl import write_hpgl
 from keen_compass.pieces.placement import Box
-from keen_compass.pieces.stepped import SteppedOutline
+from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.procedures.base import Step
-from keen_compass.procedures.demo import HERON, SWIFT, correct_all, read_all
+from keen_compass.procedures.demo import HERON, KINGFISHER, SWIFT, correct_all, read_all
 from keen_compass.procedures.record import record_of
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.instruments import Instrument
@@ -44,22 +46,24 @@ from keen_compass.shop.machines import Machine, instrument_from_json, instrument
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.standin.hpgl_reader import read_hpgl
+from keen_compass.standin.router import Router, RouterTruth
+from keen_compass.standin.svg_reader import read_svg
 
 # Machines and instruments as typed
 
 VALUES = {q: StoredResolution(ResolutionForm.STEPS_PER_MM, 106.667) for q in ("x_steps", "y_steps")}
 
 
-@pytest.mark.parametrize("machine", [HERON, SWIFT], ids=lambda m: m.name)
+@pytest.mark.parametrize("machine", [HERON, SWIFT, KINGFISHER], ids=lambda m: m.name)
 def test_a_profile_survives_its_form_and_its_file(machine: Machine) -> None:
-    held = {q: StoredResolution(machine.form, 99.5) for q in VALUES}
+    held = {q: StoredResolution(machine.form, 99.5, 100.0 * (machine.form == "pair")) for q in VALUES}
     fields = machine_fields(machine, held)
     again, stored, complaints = read_machine(fields, machine.standpoint, machine)
     assert complaints == {}
     assert again is not None
     assert stored == held
     assert Machine.from_json(json.loads(json.dumps(machine.to_json()))) == machine
-    for name in ("name", "kind", "form", "decimals", "standpoint", "setting_keys", "setting_line", "tools"):
+    for name in ("name", "kind", "form", "decimals", "standpoint", "setting_keys", "setting_line", "tools", "file"):
         assert getattr(again, name) == getattr(machine, name), name
     # Lengths are shown as the shop wants them: to 1/64 in at worst.
     assert again.bed == pytest.approx(machine.bed, abs=0.2)
@@ -130,7 +134,7 @@ def test_a_change_of_profile_changes_no_finding(shop: Shop) -> None:
 
 def test_a_retired_machine_leaves_the_rail_and_keeps_its_logbook(shop: Shop) -> None:
     shop.put_machine(replace(shop.machine("swift"), retired=True))
-    assert [m.name for m in shop.machines()] == ["Heron"]
+    assert [m.name for m in shop.machines()] == ["Heron", "Kingfisher"]
     assert shop.findings("swift", "x_steps")
 
 
@@ -147,7 +151,7 @@ def test_repeats_are_learnt_from_the_logbook(shop: Shop) -> None:
     learnt = shop.repeatability("caliper-600")
     assert learnt is not None
     assert (learnt.s, learnt.dof) == (pytest.approx(pooled), dof)
-    assert shop.repeatability("rule-1000") is None
+    assert shop.repeatability("never used") is None
     first = min(piece for piece, _ in groups)
     assert shop.repeatability("caliper-600", first) is None
     session = RoundSession.begin(shop, shop.machine("heron"), "rectangle")
@@ -208,6 +212,65 @@ def test_an_independent_plotter_draws_the_same_extents(tmp_path: Path) -> None:
 def test_a_plotter_stops_at_what_it_does_not_know(file: str, says: str) -> None:
     with pytest.raises(FileFormatError, match=says):
         read_hpgl(file)
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.integers(160, 600), st.integers(160, 600), st.floats(0, 0.6))
+def test_plotter_files_make_the_piece_whatever_the_lost_motion(width: int, height: int, lost: float) -> None:
+    """Both files, on a plotter with play: every drawn length comes out as ordered."""
+    one = StoredResolution(ResolutionForm.PERCENT_100, 100.0)
+    truth = RouterTruth({"x": 100.0, "y": 100.0}, {"x": lost, "y": lost / 2}, 0.0, 0.0, (0.0, 0.0), 0.0)
+    piece = SteppedOutline.sized(width, height, drawn=True)
+    path = piece.tool_path(3).moved(40, 40)
+    for file, density in ((write_hpgl(path, 100.0), 100.0), (write_svg(path, flicks=True), 40.0)):
+        made = Router(truth, {"x": one, "y": one}, 1).make(file, 1, density)
+        for m in MEASURANDS:
+            length = made.read(piece.dimension_line(m), m, 1, Instrument(resolution=1e-4), random.Random(1))[0]
+            assert length == pytest.approx(piece.nominal(m), abs=0.011), (m, file[:4])
+
+
+@pytest.mark.parametrize("text", ["<svg", "<p>no drawing</p>", '<svg xmlns="http://www.w3.org/2000/svg" width="5in"/>'])
+def test_a_drawing_without_its_size_is_refused(text: str) -> None:
+    with pytest.raises(FileFormatError):
+        read_svg(text)
+
+
+def test_a_router_takes_no_drawing() -> None:
+    with pytest.raises(InputError, match="takes G-code"):
+        replace(HERON, file="svg")
+    _, _, complaints = read_machine(machine_fields(HERON, VALUES) | {"file": "svg"}, Standpoint(), HERON)
+    assert complaints == {"file": "a router takes G-code"}
+    plotter, _, complaints = read_machine(machine_fields(SWIFT, VALUES) | {"file": "svg"}, Standpoint(), SWIFT)
+    assert plotter is None or plotter.file_format == "svg"
+
+
+def test_the_demo_shows_every_state(shop: Shop) -> None:
+    states = {s.state for m in shop.machines() for s in spokes(shop, m)}
+    assert states == set(State)
+
+
+def test_a_machine_without_a_port_is_told_its_lines_and_asked_what_it_shows(shop: Shop) -> None:
+    session = RoundSession.begin(shop, shop.machine("kingfisher"), "rectangle")
+    session.making.choose(instrument="rule-1000")
+    with pytest.raises(InputError, match="no stand-in"):
+        session.making.make_on_stand_in()
+    assert session.making.extension == "svg"
+    session.making.new_sheet()
+    session.making.made()
+    session.after_making()
+    shape = session.measuring.shape()
+    for _ in range(3):
+        for m in ("width", "height", "short_width", "short_height"):
+            session.measuring.type(f"{shape.nominal(m) * 1.004:.1f}")
+            assert session.measuring.keep()
+    session.go(Step.CORRECT)
+    x, y = session.measuring.findings()
+    assert session.correcting.line(x).startswith("ACROSS 100 for 100.")
+    session.correcting.enter("x_steps", session.correcting.proposed(x).split("for")[1])
+    assert session.correcting.entered("x_steps") == StoredResolution.from_input(ResolutionForm.PAIR, x.new)
+    session.correcting.decide("y_steps", False)
+    assert session.correcting.done()
+    assert y.old == {"commanded": 100.0, "measured": 100.0}
 
 
 def test_relative_moves_are_read_too() -> None:
@@ -299,9 +362,9 @@ def test_csv_is_what_the_filters_show(shop: Shop) -> None:
 def test_json_moves_a_logbook_into_another_shop(shop: Shop, tmp_path: Path) -> None:
     shop.put_reading(shop.machine_pieces("heron")[0].id, "width", shop.readings(1)[0].length, "caliper-600", slot=1)
     other = Shop(tmp_path / "other.kcshop")
-    assert from_json(other, to_json(shop)) == 4
+    assert from_json(other, to_json(shop)) == 5
     assert other.machines() == shop.machines()
-    assert entries(other) == [replace(e, round=e.round) for e in entries(shop)]
+    assert [(e.at, e.words) for e in entries(other)] == [(e.at, e.words) for e in entries(shop)]
     for mine, theirs in zip(shop.machine_pieces("swift"), other.machine_pieces("swift"), strict=True):
         assert [r.length for r in shop.readings(mine.id)] == [r.length for r in other.readings(theirs.id)]
     before = to_json(other)

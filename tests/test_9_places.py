@@ -161,12 +161,12 @@ def test_a_machine_is_changed_copied_and_retired(window: MainWindow) -> None:
     window.change_machine()
     tab_to("Copy")
     press(Qt.Key.Key_Return)
-    assert [m.name for m in window.shop.machines()] == ["Heron the second", "Swift", "Heron the second 2"]
+    assert [m.name for m in window.shop.machines()] == ["Heron the second", "Swift", "Kingfisher", "Heron the second 2"]
     assert window.machine_uid not in ("heron", "swift")
     window.change_machine()
     tab_to("Retire")
     press(Qt.Key.Key_Return)
-    assert [m.name for m in window.shop.machines()] == ["Heron the second", "Swift"]
+    assert [m.name for m in window.shop.machines()] == ["Heron the second", "Swift", "Kingfisher"]
     assert window.machine_uid == "heron"
 
 
@@ -330,6 +330,7 @@ def test_no_instrument_yet_is_asked_for_and_gives_no_verdict(qtbot: QtBot, tmp_p
     page = bare.round_page
     page.model.session.making.made()
     page.model.session.after_making()
+    page.model.session.measuring.identify("")
     page.measure.take_focus()
     press("519.9", Qt.Key.Key_Return)
     assert page.model.session.measuring.answer() is None
@@ -351,6 +352,7 @@ def test_the_shop_floor_view_is_typed_into(window: MainWindow) -> None:
     session = window.round_page.model.session
     session.making.make_on_stand_in()
     session.after_making()
+    session.measuring.identify("")
     QApplication.processEvents()
     window.round_page.measure.take_focus()
     press(Qt.Key.Key_F12)

@@ -176,7 +176,7 @@ def _piece(options: argparse.Namespace) -> int:
     elif options.format == "hpgl":
         from keen_compass.formats.hpgl import write_hpgl
 
-        data = write_hpgl(path.moved(*at), units_per_mm).encode("ascii")
+        data = write_hpgl(path.moved(*at), units_per_mm, bed).encode("ascii")
     else:
         from keen_compass.formats import drawings
 

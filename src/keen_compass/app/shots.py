@@ -49,6 +49,7 @@ def _measure(window: MainWindow) -> None:
     session.making.choose_size(session.making.proposed_size())
     session.making.make_on_stand_in()
     session.after_making()
+    session.measuring.identify("")
     read_all(session, 9)
     shown = session.measuring.practice_reading() or ""
     session.measuring.type(shown[:-1])
@@ -93,6 +94,40 @@ def _swift_measure(window: MainWindow) -> None:
     read_all(session, 6)
 
 
+def _identity(window: MainWindow) -> None:
+    """A piece that is not the one the round waits for."""
+    window.show_rose("heron")
+    window.begin("rectangle")
+    session = _session(window)
+    if session.making.refusal():
+        session.making.new_sheet()
+    session.making.make_on_stand_in()
+    session.after_making()
+    bar = window.round_page.measure.identity  # type: ignore[union-attr]
+    bar.line.setText("4")
+    bar._give()
+
+
+def _full_bed(window: MainWindow) -> None:
+    """No room for another piece."""
+    session = _session(window)
+    while not session.making.refusal():
+        session.making.made()
+    session.go(Step.MAKE)
+
+
+def _odd(window: MainWindow) -> None:
+    """Readings in inches where mm were expected."""
+    session = _session(window)
+    session.making.new_sheet()
+    session.making.make_on_stand_in()
+    session.after_making()
+    session.measuring.identify("")
+    for text in ("20.47", "15.36", "6.14", "4.61"):
+        session.measuring.type(text)
+        session.measuring.keep()
+
+
 VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("rose", lambda window: window.show_rose("heron")),
     ("round-make", _make),
@@ -103,6 +138,9 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("rose-after", _rose_after),
     ("plotter-measure", _swift_measure),
     ("shop-floor", lambda window: window.toggle_floor()),
+    ("state-other-piece", _identity),
+    ("state-bed-full", _full_bed),
+    ("state-odd-readings", _odd),
     ("logbook", lambda window: window.go_to("logbook")),
     ("machine", lambda window: window.change_machine()),
     ("instruments", lambda window: window.go_to("instruments")),

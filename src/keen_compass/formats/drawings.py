@@ -10,10 +10,15 @@ from keen_compass.pieces.toolpath import ToolPath
 MARGIN = 10.0  # mm
 PT_PER_MM = 72 / 25.4
 HAIRLINE = 0.1  # mm
+FLICK = 2.0  # mm each way; more than any lost motion
 
 
-def write_svg(path: ToolPath) -> str:
-    """SVG 1.1 in mm; Y points up on the machine and down in SVG, so the picture is flipped."""
+def write_svg(path: ToolPath, *, flicks: bool = False) -> str:
+    """SVG 1.1 in mm; Y points up on the machine and down in SVG, so the picture is flipped.
+
+    flicks: a program that plots an SVG chooses how it comes to each line. So that both axes still approach
+    it moving upwards, every line that asks for an approach begins with a short drawn flick.
+    """
     x0, y0, x1, y1 = path.extents()
     width, height = x1 - x0 + 2 * MARGIN, y1 - y0 + 2 * MARGIN
     lines = [
@@ -23,7 +28,11 @@ def write_svg(path: ToolPath) -> str:
         f'<g fill="none" stroke="black" stroke-width="{HAIRLINE}">',
     ]
     for stroke in path.strokes:
-        points = " ".join(f"{x - x0 + MARGIN:.4f},{y1 - y + MARGIN:.4f}" for x, y in stroke.points)
+        corners = stroke.points
+        if flicks and stroke.approach:
+            (x, y), *_ = corners
+            corners = ((x - FLICK, y - FLICK), *corners)
+        points = " ".join(f"{x - x0 + MARGIN:.4f},{y1 - y + MARGIN:.4f}" for x, y in corners)
         lines.append(f'<polyline points="{points}"/>')
     return "\n".join([*lines, "</g>", "</svg>"]) + "\n"
 

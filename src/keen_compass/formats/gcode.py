@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
-from keen_compass.pieces.placement import Box
+from keen_compass.pieces.placement import Box, check_on_bed
 from keen_compass.pieces.toolpath import Point, Stroke, ToolPath
 from keen_compass.quantities.lengths import MM_PER_INCH
 
@@ -51,7 +51,7 @@ class CutSettings:
 
 def write_gcode(path: ToolPath, settings: CutSettings) -> str:
     """The whole file. Raises PieceError when any point lies off the bed."""
-    _check_on_bed(path, settings.bed)
+    check_on_bed(path, settings.bed)
     lines = [
         f"(Keen Compass, {_comment(path.title)})",
         f"({'inch' if settings.inches else 'mm'}, absolute, Z0 on top of the stock)",
@@ -107,16 +107,6 @@ def _cutting_lines(
             feed = f" F{_n(settings.feed, settings)}"
         yield f"G1 {_xy(b, settings)}{feed}"
         feed, travelled = "", travelled + length
-
-
-def _check_on_bed(path: ToolPath, bed: Box) -> None:
-    for stroke in path.strokes:
-        for x, y in (*stroke.points, *((stroke.approach,) if stroke.approach else ())):
-            if not (bed.x <= x <= bed.x_high and bed.y <= y <= bed.y_high):
-                raise PieceError(
-                    f"the tool would go to X{x:.1f} Y{y:.1f} and leave the bed "
-                    f"({bed.width:g} × {bed.height:g} mm); make the piece smaller or place it elsewhere"
-                )
 
 
 def _n(value: float, settings: CutSettings) -> str:

@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from keen_compass.errors import PieceError
+from keen_compass.pieces.toolpath import ToolPath
+
 GAP = 10.0  # mm between pieces, and to the edge of the stock
 
 
@@ -40,6 +43,17 @@ class Box:
             self.x <= other.x and self.y <= other.y
             and other.x_high <= self.x_high and other.y_high <= self.y_high
         )  # fmt: skip
+
+
+def check_on_bed(path: ToolPath, bed: Box) -> None:
+    """Raise PieceError, with the way out, where the tool's centre would leave the bed."""
+    for stroke in path.strokes:
+        for x, y in (*stroke.points, *((stroke.approach,) if stroke.approach else ())):
+            if not (bed.x <= x <= bed.x_high and bed.y <= y <= bed.y_high):
+                raise PieceError(
+                    f"the tool would go to X{x:.1f} Y{y:.1f} and leave the bed "
+                    f"({bed.width:g} × {bed.height:g} mm); make the piece smaller or place it elsewhere"
+                )
 
 
 def next_free(stock: Box, taken: Sequence[Box], size: tuple[float, float]) -> Box | None:

@@ -55,6 +55,21 @@ SWIFT = Machine(
     stock=Stock("white vinyl roll", 0.1, 0.0, 15.0, 1600.0, 600.0),
     scatter=(0.04, 14.0),
 )
+KINGFISHER = Machine(
+    uid="kingfisher",
+    name="Kingfisher",
+    kind="print-and-cut plotter",
+    bed=(720.0, 3000.0),
+    standpoint=Standpoint("right", "toward"),
+    form=ResolutionForm.PAIR,
+    tolerances={"x_steps": 1.0, "y_steps": 1.0},
+    setting_keys={"x_steps": "ACROSS", "y_steps": "ALONG"},
+    setting_line="{key} {value}",
+    takes_effect="Kingfisher asks to be homed after a change.",
+    tools=(Tool("Pen holder", 0.0, drawn=True),),
+    stock=Stock("display film", 0.2, 10.0, 0.0, 700.0, 1200.0),
+    file="svg",
+)
 INSTRUMENTS = (
     Instrument(
         "Long caliper 600 mm", 0.01, (0.02, 0.00002), reach=600.0, uid="caliper-600",
@@ -93,12 +108,31 @@ def build(file: Path) -> Shop:
         shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
         _play_check(shop)
         _swift(shop, set_clock, today)
+        _kingfisher(shop, set_clock, today)
     return shop
 
 
+def _kingfisher(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -> None:
+    """A plotter without a stand-in: its lines are copied by hand. Only X was ever read, with too coarse a rule."""
+    set_clock(today - timedelta(days=17, hours=6))
+    shop.put_machine(KINGFISHER)
+    for quantity in ("x_steps", "y_steps"):
+        shop.put_value("kingfisher", quantity, StoredResolution(ResolutionForm.PAIR, 100.0, 100.0), "start")
+    session = RoundSession.begin(shop, KINGFISHER, "rectangle")
+    session.making.choose(instrument="rule-1000", size=600.0)
+    session.making.made()
+    session.after_making()
+    for measurand in ("height", "short_height"):
+        session.measuring.skip(measurand)
+    for text in ("450.5", "135", "450", "135", "450.5", "135"):
+        session.measuring.type(text)
+        session.measuring.keep()
+    session.give_up("The film ran out before Y could be read")
+
+
 def _swift(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -> None:
-    """A vinyl plotter in inches: one round long ago, X changed since and not yet confirmed."""
-    set_clock(today - timedelta(days=210, hours=2))
+    """A vinyl plotter in inches: X in, Y changed since and not yet confirmed."""
+    set_clock(today - timedelta(days=40, hours=2))
     shop.put_machine(SWIFT)
     for quantity, percent in (("x_steps", 100.0), ("y_steps", 100.0)):
         shop.put_value("swift", quantity, StoredResolution(ResolutionForm.PERCENT_100, percent), "start")
@@ -111,9 +145,9 @@ def _swift(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -
     set_clock(today - timedelta(days=31))
     shop.put_event("swift", "new_sheet", "New roll: white vinyl")
     shop.put_event("swift", "tool", "New blade, cutting force set")
-    held = shop.value("swift", "x_steps")
+    held = shop.value("swift", "y_steps")
     if held:
-        shop.put_value("swift", "x_steps", held.stored.corrected(0.0004, SWIFT.decimals), "typed")
+        shop.put_value("swift", "y_steps", held.stored.corrected(0.0004, SWIFT.decimals), "typed")
 
 
 def read_all(session: RoundSession, most: int | None = None) -> None:

@@ -163,10 +163,16 @@ def _recorded(true_s: float, dof: int, rng: random.Random) -> float:
 # made again from its file and seed whenever it is measured, so that a restart changes nothing.
 
 
-def cut_for_shop(truth: Mapping[str, Any], settings: Mapping[str, StoredResolution], file: str, seed: int) -> MadePiece:
-    """What the stand-in makes of a file, with the controller's settings by quantity."""
+def cut_for_shop(
+    truth: Mapping[str, Any], settings: Mapping[str, StoredResolution], practice: Mapping[str, Any]
+) -> MadePiece:
+    """What the stand-in makes of a file, with the controller's settings by quantity.
+
+    practice: file, seed, units_per_mm.
+    """
     by_axis = {quantity[0]: stored for quantity, stored in settings.items()}
-    return Router(RouterTruth.from_json(truth), by_axis, seed).make(file, seed)
+    router = Router(RouterTruth.from_json(truth), by_axis, practice["seed"])
+    return router.make(practice["file"], practice["seed"], practice["units_per_mm"])
 
 
 def show_on_caliper(
@@ -195,5 +201,5 @@ def _cached_piece(
 ) -> MadePiece:
     if key not in _made:
         _made.clear()
-        _made[key] = cut_for_shop(truth, settings, practice["file"], practice["seed"])
+        _made[key] = cut_for_shop(truth, settings, practice)
     return _made[key]

@@ -29,7 +29,7 @@ def to_csv(shop: Shop, wanted: Filter) -> str:
     writer = csv.writer(out)
     writer.writerow(COLUMNS)
     for e in entries(shop, wanted):
-        row = (e.at, names.get(e.machine, e.machine), e.kind, e.quantity, e.verdict, e.words)
+        row = (e.at, names.get(e.machine, e.machine), e.kind, e.quantity or "", e.verdict or "", e.words)
         writer.writerow([_plain(cell) for cell in row])
     return out.getvalue()
 

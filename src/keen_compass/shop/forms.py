@@ -18,7 +18,7 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, trim_number
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.shop.machines import Machine, Stock, Tool
+from keen_compass.shop.machines import FILES, KINDS, Machine, Stock, Tool
 
 T = TypeVar("T")
 DAYS_PER_MONTH = 30.5
@@ -131,8 +131,9 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredResolutio
     fields = {
         "name": m.name if machine else "", "kind": m.kind, "units": m.units,
         "bed_x": show_length(m.bed[0], m.units), "bed_y": show_length(m.bed[1], m.units),
-        "form": m.form.value, "decimals": str(m.decimals), "setting_line": m.setting_line,
-        "takes_effect": m.takes_effect, "due_months": f"{m.due_days / DAYS_PER_MONTH:.0f}",
+        "file": m.file, "form": m.form.value, "decimals": str(m.decimals), "setting_line": m.setting_line,
+        "takes_effect": m.takes_effect, "units_per_mm": trim_number(m.units_per_mm, 4),
+        "due_months": f"{m.due_days / DAYS_PER_MONTH:.0f}",
         "reference_length": show_length(m.reference_length, m.units),
         "tool": tool.name, "tool_width": show_length(tool.width, m.units),
         "tool_marks": "draws or scribes" if tool.drawn else "cuts",
@@ -166,11 +167,14 @@ def read_machine(
         if not {name, name.replace("stock", "bed")} & reader.complaints.keys() and size > room:
             reader.complaints[name] = "larger than the bed"
     line = reader.take("setting_line", _setting_line, "{key} = {value}")
+    kind = fields.get("kind", "router")
+    takes = reader.take("file", lambda text: _file_for(text, kind), "")
     machine = replace(
         base or Machine(uuid.uuid4().hex, "new", "router", (1.0, 1.0)),
-        name=reader.words("name", 40), kind=fields.get("kind", "router"), units=units, bed=bed, standpoint=standpoint,
+        name=reader.words("name", 40), kind=kind, file=takes, units=units, bed=bed, standpoint=standpoint,
         form=form, decimals=round(reader.number("decimals", 0, 9)), setting_line=line,
         takes_effect=fields.get("takes_effect", "").strip(),
+        units_per_mm=reader.number("units_per_mm", 1, 10_000),
         due_days=round(reader.number("due_months", 1, 120) * DAYS_PER_MONTH),
         reference_length=reader.length("reference_length", unit),
         tolerances={q: reader.length(f"tolerance_{q}", unit) for q in ORDER},
@@ -178,6 +182,16 @@ def read_machine(
         tools=(tool, *(base.tools[1:] if base else ())), stock=_keep_place(stock, base),
     )  # fmt: skip
     return (None if reader.complaints else machine), stored, reader.complaints
+
+
+def _file_for(text: str, kind: str) -> str:
+    """What a machine of that kind may take; empty for its usual."""
+    usual = KINDS[kind]
+    if text in ("", usual):
+        return ""
+    if usual == "gcode" or text == "gcode":
+        raise InputError(f"a {kind} takes {FILES[usual]}" + (" or SVG" if usual == "hpgl" else ""))
+    return text
 
 
 def _setting_line(text: str) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from typing import Any, NamedTuple
 
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.lengths import format_mm
@@ -19,17 +20,37 @@ HAPPENINGS = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
-    """One line: when (UTC), whose machine (uid), what. verdict is empty unless it is a finding."""
+class Entry(NamedTuple):
+    """One line, as the file gives it: a year's entries are listed at once, their words made when they are shown.
 
+    kind: finding, value, signed, given_up or the kind of an event. at: UTC. first, second: what the kind needs.
+    """
+
+    kind: str
     at: str
     machine: str
-    kind: str
-    words: str
-    quantity: str = ""
-    verdict: str = ""
-    round: int | None = None
+    quantity: str | None
+    verdict: str | None
+    round: int | None
+    first: Any
+    second: Any
+    decimals: int
+
+    @property
+    def words(self) -> str:
+        """What happened, in words."""
+        match self.kind:
+            case "finding":
+                assert self.quantity and self.verdict
+                measured = _measured(self.quantity, self.first, self.second)
+                return f"{QUANTITIES[self.quantity].label} {VERDICT_WORDS[self.verdict]}: {measured}"
+            case "value":
+                assert self.quantity
+                return f"{QUANTITIES[self.quantity].label} set to {_number(self.first, self.decimals)}"
+            case "signed" | "given_up":
+                reason = json.loads(self.first).get("reason", "")
+                return f"Round {self.kind.replace('_', ' ')}" + (f": {reason}" if reason else "")
+        return str(self.first)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,21 +66,8 @@ class Filter:
 def entries(shop: Shop, wanted: Filter = Filter(), most: int | None = None) -> list[Entry]:
     """The entries that pass, newest first."""
     decimals = {m.uid: m.decimals for m in shop.machines()}
-    found: list[Entry] = []
-    for kind, at, machine, quantity, verdict, round_id, first, second in shop.log_rows(
-        wanted.machine, wanted.quantity, wanted.verdict, wanted.since, SILENT, most
-    ):
-        if kind == "finding":
-            words = f"{QUANTITIES[quantity].label} {VERDICT_WORDS[verdict]}: {_measured(quantity, first, second)}"
-        elif kind == "value":
-            words = f"{QUANTITIES[quantity].label} set to {_number(first, decimals.get(machine, 3))}"
-        elif kind in ("signed", "given_up"):
-            reason = json.loads(first).get("reason", "")
-            words = ("Round signed" if kind == "signed" else "Round given up") + (f": {reason}" if reason else "")
-        else:
-            words = str(first)
-        found.append(Entry(at, machine, kind, words, quantity or "", verdict or "", round_id))
-    return found
+    rows = shop.log_rows(wanted.machine, wanted.quantity, wanted.verdict, wanted.since, SILENT, most)
+    return [Entry._make((*row, decimals.get(row[2], 3))) for row in rows]
 
 
 def latest(shop: Shop, machine: str, most: int) -> list[Entry]:

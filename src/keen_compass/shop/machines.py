@@ -40,6 +40,7 @@ KINDS: dict[str, str] = {
     "router": "gcode", "plasma table": "gcode", "laser table": "gcode",
     "vinyl plotter": "hpgl", "print-and-cut plotter": "hpgl",
 }  # fmt: skip
+FILES = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG"}
 UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
 
 
@@ -49,6 +50,8 @@ class Machine:
 
     bed: (along X, along Y) in mm; for a roll-fed machine one of them is the length of roll it may feed.
     units: how its lengths are shown, one of `UNITS`.
+    file: what it takes, a key of `FILES`; empty for what its kind takes. SVG is for plotters only: what cuts
+        through needs a path in passes, which a drawing doesn't give.
     units_per_mm: of its HP-GL.
     due_days: after so long without a check a value is *re-check*.
     retired: kept with its logbook, but no longer in the rail.
@@ -78,6 +81,7 @@ class Machine:
     spindle_rpm: int = 18000
     depth_per_pass: float = 3.0
     scatter: tuple[float, float] | None = None
+    file: str = ""
     units_per_mm: float = 40.0
     due_days: int = 183
     retired: bool = False
@@ -87,6 +91,8 @@ class Machine:
             raise InputError("give the machine a name", "name")
         if self.kind not in KINDS:
             raise InputError(f"choose one of {', '.join(KINDS)}", "kind")
+        if self.file not in ("", KINDS[self.kind]) and (self.file not in FILES or KINDS[self.kind] == "gcode"):
+            raise InputError(f"a {self.kind} takes {FILES[KINDS[self.kind]]} here", "file")
         if self.units not in UNITS:
             raise InputError(f"choose one of {', '.join(UNITS)}", "units")
         if min(self.bed) <= 0:
@@ -94,8 +100,8 @@ class Machine:
 
     @property
     def file_format(self) -> str:
-        """gcode or hpgl."""
-        return KINDS[self.kind]
+        """gcode, hpgl or svg."""
+        return self.file or KINDS[self.kind]
 
     @property
     def long_axis(self) -> str:

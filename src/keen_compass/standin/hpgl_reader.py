@@ -1,6 +1,6 @@
 """Reads HP-GL as a plain plotter would: PA and PR, PU, PD, SP, IN; refusing what it doesn't know.
 
-Written apart from the writer on purpose. 40 plotter units are 1 mm.
+Written apart from the writer on purpose. 40 plotter units are 1 mm unless the plotter is set otherwise.
 """
 
 from __future__ import annotations
@@ -15,8 +15,8 @@ _INSTRUCTION = re.compile(r"\s*([A-Za-z]{2})\s*([-+0-9.,\s]*?)\s*(?:;|(?=[A-Za-z
 UP, DOWN = 1.0, 0.0  # pen heights; at 0 it marks the surface
 
 
-def read_hpgl(text: str) -> list[Move]:
-    """All moves in order. Raises FileFormatError naming the instruction."""
+def read_hpgl(text: str, units_per_mm: float = UNITS_PER_MM) -> list[Move]:
+    """All moves in order, mm. Raises FileFormatError naming the instruction."""
     moves: list[Move] = []
     x = y = 0.0
     down, absolute, pen = False, True, 0
@@ -42,7 +42,7 @@ def read_hpgl(text: str) -> list[Move]:
             if numbers and down and not pen:
                 raise FileFormatError(f"{name}: drawing without a pen")
             for px, py in zip(numbers[::2], numbers[1::2], strict=True):
-                nx, ny = px / UNITS_PER_MM, py / UNITS_PER_MM
+                nx, ny = px / units_per_mm, py / units_per_mm
                 if down and (not moves or moves[-1].z > 0):
                     moves.append(Move(x, y, DOWN, False, True, 1.0))
                 x, y = (nx, ny) if absolute else (x + nx, y + ny)

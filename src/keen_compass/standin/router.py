@@ -20,6 +20,7 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.standin.gcode_reader import Move, read_gcode
 from keen_compass.standin.hpgl_reader import read_hpgl
+from keen_compass.standin.svg_reader import read_svg
 
 PEN_LINE = 0.4  # mm, width of a line that only marks the surface
 _PROBE = 0.02  # mm, half width of the jaws' contact
@@ -110,18 +111,23 @@ class Router:
         self.settings = dict(settings)
         self._random = random.Random(seed)
 
-    def make(self, file: str, scatter_seed: int | None = None) -> MadePiece:
-        """Run a file (G-code, or HP-GL where it begins like that) on fresh stock.
+    def make(self, file: str, scatter_seed: int | None = None, units_per_mm: float = 40.0) -> MadePiece:
+        """Run a file (G-code; HP-GL or SVG where it begins like that) on fresh stock.
 
         Raises FileFormatError where a controller would stop.
 
         scatter_seed: makes the very piece again that an earlier run made.
+        units_per_mm: what the plotter takes HP-GL's units for.
         """
         from shapely.geometry import MultiLineString
         from shapely.ops import unary_union
 
-        read = read_hpgl if file.lstrip().startswith("IN") else read_gcode
-        through, marks = self._swept(read(file))
+        start = file.lstrip()
+        if start.startswith("IN"):
+            moves = read_hpgl(file, units_per_mm)
+        else:
+            moves = read_svg(file) if start.startswith("<") else read_gcode(file)
+        through, marks = self._swept(moves)
         seed = self._random.randrange(2**31) if scatter_seed is None else scatter_seed
         if through:
             kerf = unary_union([_line(p).buffer(self.truth.kerf / 2, cap_style="round") for p in through])

@@ -12,7 +12,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, draw_state, painter_on_card
 from keen_compass.shop.store import KeptFinding
 
-MOST = 400  # newest findings drawn; more would be a grey bar
+MOST = 200  # newest findings drawn; more would be a grey bar
 
 
 class HistoryChart(QWidget):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
@@ -153,6 +155,10 @@ class RoundsChart(QWidget):
         )
         self._draw_band(p, plot, reach, points[0][1].tolerance if points else None)
         self._draw_legend(p)
+        if not points:
+            p.setFont(th.font(th.TEXT))
+            p.setPen(th.color("good"))
+            p.drawText(plot, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, "tolerance; no number yet")
         for quantity in dict.fromkeys(f.quantity for _, f in points):
             self._draw_series(p, plot, reach, [(c, f) for c, f in points if f.quantity == quantity])
         p.setFont(th.font(th.TEXT))
@@ -264,6 +270,9 @@ class AnswerColumn(QWidget):
             return ""
         if session.context.piece and session.measuring.cut_before_change():
             return "Cut before the change: solved with the numbers that were in the controller then."
+        instrument = session.context.instrument
+        if instrument and instrument.overdue(datetime.now(UTC).date()):
+            return f"The check of {instrument.name} was due on {instrument.due}: measure something known first."
         skipped = sum(c.skipped for c in session.measuring.callouts())
         if skipped:
             return f"{skipped} of {len(session.measuring.callouts())} lengths can’t be read and are left out."

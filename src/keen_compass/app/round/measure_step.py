@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFontMetrics
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text
@@ -27,9 +27,11 @@ class MeasureStep(QWidget):
         self.canvas = PieceCanvas()
         self.canvas.chosen.connect(lambda name: model.attempt("measure", lambda: model.session.measuring.choose(name)))
         self.strip = Strip(model)
+        self.identity = IdentityBar(model)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
+        layout.addWidget(self.identity)
         layout.addWidget(self.canvas, 1)
         layout.addWidget(self.strip)
         self._wired: set[CalloutEdit] = set()
@@ -50,11 +52,14 @@ class MeasureStep(QWidget):
             if box.edit not in self._wired:
                 self._wire(box.edit)
         self.strip.refresh(callouts)
+        self.identity.refresh(editable=not frozen)
 
     def take_focus(self) -> None:
         """Where typing goes."""
         edit = self.canvas.current_edit()
-        if edit is not None:
+        if self.identity.isVisibleTo(self):
+            self.identity.line.setFocus()
+        elif edit is not None:
             edit.setFocus()
         else:
             self.strip.onward.setFocus()
@@ -80,6 +85,51 @@ class MeasureStep(QWidget):
     def _keep(self) -> None:
         self._model.attempt("measure", self._model.session.measuring.keep)
         self.take_focus()
+
+
+class IdentityBar(Card):
+    """Before the first reading: is it the right piece? It asks, and never stands in the way of typing."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self._model = model
+        self._asks = Text("Which number does the piece bear?", 17, bold=True)
+        self._asks.setWordWrap(False)
+        self.line = QLineEdit()
+        self.line.setFont(th.font(th.VERDICT, bold=True))
+        self.line.setFixedWidth(96)
+        self.line.setMinimumHeight(th.HAND)
+        self.line.setMaxLength(40)
+        self.line.setAccessibleName("Number that the piece bears")
+        self.line.returnPressed.connect(self._give)
+        self.none = Button("It bears none", lambda: self._identify(""), "quiet")
+        self._complaint = Text(colour="bad")
+        row = QHBoxLayout()
+        for widget in (self._asks, self.line, Button("That is it", self._give), self.none):
+            row.addWidget(widget)
+        row.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 8, 14, 8)
+        layout.addLayout(row)
+        layout.addWidget(self._complaint)
+
+    def refresh(self, *, editable: bool) -> None:
+        """Shown until it is answered, or a reading is kept."""
+        asked = editable and not self._model.session.measuring.identified
+        if asked and self.isHidden():
+            self.line.clear()
+        self.setVisible(asked)
+        self._complaint.say(self._model.trouble.get("identity", ""))
+
+    def _give(self) -> None:
+        if self.line.text().strip():
+            self._identify(self.line.text())
+
+    def _identify(self, text: str) -> None:
+        self._model.attempt("identity", lambda: self._model.session.measuring.identify(text))
+        step = self.parent()
+        if isinstance(step, MeasureStep):
+            step.take_focus()
 
 
 class Strip(Card):
@@ -136,7 +186,10 @@ class Strip(Card):
         editable = not session.context.shop.read_only and not session.settled
         if current:
             self._show_current(current, session.context.parameters["passes"])
-            self._hint.say(current.measurand.hint if instrument else "No instrument yet: choose one in Make.")
+            first_look = "" if any(c.readings for c in callouts) else self._first_look()
+            self._hint.say(first_look or current.measurand.hint)
+            if instrument is None:
+                self._hint.say("No instrument yet: choose one in Make.")
             self.skip.setText("It can be read" if current.skipped else "Can’t read it")
         else:
             last = next((c for c in callouts if c.readings), None)
@@ -151,6 +204,13 @@ class Strip(Card):
         self.skip.setVisible(current is not None and editable)
         self.more.setVisible(current is None and editable)
         self._trouble.say(self._model.trouble.get("measure", ""))
+
+    def _first_look(self) -> str:
+        """Before the first reading: is it the right piece, the right way round?"""
+        context = self._model.session.context
+        right, away = context.machine.standpoint.to_view(-1, -1)  # the dot is at the lowest X and Y
+        corner = f"{'near' if away < 0 else 'far'} {'left' if right < 0 else 'right'}"
+        return f"Lay it as it was cut: its dot {corner}"
 
     def show_onward(self, words: str, *, enabled: bool, why_not: str) -> None:
         """What the main button does now."""

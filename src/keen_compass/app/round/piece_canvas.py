@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
@@ -165,6 +165,7 @@ class PieceCanvas(QWidget):
         if self._piece is None:
             return
         frame = self._frame()
+        placed: list[QRect] = []
         for c in self._callouts:
             *_, a, b = self._dimension(c, frame)
             middle = (a + b) / 2
@@ -178,8 +179,21 @@ class PieceCanvas(QWidget):
                 middle += QPointF(right * (WIDTH / 2 - LINE_OFF + 14), 0)
             x = min(max(middle.x() - WIDTH / 2, 4), self.width() - WIDTH - 4)
             y = min(max(middle.y() - HEIGHT / 2, 4), self.height() - HEIGHT - CAPTION)
-            self.boxes[c.measurand.name].move(round(x), round(y))
+            wanted = QRect(round(x), round(y), WIDTH, HEIGHT)
+            placed.append(self._clear_of(placed, wanted))
+            self.boxes[c.measurand.name].move(placed[-1].topLeft())
         self._place_complaint()
+
+    def _clear_of(self, placed: list[QRect], wanted: QRect) -> QRect:
+        """The place nearest to the wanted one that covers no box placed before; the wanted one if there is none."""
+        inside = QRect(4, 4, self.width() - 8, self.height() - CAPTION - 4)
+        xs = {wanted.x(), *(r.x() - WIDTH - 6 for r in placed), *(r.x() + WIDTH + 6 for r in placed)}
+        ys = {wanted.y(), *(r.y() - HEIGHT - 6 for r in placed), *(r.y() + HEIGHT + 6 for r in placed)}
+        free = [
+            place for place in (QRect(x, y, WIDTH, HEIGHT) for x in xs for y in ys)
+            if inside.contains(place) and not any(place.intersects(r) for r in placed)
+        ]  # fmt: skip
+        return min(free, key=lambda r: (r.topLeft() - wanted.topLeft()).manhattanLength(), default=wanted)
 
     def _place_complaint(self) -> None:
         current = next((c for c in self._callouts if c.current and c.complaint), None)
@@ -280,7 +294,7 @@ class PieceCanvas(QWidget):
         p.setPen(th.color("soft"))
         words = "Dashed: as ordered"
         if has_readings:
-            words += f" · solid: as measured, error drawn {factor} times"
+            words += " · solid: as measured" + (f", error drawn {factor} times" if factor > 1 else "")
         area = QRectF(14, self.height() - CAPTION, self.width() - 28, CAPTION - 4)
         p.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
         draw_axes(p, QPointF(24.0, self.height() - CAPTION - 8.0), self._standpoint)

@@ -17,7 +17,7 @@ from keen_compass.quantities.catalogue import ORDER, QUANTITIES
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.shop.forms import machine_fields, read_machine
-from keen_compass.shop.machines import KINDS, Machine
+from keen_compass.shop.machines import FILES, KINDS, Machine
 from keen_compass.shop.store import Shop
 
 UNIT_WORDS = {"mm": "millimetres", "in": "inches, decimal", "in 1/64": "inches, fractions"}
@@ -51,6 +51,7 @@ class MachinePage(QWidget):
         f.heading("Machine")
         f.field("name", "Name")
         f.choice("kind", "Kind", {k: k for k in KINDS})
+        f.choice("file", "Takes files as", {"": "what its kind takes", **FILES})
         f.choice("units", "Shown in", UNIT_WORDS)
         f.field("bed_x", "Bed or roll along X")
         f.field("bed_y", "Bed or roll along Y")
@@ -72,6 +73,7 @@ class MachinePage(QWidget):
         for q in ORDER:
             k.field(f"key_{q}", f"{QUANTITIES[q].label} is called")
         k.field("setting_line", "A line looks like")
+        k.field("units_per_mm", "HP-GL units per mm")
         k.field("takes_effect", "It takes effect", "e.g. after a restart")
         k.heading("Tolerances")
         for q in ORDER:

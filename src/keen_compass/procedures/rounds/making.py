@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
-from keen_compass.pieces.placement import GAP, Box, next_free
+from keen_compass.pieces.placement import GAP, Box, check_on_bed, next_free
 from keen_compass.procedures.base import Piece
 from keen_compass.procedures.rounds.context import RoundContext, stored_json
 from keen_compass.procedures.rounds.undo import Undo
@@ -177,10 +177,11 @@ class Making:
     @property
     def extension(self) -> str:
         """Of the file that this machine takes."""
-        return {"gcode": "nc", "hpgl": "plt"}[self._c.machine.file_format]
+        return {"gcode": "nc", "hpgl": "plt", "svg": "svg"}[self._c.machine.file_format]
 
     def file_text(self) -> str:
         """The next piece's file. Raises PieceError with what to do where it can't be made."""
+        from keen_compass.formats.drawings import write_svg
         from keen_compass.formats.gcode import CutSettings, write_gcode
         from keen_compass.formats.hpgl import write_hpgl
 
@@ -191,8 +192,11 @@ class Making:
         width = max(x for x, _ in piece.outline())
         margin = (place.width - width) / 2
         path = piece.tool_path(self.next_number()).moved(place.x + margin, place.y + margin)
+        if machine.file_format == "svg":
+            check_on_bed(path, Box(0, 0, *machine.bed))
+            return write_svg(path, flicks=True)
         if machine.file_format == "hpgl":
-            return write_hpgl(path, machine.units_per_mm)
+            return write_hpgl(path, machine.units_per_mm, Box(0, 0, *machine.bed))
         settings = CutSettings(
             bed=Box(0, 0, *machine.bed), thickness=machine.stock.thickness, depth_per_pass=machine.depth_per_pass,
             feed=machine.feed, plunge_feed=machine.plunge_feed, spindle_rpm=machine.spindle_rpm,
@@ -223,8 +227,9 @@ class Making:
         if truth is None:
             raise InputError("This machine has no stand-in.")
         text = self.file_text()
-        cut_for_shop(truth, self._c.values(), text, self.next_number())
-        return self._keep_piece({"file": text, "seed": self.next_number()})
+        practice = {"file": text, "seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm}
+        cut_for_shop(truth, self._c.values(), practice)
+        return self._keep_piece(practice)
 
     def _keep_piece(self, practice: Mapping[str, Any] | None) -> KeptPiece:
         c, place = self._c, self.place()

@@ -65,6 +65,25 @@ class Measuring:
         """What is read on the piece shown."""
         return self._c.remembered("measurands", lambda: self._c.procedure.measurands(self.shape()))
 
+    @property
+    def identified(self) -> bool:
+        """Whether somebody looked which piece this is; readings that are there say so too."""
+        piece = self._c.piece
+        return piece is None or self._c.mark(f"identified/{piece.id}") is not None or bool(self._by_measurand())
+
+    def identify(self, text: str) -> None:
+        """The number that the piece in hand bears; empty where it bears none. Raises InputError for another piece."""
+        piece = self._c.piece
+        given = text.strip()
+        if piece is None:
+            return
+        if given and given != str(piece.number):
+            raise InputError(
+                f"This round waits for piece {piece.number}, and that one says {given[:12]}. "
+                "Look for the other one, or cut it again in Make."
+            )
+        self._c.put_mark(f"identified/{piece.id}", {"number": given})
+
     def callouts(self) -> list[Callout]:
         """Every dimension line, with what stands on it."""
         if self._c.piece is None:
