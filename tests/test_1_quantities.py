@@ -177,6 +177,26 @@ def test_every_form_moves_the_machine_alike(form: ResolutionForm, steps: float, 
     assert abs(slope) == pytest.approx(old.sensitivity(s), rel=1e-2, abs=1e-6)
 
 
+@given(
+    st.sampled_from(list(ResolutionForm)), st.integers(1, 6), st.floats(50, 2000), st.floats(-0.02, 0.02),
+    st.floats(-0.002, 0.002), st.booleans(),
+)  # fmt: skip
+def test_the_next_round_starts_from_the_stored_rounded_number(
+    form: ResolutionForm, decimals: int, steps: float, s: float, noise: float, small: bool
+) -> None:
+    """What is left after two rounds is what the noise and half a last digit leave, in every form."""
+    old = _in_form(form, steps)
+    if form in (ResolutionForm.UM_PER_STEP, ResolutionForm.INCH_PER_STEP):
+        decimals += 6  # such small numbers are kept with many
+    first = old.corrected(s + noise, decimals)
+    left = old.scale_after(s, first)
+    half_digit = 0.5 * 10**-decimals / old.sensitivity(0.0)
+    assert abs(left) <= 1.1 * (abs(noise) + half_digit) + 1e-12
+    second = first.corrected(left if small else left + noise, decimals)
+    assert abs(first.scale_after(left, second)) <= 1.1 * ((0 if small else abs(noise)) + half_digit) + 1e-12
+    assert first.value == round(first.value, decimals)
+
+
 def test_a_stored_pair_is_multiplied_never_replaced() -> None:
     pair = StoredResolution.from_input(ResolutionForm.PAIR, {"commanded": 100, "measured": 100.4})
     assert pair.corrected(0.001, 3).to_json() == {"commanded": 100, "measured": pytest.approx(100.5, abs=5e-4)}

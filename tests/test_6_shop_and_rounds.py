@@ -113,6 +113,32 @@ except ShopWriteError as error:
         Shop(Path("/proc/nowhere/shop.kcshop"))
 
 
+def test_a_full_disk_loses_nothing(shop_file: Path, tmp_path: Path) -> None:
+    """A real one, a megabyte large; where nothing may be mounted the test above must do."""
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    mounted = subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=1m", "tmpfs", str(disk)], capture_output=True, check=False
+    )
+    if mounted.returncode:
+        pytest.skip("tmpfs can't be mounted here")
+    try:
+        shop = Shop(Path(shutil.copy(shop_file, disk / "s.kcshop")))
+        kept_events = 0
+        with pytest.raises(ShopWriteError, match="make room and try again"):
+            for _ in range(10_000):
+                shop.put_event("heron", "note", "x" * 3000)
+                kept_events += 1
+        assert kept_events > 3
+        assert sum(kind == "note" for _, kind, _ in shop.events("heron")) == kept_events
+        shop.close()
+        shop = Shop(disk / "s.kcshop")
+        assert sum(kind == "note" for _, kind, _ in shop.events("heron")) == kept_events
+        shop.close()
+    finally:
+        subprocess.run(["umount", "-l", str(disk)], check=True)
+
+
 def test_killed_in_the_middle_of_a_reading_nothing_is_lost(shop: Shop, shop_file: Path, tmp_path: Path) -> None:
     session = measured(shop, 2)
     shop.close()

@@ -348,7 +348,7 @@ def test_the_logbook_is_newest_first_and_filters(shop: Shop) -> None:
     assert entries(shop, Filter(since=middle)) == [e for e in everything if e.at >= middle]
     assert entries(shop, most=3) == everything[:3]
     assert any("Moved to the new hall" in e.words for e in everything)
-    assert any(e.words == "X steps out: +0.98 ± 0.10 mm/m" for e in out)
+    assert all(re.fullmatch(r"X steps out: [+−][\d.]+ ± (\d\.\d|0\.0*\d\d) mm/m", e.words) for e in out)
 
 
 def test_csv_is_what_the_filters_show(shop: Shop) -> None:
@@ -406,9 +406,8 @@ def test_the_record_of_a_signed_round_reads_back(shop: Shop, tmp_path: Path) -> 
     piece = shop.pieces(signed.round)[-1]
     for reading in shop.readings(piece.id):
         assert reading.length.text in text
-    for words in ("Heron", "Long caliper 600 mm", "X steps, steps/mm", "stays", "Keen Compass 0.1.0", "19 August"):
-        if words != "19 August":
-            assert words in text, words
+    for words in ("Heron", "Long caliper 600 mm", "X steps, steps/mm", "stays", "Keen Compass 0.1.0"):
+        assert words in text, words
     assert subprocess.run(["pdfimages", "-list", str(tmp_path / "r.pdf")], capture_output=True, text=True, check=True)\
         .stdout.count("\n") == 2  # vector only: the listing's two head lines and no picture  # fmt: skip
     given_up = next(e for e in entries(shop, Filter(machine="heron")) if e.kind == "given_up")

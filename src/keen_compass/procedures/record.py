@@ -10,8 +10,8 @@ from keen_compass.formats.record import Record, write_record
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.shop.logbook import VERDICT_WORDS
 from keen_compass.shop.store import Shop
 
@@ -40,7 +40,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     record = Record(
         title=f"Calibration record: {context.procedure.title}",
         machine=f"{context.machine.name}, {context.machine.describe()} mm",
-        signed=datetime.fromisoformat(str(mark.get("at", piece.at))).astimezone().strftime("%-d %B %Y, %H:%M"),
+        signed=datetime.fromisoformat(shop.last_touched(round_id)).astimezone().strftime("%-d %B %Y, %H:%M"),
         instrument=context.instrument.name if context.instrument else "-",
         tool=f"{piece.body['tool']}, piece {piece.number}",
         piece=[view(x, y) for x, y in shape.outline()],
@@ -69,7 +69,7 @@ def _row(f: Finding, decimals: int, session: RoundSession) -> tuple[str, str, st
 
     error = "-"
     if f.error is not None and f.expanded_uncertainty is not None:
-        error = f"{format_mm(f.error, 3, signed=True)} ± {format_mm(f.expanded_uncertainty, 3)} {f.error_unit}"
+        error = f"{with_uncertainty(f.error, f.expanded_uncertainty)} {f.error_unit}"
     stays = VERDICT_WORDS[f.verdict] == "in"
     return (
         f"{QUANTITIES[f.quantity].label}, {form.unit}", text(f.old), "stays" if stays else text(f.new), error,

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 
 from keen_compass.errors import UncertaintyError
 from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.lengths import format_mm
 
 POOL_BELOW = 5  # readings; from here on a mean's own spread stands alone
 K_RECTANGLE = 1.65  # 0.95·√3
@@ -189,6 +190,12 @@ def temperature(length: float, material: str, part_c: float, instrument_c: float
         EXPANSION_RELATIVE_U * instr * (instrument_c - 20), EXPANSION_RELATIVE_U * part * (part_c - 20),
     )  # fmt: skip
     return correction, length * math.sqrt(math.fsum(t * t for t in terms))
+
+
+def with_uncertainty(value: float, U: float) -> str:
+    """``+0.97 ± 0.10``: U with two significant digits, the value rounded to match (GUM 7.2.6)."""
+    decimals = two_significant(U)
+    return f"{format_mm(value, decimals, signed=True)} ± {format_mm(U, decimals)}"
 
 
 def two_significant(U: float) -> int:

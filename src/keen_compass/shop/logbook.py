@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.shop.store import Shop
 
 SILENT = ("new_sheet", "settings_kept")  # kept, but nothing to read about
@@ -78,7 +78,7 @@ def latest(shop: Shop, machine: str, most: int) -> list[Entry]:
 def _measured(quantity: str, error: float | None, U: float | None) -> str:
     if error is None or U is None:
         return "no number"
-    return f"{format_mm(error, 2, signed=True)} ± {format_mm(U, 2)} {QUANTITIES[quantity].error_unit}"
+    return f"{with_uncertainty(error, U)} {QUANTITIES[quantity].error_unit}"
 
 
 def _number(body: str, decimals: int) -> str:

@@ -57,7 +57,7 @@ class Spoke:
         """``+0.76 mm/m``, or ``not measured``."""
         if self.finding is None or self.finding.error is None:
             return "not measured"
-        decimals = min(two_significant(self.finding.expanded_uncertainty or 0.0), 3)
+        decimals = two_significant(self.finding.expanded_uncertainty or 0.0)
         return f"{format_mm(self.finding.error, decimals, signed=True)} {self.finding.error_unit}"
 
 

@@ -15,6 +15,7 @@ from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.rounds.making import Resolves
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.uncertainty import two_significant
 from keen_compass.quantities.verdict import Verdict
 
 
@@ -118,7 +119,8 @@ class FindingCard(Card):
         self._formula.say("")
         good, possible = 3 * U <= T, U < T
         self._band.show_verdict(
-            Verdict.IN if good else Verdict.CANNOT_TELL if possible else Verdict.OUT, f"Resolves to ± {U:.2f}"
+            Verdict.IN if good else Verdict.CANNOT_TELL if possible else Verdict.OUT,
+            f"Resolves to ± {U:.{two_significant(U)}f}",
         )
         enough = "clear enough" if good else "only large errors will be clear" if possible else "too coarse to tell"
         self._detail.say(f"{words.unit_words('mm/m', units)}, where {T:.2f} is allowed: {enough}.", "soft")
@@ -187,7 +189,11 @@ class RoundsChart(QWidget):
     def _draw_legend(self, p: QPainter) -> None:
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        p.drawText(QRectF(12, 6, self.width() - 120, 22), Qt.AlignmentFlag.AlignVCenter, f"Pieces so far, {self._unit}")
+        room = self.width() - 112
+        words = f"Pieces so far, {self._unit}"
+        if p.fontMetrics().horizontalAdvance(words) > room:
+            words = f"So far, {self._unit}"
+        p.drawText(QRectF(12, 6, room, 22), Qt.AlignmentFlag.AlignVCenter, words)
         for i, letter in enumerate(("X", "Y")):
             at = QPointF(self.width() - 84 + 44 * i, 18)
             self._sign(p, at, i, "ink")

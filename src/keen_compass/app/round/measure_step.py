@@ -93,7 +93,7 @@ class IdentityBar(Card):
     def __init__(self, model: RoundModel) -> None:
         super().__init__()
         self._model = model
-        self._asks = Text("Which number does the piece bear?", 17, bold=True)
+        self._asks = Text("Which piece is it?", 17, bold=True)
         self._asks.setWordWrap(False)
         self.line = QLineEdit()
         self.line.setFont(th.font(th.VERDICT, bold=True))
@@ -101,6 +101,7 @@ class IdentityBar(Card):
         self.line.setMinimumHeight(th.HAND)
         self.line.setMaxLength(40)
         self.line.setAccessibleName("Number that the piece bears")
+        self.line.setPlaceholderText("no.")
         self.line.returnPressed.connect(self._give)
         self.none = Button("It bears none", lambda: self._identify(""), "quiet")
         self._complaint = Text(colour="bad")

@@ -7,7 +7,7 @@ from datetime import datetime
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.uncertainty import two_significant
+from keen_compass.quantities.uncertainty import two_significant, with_uncertainty
 from keen_compass.quantities.verdict import Verdict
 
 # mm per m is thou per inch: the same number, in the words of the shop.
@@ -26,9 +26,7 @@ def headline(finding: Finding) -> str:
         return "Is this right?"
     if finding.error is None or finding.expanded_uncertainty is None:
         return "Not known yet"
-    d = min(two_significant(finding.expanded_uncertainty), 3)
-    value = format_mm(finding.error, d, signed=True)
-    return f"{HEADS[finding.verdict]}: {value} ± {format_mm(finding.expanded_uncertainty, d)}"
+    return f"{HEADS[finding.verdict]}: {with_uncertainty(finding.error, finding.expanded_uncertainty)}"
 
 
 def consequence(finding: Finding, units: str) -> str:
@@ -43,6 +41,8 @@ def consequence(finding: Finding, units: str) -> str:
     else:  # mm per m, times 12 inches, is thou per foot
         size = f"A foot comes out {format_mm(12 * error, 1)} thou too {way}"
         allowed = f"{format_mm(12 * allowed_error, 1)} is allowed"
+    if format_mm(error, 2) == "0.00":
+        size = f"{size.partition(' comes')[0]} comes out right"
     if finding.verdict is Verdict.IN:
         return f"{size}; {allowed}. Leave it."
     if finding.verdict is Verdict.CANNOT_TELL:
