@@ -162,6 +162,19 @@ def test_cannot_tell_says_what_would_settle_it_and_keeps_its_word() -> None:
     assert "only a better instrument" in RECTANGLE.solve(hopeless).findings[0].notes[0]
 
 
+def test_a_fraction_on_a_fine_caliper_is_told_to_be_read_finer() -> None:
+    body = example(tolerance=0.5)
+    body["readings"] = [
+        {"measurand": m, "values": [v]} for m, v in (("width", "15 3/4 in"), ("short_width", "4 23/32 in"))
+    ]
+    coarse = solve(body).findings[0]
+    assert coarse.verdict is Verdict.CANNOT_TELL
+    assert "Reading it to 0.01 mm" in coarse.notes[0]
+    body["readings"] = [{"measurand": m, "values": [v]} for m, v in (("width", "400.05"), ("short_width", "120.02"))]
+    fine = solve(body).findings[0]
+    assert fine.expanded_uncertainty < coarse.expanded_uncertainty / 3
+
+
 @pytest.mark.parametrize(
     ("place", "change"),
     [

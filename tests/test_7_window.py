@@ -13,6 +13,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from driving import focus, opened, press, shown, tab_to
 from keen_compass.app import theme as th
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
@@ -25,36 +26,18 @@ from keen_compass.shop.store import Shop
 
 @pytest.fixture
 def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
-    application("light")
-    opened = MainWindow(shop, "Lantern Quay")
-    qtbot.addWidget(opened)
-    opened.resize(1280, 800)
-    with qtbot.waitActive(opened):
-        opened.show()
-        opened.activateWindow()
-    yield opened
-    opened._close_round()
+    made = opened(qtbot, shop)
+    yield made
+    made._close_round()
 
 
 def session_of(window: MainWindow) -> RoundSession:
     return window.round_page.model.session  # type: ignore[union-attr]
 
 
-def press(qtbot: QtBot, *keys: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
-    """To whatever has the keyboard, as a person would."""
-    for key in keys:
-        target = QApplication.focusWidget()
-        assert target is not None, "nothing has the keyboard"
-        if isinstance(key, str):
-            qtbot.keyClicks(target, key)
-        else:
-            qtbot.keyClick(target, key, modifier)
-        QApplication.processEvents()
-
-
 def type_readings(qtbot: QtBot, window: MainWindow) -> None:
     for _ in range(12):
-        press(qtbot, session_of(window).measuring.practice_reading() or "", Qt.Key.Key_Return)
+        press(session_of(window).measuring.practice_reading() or "", Qt.Key.Key_Return)
     assert session_of(window).measuring.current() is None
 
 
@@ -62,51 +45,38 @@ def bear_number(qtbot: QtBot, window: MainWindow) -> None:
     """Say which piece is in the hand: first another one, then the right one."""
     piece = session_of(window).context.piece
     assert piece is not None
-    assert focus_name() == "Number that the piece bears"
-    press(qtbot, "999", Qt.Key.Key_Return)
-    assert "that one says 999" in "".join(shown_texts(window.round_page))
-    press(qtbot, Qt.Key.Key_Backspace, Qt.Key.Key_Backspace, Qt.Key.Key_Backspace)
-    press(qtbot, str(piece.number), Qt.Key.Key_Return)
-
-
-def focus_name() -> str:
-    widget = QApplication.focusWidget()
-    return widget.accessibleName() if widget else ""
-
-
-def tab_to(qtbot: QtBot, name: str) -> None:
-    for _ in range(40):
-        if name in focus_name():
-            return
-        press(qtbot, Qt.Key.Key_Tab)
-    raise AssertionError(f"Tab never reached {name}")
+    assert focus() == "Number that the piece bears"
+    press("999", Qt.Key.Key_Return)
+    assert "that one says 999" in shown(window.round_page)
+    press(Qt.Key.Key_Backspace, Qt.Key.Key_Backspace, Qt.Key.Key_Backspace)
+    press(str(piece.number), Qt.Key.Key_Return)
 
 
 def test_a_whole_round_by_keyboard_alone(qtbot: QtBot, window: MainWindow, shop_file: Path) -> None:
-    press(qtbot, Qt.Key.Key_Right, Qt.Key.Key_Return)  # the rose has the keyboard
-    qtbot.waitUntil(lambda: "Cut on the stand-in" in focus_name())
-    tab_to(qtbot, "New sheet")
-    press(qtbot, Qt.Key.Key_Return)
-    tab_to(qtbot, "Cut on the stand-in")
-    press(qtbot, Qt.Key.Key_Return)
+    press(Qt.Key.Key_Right, Qt.Key.Key_Return)  # the rose has the keyboard
+    qtbot.waitUntil(lambda: "Cut on the stand-in" in focus())
+    tab_to("New sheet")
+    press(Qt.Key.Key_Return)
+    tab_to("Cut on the stand-in")
+    press(Qt.Key.Key_Return)
     bear_number(qtbot, window)
-    assert focus_name().startswith("width")
+    assert focus().startswith("width")
     type_readings(qtbot, window)
-    assert focus_name() == "To Correct"
-    press(qtbot, Qt.Key.Key_Return)
+    assert focus() == "To Correct"
+    press(Qt.Key.Key_Return)
     session = session_of(window)
     assert session.step is Step.CORRECT
     for finding in session.measuring.findings():
-        assert "what the controller shows now" in focus_name()
-        press(qtbot, session.correcting.proposed(finding), Qt.Key.Key_Return)
-    assert focus_name() == "To Confirm"
-    press(qtbot, Qt.Key.Key_Return)
-    assert "Cut on the stand-in" in focus_name()
-    press(qtbot, Qt.Key.Key_Return)
+        assert "what the controller shows now" in focus()
+        press(session.correcting.proposed(finding), Qt.Key.Key_Return)
+    assert focus() == "To Confirm"
+    press(Qt.Key.Key_Return)
+    assert "Cut on the stand-in" in focus()
+    press(Qt.Key.Key_Return)
     bear_number(qtbot, window)
     type_readings(qtbot, window)
-    assert focus_name() == "Sign off"
-    press(qtbot, Qt.Key.Key_Return)
+    assert focus() == "Sign off"
+    press(Qt.Key.Key_Return)
     assert window.places.currentWidget() is window.rose_page
     assert {s.state for s in spokes(window.shop, window.shop.machine("heron"))} == {State.IN}
     window.close()
@@ -163,13 +133,9 @@ def measuring(qtbot: QtBot, window: MainWindow) -> MainWindow:
     return window
 
 
-def shown_texts(widget: QWidget) -> list[str]:
-    return [w.text() for w in widget.findChildren(QLabel) if w.isVisible()]
-
-
 @pytest.mark.parametrize("text", ["abc", "-4", "1e400", "12 1/0"])
 def test_bad_readings_are_marked_at_the_callout(qtbot: QtBot, measuring: MainWindow, text: str) -> None:
-    press(qtbot, text, Qt.Key.Key_Return)
+    press(text, Qt.Key.Key_Return)
     edit = QApplication.focusWidget()
     assert isinstance(edit, QLineEdit)
     assert edit.text() == text
@@ -181,7 +147,7 @@ def test_bad_readings_are_marked_at_the_callout(qtbot: QtBot, measuring: MainWin
 
 def test_ten_megabytes_of_paste_are_answered_in_words(qtbot: QtBot, measuring: MainWindow) -> None:
     QApplication.clipboard().setText("7" * 10_000_000)
-    press(qtbot, Qt.Key.Key_V, modifier=Qt.KeyboardModifier.ControlModifier)
+    press(Qt.Key.Key_V, modifier=Qt.KeyboardModifier.ControlModifier)
     assert "10,000,000 characters pasted" in measuring.round_page.measure.canvas._complaint.text()
     assert len(session_of(measuring).measuring.draft) == 200
     QApplication.clipboard().clear()
@@ -190,48 +156,48 @@ def test_ten_megabytes_of_paste_are_answered_in_words(qtbot: QtBot, measuring: M
 def test_stray_digits_backspace_skip_and_undo(qtbot: QtBot, measuring: MainWindow) -> None:
     page, session = measuring.round_page, session_of(measuring)
     page.measure.strip.skip.setFocus()
-    press(qtbot, "5")  # a caliper that types does not know where the keyboard is
-    press(qtbot, "20.1", Qt.Key.Key_Return)
+    press("5")  # a caliper that types does not know where the keyboard is
+    press("20.1", Qt.Key.Key_Return)
     assert session.measuring.callouts()[0].readings[0].length.text == "520.1"
-    press(qtbot, Qt.Key.Key_Backspace)
+    press(Qt.Key.Key_Backspace)
     assert not session.measuring.callouts()[0].readings
-    press(qtbot, Qt.Key.Key_Z, modifier=Qt.KeyboardModifier.ControlModifier)
+    press(Qt.Key.Key_Z, modifier=Qt.KeyboardModifier.ControlModifier)
     assert session.measuring.callouts()[0].readings
-    press(qtbot, Qt.Key.Key_F9)
+    press(Qt.Key.Key_F9)
     assert session.measuring.callouts()[1].skipped
     assert session.measuring.current() == "short_width"
-    press(qtbot, Qt.Key.Key_Up)
+    press(Qt.Key.Key_Up)
     assert session.measuring.current() == "height"
 
 
 def test_the_answer_follows_every_keystroke(qtbot: QtBot, measuring: MainWindow) -> None:
     type_passes = 4
     for _ in range(type_passes):
-        press(qtbot, session_of(measuring).measuring.practice_reading() or "", Qt.Key.Key_Return)
+        press(session_of(measuring).measuring.practice_reading() or "", Qt.Key.Key_Return)
     card = measuring.round_page.answer.cards["x_steps"]
     seen = set()
     for key in "520.9":
-        press(qtbot, key)
+        press(key)
         seen.add(card._new.text())
     assert len(seen) >= 3
 
 
 def test_odd_readings_are_asked_about_and_can_be_confirmed(qtbot: QtBot, measuring: MainWindow) -> None:
     for text in ("20.47", "390", "6.14", "117"):  # inches, typed as mm
-        press(qtbot, text, Qt.Key.Key_Return)
+        press(text, Qt.Key.Key_Return)
     answer = measuring.round_page.answer
-    assert any("inches" in t for t in shown_texts(answer))
+    assert "inches" in shown(answer)
     click(qtbot, answer._odd)
     assert not answer._odd.isVisible()
 
 
 def test_giving_up_asks_why_in_the_page(qtbot: QtBot, measuring: MainWindow) -> None:
     click(qtbot, measuring.round_page.give_up)
-    press(qtbot, Qt.Key.Key_Return)
-    assert any("Say why" in t for t in shown_texts(measuring.round_page))
-    press(qtbot, "Storm warning", Qt.Key.Key_Return)
+    press(Qt.Key.Key_Return)
+    assert "Say why" in shown(measuring.round_page)
+    press("Storm warning", Qt.Key.Key_Return)
     assert measuring.places.currentWidget() is measuring.rose_page
-    assert any("Storm warning" in t for t in shown_texts(measuring.rose_page))
+    assert "Storm warning" in shown(measuring.rose_page)
 
 
 def test_killed_while_typing_the_half_reading_is_there_again(shop: Shop, shop_file: Path, qtbot: QtBot) -> None:
@@ -366,7 +332,7 @@ def test_every_control_is_reached_by_tab(qtbot: QtBot, measuring: MainWindow) ->
     wanted = {b for b in page.findChildren(QPushButton) if b.isVisible() and b.isEnabled()}
     seen = set()
     for _ in range(60):
-        press(qtbot, Qt.Key.Key_Tab)
+        press(Qt.Key.Key_Tab)
         seen.add(QApplication.focusWidget())
     assert wanted <= seen, [b.text() for b in wanted - seen]
 

@@ -13,9 +13,10 @@ import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from driving import opened, press, shown, tab_to
 from keen_compass.app import theme as th
 from keen_compass.app.help import PAGES
 from keen_compass.app.logbook.page import LogbookPage
@@ -31,42 +32,11 @@ from keen_compass.shop.store import Shop
 DATA = Path(__file__).parent.parent / "data"
 
 
-def opened(qtbot: QtBot, shop: Shop) -> MainWindow:
-    application("light")
-    window = MainWindow(shop, "Lantern Quay")
-    qtbot.addWidget(window)
-    window.resize(1280, 800)
-    with qtbot.waitActive(window):
-        window.show()
-        window.activateWindow()
-    return window
-
-
 @pytest.fixture
 def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
     made = opened(qtbot, shop)
     yield made
     made._close_round()
-
-
-def press(*keys: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
-    for key in keys:
-        target = QApplication.focusWidget()
-        assert target is not None
-        if isinstance(key, str):
-            QTest.keyClicks(target, key)
-        else:
-            QTest.keyClick(target, key, modifier)
-        QApplication.processEvents()
-
-
-def tab_to(name: str) -> None:
-    for _ in range(80):
-        widget = QApplication.focusWidget()
-        if widget is not None and widget.accessibleName() == name:
-            return
-        press(Qt.Key.Key_Tab)
-    raise AssertionError(f"Tab never reached {name}")
 
 
 def fill(name: str, text: str) -> None:
@@ -88,10 +58,6 @@ def choose(name: str, words: str) -> None:
             return
         press(Qt.Key.Key_Up)
     raise AssertionError(f"{words} is not in {name}")
-
-
-def texts(widget: QWidget) -> str:
-    return "\n".join(w.text() for w in widget.findChildren(QLabel) if w.isVisible())
 
 
 # Machines
@@ -143,8 +109,8 @@ def test_wrong_fields_are_marked_and_nothing_is_kept(window: MainWindow) -> None
     tab_to("Keep")
     press(Qt.Key.Key_Return)
     page = window.places.currentWidget()
-    assert "can't read “wide”" in texts(page)
-    assert "Some fields need another look" in texts(page)
+    assert "can't read “wide”" in shown(page)
+    assert "Some fields need another look" in shown(page)
     focused = QApplication.focusWidget()
     assert focused is not None
     assert focused.accessibleName() == "Bed or roll along X"
@@ -235,7 +201,7 @@ def test_an_instrument_is_added_and_changed(window: MainWindow) -> None:
     window.go_to("instruments")
     page = window.places.currentWidget()
     assert isinstance(page, InstrumentsPage)
-    assert "repeats in the logbook differ" in texts(page)
+    assert "repeats in the logbook differ" in shown(page)
     tab_to("Add an instrument")
     press(Qt.Key.Key_Return)
     fill("Name", "Pocket rule")
@@ -243,14 +209,14 @@ def test_an_instrument_is_added_and_changed(window: MainWindow) -> None:
     fill("Smallest division", "0")
     tab_to("Keep")
     press(Qt.Key.Key_Return)
-    assert "larger than 0" in texts(page)
+    assert "larger than 0" in shown(page)
     fill("Smallest division", "0,5")
     fill("Its own check is due", "2020-01-01")
     tab_to("Keep")
     press(Qt.Key.Key_Return)
     added = window.shop.instruments()[-1]
     assert (added.name, added.resolution, added.both_ends) == ("Pocket rule", 0.5, True)
-    assert "was due on 2020-01-01" in texts(page)
+    assert "was due on 2020-01-01" in shown(page)
 
 
 def test_the_logbook_filters_and_writes(window: MainWindow, tmp_path: Path) -> None:
@@ -287,7 +253,7 @@ def test_what_happened_makes_values_recheck(window: MainWindow) -> None:
     choose("What happened", "Controller updated")
     tab_to("In a few words")
     press("New firmware on the bench", Qt.Key.Key_Return)
-    assert "New firmware on the bench" in texts(window.rose_page)
+    assert "New firmware on the bench" in shown(window.rose_page)
     # Out stays out: it is worse than having to be looked at again.
     assert {s.state for s in spokes(window.shop, window.shop.machine("heron"))} == {State.OUT}
 
@@ -299,7 +265,7 @@ def test_a_round_left_for_long_says_so(window: MainWindow) -> None:
     window.begin("rectangle")
     window.back()
     QApplication.processEvents()
-    assert "Not touched for 12 days" in texts(window.rose_page)
+    assert "Not touched for 12 days" in shown(window.rose_page)
 
 
 def test_rounds_on_two_machines_go_on_side_by_side(window: MainWindow) -> None:
@@ -326,7 +292,7 @@ def test_no_instrument_yet_is_asked_for_and_gives_no_verdict(qtbot: QtBot, tmp_p
         shop.put_value("heron", quantity, held.stored, "start")
     bare = opened(qtbot, shop)
     bare.begin("rectangle")
-    assert "No instrument yet" in texts(bare)
+    assert "No instrument yet" in shown(bare)
     page = bare.round_page
     page.model.session.making.made()
     page.model.session.after_making()
@@ -334,7 +300,7 @@ def test_no_instrument_yet_is_asked_for_and_gives_no_verdict(qtbot: QtBot, tmp_p
     page.measure.take_focus()
     press("519.9", Qt.Key.Key_Return)
     assert page.model.session.measuring.answer() is None
-    assert "choose one in Make" in texts(bare)
+    assert "choose one in Make" in shown(bare)
     from keen_compass.quantities.instruments import Instrument
 
     shop.put_instrument(Instrument("Caliper", uid="c"))
@@ -361,8 +327,8 @@ def test_the_shop_floor_view_is_typed_into(window: MainWindow) -> None:
     assert not window.rail.isVisible()
     for _ in range(12):
         press(session.measuring.practice_reading() or "", Qt.Key.Key_Return)
-    assert "All read" in texts(floor)
-    assert "Out:" in texts(floor)
+    assert "All read" in shown(floor)
+    assert "Out:" in shown(floor)
     assert floor.edit.font().pixelSize() >= 100
     press(Qt.Key.Key_Escape)
     assert not floor.isVisible()

@@ -9,9 +9,10 @@ import pytest
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel, QWidget
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from driving import focus, opened, press, shown
 from keen_compass import cli
 from keen_compass.app.start import _windows, application, show_window
 from keen_compass.app.window import MainWindow
@@ -27,15 +28,9 @@ from keen_compass.shop.store import Shop
 
 @pytest.fixture
 def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
-    application("light")
-    opened = MainWindow(shop, "Lantern Quay")
-    qtbot.addWidget(opened)
-    opened.resize(1280, 800)
-    with qtbot.waitActive(opened):
-        opened.show()
-        opened.activateWindow()
-    yield opened
-    opened._close_round()
+    made = opened(qtbot, shop)
+    yield made
+    made._close_round()
 
 
 def begin(window: MainWindow, machine: str, instrument: str = "") -> RoundSession:
@@ -47,26 +42,6 @@ def begin(window: MainWindow, machine: str, instrument: str = "") -> RoundSessio
         session.making.choose(size=session.making.proposed_size())
     QApplication.processEvents()
     return session
-
-
-def press(*keys: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
-    for key in keys:
-        target = QApplication.focusWidget()
-        assert target is not None
-        if isinstance(key, str):
-            QTest.keyClicks(target, key)
-        else:
-            QTest.keyClick(target, key, modifier)
-        QApplication.processEvents()
-
-
-def focus() -> str:
-    widget = QApplication.focusWidget()
-    return widget.accessibleName() if widget else ""
-
-
-def shown(widget: QWidget) -> str:
-    return "\n".join(w.text() for w in widget.findChildren(QLabel) if w.isVisible())
 
 
 def test_a_round_on_the_roll_in_fractions_by_keyboard(window: MainWindow, tmp_path: Path) -> None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPalette, QPen
-from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QWidget
+from PySide6.QtGui import QColor, QFocusEvent, QFontMetrics, QPainter, QPainterPath, QPalette, QPen
+from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QSizePolicy, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.quantities.verdict import Verdict
@@ -107,12 +107,36 @@ class Button(QPushButton):
             super().keyPressEvent(event)  # type: ignore[arg-type]
 
 
+class ShowsFocus(QWidget):
+    """A widget that paints itself, and differently with the keyboard."""
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """Show the focus."""
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """Hide it."""
+        super().focusOutEvent(event)
+        self.update()
+
+
 class Card(QFrame):
     """A sheet of paper on the desk."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("card")
+
+
+def scrolling(widget: QWidget) -> QScrollArea:
+    """A widget in an area that scrolls up and down only, and takes no keyboard itself."""
+    area = QScrollArea()
+    area.setWidget(widget)
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return area
 
 
 def painter_on_card(widget: QWidget) -> QPainter:

@@ -210,7 +210,7 @@ class Rectangle:
         if s <= SCALE_LIMIT:
             raise InputError("the readings are so small that no number could correct them", "readings")
         if verdict is Verdict.CANNOT_TELL:
-            notes.append(what_would_settle(self, case, quantity, s * PER_METRE, T, estimate.components))
+            notes.append(what_would_settle(self, case, quantity, s * PER_METRE, T))
         previous = case.previous_errors.get(quantity)
         if previous is not None and not case.confirmed and looks_mirrored(s * PER_METRE, previous, U * PER_METRE):
             verdict = Verdict.IMPLAUSIBLE

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from keen_compass.procedures.case import Case, length_mm
-from keen_compass.quantities.uncertainty import Component, combine
+from keen_compass.quantities.lengths import trim_number
 from keen_compass.quantities.verdict import Verdict, judge
 
 if TYPE_CHECKING:
@@ -16,30 +16,27 @@ if TYPE_CHECKING:
 MORE_READINGS = (4, 5, 6, 8, 10)
 MORE_PIECES = (2, 3, 4)
 LONGER = (1.1, 1.25, 1.5, 2.0, 3.0)
-SHARED_DOMINATES = 0.7  # of the variance
+ENDLESS = 10_000  # readings and pieces: what is left then is the instrument's own
 
 
-def what_would_settle(
-    procedure: Procedure,
-    case: Case,
-    quantity: str,
-    error: float,
-    tolerance: float,
-    now: tuple[Component, ...],
-) -> str:
+def what_would_settle(procedure: Procedure, case: Case, quantity: str, error: float, tolerance: float) -> str:
     """One sentence, cheapest remedy first. `error` and `tolerance` in the quantity's error unit."""
     for sentence, changed, n in _remedies(case):
         U = procedure.predict(changed, n).get(quantity)
         if U is not None and judge(error, U, tolerance) is not Verdict.CANNOT_TELL:
             return sentence
-    shared = sum(c.u**2 for c in now if c.rectangular)
-    if shared > SHARED_DOMINATES * combine(now) ** 2:
-        return f"The {case.instrument.name}'s own permissible error keeps it open: only a better instrument can tell."
+    floor = procedure.predict(replace(case, pieces=ENDLESS), ENDLESS).get(quantity)
+    if floor is not None and judge(error, floor, tolerance) is Verdict.CANNOT_TELL:
+        return f"The {case.instrument.name}'s own error and division keep it open: only a better instrument can tell."
     return "Too close to the tolerance to call with anything at hand."
 
 
 def _remedies(case: Case) -> Iterator[tuple[str, Case, int]]:
     have = min((len(v) for v in case.readings.values()), default=0)
+    stated = max((length.resolution_mm for v in case.readings.values() for length in v), default=0.0)
+    if stated > case.instrument.resolution and not case.instrument.divided_in_fractions:
+        division = trim_number(case.instrument.resolution, 4)
+        yield f"Reading it to {division} mm, as the {case.instrument.name} shows it, would settle it.", case, have
     for n in MORE_READINGS:
         if n > have:
             more = n - have

@@ -6,10 +6,9 @@ import math
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import STATE_COLOUR, draw_state
+from keen_compass.app.parts import STATE_COLOUR, ShowsFocus, draw_state
 from keen_compass.shop.standing import Spoke, State
 
 RING = 0.62  # of the outermost radius
@@ -24,7 +23,7 @@ def radius_of(reach: float) -> float:
     return RING + (1 - RING) * (1 - 1 / (1 + 0.6 * (reach - 1)))
 
 
-class Rose(QWidget):
+class Rose(ShowsFocus):
     """`small` roses live in the rail: no labels, no focus."""
 
     opened = Signal(str)
@@ -195,13 +194,3 @@ class Rose(QWidget):
             if 0 < along < R and off < HIT / 2:
                 return i
         return None
-
-    def focusInEvent(self, event: object) -> None:
-        """Show the focus."""
-        super().focusInEvent(event)  # type: ignore[arg-type]
-        self.update()
-
-    def focusOutEvent(self, event: object) -> None:
-        """Hide it."""
-        super().focusOutEvent(event)  # type: ignore[arg-type]
-        self.update()

@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, StateSign, Text
+from keen_compass.app.parts import Button, Card, Line, StateSign, Text, scrolling
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.procedures import yielding
 from keen_compass.shop.forms import show_size
@@ -38,12 +38,8 @@ class RosePage(QWidget):
         beside = QWidget()
         beside.setLayout(self._next)
         self._next.setContentsMargins(0, 0, 8, 0)
-        scroll = QScrollArea()
-        scroll.setWidget(beside)
-        scroll.setWidgetResizable(True)
+        scroll = scrolling(beside)
         scroll.setFixedWidth(356)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         middle = QHBoxLayout()
         middle.addWidget(self.rose, 1)
         middle.addWidget(scroll)

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QObject, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
     QLineEdit,
-    QScrollArea,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.parts import Button, Card, Line, Text, scrolling
 from keen_compass.app.round.answer import AnswerColumn
 from keen_compass.app.round.correct_step import CorrectStep
 from keen_compass.app.round.floor import FloorView
@@ -84,12 +83,8 @@ class RoundPage(QWidget):
         centre.addWidget(self._trouble)
         centre.addWidget(self.reason)
         centre.addWidget(self._stack, 1)
-        self._scroll = QScrollArea()
-        self._scroll.setWidget(self.answer)
-        self._scroll.setWidgetResizable(True)
+        self._scroll = scrolling(self.answer)
         self._scroll.setFixedWidth(ANSWER_WIDTH)
-        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         body = QHBoxLayout()
         body.setSpacing(14)
         body.addLayout(centre, 1)

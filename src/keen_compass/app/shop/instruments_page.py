@@ -5,11 +5,11 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.forms import Form
-from keen_compass.app.parts import Button, Line, Text
+from keen_compass.app.parts import Button, Line, Text, scrolling
 from keen_compass.errors import KeenCompassError
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, trim_number
@@ -66,11 +66,7 @@ class InstrumentsPage(QWidget):
         body.setSpacing(28)
         body.addWidget(listing, 0, Qt.AlignmentFlag.AlignTop)
         body.addLayout(right, 1)
-        scroll = QScrollArea()
-        scroll.setWidget(columns)
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll = scrolling(columns)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 12, 8)
         layout.addLayout(head)

@@ -5,12 +5,12 @@ from __future__ import annotations
 import uuid
 from dataclasses import replace
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.forms import Form
-from keen_compass.app.parts import Button, Line, Text
+from keen_compass.app.parts import Button, Line, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
 from keen_compass.quantities.catalogue import ORDER, QUANTITIES
@@ -106,12 +106,7 @@ class MachinePage(QWidget):
         body.setSpacing(32)
         body.addLayout(first, 1)
         body.addLayout(second, 1)
-        scroll = QScrollArea()
-        scroll.setWidget(columns)
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._scroll = scroll
+        scroll = scrolling(columns)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 12, 8)
         layout.addLayout(head)

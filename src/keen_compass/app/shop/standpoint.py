@@ -6,10 +6,9 @@ import math
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import painter_on_card
+from keen_compass.app.parts import ShowsFocus, painter_on_card
 from keen_compass.quantities.standpoint import Standpoint
 
 TURNED = {"right": "away", "away": "left", "left": "toward", "toward": "right"}  # a quarter turn, anticlockwise
@@ -17,7 +16,7 @@ OPPOSITE = {"right": "left", "left": "right", "away": "toward", "toward": "away"
 VECTOR = {"right": (1.0, 0.0), "left": (-1.0, 0.0), "away": (0.0, -1.0), "toward": (0.0, 1.0)}  # on the screen
 
 
-class StandpointPicture(QWidget):
+class StandpointPicture(ShowsFocus):
     """Click a side of the bed to point +X there; click it again, or press ↑, to flip +Y. ← → turn both."""
 
     changed = Signal()
@@ -126,13 +125,3 @@ class StandpointPicture(QWidget):
         p.setPen(th.color(colour))
         label = tip + way * 12 + across * (22 if math.fabs(way.x()) else -24)
         p.drawText(QRectF(label.x() - 24, label.y() - 14, 48, 28), Qt.AlignmentFlag.AlignCenter, words)
-
-    def focusInEvent(self, event: object) -> None:
-        """Show the focus."""
-        super().focusInEvent(event)  # type: ignore[arg-type]
-        self.update()
-
-    def focusOutEvent(self, event: object) -> None:
-        """Hide it."""
-        super().focusOutEvent(event)  # type: ignore[arg-type]
-        self.update()
