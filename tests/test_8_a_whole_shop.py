@@ -266,7 +266,9 @@ def test_a_machine_without_a_port_is_told_its_lines_and_asked_what_it_shows(shop
     session.go(Step.CORRECT)
     x, y = session.measuring.findings()
     assert session.correcting.line(x).startswith("ACROSS 100 for 100.")
-    session.correcting.enter("x_steps", session.correcting.proposed(x).split("for")[1])
+    with pytest.raises(InputError, match="Type the number"):
+        session.correcting.enter("x_steps", "100 for")
+    session.correcting.enter("x_steps", f"100 for {session.correcting.proposed(x)}")
     assert session.correcting.entered("x_steps") == StoredResolution.from_input(ResolutionForm.PAIR, x.new)
     session.correcting.decide("y_steps", False)
     assert session.correcting.done()

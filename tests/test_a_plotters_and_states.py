@@ -128,7 +128,7 @@ def test_without_a_port_the_line_is_copied_and_the_answer_typed(window: MainWind
     press("nonsense", Qt.Key.Key_Return)
     assert "Type the number that the controller shows" in shown(card)
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
-    press(f"{finding.new['measured']:.3f}", Qt.Key.Key_Return)  # type: ignore[index,call-overload]
+    press(session.correcting.proposed(finding), Qt.Key.Key_Return)
     assert "The controller holds 100 for" in shown(card)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from PySide6.QtCore import QEventLoop, QSettings
@@ -15,6 +16,7 @@ from keen_compass.errors import InputError
 from keen_compass.procedures.base import Step
 from keen_compass.procedures.demo import build, correct_all, read_all
 from keen_compass.procedures.rounds import RoundSession
+from keen_compass.shop.store import Shop
 
 
 def take_shots(folder: Path, size: tuple[int, int]) -> None:
@@ -28,10 +30,18 @@ def take_shots(folder: Path, size: tuple[int, int]) -> None:
         window = show_window(build(Path(scratch) / "lantern-quay.kcshop"), "Lantern Quay", size)
         for name, prepare in VIEWS:
             prepare(window)
-            _settle()
-            if not window.grab().save(str(folder / f"{name}.png")):
-                raise InputError("the picture can't be written; is there room?", str(folder))
+            _save(window, folder / f"{name}.png")
         window.close()
+        QSettings().remove("window")
+        empty = show_window(Shop(Path(scratch) / "empty.kcshop"), "New shop", size)
+        _save(empty, folder / "state-empty-shop.png")
+        empty.close()
+
+
+def _save(window: MainWindow, file: Path) -> None:
+    _settle()
+    if not window.grab().save(str(file)):
+        raise InputError("the picture can't be written; is there room?", str(file))
 
 
 def _session(window: MainWindow) -> RoundSession:
@@ -83,6 +93,16 @@ def _rose_after(window: MainWindow) -> None:
     window.show_rose("heron")
 
 
+def _logbook(window: MainWindow) -> None:
+    window.show_rose("heron")
+    window.go_to("logbook")
+
+
+def _machine(window: MainWindow) -> None:
+    window.show_rose("heron")
+    window.change_machine()
+
+
 def _swift_measure(window: MainWindow) -> None:
     window.show_rose("swift")
     window.begin("rectangle")
@@ -106,6 +126,50 @@ def _identity(window: MainWindow) -> None:
     bar = window.round_page.measure.identity  # type: ignore[union-attr]
     bar.line.setText("4")
     bar._give()
+
+
+def _no_port(window: MainWindow) -> None:
+    """A machine whose controller nobody can reach: the line is copied, what it shows is typed back."""
+    window.show_rose("kingfisher")
+    window.begin("rectangle")
+    session = _session(window)
+    session.making.choose(instrument="caliper-600")
+    session.making.new_sheet()
+    session.making.choose_size(session.making.proposed_size())
+    session.making.made()
+    session.after_making()
+    shape = session.measuring.shape()
+    while current := session.measuring.current():
+        session.measuring.type(f"{shape.nominal(current) * 1.0041:.2f}")
+        session.measuring.keep()
+    session.go(Step.CORRECT)
+    page = window.round_page
+    page.correct.cards["x_steps"].shows.setText("double")  # type: ignore[union-attr]
+    page.correct.cards["x_steps"]._typed()  # type: ignore[union-attr]
+
+
+def _left_alone(window: MainWindow) -> None:
+    """A round that nobody touched for twelve days, on a machine with no instrument chosen."""
+    now = window.shop.clock
+    past = datetime.now(UTC) - timedelta(days=12)
+    window.shop.clock = lambda: past.strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+    window.show_rose("kingfisher")
+    _session_given_up(window)
+    window.begin("rectangle")
+    _session(window).making.choose(instrument="")
+    window.show_rose("kingfisher")
+    window.shop.clock = now
+
+
+def _session_given_up(window: MainWindow) -> None:
+    kept = window.shop.open_round("kingfisher")
+    if kept:
+        RoundSession(window.shop, kept).give_up("Another film is on the machine")
+
+
+def _no_instrument(window: MainWindow) -> None:
+    """Nothing to measure with: it is asked for, and no verdict is given."""
+    window.begin("rectangle")
 
 
 def _full_bed(window: MainWindow) -> None:
@@ -141,8 +205,11 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("state-other-piece", _identity),
     ("state-bed-full", _full_bed),
     ("state-odd-readings", _odd),
-    ("logbook", lambda window: window.go_to("logbook")),
-    ("machine", lambda window: window.change_machine()),
+    ("state-no-port", _no_port),
+    ("state-left-alone", _left_alone),
+    ("state-no-instrument", _no_instrument),
+    ("logbook", _logbook),
+    ("machine", _machine),
     ("instruments", lambda window: window.go_to("instruments")),
 )
 

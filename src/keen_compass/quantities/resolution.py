@@ -139,10 +139,19 @@ class StoredResolution:
             return {"commanded": self.commanded, "measured": self.value}
         return self.value
 
+    def number(self, decimals: int) -> str:
+        """The number that changes: ``106.584``; of a pair the measured member."""
+        return f"{self.value:.{decimals}f}"
+
     def text(self, decimals: int) -> str:
         """As it stands in the controller: ``106.584``, or ``100 for 100.214`` for a pair."""
-        number = f"{self.value:.{decimals}f}"
+        number = self.number(decimals)
         return f"{self.commanded:g} for {number}" if self.form is ResolutionForm.PAIR else number
+
+    def name(self, axis: str) -> str:
+        """What stands before `number`: ``X steps per mm``, or ``X scale: 100 for`` for a pair."""
+        noun = f"scale: {self.commanded:g} for" if self.form is ResolutionForm.PAIR else self.form.noun
+        return f"{axis.upper()} {noun}"
 
 
 def _number(given: object, place: str) -> float:

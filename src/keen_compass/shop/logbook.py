@@ -16,7 +16,7 @@ VERDICT_WORDS = {"in": "in", "out": "out", "cannot_tell": "can’t tell", "impla
 # What may have happened to a machine: kind → words. The first three make its motion *re-check*.
 HAPPENINGS = {
     "moved": "Machine moved", "update": "Controller updated", "mechanics": "Belt, screw or gear changed",
-    "tool": "New blade or nozzle", "note": "Only a note",
+    "tool": "New blade or nozzle", "mat": "Another carrier mat", "note": "Only a note",
 }  # fmt: skip
 
 

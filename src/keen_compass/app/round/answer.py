@@ -254,9 +254,10 @@ class AnswerColumn(QWidget):
         solution = None if planning else session.measuring.answer()
         resolves = session.making.resolves() if planning else Resolves({}, {})
         for quantity, card in self.cards.items():
-            name = f"{QUANTITIES[quantity].axis.upper()} {machine.form.noun}"
             finding = solution.finding(quantity) if solution else None
-            number = held[quantity].text(machine.decimals) if quantity in held else "–"
+            axis = QUANTITIES[quantity].axis
+            name = held[quantity].name(axis) if quantity in held else f"{axis.upper()} {machine.form.noun}"
+            number = held[quantity].number(machine.decimals) if quantity in held else "–"
             if planning:
                 card.show_plan(name, number, resolves.U.get(quantity), resolves.T[quantity], machine.units)
             elif finding:

@@ -7,7 +7,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.parts import Button, Card, Line, Text, scrolling
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -40,7 +40,7 @@ class NumberCard(Card):
         self.shows.setFont(th.font(th.CALLOUT, bold=True))
         self.shows.setMinimumHeight(th.HAND)
         self.shows.setMaxLength(40)
-        self.shows.setMinimumWidth(170)
+        self.shows.setMinimumWidth(130)
         self.shows.returnPressed.connect(self._typed)
         self.confirm = Button("That is it", self._typed)
         self._said = Text()
@@ -76,8 +76,7 @@ class NumberCard(Card):
         """Old, new, what was decided and entered."""
         correcting, context = self._model.session.correcting, self._model.session.context
         machine, editable = context.machine, not context.shop.read_only
-        axis = QUANTITIES[f.quantity].axis.upper()
-        name = f"{axis} {machine.form.noun}"
+        name = context.values()[f.quantity].name(QUANTITIES[f.quantity].axis)
         self._title.say(name)
         enters, entered = correcting.enters(f), correcting.entered(f.quantity)
         old = words.number(f, f.old, machine.decimals)
@@ -150,11 +149,16 @@ class CorrectStep(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
-        layout.addWidget(self._kept)
+        numbers = QWidget()
+        column = QVBoxLayout(numbers)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(10)
+        column.addWidget(self._kept)
         for card in self.cards.values():
-            layout.addWidget(card)
-        layout.addWidget(self._effect)
-        layout.addStretch(1)
+            column.addWidget(card)
+        column.addWidget(self._effect)
+        column.addStretch(1)
+        layout.addWidget(scrolling(numbers), 1)
         layout.addLayout(foot)
 
     def refresh(self) -> None:

@@ -51,9 +51,9 @@ def consequence(finding: Finding, units: str) -> str:
 
 
 def number(finding: Finding, given: object, decimals: int) -> str:
-    """A controller's number as it stands there."""
+    """A controller's number as it stands there; of a pair the member that changes."""
     form = next(f for f in ResolutionForm if f.unit == finding.unit)
-    return StoredResolution.from_input(form, given).text(decimals)
+    return StoredResolution.from_input(form, given).number(decimals)
 
 
 def new_uncertainty(finding: Finding) -> str:

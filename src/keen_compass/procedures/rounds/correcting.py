@@ -10,6 +10,7 @@ from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.forms import parse_stored
 
 FAR_OFF = (0.5, 2.0)  # ratio new/old outside of which a typed number is a slip of the finger
 
@@ -35,13 +36,15 @@ class Correcting:
         return (kept[-1][0], kept[-1][2]) if kept else None
 
     def proposed(self, finding: Finding) -> str:
-        """The new number as the controller keeps it."""
-        old = self._c.values()[finding.quantity]
-        return StoredResolution.from_input(old.form, finding.new).text(self._c.machine.decimals)
+        """The new number as the controller keeps it; of a pair the member that changes."""
+        return self._new(finding).number(self._c.machine.decimals)
 
     def line(self, finding: Finding) -> str:
         """The controller's line with the new number."""
-        return self._c.machine.setting(finding.quantity, self.proposed(finding))
+        return self._c.machine.setting(finding.quantity, self._new(finding).text(self._c.machine.decimals))
+
+    def _new(self, finding: Finding) -> StoredResolution:
+        return StoredResolution.from_input(self._c.values()[finding.quantity].form, finding.new)
 
     def enters(self, finding: Finding) -> bool:
         """Whether the new number is to be entered: the technician's word, else where it is worth it."""
@@ -68,11 +71,14 @@ class Correcting:
         c = self._c
         old = c.values()[quantity]
         try:
-            value = number(float(text.strip().replace(",", ".").replace("−", "-")), "")
-            stored = StoredResolution(old.form, value, old.commanded)
+            if "for" in text:  # a whole pair
+                stored = parse_stored(text, old.form)
+            else:
+                value = number(float(text.strip().replace(",", ".").replace("−", "-")), "")
+                stored = StoredResolution(old.form, value, old.commanded)
         except (ValueError, InputError):
             raise InputError(
-                f"Type the number that the controller shows, like {old.text(c.machine.decimals)}."
+                f"Type the number that the controller shows, like {old.number(c.machine.decimals)}."
             ) from None
         low, high = FAR_OFF
         if not low < stored.motion_factor / old.motion_factor < high:
@@ -89,7 +95,7 @@ class Correcting:
         """The practice controller takes the number and shows what it keeps; that is what counts."""
         old = self._c.values()[quantity]
         held = StoredResolution(old.form, round(float(text), self._c.machine.decimals), old.commanded)
-        self.enter(quantity, held.text(self._c.machine.decimals), "read_back")
+        self.enter(quantity, held.number(self._c.machine.decimals), "read_back")
 
     def entered(self, quantity: str) -> StoredResolution | None:
         """What was entered for the piece shown, if anything."""
