@@ -39,12 +39,12 @@ app.sendEvent(window.rose_page.rose, key); print("usable", flush=True)
 
 
 def ten_machines(file: Path) -> None:
-    """The demo shop with nine more machines."""
+    """The demo shop and more machines, ten in all."""
     from keen_compass.procedures.demo import HERON, build
     from keen_compass.shop.machines import Machine
 
     shop = build(file)
-    for i in range(9):
+    for i in range(10 - len(shop.machines())):
         shop.put_machine(Machine.from_json(HERON.to_json() | {"uid": f"m{i}", "name": f"Heron {i + 2}"}))
     shop.close()
 

@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
 )
 
 from keen_compass.app import theme as th
-from keen_compass.app.happening import HappeningBar
 from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.page import RosePage
@@ -28,13 +27,14 @@ from keen_compass.shop.logbook import latest
 from keen_compass.shop.standing import spokes, standings
 from keen_compass.shop.store import Shop
 
-THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
-LATELY = 4  # logbook entries beside the rose
 if TYPE_CHECKING:
+    from keen_compass.app.happening import HappeningBar
     from keen_compass.app.logbook.page import LogbookPage
     from keen_compass.app.shop.instruments_page import InstrumentsPage
     from keen_compass.app.shop.machine_page import MachinePage
 
+THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
+LATELY = 4  # logbook entries beside the rose
 NARROW_BELOW = 1180  # px of window width: the rail makes room for the piece
 
 
@@ -55,19 +55,17 @@ class MainWindow(QMainWindow):
         self.rose_page.begin.connect(self.begin)
         self.rose_page.change.connect(self.change_machine)
         self.rose_page.happened.connect(self._ask_what_happened)
-        self.happening = HappeningBar()
-        self.happening.given.connect(self._note_happening)
         self.round_page: QWidget | None = None
         self._other: QWidget | None = None
+        self._happening: HappeningBar | None = None
         self._message = Text("", th.TEXT, "warn", bold=True)
         self._message.setContentsMargins(24, 10, 24, 0)
         self._message.hide()
         self.places = QStackedWidget()
         self.places.addWidget(self.rose_page)
-        middle = QVBoxLayout()
+        middle = self._middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self._message)
-        middle.addWidget(self.happening)
         middle.addWidget(self.places, 1)
         body = QWidget()
         layout = QHBoxLayout(body)
@@ -200,7 +198,13 @@ class MainWindow(QMainWindow):
         self._update_actions()
 
     def _ask_what_happened(self) -> None:
-        self.happening.ask()
+        if self._happening is None:
+            from keen_compass.app.happening import HappeningBar
+
+            self._happening = HappeningBar()
+            self._happening.given.connect(self._note_happening)
+            self._middle.insertWidget(1, self._happening)
+        self._happening.ask()
 
     def _note_happening(self, kind: str, words: str) -> None:
         if self.machine_uid:

@@ -139,8 +139,7 @@ class Rectangle:
                 findings.append(_implausible(case, axis, doubt, model.tolerance(axis)))
             else:
                 findings.append(self._finding(case, axis, estimate, model))
-        asked = tuple(m for d in doubts for m in d.measurands)
-        return Solution(tuple(findings), tuple(unresolved), tuple(notes), asked)
+        return Solution(tuple(findings), tuple(unresolved), tuple(notes))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of each axis' scale in mm/m, if every measurand were read `readings_each` times."""

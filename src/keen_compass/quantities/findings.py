@@ -67,13 +67,11 @@ class Solution:
     """Everything one set of readings says.
 
     unresolved: pairs of unknowns that these readings can't tell apart, where a finding hangs on it.
-    implausible: measurands to ask about before anything is computed from them.
     """
 
     findings: tuple[Finding, ...]
     unresolved: tuple[tuple[str, str], ...] = ()
     notes: tuple[str, ...] = ()
-    implausible: tuple[str, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         """As `solve` prints it."""

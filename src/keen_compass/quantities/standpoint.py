@@ -39,17 +39,7 @@ class Standpoint:
         (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
         return a * x + c * y, b * x + d * y
 
-    def to_machine(self, right: float, away: float) -> tuple[float, float]:
-        """Inverse of `to_view` (the matrix is orthogonal)."""
-        (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
-        return a * right + b * away, c * right + d * away
-
     def words(self, axis: str, sign: float) -> str:
         """``words("x", -0.5)`` → ``to the left``."""
         points = self.x_points if axis == "x" else self.y_points
         return WORDS[points if sign >= 0 else _OPPOSITE[points]]
-
-    def along(self, axis: str) -> str:
-        """How an axis runs: ``left to right`` or ``towards and away``."""
-        points = self.x_points if axis == "x" else self.y_points
-        return "left–right" if points in ("left", "right") else "towards–away"

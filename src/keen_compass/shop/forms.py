@@ -13,7 +13,7 @@ from datetime import date
 from typing import TypeVar
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES
+from keen_compass.quantities.catalogue import ORDER
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, trim_number
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
@@ -252,6 +252,3 @@ def _day(text: str) -> date | None:
         return date.fromisoformat(text)
     except ValueError:
         raise InputError("type a day like 2027-03-01, or leave it empty") from None
-
-
-QUANTITY_LABELS = {q: QUANTITIES[q].label for q in ORDER}

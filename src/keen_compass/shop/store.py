@@ -272,11 +272,6 @@ class Shop:
     def _sql(self, sql: str, *values: Any) -> Any:
         return self._connection.db.execute_sql(sql, values)
 
-    def round_findings(self, round_id: int) -> list[KeptFinding]:
-        """All findings of a round, in order."""
-        F = self._d.FindingRow
-        return [_finding(row) for row in F.select().where(F.round == round_id).order_by(F.id)]
-
     def put_findings(
         self, machine: str, round_id: int, piece_id: int, findings: Sequence[Finding], at: str | None = None
     ) -> None:

@@ -129,8 +129,6 @@ class FindingCard(Card):
 class RoundsChart(QWidget):
     """Error of each piece of the round against the tolerance band."""
 
-    SIGNS = ("s", "o")
-
     def __init__(self) -> None:
         super().__init__()
         self.setMinimumHeight(118)

@@ -27,13 +27,10 @@ class BedCanvas(QWidget):
         self._machine: Machine | None = None
         self._taken: list[tuple[Box, int]] = []
         self._next: tuple[Box, Piece, int] | None = None
-        self._refused = ""
 
-    def show_bed(
-        self, machine: Machine, taken: list[tuple[Box, int]], place: tuple[Box, Piece, int] | None, refused: str
-    ) -> None:
+    def show_bed(self, machine: Machine, taken: list[tuple[Box, int]], place: tuple[Box, Piece, int] | None) -> None:
         """What lies on the bed, and where the next piece would go."""
-        self._machine, self._taken, self._next, self._refused = machine, taken, place, refused
+        self._machine, self._taken, self._next = machine, taken, place
         where = "no room" if place is None else f"next piece at X {place[0].x:.0f}, Y {place[0].y:.0f} mm"
         self.setAccessibleName(f"Bed with {len(taken)} earlier pieces, {where}")
         self.update()

@@ -104,9 +104,7 @@ class MakeStep(QWidget):
         self._size.say(show_size(parameters["width"], parameters["height"], context.machine.units))
         place, refused = making.place(), making.refusal()
         number = making.next_number()
-        self.bed.show_bed(
-            context.machine, making.taken(), (place, making.next_piece(), number) if place else None, refused
-        )
+        self.bed.show_bed(context.machine, making.taken(), (place, making.next_piece(), number) if place else None)
         plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
         proposed = str(Path.home() / f"{plain}-piece-{number}.{making.extension}")
         if not self.file.isModified():

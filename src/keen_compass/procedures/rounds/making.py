@@ -33,11 +33,6 @@ class Resolves:
         """Whether U leaves room for a clear verdict on every quantity."""
         return bool(self.U) and all(self.U[q] <= GOOD_SHARE * self.T[q] for q in self.U)
 
-    @property
-    def possible(self) -> bool:
-        """Whether *in* can come out at all."""
-        return bool(self.U) and all(self.U[q] < self.T[q] for q in self.U)
-
 
 class Making:
     """The first step of a round."""

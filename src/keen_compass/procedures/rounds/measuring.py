@@ -228,12 +228,16 @@ class Measuring:
         piece, current, instrument = self._c.piece, self.current(), self._c.instrument
         if piece is None or current is None or instrument is None or not piece.body["practice"]:
             return None
-        from keen_compass.procedures.practice import show_on_caliper
-
-        truth = self._c.shop.stand_in(self._c.kept.machine)
-        measurand = next(m for m in self.measurands() if m.name == current)
         count = len(self._by_measurand().get(current, ()))
-        return show_on_caliper(truth, piece.body, measurand, instrument, count) if truth else None
+
+        def show() -> str | None:
+            from keen_compass.procedures.practice import show_on_caliper
+
+            truth = self._c.shop.stand_in(self._c.kept.machine)
+            measurand = next(m for m in self.measurands() if m.name == current)
+            return show_on_caliper(truth, piece.body, measurand, instrument, count) if truth else None
+
+        return self._c.remembered(("practice", current, count), show)
 
     # The answer
 
