@@ -377,7 +377,13 @@ def test_the_file_is_written_whole_or_not_at_all(shop: Shop, tmp_path: Path) -> 
     assert (tmp_path / "piece.nc").read_text() == session.making.file_text()
     with pytest.raises(InputError, match="Choose another folder"):
         session.making.write_file(tmp_path / "missing" / "piece.nc")
-    assert [f.name for f in tmp_path.glob("*.nc")] == ["piece.nc"]
+    with pytest.raises(InputError, match="Name a file"):
+        session.making.write_file(Path())
+    (tmp_path / "folder.nc").mkdir()
+    with pytest.raises(InputError, match="can't be written"):
+        session.making.write_file(tmp_path / "folder.nc")
+    assert {f.name for f in tmp_path.glob("*.nc")} == {"piece.nc", "folder.nc"}
+    assert not list(tmp_path.glob(".*.part"))
 
 
 def test_cannot_tell_is_signed_only_with_a_reason(shop: Shop) -> None:

@@ -240,6 +240,9 @@ def test_the_logbook_filters_and_writes(window: MainWindow, tmp_path: Path) -> N
         assert (tmp_path / f"book.{suffix}").stat().st_size > 500
     QTest.mouseClick(page.take, Qt.MouseButton.LeftButton)
     assert "0 rounds taken over" in page._said.text()
+    page.file.setText("  ")
+    QTest.mouseClick(page.csv, Qt.MouseButton.LeftButton)
+    assert "Name a file first" in page._said.text()
     page.file.setText("/nowhere/at/all/book")
     QTest.mouseClick(page.csv, Qt.MouseButton.LeftButton)
     assert "Choose another folder" in page._said.text()

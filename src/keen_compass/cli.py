@@ -140,6 +140,7 @@ def _read_json(name: str) -> Any:
 def _piece(options: argparse.Namespace) -> int:
     from dataclasses import fields, replace
 
+    from keen_compass.formats.files import write_whole
     from keen_compass.formats.gcode import CutSettings, write_gcode
     from keen_compass.pieces.placement import GAP, Box
     from keen_compass.procedures import load
@@ -182,19 +183,8 @@ def _piece(options: argparse.Namespace) -> int:
 
         text = {"svg": drawings.write_svg, "dxf": drawings.write_dxf}.get(options.format)
         data = text(path).encode("utf-8") if text else drawings.write_pdf(path)
-    _write_file(options.output, data)
+    write_whole(options.output, data)
     return 0
-
-
-def _write_file(file: Path, data: bytes) -> None:
-    """Whole or not at all: written beside it first."""
-    try:
-        with tempfile.NamedTemporaryFile(dir=file.parent, prefix=f".{file.name}.", delete=False) as part:
-            part.write(data)
-        Path(part.name).chmod(0o644)
-        Path(part.name).replace(file)
-    except OSError as error:
-        raise InputError(f"can't be written: {error.strerror}", str(file)) from None
 
 
 def _pair(text: str) -> tuple[str, str]:

@@ -14,7 +14,7 @@ from keen_compass.app.start import show_window
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
 from keen_compass.procedures.base import Step
-from keen_compass.procedures.demo import build, correct_all, read_all
+from keen_compass.procedures.demo import build, correct_all, cut, read_all
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.shop.store import Shop
 
@@ -57,8 +57,7 @@ def _measure(window: MainWindow) -> None:
     session = _session(window)
     session.making.new_sheet()
     session.making.choose_size(session.making.proposed_size())
-    session.making.make_on_stand_in()
-    session.after_making()
+    cut(session)
     session.measuring.identify("")
     read_all(session, 9)
     shown = session.measuring.practice_reading() or ""
@@ -81,10 +80,7 @@ def _confirm_make(window: MainWindow) -> None:
 
 def _confirm(window: MainWindow) -> None:
     session = _session(window)
-    if session.making.refusal():
-        session.making.new_sheet()
-    session.making.make_on_stand_in()
-    session.after_making()
+    cut(session)
     read_all(session)
 
 
@@ -109,8 +105,7 @@ def _swift_measure(window: MainWindow) -> None:
     session = _session(window)
     session.making.choose(instrument="rule-60in")
     session.making.choose_size(session.making.proposed_size())
-    session.making.make_on_stand_in()
-    session.after_making()
+    cut(session)
     read_all(session, 6)
 
 
@@ -119,10 +114,7 @@ def _identity(window: MainWindow) -> None:
     window.show_rose("heron")
     window.begin("rectangle")
     session = _session(window)
-    if session.making.refusal():
-        session.making.new_sheet()
-    session.making.make_on_stand_in()
-    session.after_making()
+    cut(session)
     bar = window.round_page.measure.identity  # type: ignore[union-attr]
     bar.line.setText("4")
     bar._give()
@@ -184,8 +176,7 @@ def _odd(window: MainWindow) -> None:
     """Readings in inches where mm were expected."""
     session = _session(window)
     session.making.new_sheet()
-    session.making.make_on_stand_in()
-    session.after_making()
+    cut(session)
     session.measuring.identify("")
     for text in ("20.47", "15.36", "6.14", "4.61"):
         session.measuring.type(text)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -13,6 +14,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
+    QMenu,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -30,6 +32,7 @@ from keen_compass.shop.store import Shop
 if TYPE_CHECKING:
     from keen_compass.app.happening import HappeningBar
     from keen_compass.app.logbook.page import LogbookPage
+    from keen_compass.app.round.page import RoundPage
     from keen_compass.app.shop.instruments_page import InstrumentsPage
     from keen_compass.app.shop.machine_page import MachinePage
 
@@ -55,7 +58,7 @@ class MainWindow(QMainWindow):
         self.rose_page.begin.connect(self.begin)
         self.rose_page.change.connect(self.change_machine)
         self.rose_page.happened.connect(self._ask_what_happened)
-        self.round_page: QWidget | None = None
+        self.round_page: RoundPage | None = None
         self._other: QWidget | None = None
         self._happening: HappeningBar | None = None
         self._message = Text("", th.TEXT, "warn", bold=True)
@@ -223,7 +226,7 @@ class MainWindow(QMainWindow):
 
     def _round_changed(self) -> None:
         """The rail follows the step, not every keystroke."""
-        step = str(self.round_page.model.session.step) if self.round_page else ""  # type: ignore[attr-defined]
+        step = str(self.round_page.model.session.step) if self.round_page else ""
         if step != getattr(self, "_rail_step", None):
             self._rail_step = step
             QTimer.singleShot(0, self.refresh_rail)
@@ -271,18 +274,20 @@ class MainWindow(QMainWindow):
         self._action(help_menu, "&About", None, self._show_about)
         self._update_actions()
 
-    def _action(self, menu: object, words: str, key: object, run: object) -> QAction:
+    def _action(
+        self, menu: QMenu, words: str, key: QKeySequence | QKeySequence.StandardKey | None, run: Callable[[], object]
+    ) -> QAction:
         action = QAction(words, self)
         if key is not None:
-            action.setShortcut(QKeySequence(key) if not isinstance(key, QKeySequence) else key)  # type: ignore[call-overload]
-        action.triggered.connect(lambda _=False: run())  # type: ignore[operator]
-        menu.addAction(action)  # type: ignore[attr-defined]
+            action.setShortcut(QKeySequence(key))
+        action.triggered.connect(lambda _=False: run())
+        menu.addAction(action)
         return action
 
     def _update_actions(self) -> None:
         page = self.round_page
-        history = page.model.session.context.history if page else None  # type: ignore[attr-defined]
-        draft = bool(page and page.model.session.measuring.draft)  # type: ignore[attr-defined]
+        history = page.model.session.context.history if page else None
+        draft = bool(page and page.model.session.measuring.draft)
         self.undo_action.setEnabled(bool(history and history.can_undo) or draft)
         self.redo_action.setEnabled(bool(history and history.can_redo))
         for action in self._round_actions[:-1]:
@@ -296,29 +301,29 @@ class MainWindow(QMainWindow):
         page = self.round_page
         if page is None:
             return
-        make = page.make  # type: ignore[attr-defined]
+        make = page.make
         if make.isVisible():
             (make.cut if make.cut.isVisible() else make.is_cut).click()
         else:
-            page.go_on()  # type: ignore[attr-defined]
+            page.go_on()
 
     def _practice(self) -> None:
-        if self.round_page is not None and self.round_page.measure.isVisible():  # type: ignore[attr-defined]
-            self.round_page.measure.strip.type_practice()  # type: ignore[attr-defined]
+        if self.round_page is not None and self.round_page.measure.isVisible():
+            self.round_page.measure.strip.type_practice()
 
     def _skip(self) -> None:
-        if self.round_page is not None and self.round_page.measure.isVisible():  # type: ignore[attr-defined]
-            self.round_page.measure.strip.skip.click()  # type: ignore[attr-defined]
+        if self.round_page is not None and self.round_page.measure.isVisible():
+            self.round_page.measure.strip.skip.click()
 
     def _step(self, step: str) -> None:
         from keen_compass.procedures.base import Step
 
         if self.round_page is not None:
-            self.round_page.go(Step(step))  # type: ignore[attr-defined]
+            self.round_page.go(Step(step))
 
     def _to_rose(self) -> None:
         page = self.round_page
-        if page is not None and page.floor.isVisible():  # type: ignore[attr-defined]
+        if page is not None and page.floor.isVisible():
             self.toggle_floor()
         elif self.places.currentWidget() is not self.rose_page:
             self.back()
@@ -332,14 +337,14 @@ class MainWindow(QMainWindow):
     def toggle_floor(self) -> None:
         """The shop-floor view of the round under way, full screen; or back."""
         if self.round_page is not None:
-            shown = self.round_page.toggle_floor()  # type: ignore[attr-defined]
+            shown = self.round_page.toggle_floor()
             self.rail.setVisible(not shown)
 
     def place_shown(self) -> str:
         """Which screen this is, as help and tests call it."""
         page = self.places.currentWidget()
         if page is self.round_page and self.round_page is not None:
-            return str(self.round_page.model.session.step)  # type: ignore[attr-defined]
+            return str(self.round_page.model.session.step)
         names = {"RosePage": "rose", "LogbookPage": "logbook", "InstrumentsPage": "instruments"}
         return names.get(type(page).__name__, "machine")
 
@@ -372,7 +377,7 @@ class MainWindow(QMainWindow):
         """Other colours, at once; the page is built anew in them."""
         th.apply(_app(), wanted)
         page, uid = self.round_page, self.machine_uid
-        procedure = page.model.session.context.kept.procedure if page else None  # type: ignore[attr-defined]
+        procedure = page.model.session.context.kept.procedure if page else None
         if uid:
             self._fill_rose(uid)
             self.refresh_rail()

@@ -185,30 +185,33 @@ def _play_round(shop: Shop, machine: Machine, instrument: str = "") -> None:
     if instrument:
         session.making.choose(instrument=instrument)
         session.making.choose(size=session.making.proposed_size())
-    _cut(session)
+    cut(session)
+    read_all(session)
     while any(f.verdict is not Verdict.IN for f in session.measuring.findings()):
         session.go(Step.CORRECT)
         correct_all(session)
         if not session.measuring.cut_before_change():
             break
         session.go(Step.CONFIRM)
-        _cut(session)
+        cut(session)
+        read_all(session)
     session.sign("Finer than this rule can tell" if session.needs_reason() else "")
 
 
 def _play_check(shop: Shop) -> None:
     """One piece cut and measured after the move, and no time left to correct anything."""
     session = RoundSession.begin(shop, HERON, "rectangle")
-    _cut(session)
+    cut(session)
+    read_all(session)
     session.give_up("Checked after the move; no time before the harbour signs are cut")
 
 
-def _cut(session: RoundSession) -> None:
+def cut(session: RoundSession) -> None:
+    """Have the stand-in cut the next piece, on a new sheet where the one that is loaded has no room."""
     if session.making.refusal():
         session.making.new_sheet()
     session.making.make_on_stand_in()
     session.after_making()
-    read_all(session)
 
 
 @contextmanager

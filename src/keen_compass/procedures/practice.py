@@ -180,9 +180,7 @@ def show_on_caliper(
 ) -> str:
     """The `count`-th reading of a dimension of a practice piece, as the instrument shows it."""
     practice = piece["practice"]
-    settings = {
-        q: StoredResolution(ResolutionForm(v["form"]), v["value"], v["commanded"]) for q, v in piece["settings"].items()
-    }
+    settings = {q: StoredResolution.from_kept(v) for q, v in piece["settings"].items()}
     made = _cached_piece(json.dumps([truth, practice, piece["settings"]], sort_keys=True), truth, settings, practice)
     rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
     value = made.read(measurand.line, measurand.name, 1, instrument, rng)[0]

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any
 
 from keen_compass.errors import InputError
 
@@ -138,6 +139,15 @@ class StoredResolution:
         if self.form is ResolutionForm.PAIR:
             return {"commanded": self.commanded, "measured": self.value}
         return self.value
+
+    def to_kept(self) -> dict[str, Any]:
+        """As the shop file keeps it, its form included."""
+        return {"form": str(self.form), "value": self.value, "commanded": self.commanded}
+
+    @classmethod
+    def from_kept(cls, body: Mapping[str, Any]) -> StoredResolution:
+        """Inverse of `to_kept`."""
+        return cls(ResolutionForm(body["form"]), body["value"], body["commanded"])
 
     def number(self, decimals: int) -> str:
         """The number that changes: ``106.584``; of a pair the measured member."""

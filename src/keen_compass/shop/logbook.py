@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.shop.store import Shop
 
@@ -82,5 +82,4 @@ def _measured(quantity: str, error: float | None, U: float | None) -> str:
 
 
 def _number(body: str, decimals: int) -> str:
-    stored = json.loads(body)
-    return StoredResolution(ResolutionForm(stored["form"]), stored["value"], stored["commanded"]).text(decimals)
+    return StoredResolution.from_kept(json.loads(body)).text(decimals)

@@ -18,7 +18,7 @@ from keen_compass.errors import ShopReadOnlyError, ShopWriteError
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.shop import database as d
 from keen_compass.shop.machines import Machine, instrument_from_json, instrument_to_json
 
@@ -185,7 +185,7 @@ class Shop:
         round_id: int | None = None, at: str | None = None,
     ) -> None:  # fmt: skip
         """Append a value."""
-        body = json.dumps({"form": stored.form, "value": stored.value, "commanded": stored.commanded})
+        body = json.dumps(stored.to_kept())
         with self.writing():
             self._d.ValueRow.create(
                 machine=machine, quantity=quantity, at=at or self.clock(), body=body, how=how, round=round_id
@@ -417,9 +417,7 @@ def now() -> str:
 
 
 def _value(row: Any) -> KeptValue:
-    body = json.loads(row.body)
-    stored = StoredResolution(ResolutionForm(body["form"]), body["value"], body["commanded"])
-    return KeptValue(stored, row.at, row.how, row.round)
+    return KeptValue(StoredResolution.from_kept(json.loads(row.body)), row.at, row.how, row.round)
 
 
 def _finding(row: Any) -> KeptFinding:

@@ -23,6 +23,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.logbook.chart import HistoryChart
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Line, Text, draw_state
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.formats.files import write_whole
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.exchange import from_json, to_csv, to_json
@@ -207,20 +208,23 @@ class LogbookPage(QWidget):
         )
         self.record.setEnabled(entry is not None and entry.round is not None)
 
+    def _file(self, suffix: str) -> Path:
+        """The file that is named, with the suffix of what it holds. Raises InputError where none is."""
+        file = Path(self.file.text().strip()).expanduser()
+        if not file.name:
+            raise InputError("Name a file first.")
+        return file.with_suffix(suffix)
+
     def _write(self, kind: str) -> None:
-        file = Path(self.file.text()).expanduser().with_suffix(f".{kind}")
         try:
+            file = self._file(f".{kind}")
             if kind == "csv":
                 data = to_csv(self._shop, self.filter()).encode()
             elif kind == "json":
                 data = to_json(self._shop, self.machine.currentData() or "").encode()
             else:
                 data = self._record()
-            part = file.with_name(f".{file.name}.part")
-            part.write_bytes(data)
-            part.replace(file)
-        except OSError as error:
-            self._said.say(f"{file} can’t be written: {error.strerror}. Choose another folder.", "bad")
+            write_whole(file, data)
         except KeenCompassError as error:
             self._said.say(str(error), "bad")
         else:
@@ -235,11 +239,11 @@ class LogbookPage(QWidget):
         return record_of(self._shop, entry.round)
 
     def _read(self) -> None:
-        file = Path(self.file.text()).expanduser().with_suffix(".json")
         try:
+            file = self._file(".json")
             came = from_json(self._shop, file.read_text(encoding="utf-8"))
         except (OSError, UnicodeDecodeError) as error:
-            self._said.say(f"{file} can’t be read: {error}", "bad")
+            self._said.say(f"That file can’t be read: {error}", "bad")
         except KeenCompassError as error:
             self._said.say(str(error), "bad")
         else:

@@ -16,7 +16,7 @@ from keen_compass.procedures.case import Case
 from keen_compass.procedures.rounds.undo import Change, History
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.shop.machines import Machine, Tool
 from keen_compass.shop.store import KeptPiece, KeptRound, KeptValue, Shop
@@ -151,13 +151,3 @@ class RoundContext:
     def shape(self, parameters: Mapping[str, Any]) -> Piece:
         """The piece with these parameters."""
         return self.procedure.piece(parameters)
-
-
-def stored_json(stored: StoredResolution) -> dict[str, Any]:
-    """As a piece keeps the settings in force when it was made."""
-    return {"form": str(stored.form), "value": stored.value, "commanded": stored.commanded}
-
-
-def stored_from_json(body: Mapping[str, Any]) -> StoredResolution:
-    """Inverse of `stored_json`."""
-    return StoredResolution(ResolutionForm(body["form"]), body["value"], body["commanded"])

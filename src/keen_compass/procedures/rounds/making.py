@@ -10,7 +10,7 @@ from typing import Any
 from keen_compass.errors import InputError, KeenCompassError, PieceError
 from keen_compass.pieces.placement import GAP, Box, check_on_bed, next_free
 from keen_compass.procedures.base import Piece
-from keen_compass.procedures.rounds.context import RoundContext, stored_json
+from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.shop.store import KeptPiece
 
@@ -201,13 +201,9 @@ class Making:
 
     def write_file(self, file: Path) -> None:
         """Write the next piece's file, whole or not at all. Raises InputError where the disk refuses."""
-        text = self.file_text()
-        part = file.with_name(f".{file.name}.part")
-        try:
-            part.write_text(text, encoding="ascii")
-            part.replace(file)
-        except OSError as error:
-            raise InputError(f"{file} can't be written: {error.strerror}. Choose another folder.") from None
+        from keen_compass.formats.files import write_whole
+
+        write_whole(file, self.file_text().encode("ascii"))
         self._c.put_mark("file", {"file": str(file), "number": self.next_number()})
 
     def made(self) -> KeptPiece:
@@ -233,7 +229,7 @@ class Making:
         body = {
             "parameters": self.parameters(),
             "place": [place.x, place.y, place.width, place.height],
-            "settings": {q: stored_json(v) for q, v in c.values().items()},
+            "settings": {q: v.to_kept() for q, v in c.values().items()},
             "tool": c.tool.name,
             "sheet": self.sheet(),
             "practice": practice,

@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 
 from keen_compass.errors import InputError, LengthError
 from keen_compass.procedures.base import Measurand, Piece
-from keen_compass.procedures.rounds.context import RoundContext, stored_from_json, stored_json
+from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.lengths import Length, parse_length
+from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.shop.store import KeptPiece, KeptReading
 
 HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
@@ -260,7 +261,7 @@ class Measuring:
     def cut_before_change(self) -> bool:
         """Whether the controller has been changed since the piece shown was made."""
         piece = self._c.piece
-        held = {q: stored_json(v) for q, v in self._c.values().items()}
+        held = {q: v.to_kept() for q, v in self._c.values().items()}
         return piece is not None and held != piece.body["settings"]
 
     # Inside
@@ -273,7 +274,7 @@ class Measuring:
         lengths = {m: tuple(v) for m, v in readings.items() if v and m not in skipped}
         if not lengths:
             return None
-        settings = {q: stored_from_json(v) for q, v in piece.body["settings"].items()}
+        settings = {q: StoredResolution.from_kept(v) for q, v in piece.body["settings"].items()}
         case = replace(
             self._c.case(piece.body["parameters"], settings, lengths),
             confirmed=self._c.mark(f"confirmed/{piece.id}") is not None,
