@@ -55,7 +55,7 @@ class PieceCanvas(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setMinimumSize(430, 330)
+        self.setMinimumSize(430, 230)
         self.boxes: dict[str, CalloutBox] = {}
         self._piece: Piece | None = None
         self._callouts: list[Callout] = []
