@@ -7,20 +7,39 @@ yields. Adding one touches one new module, its tests and one line in the registr
 
 from __future__ import annotations
 
+import random
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any, Protocol
 
+from keen_compass.errors import InputError
+from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.toolpath import Point, ToolPath
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.shop.machines import Machine, Tool
+from keen_compass.standin.router import Made
 
 
 class Surface(StrEnum):
     """Where readings are given."""
 
     CALLOUTS = "callouts"
+    RULE = "rule"
+    DIAL = "dial"
+    GRID = "grid"
+    LADDER = "ladder"
+    CHAIN = "chain"
+
+
+class Makes(StrEnum):
+    """What its Make step makes."""
+
+    PIECE = "piece"  # cut or drawn on the stock, at a place of its own
+    MOVES = "moves"  # the axes move and wait to be read; nothing is cut
+    NOTHING = "nothing"
 
 
 class Step(StrEnum):
@@ -32,31 +51,78 @@ class Step(StrEnum):
     CONFIRM = "confirm"
 
 
+ALL_STEPS = tuple(Step)
+
+
 @dataclass(frozen=True, slots=True)
 class Measurand:
-    """One thing to read on the piece.
+    """One thing to read.
 
-    nominal: as ordered, mm. axis: "x" or "y". line: where the jaws go, piece coordinates, mm.
+    nominal: as ordered, in `unit`. axis: "x", "y", "z" or "". line: where the jaws go, piece coordinates, mm.
     side: on which side of the piece its dimension line is drawn, as (±1, 0) or (0, ±1) in X and Y.
     box_at: where its callout goes instead of onto its line, piece coordinates, mm; None for the usual place.
     hint: how to read it, one short sentence.
+    held: jaws (faces of the piece), corners (corner to corner) or across (between parallel jaws, any direction).
+    unit: mm (a length, as typed), or what a plain number counts: °, teeth, mm/min, empty for a bare number.
+    signed: readings below zero make sense. way: direction of approach, ±1, where that matters.
+    at: where on the bed it is read, mm.
+    usual: what stands there until something is typed, for numbers that hardly ever differ.
     """
 
     name: str
     label: str
     axis: str
     nominal: float
-    line: tuple[Point, Point]
-    side: tuple[int, int]
-    hint: str
+    line: tuple[Point, Point] = ((0.0, 0.0), (0.0, 0.0))
+    side: tuple[int, int] = (0, 0)
+    hint: str = ""
     box_at: Point | None = None
+    held: str = "jaws"
+    unit: str = "mm"
+    signed: bool = False
+    way: int = 0
+    at: Point = (0.0, 0.0)
+    usual: float | None = None
 
 
-class Piece(Protocol):
-    """A test piece as the procedures see it."""
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """Something to choose before a piece is made: parameter name, label, (words, value) of each option."""
+
+    name: str
+    label: str
+    options: tuple[tuple[str, Any], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What a procedure may look at to propose parameters: lengths in mm.
+
+    size: as chosen with the slider. fine: sizes are multiples of it. across: most room across the size.
+    chosen: what was chosen of the procedure's `choices`.
+    """
+
+    machine: Machine
+    tool: Tool
+    size: float
+    fine: float
+    across: float
+    chosen: Mapping[str, Any] = field(default_factory=dict)
+
+    def rounded(self, length: float) -> float:
+        """A multiple of `fine`."""
+        return round(length / self.fine) * self.fine
+
+
+class Run(Protocol):
+    """What was made or moved, as every procedure sees it."""
 
     def nominal(self, measurand: str) -> float:
-        """The ordered length, mm."""
+        """As ordered, in the measurand's unit."""
+
+
+class Piece(Run, Protocol):
+    """A test piece."""
 
     def outline(self, **actual: float) -> tuple[Point, ...]:
         """Corners of the closed outline, with `actual` lengths in place of ordered ones."""
@@ -68,30 +134,102 @@ class Piece(Protocol):
         """Path of the tool, lowest corner at (0, 0)."""
 
 
-class Procedure(Protocol):
-    """A calibration procedure."""
+class Moves(Run, Protocol):
+    """A run of moves with stops at which something is read."""
+
+    def program(self, machine: Machine) -> MoveProgram:
+        """The moves, in the machine's coordinates. Raises PieceError where they leave its bed."""
+
+
+class Procedure:
+    """A calibration procedure; what most of them share.
+
+    suits: kinds of instrument that it is read with, best first; empty for any.
+    passes: how often each measurand is read unless the technician wants more.
+    sized: whether the size slider belongs to it. grows: parameters that a longer piece makes longer.
+    starting: its findings are starting values: they never replace what a round found.
+    """
 
     name: str
     title: str
     needs: tuple[str, ...]
-    steps: tuple[Step, ...]
-    surface: Surface
     yields: tuple[str, ...]
-    piece_name: str
-    measurand_names: tuple[str, ...]
-    lookalikes: tuple[str, ...]
+    surface: Surface
+    steps: tuple[Step, ...] = ALL_STEPS
+    makes: Makes = Makes.PIECE
+    piece_name: str = ""
+    measurand_names: tuple[str, ...] = ()
+    lookalikes: tuple[str, ...] = ()
+    suits: tuple[str, ...] = ()
+    passes: int = 3
+    sized: bool = False
+    grows: tuple[str, ...] = ()
+    starting: bool = False
+    numbered: bool = True  # the piece bears a number, which is asked before reading
 
-    def piece(self, parameters: Mapping[str, Any]) -> Piece:
-        """The piece for these parameters. Raises InputError or PieceError."""
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """What else is to be chosen in Make."""
+        return ()
 
-    def measurands(self, piece: Piece) -> tuple[Measurand, ...]:
+    def parameters(self, around: Surroundings) -> dict[str, Any]:
+        """The parameters of the next piece."""
+        raise NotImplementedError
+
+    def piece(self, parameters: Mapping[str, Any]) -> Any:
+        """The piece or run for these parameters. Raises InputError or PieceError."""
+        raise NotImplementedError
+
+    def measurands(self, piece: Any) -> tuple[Measurand, ...]:
         """What is read on it, in the order in which a technician walks round it."""
+        raise NotImplementedError
+
+    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
+        """Which of `yields` a piece with these parameters gives."""
+        return self.yields
 
     def solve(self, case: Case) -> Solution:
         """What the readings say."""
+        raise NotImplementedError
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
-        """Expanded uncertainty that each yield would have, in its error unit, before anything is cut."""
+        """Expanded uncertainty that each yield would have, in its error unit, before anything is made."""
+        return {}
 
     def example(self) -> dict[str, Any]:
         """A complete input with made-up readings."""
+        raise NotImplementedError
+
+    def shown(
+        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
+    ) -> float:
+        """What the stand-in's instrument shows at the `count`-th reading of a measurand, in its unit."""
+        raise NotImplementedError
+
+    def practice_parameters(self) -> dict[str, Any]:
+        """The piece with which the command line practises."""
+        raise NotImplementedError
+
+    def practice_instrument(self) -> Instrument:
+        """What it is then read with."""
+        return Instrument("caliper 600 mm", 0.01, (0.02, 0.00002), reach=600.0)
+
+    def check_parameters(self, parameters: Mapping[str, Any], known: set[str]) -> None:
+        """Refuse what isn't known. Raises InputError naming the place."""
+        for key in parameters:
+            if key not in known:
+                raise InputError(f"not known here; expected one of {', '.join(sorted(known))}", f"piece.{key}")
+
+    def check_readings(self, case: Case, names: tuple[str, ...], *, positive: bool) -> None:
+        """Refuse readings of what isn't measured here, and sizes of nothing. Raises InputError naming the place."""
+        for i, (name, lengths) in enumerate(case.readings.items()):
+            if name not in names:
+                raise InputError(f"{name!r} is not measured here; one of {_listed(names)}", f"readings[{i}].measurand")
+            if positive and any(length.mm <= 0 for length in lengths):
+                raise InputError("a size must be larger than 0", f"readings[{i}].values")
+
+
+MOST_LISTED = 12
+
+
+def _listed(names: tuple[str, ...]) -> str:
+    return ", ".join(names[:MOST_LISTED]) + (" …" if len(names) > MOST_LISTED else "")

@@ -15,9 +15,14 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length, parse_length
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.stored import StoredAmount, StoredValue, stored_from_input
 from keen_compass.quantities.uncertainty import EXPANSION, PieceScatter
 
 T = TypeVar("T")
+_MACHINE = {
+    "units", "resolution_form", "decimals", "values", "flipped", "computed", "teeth", "step_limit", "gantry",
+    "reference_length",
+}  # fmt: skip
 K_OF_A_STATED_U = 1.959963984540054
 DEFAULT_SCATTER = {
     "cut": 0.02,
@@ -64,10 +69,13 @@ class Case:
     readings: measurand → lengths in the order read; measurands that can't be read are absent.
     previous_errors: quantity → error of the round before, in its error unit.
     instruments_at_hand, largest_size: what *what would settle it* may propose.
+    flipped: quantities whose sign the controller counts the other way.
+    computed: quantity → steps per mm as the drive train's parts give them; teeth: of its pulley or pinion, if any.
+    step_limit: steps per second that the controller can put out, 0 unknown. gantry: mm between its two drives, 0 none.
     """
 
     procedure: str
-    values: Mapping[str, StoredResolution] = field(default_factory=dict)
+    values: Mapping[str, StoredValue] = field(default_factory=dict)
     known: Mapping[str, Known] = field(default_factory=dict)
     decimals: int = 3
     piece: Mapping[str, Any] = field(default_factory=dict)
@@ -82,6 +90,37 @@ class Case:
     temperature: Temperature | None = None
     instruments_at_hand: tuple[Instrument, ...] = ()
     largest_size: float = 0.0
+    flipped: frozenset[str] = frozenset()
+    computed: Mapping[str, float] = field(default_factory=dict)
+    teeth: Mapping[str, float] = field(default_factory=dict)
+    step_limit: float = 0.0
+    gantry: float = 0.0
+
+    def resolution(self, quantity: str) -> StoredResolution:
+        """What the controller holds of a scale. Raises InputError where that isn't given."""
+        stored = self.values.get(quantity)
+        if not isinstance(stored, StoredResolution):
+            raise InputError(f"give {quantity}: the number in the controller", "machine.values")
+        return stored
+
+    def amount(self, quantity: str) -> StoredAmount:
+        """What the machine keeps of an amount; nothing where nobody entered anything."""
+        stored = self.values.get(quantity)
+        if isinstance(stored, StoredAmount):
+            return stored
+        return StoredAmount(quantity, QUANTITIES[quantity].unit, 0.0)
+
+    def tolerance_of(self, quantity: str, length: float) -> float:
+        """T in the quantity's error unit. length: mm, over which a single given tolerance is meant."""
+        q, given = QUANTITIES[quantity], self.tolerance
+        if isinstance(given, Mapping):
+            T = given.get(quantity, q.default_tolerance)
+            return T / self.reference_length * 1000 if q.scaled else T
+        return given / length * 1000 if q.scaled else given
+
+    def factor(self, quantity: str) -> float:
+        """−1 where this controller counts the quantity the other way round."""
+        return -1.0 if quantity in self.flipped else 1.0
 
 
 def length_mm(given: object, place: str, unit: str = "mm") -> float:
@@ -115,7 +154,7 @@ def case_from_json(body: object) -> Case:
     for needed in ("readings",):
         if needed not in top:
             raise InputError("missing", needed)
-    machine = _object(top.get("machine", {}), "machine", {"units", "resolution_form", "decimals", "values"})
+    machine = _object(top.get("machine", {}), "machine", _MACHINE)
     form = _form(machine.get("resolution_form", "steps_per_mm"))
     values, known = _values(_object(machine.get("values", {}), "machine.values"), form)
     instrument = _at("instrument", lambda: _instrument(top.get("instrument", {}), _unit(machine)))
@@ -141,6 +180,12 @@ def case_from_json(body: object) -> Case:
             for i, given in enumerate(_list(top.get("instruments_at_hand", []), "instruments_at_hand"))
         ),
         largest_size=length_mm(top.get("largest_size", 0.0), "largest_size"),
+        reference_length=length_mm(machine.get("reference_length", 1000.0), "machine.reference_length"),
+        flipped=_flipped(machine.get("flipped", [])),
+        computed=_positive_numbers(machine.get("computed", {}), "machine.computed"),
+        teeth=_positive_numbers(machine.get("teeth", {}), "machine.teeth"),
+        step_limit=_not_negative(machine.get("step_limit", 0.0), "machine.step_limit"),
+        gantry=_not_negative(length_mm(machine.get("gantry", 0.0), "machine.gantry"), "machine.gantry"),
     )
 
 
@@ -207,13 +252,13 @@ def _unit(machine: Mapping[str, Any]) -> str:
     return "mm" if unit == "mm" else "in"
 
 
-def _values(given: Mapping[str, Any], form: ResolutionForm) -> tuple[dict[str, StoredResolution], dict[str, Known]]:
-    stored: dict[str, StoredResolution] = {}
+def _values(given: Mapping[str, Any], form: ResolutionForm) -> tuple[dict[str, StoredValue], dict[str, Known]]:
+    stored: dict[str, StoredValue] = {}
     known: dict[str, Known] = {}
     for name, value in given.items():
         place = f"machine.values.{name}"
         if name in QUANTITIES:
-            stored[name] = _at(place, lambda value=value: StoredResolution.from_input(form, value))  # type: ignore[misc]
+            stored[name] = _at(place, lambda name=name, value=value: stored_from_input(name, form, value))  # type: ignore[misc]
         elif isinstance(value, Mapping):
             body = _object(value, place, {"value", "expanded_uncertainty"})
             U = number(body["expanded_uncertainty"], f"{place}.expanded_uncertainty") if len(body) > 1 else None
@@ -254,6 +299,29 @@ def _instrument(given: object, unit: str) -> Instrument:
         parallel_within=math.radians(number(body.get("parallel_within_deg", 0.0), "parallel_within_deg")),
         repeats=repeats,
     )
+
+
+def _flipped(given: object) -> frozenset[str]:
+    names = _list(given, "machine.flipped")
+    for i, name in enumerate(names):
+        if name not in QUANTITIES:
+            raise InputError(f"{_show(name)} is not a quantity", f"machine.flipped[{i}]")
+    return frozenset(names)
+
+
+def _positive_numbers(given: object, place: str) -> dict[str, float]:
+    found = {k: number(v, f"{place}.{k}") for k, v in _object(given, place).items()}
+    for name, value in found.items():
+        if not value > 0:
+            raise InputError("must be larger than 0", f"{place}.{name}")
+    return found
+
+
+def _not_negative(given: object, place: str) -> float:
+    value = number(given, place)
+    if value < 0:
+        raise InputError("must not be negative", place)
+    return value
 
 
 def _tolerance(given: object) -> float | Mapping[str, float]:
@@ -311,8 +379,6 @@ def _readings(given: object, instrument: Instrument) -> dict[str, tuple[Length, 
 
 def _reading(given: object, place: str, instrument: Instrument) -> Length:
     if isinstance(given, str):
-        return _at(place, lambda: parse_length(given, instrument.unit))
+        return _at(place, lambda: parse_length(given, instrument.unit, allow_negative=True))
     value = number(given, place)
-    if value < 0:
-        raise InputError("a size is never negative", place)
     return Length(value, repr(given), "mm")

@@ -5,16 +5,28 @@ The order is arithmetic.md §1: later values rest on earlier ones. Light enough 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Kept(StrEnum):
+    """Where a value lives, and so how it is corrected."""
+
+    RESOLUTION = "resolution"  # in the controller, in the form that the machine's profile names
+    NUMBER = "number"  # in the controller, as a plain number in `unit`
+    BY_HAND = "by_hand"  # on the machine itself: shimmed, skimmed, turned; the value counts what was done
 
 
 @dataclass(frozen=True, slots=True)
 class Quantity:
     """One calibrated value of a machine.
 
-    error_unit: in which its error is shown; scales in mm per m, piece errors in mm.
-    rests_on: quantities whose change makes this one *re-check*.
-    default_tolerance: in mm; for scales over 1000 mm.
+    error_unit: in which its error is shown; scales and angles in mm per m, piece errors in mm.
+    rests_on: quantities whose change makes this one *re-check*; what those rest on counts too.
+    default_tolerance: in mm; for scales and angles over 1000 mm; for feeds in mm/min.
+    unit: of the value itself, where it isn't a resolution.
+    spoke: the spoke of the rose that shows it; two quantities of one fault share one.
     """
 
     name: str
@@ -24,13 +36,42 @@ class Quantity:
     rests_on: tuple[str, ...] = ()
     default_tolerance: float = 0.1
     axis: str = ""
+    kept: Kept = Kept.RESOLUTION
+    unit: str = ""
+    spoke: str = ""
 
+    @property
+    def scaled(self) -> bool:
+        """Whether its tolerance is a length over the reference length."""
+        return self.error_unit == "mm/m"
+
+    @property
+    def spoke_name(self) -> str:
+        """The spoke that shows it."""
+        return self.spoke or self.label
+
+
+_STEPS = ("x_steps", "y_steps")
+_MOTION = (*_STEPS, "x_backlash", "y_backlash")
 
 QUANTITIES: dict[str, Quantity] = {
     q.name: q
     for q in (
         Quantity("x_steps", "X steps", "motion", "mm/m", default_tolerance=0.4, axis="x"),
         Quantity("y_steps", "Y steps", "motion", "mm/m", default_tolerance=0.4, axis="y"),
+        Quantity("z_steps", "Z steps", "motion", "mm/m", default_tolerance=2.0, axis="z"),
+        Quantity("x_backlash", "X backlash", "motion", "mm", ("x_steps",), 0.05, "x", Kept.NUMBER, "mm"),
+        Quantity("y_backlash", "Y backlash", "motion", "mm", ("y_steps",), 0.05, "y", Kept.NUMBER, "mm"),
+        Quantity("z_backlash", "Z backlash", "motion", "mm", ("z_steps",), 0.05, "z", Kept.NUMBER, "mm", "Z steps"),
+        Quantity("squareness", "Squareness", "motion", "mm/m", _MOTION, 0.5, "", Kept.BY_HAND, "mm"),
+        Quantity("x_home", "X home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "x", Kept.NUMBER, "mm", "Home"),
+        Quantity("y_home", "Y home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "y", Kept.NUMBER, "mm", "Home"),
+        Quantity("tracking", "Feed tracking", "motion", "mm", _STEPS, 0.2, "", Kept.BY_HAND, "mm"),
+        Quantity("x_tram", "X tram", "motion", "mm/m", (), 0.3, "x", Kept.BY_HAND, "mm/m", "Head tram"),
+        Quantity("y_tram", "Y tram", "motion", "mm/m", (), 0.3, "y", Kept.BY_HAND, "mm/m", "Head tram"),
+        Quantity("bed", "Bed", "motion", "mm", ("x_tram", "y_tram"), 0.3, "", Kept.BY_HAND, "mm"),
+        Quantity("x_speed", "X feed", "motion", "mm/min", ("x_steps",), 500.0, "x", Kept.NUMBER, "mm/min", "Feeds"),
+        Quantity("y_speed", "Y feed", "motion", "mm/min", ("y_steps",), 500.0, "y", Kept.NUMBER, "mm/min", "Feeds"),
     )
 }
 ORDER = tuple(QUANTITIES)
@@ -42,3 +83,15 @@ UNKNOWN_LABELS = {
     "x_lost_motion": "X lost motion",
     "y_lost_motion": "Y lost motion",
 }
+
+
+def beneath(quantity: str) -> tuple[str, ...]:
+    """Everything that a quantity rests on, near and far, in the order of dependence."""
+    found = set(_beneath(quantity))
+    return tuple(q for q in ORDER if q in found)
+
+
+def _beneath(quantity: str) -> Iterator[str]:
+    for under in QUANTITIES[quantity].rests_on:
+        yield under
+        yield from _beneath(under)

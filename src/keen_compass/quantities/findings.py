@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from keen_compass.quantities.resolution import Stored
@@ -67,11 +68,13 @@ class Solution:
     """Everything one set of readings says.
 
     unresolved: pairs of unknowns that these readings can't tell apart, where a finding hangs on it.
+    figures: what a procedure also has to show: a standard's figures, a chart's points, a table; JSON values.
     """
 
     findings: tuple[Finding, ...]
     unresolved: tuple[tuple[str, str], ...] = ()
     notes: tuple[str, ...] = ()
+    figures: Mapping[str, Any] = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:
         """As `solve` prints it."""
@@ -79,6 +82,7 @@ class Solution:
             "findings": [f.to_json() for f in self.findings],
             "unresolved": [list(pair) for pair in self.unresolved],
             "notes": list(self.notes),
+            **({"figures": dict(self.figures)} if self.figures else {}),
         }
 
     def finding(self, quantity: str) -> Finding | None:

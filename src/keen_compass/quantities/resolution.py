@@ -8,7 +8,7 @@ pairs and percentages that the controller stores are multiplied by it, never rep
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
@@ -98,6 +98,35 @@ class StoredResolution:
                 return 1 / self.value if self.value > 0 else 0.0
             case _:
                 return self.value
+
+    def renewed(self, given: object, decimals: int | None = None) -> StoredResolution:
+        """The same form with another number: as JSON has it, of a pair also the measured member alone."""
+        pair = self.form is ResolutionForm.PAIR and not isinstance(given, Mapping)
+        body = {"commanded": self.commanded, "measured": given} if pair else given
+        found = StoredResolution.from_input(self.form, body)
+        return found if decimals is None else replace(found, value=round(found.value, decimals))
+
+    def steps_per_mm(self) -> float | None:
+        """The number as steps per mm; None for a pair or percentage, which say nothing about steps."""
+        match self.form:
+            case ResolutionForm.STEPS_PER_MM:
+                return self.value
+            case ResolutionForm.STEPS_PER_INCH:
+                return self.value / 25.4
+            case ResolutionForm.UM_PER_STEP:
+                return 1000 / self.value
+            case ResolutionForm.INCH_PER_STEP:
+                return 1 / (25.4 * self.value)
+            case _:
+                return None
+
+    def with_steps_per_mm(self, steps: float, decimals: int) -> StoredResolution:
+        """The same form holding that many steps per mm. Raises InputError for a pair or percentage."""
+        now = self.steps_per_mm()
+        if now is None:
+            raise InputError(f"a {self.form.noun} can't hold steps per mm")
+        value = self.value * now / steps if self.form in _TRAVEL_PER_STEP else self.value * steps / now
+        return replace(self, value=round(value, decimals))
 
     def corrected(self, s: float, decimals: int) -> StoredResolution:
         """What makes the scale error s = actual/commanded − 1 vanish, rounded as the controller keeps it.

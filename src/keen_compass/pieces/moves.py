@@ -1,0 +1,66 @@
+"""Moves without a cut: the axes go somewhere and wait until the technician has read what they came to read.
+
+A router takes them as G-code with program stops. A plotter has no stop, so where it would wait it
+draws a short tick across the axis, arriving as the program says.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keen_compass.pieces.toolpath import Point, Stroke, ToolPath
+
+TICK = 6.0  # mm, length of a drawn tick
+TICK_ROW = 9.0  # mm between rows of ticks, one row for each cycle and direction
+
+
+@dataclass(frozen=True, slots=True)
+class Go:
+    """A straight move; axes left out stay. feed in mm/min, None for as fast as the machine goes."""
+
+    x: float | None = None
+    y: float | None = None
+    z: float | None = None
+    feed: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Stop:
+    """Wait; `words` say what to read. row: into which row a plotter draws its tick."""
+
+    words: str
+    row: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class MoveProgram:
+    """Moves and stops in order, in the machine's coordinates, mm."""
+
+    title: str
+    steps: tuple[Go | Stop, ...]
+
+    def corners(self) -> list[Point]:
+        """Every (x, y) that is visited."""
+        x = y = 0.0
+        found = []
+        for step in self.steps:
+            if isinstance(step, Go):
+                x, y = x if step.x is None else step.x, y if step.y is None else step.y
+                found.append((x, y))
+        return found
+
+    def as_ticks(self, axis: str) -> ToolPath:
+        """The same for a plotter: a tick at each stop, approached from where the program came."""
+        x = y = 0.0
+        before: Point = (0.0, 0.0)
+        strokes = []
+        for step in self.steps:
+            if isinstance(step, Go):
+                before = (x, y)
+                x, y = x if step.x is None else step.x, y if step.y is None else step.y
+            else:
+                off = step.row * TICK_ROW
+                a, b = ((x, y + off), (x, y + off + TICK)) if axis == "x" else ((x + off, y), (x + off + TICK, y))
+                come = (before[0], a[1]) if axis == "x" else (a[0], before[1])
+                strokes.append(Stroke((a, b), approach=come))
+        return ToolPath(self.title, tuple(strokes))

@@ -1,0 +1,90 @@
+"""Any number that a machine keeps: a resolution in its controller's form, or a plain amount in a unit."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from keen_compass.errors import InputError
+from keen_compass.quantities.catalogue import QUANTITIES, Kept
+from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredResolution
+
+NOUNS = {
+    "backlash": "backlash", "home": "home offset", "speed": "fastest feed", "squareness": "gantry end",
+    "tram": "tram", "bed": "bed skimmed", "tracking": "tracking",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class StoredAmount:
+    """A backlash, an offset, a feed; or what was done by hand, counted up. value: in `unit`."""
+
+    quantity: str
+    unit: str
+    value: float
+
+    def renewed(self, given: object, decimals: int | None = None) -> StoredAmount:
+        """The same kind with another number, rounded as it is kept."""
+        value = _number(given)
+        return StoredAmount(self.quantity, self.unit, value if decimals is None else round(value, decimals))
+
+    def to_json(self) -> Stored:
+        """As the command line writes it."""
+        return self.value
+
+    def to_kept(self) -> dict[str, Any]:
+        """As the shop file keeps it."""
+        return {"quantity": self.quantity, "unit": self.unit, "value": self.value}
+
+    def number(self, decimals: int) -> str:
+        """``0.120``, without ``-0``; feeds stay whole."""
+        decimals = 0 if self.unit == "mm/min" else decimals
+        return f"{round(self.value, decimals) + 0.0:.{decimals}f}"
+
+    def text(self, decimals: int) -> str:
+        """As it stands in the controller."""
+        return self.number(decimals)
+
+    def name(self, axis: str) -> str:
+        """What stands before `number`: ``X backlash, mm``."""
+        noun = NOUNS[self.quantity.partition("_")[2] or self.quantity]
+        words = f"{axis.upper()} {noun}" if axis else noun.capitalize()
+        return f"{words}, {self.unit}"
+
+
+StoredValue = StoredResolution | StoredAmount
+
+
+def nothing_stored(quantity: str) -> StoredAmount | None:
+    """What holds where nobody ever entered anything: no compensation, no offset. A resolution has no such number."""
+    q = QUANTITIES[quantity]
+    return None if q.kept is Kept.RESOLUTION else StoredAmount(quantity, q.unit, 0.0)
+
+
+def stored_from_input(quantity: str, form: ResolutionForm, given: object) -> StoredValue:
+    """From JSON. Raises InputError."""
+    q = QUANTITIES[quantity]
+    if q.kept is Kept.RESOLUTION:
+        return StoredResolution.from_input(form, given)
+    return StoredAmount(quantity, q.unit, _number(given))
+
+
+def stored_from_kept(body: Mapping[str, Any]) -> StoredValue:
+    """Inverse of `to_kept`."""
+    if "form" in body:
+        return StoredResolution.from_kept(body)
+    return StoredAmount(body["quantity"], body["unit"], body["value"])
+
+
+def same_size(a: StoredValue, b: StoredValue) -> float:
+    """Ratio b/a of two resolutions' travel; 1 for amounts, where a ratio says nothing."""
+    if isinstance(a, StoredResolution) and isinstance(b, StoredResolution):
+        return b.motion_factor / a.motion_factor
+    return 1.0
+
+
+def _number(given: object) -> float:
+    if isinstance(given, bool) or not isinstance(given, (int, float)):
+        raise InputError(f"expected a number, got {given!r}")
+    return float(given)
