@@ -17,7 +17,7 @@ def write_svg(path: ToolPath, *, flicks: bool = False) -> str:
     """SVG 1.1 in mm; Y points up on the machine and down in SVG, so the picture is flipped.
 
     flicks: a program that plots an SVG chooses how it comes to each line. So that both axes still approach
-    it moving upwards, every line that asks for an approach begins with a short drawn flick.
+    it from the wanted side, every line that asks for an approach begins with a short drawn flick from there.
     """
     x0, y0, x1, y1 = path.extents()
     width, height = x1 - x0 + 2 * MARGIN, y1 - y0 + 2 * MARGIN
@@ -31,7 +31,10 @@ def write_svg(path: ToolPath, *, flicks: bool = False) -> str:
         corners = stroke.points
         if flicks and stroke.approach:
             (x, y), *_ = corners
-            corners = ((x - FLICK, y - FLICK), *corners)
+            corners = (
+                tuple(c + FLICK * ((a > c) - (a < c)) for a, c in zip(stroke.approach, (x, y), strict=True)),
+                *corners,
+            )
         points = " ".join(f"{x - x0 + MARGIN:.4f},{y1 - y + MARGIN:.4f}" for x, y in corners)
         lines.append(f'<polyline points="{points}"/>')
     return "\n".join([*lines, "</g>", "</svg>"]) + "\n"

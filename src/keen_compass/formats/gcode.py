@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.pieces.moves import Go, MoveProgram
 from keen_compass.pieces.placement import Box, check_on_bed
 from keen_compass.pieces.toolpath import Point, Stroke, ToolPath
 from keen_compass.quantities.lengths import MM_PER_INCH
@@ -66,6 +67,34 @@ def write_gcode(path: ToolPath, settings: CutSettings) -> str:
         lines += _stroke_lines(stroke, settings)
     lines += [f"G0 Z{_n(settings.safe_height, settings)}", "M5", "M2"]
     return "\n".join(lines) + "\n"
+
+
+def write_moves(program: MoveProgram, settings: CutSettings) -> str:
+    """Moves and program stops, spindle off. Raises PieceError when any point lies off the bed."""
+    bed = settings.bed
+    for x, y in program.corners():
+        if not (bed.x <= x <= bed.x_high and bed.y <= y <= bed.y_high):
+            raise PieceError(
+                f"the head would go to X{x:.1f} Y{y:.1f} and leave the bed ({bed.width:g} × {bed.height:g} mm); "
+                "make the run shorter"
+            )
+    lines = [
+        f"(Keen Compass, {_comment(program.title)})",
+        f"({'inch' if settings.inches else 'mm'}, absolute, Z0 on top of the stock, spindle off)",
+        "G20" if settings.inches else "G21",
+        "G90 G94 G17",
+        "M5",
+        f"G0 Z{_n(settings.safe_height, settings)}",
+    ]
+    for step in program.steps:
+        if isinstance(step, Go):
+            words = [f"{letter}{_n(v, settings)}" for letter, v in (("X", step.x), ("Y", step.y), ("Z", step.z))
+                     if v is not None]  # fmt: skip
+            feed = [] if step.feed is None else [f"F{_n(step.feed, settings)}"]
+            lines.append(" ".join(["G0" if step.feed is None else "G1", *words, *feed]))
+        else:
+            lines += [f"({_comment(step.words)})", "M0"]
+    return "\n".join([*lines, f"G0 Z{_n(settings.safe_height, settings)}", "M2"]) + "\n"
 
 
 def pass_depths(settings: CutSettings) -> list[float]:

@@ -14,7 +14,11 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """Enough of a procedure for the first screen: title, what it yields, minutes it takes, where it lives."""
+    """Enough of a procedure for the first screen.
+
+    does: the first words of what it asks for; minutes it takes; module: where it lives.
+    takes: kinds of file that a machine must take for it, all where empty.
+    """
 
     name: str
     title: str
@@ -22,16 +26,36 @@ class Entry:
     does: str
     minutes: int
     module: str
+    takes: tuple[str, ...] = ()
 
 
+_STEPS = ("x_steps", "y_steps")
 REGISTRY: dict[str, Entry] = {
     e.name: e
     for e in (
         Entry(
-            "rectangle", "X and Y steps", ("x_steps", "y_steps"), "Cut and measure a stepped outline", 15, "rectangle"
+            "drive-train", "Drive train", ("x_steps", "y_steps", "z_steps"),
+            "Count the parts: a starting value", 5, "drive_train",
         ),
+        Entry("rectangle", "X and Y steps", _STEPS, "Cut and measure a stepped outline", 15, "rectangle"),
+        Entry("backlash", "Backlash", ("x_backlash", "y_backlash", "z_backlash"), "One dial, out and back", 6,
+              "backlash", ("gcode",)),
+        Entry(
+            "travel-run", "Travel run",
+            ("x_steps", "y_steps", "z_steps", "x_backlash", "y_backlash", "z_backlash", "tracking"),
+            "Read a rule along the axis, up and back", 20, "travel_run",
+        ),
+        Entry("squareness", "Squareness", ("squareness",), "Draw a rectangle and measure its diagonals", 12,
+              "squareness"),
+        Entry("home", "Home offset", ("x_home", "y_home"), "Draw two lines near a corner of the stock", 8, "home",
+              ("gcode",)),
+        Entry("bed", "Bed and head", ("x_tram", "y_tram", "bed"), "Read a dial over the bed", 15, "bed", ("gcode",)),
+        Entry("speed", "Fastest feed", ("x_speed", "y_speed"), "Run out and back, faster and faster", 10, "speed",
+              ("gcode",)),
+        Entry("reference-lines", "Reference lines", _STEPS, "Mark the bed, check it later with a rule", 10,
+              "reference_lines"),
     )
-}
+}  # fmt: skip
 
 
 def load(name: str) -> Procedure:
@@ -43,6 +67,16 @@ def load(name: str) -> Procedure:
     return procedure
 
 
-def yielding(quantity: str) -> Entry | None:
-    """The procedure that calibrates `quantity`, if there is one."""
-    return next((e for e in REGISTRY.values() if quantity in e.yields), None)
+def suitable(file_format: str) -> list[Entry]:
+    """What a machine that takes such files can be calibrated by."""
+    return [e for e in REGISTRY.values() if not e.takes or file_format in e.takes]
+
+
+def yielding(quantity: str, file_format: str = "gcode") -> list[Entry]:
+    """The procedures that calibrate `quantity` on such a machine, the usual one first.
+
+    A drive train only gives starting values, so it comes first for its own check alone.
+    """
+    if quantity.endswith("_drive"):
+        return [REGISTRY["drive-train"]]
+    return [e for e in suitable(file_format) if quantity in e.yields and e.name != "drive-train"]

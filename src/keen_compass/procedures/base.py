@@ -17,7 +17,7 @@ from keen_compass.errors import InputError
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.toolpath import Point, ToolPath
 from keen_compass.procedures.case import Case
-from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.shop.machines import Machine, Tool
 from keen_compass.standin.router import Made
@@ -100,6 +100,7 @@ class Surroundings:
 
     size: as chosen with the slider. fine: sizes are multiples of it. across: most room across the size.
     chosen: what was chosen of the procedure's `choices`.
+    earlier: how many pieces lie on this sheet already. fastest: axis → fastest feed in the controller, mm/min.
     """
 
     machine: Machine
@@ -108,6 +109,8 @@ class Surroundings:
     fine: float
     across: float
     chosen: Mapping[str, Any] = field(default_factory=dict)
+    earlier: int = 0
+    fastest: Mapping[str, float] = field(default_factory=dict)
 
     def rounded(self, length: float) -> float:
         """A multiple of `fine`."""
@@ -137,8 +140,8 @@ class Piece(Run, Protocol):
 class Moves(Run, Protocol):
     """A run of moves with stops at which something is read."""
 
-    def program(self, machine: Machine) -> MoveProgram:
-        """The moves, in the machine's coordinates. Raises PieceError where they leave its bed."""
+    def program(self, machine: Machine, cycles: int) -> MoveProgram:
+        """The moves, in the machine's coordinates, everything read `cycles` times."""
 
 
 class Procedure:
@@ -148,6 +151,8 @@ class Procedure:
     passes: how often each measurand is read unless the technician wants more.
     sized: whether the size slider belongs to it. grows: parameters that a longer piece makes longer.
     starting: its findings are starting values: they never replace what a round found.
+    numbered: the piece bears a number, which is asked before reading.
+    anchored: its piece lies at the stock's low corner, not at the next free place.
     """
 
     name: str
@@ -165,7 +170,8 @@ class Procedure:
     sized: bool = False
     grows: tuple[str, ...] = ()
     starting: bool = False
-    numbered: bool = True  # the piece bears a number, which is asked before reading
+    numbered: bool = True
+    anchored: bool = False
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What else is to be chosen in Make."""
@@ -174,6 +180,22 @@ class Procedure:
     def parameters(self, around: Surroundings) -> dict[str, Any]:
         """The parameters of the next piece."""
         raise NotImplementedError
+
+    def again(self, before: Mapping[str, Any], around: Surroundings) -> dict[str, Any]:
+        """The parameters of a confirming piece: those of the one before."""
+        return dict(before)
+
+    def chosen_for(self, quantity: str) -> dict[str, Any]:
+        """Which of the choices lead to a quantity."""
+        return {}
+
+    def longest(self, machine: Machine, chosen: Mapping[str, Any]) -> float:
+        """The largest size that the machine allows, mm."""
+        return machine.bed[0 if machine.long_axis == "x" else 1]
+
+    def kept(self, finding: Finding) -> Finding:
+        """A finding as the logbook and the rose keep it."""
+        return finding
 
     def piece(self, parameters: Mapping[str, Any]) -> Any:
         """The piece or run for these parameters. Raises InputError or PieceError."""

@@ -21,7 +21,7 @@ from keen_compass.quantities.uncertainty import EXPANSION, PieceScatter
 T = TypeVar("T")
 _MACHINE = {
     "units", "resolution_form", "decimals", "values", "flipped", "computed", "teeth", "step_limit", "gantry",
-    "reference_length",
+    "reference_length", "proven",
 }  # fmt: skip
 K_OF_A_STATED_U = 1.959963984540054
 DEFAULT_SCATTER = {
@@ -71,6 +71,7 @@ class Case:
     instruments_at_hand, largest_size: what *what would settle it* may propose.
     flipped: quantities whose sign the controller counts the other way.
     computed: quantity → steps per mm as the drive train's parts give them; teeth: of its pulley or pinion, if any.
+    proven: quantities whose number a round found to be in tolerance.
     step_limit: steps per second that the controller can put out, 0 unknown. gantry: mm between its two drives, 0 none.
     """
 
@@ -95,6 +96,7 @@ class Case:
     teeth: Mapping[str, float] = field(default_factory=dict)
     step_limit: float = 0.0
     gantry: float = 0.0
+    proven: frozenset[str] = frozenset()
 
     def resolution(self, quantity: str) -> StoredResolution:
         """What the controller holds of a scale. Raises InputError where that isn't given."""
@@ -181,7 +183,8 @@ def case_from_json(body: object) -> Case:
         ),
         largest_size=length_mm(top.get("largest_size", 0.0), "largest_size"),
         reference_length=length_mm(machine.get("reference_length", 1000.0), "machine.reference_length"),
-        flipped=_flipped(machine.get("flipped", [])),
+        flipped=_quantities(machine.get("flipped", []), "machine.flipped"),
+        proven=_quantities(machine.get("proven", []), "machine.proven"),
         computed=_positive_numbers(machine.get("computed", {}), "machine.computed"),
         teeth=_positive_numbers(machine.get("teeth", {}), "machine.teeth"),
         step_limit=_not_negative(machine.get("step_limit", 0.0), "machine.step_limit"),
@@ -301,11 +304,11 @@ def _instrument(given: object, unit: str) -> Instrument:
     )
 
 
-def _flipped(given: object) -> frozenset[str]:
-    names = _list(given, "machine.flipped")
+def _quantities(given: object, place: str) -> frozenset[str]:
+    names = _list(given, place)
     for i, name in enumerate(names):
         if name not in QUANTITIES:
-            raise InputError(f"{_show(name)} is not a quantity", f"machine.flipped[{i}]")
+            raise InputError(f"{_show(name)} is not a quantity", f"{place}[{i}]")
     return frozenset(names)
 
 

@@ -1,4 +1,4 @@
-"""Whole rounds on a stand-in: the file that we write, cut by a machine with hidden faults, read, solved, corrected.
+"""Whole rounds on a stand-in: the file that we write, run by a machine with hidden faults, read, solved, corrected.
 
 The solver sees the readings and what a technician would know; the truths are only set beside the
 values found at the end.
@@ -15,34 +15,45 @@ from pathlib import Path
 from typing import Any
 
 from keen_compass.errors import InputError
-from keen_compass.formats.gcode import CutSettings, write_gcode
+from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
 from keen_compass.pieces.placement import GAP, Box
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Measurand, Procedure
+from keen_compass.procedures.base import Makes, Measurand, Procedure
 from keen_compass.procedures.case import Case
+from keen_compass.quantities.catalogue import QUANTITIES, Kept, beneath
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import UNITS_MM, Length, format_fraction
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored, stored_from_kept
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.standin.router import MadePiece, Router, RouterTruth, random_truth
+from keen_compass.shop.machines import Machine
+from keen_compass.solve.drive import PARTS_WITHIN, Drive
+from keen_compass.standin.router import Made, Router
+from keen_compass.standin.truth import Truth, random_truth
 
 MOST_ROUNDS = 5
-READINGS_EACH = 3
 START_OFF = 0.012  # a start this far off is still plausible
 BED = Box(0, 0, 1300, 900)
-PIECE: Mapping[str, Any] = {"width": 580.0, "height": 540.0, "compensation": 6.0}
-TOLERANCE = {"x_steps": 0.4, "y_steps": 0.4}  # mm over 1000 mm
+TABLE = Machine("practice", "Practice", "router", (BED.width, BED.height), z_travel=80.0, gantry=1180.0,
+                step_limit=60_000.0, decimals=3)  # fmt: skip
+COMPENSATION = 6.0
 NOMINAL_STEPS = 106.667
 RECORD_DOF = {"repeats": 20, "scatter": 12}
+# Tight enough that a round has something to do, wide enough that the practice instruments can tell.
+TOLERANCE = {
+    "x_steps": 0.4, "y_steps": 0.4, "z_steps": 2.0, "x_backlash": 0.05, "y_backlash": 0.05, "squareness": 0.5,
+    "x_home": 0.2, "y_home": 0.2, "x_tram": 0.3, "y_tram": 0.3, "bed": 0.15, "x_speed": 600.0, "y_speed": 600.0,
+}  # fmt: skip
+PARTS = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
 
 
 @dataclass
 class PracticeRound:
-    """One round: the file that was cut, what was read, what it said."""
+    """One round: the file that was run, what was read, what it said."""
 
-    gcode: str
+    file: str
     readings: dict[str, list[float]]
     solution: Solution
     files: list[str] = field(default_factory=list)
@@ -50,7 +61,7 @@ class PracticeRound:
 
 @dataclass
 class Practice:
-    """A stand-in router and a technician who follows the program."""
+    """A stand-in and a technician who follows the program."""
 
     seed: int
     procedure: Procedure
@@ -61,64 +72,88 @@ class Practice:
     _random: random.Random = field(default_factory=random.Random)
 
     @classmethod
-    def start(cls, procedure: str, seed: int) -> Practice:
+    def start(cls, name: str, seed: int) -> Practice:
         """A machine as it may turn up, all from one seed."""
         rng = random.Random(seed)
-        instrument = Instrument("caliper 600 mm", 0.01, (0.02, 0.00002), reach=600.0)
+        procedure = load(name)
+        instrument = procedure.practice_instrument()
         start = StoredResolution(ResolutionForm.STEPS_PER_MM, NOMINAL_STEPS)
-        correct = {axis: NOMINAL_STEPS * (1 + rng.uniform(-START_OFF, START_OFF)) for axis in ("x", "y")}
-        truth = random_truth(rng, correct, PIECE["compensation"], instrument)
-        repeats = Repeatability(_recorded(truth.repeat, RECORD_DOF["repeats"], rng), RECORD_DOF["repeats"])
+        off = PARTS_WITHIN[Drive.BELT] if procedure.starting else START_OFF
+        correct = {axis: NOMINAL_STEPS * (1 + rng.uniform(-off, off)) for axis in ("x", "y")}
+        truth = replace(random_truth(rng, correct, COMPENSATION), parts={"x": PARTS})
+        if procedure.starting:  # as the parts say, with a switch that may stand elsewhere than was entered
+            parts = NOMINAL_STEPS * rng.choice((1.0, 1.0, 0.5, 2.0))
+            start = StoredResolution(ResolutionForm.STEPS_PER_MM, parts)
+        repeats = Repeatability(
+            _recorded(truth.repeat * instrument.resolution, RECORD_DOF["repeats"], rng), RECORD_DOF["repeats"]
+        )
         scatter = PieceScatter(_recorded(truth.scatter, RECORD_DOF["scatter"], rng), RECORD_DOF["scatter"], False)
-        router = Router(truth, {"x": start, "y": start}, rng.randrange(2**31))
-        instrument = replace(instrument, repeats=repeats)
-        return cls(seed, load(procedure), router, instrument, scatter, _random=rng)
+        settings: dict[str, StoredValue] = {"x_steps": start, "y_steps": start}
+        for axis in ("x", "y"):
+            settings[f"{axis}_speed"] = StoredAmount(f"{axis}_speed", "mm/min", 9000.0)
+        settings |= _put_right_beneath(procedure, truth, start, rng)
+        router = Router(truth, settings, rng.randrange(2**31))
+        return cls(seed, procedure, router, replace(instrument, repeats=repeats), scatter, _random=rng)
 
     def case(self, piece: Mapping[str, Any], readings: Mapping[str, list[float]]) -> Case:
         """What the technician knows, with the settings in force now."""
         return Case(
             procedure=self.procedure.name,
-            values={f"{axis}_steps": stored for axis, stored in self.router.settings.items()},
+            values=dict(self.router.settings),
             piece=piece,
             instrument=self.instrument,
             tolerance=TOLERANCE,
-            readings={m: tuple(Length(v, f"{v:.2f}", "mm") for v in values) for m, values in readings.items()},
+            readings={m: tuple(Length(v, f"{v:.3f}", "mm") for v in values) for m, values in readings.items()},
             piece_scatter=self.scatter,
+            gantry=TABLE.gantry,
+            step_limit=TABLE.step_limit,
         )
 
-    def cut_and_read(self, piece: Mapping[str, Any], number: int) -> tuple[str, MadePiece, dict[str, list[float]]]:
-        """Write the file, have the stand-in cut it, read every dimension."""
-        outline = self.procedure.piece(piece)
-        gcode = write_gcode(outline.tool_path(number).moved(GAP + 20, GAP + 20), CutSettings(bed=BED))
-        made = self.router.make(gcode)
-        readings = {
-            m.name: made.read(m.line, m.name, READINGS_EACH, self.instrument, self._random)
-            for m in self.procedure.measurands(outline)
-        }
-        return gcode, made, readings
+    def make_and_read(self, piece: Mapping[str, Any], number: int) -> tuple[str, dict[str, list[float]]]:
+        """Write the file, have the stand-in run it, read everything."""
+        shape = self.procedure.piece(piece)
+        file = file_for(self.procedure, shape, number, self.procedure.passes)
+        made = self.router.make(file) if file else Made(self.router.truth, dict(self.router.settings), number)
+        readings: dict[str, list[float]] = {}
+        for count in range(self.procedure.passes):
+            for m in self.procedure.measurands(shape):
+                shown = self.procedure.shown(made, shape, m, count, self.instrument, self._random)
+                readings.setdefault(m.name, []).append(shown)
+        return file, readings
 
-    def round(self, piece: Mapping[str, Any] = PIECE, *, correct: bool = True) -> PracticeRound:
+    def round(self, piece: Mapping[str, Any] | None = None, *, correct: bool = True) -> PracticeRound:
         """Make, measure, solve; and enter the new numbers where they are worth it."""
-        gcode, _, readings = self.cut_and_read(piece, len(self.rounds) + 1)
+        piece = self.procedure.practice_parameters() if piece is None else piece
+        file, readings = self.make_and_read(piece, len(self.rounds) + 1)
         solution = self.procedure.solve(self.case(piece, readings))
-        done = PracticeRound(gcode, readings, solution)
+        done = PracticeRound(file, readings, solution)
         self.rounds.append(done)
         if correct:
             for finding in solution.findings:
                 if finding.verdict is not Verdict.IN and finding.worth_correcting and finding.new is not None:
-                    axis = finding.quantity[0]
-                    form = self.router.settings[axis].form
-                    self.router.settings[axis] = StoredResolution.from_input(form, finding.new)
+                    q = finding.quantity
+                    held = self.router.settings.get(q) or nothing_stored(q)
+                    assert held is not None
+                    self.router.settings[q] = held.renewed(finding.new)
         return done
 
     def true_errors(self) -> dict[str, float]:
-        """What is really left, in mm per m, with the numbers now in the controller."""
-        truth = self.router.truth
-        return {f"{a}_steps": truth.scale_error(a, s) * 1000 for a, s in self.router.settings.items()}
+        """What is really left, in each quantity's error unit, with the numbers now in the controller."""
+        parameters = self.procedure.practice_parameters()
+        shape = self.procedure.piece(parameters)
+        share = getattr(shape, "share", 1.0)
+        points = tuple(shape.points().values()) if hasattr(shape, "points") else ()
+        truth, settings = self.router.truth, self.router.settings
+        return {q: truth.error(q, settings, share=share, points=points) for q in self.procedure.yields_for(parameters)}
 
     def to_json(self) -> dict[str, Any]:
         """The command line's answer."""
-        truth = self.router.truth
+        truth, settings = self.router.truth, self.router.settings
+        yields = self.procedure.yields_for(self.procedure.practice_parameters())
+        extra: dict[str, float] = {}
+        if self.procedure.name == "rectangle":
+            extra = {**{f"{a}_lost_motion": v for a, v in truth.lost_motion.items()}, "kerf": truth.kerf}
+        found = {q: settings.get(q) or nothing_stored(q) for q in yields}
         return {
             "seed": self.seed,
             "rounds": [
@@ -129,13 +164,38 @@ class Practice:
                 }
                 for r in self.rounds
             ],
-            "truth": {
-                **{f"{a}_steps": round(v, 6) for a, v in truth.motion.items()},
-                **{f"{a}_lost_motion": v for a, v in truth.lost_motion.items()},
-                "kerf": truth.kerf,
-            },
-            "found": {f"{a}_steps": s.to_json() for a, s in self.router.settings.items()},
+            "truth": {**{q: round(truth.right(q), 6) for q in yields}, **extra},
+            "found": {q: stored.to_json() for q, stored in found.items() if stored},
         }
+
+
+def _put_right_beneath(
+    procedure: Procedure, truth: Truth, start: StoredResolution, rng: random.Random
+) -> dict[str, StoredValue]:
+    """What the procedure's values rest on, as earlier rounds leave it: inside its tolerance, not exact."""
+    yields = procedure.yields_for(procedure.practice_parameters())
+    found: dict[str, StoredValue] = {}
+    for q in dict.fromkeys(under for y in yields for under in beneath(y) if under not in yields):
+        right = truth.right(q)
+        if math.isnan(right):
+            continue
+        left = rng.gauss(0, TOLERANCE.get(q, 0.1) / 6)
+        if QUANTITIES[q].scaled and QUANTITIES[q].kept is Kept.RESOLUTION:
+            found[q] = start.renewed(right * (1 + left / 1000), TABLE.decimals)
+        elif amount := nothing_stored(q):
+            found[q] = amount.renewed(right + left, TABLE.decimals)
+    return found
+
+
+def file_for(procedure: Procedure, shape: Any, number: int, cycles: int) -> str:
+    """The practice table's file for a piece or run; empty where nothing is made."""
+    settings = CutSettings(bed=BED)
+    if procedure.makes is Makes.NOTHING:
+        return ""
+    if procedure.makes is Makes.MOVES:
+        return write_moves(shape.program(TABLE, cycles), settings)
+    at = shape.origin if procedure.anchored else (GAP + 20, GAP + 20)
+    return write_gcode(shape.tool_path(number).moved(*at), settings)
 
 
 def run(procedure: str, seed: int, rounds: int | None, folder: Path | None) -> Practice:
@@ -144,12 +204,14 @@ def run(procedure: str, seed: int, rounds: int | None, folder: Path | None) -> P
         raise InputError("expected 1 to 100", "--rounds")
     practice = Practice.start(procedure, seed)
     for i in range(rounds or MOST_ROUNDS):
+        before = dict(practice.router.settings)
         done = practice.round()
-        if folder:
+        if folder and done.file:
             file = folder / f"{procedure}-seed-{seed}-round-{i + 1}.nc"
-            file.write_text(done.gcode, encoding="ascii")
+            file.write_text(done.file, encoding="ascii")
             done.files.append(str(file))
-        if rounds is None and all(f.verdict is Verdict.IN for f in done.solution.findings):
+        settled = all(f.verdict is Verdict.IN for f in done.solution.findings)
+        if rounds is None and (settled or (practice.procedure.starting and practice.router.settings == before)):
             break
     return practice
 
@@ -163,41 +225,43 @@ def _recorded(true_s: float, dof: int, rng: random.Random) -> float:
 # made again from its file and seed whenever it is measured, so that a restart changes nothing.
 
 
-def cut_for_shop(
-    truth: Mapping[str, Any], settings: Mapping[str, StoredResolution], practice: Mapping[str, Any]
-) -> MadePiece:
+def make_for_shop(truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any]) -> Made:
     """What the stand-in makes of a file, with the controller's settings by quantity.
 
-    practice: file, seed, units_per_mm.
+    practice: file (empty where nothing is made), seed, units_per_mm.
     """
-    by_axis = {quantity[0]: stored for quantity, stored in settings.items()}
-    router = Router(RouterTruth.from_json(truth), by_axis, practice["seed"])
-    return router.make(practice["file"], practice["seed"], practice["units_per_mm"])
+    known = Truth.from_json(truth)
+    if not practice["file"]:
+        return Made(known, dict(settings), practice["seed"])
+    return Router(known, settings, practice["seed"]).make(practice["file"], practice["seed"], practice["units_per_mm"])
 
 
-def show_on_caliper(
-    truth: Mapping[str, Any], piece: Mapping[str, Any], measurand: Measurand, instrument: Instrument, count: int
-) -> str:
-    """The `count`-th reading of a dimension of a practice piece, as the instrument shows it."""
+def show_reading(
+    procedure: Procedure, truth: Mapping[str, Any], piece: Mapping[str, Any], measurand: Measurand,
+    instrument: Instrument, count: int,
+) -> str:  # fmt: skip
+    """The `count`-th reading of something on a practice piece or run, as the instrument shows it."""
     practice = piece["practice"]
-    settings = {q: StoredResolution.from_kept(v) for q, v in piece["settings"].items()}
-    made = _cached_piece(json.dumps([truth, practice, piece["settings"]], sort_keys=True), truth, settings, practice)
+    settings = {q: stored_from_kept(v) for q, v in piece["settings"].items()}
+    made = _cached(json.dumps([truth, practice, piece["settings"]], sort_keys=True), truth, settings, practice)
     rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
-    value = made.read(measurand.line, measurand.name, 1, instrument, rng)[0]
+    value = procedure.shown(made, procedure.piece(piece["parameters"]), measurand, count, instrument, rng)
+    if measurand.unit != "mm":
+        return f"{value:g}"
     unit = UNITS_MM[instrument.unit]
     if instrument.divided_in_fractions:
         return format_fraction(value / unit, round(unit / instrument.resolution))
     decimals = max(0, -math.floor(math.log10(instrument.resolution / unit) + 1e-9))
-    return f"{value / unit:.{decimals}f}"
+    return f"{value / unit + 0.0:.{decimals}f}"
 
 
-_made: dict[str, MadePiece] = {}
+_made: dict[str, Made] = {}
 
 
-def _cached_piece(
-    key: str, truth: Mapping[str, Any], settings: Mapping[str, StoredResolution], practice: Mapping[str, Any]
-) -> MadePiece:
+def _cached(
+    key: str, truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any]
+) -> Made:
     if key not in _made:
         _made.clear()
-        _made[key] = cut_for_shop(truth, settings, practice)
+        _made[key] = make_for_shop(truth, settings, practice)
     return _made[key]

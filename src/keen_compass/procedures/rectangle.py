@@ -12,17 +12,21 @@ instrument's own shared error. What is known of K and B from before enters as ro
 from __future__ import annotations
 
 import math
+import random
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any, cast
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
-from keen_compass.procedures.base import Measurand, Piece, Step, Surface
+from keen_compass.procedures.base import Measurand, Piece, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import DEFAULT_SCATTER, Case, Known, length_mm
+from keen_compass.procedures.results import PER_METRE, judged, no_number, scale_outcome
 from keen_compass.procedures.settle import what_would_settle
+from keen_compass.procedures.travel_run import parts_say
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length, format_mm, trim_number
 from keen_compass.quantities.uncertainty import (
     Component,
@@ -34,9 +38,10 @@ from keen_compass.quantities.uncertainty import (
     mean_of_readings,
     temperature,
 )
-from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
+from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Estimate, Fit, Observation, fit, would_determine
-from keen_compass.solve.plausibility import Doubt, looks_mirrored, looks_scaled, looks_swapped
+from keen_compass.solve.plausibility import Doubt, looks_scaled, looks_swapped
+from keen_compass.standin.router import Made
 
 AXES = ("x", "y")
 DIMENSIONS = {"x": ("width", "short_width"), "y": ("height", "short_height")}
@@ -54,36 +59,47 @@ HINTS = {
 }
 SIDES = {"width": (0, 1), "height": (-1, 0), "short_width": (0, -1), "short_height": (1, 0)}
 ASSUMED_LOST_MOTION = Known(0.0, 0.03)  # mm; only where a single outside length must do
-PER_METRE = 1000.0
+ASPECT = 0.75  # height of a piece to its width
+SHORT_SHARE = 0.3  # of the long lengths
 SUGGEST_TEMPERATURE_ABOVE = 1000.0  # mm
 PRIOR_DISAGREES = 3.0  # standard uncertainties
-SCALE_LIMIT = -0.99  # below, the corrected number is no number any more
 
 _PARAMETERS = {"width", "height", "short_width", "short_height", "compensation", "made_by"}
 
 
-class Rectangle:
+class Rectangle(Procedure):
     """The procedure; see the module."""
 
     name = "rectangle"
     title = "X and Y steps"
-    needs: tuple[str, ...] = ("two axes", "a cutter, pen or scriber", "an instrument as long as the piece")
-    steps: tuple[Step, ...] = (Step.MAKE, Step.MEASURE, Step.CORRECT, Step.CONFIRM)
+    needs = ("two axes", "a cutter, pen or scriber", "an instrument as long as the piece")
     surface = Surface.CALLOUTS
-    yields: tuple[str, ...] = ("x_steps", "y_steps")
+    yields = ("x_steps", "y_steps")
     piece_name = "stepped outline, a long and a short outside length per axis"
-    measurand_names: tuple[str, ...] = MEASURANDS
-    lookalikes: tuple[str, ...] = (
+    measurand_names = MEASURANDS
+    suits = ("caliper", "steel rule", "tape")
+    sized = True
+    grows = ("width", "height", "short_width", "short_height")
+    lookalikes = (
         "A finishing allowance left on by a roughing pass makes every outside length too long.",
         "A wrong cutter diameter shows on long and short lengths alike; the step cancels it.",
         "Work that moved while it was cut: do opposite edges run parallel?",
     )
 
+    def parameters(self, around: Surroundings) -> dict[str, Any]:
+        """As long as was chosen, and three quarters of that across."""
+        tool = around.tool
+        across = min(around.rounded(ASPECT * around.size), around.across)
+        width, height = (around.size, across) if around.machine.long_axis == "x" else (across, around.size)
+        return {
+            "width": width, "height": height,
+            "short_width": around.rounded(SHORT_SHARE * width), "short_height": around.rounded(SHORT_SHARE * height),
+            "compensation": 0.0 if tool.drawn else tool.width, "made_by": "drawn" if tool.drawn else "cut",
+        }  # fmt: skip
+
     def piece(self, parameters: Mapping[str, Any]) -> SteppedOutline:
         """From `width`, `height`, optional short lengths (30 % of the long), `compensation`, `made_by`."""
-        for key in parameters:
-            if key not in _PARAMETERS:
-                raise InputError(f"not known here; expected one of {', '.join(sorted(_PARAMETERS))}", f"piece.{key}")
+        self.check_parameters(parameters, _PARAMETERS)
         made_by = parameters.get("made_by", "cut")
         if made_by not in ("cut", "drawn", "scribed"):
             raise InputError(f"expected cut, drawn or scribed, got {made_by!r}", "piece.made_by")
@@ -136,7 +152,7 @@ class Rectangle:
                 findings.append(_unresolved(case, axis, model))
                 unresolved += [(a, b) for a, b in sorted(model.fit.confused) if a == f"{axis}_scale"]
             elif doubt:
-                findings.append(_implausible(case, axis, doubt, model.tolerance(axis)))
+                findings.append(_implausible(case, axis, doubt, model))
             else:
                 findings.append(self._finding(case, axis, estimate, model))
         return Solution(tuple(findings), tuple(unresolved), tuple(notes))
@@ -187,50 +203,34 @@ class Rectangle:
     def _check(self, case: Case) -> None:
         if not any(f"{a}_steps" in case.values for a in AXES):
             raise InputError("give x_steps, y_steps or both: the numbers in the controller", "machine.values")
-        for i, (name, lengths) in enumerate(case.readings.items()):
-            if name not in MEASURANDS:
-                raise InputError(
-                    f"{name!r} is not measured here; one of {', '.join(MEASURANDS)}",
-                    f"readings[{i}].measurand",
-                )
-            if any(length.mm <= 0 for length in lengths):
-                raise InputError("a size must be larger than 0", f"readings[{i}].values")
+        self.check_readings(case, MEASURANDS, positive=True)
 
     def _means(self, case: Case, drawn: bool) -> dict[str, MeanReading]:
         return {m: _mean(case, case.readings[m], drawn) for m in MEASURANDS if m in case.readings}
 
+    def shown(
+        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
+    ) -> float:
+        """Jaws on the real piece."""
+        return made.read(measurand.line, measurand.name, 1, instrument, rng)[0]
+
+    def practice_parameters(self) -> dict[str, Any]:
+        """As large as the caliper reaches, at most 1.2 % too long included."""
+        return {"width": 580.0, "height": 540.0, "compensation": 6.0}
+
     def _finding(self, case: Case, axis: str, estimate: Estimate, model: _Model) -> Finding:
         quantity = f"{axis}_steps"
-        stored = case.values[quantity]
         s, U = estimate.value, estimate.U
         T = model.tolerance(axis)
-        verdict = judge(s * PER_METRE, U * PER_METRE, T)
-        notes: list[str] = []
-        if s <= SCALE_LIMIT:
-            raise InputError("the readings are so small that no number could correct them", "readings")
-        if verdict is Verdict.CANNOT_TELL:
-            notes.append(what_would_settle(self, case, quantity, s * PER_METRE, T))
-        previous = case.previous_errors.get(quantity)
-        if previous is not None and not case.confirmed and looks_mirrored(s * PER_METRE, previous, U * PER_METRE):
-            verdict = Verdict.IMPLAUSIBLE
-            notes.insert(0, "Twice the error of the round before: was the number moved the wrong way?")
-        new = stored.corrected(s, case.decimals)
-        return Finding(
-            quantity=quantity,
-            unit=stored.form.unit,
-            old=stored.to_json(),
-            new=None if verdict is Verdict.IMPLAUSIBLE else new.to_json(),
-            new_expanded_uncertainty=None if verdict is Verdict.IMPLAUSIBLE else U * stored.sensitivity(s),
-            error=s * PER_METRE,
-            error_unit=QUANTITIES[quantity].error_unit,
-            expanded_uncertainty=U * PER_METRE,
-            tolerance=T,
-            verdict=verdict,
-            worth_correcting=worth_correcting(s, U),
-            formula=_formula(case, axis, s, model),
-            notes=(*notes, *model.axis_notes(axis)),
-            predicted_error=stored.scale_after(s, new) * PER_METRE,
-        )
+
+        def settle() -> str:
+            return what_would_settle(self, case, quantity, s * PER_METRE, T)
+
+        parts = parts_say(case, quantity, s)
+        notes = (*((parts,) if parts else ()), *model.axis_notes(axis))
+        length = model.piece.nominal(DIMENSIONS[axis][0])
+        outcome = scale_outcome(case, quantity, s, U, length, _formula(case, axis, s, model), notes, settle)
+        return judged(case, outcome)
 
 
 class _Model:
@@ -246,12 +246,7 @@ class _Model:
 
     def tolerance(self, axis: str) -> float:
         """T of this axis' scale in mm/m."""
-        given = self.case.tolerance
-        if not isinstance(given, Mapping):  # mm at the piece's dimension
-            return given / self.piece.nominal(DIMENSIONS[axis][0]) * PER_METRE
-        quantity = f"{axis}_steps"
-        T = given.get(quantity, QUANTITIES[quantity].default_tolerance)
-        return T / self.case.reference_length * PER_METRE
+        return self.case.tolerance_of(f"{axis}_steps", self.piece.nominal(DIMENSIONS[axis][0]))
 
     def missing_that_would_help(self, axis: str) -> str | None:
         """The unread dimension that would determine this axis' scale."""
@@ -402,26 +397,18 @@ def _unresolved(case: Case, axis: str, model: _Model) -> Finding:
         help_with = model.missing_that_would_help(axis)
         remedy = f": measure the {LABELS[help_with]} too, or give the kerf" if help_with else ""
         note = f"{LABELS[read[0]].capitalize()} alone can't tell {scale} from {names}{remedy}."
-    stored = case.values[quantity]
-    return Finding(
-        quantity, stored.form.unit, stored.to_json(), None, None, None, QUANTITIES[quantity].error_unit, None,
-        model.tolerance(axis), Verdict.UNRESOLVED, False, "", (note,),
-    )  # fmt: skip
+    return no_number(case, quantity, Verdict.UNRESOLVED, note, model.piece.nominal(DIMENSIONS[axis][0]))
 
 
-def _implausible(case: Case, axis: str, doubt: Doubt, T: float) -> Finding:
-    quantity = f"{axis}_steps"
-    stored = case.values[quantity]
+def _implausible(case: Case, axis: str, doubt: Doubt, model: _Model) -> Finding:
     note = doubt.sentence + ("" if doubt.sentence.endswith("?") else ".")
-    return Finding(
-        quantity, stored.form.unit, stored.to_json(), None, None, None, QUANTITIES[quantity].error_unit, None,
-        T, Verdict.IMPLAUSIBLE, False, "", (note[0].upper() + note[1:],),
-    )  # fmt: skip
+    length = model.piece.nominal(DIMENSIONS[axis][0])
+    return no_number(case, f"{axis}_steps", Verdict.IMPLAUSIBLE, note, length)
 
 
 def _formula(case: Case, axis: str, s: float, model: _Model) -> str:
     """One line that leads from old to new, in the controller's own numbers."""
-    stored = case.values[f"{axis}_steps"]
+    stored = case.resolution(f"{axis}_steps")
     long, short = DIMENSIONS[axis]
     old = stored.text(case.decimals)
     nominal = model.piece.nominal

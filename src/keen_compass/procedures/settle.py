@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -21,7 +21,7 @@ ENDLESS = 10_000  # readings and pieces: what is left then is the instrument's o
 
 def what_would_settle(procedure: Procedure, case: Case, quantity: str, error: float, tolerance: float) -> str:
     """One sentence, cheapest remedy first. `error` and `tolerance` in the quantity's error unit."""
-    for sentence, changed, n in _remedies(case):
+    for sentence, changed, n in _remedies(procedure, case):
         U = procedure.predict(changed, n).get(quantity)
         if U is not None and judge(error, U, tolerance) is not Verdict.CANNOT_TELL:
             return sentence
@@ -31,7 +31,8 @@ def what_would_settle(procedure: Procedure, case: Case, quantity: str, error: fl
     return "Too close to the tolerance to call with anything at hand."
 
 
-def _remedies(case: Case) -> Iterator[tuple[str, Case, int]]:
+def _remedies(procedure: Procedure, case: Case) -> Iterator[tuple[str, Case, int]]:
+    noun = "piece" if procedure.makes == "piece" else "run"
     have = min((len(v) for v in case.readings.values()), default=0)
     stated = max((length.resolution_mm for v in case.readings.values() for length in v), default=0.0)
     if stated > case.instrument.resolution and not case.instrument.divided_in_fractions:
@@ -41,32 +42,29 @@ def _remedies(case: Case) -> Iterator[tuple[str, Case, int]]:
         if n > have:
             more = n - have
             word = "One more reading" if more == 1 else f"{_word(more)} more readings"
-            yield f"{word} of each length would settle it.", case, n
+            yield f"{word} of each {'length' if noun == 'piece' else 'stop'} would settle it.", case, n
     n = max(have, 3)
-    longest = max((v for v in _sizes(case.piece).values()), default=0.0)
+    sizes = {k: length_mm(case.piece[k], k) for k in procedure.grows if k in case.piece}
+    longest = max(sizes.values(), default=0.0)
     limit = min(x for x in (case.largest_size or longest, case.instrument.reach or float("inf")) if x)
-    for factor in LONGER:
+    for factor in LONGER if sizes else ():
         if longest * factor <= limit:
-            longer = {k: v * factor for k, v in _sizes(case.piece).items()}
-            changed = replace(case, piece={**case.piece, **longer})
+            changed = replace(case, piece={**case.piece, **{k: v * factor for k, v in sizes.items()}})
             yield (
-                f"A piece {longest * factor:.0f} mm long would settle it; this one is {longest:.0f}.",
+                f"A {noun} {longest * factor:.0f} mm long would settle it; this one is {longest:.0f}.",
                 changed,
                 n,
             )
     for other in case.instruments_at_hand:
         if other.name != case.instrument.name and other.reach >= longest:
             yield f"{other.name} would settle it.", replace(case, instrument=other), n
+    if noun != "piece":
+        return
     for pieces in MORE_PIECES:
         if pieces > case.pieces:
             more = pieces - case.pieces
             word = "One more equal piece" if more == 1 else f"{_word(more)} more equal pieces"
             yield f"{word} would settle it.", replace(case, pieces=pieces), n
-
-
-def _sizes(piece: Mapping[str, object]) -> dict[str, float]:
-    """The lengths of the piece that scale with it; compensation doesn't."""
-    return {k: length_mm(v, k) for k, v in piece.items() if k not in ("compensation", "made_by")}
 
 
 def _word(count: int) -> str:

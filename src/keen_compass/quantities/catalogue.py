@@ -16,6 +16,7 @@ class Kept(StrEnum):
     RESOLUTION = "resolution"  # in the controller, in the form that the machine's profile names
     NUMBER = "number"  # in the controller, as a plain number in `unit`
     BY_HAND = "by_hand"  # on the machine itself: shimmed, skimmed, turned; the value counts what was done
+    COMPUTED = "computed"  # nowhere: what the parts of the machine say about a number that is kept elsewhere
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,23 +54,27 @@ class Quantity:
 
 _STEPS = ("x_steps", "y_steps")
 _MOTION = (*_STEPS, "x_backlash", "y_backlash")
+_DRIVES = 20.0  # mm over 1000: closer than that, no switch, gear or tooth is wrong
 
 QUANTITIES: dict[str, Quantity] = {
     q.name: q
     for q in (
-        Quantity("x_steps", "X steps", "motion", "mm/m", default_tolerance=0.4, axis="x"),
-        Quantity("y_steps", "Y steps", "motion", "mm/m", default_tolerance=0.4, axis="y"),
-        Quantity("z_steps", "Z steps", "motion", "mm/m", default_tolerance=2.0, axis="z"),
+        Quantity("x_drive", "X drive train", "motion", "mm/m", (), _DRIVES, "x", Kept.COMPUTED, "", "Drive train"),
+        Quantity("y_drive", "Y drive train", "motion", "mm/m", (), _DRIVES, "y", Kept.COMPUTED, "", "Drive train"),
+        Quantity("z_drive", "Z drive train", "motion", "mm/m", (), _DRIVES, "z", Kept.COMPUTED, "", "Drive train"),
+        Quantity("x_steps", "X steps", "motion", "mm/m", ("x_drive",), 0.4, "x"),
+        Quantity("y_steps", "Y steps", "motion", "mm/m", ("y_drive",), 0.4, "y"),
+        Quantity("z_steps", "Z steps", "motion", "mm/m", ("z_drive",), 2.0, "z", spoke="Z axis"),
         Quantity("x_backlash", "X backlash", "motion", "mm", ("x_steps",), 0.05, "x", Kept.NUMBER, "mm"),
         Quantity("y_backlash", "Y backlash", "motion", "mm", ("y_steps",), 0.05, "y", Kept.NUMBER, "mm"),
-        Quantity("z_backlash", "Z backlash", "motion", "mm", ("z_steps",), 0.05, "z", Kept.NUMBER, "mm", "Z steps"),
+        Quantity("z_backlash", "Z backlash", "motion", "mm", ("z_steps",), 0.05, "z", Kept.NUMBER, "mm", "Z axis"),
         Quantity("squareness", "Squareness", "motion", "mm/m", _MOTION, 0.5, "", Kept.BY_HAND, "mm"),
         Quantity("x_home", "X home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "x", Kept.NUMBER, "mm", "Home"),
         Quantity("y_home", "Y home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "y", Kept.NUMBER, "mm", "Home"),
         Quantity("tracking", "Feed tracking", "motion", "mm", _STEPS, 0.2, "", Kept.BY_HAND, "mm"),
         Quantity("x_tram", "X tram", "motion", "mm/m", (), 0.3, "x", Kept.BY_HAND, "mm/m", "Head tram"),
         Quantity("y_tram", "Y tram", "motion", "mm/m", (), 0.3, "y", Kept.BY_HAND, "mm/m", "Head tram"),
-        Quantity("bed", "Bed", "motion", "mm", ("x_tram", "y_tram"), 0.3, "", Kept.BY_HAND, "mm"),
+        Quantity("bed", "Bed", "motion", "mm", ("x_steps", "y_steps", "x_tram", "y_tram"), 0.3, "", Kept.BY_HAND, "mm"),
         Quantity("x_speed", "X feed", "motion", "mm/min", ("x_steps",), 500.0, "x", Kept.NUMBER, "mm/min", "Feeds"),
         Quantity("y_speed", "Y feed", "motion", "mm/min", ("y_steps",), 500.0, "y", Kept.NUMBER, "mm/min", "Feeds"),
     )

@@ -8,7 +8,7 @@ from datetime import date
 from typing import Any
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, Kept
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
@@ -41,6 +41,10 @@ KINDS: dict[str, str] = {
     "vinyl plotter": "hpgl", "print-and-cut plotter": "hpgl",
 }  # fmt: skip
 FILES = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG"}
+COUNTS_STEPS = (
+    ResolutionForm.STEPS_PER_MM, ResolutionForm.STEPS_PER_INCH, ResolutionForm.UM_PER_STEP,
+    ResolutionForm.INCH_PER_STEP,
+)  # fmt: skip
 UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
 
 
@@ -58,6 +62,11 @@ class Machine:
     tolerances: quantity → mm, for scales over `reference_length`.
     setting_keys, setting_line: how the controller's lines look, ``{key}`` and ``{value}`` filled in.
     takes_effect: what must happen before a new number counts.
+    z_travel: mm that Z moves; 0 where there is no Z to calibrate.
+    gantry: mm between the two drives of its gantry; 0 where it has one.
+    step_limit: steps per second that its controller can put out; 0 where nobody knows.
+    acceleration: of its axes, mm/s².
+    flipped: quantities whose sign the controller counts the other way.
     scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
     """
 
@@ -85,6 +94,11 @@ class Machine:
     units_per_mm: float = 40.0
     due_days: int = 183
     retired: bool = False
+    z_travel: float = 0.0
+    gantry: float = 0.0
+    step_limit: float = 0.0
+    acceleration: float = 400.0
+    flipped: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -102,6 +116,31 @@ class Machine:
     def file_format(self) -> str:
         """gcode, hpgl or svg."""
         return self.file or KINDS[self.kind]
+
+    @property
+    def quantities(self) -> tuple[str, ...]:
+        """What can be calibrated on it, in the order of dependence."""
+        return tuple(q for q in QUANTITIES if self._has(q))
+
+    def _has(self, quantity: str) -> bool:
+        q = QUANTITIES[quantity]
+        table = self.file_format == "gcode"
+        if q.axis == "z" and not self.z_travel:
+            return False
+        if q.kept is Kept.COMPUTED:
+            return self.form in COUNTS_STEPS
+        if quantity == "tracking":
+            return not table
+        if quantity.endswith("tram"):
+            return self.kind == "router"
+        return table or not (quantity == "bed" or quantity.endswith(("home", "speed")))
+
+    @property
+    def loaded(self) -> tuple[float, float]:
+        """(along X, along Y) that the tool can reach now, mm: the bed, or what is loaded of a roll."""
+        if self.file_format == "gcode" or self.stock is None:
+            return self.bed
+        return self.stock.width, self.stock.height
 
     @property
     def long_axis(self) -> str:
@@ -137,6 +176,7 @@ class Machine:
                 "tools": tuple(Tool(**t) for t in body["tools"]),
                 "stock": Stock(**body["stock"]) if body["stock"] else None,
                 "scatter": tuple(body["scatter"]) if body["scatter"] else None,
+                "flipped": tuple(body.get("flipped", ())),
             }
         )
 

@@ -46,17 +46,19 @@ def fit_travel(
     both_ends: bool = False,
     slope_half_width: float = 0.0,
     slope_extra: float = 0.0,
+    expected: bool = False,
 ) -> TravelFit:
     """Weighted least squares over the nodes' means. Raises InputError where the readings can't give a slope.
 
     record: what is known of single readings' spread. resolution: of the scale.
     slope_half_width: b of the instrument's permissible error ±(a + b·L), a rectangle shared by all readings; its a
     shifts the zero alone. slope_extra: standard uncertainty of the slope from alignment, mm/mm.
+    expected: the readings are made up to plan with, so their own spread says nothing.
     """
     if len({p for p, _ in readings}) < 2:
         raise InputError("two targets at least: one position alone has no scale")
     both_ways = len({d for _, d in readings}) == 2
-    spread = pooled_spread(list(readings.values()), record)
+    spread = record if expected else pooled_spread(list(readings.values()), record)
     r = resolution / math.sqrt(6 if both_ends else 12)
 
     def rows(inflation: float) -> list[Observation]:

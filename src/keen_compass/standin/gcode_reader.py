@@ -18,7 +18,7 @@ _IGNORED = {"G4", "G17", "G40", "G49", "G54", "G80", "G94", "M6", "M8", "M9"}
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """A straight move to (x, y, z), mm. cutting: feed move with the spindle's state in `spinning`."""
+    """A straight move to (x, y, z), mm, the spindle's state in `spinning`; or a stop there, until told to go on."""
 
     x: float
     y: float
@@ -26,6 +26,7 @@ class Move:
     rapid: bool
     spinning: bool
     feed: float
+    waits: bool = False
 
 
 def read_gcode(text: str) -> list[Move]:
@@ -43,7 +44,7 @@ def _moves(text: str) -> Iterator[Move]:
         if ended and words:
             raise FileFormatError(f"line {number}: something follows the end of the program")
         target: dict[str, float] = {}
-        dwell = ("G", 4.0) in words
+        dwell, waits = ("G", 4.0) in words, False
         for letter, value in words:
             code = f"{letter}{value:g}"
             if code in ("G0", "G1"):
@@ -56,6 +57,8 @@ def _moves(text: str) -> Iterator[Move]:
                 spinning = code == "M3"
             elif code in ("M2", "M30"):
                 ended = True
+            elif code == "M0":
+                waits = True
             elif letter in at:
                 target[letter] = value
             elif letter == "F":
@@ -70,6 +73,8 @@ def _moves(text: str) -> Iterator[Move]:
             for letter, value in target.items():
                 at[letter] = value * unit + (0.0 if absolute else at[letter])
             yield Move(at["X"], at["Y"], at["Z"], rapid, spinning, feed)
+        if waits:
+            yield Move(at["X"], at["Y"], at["Z"], rapid, spinning, feed, waits=True)
     if not ended:
         raise FileFormatError("the program has no end (M2)")
 

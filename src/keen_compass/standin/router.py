@@ -1,8 +1,9 @@
-"""A simulated router with hidden faults: what a real one would make of our file.
+"""A simulated machine with hidden faults: what a real one would make of our file.
 
-Commanded positions become real ones through each axis' true resolution and a play operator (lost
-motion); the tool clears a strip as wide as the true kerf; what comes loose is the piece. Measuring
-takes the distance between its edges, adds the scatter between equal pieces and the errors of the
+Commanded positions become real ones through each axis' true resolution, the controller's own backlash
+compensation and a play operator (lost motion), then through skew and home offset; the tool clears a
+strip as wide as the true kerf; what comes loose is the piece. A file that only moves and waits leaves
+the places where it waited. Measuring adds the scatter between equal pieces and the errors of the
 instrument, and rounds to the instrument's division.
 """
 
@@ -11,76 +12,76 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
-from keen_compass.errors import FileFormatError, InputError
+from keen_compass.errors import FileFormatError
 from keen_compass.pieces.toolpath import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.stored import StoredValue
 from keen_compass.standin.gcode_reader import Move, read_gcode
 from keen_compass.standin.hpgl_reader import read_hpgl
 from keen_compass.standin.svg_reader import read_svg
+from keen_compass.standin.truth import Truth, amount
 
 PEN_LINE = 0.4  # mm, width of a line that only marks the surface
+LOST_AT_ONCE = 0.4  # mm; a motor that falls out of step loses some steps at once
+LOST_PER_EXCESS = 2.0  # mm that a move loses besides for each 100 % above the feed that an axis holds
 _PROBE = 0.02  # mm, half width of the jaws' contact
 
 
-@dataclass(frozen=True, slots=True)
-class RouterTruth:
-    """What is really so, hidden from the solver. Lengths in mm.
+@dataclass(frozen=True)
+class Made:
+    """What came of a file. Opaque to the solver.
 
-    motion: axis → the stored number's motion factor at which the axis would move exactly.
-    lost_motion: axis → B.
-    scatter: s of equal pieces, per dimension.
-    instrument_error: (offset, slope) of the instrument used, inside its permissible error.
-    repeat: s of single readings.
+    shape: the loose part or the drawn lines with their width, shapely geometry; None where nothing was made.
+    lines: what was drawn or scribed, the middle of each line, in the order of the file.
+    stops: real (x, y, z) wherever the file waited.
+    settings: what the controller held.
     """
 
-    motion: Mapping[str, float]
-    lost_motion: Mapping[str, float]
-    kerf: float
-    scatter: float
-    instrument_error: tuple[float, float]
-    repeat: float
-    thickness: float = 9.0
-
-    def to_json(self) -> dict[str, Any]:
-        """For the demo shop's practice record."""
-        return asdict(self)
-
-    @classmethod
-    def from_json(cls, body: Mapping[str, Any]) -> RouterTruth:
-        """Inverse of `to_json`."""
-        return cls(**{**body, "instrument_error": tuple(body["instrument_error"])})
-
-    def scale_error(self, axis: str, stored: StoredResolution) -> float:
-        """actual/commanded − 1 of an axis with this number in the controller."""
-        return stored.motion_factor / self.motion[axis] - 1
-
-
-@dataclass(frozen=True)
-class MadePiece:
-    """What came off the machine: edge polygons or lines, as they really are. Opaque to the solver."""
-
-    shape: Any  # shapely geometry: the loose part, or the drawn lines
-    drawn: bool
-    scatter_seed: int
-    truth: RouterTruth = field(repr=False)
+    truth: Truth = field(repr=False)
+    settings: Mapping[str, StoredValue]
+    seed: int
+    shape: Any = None
+    drawn: bool = False
+    lines: tuple[tuple[Point, ...], ...] = ()
+    stops: tuple[tuple[float, float, float], ...] = ()
 
     def read(
-        self, line: tuple[Point, Point], name: str, count: int, instrument: Instrument, rng: random.Random
-    ) -> list[float]:
+        self, line: tuple[Point, Point], name: str, count: int, instrument: Instrument, rng: random.Random,
+        held: str = "jaws",
+    ) -> list[float]:  # fmt: skip
         """`count` readings of the length along `line` (piece coordinates), mm, rounded as shown."""
-        length = self._true_length(line) + random.Random(f"{self.scatter_seed}/{name}").gauss(0, self.truth.scatter)
-        offset, slope = self.truth.instrument_error
-        shown = []
-        for _ in range(count):
-            value = length + offset + slope * length + rng.gauss(0, self.truth.repeat)
-            shown.append(round(value / instrument.resolution) * instrument.resolution)
-        return [round(v, 6) for v in shown]
+        length = self.true_length(line, held) + random.Random(f"{self.seed}/{name}").gauss(0, self.truth.scatter)
+        return [self.truth.read(length, instrument, rng) for _ in range(count)]
 
-    def _true_length(self, line: tuple[Point, Point]) -> float:
+    def true_length(self, line: tuple[Point, Point], held: str) -> float:
+        """The length that an instrument without error would show."""
+        if held == "jaws":
+            return self._between_jaws(line)
+        (ax, ay), (bx, by) = line
+        d = math.dist(line[0], line[1])
+        u, v = (bx - ax) / d, (by - ay) / d
+        along = [(x * u + y * v, x, y) for x, y in self._outline()]
+        low, high = min(along), max(along)
+        return math.dist(low[1:], high[1:]) if held == "corners" else high[0] - low[0]
+
+    def positions(self, axis: str) -> list[float]:
+        """Where an axis really was at each stop; of a plotter, where each tick lies."""
+        if self.stops:
+            return [stop["xyz".index(axis)] for stop in self.stops]
+        k = 0 if axis == "x" else 1
+        return [sum(p[k] for p in line[-2:]) / 2 for line in self.lines]  # a flick may lead to the tick
+
+    def _outline(self) -> list[Point]:
+        """Corners of the piece, or the ends of what was drawn."""
+        if self.drawn:
+            return [p for line in self.lines for p in line]
+        return [(x, y) for x, y, *_ in self.shape.exterior.coords]
+
+    def _between_jaws(self, line: tuple[Point, Point]) -> float:
         """Distance between the outermost edges met along `line`, jaws lying on the lowest corner's axes."""
         from shapely.geometry import box
 
@@ -104,107 +105,137 @@ class MadePiece:
 
 
 class Router:
-    """A simulated router: a controller that keeps settings, and a machine that obeys them."""
+    """A controller that keeps settings, by quantity, and a machine that obeys them."""
 
-    def __init__(self, truth: RouterTruth, settings: Mapping[str, StoredResolution], seed: int) -> None:
+    def __init__(self, truth: Truth, settings: Mapping[str, StoredValue], seed: int) -> None:
         self.truth = truth
         self.settings = dict(settings)
         self._random = random.Random(seed)
 
-    def make(self, file: str, scatter_seed: int | None = None, units_per_mm: float = 40.0) -> MadePiece:
+    def make(self, file: str, seed: int | None = None, units_per_mm: float = 40.0) -> Made:
         """Run a file (G-code; HP-GL or SVG where it begins like that) on fresh stock.
 
         Raises FileFormatError where a controller would stop.
 
-        scatter_seed: makes the very piece again that an earlier run made.
+        seed: makes the very same again that an earlier run made.
         units_per_mm: what the plotter takes HP-GL's units for.
         """
-        from shapely.geometry import MultiLineString
-        from shapely.ops import unary_union
-
         start = file.lstrip()
         if start.startswith("IN"):
             moves = read_hpgl(file, units_per_mm)
         else:
             moves = read_svg(file) if start.startswith("<") else read_gcode(file)
-        through, marks = self._swept(moves)
-        seed = self._random.randrange(2**31) if scatter_seed is None else scatter_seed
+        seed = self._random.randrange(2**31) if seed is None else seed
+        through, marks, stops = _Run(self.truth, self.settings, seed).follow(moves)
+        made = Made(self.truth, dict(self.settings), seed, stops=tuple(stops))
         if through:
-            kerf = unary_union([_line(p).buffer(self.truth.kerf / 2, cap_style="round") for p in through])
-            loose = [part for part in _enclosed(kerf) if part.area > self.truth.kerf**2]
-            if not loose:
-                raise FileFormatError("the file cut no closed outline: nothing came loose")
-            return MadePiece(max(loose, key=lambda part: part.area), False, seed, self.truth)
-        if not marks:
-            raise FileFormatError("the file neither cut nor marked anything")
-        drawn = MultiLineString(marks).buffer(PEN_LINE / 2, cap_style="square")
-        return MadePiece(drawn, True, seed, self.truth)
+            return replace(made, shape=_loose_part(through, self.truth.kerf))
+        if marks:
+            return replace(made, shape=_drawn(marks), drawn=True, lines=tuple(map(tuple, marks)))
+        if not stops:
+            raise FileFormatError("the file neither cut nor marked anything, nor waited anywhere")
+        return made
 
-    def _swept(self, moves: Sequence[Move]) -> tuple[list[list[Point]], list[list[Point]]]:
-        """Real paths of the tool's centre: (cut at least half through, only marked)."""
-        real = {axis: _Axis(self.truth.scale_error(axis, s), self.truth.lost_motion[axis])
-                for axis, s in self.settings.items()}  # fmt: skip
+
+class _Run:
+    """One file on its way through the machine."""
+
+    def __init__(self, truth: Truth, settings: Mapping[str, StoredValue], seed: int) -> None:
+        self._truth, self._settings = truth, settings
+        rng = random.Random(f"{seed}/rest")
+        self._rest = rng
+        self._axes = {a: _Axis(truth, settings, a, rng) for a in ("x", "y", "z")}
+        self._tan = truth.tan_skew(settings)
+        self._shift = {a: truth.home_shift(a, settings) for a in ("x", "y")}
+
+    def follow(
+        self, moves: Sequence[Move]
+    ) -> tuple[list[list[Point]], list[list[Point]], list[tuple[float, float, float]]]:
+        """Real paths of the tool's centre: cut at least half through, only marked; and where it waited."""
         through: list[list[Point]] = []
         marks: list[list[Point]] = []
+        stops: list[tuple[float, float, float]] = []
         run: list[Point] = []
         deepest, last_z = 0.0, math.inf
-        here = (0.0, 0.0)
         for move in [*moves, None]:
             if move is None or move.z > 0:
                 if len(run) > 1:
-                    (through if -deepest > self.truth.thickness / 2 else marks).append(run)
+                    (through if -deepest > self._truth.thickness / 2 else marks).append(run)
                 run, deepest = [], 0.0
             if move is None:
                 break
-            if move.rapid and move.z <= 0 and last_z <= 0:
+            if move.rapid and move.z <= 0 and last_z <= 0 and not move.waits:
                 raise FileFormatError("a rapid move with the tool in the stock broke the cutter")
-            here = (real["x"].go(move.x), real["y"].go(move.y))
-            if move.z <= 0:
+            x, y, z = (self._axes[a].go(getattr(move, a), move.feed, rapid=move.rapid) for a in ("x", "y", "z"))
+            here = (x + self._tan * y + self._shift["x"], y + self._shift["y"])
+            if move.waits:
+                s = self._truth.settle
+                stops.append((here[0] + self._rest.gauss(0, s), here[1] + self._rest.gauss(0, s),
+                              z + self._rest.gauss(0, s)))  # fmt: skip
+            elif move.z <= 0:
                 run.append(here)
                 deepest = min(deepest, move.z)
             last_z = move.z
-        return through, marks
+        return through, marks, stops
 
 
 class _Axis:
-    """Scale and play: the slide follows the screw only beyond half the lost motion on either side."""
+    """Scale, compensation and play: the slide follows the screw only beyond half the lost motion on either side."""
 
-    def __init__(self, scale_error: float, lost_motion: float) -> None:
-        self._scale = 1 + scale_error
-        self._half = lost_motion / 2
+    def __init__(self, truth: Truth, settings: Mapping[str, StoredValue], axis: str, rng: random.Random) -> None:
+        stored = settings.get(f"{axis}_steps")
+        known = isinstance(stored, StoredResolution) and axis in truth.motion
+        self._scale = 1 + (truth.scale_error(axis, stored) if known else 0.0)  # type: ignore[arg-type]
+        self._half = truth.lost_motion.get(axis, 0.0) / 2
+        self._compensation = amount(settings, f"{axis}_backlash")
+        self._limit = truth.limits.get(axis, math.inf)
+        self._lead = truth.lead.get(axis)
+        self._truth, self._rng, self._slips = truth, rng, truth.feed_axis == axis
+        self._commanded, self._way, self._lost = 0.0, 0, 0.0
         self._at = -self._half
 
-    def go(self, commanded: float) -> float:
-        driven = commanded * self._scale
+    def go(self, commanded: float, feed: float, *, rapid: bool) -> float:
+        moved = commanded - self._commanded
+        self._commanded = commanded
+        if moved:
+            self._way = 1 if moved > 0 else -1
+            self._lose(moved, feed, rapid=rapid)
+        driven = commanded * self._scale + self._way * self._compensation / 2 + self._lost
         self._at = min(max(self._at, driven - self._half), driven + self._half)
+        if self._lead:
+            amplitude, period = self._lead
+            return self._at + amplitude * math.sin(2 * math.pi * self._at / period)
         return self._at
 
+    def _lose(self, moved: float, feed: float, *, rapid: bool) -> None:
+        """Steps lost above the feed that the axis holds; a feed roller slips a little on its way back."""
+        if not rapid and feed > self._limit:
+            reached = min(feed, 60 * math.sqrt(abs(moved) * self._truth.acceleration))
+            excess = reached / self._limit - 1
+            if excess > 0:
+                share = 1.0 if moved > 0 else 0.4  # the way back is easier, so a miss is left
+                self._lost -= (
+                    self._way * share * (LOST_AT_ONCE + LOST_PER_EXCESS * excess) * self._rng.uniform(0.7, 1.3)
+                )
+        if self._slips and moved < 0:
+            metres = abs(moved) / 1000
+            self._lost += self._truth.drift * metres + self._rng.gauss(0, self._truth.slip * math.sqrt(metres))
 
-def _line(points: Sequence[Point]) -> Any:
-    from shapely.geometry import LineString
 
-    return LineString(points)
+def _loose_part(through: Sequence[Sequence[Point]], kerf: float) -> Any:
+    from shapely.geometry import LineString, Polygon
+    from shapely.ops import unary_union
+
+    cleared = unary_union([LineString(p).buffer(kerf / 2, cap_style="round") for p in through])
+    parts = getattr(cleared, "geoms", [cleared])
+    loose = [Polygon(hole) for part in parts for hole in part.interiors]
+    loose = [part for part in loose if part.area > kerf**2]
+    if not loose:
+        raise FileFormatError("the file cut no closed outline: nothing came loose")
+    return max(loose, key=lambda part: part.area)
 
 
-def _enclosed(kerf: Any) -> list[Any]:
-    from shapely.geometry import Polygon
+def _drawn(marks: Sequence[Sequence[Point]]) -> Any:
+    from shapely.geometry import MultiLineString
 
-    parts = getattr(kerf, "geoms", [kerf])
-    return [Polygon(hole) for part in parts for hole in part.interiors]
-
-
-def random_truth(
-    rng: random.Random, correct_motion: Mapping[str, float], compensation: float, instrument: Instrument
-) -> RouterTruth:
-    """A machine as it may turn up: all faults from one generator."""
-    if not correct_motion:
-        raise InputError("a machine needs at least one axis")
-    a, b = instrument.permissible_error
-    return RouterTruth(
-        motion=dict(correct_motion),
-        lost_motion={axis: rng.uniform(0.04, 0.25) for axis in correct_motion},
-        kerf=compensation + rng.uniform(-0.25, 0.25),
-        scatter=rng.uniform(0.008, 0.02),
-        instrument_error=(rng.uniform(-a, a), rng.uniform(-b, b)),
-        repeat=instrument.resolution * rng.uniform(0.6, 1.2),
-    )
+    return MultiLineString([list(m) for m in marks]).buffer(PEN_LINE / 2, cap_style="square")

@@ -1,0 +1,100 @@
+"""Lines near a corner of the stock, at stated distances from its edges: where zero really is.
+
+The lines are short and the next pair goes further along the edges, so that a second round needs no new sheet.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keen_compass.errors import PieceError
+from keen_compass.pieces.toolpath import Point, Stroke, ToolPath
+
+LINE = 40.0  # mm
+APPROACH = 6.0
+SHOWN = 2.2  # of what lies between corner and the lines' far ends, how much is drawn
+
+
+@dataclass(frozen=True, slots=True)
+class CornerLines:
+    """One line across each axis, `distance` from the stock's edge. All in mm, from the corner of the stock.
+
+    along: where on the edge the lines begin. high_x, high_y: the edge at the highest end is meant.
+    stock: (along X, along Y), where the high edges are. edge: where its low edges lie on the bed.
+    """
+
+    distance: float
+    along: float = 30.0
+    high_x: bool = False
+    high_y: bool = False
+    stock: tuple[float, float] = (0.0, 0.0)
+    edge: tuple[float, float] = (0.0, 0.0)
+
+    def __post_init__(self) -> None:
+        if not self.distance > APPROACH:
+            raise PieceError(f"must be larger than {APPROACH:g} mm, or the tool leaves the stock", "distance")
+        if self.along < 0:
+            raise PieceError("must not be negative", "along")
+        for high, size, name in ((self.high_x, self.stock[0], "stock_x"), (self.high_y, self.stock[1], "stock_y")):
+            if high and not size > self.distance:
+                raise PieceError("say how large the stock is, to measure from its far edge", name)
+
+    @property
+    def origin(self) -> Point:
+        """Where its (0, 0), the stock's low corner, lies on the bed."""
+        return self.edge
+
+    def nominal(self, measurand: str) -> float:
+        """From the edge."""
+        return self.distance
+
+    def from_edge(self, axis: str, on_bed: float) -> float:
+        """How far a place on the bed lies from the edge that is meant."""
+        k = 0 if axis == "x" else 1
+        inside = on_bed - self.edge[k]
+        return self.stock[k] - inside if (self.high_x, self.high_y)[k] else inside
+
+    def at(self, axis: str, distance: float) -> float:
+        """Coordinate of a line that lies `distance` from its edge."""
+        high, size = (self.high_x, self.stock[0]) if axis == "x" else (self.high_y, self.stock[1])
+        return size - distance if high else distance
+
+    def outline(self, **actual: float) -> tuple[Point, ...]:
+        """The corner of the stock, as much of it as is shown."""
+        (x0, x1), (y0, y1) = self._span("x"), self._span("y")
+        return (x0, y0), (x1, y0), (x1, y1), (x0, y1)
+
+    def lines(self, **actual: float) -> tuple[tuple[Point, Point], ...]:
+        """The two lines, where they were read to be."""
+        x = self.at("x", actual.get("x_edge", self.distance))
+        y = self.at("y", actual.get("y_edge", self.distance))
+        return (((x, self._start("y")), (x, self._start("y") + LINE)),
+                ((self._start("x"), y), (self._start("x") + LINE, y)))  # fmt: skip
+
+    def line(self, measurand: str) -> tuple[Point, Point]:
+        """From the edge to the line."""
+        middle = LINE / 2
+        if measurand == "x_edge":
+            y = self._start("y") + middle
+            return (self.at("x", 0.0), y), (self.at("x", self.distance), y)
+        x = self._start("x") + middle
+        return (x, self.at("y", 0.0)), (x, self.at("y", self.distance))
+
+    def footprint(self) -> tuple[float, float]:
+        """Room on the stock, mm."""
+        size = self.along + LINE + APPROACH
+        return size, size
+
+    def tool_path(self, number: int) -> ToolPath:
+        """Both lines, each met from below."""
+        strokes = tuple(Stroke((a, b), approach=(a[0] - APPROACH, a[1] - APPROACH)) for a, b in self.lines())
+        return ToolPath(f"piece {number}, lines {self.distance:g} mm from the stock's edges", strokes)
+
+    def _start(self, axis: str) -> float:
+        high, size = (self.high_x, self.stock[0]) if axis == "x" else (self.high_y, self.stock[1])
+        return size - self.along - LINE if high else self.along
+
+    def _span(self, axis: str) -> tuple[float, float]:
+        high, size = (self.high_x, self.stock[0]) if axis == "x" else (self.high_y, self.stock[1])
+        shown = max(SHOWN * self.distance, self.along + LINE + 10)
+        return (size - shown, size) if high else (0.0, shown)

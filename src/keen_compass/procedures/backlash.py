@@ -1,0 +1,202 @@
+"""Backlash of one axis with one dial: the short form (arithmetic.md §5).
+
+Take up the slack moving +, zero the dial, move +d, move −d: by how much the dial fails to return is the
+lost motion that is still uncompensated. b_new = max(0, b_active + shortfall).
+"""
+
+from __future__ import annotations
+
+import math
+import random
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from keen_compass.errors import InputError, PieceError
+from keen_compass.pieces.moves import Go, MoveProgram, Stop
+from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.case import Case, length_mm
+from keen_compass.procedures.results import amount_outcome, assumed_spread, judged, no_number, steady_mean
+from keen_compass.procedures.settle import what_would_settle
+from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.uncertainty import Component, expand, independent_components
+from keen_compass.quantities.uncertainty import PieceScatter as NoScatter
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine
+from keen_compass.standin.router import Made
+
+TRAVEL = 10.0  # mm; more than any lost motion, less than a dial's reach
+TAKE_UP = 5.0  # mm moved + before the dial is zeroed
+FEEDS = {"usual": 1800.0, "slow": 300.0}  # mm/min; a heavy axis overruns its slack when it is hurried
+MARGIN = 30.0
+_PARAMETERS = {"axis", "start", "across", "travel", "compensation_off", "take_up", "repeats"}
+
+
+@dataclass(frozen=True, slots=True)
+class BacklashRun:
+    """Where the dial stands, how far the axis leaves it, and how the slack is taken up. Lengths in mm."""
+
+    axis: str
+    start: float
+    across: float
+    travel: float
+    compensation_off: bool
+    take_up: str
+
+    def nominal(self, measurand: str) -> float:
+        """It should return."""
+        return 0.0
+
+    def program(self, machine: Machine, cycles: int) -> MoveProgram:
+        """Zero and read, `cycles` times."""
+        aside = {"x": self.across, "y": self.across} if self.axis == "z" else \
+            {"y" if self.axis == "x" else "x": self.across}  # fmt: skip
+        steps: list[Go | Stop] = [Go(**aside)]
+        for k in range(1, cycles + 1):
+            steps += [
+                self._go(-TAKE_UP), self._go(0), Stop(f"{k}: zero the dial"),
+                self._go(self.travel), self._go(0), Stop(f"{k}: read the dial"),
+            ]  # fmt: skip
+        return MoveProgram(f"backlash, {self.axis.upper()}, {self.travel:g} mm out and back", tuple(steps))
+
+    def _go(self, p: float) -> Go:
+        return Go(**{self.axis: self.start + p}, feed=FEEDS[self.take_up])
+
+
+class Backlash(Procedure):
+    """See the module."""
+
+    name = "backlash"
+    title = "Backlash"
+    needs = ("steps per unit set first", "a dial against the moving part, along the axis")
+    surface = Surface.DIAL
+    makes = Makes.MOVES
+    yields = ("x_backlash", "y_backlash", "z_backlash")
+    piece_name = "no piece: the axis leaves a zeroed dial and comes back to it"
+    measurand_names = ("return",)
+    suits = ("dial gauge", "depth gauge", "caliper")
+    passes = 5
+    numbered = False
+    lookalikes = (
+        "Set steps per unit first: a wrong scale is not lost motion.",
+        "With compensation switched off the whole lost motion shows; with it on, only what is left of it.",
+        "A dial on a loose stand, or not square to its face, gives way like a loose axis.",
+        "A heavy axis that overruns when it reverses needs its slack taken up slowly.",
+    )
+
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """Axis, whether compensation is on, and how the slack is taken up."""
+        axes = tuple((a.upper(), a) for a in ("x", "y", "z") if f"{a}_backlash" in machine.quantities)
+        off = Choice("compensation_off", "Compensation", (("switched on", False), ("switched off", True)))
+        slow = Choice("take_up", "Slack taken up", (("at the usual feed", "usual"), ("slowly, heavy axis", "slow")))
+        return (Choice("axis", "Axis", axes), off, slow)
+
+    def chosen_for(self, quantity: str) -> dict[str, Any]:
+        """Which choices yield a quantity."""
+        return {"axis": quantity[0]}
+
+    def parameters(self, around: Surroundings) -> dict[str, Any]:
+        """At the middle of the bed, where there is room both ways."""
+        chosen, machine = around.chosen, around.machine
+        axis = chosen.get("axis", "x")
+        room = machine.z_travel if axis == "z" else machine.bed[0 if axis == "x" else 1]
+        across = machine.bed[1 if axis == "x" else 0] / 2
+        return {
+            "axis": axis, "start": min(max(room / 2, TAKE_UP), room - TRAVEL), "across": across, "travel": TRAVEL,
+            "compensation_off": bool(chosen.get("compensation_off")), "take_up": chosen.get("take_up", "usual"),
+        }  # fmt: skip
+
+    def piece(self, parameters: Mapping[str, Any]) -> BacklashRun:
+        """From `axis`, `start`, `across`, `travel`, `compensation_off`, `take_up` (usual or slow)."""
+        self.check_parameters(parameters, _PARAMETERS)
+        axis, take_up = parameters.get("axis", "x"), parameters.get("take_up", "usual")
+        if axis not in ("x", "y", "z"):
+            raise InputError(f"expected x, y or z, got {axis!r}", "piece.axis")
+        if take_up not in FEEDS:
+            raise InputError(f"expected usual or slow, got {take_up!r}", "piece.take_up")
+        start, across = (length_mm(parameters.get(k, MARGIN), f"piece.{k}") for k in ("start", "across"))
+        travel = length_mm(parameters.get("travel", TRAVEL), "piece.travel")
+        if not travel > 0:
+            raise PieceError("must be larger than 0", "piece.travel")
+        return BacklashRun(axis, start, across, travel, bool(parameters.get("compensation_off", False)), take_up)
+
+    def measurands(self, piece: BacklashRun) -> tuple[Measurand, ...]:
+        """The dial's failure to return."""
+        hint = "How far the needle stays short of zero; past zero is −"
+        return (Measurand("return", f"{piece.axis.upper()} stays short by", piece.axis, 0.0, hint=hint, signed=True),)
+
+    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
+        """One axis' backlash."""
+        return (f"{parameters.get('axis', 'x')}_backlash",)
+
+    def solve(self, case: Case) -> Solution:
+        """The new compensation."""
+        run = self.piece(case.piece)
+        self.check_readings(case, ("return",), positive=False)
+        quantity = f"{run.axis}_backlash"
+        if "return" not in case.readings:
+            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, "No reading yet."),))
+        mean = steady_mean(case, "return")
+        U = expand(self._components(case, mean.components, mean.mean))
+        large = abs(mean.mean) > run.travel / 2 and not case.confirmed
+        if large:
+            note = f"{mean.mean:.2f} mm of {run.travel:g} mm moved: does the dial touch the right part?"
+            return Solution((no_number(case, quantity, Verdict.IMPLAUSIBLE, note),))
+        active = 0.0 if run.compensation_off else case.amount(quantity).value
+        formula = f"{format_mm(active, 3)} + {format_mm(mean.mean, 3)}".replace("+ −", "− ")
+        outcome = amount_outcome(case, quantity, max(0.0, active + mean.mean), mean.mean, U, formula)
+
+        def settle() -> str:
+            return what_would_settle(self, case, quantity, mean.mean, outcome.T)
+
+        notes = []
+        if run.compensation_off:
+            notes.append("Measured with compensation switched off: switch it on with the new number.")
+        finding = judged(case, replace(outcome, settle=settle, notes=tuple(notes)))
+        return Solution((finding,), (), assumed_spread(case))
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U in mm."""
+        run = self.piece(case.piece)
+        one_end = replace(case.instrument, both_ends=False)
+        parts = independent_components(case.instrument.repeatability, readings_each, one_end, NoScatter(0.0))
+        return {f"{run.axis}_backlash": expand(self._components(case, parts, 0.0))}
+
+    def example(self) -> dict[str, Any]:
+        """X comes back 0.08 mm short, with 0.05 mm compensated already."""
+        return {
+            "procedure": "backlash",
+            "machine": {"decimals": 3, "values": {"x_backlash": 0.05}},
+            "piece": {"axis": "x", "travel": 10},
+            "instrument": {"name": "dial", "resolution": 0.01, "permissible_error": [0.006, 0.0]},
+            "tolerance": 0.03,
+            "readings": [{"measurand": "return", "values": [0.08, 0.08, 0.09, 0.08, 0.07]}],
+        }
+
+    def shown(
+        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
+    ) -> float:
+        """Between the stop where the dial was zeroed and the one where it was read."""
+        at = made.positions(piece.axis)
+        k = 2 * (count % (len(at) // 2))
+        return made.truth.read(at[k + 1] - at[k], instrument, rng, signed=True)
+
+    def practice_parameters(self) -> dict[str, Any]:
+        """X in the middle."""
+        return {"axis": "x", "start": 600.0, "across": 400.0, "travel": TRAVEL}
+
+    def practice_instrument(self) -> Instrument:
+        """A dial."""
+        return Instrument("dial 0.01", 0.01, (0.004, 0.0), reach=10.0, kind="dial gauge")
+
+    def _components(self, case: Case, parts: tuple[Component, ...], mean: float) -> tuple[Component, ...]:
+        """Zeroing is a reading too; the dial's own error is shared by all returns."""
+        a, b = case.instrument.permissible_error
+        zeroing = Component(case.instrument.resolution / math.sqrt(12), rectangular=True)
+        own = Component((a + b * abs(mean)) / math.sqrt(3), rectangular=True)
+        return (*parts, zeroing, *((own,) if own.u else ()))
+
+
+PROCEDURE = Backlash()

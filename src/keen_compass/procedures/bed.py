@@ -1,0 +1,346 @@
+"""How flat the bed lies under the head, and how square the head stands on it (arithmetic.md §6).
+
+Heights are walked in rows, there and back, so that the head never travels for nothing. The plane through
+them is what shims can take out; the raw highest minus lowest is what a skim has to take off.
+"""
+
+from __future__ import annotations
+
+import math
+import random
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from keen_compass.errors import InputError, PieceError
+from keen_compass.pieces.moves import Go, MoveProgram, Stop
+from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.case import Case, length_mm
+from keen_compass.procedures.results import PER_METRE, amount_outcome, assumed_spread, judged, no_number, steady_mean
+from keen_compass.procedures.settle import what_would_settle
+from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.uncertainty import (
+    Component,
+    MeanReading,
+    PieceScatter,
+    expand,
+    independent_components,
+    t_95,
+)
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine
+from keen_compass.solve.plane import Plane, fit_plane, shims, tram_tilt
+from keen_compass.solve.square import propagate
+from keen_compass.standin.router import Made
+
+MARGIN = 40.0  # mm from the edges of the bed
+COLUMNS, ROWS = 5, 4
+MOST = 40  # of either
+RADIUS, MOUNT = 120.0, 100.0  # mm: arm of the dial, distance of the head's screws
+DRAWS = 400  # of the simulated spread of a range
+TRAM = ("x_high", "y_high", "x_low", "y_low")  # as the arm is swung round
+_PARAMETERS = {"run", "columns", "rows", "x", "y", "width", "height", "radius", "mount"}
+
+
+@dataclass(frozen=True, slots=True)
+class BedRun:
+    """A grid of `columns` × `rows` over `width` × `height`, its low corner at (x, y) on the bed; mm."""
+
+    columns: int
+    rows: int
+    x: float
+    y: float
+    width: float
+    height: float
+
+    def points(self) -> dict[str, tuple[float, float]]:
+        """Measurand → place, in the order walked: along a row, and the next row back."""
+        found = {}
+        for row in range(self.rows):
+            order = range(self.columns) if row % 2 == 0 else range(self.columns - 1, -1, -1)
+            for column in order:
+                found[f"h_{column + 1}_{row + 1}"] = (
+                    self.x + self.width * column / (self.columns - 1),
+                    self.y + self.height * row / (self.rows - 1),
+                )
+        return found
+
+    def nominal(self, measurand: str) -> float:
+        """Level with the first."""
+        return 0.0
+
+    def program(self, machine: Machine, cycles: int) -> MoveProgram:
+        """Point by point."""
+        steps: list[Go | Stop] = []
+        for name, (x, y) in self.points().items():
+            column, row = name.split("_")[1:]
+            steps += [Go(x=x, y=y), Stop(f"column {column}, row {row}: read the height")]
+        return MoveProgram(f"bed, {self.columns} x {self.rows} heights", tuple(steps * max(cycles, 1)))
+
+
+@dataclass(frozen=True, slots=True)
+class TramRun:
+    """A dial on an arm of `radius`, swung round over one place; `mount`: between the head's screws; mm."""
+
+    radius: float
+    mount: float
+    x: float
+    y: float
+
+    def nominal(self, measurand: str) -> float:
+        """All alike."""
+        return 0.0
+
+    def program(self, machine: Machine, cycles: int) -> MoveProgram:
+        """Stay there; the arm is swung by hand."""
+        steps: list[Go | Stop] = [Go(x=self.x, y=self.y)]
+        words = {"x_high": "+X", "y_high": "+Y", "x_low": "-X", "y_low": "-Y"}
+        for _ in range(max(cycles, 1)):
+            steps += [Stop(f"arm towards {words[name]}: read the dial") for name in TRAM]
+        return MoveProgram(f"head tram, arm {self.radius:g} mm", tuple(steps))
+
+
+class Bed(Procedure):
+    """See the module."""
+
+    name = "bed"
+    title = "Bed and head"
+    needs = ("a dial or depth gauge in the head", "a clean bed")
+    surface = Surface.GRID
+    makes = Makes.MOVES
+    yields = ("bed", "x_tram", "y_tram")
+    piece_name = "no piece: the head stops over a grid of points, or a dial is swung round over one"
+    measurand_names = ("h_1_1 … h_n_m", *TRAM)
+    suits = ("dial gauge", "depth gauge", "caliper")
+    passes = 1
+    numbered = False
+    lookalikes = (
+        "Chips or a curled spoilboard under the foot of the gauge look like a hollow bed.",
+        "A head that leans shows steps between passes, not a slope of the bed: tram it first.",
+        "Z that loses steps while you walk drifts like a tilted bed: read the first point again at the end.",
+    )
+
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """The bed's heights, or the head's tram."""
+        runs: tuple[tuple[str, Any], ...] = (("heights of the bed", "heights"),)
+        if "x_tram" in machine.quantities:
+            runs = (("how the head stands", "tram"), *runs)
+        grid = tuple((f"{c} × {r}", f"{c}x{r}") for c, r in ((3, 3), (5, 4), (7, 5), (9, 7)))
+        return (Choice("run", "Read", runs), Choice("grid", "Points", grid))
+
+    def chosen_for(self, quantity: str) -> dict[str, Any]:
+        """Which choices yield a quantity."""
+        return {"run": "tram"} if quantity.endswith("tram") else {"run": "heights"}
+
+    def parameters(self, around: Surroundings) -> dict[str, Any]:
+        """Nearly the whole bed, or its middle."""
+        width, height = around.machine.bed
+        if around.chosen.get("run", "heights") == "tram":
+            return {"run": "tram", "radius": RADIUS, "mount": MOUNT, "x": width / 2, "y": height / 2}
+        columns, rows = (int(n) for n in around.chosen.get("grid", f"{COLUMNS}x{ROWS}").split("x"))
+        return {
+            "run": "heights", "columns": columns, "rows": rows, "x": MARGIN, "y": MARGIN,
+            "width": width - 2 * MARGIN, "height": height - 2 * MARGIN,
+        }  # fmt: skip
+
+    def piece(self, parameters: Mapping[str, Any]) -> BedRun | TramRun:
+        """heights: `columns`, `rows`, `x`, `y`, `width`, `height`. tram: `radius`, `mount`, `x`, `y`."""
+        self.check_parameters(parameters, _PARAMETERS)
+
+        def length(name: str, usual: float) -> float:
+            value = length_mm(parameters.get(name, usual), f"piece.{name}")
+            if value < 0 or (name in ("width", "height", "radius", "mount") and value <= 0):
+                raise PieceError("must be larger than 0", f"piece.{name}")
+            return value
+
+        run = parameters.get("run", "heights")
+        if run == "tram":
+            return TramRun(length("radius", RADIUS), length("mount", MOUNT), length("x", 300), length("y", 300))
+        if run != "heights":
+            raise InputError("expected heights or tram", "piece.run")
+        counts = {}
+        for name, usual in (("columns", COLUMNS), ("rows", ROWS)):
+            given = parameters.get(name, usual)
+            if isinstance(given, bool) or not isinstance(given, int) or not 2 <= given <= MOST:
+                raise PieceError(f"expected a whole number from 2 to {MOST}", f"piece.{name}")
+            counts[name] = given
+        return BedRun(
+            counts["columns"], counts["rows"], length("x", MARGIN), length("y", MARGIN), length("width", 1200),
+            length("height", 800),
+        )  # fmt: skip
+
+    def measurands(self, piece: BedRun | TramRun) -> tuple[Measurand, ...]:
+        """Point by point as walked, or the four places of the arm."""
+        if isinstance(piece, TramRun):
+            labels = {"x_high": "+X side", "y_high": "+Y side", "x_low": "−X side", "y_low": "−Y side"}
+            R = piece.radius
+            places = {"x_high": (R, 0.0), "y_high": (0.0, R), "x_low": (-R, 0.0), "y_low": (0.0, -R)}
+            hint = "A larger reading is a smaller gap"
+            return tuple(Measurand(m, labels[m], m[0], 0.0, hint=hint, signed=True, at=places[m]) for m in TRAM)
+        return tuple(
+            Measurand(name, f"column {name.split('_')[1]}, row {name.split('_')[2]}", "", 0.0,
+                      hint="Higher is +, lower is −", signed=True, at=place)
+            for name, place in piece.points().items()
+        )  # fmt: skip
+
+    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
+        """The bed, or the head."""
+        return ("x_tram", "y_tram") if parameters.get("run") == "tram" else ("bed",)
+
+    def solve(self, case: Case) -> Solution:
+        """What to shim or skim; which way the head leans."""
+        run = self.piece(case.piece)
+        self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
+        if isinstance(run, TramRun):
+            return Solution(tuple(self._tram(case, run, a) for a in ("x", "y")), (), assumed_spread(case))
+        return self._bed(case, run)
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U in mm, or mm/m."""
+        run = self.piece(case.piece)
+        one_end = replace(case.instrument, both_ends=False)
+        parts = independent_components(case.instrument.repeatability, readings_each, one_end, PieceScatter(0.0))
+        twice = expand(tuple(replace(c, u=math.sqrt(2) * c.u) for c in parts if c.u))
+        if isinstance(run, TramRun):
+            U = twice / (2 * run.radius) * PER_METRE
+            return {"x_tram": U, "y_tram": U}
+        return {"bed": twice}
+
+    def example(self) -> dict[str, Any]:
+        """A bed 3 × 3 that falls to the right and is hollow in the middle."""
+        heights = {(1, 1): 0.0, (2, 1): -0.12, (3, 1): -0.21, (3, 2): -0.2, (2, 2): -0.24, (1, 2): 0.02,
+                   (1, 3): 0.05, (2, 3): -0.08, (3, 3): -0.17}  # fmt: skip
+        return {
+            "procedure": "bed",
+            "machine": {"decimals": 2, "values": {"bed": 0.0}},
+            "piece": {"columns": 3, "rows": 3, "x": 40, "y": 40, "width": 1200, "height": 800},
+            "instrument": {"name": "dial", "resolution": 0.01, "permissible_error": [0.006, 0.0]},
+            "tolerance": {"bed": 0.2},
+            "readings": [{"measurand": f"h_{c}_{r}", "values": [h]} for (c, r), h in heights.items()],
+        }
+
+    def shown(
+        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
+    ) -> float:
+        """The gauge is zeroed anywhere; the head's own tilt shows on the arm."""
+        truth, zero = made.truth, random.Random(f"{made.seed}/zero")
+        if isinstance(piece, TramRun):
+            sign = 1 if measurand.name.endswith("high") else -1
+            gap = sign * truth.tilt(measurand.axis, made.settings) * piece.radius / PER_METRE
+            return truth.read(gap + round(zero.uniform(0.4, 0.6), 2), instrument, rng, signed=True)
+        x, y, _ = made.stops[list(piece.points()).index(measurand.name)]
+        first = next(iter(piece.points().values()))
+        height = truth.bed_height(x, y, made.settings) - truth.bed_height(*first, made.settings)
+        return truth.read(height, instrument, rng, signed=True)
+
+    def practice_parameters(self) -> dict[str, Any]:
+        """The whole bed."""
+        return {"columns": COLUMNS, "rows": ROWS, "x": MARGIN, "y": MARGIN, "width": 1220.0, "height": 820.0}
+
+    def practice_instrument(self) -> Instrument:
+        """A dial in the head."""
+        return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
+
+    # The bed
+
+    def _bed(self, case: Case, run: BedRun) -> Solution:
+        means = {m: steady_mean(case, m) for m in run.points() if m in case.readings}
+        if len(means) < 4:
+            note = f"{len(means)} of {len(run.points())} heights read; four at least show a plane and what is off it."
+            return Solution((no_number(case, "bed", Verdict.UNRESOLVED, note),))
+        heights = {run.points()[m]: r.mean for m, r in means.items()}
+        plane = fit_plane(heights)
+        spread, U = _range(list(means.values()), case.instrument)
+        old = case.amount("bed").value
+        outcome = amount_outcome(
+            case, "bed", old + spread, spread, U, f"{format_mm(max(heights.values()), 2, signed=True)} − "
+            f"({format_mm(min(heights.values()), 2, signed=True)}), highest − lowest",
+        )  # fmt: skip
+        corners = _corners(run)
+        lift = shims(plane, corners)
+        notes = _what_to_do(spread, U, outcome.T, plane, lift)
+
+        def settle() -> str:
+            return what_would_settle(self, case, "bed", spread, outcome.T)
+
+        finding = judged(case, replace(outcome, notes=notes, settle=settle))
+        figures = {
+            "highest_minus_lowest": spread, "tilt_x_mm_per_m": plane.tilt_x * PER_METRE,
+            "tilt_y_mm_per_m": plane.tilt_y * PER_METRE, "off_the_plane": plane.flatness, "shims": lift,
+            "read": len(means), "of": len(run.points()),
+            "rest": {m: plane.rest[run.points()[m]] for m in means},
+        }  # fmt: skip
+        return Solution((finding,), (), assumed_spread(case), figures)
+
+    # The head
+
+    def _tram(self, case: Case, run: TramRun, axis: str) -> Finding:
+        quantity, names = f"{axis}_tram", (f"{axis}_high", f"{axis}_low")
+        if not set(names) <= case.readings.keys():
+            return no_number(case, quantity, Verdict.UNRESOLVED, f"Read both {axis.upper()} sides.")
+        means = {"high": steady_mean(case, names[0]), "low": steady_mean(case, names[1])}
+        estimate = propagate(
+            lambda high, low: tram_tilt(high, low, run.radius), means, case.instrument.permissible_error
+        )
+        error, U = estimate.value * PER_METRE, estimate.U * PER_METRE
+        old = case.amount(quantity).value
+        formula = f"({format_mm(means['high'].mean, 3)} − {format_mm(means['low'].mean, 3)}) ÷ (2 × {run.radius:g})"
+        outcome = amount_outcome(case, quantity, old - error, error, U, formula)
+        shim = abs(estimate.value) * run.mount
+        way = "+" if error > 0 else "−"
+        words = (
+            f"The head’s top leans {abs(error):.2f} mm per m towards {way}{axis.upper()}: "
+            f"a shim of {shim:.3f} mm over {run.mount:g} mm between its screws."
+        )
+
+        def settle() -> str:
+            return what_would_settle(self, case, quantity, error, outcome.T)
+
+        return judged(case, replace(outcome, notes=(words,), settle=settle))
+
+
+PROCEDURE = Bed()
+
+
+def _corners(run: BedRun) -> dict[str, tuple[float, float]]:
+    x0, x1, y0, y1 = run.x, run.x + run.width, run.y, run.y + run.height
+    return {"low X, low Y": (x0, y0), "high X, low Y": (x1, y0), "low X, high Y": (x0, y1), "high X, high Y": (x1, y1)}
+
+
+def _range(means: list[MeanReading], instrument: Instrument) -> tuple[float, float]:
+    """Highest minus lowest with its U, both freed of what noise alone adds to a range.
+
+    The largest of many noisy heights is too large on average. The spread of a range about that has no closed
+    form, so the heights are drawn again many times with the noise of their own readings (GUM Supplement 1).
+    """
+    import numpy as np
+
+    rng = np.random.default_rng(7)  # fixed: the same readings give the same answer
+    z = np.array([m.mean for m in means])
+    u = np.array([m.u for m in means])
+    drawn = np.ptp(z + rng.normal(size=(DRAWS, len(z))) * u, axis=1)
+    raw = float(np.ptp(z))
+    bias = float(drawn.mean()) - raw
+    corrected = max(raw - bias, 0.0)
+    # The bias is itself known only roughly: half of it counts as uncertainty (arcsine about the middle).
+    half = instrument.permissible_error[0] + instrument.permissible_error[1] * raw
+    dof = min((c.dof for m in means for c in m.components), default=math.inf)
+    parts = (
+        Component(float(drawn.std(ddof=1)), max(dof, 4.0)),
+        Component(abs(bias) / 2),
+        Component(half / math.sqrt(3), rectangular=True),
+    )
+    U = expand(tuple(c for c in parts if c.u))
+    return corrected, max(U, t_95(math.inf) * min(m.u for m in means))
+
+
+def _what_to_do(spread: float, U: float, T: float, plane: Plane, lift: Mapping[str, float]) -> tuple[str, ...]:
+    if spread + U <= T:
+        return ("Leave it.",)
+    skim = f"Skim by {spread:.2f} mm: highest minus lowest as the head sees it."
+    raised = ", ".join(f"{name} +{v:.2f}" for name, v in lift.items() if v > U / 4)
+    if plane.flatness + U <= T:
+        return (f"Shim the bed, no need to skim: {raised} mm; {plane.flatness:.2f} mm is left.", skim)
+    return (skim, f"Shims alone leave {plane.flatness:.2f} mm ({raised} mm).")

@@ -1,0 +1,187 @@
+"""Home offset: lines meant to lie n from the stock's edges lie at m (arithmetic.md §6).
+
+offset_new = offset_old + (n − m)         edges at the high end flip the sign; so may the machine's profile
+"""
+
+from __future__ import annotations
+
+import math
+import random
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from keen_compass.errors import PieceError
+from keen_compass.pieces.corner import CornerLines
+from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.case import Case, length_mm
+from keen_compass.procedures.results import amount_outcome, assumed_spread, judged, no_number, steady_mean
+from keen_compass.procedures.settle import what_would_settle
+from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.uncertainty import Component, PieceScatter, expand, independent_components
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine
+from keen_compass.standin.router import Made
+
+DISTANCE = 25.0  # mm from the edges
+STEP_ALONG = 60.0  # mm from one pair of lines to the next
+PAIRS = 6  # before the lines begin again at the corner
+SEATING = 0.03  # mm, standard: how well the stock lies against its stops
+MEASURANDS = ("x_edge", "y_edge")
+FAR = 60.0  # mm; further off, another edge was meant
+_PARAMETERS = {"distance", "along", "high_x", "high_y", "stock_x", "stock_y", "edge_x", "edge_y"}
+
+
+class Home(Procedure):
+    """See the module."""
+
+    name = "home"
+    title = "Home offset"
+    needs = ("homing switches", "stock against its stops", "a pen or scriber", "a rule or caliper")
+    surface = Surface.CALLOUTS
+    yields = ("x_home", "y_home")
+    piece_name = "one line across each axis, at a stated distance from the stock's edges"
+    measurand_names = MEASURANDS
+    suits = ("caliper", "depth gauge", "steel rule")
+    numbered = False
+    anchored = True
+    lookalikes = (
+        "Home the machine first: the offset counts from the switches.",
+        "Stock that doesn’t touch its stops, or chips between them, moves zero as well.",
+        "A tool’s own offset moves its lines too: use the tool that counts as the machine’s zero.",
+    )
+
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """From which edges."""
+        ends = (("its lowest end", False), ("its highest end", True))
+        return (Choice("high_x", "X edge at", ends), Choice("high_y", "Y edge at", ends))
+
+    def parameters(self, around: Surroundings) -> dict[str, Any]:
+        """Further along the edges than the pair before."""
+        stock = around.machine.stock
+        x, y, w, h = (stock.x, stock.y, stock.width, stock.height) if stock else (0.0, 0.0, *around.machine.bed)
+        return {
+            "distance": DISTANCE, "along": 30.0 + STEP_ALONG * (around.earlier % PAIRS),
+            "high_x": bool(around.chosen.get("high_x")), "high_y": bool(around.chosen.get("high_y")),
+            "stock_x": w, "stock_y": h, "edge_x": x, "edge_y": y,
+        }  # fmt: skip
+
+    def again(self, before: Mapping[str, Any], around: Surroundings) -> dict[str, Any]:
+        """The same lines beside the last."""
+        return dict(before) | {"along": 30.0 + STEP_ALONG * (around.earlier % PAIRS)}
+
+    def piece(self, parameters: Mapping[str, Any]) -> CornerLines:
+        """From `distance`, `along`, `high_x`, `high_y`, `stock_x`, `stock_y`; `edge_x`, `edge_y` say where it lies."""
+        self.check_parameters(parameters, _PARAMETERS)
+        lengths = {
+            k: length_mm(parameters.get(k, d), f"piece.{k}")
+            for k, d in (
+                ("distance", DISTANCE),
+                ("along", 30.0),
+                ("stock_x", 0.0),
+                ("stock_y", 0.0),
+                ("edge_x", 0.0),
+                ("edge_y", 0.0),
+            )
+        }
+        try:
+            return CornerLines(
+                lengths["distance"], lengths["along"], bool(parameters.get("high_x", False)),
+                bool(parameters.get("high_y", False)), (lengths["stock_x"], lengths["stock_y"]),
+                (lengths["edge_x"], lengths["edge_y"]),
+            )  # fmt: skip
+        except PieceError as error:
+            raise error.at("piece") from None
+
+    def measurands(self, piece: CornerLines) -> tuple[Measurand, ...]:
+        """From each edge to its line."""
+        hint = "From the stock’s edge to the middle of the line, square to the edge"
+        return tuple(
+            Measurand(
+                m, f"{m[0].upper()}, edge to line", m[0], piece.nominal(m), piece.line(m),
+                (0, 1) if m == "x_edge" else (1, 0), hint,
+            )
+            for m in MEASURANDS
+        )  # fmt: skip
+
+    def solve(self, case: Case) -> Solution:
+        """Both offsets; an axis that was not read says so."""
+        piece = self.piece(case.piece)
+        self.check_readings(case, MEASURANDS, positive=True)
+        return Solution(tuple(self._axis(case, piece, a) for a in ("x", "y")), (), assumed_spread(case))
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U in mm."""
+        one_end = replace(case.instrument, both_ends=False)
+        parts = independent_components(case.instrument.repeatability, readings_each, one_end, PieceScatter(0.0))
+        U = expand(_components(case, parts, DISTANCE))
+        return {"x_home": U, "y_home": U}
+
+    def example(self) -> dict[str, Any]:
+        """Lines meant 25 mm from the edges: X 0.42 mm too far in, Y 0.03 mm short."""
+        return {
+            "procedure": "home",
+            "machine": {"decimals": 2, "values": {"x_home": 4.0, "y_home": 6.5}},
+            "piece": {"distance": 25},
+            "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.0]},
+            "tolerance": 0.2,
+            "readings": [
+                {"measurand": "x_edge", "values": [25.42, 25.41, 25.43]},
+                {"measurand": "y_edge", "values": [24.97, 24.98, 24.97]},
+            ],
+        }
+
+    def shown(
+        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
+    ) -> float:
+        """From the edge where the stock lies against its stops."""
+        axis = measurand.axis
+        line = made.lines[0 if axis == "x" else 1]
+        at = sum(p[0 if axis == "x" else 1] for p in line[-2:]) / 2
+        from_edge = piece.from_edge(axis, at)
+        seated = random.Random(f"{made.seed}/{axis}/seat").gauss(0, SEATING)
+        return made.truth.read(from_edge + seated, instrument, rng)
+
+    def practice_parameters(self) -> dict[str, Any]:
+        """The low corner."""
+        return {"distance": DISTANCE, "along": 40.0}
+
+    def _axis(self, case: Case, piece: CornerLines, axis: str) -> Finding:
+        quantity, m = f"{axis}_home", f"{axis}_edge"
+        if m not in case.readings:
+            return no_number(case, quantity, Verdict.UNRESOLVED, f"No reading of {axis.upper()} yet.")
+        mean = steady_mean(case, m)
+        n = piece.nominal(m)
+        if not case.confirmed and abs(mean.mean / n * 25.4 - 1) < 0.03:
+            return no_number(
+                case, quantity, Verdict.IMPLAUSIBLE, f"This looks like inches: {mean.mean:g} for {n:g} mm."
+            )
+        if not case.confirmed and abs(mean.mean - n) > FAR:
+            note = f"{mean.mean:g} mm where {n:g} was meant: was it read from another edge?"
+            return no_number(case, quantity, Verdict.IMPLAUSIBLE, note)
+        high = piece.high_x if axis == "x" else piece.high_y
+        # Too far along the axis is +: from a high edge that shows as too short a distance.
+        error = (n - mean.mean) if high else (mean.mean - n)
+        U = expand(_components(case, mean.components, mean.mean))
+        old = case.amount(quantity).value
+        change = -error * case.factor(quantity)
+        formula = f"{format_mm(old, 2)} + ({format_mm(n, 2)} − {format_mm(mean.mean, 2)})"
+        if (high) != (case.factor(quantity) < 0):
+            formula = formula.replace("+ (", "− (")
+        outcome = amount_outcome(case, quantity, old + change, error, U, formula)
+
+        def settle() -> str:
+            return what_would_settle(self, case, quantity, error, outcome.T)
+
+        return judged(case, replace(outcome, settle=settle, notes=("Takes effect after homing again.",)))
+
+
+PROCEDURE = Home()
+
+
+def _components(case: Case, parts: tuple[Component, ...], length: float) -> tuple[Component, ...]:
+    a, b = case.instrument.permissible_error
+    own = Component((a + b * abs(length)) / math.sqrt(3), rectangular=True)
+    return (*parts, Component(SEATING), *((own,) if own.u else ()))

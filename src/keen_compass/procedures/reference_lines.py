@@ -1,0 +1,172 @@
+"""Reference lines: the corrected machine marks its own bed, and a rule on the lines checks it later.
+
+A drawn line pair that is approached from one side holds neither kerf nor lost motion (arithmetic.md §4):
+the distance between the first and the last line is pure scale.
+"""
+
+from __future__ import annotations
+
+import math
+import random
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from keen_compass.errors import PieceError
+from keen_compass.pieces.reference import ReferenceLines
+from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.case import DEFAULT_SCATTER, Case, length_mm
+from keen_compass.procedures.results import PER_METRE, assumed_spread, judged, no_number, scale_outcome
+from keen_compass.procedures.settle import what_would_settle
+from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import format_mm, trim_number
+from keen_compass.quantities.uncertainty import (
+    Component,
+    PieceScatter,
+    expand,
+    independent_components,
+    mean_of_readings,
+)
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine
+from keen_compass.solve.plausibility import looks_scaled
+from keen_compass.standin.router import Made
+
+MEASURANDS = ("x_lines", "y_lines")
+ROOM = 30.0  # mm beside the lines
+_PARAMETERS = {"x_span", "y_span", "spacing"}
+
+
+class Reference(Procedure):
+    """See the module."""
+
+    name = "reference-lines"
+    title = "Reference lines"
+    needs = ("steps per unit in tolerance", "a pen, scriber or engraving bit", "a rule as long as the bed")
+    surface = Surface.CALLOUTS
+    yields = ("x_steps", "y_steps")
+    piece_name = "lines with figures along both edges of the bed"
+    measurand_names = MEASURANDS
+    suits = ("steel rule", "tape", "caliper")
+    numbered = False
+    anchored = True
+    lookalikes = (
+        "Mark the bed only after steps, backlash and squareness are in: the lines keep whatever is wrong now.",
+        "Wood and plastic beds grow and shrink: a line on them is a quick check, not a standard.",
+    )
+
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """How far apart."""
+        return (Choice("spacing", "A line every", tuple((f"{s} mm", float(s)) for s in (100, 50, 200))),)
+
+    def parameters(self, around: Surroundings) -> dict[str, Any]:
+        """As far as the bed reaches."""
+        width, height = around.machine.loaded
+        spacing = float(around.chosen.get("spacing", 100.0))
+        spans = {k: math.floor((size - 2 * ROOM) / spacing) * spacing
+                 for k, size in (("x_span", width), ("y_span", height))}  # fmt: skip
+        return spans | {"spacing": spacing}
+
+    def piece(self, parameters: Mapping[str, Any]) -> ReferenceLines:
+        """From `x_span`, `y_span`, `spacing`."""
+        self.check_parameters(parameters, _PARAMETERS)
+        x, y, spacing = (
+            length_mm(parameters.get(k, d), f"piece.{k}")
+            for k, d in (("x_span", 600), ("y_span", 400), ("spacing", 100))
+        )
+        try:
+            return ReferenceLines(x, y, spacing)
+        except PieceError as error:
+            raise error.at("piece") from None
+
+    def measurands(self, piece: ReferenceLines) -> tuple[Measurand, ...]:
+        """From the first line to the last."""
+        return tuple(
+            Measurand(
+                m, f"{m[0].upper()}, first to last", m[0], piece.nominal(m), piece.line(m),
+                (0, -1) if m == "x_lines" else (-1, 0), "From line to line, the same side of each",
+            )
+            for m in MEASURANDS
+        )  # fmt: skip
+
+    def solve(self, case: Case) -> Solution:
+        """The scale of each axis that was read."""
+        piece = self.piece(case.piece)
+        self.check_readings(case, MEASURANDS, positive=True)
+        found = [self._axis(case, piece, a) for a in ("x", "y") if f"{a}_steps" in case.values]
+        if not found:
+            case.resolution("x_steps")
+        return Solution(tuple(found), (), assumed_spread(case))
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U in mm/m."""
+        piece = self.piece(case.piece)
+        scatter = case.piece_scatter or PieceScatter(DEFAULT_SCATTER["drawn"])
+        parts = independent_components(case.instrument.repeatability, readings_each, case.instrument, scatter)
+        return {
+            f"{m[0]}_steps": self._u(case, parts, piece.nominal(m)) / piece.nominal(m) * PER_METRE for m in MEASURANDS
+        }
+
+    def example(self) -> dict[str, Any]:
+        """A metre of lines along X, 0.2 mm long."""
+        return {
+            "procedure": "reference-lines",
+            "machine": {"decimals": 3, "values": {"x_steps": 106.318, "y_steps": 106.587}},
+            "piece": {"x_span": 1000, "y_span": 600, "spacing": 100},
+            "instrument": {"name": "steel rule", "resolution": 0.1, "both_ends": True,
+                           "permissible_error": [0.05, 0.00003]},
+            "tolerance": {"x_steps": 0.5, "y_steps": 0.5},
+            "readings": [
+                {"measurand": "x_lines", "values": [1000.2, 1000.2, 1000.1]},
+                {"measurand": "y_lines", "values": [600.0, 600.1, 600.0]},
+            ],
+        }  # fmt: skip
+
+    def shown(
+        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
+    ) -> float:
+        """Between the middles of two lines."""
+        k = 0 if measurand.axis == "x" else 1
+        first = 0 if k == 0 else piece.count("x") + 1
+        last = first + piece.count(measurand.axis)
+        ends = [sum(p[k] for p in made.lines[i][-2:]) / 2 for i in (first, last)]
+        scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, made.truth.scatter)
+        return made.truth.read(ends[1] - ends[0] + scatter, instrument, rng)
+
+    def practice_parameters(self) -> dict[str, Any]:
+        """Most of the bed."""
+        return {"x_span": 1200.0, "y_span": 800.0, "spacing": 100.0}
+
+    def practice_instrument(self) -> Instrument:
+        """A long rule with a magnifier."""
+        return Instrument("steel rule 1.5 m", 0.1, (0.05, 0.00003), both_ends=True, reach=1500.0, kind="steel rule")
+
+    def _u(self, case: Case, parts: tuple[Component, ...], length: float) -> float:
+        a, b = case.instrument.permissible_error
+        own = tuple(Component(h / math.sqrt(3), rectangular=True) for h in (a, b * length) if h)
+        return expand((*parts, *own))
+
+    def _axis(self, case: Case, piece: ReferenceLines, axis: str) -> Finding:
+        quantity, m = f"{axis}_steps", f"{axis}_lines"
+        n = piece.nominal(m)
+        if m not in case.readings:
+            return no_number(case, quantity, Verdict.UNRESOLVED, f"No reading of {axis.upper()} yet.", n)
+        doubt = looks_scaled(m, n, [v.mm for v in case.readings[m]], 0.0)
+        if doubt and not case.confirmed:
+            return no_number(case, quantity, Verdict.IMPLAUSIBLE, f"{axis.upper()} lines: {doubt.sentence}.", n)
+        scatter = case.piece_scatter or PieceScatter(DEFAULT_SCATTER["drawn"])
+        raw = mean_of_readings([v.mm for v in case.readings[m]], case.instrument, scatter)
+        mean = replace(raw, mean=raw.mean - case.instrument.zero)
+        s, U = mean.mean / n - 1, self._u(case, mean.components, n) / n
+        stored = case.resolution(quantity)
+        sign = ("×", "÷") if stored.multiplies else ("÷", "×")
+        formula = f"{stored.text(case.decimals)} {sign[0]} {format_mm(mean.mean, 3)} {sign[1]} {trim_number(n, 3)}"
+
+        def settle() -> str:
+            return what_would_settle(self, case, quantity, s * PER_METRE, case.tolerance_of(quantity, n))
+
+        return judged(case, scale_outcome(case, quantity, s, U, n, formula, (), settle))
+
+
+PROCEDURE = Reference()

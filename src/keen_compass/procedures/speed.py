@@ -1,0 +1,249 @@
+"""How fast an axis can go: a ladder of feeds, out and back, and what misses its mark (arithmetic.md §7)."""
+
+from __future__ import annotations
+
+import math
+import random
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from keen_compass.errors import InputError, PieceError
+from keen_compass.pieces.moves import Go, MoveProgram, Stop
+from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.case import Case, length_mm, number
+from keen_compass.procedures.results import amount_outcome, judged, no_number, steady_mean
+from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.uncertainty import K_RECTANGLE
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine
+from keen_compass.solve.ladder import climb, needed_run, reached_feed, step_rate_limit
+from keen_compass.standin.router import Made
+
+OVERRUN = 10.0  # mm, from below onto the mark
+MARGIN = 20.0
+RUNGS = 10
+TOP = 1.5  # of the fastest feed in the controller, how far the ladder climbs
+LOWEST = 0.3
+ROUND = 250.0  # mm/min; rungs stand on multiples
+SHARE = 0.8  # of the highest clean rung
+WITHIN = 0.1  # mm, what still counts as back on the mark
+_PARAMETERS = {"axis", "start", "across", "run", "feeds", "acceleration", "share", "within"}
+
+
+@dataclass(frozen=True, slots=True)
+class SpeedRun:
+    """Rungs of rising feed (mm/min), each over `run` mm and back; acceleration in mm/s²."""
+
+    axis: str
+    start: float
+    across: float
+    run: float
+    feeds: tuple[float, ...]
+    acceleration: float
+    share: float
+    within: float
+
+    def __post_init__(self) -> None:
+        for feed in self.feeds:
+            if needed_run(feed, self.acceleration) > self.run + 1e-6:
+                raise PieceError(
+                    f"a run of {self.run:g} mm reaches only {reached_feed(feed, self.run, self.acceleration):.0f} "
+                    f"mm/min, not {feed:g}; make the run longer or the ladder lower", "run",
+                )  # fmt: skip
+
+    def rungs(self) -> dict[str, float]:
+        """Measurand → feed."""
+        return {f"rung_{i}": feed for i, feed in enumerate(self.feeds, 1)}
+
+    def nominal(self, measurand: str) -> float:
+        """Back on the mark."""
+        return 0.0
+
+    def program(self, machine: Machine, cycles: int) -> MoveProgram:
+        """Mark, then each rung: out and back at its feed, and slowly onto the mark."""
+        steps: list[Go | Stop] = [Go(**{"y" if self.axis == "x" else "x": self.across})]
+        steps += [*self._onto_mark(), Stop("mark where it stands")]
+        for feed in self.feeds:
+            steps += [self._go(self.run, feed), self._go(-OVERRUN, feed), *self._onto_mark()[1:],
+                      Stop(f"{feed:g} mm/min: read how far it misses the mark")]  # fmt: skip
+        return MoveProgram(f"feed ladder, {self.axis.upper()}, {len(self.feeds)} rungs", tuple(steps))
+
+    def _onto_mark(self) -> list[Go | Stop]:
+        return [self._go(-OVERRUN, ROUND * 4), self._go(0, ROUND * 2)]
+
+    def _go(self, p: float, feed: float) -> Go:
+        return Go(**{self.axis: self.start + p}, feed=feed)
+
+
+class Speed(Procedure):
+    """See the module."""
+
+    name = "speed"
+    title = "Fastest feed"
+    needs = ("steps per unit set first", "a mark or dial to come back to", "the axis’ acceleration")
+    surface = Surface.LADDER
+    makes = Makes.MOVES
+    yields = ("x_speed", "y_speed")
+    piece_name = "no piece: the axis runs out and back at rising feeds"
+    measurand_names = ("rung_1 … rung_n",)
+    suits = ("dial gauge", "steel rule", "caliper")
+    passes = 1
+    numbered = False
+    lookalikes = (
+        "An axis that misses at every feed slips or has play: that is no matter of feed.",
+        "A run too short to reach its feed tests nothing; the ladder ends where the bed does.",
+        "Cold grease and a heavy head lower the limit: run the axis warm first.",
+    )
+
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """Axis and margin."""
+        axes = tuple((a.upper(), a) for a in ("x", "y") if f"{a}_speed" in machine.quantities)
+        shares = tuple((f"{s:.0%} of the highest clean rung", s) for s in (0.8, 0.7, 0.9))
+        return (Choice("axis", "Axis", axes), Choice("share", "Keep to", shares))
+
+    def chosen_for(self, quantity: str) -> dict[str, Any]:
+        """Which choices yield a quantity."""
+        return {"axis": quantity[0]}
+
+    def parameters(self, around: Surroundings) -> dict[str, Any]:
+        """From well below the feed in force to as far above as the bed's length reaches."""
+        chosen, machine = around.chosen, around.machine
+        axis = chosen.get("axis", "x")
+        k = 0 if axis == "x" else 1
+        run = machine.bed[k] - 2 * MARGIN - OVERRUN
+        reachable = 60 * math.sqrt(run * machine.acceleration)
+        top = min(TOP * max(around.fastest.get(axis, 0.0), 4000.0), reachable)
+        feeds = sorted({ROUND * math.floor(top * (LOWEST + (1 - LOWEST) * i / (RUNGS - 1)) / ROUND)
+                        for i in range(RUNGS)} - {0.0})  # fmt: skip
+        return {
+            "axis": axis, "start": MARGIN + OVERRUN, "across": machine.bed[1 - k] / 2, "run": run, "feeds": feeds,
+            "acceleration": machine.acceleration, "share": chosen.get("share", SHARE),
+        }  # fmt: skip
+
+    def piece(self, parameters: Mapping[str, Any]) -> SpeedRun:
+        """From `axis`, `feeds` (mm/min, rising), `run`, `acceleration` (mm/s²), `share`, `within`, `start`, `across`."""
+        self.check_parameters(parameters, _PARAMETERS)
+        axis = parameters.get("axis", "x")
+        if axis not in ("x", "y"):
+            raise InputError(f"expected x or y, got {axis!r}", "piece.axis")
+        given = parameters.get("feeds", [2000.0, 4000.0, 6000.0, 8000.0])
+        if not isinstance(given, list) or not given:
+            raise InputError("expected a list of feeds in mm/min", "piece.feeds")
+        feeds = [number(f, f"piece.feeds[{i}]") for i, f in enumerate(given)]
+        if sorted(set(feeds)) != feeds or feeds[0] <= 0:
+            raise PieceError("each feed must be higher than the one before, and above 0", "piece.feeds")
+        share = number(parameters.get("share", SHARE), "piece.share")
+        if not 0 < share <= 1:
+            raise PieceError("must be above 0 and at most 1", "piece.share")
+        lengths = {
+            k: length_mm(parameters.get(k, d), f"piece.{k}")
+            for k, d in (("start", 30.0), ("across", 100.0), ("run", 800.0), ("within", WITHIN))
+        }
+        acceleration = number(parameters.get("acceleration", 400.0), "piece.acceleration")
+        try:
+            return SpeedRun(axis, lengths["start"], lengths["across"], lengths["run"], tuple(feeds), acceleration,
+                            share, lengths["within"])  # fmt: skip
+        except InputError as error:
+            raise error.at("piece") from None
+
+    def measurands(self, piece: SpeedRun) -> tuple[Measurand, ...]:
+        """One for each rung."""
+        hint = "By how much it misses the mark; 0 where it comes back"
+        return tuple(
+            Measurand(name, f"{feed:g} mm/min", piece.axis, 0.0, hint=hint, signed=True)
+            for name, feed in piece.rungs().items()
+        )
+
+    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
+        """One axis' feed."""
+        return (f"{parameters.get('axis', 'x')}_speed",)
+
+    def solve(self, case: Case) -> Solution:
+        """The highest clean rung, with its margin."""
+        run = self.piece(case.piece)
+        self.check_readings(case, tuple(run.rungs()), positive=False)
+        quantity = f"{run.axis}_speed"
+        misses = {run.rungs()[m]: steady_mean(case, m).mean for m in case.readings}
+        if not misses:
+            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, "No rung was read yet."),))
+        ladder = climb(misses, max(run.within, case.instrument.resolution))
+        if not ladder.clean:
+            note = "Even the lowest rung missed: start lower, or look for play and slip; feed is not what is wrong."
+            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note),), figures=self._figures(case, run, 0))
+        return Solution((self._finding(case, run, misses),), (), (), self._figures(case, run, ladder.clean))
+
+    def example(self) -> dict[str, Any]:
+        """Clean up to 8000 mm/min, with 9600 in the controller."""
+        feeds = [4000, 5000, 6000, 7000, 8000, 9000, 10000]
+        misses = [0.0, 0.01, 0.0, -0.01, 0.02, -0.64, -1.9]
+        return {
+            "procedure": "speed",
+            "machine": {"decimals": 0, "step_limit": 40000, "values": {"x_speed": 9600, "x_steps": 106.667}},
+            "piece": {"axis": "x", "feeds": feeds, "run": 1200, "acceleration": 400, "share": 0.8},
+            "instrument": {"name": "dial", "resolution": 0.01},
+            "tolerance": {"x_speed": 500},
+            "readings": [{"measurand": f"rung_{i}", "values": [m]} for i, m in enumerate(misses, 1)],
+        }
+
+    def shown(
+        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
+    ) -> float:
+        """From the mark to where it came back."""
+        at = made.positions(piece.axis)
+        i = int(measurand.name.partition("_")[2])
+        # A technician sets the mark anew after a miss, so each rung answers for itself.
+        return made.truth.read(at[i] - at[i - 1], instrument, rng, signed=True)
+
+    def practice_parameters(self) -> dict[str, Any]:
+        """X over its whole bed."""
+        feeds = [4000.0 + 1000 * i for i in range(9)]
+        return {"axis": "x", "start": 30.0, "across": 400.0, "run": 1200.0, "feeds": feeds, "acceleration": 400.0}
+
+    def practice_instrument(self) -> Instrument:
+        """A dial at the mark."""
+        return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
+
+    def _finding(self, case: Case, run: SpeedRun, misses: Mapping[float, float]) -> Finding:
+        quantity = f"{run.axis}_speed"
+        ladder = climb(misses, max(run.within, case.instrument.resolution))
+        rate_limit = self._rate_limit(case, run)
+        notes = []
+        if ladder.limit is None:
+            gap = run.feeds[-1] - run.feeds[-2] if len(run.feeds) > 1 else 0.1 * run.feeds[-1]
+            middle, half = ladder.clean, gap / 2
+            if ladder.clean >= run.feeds[-1]:
+                notes.append("Every rung was clean: the axis’ own limit lies higher than this ladder.")
+            else:
+                notes.append("Not every rung was read: the limit may lie higher.")
+        else:
+            middle, half = ladder.limit.value, ladder.limit.value - ladder.clean
+        safe = run.share * ladder.clean
+        if rate_limit and safe > rate_limit:
+            safe = rate_limit
+            notes.append(f"The controller’s step rate ends at {rate_limit:.0f} mm/min, below what the axis holds.")
+        old = case.amount(quantity).value
+        error = old - min(run.share * middle, rate_limit or math.inf)
+        U = K_RECTANGLE * run.share * half / math.sqrt(3)
+        formula = f"{run.share:g} × {ladder.clean:g} mm/min, the highest clean rung"
+        outcome = amount_outcome(case, quantity, float(math.floor(safe)), error, U, formula)
+        if error < -outcome.T:
+            notes.append(f"The feed in force is slower than it needs to be: {safe:.0f} mm/min would still be safe.")
+        return judged(case, replace(outcome, notes=tuple(notes), one_sided=True, predicted=0.0))
+
+    def _rate_limit(self, case: Case, run: SpeedRun) -> float:
+        """Feed at the controller's highest step rate, mm/min; 0 where that isn't known."""
+        stored = case.values.get(f"{run.axis}_steps")
+        steps = stored.steps_per_mm() if isinstance(stored, StoredResolution) else None
+        return step_rate_limit(steps, case.step_limit) if steps and case.step_limit else 0.0
+
+    def _figures(self, case: Case, run: SpeedRun, clean: float) -> dict[str, Any]:
+        return {
+            "feeds": list(run.feeds), "clean": clean, "safe": run.share * clean, "within": run.within,
+            "step_rate_limit": self._rate_limit(case, run) or None, "in_force": case.amount(f"{run.axis}_speed").value,
+        }  # fmt: skip
+
+
+PROCEDURE = Speed()

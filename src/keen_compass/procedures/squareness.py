@@ -1,0 +1,257 @@
+"""Squareness of X to Y, from a rectangle's sides and diagonals or a circle's diameters (arithmetic.md §6).
+
+sin γ = (D₁² − D₂²) / (4ab)            tan γ = (w₄₅² − w₁₃₅²) / (2·w₀·w₉₀)
+"""
+
+from __future__ import annotations
+
+import math
+import random
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from typing import Any
+
+from keen_compass.errors import InputError, PieceError
+from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
+from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.case import DEFAULT_SCATTER, Case, length_mm
+from keen_compass.procedures.results import PER_METRE, Outcome, assumed_spread, judged, no_number
+from keen_compass.procedures.settle import what_would_settle
+from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.stored import StoredAmount
+from keen_compass.quantities.uncertainty import (
+    MeanReading,
+    PieceScatter,
+    independent_components,
+    mean_of_readings,
+)
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine
+from keen_compass.solve.joint import Estimate
+from keen_compass.solve.square import from_diagonals, from_diameters, gantry_move, propagate
+from keen_compass.standin.router import Made
+
+LABELS = {
+    "width": "width", "height": "height", "diagonal_1": "diagonal 1", "diagonal_2": "diagonal 2",
+    "d_0": "along X", "d_45": "at 45°", "d_90": "along Y", "d_135": "at 135°",
+}  # fmt: skip
+HINTS = {
+    "width": "Square to the upright sides, half way up",
+    "height": "Square to the level sides, half way along",
+    "diagonal_1": "From the corner with the dot to the far one, corner to corner",
+    "diagonal_2": "Between the other two corners",
+    "d_0": "Widest along X",
+    "d_45": "Widest from the dot’s side to the opposite one",
+    "d_90": "Widest along Y",
+    "d_135": "Widest across the other slanted way",
+}
+SIDES = {"width": (0, -1), "height": (1, 0), "d_0": (0, -1), "d_90": (-1, 0)}
+ODD_LENGTH = 0.2  # of the ordered length; further off it is another line
+ASPECT = 0.75
+_PARAMETERS = {"figure", "width", "height", "compensation", "made_by"}
+
+
+class Squareness(Procedure):
+    """See the module."""
+
+    name = "squareness"
+    title = "Squareness"
+    needs = ("two axes with their steps and backlash set", "a pen, scriber or cutter", "an instrument for a diagonal")
+    surface = Surface.CALLOUTS
+    yields = ("squareness",)
+    piece_name = "rectangle read along sides and diagonals, or circle read along four diameters"
+    measurand_names = (*RECTANGLE, *CIRCLE)
+    suits = ("caliper", "steel rule", "tape")
+    sized = True
+    grows = ("width", "height")
+    lookalikes = (
+        "A sheet that crept while it was drawn leans just like an axis.",
+        "Set steps and backlash first: they bend the figure too.",
+        "A gantry pushed against its stops by hand squares itself differently from one that was homed.",
+    )
+
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """Which figure."""
+        figures = (("rectangle, with its diagonals", "rectangle"), ("circle, four diameters", "circle"))
+        return (Choice("figure", "Figure", figures),)
+
+    def parameters(self, around: Surroundings) -> dict[str, Any]:
+        """As large as was chosen."""
+        figure = around.chosen.get("figure", "rectangle")
+        long, across = around.size, around.size
+        if figure == "rectangle":
+            across = min(around.rounded(ASPECT * long), around.across)
+        else:
+            long = across = min(long, around.across)
+        width, height = (long, across) if around.machine.long_axis == "x" else (across, long)
+        drawn = around.tool.drawn
+        return {
+            "figure": figure, "width": width, "height": height,
+            "compensation": 0.0 if drawn else around.tool.width, "made_by": "drawn" if drawn else "cut",
+        }  # fmt: skip
+
+    def piece(self, parameters: Mapping[str, Any]) -> SquareFigure:
+        """From `figure`, `width`, `height`, `compensation`, `made_by`."""
+        self.check_parameters(parameters, _PARAMETERS)
+        figure, made_by = parameters.get("figure", "rectangle"), parameters.get("made_by", "drawn")
+        if made_by not in ("cut", "drawn", "scribed"):
+            raise InputError(f"expected cut, drawn or scribed, got {made_by!r}", "piece.made_by")
+        width = length_mm(parameters.get("width", 400.0), "piece.width")
+        height = width if figure == "circle" else length_mm(parameters.get("height", 300.0), "piece.height")
+        compensation = length_mm(parameters.get("compensation", 0.0), "piece.compensation")
+        try:
+            return SquareFigure(figure, width, height, compensation, made_by != "cut")
+        except PieceError as error:
+            raise error.at("piece") from None
+
+    def measurands(self, piece: SquareFigure) -> tuple[Measurand, ...]:
+        """Sides, then diagonals; or round the circle."""
+        found = []
+        for m in _names(piece):
+            held = "across" if m in CIRCLE else "corners" if m.startswith("diagonal") else "jaws"
+            box = None
+            if m not in SIDES:
+                a, b = piece.line(m)
+                share = 0.76 if m in ("diagonal_1", "d_45") else 0.24  # of the slanted line, away from the middle
+                share = share if m != "d_135" else 0.76
+                box = (a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1]))
+            axis = {"width": "x", "d_0": "x", "height": "y", "d_90": "y"}.get(m, "")
+            found.append(
+                Measurand(
+                    m, LABELS[m], axis, piece.nominal(m), piece.line(m), SIDES.get(m, (0, 0)), HINTS[m], box, held
+                )
+            )
+        return tuple(found)
+
+    def solve(self, case: Case) -> Solution:
+        """How far the corner is from square, and how far the gantry's end has to move."""
+        piece = self.piece(case.piece)
+        names = _names(piece)
+        self.check_readings(case, names, positive=True)
+        missing = [m for m in names if m not in case.readings]
+        if missing:
+            words = " and ".join(LABELS[m] for m in missing[:2])
+            note = f"Read {words} too: all four are needed."
+            return Solution((no_number(case, "squareness", Verdict.UNRESOLVED, note, piece.height),))
+        means = {m: _mean(case, m, drawn=piece.drawn) for m in names}
+        if not case.confirmed and (doubt := _doubt(piece, means)):
+            return Solution((no_number(case, "squareness", Verdict.IMPLAUSIBLE, doubt, piece.height),))
+        estimate = _estimate(piece, means, case.instrument)
+        gamma, U = math.tan(estimate.value), estimate.U
+        w = case.gantry or PER_METRE
+        old = case.amount("squareness")
+        new = StoredAmount("squareness", "mm", round(old.value + gantry_move(estimate.value, w), case.decimals))
+        error, U_error = gamma * PER_METRE, U * PER_METRE
+        T = case.tolerance_of("squareness", piece.height)
+
+        def settle() -> str:
+            return what_would_settle(self, case, "squareness", error, T)
+
+        outcome = Outcome(
+            "squareness", old, new, error, U_error, T, _formula(piece, means), w * U,
+            _words(estimate.value, case.gantry, piece, means), settle=settle,
+        )  # fmt: skip
+        figures = {
+            "angle_deg": 90 - math.degrees(estimate.value), "mm_per_m": error, "gantry_move": gantry_move(estimate.value, w),
+            "gantry_width": w,
+        }  # fmt: skip
+        return Solution((judged(case, outcome),), (), assumed_spread(case), figures)
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U in mm/m."""
+        piece = self.piece(case.piece)
+        scatter = case.piece_scatter or PieceScatter(DEFAULT_SCATTER["drawn" if piece.drawn else "cut"])
+        parts = independent_components(
+            case.instrument.repeatability, readings_each, case.instrument, scatter, pieces=case.pieces
+        )
+        means = {m: MeanReading(piece.nominal(m), readings_each, parts, assumed=False) for m in _names(piece)}
+        return {"squareness": _estimate(piece, means, case.instrument).U * PER_METRE}
+
+    def example(self) -> dict[str, Any]:
+        """A drawn rectangle that leans by about 1.6 mm per m."""
+        return {
+            "procedure": "squareness",
+            "machine": {"units": "mm", "decimals": 2, "gantry": 1180, "values": {"squareness": 0.0}},
+            "piece": {"figure": "rectangle", "width": 400, "height": 300, "made_by": "drawn"},
+            "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
+            "tolerance": {"squareness": 0.4},
+            "readings": [
+                {"measurand": "width", "values": [400.02, 400.03, 400.02]},
+                {"measurand": "height", "values": [299.97, 299.98, 299.98]},
+                {"measurand": "diagonal_1", "values": [500.39, 500.38, 500.39]},
+                {"measurand": "diagonal_2", "values": [499.61, 499.62, 499.61]},
+            ],
+        }
+
+    def shown(
+        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
+    ) -> float:
+        """Jaws, tips or parallel jaws on the real figure."""
+        return made.read(measurand.line, measurand.name, 1, instrument, rng, measurand.held)[0]
+
+    def practice_parameters(self) -> dict[str, Any]:
+        """As large as the caliper reaches."""
+        return {"figure": "rectangle", "width": 460.0, "height": 350.0, "made_by": "drawn"}
+
+
+PROCEDURE = Squareness()
+
+
+def _names(piece: SquareFigure) -> tuple[str, ...]:
+    return CIRCLE if piece.figure == "circle" else RECTANGLE
+
+
+def _mean(case: Case, m: str, *, drawn: bool) -> MeanReading:
+    """Zero taken off; the permissible error is shared and enters with the estimate."""
+    scatter = case.piece_scatter or PieceScatter(DEFAULT_SCATTER["drawn" if drawn else "cut"])
+    coarsest = 0.0 if case.instrument.divided_in_fractions else max(v.resolution_mm for v in case.readings[m])
+    raw = mean_of_readings(
+        [v.mm for v in case.readings[m]], case.instrument, scatter, pieces=case.pieces, coarsest=coarsest
+    )
+    return replace(raw, mean=raw.mean - case.instrument.zero)
+
+
+def _estimate(piece: SquareFigure, means: Mapping[str, MeanReading], instrument: Instrument) -> Estimate:
+    """γ with its components."""
+    if piece.figure == "circle":
+        function: Callable[..., float] = lambda d_0, d_45, d_90, d_135: from_diameters(d_0, d_45, d_90, d_135)  # noqa: E731
+    else:
+        function = lambda width, height, diagonal_1, diagonal_2: from_diagonals(  # noqa: E731
+            width, height, diagonal_1, diagonal_2
+        )
+    return propagate(function, means, instrument.permissible_error)
+
+
+def _doubt(piece: SquareFigure, means: Mapping[str, MeanReading]) -> str:
+    for m, reading in means.items():
+        n = piece.nominal(m)
+        if abs(reading.mean / n * 25.4 - 1) < 0.03:
+            return f"{LABELS[m]}: this looks like inches: {reading.mean:g} where {n:g} mm was ordered."
+        if abs(reading.mean / n - 1) > ODD_LENGTH:
+            return f"{LABELS[m]} is {reading.mean:g} mm where {n:.1f} was ordered: was it read along another line?"
+    return ""
+
+
+def _formula(piece: SquareFigure, means: Mapping[str, MeanReading]) -> str:
+    v = {m: format_mm(r.mean, 2) for m, r in means.items()}
+    if piece.figure == "circle":
+        return f"tan γ = ({v['d_45']}² − {v['d_135']}²) ÷ (2 × {v['d_0']} × {v['d_90']})"
+    return f"sin γ = ({v['diagonal_1']}² − {v['diagonal_2']}²) ÷ (4 × {v['width']} × {v['height']})"
+
+
+def _words(gamma: float, gantry: float, piece: SquareFigure, means: Mapping[str, MeanReading]) -> tuple[str, ...]:
+    lean = math.tan(gamma) * PER_METRE
+    angle = 90 - math.degrees(gamma)
+    words = [f"The corner at lowest X and Y has {angle:.3f}°: Y leans {abs(lean):.2f} mm per m towards "
+             f"{'+' if lean > 0 else '−'}X."]  # fmt: skip
+    if gantry:
+        move = gantry_move(gamma, gantry)
+        words.append(f"Move the gantry’s end at highest X by {abs(move):.2f} mm towards {'+' if move > 0 else '−'}Y.")
+    else:
+        words.append("No distance between two drives is known: the move is given for 1 m.")
+    if piece.figure == "circle":
+        differ = (means["d_0"].mean - means["d_90"].mean) / piece.width * PER_METRE
+        words.append(f"X comes out {abs(differ):.2f} mm per m {'longer' if differ > 0 else 'shorter'} than Y.")
+    return tuple(words)

@@ -1,0 +1,488 @@
+"""A run along one axis, read at targets up and back: scale, lost motion, straightness (arithmetic.md §5).
+
+The same run over the whole length of a roll, out and back several times, shows how the feed tracks.
+"""
+
+from __future__ import annotations
+
+import math
+import random
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from keen_compass.errors import InputError, PieceError
+from keen_compass.pieces.moves import Go, MoveProgram, Stop
+from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.case import Case, length_mm
+from keen_compass.procedures.results import (
+    PER_METRE,
+    amount_outcome,
+    assumed_spread,
+    judged,
+    no_number,
+    scale_outcome,
+)
+from keen_compass.procedures.settle import what_would_settle
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import format_mm, trim_number
+from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.uncertainty import alignment, temperature
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine
+from keen_compass.solve.bend import Shape, shape_of
+from keen_compass.solve.drive import explain_ratio
+from keen_compass.solve.plausibility import looks_scaled
+from keen_compass.solve.travel import AxisFigures, Node, TravelFit, fit_tracking, fit_travel, iso_figures
+from keen_compass.standin.router import Made
+
+MARGIN = 15.0  # mm from the ends of the bed; the overrun must fit in
+OVERRUN = 6.0  # mm beyond the outer targets, so that each is approached from the stated side
+Z_MARGIN, Z_OVERRUN = 2.0, 1.0
+MOST_TARGETS = 200
+TRIPS = 5
+READS_SHORT = ("steel rule", "tape")  # read along a scale: a tilt makes it read short, not long
+SETTLED = 300.0  # mm/min, feed of a run: nothing is to swing when it is read
+_PARAMETERS = {"run", "axis", "start", "across", "length", "targets", "compensation_off", "trips"}
+
+
+@dataclass(frozen=True, slots=True)
+class TravelRun:
+    """Targets along one axis, from `start` on the bed; `across` is where the other axis stands. Lengths in mm."""
+
+    axis: str
+    start: float
+    across: float
+    targets: tuple[float, ...]
+    compensation_off: bool = False
+
+    @property
+    def length(self) -> float:
+        """From the first to the last target."""
+        return self.targets[-1] - self.targets[0]
+
+    def nodes(self) -> dict[str, Node]:
+        """Measurand → (target, direction), in the order walked: up, then back."""
+        ups = {f"up_{i}": (p, 1) for i, p in enumerate(self.targets, 1)}
+        downs = {f"down_{i}": (p, -1) for i, p in reversed(list(enumerate(self.targets, 1)))}
+        return ups | downs
+
+    def nominal(self, measurand: str) -> float:
+        """Its target."""
+        return self.nodes()[measurand][0]
+
+    def program(self, machine: Machine, cycles: int) -> MoveProgram:
+        """Up and back `cycles` times; each outer target is passed first, so that it is met from its own side."""
+        over = Z_OVERRUN if self.axis == "z" else OVERRUN
+        at = self._along
+        steps: list[Go | Stop] = [Go(**self._aside()), at(self.targets[0] - over)]
+        for cycle in range(cycles):
+            for node, way in ((self.targets, 1), (self.targets[::-1], -1)):
+                steps.append(at(node[0] - way * over))
+                for p in node:
+                    steps += [at(p), Stop(f"read at {p:g}, {'going up' if way > 0 else 'coming back'}",
+                                          2 * cycle + (way < 0))]  # fmt: skip
+        return MoveProgram(f"travel run, {self.axis.upper()} 0 to {self.length:g} mm", tuple(steps))
+
+    def _along(self, p: float) -> Go:
+        return Go(**{self.axis: self.start + p - self.targets[0]}, feed=SETTLED if self.axis == "z" else 6 * SETTLED)
+
+    def _aside(self) -> dict[str, float]:
+        if self.axis == "z":
+            return {"x": self.across, "y": self.across}
+        return {"y" if self.axis == "x" else "x": self.across}
+
+
+@dataclass(frozen=True, slots=True)
+class TrackingRun:
+    """Out and back over `length`, `trips` times, each time read where it comes back."""
+
+    axis: str
+    start: float
+    across: float
+    length: float
+    trips: int
+
+    def nominal(self, measurand: str) -> float:
+        """It should come back to where it was."""
+        return 0.0
+
+    def program(self, machine: Machine, cycles: int) -> MoveProgram:
+        """The first mark, then a mark after every trip, each met from below."""
+        steps: list[Go | Stop] = [Go(**{"y" if self.axis == "x" else "x": self.across})]
+        for k in range(self.trips + 1):
+            if k:
+                steps.append(self._go(self.length))
+            words = "mark where it starts" if k == 0 else f"trip {k}: read how far it misses the first mark"
+            steps += [self._go(-OVERRUN), self._go(0), Stop(words, k)]
+        return MoveProgram(f"feed tracking, {self.axis.upper()} {self.length:g} mm out and back", tuple(steps))
+
+    def _go(self, p: float) -> Go:
+        return Go(**{self.axis: self.start + p}, feed=20 * SETTLED)
+
+
+class TravelRunProcedure(Procedure):
+    """See the module."""
+
+    name = "travel-run"
+    title = "Travel run"
+    needs = ("one axis", "a rule, dial or depth gauge along it", "a sharp point to read it by")
+    surface = Surface.RULE
+    makes = Makes.MOVES
+    yields = ("x_steps", "y_steps", "z_steps", "x_backlash", "y_backlash", "z_backlash", "tracking")
+    piece_name = "no piece: the axis stops at targets up and back, and a rule beside it is read"
+    measurand_names = ("up_1 … up_n", "down_n … down_1", "trip_1 … trip_n")
+    suits = ("steel rule", "tape", "caliper", "depth gauge", "dial gauge")
+    lookalikes = (
+        "A rule that doesn’t start at zero is no fault here: the zero is found from the readings.",
+        "A rule tilted against the axis looks just like a wrong scale: say within how much it lies parallel.",
+        "A bowed rule looks like an axis that bends: turn it end for end and read again.",
+    )
+    sized = True
+    grows = ("length",)
+    numbered = False
+
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """What is run, and along which axis."""
+        axes = tuple((a.upper(), a) for a in ("x", "y", "z") if f"{a}_steps" in machine.quantities)
+        runs: tuple[tuple[str, Any], ...] = (("scale and lost motion", "travel"),)
+        if "tracking" in machine.quantities:
+            runs += (("feed tracking, out and back", "tracking"),)
+        off = Choice("compensation_off", "Backlash compensation", (("switched on", False), ("switched off", True)))
+        return (Choice("run", "Run", runs), Choice("axis", "Axis", axes), off)
+
+    def longest(self, machine: Machine, chosen: Mapping[str, Any]) -> float:
+        """What fits on the bed beside its margins, mm."""
+        axis = chosen.get("axis", "x")
+        if axis == "z":
+            return machine.z_travel - 2 * Z_MARGIN
+        return machine.loaded[0 if axis == "x" else 1] - 2 * MARGIN
+
+    def chosen_for(self, quantity: str) -> dict[str, Any]:
+        """Which choices yield a quantity."""
+        if quantity == "tracking":
+            return {"run": "tracking"}
+        return {"run": "travel", "axis": quantity[0]}
+
+    def parameters(self, around: Surroundings) -> dict[str, Any]:
+        """A run of the chosen size, its targets on round numbers."""
+        chosen, machine = around.chosen, around.machine
+        axis = machine.long_axis if chosen.get("run") == "tracking" else chosen.get("axis", "x")
+        margin = Z_MARGIN if axis == "z" else MARGIN
+        across = min(machine.loaded[1 if axis == "x" else 0], 400.0) / 2
+        body: dict[str, Any] = {"axis": axis, "start": margin, "across": across, "length": around.size}
+        if chosen.get("run") == "tracking":
+            return body | {"run": "tracking", "trips": TRIPS}
+        targets = 11 if around.size >= 500 else 6
+        return body | {"run": "travel", "targets": targets, "compensation_off": bool(chosen.get("compensation_off"))}
+
+    def piece(self, parameters: Mapping[str, Any]) -> TravelRun | TrackingRun:
+        """From `run`, `axis`, `start`, `across`, `length`, `targets` (how many, or where), `trips`."""
+        self.check_parameters(parameters, _PARAMETERS)
+        axis = parameters.get("axis", "x")
+        if axis not in ("x", "y", "z"):
+            raise InputError(f"expected x, y or z, got {axis!r}", "piece.axis")
+        start, across = (length_mm(parameters.get(k, MARGIN), f"piece.{k}") for k in ("start", "across"))
+        length = length_mm(parameters.get("length", 1000.0), "piece.length")
+        if not length > 0:
+            raise PieceError("must be larger than 0", "piece.length")
+        if parameters.get("run", "travel") == "tracking":
+            trips = parameters.get("trips", TRIPS)
+            if isinstance(trips, bool) or not isinstance(trips, int) or not 2 <= trips <= MOST_TARGETS:
+                raise PieceError(f"expected 2 to {MOST_TARGETS} trips", "piece.trips")
+            return TrackingRun(axis, start, across, length, trips)
+        if parameters.get("run", "travel") != "travel":
+            raise InputError("expected travel or tracking", "piece.run")
+        targets = _targets(parameters.get("targets", 11), length)
+        return TravelRun(axis, start, across, targets, bool(parameters.get("compensation_off", False)))
+
+    def measurands(self, piece: TravelRun | TrackingRun) -> tuple[Measurand, ...]:
+        """Targets up, then back; or the trips."""
+        if isinstance(piece, TrackingRun):
+            hint = "How far from its first mark it came back; beyond it is +"
+            return tuple(
+                Measurand(f"trip_{k}", f"trip {k}", piece.axis, 0.0, hint=hint, signed=True)
+                for k in range(1, piece.trips + 1)
+            )
+        return tuple(
+            Measurand(
+                name, f"{p:g} {'going up' if way > 0 else 'coming back'}", piece.axis, p,
+                hint="Read the rule at the point, straight from above", signed=True, way=way,
+            )
+            for name, (p, way) in piece.nodes().items()
+        )  # fmt: skip
+
+    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
+        """The tracking, or scale and backlash of one axis."""
+        if parameters.get("run") == "tracking":
+            return ("tracking",)
+        axis = parameters.get("axis", "x")
+        return (f"{axis}_steps", f"{axis}_backlash")
+
+    def solve(self, case: Case) -> Solution:
+        """Scale and lost motion with the standard's figures; or how the feed tracks."""
+        run = self.piece(case.piece)
+        self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
+        return self._track(case, run) if isinstance(run, TrackingRun) else self._travel(case, run)
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U of scale (mm/m) and lost motion (mm) if every target were read so often."""
+        run = self.piece(case.piece)
+        if isinstance(run, TrackingRun):
+            return {}
+        exact = {node: [node[0]] * readings_each for node in run.nodes().values()}
+        found = _fit(case, run, exact, spread=True)
+        lost = {f"{run.axis}_backlash": found.lost_motion.U} if found.lost_motion else {}
+        return {f"{run.axis}_steps": found.scale.U * PER_METRE, **lost}
+
+    def example(self) -> dict[str, Any]:
+        """X over a metre, six targets, five cycles: 0.31 mm/m too long, 0.12 mm lost motion."""
+        noise = (0.0, 0.01, -0.01, 0.01, 0.0, -0.01)
+        readings = []
+        for name, (p, way) in self.piece({"length": 1000, "targets": 6}).nodes().items():  # type: ignore[union-attr]
+            at = 2.34 + p * 1.00031 - 0.06 * way
+            readings.append({"measurand": name, "values": [round(at + noise[(i + int(p / 200)) % 6], 2)
+                                                           for i in range(5)]})  # fmt: skip
+        return {
+            "procedure": "travel-run",
+            "machine": {
+                "units": "mm", "resolution_form": "steps_per_mm", "decimals": 3,
+                "values": {"x_steps": 106.667, "x_backlash": 0.0},
+            },
+            "piece": {"axis": "x", "length": 1000, "targets": 6},
+            "instrument": {
+                "name": "glass scale", "resolution": 0.01, "permissible_error": [0.01, 0.00001],
+                "parallel_within_deg": 0.2,
+            },
+            "tolerance": {"x_steps": 0.2, "x_backlash": 0.05},
+            "readings": readings,
+        }  # fmt: skip
+
+    def shown(
+        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
+    ) -> float:
+        """The rule lies anywhere along the axis, and a little askew within what was stated."""
+        at = made.positions(piece.axis)
+        lay = random.Random(f"{made.seed}/{instrument.uid}/rule")
+        if isinstance(piece, TrackingRun):
+            miss = at[int(measurand.name.rpartition("_")[2])] - at[0]
+            return made.truth.read(miss, instrument, rng, signed=True)
+        names = list(piece.nodes())
+        stop = at[(count % max(len(at) // len(names), 1)) * len(names) + names.index(measurand.name)]
+        # From where the rule lies: its zero somewhere near the first target.
+        tilt = lay.uniform(-1, 1) * instrument.parallel_within
+        travelled = stop - at[0]
+        lies = math.cos(tilt) if instrument.kind in READS_SHORT else 1 / math.cos(tilt)
+        where = round(lay.uniform(-0.4, 0.4), 2) + piece.targets[0]
+        return made.truth.read(travelled * lies + where, instrument, rng, signed=True)
+
+    def practice_parameters(self) -> dict[str, Any]:
+        """The whole of X."""
+        return {"axis": "x", "start": 20.0, "across": 200.0, "length": 1200.0, "targets": 7}
+
+    def practice_instrument(self) -> Instrument:
+        """A long glass scale."""
+        return Instrument("glass scale 1.3 m", 0.02, (0.02, 0.00002), reach=1300.0, parallel_within=0.003,
+                          kind="steel rule")  # fmt: skip
+
+    # Scale and lost motion
+
+    def _travel(self, case: Case, run: TravelRun) -> Solution:
+        nodes = run.nodes()
+        readings: dict[Node, list[float]] = {nodes[m]: [v.mm for v in vs] for m, vs in case.readings.items()}
+        steps, backlash = f"{run.axis}_steps", f"{run.axis}_backlash"
+        case.resolution(steps)
+        if len({p for p, _ in readings}) < 2:
+            note = "Read at least two targets: one position alone has no scale."
+            return Solution((no_number(case, steps, Verdict.UNRESOLVED, note, run.length),))
+        falls = _rise(readings) < 0
+        if falls:
+            readings = {node: [-v for v in values] for node, values in readings.items()}
+        question = self._question(case, readings, falls=falls)
+        if question and not case.confirmed:
+            return Solution((no_number(case, steps, Verdict.IMPLAUSIBLE, question, run.length),))
+        found = _fit(case, run, readings)
+        shape = _shape(case, nodes)
+        figures = iso_figures(readings)
+        findings = [self._scale(case, run, found, shape)]
+        if found.lost_motion:
+            findings.append(_lost_motion(case, run, found))
+        else:
+            findings.append(no_number(case, backlash, Verdict.UNRESOLVED, "Read some targets coming back too."))
+        notes = [*assumed_spread(case)]
+        if found.inflation > 1:
+            notes.append("The targets scatter more than single readings do; the uncertainty says so.")
+        return Solution(tuple(findings), (), tuple(notes), _figures(run, readings, found, figures, shape))
+
+    def _question(self, case: Case, readings: Mapping[Node, list[float]], *, falls: bool) -> str:
+        if falls:
+            return "The readings fall as the axis rises: does the rule lie the wrong way round?"
+        low, high = min(p for p, _ in readings), max(p for p, _ in readings)
+        span = _mean_at(readings, high) - _mean_at(readings, low)
+        doubt = looks_scaled("travel", high - low, [span], 0.0)
+        return f"Travel: {doubt.sentence}" if doubt else ""
+
+    def _scale(self, case: Case, run: TravelRun, found: TravelFit, shape: Shape | None) -> Finding:
+        quantity = f"{run.axis}_steps"
+        s, U = found.scale.value, found.scale.U
+        stored = case.resolution(quantity)
+        wanted, came = trim_number(run.length, 3), format_mm(run.length * (1 + s), 3)
+        old = stored.text(case.decimals)
+        formula = f"{old} × {came} ÷ {wanted}" if stored.multiplies else f"{old} × {wanted} ÷ {came}"
+        if stored.form.value == "percent_0":
+            formula = f"(100 + {old}) × {wanted} ÷ {came} − 100"
+
+        def settle() -> str:
+            return what_would_settle(self, case, quantity, s * PER_METRE, case.tolerance_of(quantity, run.length))
+
+        notes = [words for words in (_in_words(shape), parts_say(case, quantity, s)) if words]
+        if case.instrument.kind in READS_SHORT and not case.instrument.parallel_within:
+            notes.append("No tilt of the rule was stated; 2.6° would look like 1 mm per m.")
+        return judged(case, scale_outcome(case, quantity, s, U, run.length, formula, tuple(notes), settle))
+
+    # Tracking
+
+    def _track(self, case: Case, run: TrackingRun) -> Solution:
+        trips = [[v.mm for v in case.readings[f"trip_{k}"]] for k in range(1, run.trips + 1)
+                 if f"trip_{k}" in case.readings]  # fmt: skip
+        if len(trips) < 2:
+            note = "Two trips at least: one return alone can’t tell drift from slip."
+            return Solution((no_number(case, "tracking", Verdict.UNRESOLVED, note),))
+        r = case.instrument.resolution / math.sqrt(12)
+        found = fit_tracking(trips, case.instrument.repeatability, r)
+        drift, U = found.drift.value, found.drift.U
+        old = case.amount("tracking")
+        formula = f"{format_mm(drift, 3, signed=True)} mm each trip of 2 × {run.length:g} mm"
+        outcome = amount_outcome(case, "tracking", old.value, drift, U, formula)
+        way = "past" if drift > 0 else "short of"
+        words = f"Each trip ends {abs(drift):.2f} mm {way} its start, and slips by {found.slip:.2f} mm about that."
+        cure = "Pinch rollers, grit and media tension come before any number: there is none to enter for it."
+        finding = replace(judged(case, replace(outcome, notes=(words, cure))), new=None)
+        means = [math.fsum(t) / len(t) for t in trips]
+        return Solution((finding,), (), assumed_spread(case), {"trips": means, "drift": drift, "slip": found.slip})
+
+
+PROCEDURE = TravelRunProcedure()
+
+
+def parts_say(case: Case, quantity: str, s: float) -> str:
+    """What explains that the measured number is far from what the drive train's parts give; empty for nothing."""
+    computed, stored = case.computed.get(quantity), case.values.get(quantity)
+    now = stored.steps_per_mm() if isinstance(stored, StoredResolution) else None
+    if computed is None or now is None:
+        return ""
+    words = explain_ratio(now / (1 + s), computed, case.teeth.get(quantity, 0.0))
+    return f"Measured is {words}." if words else ""
+
+
+def _targets(given: object, length: float) -> tuple[float, ...]:
+    """How many, evenly over `length`; or the positions themselves, mm."""
+    if isinstance(given, list):
+        positions = [length_mm(v, f"piece.targets[{i}]") for i, v in enumerate(given)]
+        if sorted(set(positions)) != positions or len(positions) < 2:
+            raise PieceError("at least two positions, each larger than the one before", "piece.targets")
+        return tuple(positions)
+    if isinstance(given, bool) or not isinstance(given, (int, float)) or not 2 <= given <= MOST_TARGETS:
+        raise PieceError(f"expected 2 to {MOST_TARGETS} targets, or a list of positions", "piece.targets")
+    n = int(given)
+    return tuple(round(length * i / (n - 1), 6) for i in range(n))
+
+
+def _fit(case: Case, run: TravelRun, readings: Mapping[Node, list[float]], *, spread: bool = False) -> TravelFit:
+    """The straight line, with alignment and temperature in its slope."""
+    within = case.instrument.parallel_within
+    long = case.instrument.kind not in READS_SHORT
+    shift, u = alignment(1.0, within, reads_long=long) if within else (0.0, 0.0)
+    if case.temperature:
+        t = case.temperature
+        warm, u_warm = temperature(1.0, t.material, t.part, t.instrument, t.u_c)
+        shift, u = shift + warm, math.hypot(u, u_warm)
+    return fit_travel(
+        {node: [v * (1 + shift) for v in values] for node, values in readings.items()},
+        case.instrument.repeatability, case.instrument.resolution,
+        slope_half_width=case.instrument.permissible_error[1], slope_extra=u, expected=spread,
+    )  # fmt: skip
+
+
+def _lost_motion(case: Case, run: TravelRun, found: TravelFit) -> Finding:
+    quantity = f"{run.axis}_backlash"
+    assert found.lost_motion is not None
+    B, U = found.lost_motion.value, found.lost_motion.U
+    active = 0.0 if run.compensation_off else case.amount(quantity).value
+    return judged(case, backlash_outcome(case, quantity, active, B, U))
+
+
+def backlash_outcome(case: Case, quantity: str, active: float, shortfall: float, U: float) -> Any:
+    """b_new = max(0, b_active + shortfall); an overshoot lowers it."""
+    formula = f"{format_mm(active, 3)} + {format_mm(shortfall, 3)}".replace("+ −", "− ")
+    return amount_outcome(case, quantity, max(0.0, active + shortfall), shortfall, U, formula)
+
+
+def _rise(readings: Mapping[Node, list[float]]) -> float:
+    low, high = min(p for p, _ in readings), max(p for p, _ in readings)
+    return _mean_at(readings, high) - _mean_at(readings, low)
+
+
+def _mean_at(readings: Mapping[Node, list[float]], p: float) -> float:
+    values = [v for (q, _), vs in readings.items() if q == p for v in vs]
+    return math.fsum(values) / len(values)
+
+
+def _shape(case: Case, nodes: Mapping[str, Node]) -> Shape | None:
+    """The shape of the residuals, readings in the order walked."""
+    walked = []
+    cycles = max(len(v) for v in case.readings.values())
+    for cycle in range(cycles):
+        for name, (p, way) in nodes.items():
+            values = case.readings.get(name, ())
+            if cycle < len(values):
+                walked.append((p, way, values[cycle].mm))
+    if _rise({node: [v.mm for v in case.readings[m]] for m, node in nodes.items() if m in case.readings}) < 0:
+        walked = [(p, way, -v) for p, way, v in walked]
+    positions, ways, values = zip(*walked, strict=True)
+    return shape_of(positions, ways, values, case.instrument.resolution)
+
+
+def _in_words(shape: Shape | None) -> str:
+    if shape is None:
+        return ""
+    size = f"{shape.size:.2f} mm"
+    match shape.kind:
+        case "bend":
+            return (
+                f"The deviations bend by {size}: a bowed rule, or a screw, rack or belt that changes along its length; "
+                "not a wrong number. Turn the rule end for end: what turns with it is the rule."
+            )
+        case "cyclic":
+            return (
+                f"The deviations swing by {size} every {shape.where:.0f} mm: an eccentric pulley or pinion, or a "
+                "screw’s lead error; not a wrong number."
+            )
+        case _:
+            return f"From reading {int(shape.where) + 1} on all lies {size} off: something slipped there."
+
+
+def _figures(
+    run: TravelRun, readings: Mapping[Node, list[float]], found: TravelFit, iso: AxisFigures, shape: Shape | None
+) -> dict[str, Any]:
+    """What the chart and the logbook show; deviations in mm."""
+    zero = found.zero
+    return {
+        "positions": [t.position for t in iso.targets],
+        "up": [None if t.mean_up is None else t.mean_up - zero for t in iso.targets],
+        "down": [None if t.mean_down is None else t.mean_down - zero for t in iso.targets],
+        "s_up": [t.s_up for t in iso.targets],
+        "s_down": [t.s_down for t in iso.targets],
+        "scale": found.scale.value,
+        "lost_motion": found.lost_motion.value if found.lost_motion else None,
+        "reversal_B": iso.reversal,
+        "repeatability_R": iso.repeatability,
+        "systematic_E": iso.systematic,
+        "after": "ISO 230-2" if iso.standard else "estimates: fewer than five cycles both ways",
+        "cycles": iso.cycles,
+        "shape": {"kind": shape.kind, "size": shape.size, "where": shape.where} if shape else None,
+        "axis": run.axis,
+        "unit": QUANTITIES[f"{run.axis}_backlash"].unit,
+    }

@@ -1,0 +1,190 @@
+"""What is really so about a simulated machine: hidden from the solver, shown only beside what was found."""
+
+from __future__ import annotations
+
+import math
+import random
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from keen_compass.errors import InputError
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.stored import StoredValue
+
+SKIMMED_WAVE = 0.02  # mm, what a cutter leaves on a bed that it skimmed
+
+
+@dataclass(frozen=True, slots=True)
+class Truth:
+    """Lengths in mm unless said otherwise; axis letters are the controller's.
+
+    motion: axis → the stored number's motion factor at which the axis would move exactly.
+    lost_motion: axis → B of the mechanics, before any compensation.
+    scatter: s of equal pieces, per dimension.
+    instrument_error: share of (a, b) of an instrument's permissible error that it really has, −1 … 1.
+    repeat: s of single readings, in divisions of the instrument.
+    settle: s with which an axis comes to rest.
+    skew: tan γ with the gantry as it stood when nothing was moved yet; gantry: between its two drives.
+    home: axis → the home offset that would be right; home_sign: −1 where the controller counts it the other way.
+    lead: axis → (amplitude, period) of a cyclic error.
+    limits: axis → feed above which steps are lost, mm/min. acceleration in mm/s².
+    feed_axis: the axis of a roll that slips on its way back; drift in mm per m, slip its s in mm per √m.
+    bed: tilt along X and Y (mm/mm), hollow in the middle, over bed_size.
+    tram: axis → tilt of the head, mm per m.
+    parts: what is stamped on the parts of the drive trains, by axis and name.
+    """
+
+    motion: Mapping[str, float]
+    lost_motion: Mapping[str, float]
+    kerf: float
+    scatter: float
+    instrument_error: tuple[float, float]
+    repeat: float
+    thickness: float = 9.0
+    settle: float = 0.0
+    skew: float = 0.0
+    gantry: float = 1000.0
+    home: Mapping[str, float] = field(default_factory=dict)
+    home_sign: Mapping[str, float] = field(default_factory=dict)
+    lead: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    limits: Mapping[str, float] = field(default_factory=dict)
+    acceleration: float = 400.0
+    feed_axis: str = ""
+    drift: float = 0.0
+    slip: float = 0.0
+    bed: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    bed_size: tuple[float, float] = (1300.0, 900.0)
+    tram: Mapping[str, float] = field(default_factory=dict)
+    parts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+
+    def to_json(self) -> dict[str, Any]:
+        """For a practice machine's record in the shop file."""
+        return asdict(self)
+
+    @classmethod
+    def from_json(cls, body: Mapping[str, Any]) -> Truth:
+        """Inverse of `to_json`."""
+        lead = {axis: (float(pair[0]), float(pair[1])) for axis, pair in body.get("lead", {}).items()}
+        tuples = {k: tuple(body[k]) for k in ("instrument_error", "bed", "bed_size") if k in body}
+        return cls(**{**body, **tuples, "lead": lead})
+
+    def scale_error(self, axis: str, stored: StoredResolution) -> float:
+        """actual/commanded − 1 of an axis with this number in the controller."""
+        return stored.motion_factor / self.motion[axis] - 1
+
+    def tan_skew(self, settings: Mapping[str, StoredValue]) -> float:
+        """tan γ as the gantry stands now."""
+        return self.skew + amount(settings, "squareness") / self.gantry
+
+    def home_shift(self, axis: str, settings: Mapping[str, StoredValue]) -> float:
+        """By how much everything lies too far along an axis."""
+        if axis not in self.home:
+            return 0.0
+        return self.home_sign.get(axis, 1.0) * (amount(settings, f"{axis}_home") - self.home[axis])
+
+    def tilt(self, axis: str, settings: Mapping[str, StoredValue]) -> float:
+        """Tilt of the head as it stands now, mm per m."""
+        return self.tram.get(axis, 0.0) + amount(settings, f"{axis}_tram")
+
+    def bed_height(self, x: float, y: float, settings: Mapping[str, StoredValue]) -> float:
+        """Height of the bed as the head sees it."""
+        if amount(settings, "bed") > 0:  # skimmed by this very machine: what is left is the cutter's own wave
+            return SKIMMED_WAVE / 2 * math.sin(x / 90) * math.cos(y / 110)
+        tilt_x, tilt_y, hollow = self.bed
+        u, v = 2 * x / self.bed_size[0] - 1, 2 * y / self.bed_size[1] - 1
+        return tilt_x * x + tilt_y * y - hollow * (1 - u * u) * (1 - v * v)
+
+    def right(self, quantity: str) -> float:
+        """The number that a quantity should have, where one is right; nan for what has none."""
+        axis = quantity[0]
+        match quantity.partition("_")[2] or quantity:
+            case "steps":
+                return self.motion.get(axis, math.nan)
+            case "backlash":
+                return self.lost_motion.get(axis, math.nan)
+            case "squareness":
+                return -self.skew * self.gantry
+            case "home":
+                return self.home.get(axis, math.nan)
+            case "tram":
+                return -self.tram.get(axis, 0.0)
+            case "speed":
+                return self.limits.get(axis, math.nan)
+            case "bed":
+                return self.bed_range({})
+        return math.nan
+
+    def error(
+        self,
+        quantity: str,
+        settings: Mapping[str, StoredValue],
+        *,
+        share: float = 1.0,
+        points: Sequence[tuple[float, float]] = (),
+    ) -> float:
+        """What is really left, in the quantity's error unit.
+
+        share: of the limit, that a feed is to keep to. points: of the bed, where it was read.
+        """
+        axis = quantity[0]
+        match quantity.partition("_")[2] or quantity:
+            case "steps":
+                stored = settings.get(quantity)
+                return 1000 * self.scale_error(axis, stored) if isinstance(stored, StoredResolution) else math.nan
+            case "backlash":
+                return self.lost_motion.get(axis, 0.0) - amount(settings, quantity)
+            case "squareness":
+                return 1000 * self.tan_skew(settings)
+            case "home":
+                return self.home_shift(axis, settings)
+            case "tram":
+                return self.tilt(axis, settings)
+            case "speed":
+                return amount(settings, quantity) - share * self.limits.get(axis, math.nan)
+            case "bed":
+                return self.bed_range(settings, points)
+        return math.nan
+
+    def bed_range(self, settings: Mapping[str, StoredValue], points: Sequence[tuple[float, float]] = ()) -> float:
+        """Highest minus lowest of the bed; without `points` all over it, away from its edges."""
+        w, h = self.bed_size
+        everywhere = [(40 + (w - 80) * i / 24, 40 + (h - 80) * j / 24) for i in range(25) for j in range(25)]
+        heights = [self.bed_height(x, y, settings) for x, y in points or everywhere]
+        return max(heights) - min(heights)
+
+    def read(self, value: float, instrument: Instrument, rng: random.Random, *, signed: bool = False) -> float:
+        """What an instrument shows of a true length: its own error, the spread of repeats, its division."""
+        a, b = instrument.permissible_error
+        offset, slope = self.instrument_error[0] * a, self.instrument_error[1] * b
+        shown = value + offset + slope * value + rng.gauss(0, self.repeat * instrument.resolution)
+        shown = round(shown / instrument.resolution) * instrument.resolution
+        return round(shown if signed else max(shown, instrument.resolution), 6)
+
+
+def amount(settings: Mapping[str, StoredValue], quantity: str) -> float:
+    """The number that a machine keeps of something; 0 where nobody entered anything."""
+    stored = settings.get(quantity)
+    return stored.value if stored else 0.0
+
+
+def random_truth(rng: random.Random, correct_motion: Mapping[str, float], compensation: float) -> Truth:
+    """A machine as it may turn up: all faults from one generator."""
+    if not correct_motion:
+        raise InputError("a machine needs at least one axis")
+    return Truth(
+        motion=dict(correct_motion),
+        lost_motion={axis: rng.uniform(0.04, 0.25) for axis in correct_motion},
+        kerf=compensation + rng.uniform(-0.25, 0.25),
+        scatter=rng.uniform(0.008, 0.02),
+        instrument_error=(rng.uniform(-1, 1), rng.uniform(-1, 1)),
+        repeat=rng.uniform(0.6, 1.2),
+        settle=rng.uniform(0.002, 0.006),
+        skew=rng.uniform(-0.003, 0.003),
+        gantry=1180.0,
+        home={"x": round(rng.uniform(3, 9), 2), "y": round(rng.uniform(3, 9), 2)},
+        limits={"x": rng.uniform(7000, 11000), "y": rng.uniform(6000, 9000)},
+        bed=(rng.uniform(-4e-4, 4e-4), rng.uniform(-4e-4, 4e-4), rng.uniform(0.1, 0.5)),
+        tram={"x": rng.uniform(-1.5, 1.5), "y": rng.uniform(-1.5, 1.5)},
+    )
