@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Text
@@ -37,6 +37,9 @@ class Form(QWidget):
 
     def field(self, name: str, label: str, hint: str = "") -> None:
         """A field for text."""
+        self._row(name, label, self._edit(name, hint))
+
+    def _edit(self, name: str, hint: str = "") -> QLineEdit:
         edit = QLineEdit()
         edit.setFont(th.font(16))
         edit.setMinimumHeight(th.HAND - 4)
@@ -44,7 +47,7 @@ class Form(QWidget):
         edit.setPlaceholderText(hint)
         edit.textEdited.connect(lambda _: self.changed.emit())
         self.edits[name] = edit
-        self._row(name, label, edit)
+        return edit
 
     def choice(self, name: str, label: str, items: Mapping[str, str]) -> None:
         """A field with a few choices: value → words."""
@@ -56,6 +59,38 @@ class Form(QWidget):
         combo.currentIndexChanged.connect(lambda _: self.changed.emit())
         self.combos[name] = combo
         self._row(name, label, combo)
+
+    def row(self, label: str, names: Mapping[str, str]) -> None:
+        """Several narrow fields in one row: name → what it is, for who can't see the heading above it."""
+        words = Text(label, colour="soft")
+        words.setWordWrap(False)
+        self._grid.addWidget(words, self._rows, 0)
+        box = QHBoxLayout()
+        box.setSpacing(6)
+        complaints = Text(colour="bad")
+        complaints.hide()
+        for name, what in names.items():
+            if not what:
+                box.addStretch(1)
+                continue
+            edit = self._edit(name)
+            edit.setAccessibleName(f"{label}, {what}")
+            edit.setMinimumWidth(60)
+            box.addWidget(edit, 1)
+            self._complaints[name] = complaints
+        self._grid.addLayout(box, self._rows, 1)
+        self._grid.addWidget(complaints, self._rows + 1, 1)
+        self._rows += 2
+
+    def columns(self, *heads: str) -> None:
+        """Headings above rows of several fields."""
+        box = QHBoxLayout()
+        for words in heads:
+            text = Text(words, colour="soft")
+            text.setWordWrap(False)
+            box.addWidget(text, 1)
+        self._grid.addLayout(box, self._rows, 1)
+        self._rows += 1
 
     def _row(self, name: str, label: str, widget: QWidget) -> None:
         words = Text(label, colour="soft")
@@ -88,8 +123,11 @@ class Form(QWidget):
 
     def complain(self, complaints: Mapping[str, str]) -> None:
         """Each complaint below its field; the first one gets the keyboard."""
+        said: dict[Text, list[str]] = {}
         for name, text in self._complaints.items():
-            text.say(complaints.get(name, ""))
+            said.setdefault(text, []).extend([complaints[name]] if name in complaints else [])
+        for text, words in said.items():
+            text.say("; ".join(words))
         first = next((n for n in self._complaints if n in complaints), None)
         if first:
             (self.edits.get(first) or self.combos[first]).setFocus()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from xml.sax.saxutils import escape
 
-from keen_compass.pieces.toolpath import ToolPath
+from keen_compass.pieces.toolpath import Point, ToolPath
 
 MARGIN = 10.0  # mm
 PT_PER_MM = 72 / 25.4
@@ -28,13 +28,11 @@ def write_svg(path: ToolPath, *, flicks: bool = False) -> str:
         f'<g fill="none" stroke="black" stroke-width="{HAIRLINE}">',
     ]
     for stroke in path.strokes:
-        corners = stroke.points
+        corners: tuple[Point, ...] = stroke.points
         if flicks and stroke.approach:
             (x, y), *_ = corners
-            corners = (
-                tuple(c + FLICK * ((a > c) - (a < c)) for a, c in zip(stroke.approach, (x, y), strict=True)),
-                *corners,
-            )
+            ax, ay = stroke.approach
+            corners = ((x + FLICK * ((ax > x) - (ax < x)), y + FLICK * ((ay > y) - (ay < y))), *corners)
         points = " ".join(f"{x - x0 + MARGIN:.4f},{y1 - y + MARGIN:.4f}" for x, y in corners)
         lines.append(f'<polyline points="{points}"/>')
     return "\n".join([*lines, "</g>", "</svg>"]) + "\n"

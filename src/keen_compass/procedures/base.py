@@ -152,7 +152,8 @@ class Procedure:
     sized: whether the size slider belongs to it. grows: parameters that a longer piece makes longer.
     starting: its findings are starting values: they never replace what a round found.
     numbered: the piece bears a number, which is asked before reading.
-    anchored: its piece lies at the stock's low corner, not at the next free place.
+    anchored: its piece lies where it says itself (`origin`), not at the next free place.
+    draws: lines are wanted, not cuts: a tool that draws is proposed.
     """
 
     name: str
@@ -172,6 +173,7 @@ class Procedure:
     starting: bool = False
     numbered: bool = True
     anchored: bool = False
+    draws: bool = False
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What else is to be chosen in Make."""
@@ -188,6 +190,10 @@ class Procedure:
     def chosen_for(self, quantity: str) -> dict[str, Any]:
         """Which of the choices lead to a quantity."""
         return {}
+
+    def suits_for(self, chosen: Mapping[str, Any]) -> tuple[str, ...]:
+        """Kinds of instrument for what was chosen, best first."""
+        return self.suits
 
     def longest(self, machine: Machine, chosen: Mapping[str, Any]) -> float:
         """The largest size that the machine allows, mm."""

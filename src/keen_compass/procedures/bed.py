@@ -232,7 +232,8 @@ class Bed(Procedure):
             return truth.read(gap + round(zero.uniform(0.4, 0.6), 2), instrument, rng, signed=True)
         x, y, _ = made.stops[list(piece.points()).index(measurand.name)]
         first = next(iter(piece.points().values()))
-        height = truth.bed_height(x, y, made.settings) - truth.bed_height(*first, made.settings)
+        level = truth.bed_height(first[0], first[1], made.settings)
+        height = truth.bed_height(x, y, made.settings) - level
         return truth.read(height, instrument, rng, signed=True)
 
     def practice_parameters(self) -> dict[str, Any]:

@@ -6,33 +6,57 @@ through the same session that the screens use.
 
 from __future__ import annotations
 
-import random
 from collections.abc import Callable
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.playing import play
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.quantities.verdict import Verdict
+from keen_compass.quantities.stored import StoredAmount
 from keen_compass.shop.machines import Machine, Stock, Tool
 from keen_compass.shop.store import Shop
-from keen_compass.standin.router import RouterTruth
+from keen_compass.standin.truth import Truth
 
-START = {"x_steps": 106.667, "y_steps": 106.667}
-CORRECT_BEFORE_MOVE = {"x": 106.412, "y": 106.508}
-CORRECT_NOW = {"x": 106.318, "y": 106.587}
+START = {"x_steps": 106.667, "y_steps": 106.667, "z_steps": 320.0}
+FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
+BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
+SCREW = {"step_angle": 1.8, "microsteps": 8.0, "reduction": 1.0, "pitch": 5.0, "starts": 1.0}
+SQUARE = Truth(
+    motion={"x": 106.412, "y": 106.508, "z": 320.4}, lost_motion={"x": 0.09, "y": 0.13, "z": 0.03}, kerf=6.07,
+    scatter=0.011, instrument_error=(0.35, -0.2), repeat=0.9, settle=0.003, skew=0.0014, gantry=1180.0,
+    home={"x": 4.6, "y": 7.35}, limits={"x": 11200.0, "y": 8300.0}, acceleration=420.0,
+    bed=(1.6e-4, -1.1e-4, 0.12), bed_size=(1300.0, 900.0), tram={"x": 0.42, "y": -0.31},
+    parts={"x": BELT, "y": BELT, "z": SCREW},
+)  # fmt: skip
+AFTER_MOVE = replace(SQUARE, motion={"x": 106.318, "y": 106.587, "z": 320.4}, skew=0.0026, tram={"x": 0.44, "y": 0.5})
 
 HERON = Machine(
     uid="heron",
     name="Heron",
     kind="router",
     bed=(1300.0, 900.0),
-    tolerances={"x_steps": 0.4, "y_steps": 0.4},
-    setting_keys={"x_steps": "X_STEPS_PER_MM", "y_steps": "Y_STEPS_PER_MM"},
+    tolerances={"x_steps": 0.4, "y_steps": 0.4, "bed": 0.2, "squareness": 0.5},
+    setting_keys={
+        "x_steps": "X_STEPS_PER_MM",
+        "y_steps": "Y_STEPS_PER_MM",
+        "z_steps": "Z_STEPS_PER_MM",
+        "x_backlash": "X_BACKLASH",
+        "y_backlash": "Y_BACKLASH",
+        "z_backlash": "Z_BACKLASH",
+        "x_home": "X_HOME_OFFSET",
+        "y_home": "Y_HOME_OFFSET",
+        "x_speed": "X_FEED_MAX",
+        "y_speed": "Y_FEED_MAX",
+    },
+    z_travel=90.0,
+    gantry=1180.0,
+    step_limit=40_000.0,
+    acceleration=420.0,
     takes_effect="Heron’s controller takes new numbers after it is switched off and on.",
     tools=(Tool("6 mm cutter", 6.0), Tool("3 mm cutter", 3.0), Tool("Pen in the spindle", 0.0, drawn=True)),
     stock=Stock("birch ply 9 mm", 9.0, 30.0, 30.0, 1240.0, 840.0),
@@ -47,8 +71,20 @@ SWIFT = Machine(
     units="in 1/64",
     form=ResolutionForm.PERCENT_100,
     decimals=2,
-    tolerances={"x_steps": 1.0, "y_steps": 2.0},
-    setting_keys={"x_steps": "FEED SCALE", "y_steps": "CROSS SCALE"},
+    tolerances={
+        "x_steps": 1.0,
+        "y_steps": 2.0,
+        "x_backlash": 0.25,
+        "y_backlash": 0.25,
+        "squareness": 2.0,
+        "tracking": 0.3,
+    },
+    setting_keys={
+        "x_steps": "FEED SCALE",
+        "y_steps": "CROSS SCALE",
+        "x_backlash": "FEED PLAY",
+        "y_backlash": "CROSS PLAY",
+    },
     setting_line="{key}: {value} %",
     takes_effect="Swift takes new numbers at once.",
     tools=(Tool("Plotter pen", 0.0, drawn=True), Tool("Drag knife", 0.0, drawn=True)),
@@ -82,6 +118,15 @@ INSTRUMENTS = (
         "Inch rule 60 in", 25.4 / 64, (0.1, 0.00005), both_ends=True, unit="in", reach=1524.0, uid="rule-60in",
         kind="steel rule", repeats=Repeatability(0.15, 22.0),
     ),
+    Instrument(
+        "Dial 0.01 mm", 0.01, (0.008, 0.0), reach=10.0, uid="dial", kind="dial gauge",
+        repeats=Repeatability(0.006, 30.0),
+    ),
+    Instrument("Depth gauge 150 mm", 0.01, (0.02, 0.0), reach=150.0, uid="depth-gauge", kind="depth gauge"),
+    Instrument(
+        "Glass scale 1.2 m", 0.05, (0.02, 0.00002), reach=1200.0, uid="glass-scale", kind="steel rule",
+        repeats=Repeatability(0.03, 16.0),
+    ),
 )  # fmt: skip
 
 
@@ -90,26 +135,49 @@ def build(file: Path) -> Shop:
     shop = Shop(file)
     today = datetime.now(UTC)
     with _clock(shop) as set_clock:
-        set_clock(today - timedelta(days=232, hours=3))
-        shop.put_machine(HERON)
-        for instrument in INSTRUMENTS:
-            shop.put_instrument(instrument)
-        for quantity, steps in START.items():
-            shop.put_value("heron", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, steps), "start")
-        _truth(shop, CORRECT_BEFORE_MOVE)
-        _play_round(shop, HERON)
-        set_clock(today - timedelta(days=96, hours=5))
-        shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
-        _play_round(shop, HERON)
-        set_clock(today - timedelta(days=24, hours=2))
-        shop.put_event("heron", "moved", "Moved to the new hall, belts tightened")
-        _truth(shop, CORRECT_NOW)
-        set_clock(today - timedelta(days=9, hours=4))
-        shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
-        _play_check(shop)
+        _heron(shop, set_clock, today)
         _swift(shop, set_clock, today)
         _kingfisher(shop, set_clock, today)
     return shop
+
+
+def _heron(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -> None:
+    """A router that was put right from its parts up, then moved: since then X, Y and the corner are out."""
+    set_clock(today - timedelta(days=232, hours=3))
+    shop.put_machine(HERON)
+    for instrument in INSTRUMENTS:
+        shop.put_instrument(instrument)
+    for quantity, steps in START.items():
+        shop.put_value("heron", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, steps), "start")
+    for quantity, feed in FEEDS.items():
+        shop.put_value("heron", quantity, StoredAmount(quantity, "mm/min", feed), "start")
+    shop.put_stand_in("heron", SQUARE.to_json())
+    for procedure, quantity in (
+        ("drive-train", "x_drive"), ("drive-train", "y_drive"), ("drive-train", "z_drive"), ("rectangle", ""),
+        ("backlash", "x_backlash"), ("backlash", "y_backlash"), ("squareness", ""), ("home", ""),
+    ):  # fmt: skip
+        play(shop, HERON, procedure, quantity)
+    set_clock(today - timedelta(days=226, hours=2))
+    for procedure, quantity in (
+        ("bed", "x_tram"), ("bed", "bed"), ("speed", "x_speed"), ("speed", "y_speed"), ("travel-run", "x_steps"),
+        ("reference-lines", ""),
+    ):  # fmt: skip
+        play(shop, HERON, procedure, quantity)
+    set_clock(today - timedelta(days=96, hours=5))
+    shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
+    play(shop, HERON, "rectangle")
+    set_clock(today - timedelta(days=24, hours=2))
+    shop.put_event("heron", "moved", "Moved to the new hall, belts tightened")
+    shop.put_stand_in("heron", AFTER_MOVE.to_json())
+    set_clock(today - timedelta(days=9, hours=4))
+    shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
+    no_time = "Checked after the move; no time before the harbour signs are cut"
+    for procedure, quantity in (
+        ("squareness", ""), ("bed", "x_tram"), ("speed", "x_speed"), ("backlash", "x_backlash"),
+        ("backlash", "y_backlash"), ("rectangle", ""),
+    ):  # fmt: skip
+        play(shop, HERON, procedure, quantity, correct=False, why_not=no_time)
+    shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
 
 
 def _kingfisher(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -> None:
@@ -136,82 +204,23 @@ def _swift(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -
     shop.put_machine(SWIFT)
     for quantity, percent in (("x_steps", 100.0), ("y_steps", 100.0)):
         shop.put_value("swift", quantity, StoredResolution(ResolutionForm.PERCENT_100, percent), "start")
-    truth = RouterTruth(
-        motion={"x": 100.62, "y": 99.71}, lost_motion={"x": 0.05, "y": 0.04}, kerf=0.0, scatter=0.04,
-        instrument_error=(0.03, 2e-5), repeat=0.15,
+    truth = Truth(
+        motion={"x": 100.62, "y": 99.71}, lost_motion={"x": 0.32, "y": 0.1}, kerf=0.0, scatter=0.04,
+        instrument_error=(0.3, 0.4), repeat=0.35, settle=0.02, skew=0.0012, gantry=600.0, feed_axis="x", drift=0.09,
+        slip=0.03, bed_size=(8000.0, 630.0),
     )  # fmt: skip
     shop.put_stand_in("swift", truth.to_json())
-    _play_round(shop, SWIFT, "rule-60in")
+    play(shop, SWIFT, "rectangle", "", "rule-60in")
+    play(shop, SWIFT, "travel-run", "x_backlash", "rule-60in")
+    play(shop, SWIFT, "travel-run", "y_backlash", "rule-60in")
+    play(shop, SWIFT, "squareness", "", "rule-60in")
+    play(shop, SWIFT, "travel-run", "tracking", "rule-60in")
     set_clock(today - timedelta(days=31))
     shop.put_event("swift", "new_sheet", "New roll: white vinyl")
     shop.put_event("swift", "tool", "New blade, cutting force set")
     held = shop.value("swift", "y_steps")
-    if held:
+    if held and isinstance(held.stored, StoredResolution):
         shop.put_value("swift", "y_steps", held.stored.corrected(0.0004, SWIFT.decimals), "typed")
-
-
-def read_all(session: RoundSession, most: int | None = None) -> None:
-    """Read the practice caliper onto every callout, at most `most` readings."""
-    done = 0
-    while session.measuring.current() and (most is None or done < most):
-        session.measuring.type(session.measuring.practice_reading() or "")
-        session.measuring.keep()
-        done += 1
-
-
-def correct_all(session: RoundSession) -> None:
-    """Enter every number that is worth it."""
-    for finding in session.measuring.findings():
-        if session.correcting.enters(finding) and session.correcting.entered(finding.quantity) is None:
-            session.correcting.send_to_stand_in(finding.quantity, session.correcting.proposed(finding))
-
-
-def _truth(shop: Shop, correct: dict[str, float]) -> None:
-    rng = random.Random(11)
-    truth = RouterTruth(
-        motion=correct,
-        lost_motion={"x": 0.09, "y": 0.13},
-        kerf=6.07,
-        scatter=0.011,
-        instrument_error=(rng.uniform(-0.02, 0.02), rng.uniform(-2e-5, 2e-5)),
-        repeat=0.009,
-    )
-    shop.put_stand_in("heron", truth.to_json())
-
-
-def _play_round(shop: Shop, machine: Machine, instrument: str = "") -> None:
-    """A whole round, from the first piece to the signature."""
-    session = RoundSession.begin(shop, machine, "rectangle")
-    if instrument:
-        session.making.choose(instrument=instrument)
-        session.making.choose(size=session.making.proposed_size())
-    cut(session)
-    read_all(session)
-    while any(f.verdict is not Verdict.IN for f in session.measuring.findings()):
-        session.go(Step.CORRECT)
-        correct_all(session)
-        if not session.measuring.cut_before_change():
-            break
-        session.go(Step.CONFIRM)
-        cut(session)
-        read_all(session)
-    session.sign("Finer than this rule can tell" if session.needs_reason() else "")
-
-
-def _play_check(shop: Shop) -> None:
-    """One piece cut and measured after the move, and no time left to correct anything."""
-    session = RoundSession.begin(shop, HERON, "rectangle")
-    cut(session)
-    read_all(session)
-    session.give_up("Checked after the move; no time before the harbour signs are cut")
-
-
-def cut(session: RoundSession) -> None:
-    """Have the stand-in cut the next piece, on a new sheet where the one that is loaded has no room."""
-    if session.making.refusal():
-        session.making.new_sheet()
-    session.making.make_on_stand_in()
-    session.after_making()
 
 
 @contextmanager

@@ -59,9 +59,9 @@ MOTORS: dict[str, tuple[str, tuple[str, ...]]] = {
     "encoder": ("encoder drive", ("counts", "electronic_ratio")),
 }
 DRIVES: dict[str, tuple[str, Drive, tuple[str, ...]]] = {
+    "belt": ("belt", Drive.BELT, ("belt_pitch", "teeth")),
     "screw": ("screw, by pitch", Drive.SCREW, ("pitch", "starts")),
     "screw_tpi": ("screw, by threads per inch", Drive.SCREW, ("threads_per_inch", "starts")),
-    "belt": ("belt", Drive.BELT, ("belt_pitch", "teeth")),
     "rack": ("straight rack", Drive.RACK, ("module", "teeth")),
     "helical_rack": ("helical rack", Drive.HELICAL_RACK, ("module", "teeth", "helix_angle")),
     "roller": ("feed roller", Drive.ROLLER, ("diameter", "media")),
@@ -115,16 +115,15 @@ class DriveTrain(Procedure):
         return (Choice("axis", "Axis", axes), Choice("motor", "Motor", motors), Choice("drive", "Driven by", drives))
 
     def chosen_for(self, quantity: str) -> dict[str, Any]:
-        """Which choices yield a quantity."""
-        return {"axis": quantity[0]}
+        """Which choices yield a quantity; Z mostly stands on a screw."""
+        return {"axis": quantity[0], **({"drive": "screw"} if quantity[0] == "z" else {})}
 
     def parameters(self, around: Surroundings) -> dict[str, Any]:
         """The parts that were chosen; a table's usual ones first."""
         chosen = around.chosen
         axis = chosen.get("axis", "x")
-        drive = chosen.get("drive", "screw" if axis == "z" else "belt")
         return {
-            "axis": axis, "motor": chosen.get("motor", "stepper"), "drive": drive,
+            "axis": axis, "motor": chosen.get("motor", "stepper"), "drive": chosen.get("drive", "belt"),
             "fastest_feed": around.fastest.get(axis, 0.0),
         }  # fmt: skip
 
@@ -267,7 +266,8 @@ def _figures(case: Case, chain: Chain, known: Mapping[str, float], train: Train)
         rows = [
             {
                 "microsteps": c.microsteps, "steps_per_mm": c.steps_per_mm, "smallest_step": c.smallest_step,
-                "rate": c.rate, "share": c.share, "worthwhile": c.worthwhile, "now": c.microsteps == known["microsteps"],
+                "rate": c.rate, "share": c.share, "worthwhile": c.worthwhile,
+                "now": c.microsteps == known["microsteps"],
             }
             for c in microstep_choices(train, known["microsteps"], chain.fastest_feed, case.step_limit)
         ]  # fmt: skip

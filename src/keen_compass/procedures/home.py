@@ -47,6 +47,7 @@ class Home(Procedure):
     suits = ("caliper", "depth gauge", "steel rule")
     numbered = False
     anchored = True
+    draws = True
     lookalikes = (
         "Home the machine first: the offset counts from the switches.",
         "Stock that doesn’t touch its stops, or chips between them, moves zero as well.",

@@ -24,7 +24,7 @@ from keen_compass.procedures.case import DEFAULT_SCATTER, Case, Known, length_mm
 from keen_compass.procedures.results import PER_METRE, judged, no_number, scale_outcome
 from keen_compass.procedures.settle import what_would_settle
 from keen_compass.procedures.travel_run import parts_say
-from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
+from keen_compass.quantities.catalogue import UNKNOWN_LABELS
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length, format_mm, trim_number

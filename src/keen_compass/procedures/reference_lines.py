@@ -51,6 +51,7 @@ class Reference(Procedure):
     suits = ("steel rule", "tape", "caliper")
     numbered = False
     anchored = True
+    draws = True
     lookalikes = (
         "Mark the bed only after steps, backlash and squareness are in: the lines keep whatever is wrong now.",
         "Wood and plastic beds grow and shrink: a line on them is a quick check, not a standard.",

@@ -30,7 +30,6 @@ class Outcome:
 
     error, U, T: in the quantity's error unit. new: what would make the error vanish, rounded as it is kept;
     new_U in its unit. predicted: what its rounding leaves. settle: sentence for a *can't tell*.
-    one_sided: an error below zero does no harm.
     """
 
     quantity: str
@@ -44,12 +43,12 @@ class Outcome:
     notes: tuple[str, ...] = ()
     predicted: float = 0.0
     settle: Callable[[], str] | None = None
-    one_sided: bool = False
 
 
 def judged(case: Case, o: Outcome) -> Finding:
     """The finding, with the questions that come before any verdict."""
-    verdict = judge(max(o.error, 0.0) if o.one_sided else o.error, o.U, o.T)
+    harm = max(o.error, 0.0) if QUANTITIES[o.quantity].one_sided else o.error
+    verdict = judge(harm, o.U, o.T)
     notes = list(o.notes)
     if verdict is Verdict.CANNOT_TELL and o.settle:
         notes.insert(0, o.settle())
@@ -71,7 +70,7 @@ def judged(case: Case, o: Outcome) -> Finding:
         expanded_uncertainty=o.U,
         tolerance=o.T,
         verdict=verdict,
-        worth_correcting=worth_correcting(o.error, o.U),
+        worth_correcting=worth_correcting(harm, o.U),
         formula=o.formula,
         notes=tuple(notes),
         predicted_error=o.predicted,

@@ -124,7 +124,7 @@ class Speed(Procedure):
         }  # fmt: skip
 
     def piece(self, parameters: Mapping[str, Any]) -> SpeedRun:
-        """From `axis`, `feeds` (mm/min, rising), `run`, `acceleration` (mm/s²), `share`, `within`, `start`, `across`."""
+        """From `axis`, `start`, `across`, `run`, `feeds` (mm/min, rising), `acceleration` (mm/s²), `share`, `within`."""
         self.check_parameters(parameters, _PARAMETERS)
         axis = parameters.get("axis", "x")
         if axis not in ("x", "y"):
@@ -231,7 +231,7 @@ class Speed(Procedure):
         outcome = amount_outcome(case, quantity, float(math.floor(safe)), error, U, formula)
         if error < -outcome.T:
             notes.append(f"The feed in force is slower than it needs to be: {safe:.0f} mm/min would still be safe.")
-        return judged(case, replace(outcome, notes=tuple(notes), one_sided=True, predicted=0.0))
+        return judged(case, replace(outcome, notes=tuple(notes), predicted=0.0))
 
     def _rate_limit(self, case: Case, run: SpeedRun) -> float:
         """Feed at the controller's highest step rate, mm/min; 0 where that isn't known."""

@@ -66,6 +66,7 @@ class Squareness(Procedure):
     suits = ("caliper", "steel rule", "tape")
     sized = True
     grows = ("width", "height")
+    draws = True
     lookalikes = (
         "A sheet that crept while it was drawn leans just like an axis.",
         "Set steps and backlash first: they bend the figure too.",
@@ -153,8 +154,9 @@ class Squareness(Procedure):
             "squareness", old, new, error, U_error, T, _formula(piece, means), w * U,
             _words(estimate.value, case.gantry, piece, means), settle=settle,
         )  # fmt: skip
+        move = gantry_move(estimate.value, w)
         figures = {
-            "angle_deg": 90 - math.degrees(estimate.value), "mm_per_m": error, "gantry_move": gantry_move(estimate.value, w),
+            "angle_deg": 90 - math.degrees(estimate.value), "mm_per_m": error, "gantry_move": move,
             "gantry_width": w,
         }  # fmt: skip
         return Solution((judged(case, outcome),), (), assumed_spread(case), figures)
@@ -215,13 +217,16 @@ def _mean(case: Case, m: str, *, drawn: bool) -> MeanReading:
 
 def _estimate(piece: SquareFigure, means: Mapping[str, MeanReading], instrument: Instrument) -> Estimate:
     """γ with its components."""
-    if piece.figure == "circle":
-        function: Callable[..., float] = lambda d_0, d_45, d_90, d_135: from_diameters(d_0, d_45, d_90, d_135)  # noqa: E731
-    else:
-        function = lambda width, height, diagonal_1, diagonal_2: from_diagonals(  # noqa: E731
-            width, height, diagonal_1, diagonal_2
-        )
+    function: Callable[..., float] = _of_diameters if piece.figure == "circle" else _of_diagonals
     return propagate(function, means, instrument.permissible_error)
+
+
+def _of_diagonals(width: float, height: float, diagonal_1: float, diagonal_2: float) -> float:
+    return from_diagonals(width, height, diagonal_1, diagonal_2)
+
+
+def _of_diameters(d_0: float, d_45: float, d_90: float, d_135: float) -> float:
+    return from_diameters(d_0, d_45, d_90, d_135)
 
 
 def _doubt(piece: SquareFigure, means: Mapping[str, MeanReading]) -> str:

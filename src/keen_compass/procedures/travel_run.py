@@ -14,7 +14,7 @@ from typing import Any
 from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.moves import Go, MoveProgram, Stop
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import Case, length_mm
+from keen_compass.procedures.case import Case, length_mm, number
 from keen_compass.procedures.results import (
     PER_METRE,
     amount_outcome,
@@ -45,18 +45,25 @@ MOST_TARGETS = 200
 TRIPS = 5
 READS_SHORT = ("steel rule", "tape")  # read along a scale: a tilt makes it read short, not long
 SETTLED = 300.0  # mm/min, feed of a run: nothing is to swing when it is read
-_PARAMETERS = {"run", "axis", "start", "across", "length", "targets", "compensation_off", "trips"}
+PARALLEL = (0.3, 0.6, 1.2, 2.6)  # degrees: laid with care, against a stop, by eye, roughly
+_PARAMETERS = {
+    "run", "axis", "start", "across", "length", "targets", "compensation_off", "trips", "parallel_within_deg",
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class TravelRun:
-    """Targets along one axis, from `start` on the bed; `across` is where the other axis stands. Lengths in mm."""
+    """Targets along one axis, from `start` on the bed; `across` is where the other axis stands. Lengths in mm.
+
+    parallel_within: rad, as the technician says the rule lies.
+    """
 
     axis: str
     start: float
     across: float
     targets: tuple[float, ...]
     compensation_off: bool = False
+    parallel_within: float = 0.0
 
     @property
     def length(self) -> float:
@@ -151,7 +158,9 @@ class TravelRunProcedure(Procedure):
         if "tracking" in machine.quantities:
             runs += (("feed tracking, out and back", "tracking"),)
         off = Choice("compensation_off", "Backlash compensation", (("switched on", False), ("switched off", True)))
-        return (Choice("run", "Run", runs), Choice("axis", "Axis", axes), off)
+        lies = tuple((f"{d:g}°, {_aside_per_metre(d)} mm in a metre", d) for d in PARALLEL)
+        parallel = Choice("parallel_within_deg", "Rule parallel within", lies)
+        return (Choice("run", "Run", runs), Choice("axis", "Axis", axes), off, parallel)
 
     def longest(self, machine: Machine, chosen: Mapping[str, Any]) -> float:
         """What fits on the bed beside its margins, mm."""
@@ -159,6 +168,10 @@ class TravelRunProcedure(Procedure):
         if axis == "z":
             return machine.z_travel - 2 * Z_MARGIN
         return machine.loaded[0 if axis == "x" else 1] - 2 * MARGIN
+
+    def suits_for(self, chosen: Mapping[str, Any]) -> tuple[str, ...]:
+        """Z is short: a depth gauge or dial, not a rule."""
+        return ("depth gauge", "dial gauge", "caliper") if chosen.get("axis") == "z" else self.suits
 
     def chosen_for(self, quantity: str) -> dict[str, Any]:
         """Which choices yield a quantity."""
@@ -176,7 +189,10 @@ class TravelRunProcedure(Procedure):
         if chosen.get("run") == "tracking":
             return body | {"run": "tracking", "trips": TRIPS}
         targets = 11 if around.size >= 500 else 6
-        return body | {"run": "travel", "targets": targets, "compensation_off": bool(chosen.get("compensation_off"))}
+        return body | {
+            "run": "travel", "targets": targets, "compensation_off": bool(chosen.get("compensation_off")),
+            "parallel_within_deg": chosen.get("parallel_within_deg", PARALLEL[0]),
+        }  # fmt: skip
 
     def piece(self, parameters: Mapping[str, Any]) -> TravelRun | TrackingRun:
         """From `run`, `axis`, `start`, `across`, `length`, `targets` (how many, or where), `trips`."""
@@ -196,7 +212,11 @@ class TravelRunProcedure(Procedure):
         if parameters.get("run", "travel") != "travel":
             raise InputError("expected travel or tracking", "piece.run")
         targets = _targets(parameters.get("targets", 11), length)
-        return TravelRun(axis, start, across, targets, bool(parameters.get("compensation_off", False)))
+        within = number(parameters.get("parallel_within_deg", 0.0), "piece.parallel_within_deg")
+        if not 0 <= within < 15:
+            raise PieceError("must be from 0 to 15 degrees", "piece.parallel_within_deg")
+        off = bool(parameters.get("compensation_off", False))
+        return TravelRun(axis, start, across, targets, off, math.radians(within))
 
     def measurands(self, piece: TravelRun | TrackingRun) -> tuple[Measurand, ...]:
         """Targets up, then back; or the trips."""
@@ -272,7 +292,7 @@ class TravelRunProcedure(Procedure):
         names = list(piece.nodes())
         stop = at[(count % max(len(at) // len(names), 1)) * len(names) + names.index(measurand.name)]
         # From where the rule lies: its zero somewhere near the first target.
-        tilt = lay.uniform(-1, 1) * instrument.parallel_within
+        tilt = lay.uniform(-1, 1) * (piece.parallel_within or instrument.parallel_within)
         travelled = stop - at[0]
         lies = math.cos(tilt) if instrument.kind in READS_SHORT else 1 / math.cos(tilt)
         where = round(lay.uniform(-0.4, 0.4), 2) + piece.targets[0]
@@ -338,7 +358,7 @@ class TravelRunProcedure(Procedure):
             return what_would_settle(self, case, quantity, s * PER_METRE, case.tolerance_of(quantity, run.length))
 
         notes = [words for words in (_in_words(shape), parts_say(case, quantity, s)) if words]
-        if case.instrument.kind in READS_SHORT and not case.instrument.parallel_within:
+        if case.instrument.kind in READS_SHORT and not (run.parallel_within or case.instrument.parallel_within):
             notes.append("No tilt of the rule was stated; 2.6° would look like 1 mm per m.")
         return judged(case, scale_outcome(case, quantity, s, U, run.length, formula, tuple(notes), settle))
 
@@ -367,6 +387,11 @@ class TravelRunProcedure(Procedure):
 PROCEDURE = TravelRunProcedure()
 
 
+def _aside_per_metre(degrees: float) -> int:
+    """How far a rule so tilted is off at the end of a metre: what one can see."""
+    return round(1000 * math.tan(math.radians(degrees)))
+
+
 def parts_say(case: Case, quantity: str, s: float) -> str:
     """What explains that the measured number is far from what the drive train's parts give; empty for nothing."""
     computed, stored = case.computed.get(quantity), case.values.get(quantity)
@@ -392,7 +417,7 @@ def _targets(given: object, length: float) -> tuple[float, ...]:
 
 def _fit(case: Case, run: TravelRun, readings: Mapping[Node, list[float]], *, spread: bool = False) -> TravelFit:
     """The straight line, with alignment and temperature in its slope."""
-    within = case.instrument.parallel_within
+    within = run.parallel_within or case.instrument.parallel_within
     long = case.instrument.kind not in READS_SHORT
     shift, u = alignment(1.0, within, reads_long=long) if within else (0.0, 0.0)
     if case.temperature:
@@ -436,9 +461,9 @@ def _shape(case: Case, nodes: Mapping[str, Node]) -> Shape | None:
     cycles = max(len(v) for v in case.readings.values())
     for cycle in range(cycles):
         for name, (p, way) in nodes.items():
-            values = case.readings.get(name, ())
-            if cycle < len(values):
-                walked.append((p, way, values[cycle].mm))
+            read = case.readings.get(name, ())
+            if cycle < len(read):
+                walked.append((p, way, read[cycle].mm))
     if _rise({node: [v.mm for v in case.readings[m]] for m, node in nodes.items() if m in case.readings}) < 0:
         walked = [(p, way, -v) for p, way, v in walked]
     positions, ways, values = zip(*walked, strict=True)

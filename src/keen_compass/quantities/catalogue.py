@@ -27,6 +27,7 @@ class Quantity:
     rests_on: quantities whose change makes this one *re-check*; what those rest on counts too.
     default_tolerance: in mm; for scales and angles over 1000 mm; for feeds in mm/min.
     unit: of the value itself, where it isn't a resolution.
+    one_sided: an error below zero does no harm.
     spoke: the spoke of the rose that shows it; two quantities of one fault share one.
     """
 
@@ -40,6 +41,7 @@ class Quantity:
     kept: Kept = Kept.RESOLUTION
     unit: str = ""
     spoke: str = ""
+    one_sided: bool = False
 
     @property
     def scaled(self) -> bool:
@@ -75,8 +77,12 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity("x_tram", "X tram", "motion", "mm/m", (), 0.3, "x", Kept.BY_HAND, "mm/m", "Head tram"),
         Quantity("y_tram", "Y tram", "motion", "mm/m", (), 0.3, "y", Kept.BY_HAND, "mm/m", "Head tram"),
         Quantity("bed", "Bed", "motion", "mm", ("x_steps", "y_steps", "x_tram", "y_tram"), 0.3, "", Kept.BY_HAND, "mm"),
-        Quantity("x_speed", "X feed", "motion", "mm/min", ("x_steps",), 500.0, "x", Kept.NUMBER, "mm/min", "Feeds"),
-        Quantity("y_speed", "Y feed", "motion", "mm/min", ("y_steps",), 500.0, "y", Kept.NUMBER, "mm/min", "Feeds"),
+        Quantity(
+            "x_speed", "X feed", "motion", "mm/min", ("x_steps",), 500.0, "x", Kept.NUMBER, "mm/min", "Feeds", True
+        ),
+        Quantity(
+            "y_speed", "Y feed", "motion", "mm/min", ("y_steps",), 500.0, "y", Kept.NUMBER, "mm/min", "Feeds", True
+        ),
     )
 }
 ORDER = tuple(QUANTITIES)

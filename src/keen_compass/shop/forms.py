@@ -13,14 +13,19 @@ from datetime import date
 from typing import TypeVar
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.catalogue import ORDER
+from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Kept
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, trim_number
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.quantities.stored import StoredAmount, StoredValue
 from keen_compass.shop.machines import FILES, KINDS, Machine, Stock, Tool
 
 T = TypeVar("T")
+# What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.
+IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].kept in (Kept.RESOLUTION, Kept.NUMBER))
+JUDGED = tuple(q for q in ORDER if QUANTITIES[q].kept is not Kept.COMPUTED)
+NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 DAYS_PER_MONTH = 30.5
 FRACTION_LOSES = 0.01  # of a length; where a fraction would lose more, decimals are shown
 # Kind → (both ends are read off a scale, usual resolution in mm).
@@ -123,7 +128,44 @@ def parse_stored(text: str, form: ResolutionForm) -> StoredResolution:
     return StoredResolution(form, numbers[0])
 
 
-def machine_fields(machine: Machine | None, values: Mapping[str, StoredResolution]) -> dict[str, str]:
+def parse_value(text: str, quantity: str, form: ResolutionForm) -> StoredValue | None:
+    """What the machine keeps of a quantity; None where the field is empty and may be. Raises InputError."""
+    q = QUANTITIES[quantity]
+    if not text and quantity not in NEEDED:
+        return None
+    if q.kept is Kept.RESOLUTION:
+        return parse_stored(text, form)
+    try:
+        return StoredAmount(quantity, q.unit, float(text.replace(",", ".").replace("−", "-")))
+    except ValueError:
+        raise InputError("type the number that the controller shows") from None
+
+
+def _show_tolerance(machine: Machine, quantity: str) -> str:
+    T = machine.tolerance(quantity)
+    if QUANTITIES[quantity].error_unit == "mm/min":
+        return f"{T:g} mm/min"
+    return show_length(T, "mm" if machine.units == "mm" else "in")
+
+
+def _read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
+    name = f"tolerance_{quantity}"
+    if QUANTITIES[quantity].error_unit != "mm/min":
+        return reader.length(name, unit)
+
+    def read(text: str) -> float:
+        try:
+            feed = float(text.removesuffix("mm/min").strip().replace(",", "."))
+        except ValueError:
+            raise InputError("type a feed in mm/min") from None
+        if feed <= 0:
+            raise InputError("must be larger than 0")
+        return feed
+
+    return reader.take(name, read, 1.0)
+
+
+def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -> dict[str, str]:
     """The form's fields for a machine, or for a new one."""
     m = machine or Machine("", "New machine", "router", (1200.0, 800.0), tools=(Tool("6 mm cutter", 6.0),))
     tool = m.tools[0] if m.tools else Tool("pen", 0.0, drawn=True)
@@ -139,23 +181,31 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredResolutio
         "tool_marks": "draws or scribes" if tool.drawn else "cuts",
         "stock": stock.name, "stock_thickness": show_length(stock.thickness, m.units),
         "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
+        "z_travel": show_length(m.z_travel, m.units), "gantry": show_length(m.gantry, m.units),
+        "step_limit": f"{m.step_limit:g}" if m.step_limit else "", "acceleration": f"{m.acceleration:g}",
     }  # fmt: skip
-    for q in ORDER:
+    for q in IN_CONTROLLER:
         fields[q] = values[q].text(m.decimals) if q in values else ""
-        fields[f"tolerance_{q}"] = show_length(m.tolerance(q), "mm" if m.units == "mm" else "in")
         fields[f"key_{q}"] = m.setting_keys.get(q, q.upper())
+        fields[f"flipped_{q}"] = "other" if q in m.flipped else "same"
+    for q in JUDGED:
+        fields[f"tolerance_{q}"] = _show_tolerance(m, q)
     return fields
 
 
 def read_machine(
     fields: Mapping[str, str], standpoint: Standpoint, base: Machine | None
-) -> tuple[Machine | None, dict[str, StoredResolution], dict[str, str]]:
+) -> tuple[Machine | None, dict[str, StoredValue], dict[str, str]]:
     """(profile, the controller's numbers, complaints by field); no profile where there are complaints."""
     reader = FormReader(fields)
     units = fields.get("units", "mm")
     unit = length_unit(units)
     form = ResolutionForm(fields.get("form", ResolutionForm.STEPS_PER_MM))
-    stored = {q: reader.take(q, lambda text: parse_stored(text, form), StoredResolution(form, 1.0, 1.0)) for q in ORDER}
+    stored: dict[str, StoredValue] = {}
+    for q in IN_CONTROLLER:
+        value = reader.take(q, lambda text, q=q: parse_value(text, q, form), None)  # type: ignore[misc]
+        if value is not None:
+            stored[q] = value
     drawn = fields.get("tool_marks", "") != "cuts"
     tool = Tool(reader.words("tool"), reader.length("tool_width", unit, zero=drawn), drawn)
     bed = (reader.length("bed_x", unit), reader.length("bed_y", unit))
@@ -177,8 +227,12 @@ def read_machine(
         units_per_mm=reader.number("units_per_mm", 1, 10_000),
         due_days=round(reader.number("due_months", 1, 120) * DAYS_PER_MONTH),
         reference_length=reader.length("reference_length", unit),
-        tolerances={q: reader.length(f"tolerance_{q}", unit) for q in ORDER},
-        setting_keys={q: reader.words(f"key_{q}") for q in ORDER},
+        tolerances={q: _read_tolerance(reader, q, unit) for q in JUDGED},
+        setting_keys={q: reader.words(f"key_{q}") for q in IN_CONTROLLER},
+        flipped=tuple(q for q in IN_CONTROLLER if fields.get(f"flipped_{q}") == "other"),
+        z_travel=reader.length("z_travel", unit, zero=True), gantry=reader.length("gantry", unit, zero=True),
+        step_limit=reader.number("step_limit", 0, 1e8) if fields.get("step_limit", "").strip() else 0.0,
+        acceleration=reader.number("acceleration", 1, 1e5),
         tools=(tool, *(base.tools[1:] if base else ())), stock=_keep_place(stock, base),
     )  # fmt: skip
     return (None if reader.complaints else machine), stored, reader.complaints

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.stored import stored_from_kept
 from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.shop.store import Shop
 
@@ -46,7 +46,7 @@ class Entry(NamedTuple):
                 return f"{QUANTITIES[self.quantity].label} {VERDICT_WORDS[self.verdict]}: {measured}"
             case "value":
                 assert self.quantity
-                return f"{QUANTITIES[self.quantity].label} set to {_number(self.first, self.decimals)}"
+                return f"{QUANTITIES[self.quantity].label} set to {_number(self.first, self.decimals)}".rstrip()
             case "signed" | "given_up":
                 reason = json.loads(self.first).get("reason", "")
                 return f"Round {self.kind.replace('_', ' ')}" + (f": {reason}" if reason else "")
@@ -82,4 +82,4 @@ def _measured(quantity: str, error: float | None, U: float | None) -> str:
 
 
 def _number(body: str, decimals: int) -> str:
-    return StoredResolution.from_kept(json.loads(body)).text(decimals)
+    return stored_from_kept(json.loads(body)).text(decimals)

@@ -5,11 +5,12 @@ Computed from stored findings alone, without NumPy, so that the rose is there at
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from enum import StrEnum
 
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, Kept, beneath
+from keen_compass.quantities.consequences import finding_in_words
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.uncertainty import two_significant
@@ -32,7 +33,10 @@ class State(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Spoke:
-    """One calibrated value. reach: |error|/tolerance; U_reach: U/tolerance; None when never measured."""
+    """One calibrated value, or several of one fault: then `quantity` and what stands here are of the worst of them.
+
+    rests_on: labels of what it rests on that isn't in itself.
+    """
 
     quantity: str
     label: str
@@ -41,11 +45,14 @@ class Spoke:
     finding: Finding | None
     at: str | None
     reason: str
+    rests_on: tuple[str, ...] = ()
 
     @property
     def reach(self) -> float:
-        """|error| in tolerances."""
-        return abs(self.finding.error or 0.0) / self.finding.tolerance if self.finding else 0.0
+        """|error| in tolerances; an error that does no harm has none."""
+        error = (self.finding.error or 0.0) if self.finding else 0.0
+        harm = max(error, 0.0) if QUANTITIES[self.quantity].one_sided else abs(error)
+        return harm / self.finding.tolerance if self.finding else 0.0
 
     @property
     def U_reach(self) -> float:
@@ -70,7 +77,30 @@ def standings(shop: Shop, machines: list[Machine], today: datetime | None = None
     """The spokes of several machines by uid, with one look at the file for all of them."""
     today = today or datetime.now(UTC)
     known = _Known(shop.latest_findings(), shop.value_times(), shop.events_of(UNSETTLING))
-    return {m.uid: [_spoke(known, m, q, today) for q in ORDER] for m in machines}
+    return {m.uid: _in_order(known, m, today) for m in machines}
+
+
+def _in_order(known: _Known, machine: Machine, today: datetime) -> list[Spoke]:
+    found: dict[str, Spoke] = {}
+    for q in machine.quantities:
+        spoke = _spoke(known, machine, q, today)
+        open_below = tuple(QUANTITIES[u].label for u in beneath(q) if u in found and found[u].state is not State.IN)
+        found[q] = replace(spoke, rests_on=open_below)
+    return list(found.values())
+
+
+_WORST = (State.OUT, State.RECHECK, State.CANNOT_TELL, State.NEVER, State.IN)
+
+
+def as_drawn(all_spokes: list[Spoke]) -> list[Spoke]:
+    """The spokes of the rose: values of one fault share one, which shows the worst of them."""
+    groups: dict[str, list[Spoke]] = {}
+    for spoke in all_spokes:
+        groups.setdefault(QUANTITIES[spoke.quantity].spoke_name, []).append(spoke)
+    return [
+        replace(min(members, key=lambda s: (_WORST.index(s.state), -s.reach)), label=name)
+        for name, members in groups.items()
+    ]
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,8 +127,14 @@ def summary(all_spokes: list[Spoke]) -> tuple[str, State]:
     ):
         found = [s for s in all_spokes if s.state is state]
         if found:
-            return sentence.format(", ".join(s.label.split()[0] for s in found[:2])), state
+            return sentence.format(_few(found)), state
     return "all in", State.IN
+
+
+def _few(found: list[Spoke]) -> str:
+    """``X, Y`` where that says it, else ``Bed and 3 more``."""
+    names = list(dict.fromkeys(QUANTITIES[s.quantity].axis.upper() or s.label for s in found))
+    return ", ".join(names) if len(names) <= 2 else f"{names[0]} and {len(names) - 1} more"
 
 
 def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> Spoke:
@@ -114,23 +150,17 @@ def _state(known: _Known, machine: Machine, quantity: str, kept: KeptFinding, to
     uid = machine.uid
     if known.values.get((uid, quantity), "") > kept.at:
         return State.RECHECK, "Changed since it was measured: confirm it."
-    for under in QUANTITIES[quantity].rests_on:
+    for under in beneath(quantity):
         if known.values.get((uid, under), "") > kept.at:
             return State.RECHECK, f"{QUANTITIES[under].label} changed under it: check again."
     if kept.finding.verdict is Verdict.OUT:
-        return State.OUT, f"Out: {_consequence(kept.finding)}."
+        return State.OUT, f"Out: {finding_in_words(kept.finding)}."
     for at, text in known.events.get(uid, ()):
         if at > kept.at:
             return State.RECHECK, f"{text} since then: check again."
     days = (today - datetime.fromisoformat(kept.at)).days
-    if days > machine.due_days:
+    if days > machine.due_days and QUANTITIES[quantity].kept is not Kept.COMPUTED:  # parts don't grow old
         return State.RECHECK, f"Last checked {days // 30} months ago."
     if kept.finding.verdict is Verdict.IN:
         return State.IN, "In tolerance."
     return State.CANNOT_TELL, kept.finding.notes[0] if kept.finding.notes else "Measured, but too coarsely to tell."
-
-
-def _consequence(finding: Finding) -> str:
-    error = finding.error or 0.0
-    size = format_mm(abs(error), 2)
-    return f"a metre comes out {size} mm too {'long' if error > 0 else 'short'}"

@@ -18,7 +18,7 @@ from keen_compass.errors import ShopReadOnlyError, ShopWriteError
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
-from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.stored import StoredValue, stored_from_kept
 from keen_compass.shop import database as d
 from keen_compass.shop.machines import Machine, instrument_from_json, instrument_to_json
 
@@ -73,7 +73,7 @@ class KeptFinding:
 class KeptValue:
     """A number in the controller from `at` on. how: start, typed or read_back."""
 
-    stored: StoredResolution
+    stored: StoredValue
     at: str
     how: str
     round: int | None
@@ -181,7 +181,7 @@ class Shop:
         return _value(row) if row else None
 
     def put_value(
-        self, machine: str, quantity: str, stored: StoredResolution, how: str, *,
+        self, machine: str, quantity: str, stored: StoredValue, how: str, *,
         round_id: int | None = None, at: str | None = None,
     ) -> None:  # fmt: skip
         """Append a value."""
@@ -308,14 +308,24 @@ class Shop:
         """A round by its number."""
         return _round(self._d.Round.get_by_id(round_id))
 
-    def open_round(self, machine: str, procedure: str | None = None) -> KeptRound | None:
-        """The newest round of a machine that is neither signed nor given up."""
+    def open_rounds(self, machine: str, procedure: str | None = None) -> list[KeptRound]:
+        """The rounds of a machine that are neither signed nor given up, newest first."""
         settled = self._d.RoundMark.select(self._d.RoundMark.round).where(self._d.RoundMark.kind.in_(SETTLED))
         query = self._d.Round.select().where(self._d.Round.machine == machine, self._d.Round.id.not_in(settled))
         if procedure:
             query = query.where(self._d.Round.procedure == procedure)
-        row = query.order_by(self._d.Round.id.desc()).first()
-        return _round(row) if row else None
+        return [_round(row) for row in query.order_by(self._d.Round.id.desc())]
+
+    def computed(self, machine: str) -> dict[str, dict[str, float]]:
+        """What the parts of the drive trains gave, by quantity: steps per mm, and teeth where there are any."""
+        found: dict[str, dict[str, float]] = {}
+        sql = (
+            "SELECT m.body FROM round_mark m JOIN round r ON r.id = m.round "
+            "WHERE r.machine = ? AND m.kind = 'computed' ORDER BY m.id"
+        )
+        for (body,) in self._sql(sql, machine):
+            found |= json.loads(body)
+        return found
 
     def put_mark(self, round_id: int, kind: str, body: Mapping[str, Any] | None = None, at: str | None = None) -> None:
         """Append something that happened to a round."""
@@ -417,7 +427,7 @@ def now() -> str:
 
 
 def _value(row: Any) -> KeptValue:
-    return KeptValue(StoredResolution.from_kept(json.loads(row.body)), row.at, row.how, row.round)
+    return KeptValue(stored_from_kept(json.loads(row.body)), row.at, row.how, row.round)
 
 
 def _finding(row: Any) -> KeptFinding:

@@ -43,48 +43,67 @@ def shape_of(
         return None
     u = (p - p.mean()) / max(float(np.ptp(p)), 1e-9)
     base = np.column_stack([np.ones(n), u, d]) if len(set(directions)) > 1 else np.column_stack([np.ones(n), u])
-    floor = resolution**2 / 12
-    straight, sigma = _bic(base, y, 0, floor)
-    rivals: list[tuple[float, Shape]] = []
-    bic, _, c = _trial(base, u[:, None] ** 2, y, 0, floor)
-    rivals.append((bic, Shape("bend", abs(c[-1]) / 4, 0.0)))  # of c·u² over u = −½ … ½
-    rivals += _cyclic(base, p, y, floor)
-    rivals += _slips(base, y, floor)
+    line = _Line(base, y, resolution**2 / 12)
+    rivals = [_bend(line, u), *_cyclic(line, p), *_slips(line)]
     bic, shape = min(rivals, key=lambda r: r[0])
-    large = shape.size > SHOWS * max(resolution, sigma)
-    return shape if straight - bic > CLEARLY and large else None
+    large = shape.size > SHOWS * max(resolution, line.sigma)
+    return shape if line.bic - bic > CLEARLY and large else None
 
 
-def _cyclic(base: Array, p: Array, y: Array, floor: float) -> list[tuple[float, Shape]]:
+class _Line:
+    """The straight line, taken out once: rivals are fitted to what it leaves, which gives the same coefficients
+    (Frisch–Waugh) and spares a fit of everything for each of them.
+    """
+
+    def __init__(self, base: Array, y: Array, floor: float) -> None:
+        self._q = np.linalg.qr(base)[0]
+        self.n, self._k = base.shape
+        self._floor = floor
+        self.left = self.without(y)
+        self.rss = float(self.left @ self.left)
+        self.bic = self.criterion(self.rss, 0)
+        self.sigma = math.sqrt(max(self.rss + self.n * floor, 0.0) / max(self.n - self._k, 1))
+
+    def without(self, columns: Array) -> Array:
+        """Columns with the straight line taken out."""
+        found: Array = columns - self._q @ (self._q.T @ columns)
+        return found
+
+    def criterion(self, rss: float, more: int) -> float:
+        """BIC of a rival with so many more parameters."""
+        misfit: float = self.n * math.log(max(rss, 0.0) / self.n + self._floor)
+        return misfit + (self._k + more) * math.log(self.n)
+
+
+def _bend(line: _Line, u: Array) -> tuple[float, Shape]:
+    e = line.without(u**2)
+    c = float(e @ line.left) / max(float(e @ e), 1e-12)
+    rss = line.rss - c * float(e @ line.left)
+    return line.criterion(rss, 1), Shape("bend", abs(c) / 4, 0.0)  # of c·u² over u = −½ … ½
+
+
+def _cyclic(line: _Line, p: Array) -> list[tuple[float, Shape]]:
     targets = np.unique(p)
     if len(targets) < TARGETS_FOR_CYCLIC:
         return []
     found = []
     for period in np.geomspace(2.2 * float(np.diff(targets).min()), float(np.ptp(p)), PERIODS):
         phase = 2 * math.pi * p / period
-        bic, _, c = _trial(base, np.column_stack([np.sin(phase), np.cos(phase)]), y, 1, floor)
-        found.append((bic, Shape("cyclic", 2 * math.hypot(*c[-2:]), float(period))))
+        e = line.without(np.column_stack([np.sin(phase), np.cos(phase)]))
+        c = np.linalg.lstsq(e, line.left, rcond=None)[0]
+        rest = line.left - e @ c
+        bic = line.criterion(float(rest @ rest), 3)  # the scanned period is a parameter too
+        found.append((bic, Shape("cyclic", 2 * math.hypot(*map(float, c)), float(period))))
     return found
 
 
-def _slips(base: Array, y: Array, floor: float) -> list[tuple[float, Shape]]:
-    found = []
-    for k in range(2, len(y) - 1):
-        bic, _, c = _trial(base, (np.arange(len(y)) >= k).astype(float)[:, None], y, 1, floor)
-        found.append((bic, Shape("slip", abs(float(c[-1])), float(k))))
-    return found
-
-
-def _trial(base: Array, extra: Array, y: Array, scanned: int, floor: float) -> tuple[float, float, Array]:
-    columns = np.column_stack([base, extra])
-    bic, sigma = _bic(columns, y, scanned, floor)
-    c: Array = np.linalg.lstsq(columns, y, rcond=None)[0]
-    return bic, sigma, c
-
-
-def _bic(columns: Array, y: Array, scanned: int, floor: float) -> tuple[float, float]:
-    """(BIC, standard deviation left); a scanned position or period is a parameter too."""
-    n, k = columns.shape
-    left = y - columns @ np.linalg.lstsq(columns, y, rcond=None)[0]
-    rss = float(left @ left) + n * floor
-    return n * math.log(rss / n) + (k + scanned) * math.log(n), math.sqrt(rss / max(n - k, 1))
+def _slips(line: _Line) -> list[tuple[float, Shape]]:
+    n = line.n
+    starts = np.arange(2, n - 1)
+    e = line.without((np.arange(n)[:, None] >= starts[None, :]).astype(float))
+    onto = e.T @ line.left
+    c = onto / np.maximum(np.sum(e * e, axis=0), 1e-12)
+    return [
+        (line.criterion(line.rss - float(c[i] * onto[i]), 2), Shape("slip", abs(float(c[i])), float(k)))
+        for i, k in enumerate(starts)
+    ]

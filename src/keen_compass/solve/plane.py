@@ -38,10 +38,10 @@ def fit_plane(heights: Mapping[Point, float]) -> Plane:
     """Least-squares plane. Raises InputError for fewer than three points, or points in one line."""
     points = list(heights)
     A = np.array([[1.0, x, y] for x, y in points]).reshape(-1, 3)
-    centre = A[:, 1:].mean(axis=0) if len(points) else np.zeros(2)
+    centre = A[:, 1:].mean(axis=0) if points else np.zeros(2)
     B = A.copy()
     B[:, 1:] -= centre  # centred: rank and conditioning don't hang on where the bed's zero is
-    size = np.abs(B[:, 1:]).max() if len(points) else 0.0
+    size = np.abs(B[:, 1:]).max() if points else 0.0
     if len(points) < 3 or np.linalg.matrix_rank(B / [1, size or 1, size or 1], tol=1e-6) < 3:
         raise InputError("three heights at least, not in one line: fewer have no plane")
     z = np.array([heights[p] for p in points])

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from keen_compass.errors import InputError
 from keen_compass.quantities.instruments import Repeatability
@@ -198,7 +199,7 @@ def fit_tracking(misses: Sequence[Sequence[float]], record: Repeatability, r: fl
     if len(misses) < 2:
         raise InputError("two trips at least: one return alone can't tell drift from slip")
     means = [0.0, *(math.fsum(m) / len(m) for m in misses)]
-    steps = [b - a for a, b in zip(means, means[1:], strict=False)]
+    steps = [b - a for a, b in pairwise(means)]
     n = len(steps)
     drift = math.fsum(steps) / n
     s = math.sqrt(math.fsum((step - drift) ** 2 for step in steps) / (n - 1))

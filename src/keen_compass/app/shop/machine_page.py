@@ -13,10 +13,10 @@ from keen_compass.app.forms import Form
 from keen_compass.app.parts import Button, Line, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.shop.forms import machine_fields, read_machine
+from keen_compass.shop.forms import IN_CONTROLLER, JUDGED, machine_fields, read_machine
 from keen_compass.shop.machines import FILES, KINDS, Machine
 from keen_compass.shop.store import Shop
 
@@ -38,7 +38,7 @@ class MachinePage(QWidget):
         self._trouble = Text(colour="bad", bold=True)
         self._trouble.hide()
         self._fields()
-        values = {q: v.stored for q in ORDER if machine and (v := shop.value(machine.uid, q))}
+        values = {q: v.stored for q in IN_CONTROLLER if machine and (v := shop.value(machine.uid, q))}
         fields = machine_fields(machine, values)
         self.form.fill(fields)
         self.keeps.fill(fields)
@@ -55,6 +55,9 @@ class MachinePage(QWidget):
         f.choice("units", "Shown in", UNIT_WORDS)
         f.field("bed_x", "Bed or roll along X")
         f.field("bed_y", "Bed or roll along Y")
+        f.field("z_travel", "Z moves by", "0 without a Z to calibrate")
+        f.field("gantry", "Between the gantry’s drives", "0 with one drive")
+        f.field("acceleration", "Acceleration, mm/s²")
         f.field("due_months", "Check every … months")
         f.heading("Tool and stock")
         f.field("tool", "Tool")
@@ -68,17 +71,21 @@ class MachinePage(QWidget):
         k.heading("What the controller keeps")
         k.choice("form", "As", {form.value: f"{form.noun} ({form.unit})" for form in ResolutionForm})
         k.field("decimals", "Decimals kept")
-        for q in ORDER:
-            k.field(q, f"{QUANTITIES[q].label} now", "as the controller shows it")
-        for q in ORDER:
-            k.field(f"key_{q}", f"{QUANTITIES[q].label} is called")
+        k.columns("it shows now", "is called", "tolerance")
+        for q in IN_CONTROLLER:
+            names = {q: "as the controller shows it", f"key_{q}": "what it is called", f"tolerance_{q}": "tolerance"}
+            k.row(QUANTITIES[q].label, names)
         k.field("setting_line", "A line looks like")
         k.field("units_per_mm", "HP-GL units per mm")
         k.field("takes_effect", "It takes effect", "e.g. after a restart")
-        k.heading("Tolerances")
-        for q in ORDER:
-            k.field(f"tolerance_{q}", QUANTITIES[q].label)
-        k.field("reference_length", "over a length of")
+        for q in ("x_home", "y_home"):
+            k.choice(f"flipped_{q}", f"{QUANTITIES[q].label} grows", {"same": "along its axis", "other": "against it"})
+        k.field("step_limit", "Steps per second at most", "if you know it")
+        k.heading("Tolerances of what is set by hand")
+        for q in JUDGED:
+            if q not in IN_CONTROLLER:
+                k.field(f"tolerance_{q}", QUANTITIES[q].label)
+        k.field("reference_length", "Scales and slopes over")
 
     def _lay_out(self) -> None:
         title = Line(self._machine.name if self._machine else "A new machine", th.TITLE, bold=True)
@@ -144,7 +151,7 @@ class MachinePage(QWidget):
         assert self._machine is not None
         copy = replace(self._machine, uid=uuid.uuid4().hex, name=f"{self._machine.name} 2"[:40])
         self._put(copy)
-        for quantity in ORDER:
+        for quantity in IN_CONTROLLER:
             if held := self._shop.value(self._machine.uid, quantity):
                 self._shop.put_value(copy.uid, quantity, held.stored, "start")
         self.saved.emit(copy.uid)

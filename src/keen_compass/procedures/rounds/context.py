@@ -11,19 +11,20 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Piece, Procedure
+from keen_compass.procedures.base import Makes, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.rounds.undo import Change, History
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
-from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.stored import StoredValue, nothing_stored, stored_from_kept
 from keen_compass.quantities.uncertainty import PieceScatter
+from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine, Tool
 from keen_compass.shop.store import KeptPiece, KeptRound, KeptValue, Shop
 
 T = TypeVar("T")
-PASSES = 3
-DEFAULTS: Mapping[str, Any] = {"size": 400.0, "tool": "", "instrument": "", "passes": PASSES}
+DEFAULTS: Mapping[str, Any] = {"size": 400.0, "tool": "", "instrument": "", "passes": 3, "chosen": {}}
 
 
 class RoundContext:
@@ -87,8 +88,14 @@ class RoundContext:
 
     @property
     def parameters(self) -> dict[str, Any]:
-        """What was chosen for the next piece: size (mm), tool, instrument (uid), passes."""
-        return {**DEFAULTS, **(self.mark("parameters") or {})}
+        """What was chosen for the next piece: size (mm), tool, instrument (uid), passes, the procedure's choices."""
+        return {**DEFAULTS, "passes": self.procedure.passes, **(self.mark("parameters") or {})}
+
+    @property
+    def chosen(self) -> dict[str, Any]:
+        """What was chosen of the procedure's choices; the first option of each where nothing was."""
+        usual = {c.name: c.options[0][1] for c in self.procedure.choices(self.machine) if c.options}
+        return usual | dict(self.parameters["chosen"])
 
     @property
     def tool(self) -> Tool:
@@ -121,33 +128,67 @@ class RoundContext:
         """As copied when the round began, mm over the reference length."""
         return dict(self.kept.body["tolerances"])
 
-    def values(self) -> dict[str, StoredResolution]:
-        """What the controller holds now, by quantity."""
+    @property
+    def yields(self) -> tuple[str, ...]:
+        """The quantities that this round is about: those of the piece shown, else of what is chosen."""
+        if self.piece:
+            return self.procedure.yields_for(self.piece.body["parameters"])
+        return self.procedure.yields_for(self.chosen)
 
-        def read() -> dict[str, StoredResolution]:
-            held = {q: self.value(q) for q in self.procedure.yields}
-            return {q: v.stored for q, v in held.items() if v}
+    def values(self) -> dict[str, StoredValue]:
+        """What the machine keeps now, by quantity; amounts that nobody entered are nothing."""
+
+        def read() -> dict[str, StoredValue]:
+            held: dict[str, StoredValue] = {}
+            for q in self.machine.quantities:
+                kept = self.value(q)
+                stored = kept.stored if kept else nothing_stored(q)
+                if stored:
+                    held[q] = stored
+            return held
 
         return self.remembered("values", read)
+
+    def in_force(self, piece: KeptPiece) -> dict[str, StoredValue]:
+        """What was kept when a piece was made; where nothing is made there is only now."""
+        if self.procedure.makes is Makes.NOTHING:
+            return self.values()
+        return {q: stored_from_kept(v) for q, v in piece.body["settings"].items()}
 
     def value(self, quantity: str) -> KeptValue | None:
         """What the controller holds of one quantity, and since when."""
         return self.remembered(("value", quantity), lambda: self.shop.value(self.kept.machine, quantity))
 
     def case(
-        self, parameters: Mapping[str, Any], values: Mapping[str, StoredResolution],
+        self, parameters: Mapping[str, Any], values: Mapping[str, StoredValue],
         readings: Mapping[str, tuple[Length, ...]],
     ) -> Case:  # fmt: skip
         """A case for this machine, instrument and tolerance."""
-        machine = self.machine
+        machine, computed = self.machine, self.remembered("computed", lambda: self.shop.computed(self.kept.machine))
         scatter = PieceScatter(machine.scatter[0], machine.scatter[1], assumed=False) if machine.scatter else None
         return Case(
             procedure=self.procedure.name, values=values, decimals=machine.decimals, piece=parameters,
             instrument=self.instrument or Instrument(), tolerance=self.tolerances,
             reference_length=self.kept.body["reference_length"], readings=readings, piece_scatter=scatter,
-            instruments_at_hand=tuple(self.instruments), largest_size=machine.bed[0],
+            instruments_at_hand=tuple(i for i in self.instruments if i.kind in (self.procedure.suits or (i.kind,))),
+            largest_size=self.procedure.longest(machine, self.chosen), flipped=frozenset(machine.flipped),
+            computed={q: c["steps_per_mm"] for q, c in computed.items()},
+            teeth={q: c["teeth"] for q, c in computed.items() if c.get("teeth")},
+            step_limit=machine.step_limit, gantry=machine.gantry, proven=self._proven(),
         )  # fmt: skip
 
-    def shape(self, parameters: Mapping[str, Any]) -> Piece:
-        """The piece with these parameters."""
+    def _proven(self) -> frozenset[str]:
+        """Quantities of this machine that a round found to be in."""
+
+        def read() -> frozenset[str]:
+            newest = self.shop.latest_findings()
+            return frozenset(
+                q for (machine, q), kept in newest.items()
+                if machine == self.kept.machine and kept.finding.verdict is Verdict.IN and q in QUANTITIES
+            )  # fmt: skip
+
+        return self.remembered("proven", read)
+
+    def shape(self, parameters: Mapping[str, Any]) -> Any:
+        """The piece or run with these parameters."""
         return self.procedure.piece(parameters)

@@ -7,8 +7,10 @@ from keen_compass.procedures.case import number
 from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.measuring import Measuring
 from keen_compass.procedures.rounds.undo import Undo
+from keen_compass.quantities.catalogue import QUANTITIES, Kept
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.stored import StoredValue, same_size
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.forms import parse_stored
 
@@ -25,7 +27,8 @@ class Correcting:
     def keep_settings(self) -> None:
         """Before a number is touched, all that is known of the controller goes into the logbook."""
         c = self._c
-        text = "; ".join(c.machine.setting(q, v.text(c.machine.decimals)) for q, v in c.values().items())
+        in_controller = {q: v for q, v in c.values().items() if QUANTITIES[q].kept is not Kept.BY_HAND}
+        text = "; ".join(c.machine.setting(q, v.text(c.machine.decimals)) for q, v in in_controller.items())
         kept = self.kept_settings()
         if kept is None or kept[1] != text:
             c.shop.put_event(c.machine.uid, "settings_kept", text)
@@ -43,8 +46,8 @@ class Correcting:
         """The controller's line with the new number."""
         return self._c.machine.setting(finding.quantity, self._new(finding).text(self._c.machine.decimals))
 
-    def _new(self, finding: Finding) -> StoredResolution:
-        return StoredResolution.from_input(self._c.values()[finding.quantity].form, finding.new)
+    def _new(self, finding: Finding) -> StoredValue:
+        return self._c.values()[finding.quantity].renewed(finding.new)
 
     def enters(self, finding: Finding) -> bool:
         """Whether the new number is to be entered: the technician's word, else where it is worth it."""
@@ -71,33 +74,32 @@ class Correcting:
         c = self._c
         old = c.values()[quantity]
         try:
-            if "for" in text:  # a whole pair
-                stored = parse_stored(text, old.form)
+            if "for" in text and isinstance(old, StoredResolution):  # a whole pair
+                stored: StoredValue = parse_stored(text, old.form)
             else:
-                value = number(float(text.strip().replace(",", ".").replace("−", "-")), "")
-                stored = StoredResolution(old.form, value, old.commanded)
+                stored = old.renewed(number(float(text.strip().replace(",", ".").replace("−", "-")), ""))
         except (ValueError, InputError):
-            raise InputError(
-                f"Type the number that the controller shows, like {old.number(c.machine.decimals)}."
-            ) from None
+            shows = "that the controller shows" if QUANTITIES[quantity].kept is not Kept.BY_HAND else "of mm in all"
+            raise InputError(f"Type the number {shows}, like {old.number(c.machine.decimals)}.") from None
         low, high = FAR_OFF
-        if not low < stored.motion_factor / old.motion_factor < high:
+        if not low < same_size(old, stored) < high and not c.procedure.starting:
             raise InputError("Half or double the old number: look again, digit by digit.")
         piece = c.piece
         found = [f for f in self._measuring.findings() if f.quantity == quantity]
         with c.shop.writing():
-            c.shop.put_findings(c.kept.machine, c.kept.id, piece.id if piece else 0, found)
+            c.shop.put_findings(
+                c.kept.machine, c.kept.id, piece.id if piece else 0, [c.procedure.kept(f) for f in found]
+            )
             c.shop.put_value(c.kept.machine, quantity, stored, how, round_id=c.kept.id)
         c.history.forget()
         c.changed()
 
     def send_to_stand_in(self, quantity: str, text: str) -> None:
         """The practice controller takes the number and shows what it keeps; that is what counts."""
-        old = self._c.values()[quantity]
-        held = StoredResolution(old.form, round(float(text), self._c.machine.decimals), old.commanded)
+        held = self._c.values()[quantity].renewed(float(text), self._c.machine.decimals)
         self.enter(quantity, held.number(self._c.machine.decimals), "read_back")
 
-    def entered(self, quantity: str) -> StoredResolution | None:
+    def entered(self, quantity: str) -> StoredValue | None:
         """What was entered for the piece shown, if anything."""
         piece = self._c.piece
         value = self._c.value(quantity)

@@ -1,4 +1,4 @@
-"""Make: how large the piece is, where it goes on the sheet, its file, and that it was cut."""
+"""Make: what is chosen, how large the piece is, where it goes on the sheet, its file, and that it was made or run."""
 
 from __future__ import annotations
 
@@ -8,15 +8,17 @@ from pathlib import Path
 from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
+from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, Box, check_on_bed, next_free
-from keen_compass.procedures.base import Piece
+from keen_compass.pieces.toolpath import ToolPath
+from keen_compass.procedures.base import Makes, Surroundings
 from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.undo import Undo
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.stored import StoredAmount
 from keen_compass.shop.store import KeptPiece
 
 STEPS = {"mm": (10.0, 120.0), "in": (12.7, 127.0)}  # mm: step and smallest size, by the machine's units
-ASPECT = 0.75  # height of a piece to its width
-SHORT_SHARE = 0.3  # of the long lengths
 EDGE = 15.0  # mm that the path needs beside the piece
 GOOD_SHARE = 1 / 3  # of the tolerance, that U may take for a clear verdict
 
@@ -42,16 +44,18 @@ class Making:
 
     @property
     def step(self) -> float:
-        """By how much sizes differ, mm: round numbers in the machine's units."""
-        return STEPS["mm" if self._c.machine.units == "mm" else "in"][0]
+        """By how much sizes differ, mm: round numbers in the machine's units; finer where there is little room."""
+        step = STEPS["mm" if self._c.machine.units == "mm" else "in"][0]
+        return step if self._longest() > 4 * step else step / 10
 
     @property
     def smallest(self) -> float:
         """The smallest piece, mm."""
-        return STEPS["mm" if self._c.machine.units == "mm" else "in"][1]
+        usual = STEPS["mm" if self._c.machine.units == "mm" else "in"][1]
+        return usual if self._longest() > usual else 10 * self.step
 
     def choose(self, **chosen: Any) -> None:
-        """Choose tool or passes, or the instrument, which must stay the same within a piece."""
+        """Choose tool, passes or the procedure's choices; or the instrument, which must stay the same in a piece."""
         piece = self._c.piece
         other = chosen.get("instrument") not in (None, self._c.parameters["instrument"]) and self._c.instrument
         if other and piece and self._c.shop.readings(piece.id):
@@ -73,48 +77,71 @@ class Making:
 
         self._c.do(change)
 
+    def choose_option(self, name: str, value: Any) -> None:
+        """Choose one of the procedure's choices (undoable); what no longer fits is proposed anew."""
+        before = self._c.parameters
+        if before["chosen"].get(name) == value:
+            return
+
+        def change() -> Undo:
+            self.choose(chosen=before["chosen"] | {name: value})
+            if not self._c.piece or not self._c.shop.readings(self._c.piece.id):
+                self.choose(instrument=self.proposed_instrument())
+            if self._c.procedure.sized:
+                self.choose(size=self.proposed_size())
+            if self._c.procedure.makes is Makes.NOTHING:
+                self.count_parts()
+            return lambda: self._choose_again(before)
+
+        self._c.do(change)
+
+    def _choose_again(self, before: Mapping[str, Any]) -> None:
+        self._c.put_mark("parameters", before)
+        if self._c.procedure.makes is Makes.NOTHING:
+            self.count_parts()
+
     def parameters(self, size: float | None = None) -> dict[str, Any]:
         """Parameters of the next piece; a confirming piece is the same as the one before."""
-        if size is None and self._c.pieces:
-            return dict(self._c.pieces[-1].body["parameters"])
-        long = self._c.parameters["size"] if size is None else size
-        fine = self.step / 2
-        across = min(round(ASPECT * long / fine) * fine, self._room_across())
-        tool, machine = self._c.tool, self._c.machine
-        width, height = (long, across) if machine.long_axis == "x" else (across, long)
-        return {
-            "width": width, "height": height,
-            "short_width": round(SHORT_SHARE * width / fine) * fine,
-            "short_height": round(SHORT_SHARE * height / fine) * fine,
-            "compensation": 0.0 if tool.drawn else tool.width, "made_by": "drawn" if tool.drawn else "cut",
-        }  # fmt: skip
+        c, fine = self._c, self.step / 2
+        fastest = {q[0]: v.value for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
+        around = Surroundings(
+            c.machine, c.tool, c.parameters["size"] if size is None else size, fine, self._room_across(), c.chosen,
+            len(self.taken()), fastest,
+        )  # fmt: skip
+        if size is None and c.pieces and c.procedure.makes is not Makes.NOTHING:
+            return c.procedure.again(c.pieces[-1].body["parameters"], around)
+        return c.procedure.parameters(around)
 
-    def next_piece(self, size: float | None = None) -> Piece:
-        """The piece that would be made. Raises InputError or PieceError."""
+    def next_piece(self, size: float | None = None) -> Any:
+        """The piece or run that would be made. Raises InputError or PieceError."""
         return self._c.shape(self.parameters(size))
 
     def taken(self) -> list[tuple[Box, int]]:
         """Places of earlier pieces on the sheet that is loaded, with their numbers."""
         sheet = self.sheet()
         pieces = self._c.remembered("machine pieces", lambda: self._c.shop.machine_pieces(self._c.kept.machine))
-        return [(Box(*p.body["place"]), p.number) for p in pieces if p.body["sheet"] == sheet]
+        return [(Box(*p.body["place"]), p.number) for p in pieces if p.body["sheet"] == sheet and p.body["place"]]
 
     def place(self, size: float | None = None) -> Box | None:
         """Where the next piece goes, or None where it doesn't fit."""
         stock = self._c.machine.stock
         if stock is None:
             return None
+        piece = self.next_piece(size)
+        if self._c.procedure.anchored:
+            box = Box(*piece.origin, *piece.footprint())
+            return box if Box(0, 0, *self._c.machine.bed).holds(box) else None
         free = Box(stock.x, stock.y, stock.width, stock.height)
-        return next_free(free, [box for box, _ in self.taken()], self.next_piece(size).footprint())
+        return next_free(free, [box for box, _ in self.taken()], piece.footprint())
 
     def largest_size(self) -> float:
         """The longest piece that instrument, bed and free stock allow, mm; 0 where nothing fits."""
 
         def search() -> float:
-            bed = self._c.machine.bed[0 if self._c.machine.long_axis == "x" else 1]
-            reach = (self._c.instrument.reach if self._c.instrument else 0.0) or bed
+            longest = self._longest()
+            reach = (self._c.instrument.reach if self._c.instrument else 0.0) or longest
             step, smallest = self.step, self.smallest
-            size = min(reach, bed) // step * step
+            size = min(reach, longest) // step * step
             while size >= smallest and not self._fits(size):
                 size -= step
             return size if size >= smallest else 0.0
@@ -124,14 +151,21 @@ class Making:
     def resolves(self, size: float | None = None) -> Resolves:
         """What the piece would tell, from size and instrument, before anything is cut."""
         c = self._c
-        T = {q: t / c.kept.body["reference_length"] * 1000 for q, t in c.tolerances.items()}
+        per_metre = 1000 / c.kept.body["reference_length"]
+        T = {q: c.tolerances[q] * (per_metre if QUANTITIES[q].scaled else 1) for q in c.yields}
         if c.instrument is None:
             return Resolves({}, T)
-        case = c.case(self.parameters(size), c.values(), {})
-        return Resolves(c.procedure.predict(case, c.parameters["passes"]), T)
+        try:
+            case = c.case(self.parameters(size), c.values(), {})
+            predicted = c.procedure.predict(case, c.parameters["passes"])
+        except KeenCompassError:
+            return Resolves({}, T)
+        return Resolves({q: U for q, U in predicted.items() if q in T}, T)
 
     def proposed_size(self) -> float:
         """The smallest size that promises a clear verdict, else the largest that fits."""
+        if not self._c.procedure.sized:
+            return float(self._c.parameters["size"])
         largest = self.largest_size()
         size = self.smallest
         while self._c.instrument and size < largest:
@@ -140,12 +174,28 @@ class Making:
             size += self.step
         return largest or self.smallest
 
+    def proposed_tool(self) -> str:
+        """The first tool; where lines are wanted, the first that draws."""
+        tools = self._c.machine.tools
+        drawing = [t for t in tools if t.drawn] if self._c.procedure.draws else []
+        return next((t.name for t in (*drawing, *tools)), "")
+
+    def proposed_instrument(self) -> str:
+        """Of what suits the procedure best the finest at hand; the technician can change it."""
+        suits = self._c.procedure.suits_for(self._c.chosen)
+        fit = [i for i in self._c.instruments if i.kind in suits] or self._c.instruments
+        best = min(fit, key=lambda i: (suits.index(i.kind) if i.kind in suits else 99, i.resolution), default=None)
+        return best.uid if best else ""
+
     def refusal(self) -> str:
         """Why the next piece can't be made, or an empty text."""
-        if self._c.machine.stock is None:
+        draws_ticks = self._c.procedure.makes is Makes.MOVES and self._c.machine.file_format != "gcode"
+        if self._c.machine.stock is None and (self._c.procedure.makes is Makes.PIECE or draws_ticks):
             return "No stock is loaded: say what lies on the bed."
         try:
-            if self.place() is None:
+            if self._c.procedure.makes is Makes.MOVES:
+                self.file_text()
+            elif self.place() is None:
                 return "No free place of that size on this sheet: choose a smaller piece, or load a new sheet."
         except KeenCompassError as error:
             return str(error)
@@ -174,24 +224,52 @@ class Making:
         """Of the file that this machine takes."""
         return {"gcode": "nc", "hpgl": "plt", "svg": "svg"}[self._c.machine.file_format]
 
+    def program(self) -> MoveProgram | None:
+        """The moves of the next run; None for what makes a piece, or nothing."""
+        if self._c.procedure.makes is not Makes.MOVES:
+            return None
+        program: MoveProgram = self.next_piece().program(self._c.machine, self._c.parameters["passes"])
+        return program
+
     def file_text(self) -> str:
-        """The next piece's file. Raises PieceError with what to do where it can't be made."""
+        """The next file. Raises PieceError with what to do where it can't be made."""
+        return self._c.remembered(("file", self.next_number()), self._write)
+
+    def _write(self) -> str:
+        machine, program = self._c.machine, self.program()
+        if program is None:
+            return self._written(self._path())
+        if machine.file_format != "gcode":  # a plotter can't wait: it draws a tick wherever it would
+            return self._written(program.as_ticks(self.next_piece().axis))
+        from keen_compass.formats.gcode import CutSettings, write_moves
+
+        return write_moves(program, CutSettings(bed=Box(0, 0, *machine.bed)))
+
+    def _path(self) -> ToolPath:
+        """The piece's path where it goes on the bed."""
+        place = self.place()
+        if place is None or self._c.machine.stock is None:
+            raise PieceError(self.refusal() or "No place for it.")
+        piece = self.next_piece()
+        path: ToolPath = piece.tool_path(self.next_number())
+        if self._c.procedure.anchored:
+            return path.moved(*piece.origin)
+        margin = (place.width - max(x for x, _ in piece.outline())) / 2
+        return path.moved(place.x + margin, place.y + margin)
+
+    def _written(self, path: ToolPath) -> str:
+        """In the machine's own format."""
         from keen_compass.formats.drawings import write_svg
         from keen_compass.formats.gcode import CutSettings, write_gcode
         from keen_compass.formats.hpgl import write_hpgl
 
-        place, machine = self.place(), self._c.machine
-        if place is None or machine.stock is None:
-            raise PieceError(self.refusal())
-        piece = self.next_piece()
-        width = max(x for x, _ in piece.outline())
-        margin = (place.width - width) / 2
-        path = piece.tool_path(self.next_number()).moved(place.x + margin, place.y + margin)
+        machine = self._c.machine
         if machine.file_format == "svg":
             check_on_bed(path, Box(0, 0, *machine.bed))
             return write_svg(path, flicks=True)
         if machine.file_format == "hpgl":
             return write_hpgl(path, machine.units_per_mm, Box(0, 0, *machine.bed))
+        assert machine.stock is not None
         settings = CutSettings(
             bed=Box(0, 0, *machine.bed), thickness=machine.stock.thickness, depth_per_pass=machine.depth_per_pass,
             feed=machine.feed, plunge_feed=machine.plunge_feed, spindle_rpm=machine.spindle_rpm,
@@ -212,32 +290,52 @@ class Making:
 
     def make_on_stand_in(self) -> KeptPiece:
         """The practice machine reads the very file and cuts it."""
-        from keen_compass.procedures.practice import cut_for_shop
+        from keen_compass.procedures.practice import make_for_shop
 
         truth = self._c.shop.stand_in(self._c.kept.machine)
         if truth is None:
             raise InputError("This machine has no stand-in.")
-        text = self.file_text()
-        practice = {"file": text, "seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm}
-        cut_for_shop(truth, self._c.values(), practice)
+        practice = self._practice(self.file_text())
+        make_for_shop(truth, self._c.values(), practice)
         return self._keep_piece(practice)
 
+    def count_parts(self) -> KeptPiece:
+        """Nothing is made: what is counted begins anew, and keeps what was counted already of the same parts."""
+        c, before = self._c, self._c.piece
+        practice = self._practice("") if c.shop.stand_in(c.kept.machine) else None
+        piece = self._keep_piece(practice)
+        if before and before.body["parameters"]["axis"] == piece.body["parameters"]["axis"]:
+            wanted = {m.name for m in c.procedure.measurands(c.shape(piece.body["parameters"]))}
+            for r in c.shop.readings(before.id):
+                if r.measurand in wanted:
+                    c.shop.put_reading(piece.id, r.measurand, r.length, r.instrument)
+            c.changed()
+        return piece
+
+    def _practice(self, file: str) -> dict[str, Any]:
+        return {"file": file, "seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm}
+
     def _keep_piece(self, practice: Mapping[str, Any] | None) -> KeptPiece:
-        c, place = self._c, self.place()
-        if place is None:
+        c = self._c
+        place = self.place() if c.procedure.makes is Makes.PIECE else None
+        if place is None and c.procedure.makes is Makes.PIECE:
             raise PieceError(self.refusal())
         body = {
             "parameters": self.parameters(),
-            "place": [place.x, place.y, place.width, place.height],
+            "place": [place.x, place.y, place.width, place.height] if place and not c.procedure.anchored else None,
             "settings": {q: v.to_kept() for q, v in c.values().items()},
             "tool": c.tool.name,
             "sheet": self.sheet(),
             "practice": practice,
         }
         piece = c.shop.put_piece(c.kept.id, c.kept.machine, body)
-        c.history.forget()
+        if c.procedure.makes is not Makes.NOTHING:
+            c.history.forget()
         c.changed()
         return piece
+
+    def _longest(self) -> float:
+        return self._c.procedure.longest(self._c.machine, self._c.chosen)
 
     def _room_across(self) -> float:
         """The largest piece across the feed: a roll is long and narrow."""
@@ -249,6 +347,8 @@ class Making:
         return max((across - 2 * GAP - EDGE) // fine * fine, 1.0)
 
     def _fits(self, size: float) -> bool:
+        if self._c.procedure.makes is not Makes.PIECE:
+            return True
         try:
             return self.place(size) is not None
         except PieceError:

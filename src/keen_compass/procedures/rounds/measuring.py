@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
-from keen_compass.errors import InputError, LengthError
-from keen_compass.procedures.base import Measurand, Piece
+from keen_compass.errors import InputError, KeenCompassError, LengthError
+from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length, parse_length
-from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.shop.forms import length_unit
 from keen_compass.shop.store import KeptPiece, KeptReading
 
 HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
@@ -55,8 +57,8 @@ class Measuring:
         """Another piece is on the screen: whatever stood half typed on the last one stays in the shop file."""
         self._forget_draft()
 
-    def shape(self) -> Piece:
-        """The piece shown; raises InputError where none was made yet."""
+    def shape(self) -> Any:
+        """The piece or run shown; raises InputError where there is none yet."""
         piece = self._c.piece
         if piece is None:
             raise InputError("Cut the piece first.")
@@ -70,7 +72,12 @@ class Measuring:
     def identified(self) -> bool:
         """Whether somebody looked which piece this is; readings that are there say so too."""
         piece = self._c.piece
-        return piece is None or self._c.mark(f"identified/{piece.id}") is not None or bool(self._by_measurand())
+        return (
+            piece is None
+            or not self._c.procedure.numbered
+            or self._c.mark(f"identified/{piece.id}") is not None
+            or bool(self._by_measurand())
+        )
 
     def identify(self, text: str) -> None:
         """The number that the piece in hand bears; empty where it bears none. Raises InputError for another piece."""
@@ -225,18 +232,20 @@ class Measuring:
             self._c.put_mark(f"confirmed/{piece.id}")
 
     def practice_reading(self) -> str | None:
-        """What the practice caliper shows on the current dimension; None without a stand-in."""
-        piece, current, instrument = self._c.piece, self.current(), self._c.instrument
+        """What the practice machine's instrument shows at the current callout; None without a stand-in."""
+        piece, current, instrument = self._c.piece, self.current(), self.instrument()
         if piece is None or current is None or instrument is None or not piece.body["practice"]:
             return None
         count = len(self._by_measurand().get(current, ()))
 
         def show() -> str | None:
-            from keen_compass.procedures.practice import show_on_caliper
+            from keen_compass.procedures.practice import show_reading
 
             truth = self._c.shop.stand_in(self._c.kept.machine)
-            measurand = next(m for m in self.measurands() if m.name == current)
-            return show_on_caliper(truth, piece.body, measurand, instrument, count) if truth else None
+            measurand = self._measurand(current)
+            if not truth:
+                return None
+            return show_reading(self._c.procedure, truth, piece.body, measurand, instrument, count)
 
         return self._c.remembered(("practice", current, count), show)
 
@@ -245,7 +254,7 @@ class Measuring:
     def answer(self, piece: KeptPiece | None = None) -> Solution | None:
         """What the readings say now, what stands in the callout included where it can be a reading."""
         piece = piece or self._c.piece
-        if piece is None or self._c.instrument is None:
+        if piece is None or self.instrument() is None:
             return None
         return self._c.remembered(("answer", piece.id), lambda: self._solve(piece))
 
@@ -259,10 +268,16 @@ class Measuring:
         return [(p.number, self.answer(p)) for p in self._c.pieces]
 
     def cut_before_change(self) -> bool:
-        """Whether the controller has been changed since the piece shown was made."""
+        """Whether a number that this round is about has been changed since the piece shown was made."""
         piece = self._c.piece
-        held = {q: v.to_kept() for q, v in self._c.values().items()}
-        return piece is not None and held != piece.body["settings"]
+        if piece is None:
+            return False
+        held, then = self._c.values(), self._c.in_force(piece)
+        return any(q in then and held.get(q) != then[q] for q in self._c.yields)
+
+    def instrument(self) -> Instrument | None:
+        """What it is read with; counting parts takes none."""
+        return Instrument("eye", 1e-6) if self._c.procedure.makes is Makes.NOTHING else self._c.instrument
 
     # Inside
 
@@ -272,17 +287,16 @@ class Measuring:
             self._add_draft(readings)
         skipped = self._skipped(piece)
         lengths = {m: tuple(v) for m, v in readings.items() if v and m not in skipped}
-        if not lengths:
+        if not lengths and self._c.procedure.makes is not Makes.NOTHING:
             return None
-        settings = {q: StoredResolution.from_kept(v) for q, v in piece.body["settings"].items()}
         case = replace(
-            self._c.case(piece.body["parameters"], settings, lengths),
+            self._c.case(piece.body["parameters"], self._c.in_force(piece), lengths),
             confirmed=self._c.mark(f"confirmed/{piece.id}") is not None,
             previous_errors=self._previous_errors(piece),
         )
         try:
             return self._c.procedure.solve(case)
-        except InputError as error:
+        except KeenCompassError as error:
             return Solution((), (), (str(error),))
 
     def _previous_errors(self, piece: KeptPiece) -> dict[str, float]:
@@ -291,7 +305,7 @@ class Measuring:
         if not earlier:
             return {}
         before = earlier[-1]
-        changed = {q for q, v in piece.body["settings"].items() if v != before.body["settings"].get(q)}
+        changed = {q for q, v in piece.body["settings"].items() if v != before.body["settings"].get(q, v)}
         solution = self.answer(before)
         found = solution.findings if solution else ()
         return {f.quantity: f.error for f in found if f.error is not None and f.quantity in changed}
@@ -304,17 +318,29 @@ class Measuring:
             length = self._understood(self.draft)
         except LengthError:
             return
-        nominal = self.shape().nominal(current)
+        measurand = self._measurand(current)
         low, high = HALF_TYPED
-        if low * nominal < length.mm < high * nominal:
+        sized = measurand.unit == "mm" and not measurand.signed
+        if not sized or low * measurand.nominal < length.mm < high * measurand.nominal:
             readings.setdefault(current, []).append(length)
 
     def _understood(self, text: str) -> Length:
-        instrument = self._c.instrument
-        length = parse_length(text, instrument.unit if instrument else self._c.machine.units)
-        if length.mm <= 0:
+        instrument, measurand = self._c.instrument, self._measurand(self.current() or "")
+        if measurand.unit != "mm":  # a count or an angle, not a length
+            length = parse_length(text, "mm")
+            if length.unit != "mm" or length.text.strip().endswith("mm"):
+                raise LengthError(f"{measurand.label} is no length: type a plain number")
+            return length
+        if self._c.procedure.makes is Makes.NOTHING:  # stamped on the part, whatever one measures with
+            return parse_length(text, "mm")
+        unit = instrument.unit if instrument else length_unit(self._c.machine.units)
+        length = parse_length(text, unit, allow_negative=measurand.signed)
+        if length.mm <= 0 and not measurand.signed:
             raise LengthError("a size must be larger than 0")
         return length
+
+    def _measurand(self, name: str) -> Measurand:
+        return next(m for m in self.measurands() if m.name == name)
 
     def _by_measurand(self, piece: KeptPiece | None = None) -> dict[str, list[KeptReading]]:
         piece = piece or self._c.piece

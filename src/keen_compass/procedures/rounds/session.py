@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from keen_compass.errors import InputError
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.base import Makes, Step
 from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.correcting import Correcting
 from keen_compass.procedures.rounds.making import Making
@@ -24,30 +24,34 @@ class RoundSession:
         self.correcting = Correcting(self.context, self.measuring)
 
     @classmethod
-    def begin(cls, shop: Shop, machine: Machine, procedure: str) -> RoundSession:
-        """The round that is open already, or a new one, which copies the tolerances now."""
-        kept = shop.open_round(machine.uid, procedure)
-        if kept:
-            return cls(shop, kept)
+    def begin(cls, shop: Shop, machine: Machine, procedure: str, quantity: str = "") -> RoundSession:
+        """The round that is open already, or a new one, which copies the tolerances now.
+
+        quantity: what it is to be about, where the procedure can do several; the procedure's own first otherwise.
+        """
+        for kept in shop.open_rounds(machine.uid, procedure):
+            session = cls(shop, kept)
+            if not quantity or quantity.replace("_drive", "_steps") in session.context.yields:
+                return session
+        known = load(procedure)
         body = {
-            "tolerances": {q: machine.tolerance(q) for q in load(procedure).yields},
+            "tolerances": {q: machine.tolerance(q) for q in known.yields},
             "reference_length": machine.reference_length,
         }
         session = cls(shop, shop.begin_round(machine.uid, procedure, body))
-        instruments = shop.instruments()
-        session.making.choose(
-            tool=machine.tools[0].name if machine.tools else "",
-            # The finest at hand; the technician can change it.
-            instrument=min(instruments, key=lambda i: i.resolution).uid if instruments else "",
-        )
+        session.making.choose(chosen=known.chosen_for(quantity) if quantity else {})
+        session.making.choose(tool=session.making.proposed_tool(), instrument=session.making.proposed_instrument())
         session.making.choose(size=session.making.proposed_size())
+        if known.makes is Makes.NOTHING:
+            session.making.count_parts()
+            session.go(Step.MEASURE)
         return session
 
     @property
     def step(self) -> Step:
         """The step that is shown."""
         mark = self.context.mark("step")
-        return Step(mark["step"]) if mark else Step.MAKE
+        return Step(mark["step"]) if mark else self.context.procedure.steps[0]
 
     @property
     def settled(self) -> bool:
@@ -64,7 +68,7 @@ class RoundSession:
         if step is Step.MAKE:
             return ""
         if not self.context.pieces:
-            return "Cut the piece first."
+            return "Run it first." if self.context.procedure.makes is Makes.MOVES else "Cut the piece first."
         if step is Step.CORRECT and not any(f.new is not None for f in self.measuring.findings()):
             return "Measure the piece first."
         if step is Step.CONFIRM and not self.confirming and not self.correcting.done():
@@ -90,7 +94,7 @@ class RoundSession:
 
     def may_sign(self) -> str:
         """Empty where the round may be signed, else why not. *Can't tell* needs a reason, which `sign` takes."""
-        verdicts = [f.verdict for f in self.measuring.findings()]
+        verdicts = [self.context.procedure.kept(f).verdict for f in self.measuring.findings()]
         for verdict, refusal in (
             (Verdict.IMPLAUSIBLE, "Answer the question about the readings first."),
             (Verdict.UNRESOLVED, "Some lengths are still to be read."),
@@ -103,8 +107,10 @@ class RoundSession:
         return "" if verdicts else "Measure the piece first."
 
     def needs_reason(self) -> bool:
-        """Whether signing needs a reason: something can't be told."""
-        return any(f.verdict is Verdict.CANNOT_TELL for f in self.measuring.findings())
+        """Whether signing needs a reason: something can't be told. A starting value never can."""
+        return not self.context.procedure.starting and any(
+            f.verdict is Verdict.CANNOT_TELL for f in self.measuring.findings()
+        )
 
     def sign(self, reason: str = "") -> None:
         """Write the findings into the logbook and end the round. Raises InputError where it may not be."""
@@ -122,7 +128,8 @@ class RoundSession:
 
     def _end(self, kind: str, reason: str) -> None:
         c = self.context
-        found = [f for f in self.measuring.findings() if f.error is not None]
+        found = [c.procedure.kept(f) for f in self.measuring.findings() if f.error is not None]
+        self._remember_parts()
         # What a correction made stale is in the logbook already, with the number that answered it.
         if found and c.piece and not self.measuring.cut_before_change():
             with c.shop.writing():
@@ -133,3 +140,10 @@ class RoundSession:
         c.kept = c.shop.round(c.kept.id)
         c.history.forget()
         c.changed()
+
+    def _remember_parts(self) -> None:
+        """What the parts give goes on being compared with what rounds find."""
+        solution, c = self.measuring.answer(), self.context
+        if c.procedure.starting and solution and "steps_per_mm" in solution.figures:
+            computed = {k: solution.figures[k] for k in ("steps_per_mm", "teeth")}
+            c.shop.put_mark(c.kept.id, "computed", {f.quantity: computed for f in solution.findings})

@@ -1,0 +1,100 @@
+"""A technician who does what the screens say, on a stand-in: for the demo's past, for practice and for tests."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keen_compass.procedures import yielding
+from keen_compass.procedures.base import Makes, Step
+from keen_compass.procedures.rounds import RoundSession
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine
+from keen_compass.shop.standing import next_in_order, spokes
+from keen_compass.shop.store import Shop
+
+MOST_ROUNDS = 4  # of one procedure; who needs more is chasing
+MOST_WALKED = 60
+
+
+def cut(session: RoundSession) -> None:
+    """Have the stand-in make the next piece or run, on a new sheet where the one that is loaded has no room."""
+    if session.making.refusal():
+        session.making.new_sheet()
+    session.making.make_on_stand_in()
+    session.after_making()
+
+
+def read_all(session: RoundSession, most: int | None = None) -> None:
+    """Read the practice instrument into every callout, at most `most` readings."""
+    done = 0
+    while session.measuring.current() and (most is None or done < most):
+        session.measuring.type(session.measuring.practice_reading() or "")
+        if not session.measuring.keep():
+            raise AssertionError(session.measuring.complaint)
+        done += 1
+
+
+def correct_all(session: RoundSession) -> None:
+    """Enter every number that is worth it."""
+    for finding in session.measuring.findings():
+        if session.correcting.enters(finding) and session.correcting.entered(finding.quantity) is None:
+            session.correcting.send_to_stand_in(finding.quantity, session.correcting.proposed(finding))
+
+
+def play(
+    shop: Shop, machine: Machine, procedure: str, quantity: str = "", instrument: str = "", *, correct: bool = True,
+    why_not: str = "No time to correct it",
+) -> RoundSession:  # fmt: skip
+    """A whole round, from the first piece to the signature; or given up after measuring."""
+    session = RoundSession.begin(shop, machine, procedure, quantity)
+    if instrument:
+        session.making.choose(instrument=instrument)
+        session.making.choose(size=session.making.proposed_size())
+    if session.context.procedure.makes is not Makes.NOTHING:
+        cut(session)
+    read_all(session)
+    if not correct:
+        session.give_up(why_not)
+        return session
+    for _ in range(MOST_ROUNDS):
+        wanted = [f for f in session.measuring.findings() if session.correcting.enters(f)]
+        if not wanted:
+            break
+        session.go(Step.CORRECT)
+        correct_all(session)
+        if not session.measuring.cut_before_change():
+            break
+        session.go(Step.CONFIRM)
+        cut(session)
+        read_all(session)
+    session.sign("Finer than this instrument can tell" if session.needs_reason() else "")
+    return session
+
+
+@dataclass(frozen=True, slots=True)
+class Walked:
+    """One procedure of a walk: what it was for, how many pieces or runs it took, and what was found in the last."""
+
+    procedure: str
+    quantities: tuple[str, ...]
+    rounds: int
+    verdicts: tuple[Verdict, ...]
+
+
+def walk(shop: Shop, machine: Machine) -> list[Walked]:
+    """Do what *Next, in this order* says until nothing is left."""
+    done: list[Walked] = []
+    while todo := next_in_order(spokes(shop, machine)):
+        if len(done) >= MOST_WALKED:
+            raise AssertionError("the walk doesn't end")
+        quantity = todo[0].quantity
+        entry = yielding(quantity, machine.file_format)[0]
+        session = play(shop, machine, entry.name, quantity)
+        found = session.measuring.findings()
+        done.append(
+            Walked(
+                entry.name, tuple(f.quantity for f in found), len(session.context.pieces),
+                tuple(f.verdict for f in found),
+            )
+        )  # fmt: skip
+    return done

@@ -1,0 +1,65 @@
+"""What an error means for the parts that come off the machine, in a few words."""
+
+from __future__ import annotations
+
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.lengths import format_mm
+
+
+def finding_in_words(finding: Finding, units: str = "mm") -> str:
+    """``a metre comes out 0.97 mm too long``; in inches for machines that are shown in inches."""
+    q, e = QUANTITIES[finding.quantity], finding.error or 0.0
+    axis = q.axis.upper()
+    what = finding.quantity.partition("_")[2] or finding.quantity
+    match what:
+        case "steps":
+            if float(f"{abs(e):.2f}") == 0:
+                return "a metre comes out right" if units == "mm" else "a foot comes out right"
+            way = "long" if e > 0 else "short"
+            return f"a {_per(e, units)} too {way}"
+        case "drive":
+            return f"the controller’s number is {abs(e) / 10:.1f} % {'above' if e > 0 else 'below'} what the parts give"
+        case "backlash":
+            left = "falls short" if e > 0 else "overshoots"
+            return f"{axis} {left} by {_small(e, units)} when it turns round"
+        case "squareness":
+            return f"Y leans {_slope(e, units)} towards {'+' if e > 0 else '−'}X"
+        case "home":
+            return f"everything lies {_small(e, units)} too far towards {'+' if e > 0 else '−'}{axis}"
+        case "tracking":
+            return f"each trip ends {_small(e, units)} {'past' if e > 0 else 'short of'} its start"
+        case "tram":
+            return f"the head’s top leans {_slope(e, units)} towards {'+' if e > 0 else '−'}{axis}"
+        case "bed":
+            return f"the bed is {_small(e, units)} higher in one place than in another"
+        case "speed":
+            if e <= 0:
+                return f"{axis} comes back to its mark at the feed in force"
+            return f"the feed in force is {e:.0f} mm/min above what is safe"
+    return f"off by {format_mm(e, 2)} {finding.error_unit}"
+
+
+def tolerance_in_words(finding: Finding, units: str = "mm") -> str:
+    """``0.40 is allowed``, in the unit of the words above."""
+    T = finding.tolerance
+    if finding.error_unit == "mm/min":
+        return f"{T:.0f} mm/min is allowed"
+    if units == "mm":
+        return f"{format_mm(T, 2)} is allowed"
+    if finding.error_unit == "mm/m":
+        return f"{format_mm(12 * T, 1)} is allowed"
+    return f"{format_mm(T / 0.0254, 1)} is allowed"
+
+
+def _per(e: float, units: str) -> str:
+    # mm per m, times 12 inches, is thou per foot.
+    return f"metre comes out {abs(e):.2f} mm" if units == "mm" else f"foot comes out {abs(12 * e):.1f} thou"
+
+
+def _slope(e: float, units: str) -> str:
+    return f"{abs(e):.2f} mm per m" if units == "mm" else f"{abs(12 * e):.1f} thou per foot"
+
+
+def _small(e: float, units: str) -> str:
+    return f"{abs(e):.2f} mm" if units == "mm" else f"{abs(e) / 0.0254:.1f} thou"
