@@ -10,7 +10,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, Button, Line
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.shop.machines import Machine
-from keen_compass.shop.standing import Spoke, State, summary
+from keen_compass.shop.standing import Spoke, State, as_drawn, summary
 
 WIDE, NARROW = 216, 92
 # name, words, words where the rail is narrow
@@ -35,7 +35,7 @@ class MachineCard(QAbstractButton):
         self.setToolTip(f"{machine.name} · {machine.describe()} · {self._words}")
         self._rose = Rose(small=True)
         self._rose.setParent(self)
-        self._rose.show_spokes(spokes)
+        self._rose.show_spokes(as_drawn(spokes))
         self._rose.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.set_narrow(narrow=False)
 

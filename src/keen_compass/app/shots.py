@@ -14,7 +14,8 @@ from keen_compass.app.start import show_window
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
 from keen_compass.procedures.base import Step
-from keen_compass.procedures.demo import build, correct_all, cut, read_all
+from keen_compass.procedures.demo import build
+from keen_compass.procedures.playing import correct_all, cut, read_all
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.shop.store import Shop
 
@@ -154,8 +155,7 @@ def _left_alone(window: MainWindow) -> None:
 
 
 def _session_given_up(window: MainWindow) -> None:
-    kept = window.shop.open_round("kingfisher")
-    if kept:
+    for kept in window.shop.open_rounds("kingfisher"):
         RoundSession(window.shop, kept).give_up("Another film is on the machine")
 
 

@@ -25,7 +25,9 @@ from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.page import RosePage
 from keen_compass.errors import KeenCompassError
+from keen_compass.procedures import suitable
 from keen_compass.shop.logbook import latest
+from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import spokes, standings
 from keen_compass.shop.store import Shop
 
@@ -106,19 +108,15 @@ class MainWindow(QMainWindow):
 
     def _fill_rose(self, uid: str) -> None:
         machine = self.shop.machine(uid)
-        self.rose_page.show_machine(
-            machine, spokes(self.shop, machine), self.shop.open_round(uid),
-            self.shop.steps_under_way().get(uid, ""),
-            latest(self.shop, uid, LATELY), self._idle_days(uid),
-        )  # fmt: skip
+        under_way = {}
+        for kept in reversed(self.shop.open_rounds(uid)):
+            idle = datetime.now(UTC) - datetime.fromisoformat(self.shop.last_touched(kept.id))
+            step = self.shop.mark(kept.id, "step") or {"step": "make"}
+            under_way[kept.procedure] = (step["step"], idle.days)
+        self.rose_page.show_machine(machine, spokes(self.shop, machine), under_way, latest(self.shop, uid, LATELY))
+        self._fill_begin_menu(machine)
 
-    def _idle_days(self, uid: str) -> int:
-        kept = self.shop.open_round(uid)
-        if kept is None:
-            return 0
-        return (datetime.now(UTC) - datetime.fromisoformat(self.shop.last_touched(kept.id))).days
-
-    def begin(self, procedure: str) -> None:
+    def begin(self, procedure: str, quantity: str = "") -> None:
         """Begin a round, or go on with the one that is open."""
         if self.machine_uid is None:
             return
@@ -127,7 +125,7 @@ class MainWindow(QMainWindow):
 
         machine = self.shop.machine(self.machine_uid)
         try:
-            page = RoundPage(RoundSession.begin(self.shop, machine, procedure))
+            page = RoundPage(RoundSession.begin(self.shop, machine, procedure, quantity))
         except KeenCompassError as error:
             self.say(str(error))
             return
@@ -250,6 +248,7 @@ class MainWindow(QMainWindow):
         edit = self.menuBar().addMenu("&Edit")
         self.undo_action = self._action(edit, "&Undo", QKeySequence.StandardKey.Undo, lambda: self._page("undo"))
         self.redo_action = self._action(edit, "&Redo", QKeySequence("Ctrl+Shift+Z"), lambda: self._page("redo"))
+        self._begin_menu = self.menuBar().addMenu("&Begin")
         round_menu = self.menuBar().addMenu("&Round")
         self._round_actions = [
             self._action(round_menu, "&Go on", QKeySequence("Ctrl+Return"), self._go_on),
@@ -273,6 +272,14 @@ class MainWindow(QMainWindow):
         self._action(help_menu, "&Keys", QKeySequence("Shift+F1"), self._show_keys)
         self._action(help_menu, "&About", None, self._show_about)
         self._update_actions()
+
+    def _fill_begin_menu(self, machine: Machine) -> None:
+        """Everything that can be calibrated on the machine shown, due or not."""
+        self._begin_menu.clear()
+        for entry in suitable(machine.file_format):
+            if any(q in machine.quantities for q in entry.yields):
+                run = lambda name=entry.name: self.begin(name)  # noqa: E731
+                self._action(self._begin_menu, f"{entry.title}: {entry.does[0].lower()}{entry.does[1:]}", None, run)
 
     def _action(
         self, menu: QMenu, words: str, key: QKeySequence | QKeySequence.StandardKey | None, run: Callable[[], object]
@@ -377,12 +384,12 @@ class MainWindow(QMainWindow):
         """Other colours, at once; the page is built anew in them."""
         th.apply(_app(), wanted)
         page, uid = self.round_page, self.machine_uid
-        procedure = page.model.session.context.kept.procedure if page else None
+        kept = page.model.session.context if page else None
         if uid:
             self._fill_rose(uid)
             self.refresh_rail()
-            if procedure:
-                self.begin(procedure)
+            if kept:
+                self.begin(kept.kept.procedure, kept.yields[0])
 
     def _choose_shop(self) -> None:
         name, _ = QFileDialog.getOpenFileName(

@@ -49,6 +49,17 @@ class MoveProgram:
                 found.append((x, y))
         return found
 
+    def stops(self) -> list[Point]:
+        """Where (x, y) it waits, in order."""
+        x = y = 0.0
+        found = []
+        for step in self.steps:
+            if isinstance(step, Go):
+                x, y = x if step.x is None else step.x, y if step.y is None else step.y
+            else:
+                found.append((x, y))
+        return found
+
     def as_ticks(self, axis: str) -> ToolPath:
         """The same for a plotter: a tick at each stop, approached from where the program came."""
         x = y = 0.0

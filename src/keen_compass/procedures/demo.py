@@ -134,7 +134,7 @@ def build(file: Path) -> Shop:
     """A fresh demo shop in `file`."""
     shop = Shop(file)
     today = datetime.now(UTC)
-    with _clock(shop) as set_clock:
+    with _clock(shop) as set_clock, shop.writing():  # one transaction: nobody types here
         _heron(shop, set_clock, today)
         _swift(shop, set_clock, today)
         _kingfisher(shop, set_clock, today)

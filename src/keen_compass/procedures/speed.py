@@ -124,7 +124,7 @@ class Speed(Procedure):
         }  # fmt: skip
 
     def piece(self, parameters: Mapping[str, Any]) -> SpeedRun:
-        """From `axis`, `start`, `across`, `run`, `feeds` (mm/min, rising), `acceleration` (mm/s²), `share`, `within`."""
+        """From `axis`, `start`, `across`, `run`, `feeds` (mm/min), `acceleration` (mm/s²), `share`, `within`."""
         self.check_parameters(parameters, _PARAMETERS)
         axis = parameters.get("axis", "x")
         if axis not in ("x", "y"):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from datetime import date
+from functools import cache
 from typing import Any
 
 from keen_compass.errors import InputError
@@ -120,20 +121,7 @@ class Machine:
     @property
     def quantities(self) -> tuple[str, ...]:
         """What can be calibrated on it, in the order of dependence."""
-        return tuple(q for q in QUANTITIES if self._has(q))
-
-    def _has(self, quantity: str) -> bool:
-        q = QUANTITIES[quantity]
-        table = self.file_format == "gcode"
-        if q.axis == "z" and not self.z_travel:
-            return False
-        if q.kept is Kept.COMPUTED:
-            return self.form in COUNTS_STEPS
-        if quantity == "tracking":
-            return not table
-        if quantity.endswith("tram"):
-            return self.kind == "router"
-        return table or not (quantity == "bed" or quantity.endswith(("home", "speed")))
+        return _quantities(self.kind, self.file_format, self.form, self.z_travel > 0)
 
     @property
     def loaded(self) -> tuple[float, float]:
@@ -179,6 +167,24 @@ class Machine:
                 "flipped": tuple(body.get("flipped", ())),
             }
         )
+
+
+@cache
+def _quantities(kind: str, file_format: str, form: ResolutionForm, has_z: bool) -> tuple[str, ...]:
+    def has(quantity: str) -> bool:
+        q = QUANTITIES[quantity]
+        table = file_format == "gcode"
+        if q.axis == "z" and not has_z:
+            return False
+        if q.kept is Kept.COMPUTED:
+            return form in COUNTS_STEPS
+        if quantity == "tracking":
+            return not table
+        if quantity.endswith("tram"):
+            return kind == "router"
+        return table or not (quantity == "bed" or quantity.endswith(("home", "speed")))
+
+    return tuple(filter(has, QUANTITIES))
 
 
 def instrument_to_json(instrument: Instrument) -> dict[str, Any]:

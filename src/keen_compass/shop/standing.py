@@ -19,6 +19,7 @@ from keen_compass.shop.machines import Machine
 from keen_compass.shop.store import KeptFinding, Shop
 
 UNSETTLING = ("moved", "update", "mechanics")  # events after which motion must be looked at again
+UNSETTLING_PARTS = ("mechanics",)  # a drive train's parts don't change by being moved
 
 
 class State(StrEnum):
@@ -76,7 +77,9 @@ def spokes(shop: Shop, machine: Machine, today: datetime | None = None) -> list[
 def standings(shop: Shop, machines: list[Machine], today: datetime | None = None) -> dict[str, list[Spoke]]:
     """The spokes of several machines by uid, with one look at the file for all of them."""
     today = today or datetime.now(UTC)
-    known = _Known(shop.latest_findings(), shop.value_times(), shop.events_of(UNSETTLING))
+    known = _Known(
+        shop.latest_findings(), shop.value_times(), shop.events_of(UNSETTLING), shop.events_of(UNSETTLING_PARTS)
+    )
     return {m.uid: _in_order(known, m, today) for m in machines}
 
 
@@ -110,6 +113,7 @@ class _Known:
     findings: dict[tuple[str, str], KeptFinding]
     values: dict[tuple[str, str], str]
     events: dict[str, list[tuple[str, str]]]
+    parts_events: dict[str, list[tuple[str, str]]]
 
 
 def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
@@ -155,11 +159,12 @@ def _state(known: _Known, machine: Machine, quantity: str, kept: KeptFinding, to
             return State.RECHECK, f"{QUANTITIES[under].label} changed under it: check again."
     if kept.finding.verdict is Verdict.OUT:
         return State.OUT, f"Out: {finding_in_words(kept.finding)}."
-    for at, text in known.events.get(uid, ()):
+    parts = QUANTITIES[quantity].kept is Kept.COMPUTED
+    for at, text in (known.parts_events if parts else known.events).get(uid, ()):
         if at > kept.at:
             return State.RECHECK, f"{text} since then: check again."
     days = (today - datetime.fromisoformat(kept.at)).days
-    if days > machine.due_days and QUANTITIES[quantity].kept is not Kept.COMPUTED:  # parts don't grow old
+    if days > machine.due_days and not parts:  # those don't grow old
         return State.RECHECK, f"Last checked {days // 30} months ago."
     if kept.finding.verdict is Verdict.IN:
         return State.IN, "In tolerance."

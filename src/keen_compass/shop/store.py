@@ -124,13 +124,8 @@ class Shop:
 
     def machine(self, uid: str) -> Machine:
         """The current profile."""
-        row = (
-            self._d.MachineProfile.select()
-            .where(self._d.MachineProfile.uid == uid)
-            .order_by(self._d.MachineProfile.id.desc())
-            .get()
-        )
-        return Machine.from_json(json.loads(row.body))
+        sql = "SELECT body FROM machine_profile WHERE uid = ? ORDER BY id DESC LIMIT 1"
+        return Machine.from_json(json.loads(next(iter(self._sql(sql, uid)))[0]))
 
     def put_machine(self, machine: Machine, at: str | None = None) -> None:
         """Append a profile."""
@@ -176,9 +171,15 @@ class Shop:
 
     def value(self, machine: str, quantity: str) -> KeptValue | None:
         """What the controller holds now, as far as the shop knows."""
-        V = self._d.ValueRow
-        row = V.select().where(V.machine == machine, V.quantity == quantity).order_by(V.id.desc()).first()
-        return _value(row) if row else None
+        return self.values(machine).get(quantity)
+
+    def values(self, machine: str) -> dict[str, KeptValue]:
+        """What the machine keeps now of every quantity that was ever entered."""
+        # SQLite takes the bare columns from the row that holds the maximum.
+        rows = self._sql(
+            "SELECT quantity, body, at, how, round, max(id) FROM value_row WHERE machine = ? GROUP BY quantity", machine
+        )
+        return {q: KeptValue(stored_from_kept(json.loads(body)), at, how, rnd) for q, body, at, how, rnd, _ in rows}
 
     def put_value(
         self, machine: str, quantity: str, stored: StoredValue, how: str, *,
@@ -291,8 +292,7 @@ class Shop:
 
     def events(self, machine: str) -> list[tuple[str, str, str]]:
         """(at, kind, text), oldest first."""
-        E = self._d.Event
-        return [(e.at, e.kind, e.text) for e in E.select().where(E.machine == machine).order_by(E.at, E.id)]
+        return list(self._sql("SELECT at, kind, text FROM event WHERE machine = ? ORDER BY at, id", machine))
 
     # Rounds
 
@@ -334,9 +334,9 @@ class Shop:
 
     def mark(self, round_id: int, kind: str) -> Mapping[str, Any] | None:
         """The newest mark of a kind."""
-        M = self._d.RoundMark
-        row = M.select().where(M.round == round_id, M.kind == kind).order_by(M.id.desc()).first()
-        return json.loads(row.body) if row else None
+        sql = "SELECT body FROM round_mark WHERE round = ? AND kind = ? ORDER BY id DESC LIMIT 1"
+        row = next(iter(self._sql(sql, round_id, kind)), None)
+        return json.loads(row[0]) if row else None
 
     # Pieces and readings
 
@@ -360,23 +360,27 @@ class Shop:
 
     def pieces(self, round_id: int) -> list[KeptPiece]:
         """A round's pieces, in order."""
-        return [
-            _piece(r)
-            for r in self._d.PieceRow.select().where(self._d.PieceRow.round == round_id).order_by(self._d.PieceRow.id)
-        ]
+        return self._pieces("round", round_id)
 
     def machine_pieces(self, machine: str) -> list[KeptPiece]:
         """All pieces of a machine, in order."""
-        P = self._d.PieceRow
-        return [_piece(r) for r in P.select().where(P.machine == machine).order_by(P.id)]
+        return self._pieces("machine", machine)
+
+    def _pieces(self, column: str, value: Any) -> list[KeptPiece]:
+        sql = f"SELECT id, round, number, at, body FROM piece_row WHERE {column} = ? ORDER BY id"
+        return [KeptPiece(i, rnd, number, at, json.loads(body)) for i, rnd, number, at, body in self._sql(sql, value)]
 
     def readings(self, piece_id: int) -> list[KeptReading]:
         """Current readings of a piece: the newest of each slot, in the order of their first ones."""
-        R = self._d.ReadingRow
-        newest: dict[int, Any] = {}
-        for row in R.select().where(R.piece == piece_id).order_by(R.id):
-            newest[row.slot or row.id] = row
-        return [_reading(slot, row) for slot, row in newest.items() if not row.withdrawn]
+        newest: dict[int, tuple[bool, KeptReading]] = {}
+        rows = self._sql(
+            "SELECT id, slot, measurand, mm, text, unit, resolution_mm, instrument, at, withdrawn FROM reading_row "
+            "WHERE piece = ? ORDER BY id", piece_id,
+        )  # fmt: skip
+        for number, slot, measurand, mm, text, unit, resolution, instrument, at, withdrawn in rows:
+            kept = KeptReading(slot or number, measurand, Length(mm, text, unit, resolution), instrument, at)
+            newest[kept.slot] = (bool(withdrawn), kept)
+        return [kept for withdrawn, kept in newest.values() if not withdrawn]
 
     def put_reading(
         self, piece_id: int, measurand: str, length: Length, instrument: str, *,
@@ -412,8 +416,8 @@ class Shop:
 
     def stand_in(self, machine: str) -> dict[str, Any] | None:
         """The hidden truths behind a practice machine, for the practice tools only."""
-        row = self._d.StandIn.get_or_none(self._d.StandIn.machine == machine)
-        return json.loads(row.body) if row else None
+        row = next(iter(self._sql("SELECT body FROM stand_in WHERE machine = ?", machine)), None)
+        return json.loads(row[0]) if row else None
 
     def put_stand_in(self, machine: str, body: Mapping[str, Any]) -> None:
         """Keep the truths of a practice machine."""
@@ -426,21 +430,12 @@ def now() -> str:
     return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
 
 
-def _value(row: Any) -> KeptValue:
-    return KeptValue(stored_from_kept(json.loads(row.body)), row.at, row.how, row.round)
-
-
 def _finding(row: Any) -> KeptFinding:
     return KeptFinding(Finding.from_json(json.loads(row.body)), row.at, row.round, row.piece)
 
 
 def _piece(row: Any) -> KeptPiece:
     return KeptPiece(row.id, row.round, row.number, row.at, json.loads(row.body))
-
-
-def _reading(slot: int, row: Any) -> KeptReading:
-    length = Length(row.mm, row.text, row.unit, row.resolution_mm)
-    return KeptReading(slot, row.measurand, length, row.instrument, row.at)
 
 
 def _round(row: Any) -> KeptRound:

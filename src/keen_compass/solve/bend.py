@@ -71,8 +71,8 @@ class _Line:
 
     def criterion(self, rss: float, more: int) -> float:
         """BIC of a rival with so many more parameters."""
-        misfit: float = self.n * math.log(max(rss, 0.0) / self.n + self._floor)
-        return misfit + (self._k + more) * math.log(self.n)
+        n, k = float(self.n), float(self._k + more)
+        return n * math.log(max(rss, 0.0) / n + self._floor) + k * math.log(n)
 
 
 def _bend(line: _Line, u: Array) -> tuple[float, Shape]:

@@ -10,20 +10,21 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, StateSign, Text, scrolling
 from keen_compass.app.rose.canvas import Rose
+from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.shop.forms import show_size
 from keen_compass.shop.logbook import Entry
 from keen_compass.shop.machines import Machine
-from keen_compass.shop.standing import Spoke, next_in_order
-from keen_compass.shop.store import KeptRound
+from keen_compass.shop.standing import Spoke, State, as_drawn, next_in_order
 
 IDLE_DAYS = 7  # after so long the piece may be gone, and the machine changed
 
 
 class RosePage(QWidget):
-    """`begin` carries the name of a procedure; `change` asks for the machine's profile."""
+    """`begin` carries a procedure and the quantity it is for; `change` asks for the machine's profile."""
 
-    begin = Signal(str)
+    begin = Signal(str, str)
     change = Signal()
     happened = Signal()
 
@@ -31,6 +32,7 @@ class RosePage(QWidget):
         super().__init__()
         self.rose = Rose()
         self.rose.opened.connect(self._open)
+        self._file_format = "gcode"
         self._title = Line(px=th.TITLE, bold=True)
         self._subtitle = Line(colour="soft")
         self._next = QVBoxLayout()
@@ -58,10 +60,10 @@ class RosePage(QWidget):
         layout.addLayout(middle, 1)
 
     def show_machine(
-        self, machine: Machine, spokes: list[Spoke], under_way: KeptRound | None, step: str, lately: list[Entry],
-        idle_days: int,
-    ) -> None:  # fmt: skip
-        """Fill the page; a round under way may have been left for `idle_days`."""
+        self, machine: Machine, spokes: list[Spoke], under_way: dict[str, tuple[str, int]], lately: list[Entry]
+    ) -> None:
+        """Fill the page. under_way: procedure → (step of its open round, days that it was left alone)."""
+        self._file_format = machine.file_format
         self._title.say(machine.name)
         s = machine.standpoint
         self._subtitle.say(
@@ -69,7 +71,7 @@ class RosePage(QWidget):
             f"controller keeps {machine.form.noun}, {machine.decimals} decimals · "
             f"+X {s.words('x', 1)}, +Y {s.words('y', 1)}"
         )
-        self.rose.show_spokes(spokes)
+        self.rose.show_spokes(as_drawn(spokes))
         while self._next.count():
             item = self._next.takeAt(0)
             if item and (widget := item.widget()):
@@ -78,12 +80,11 @@ class RosePage(QWidget):
         self._next.addWidget(Text("Next, in this order", 17, bold=True))
         seen: dict[str, list[Spoke]] = {}
         for spoke in next_in_order(spokes):
-            entry = yielding(spoke.quantity)
-            if entry:
-                seen.setdefault(entry.name, []).append(spoke)
+            seen.setdefault(self._procedures(spoke)[0].name, []).append(spoke)
+        if len(seen) > 1:
+            self._next.addWidget(Text("Each rests on what stands above it.", colour="soft"))
         for i, (name, members) in enumerate(seen.items()):
-            going = step if under_way and under_way.procedure == name else ""
-            self._next.addWidget(self._task(name, members, going, idle_days, first=i == 0))
+            self._next.addWidget(self._task(name, members, *under_way.get(name, ("", 0)), first=i == 0))
         if not seen:
             self._next.addWidget(_all_in(spokes))
         if lately:
@@ -93,19 +94,22 @@ class RosePage(QWidget):
         self._next.addStretch(1)
 
     def _task(self, procedure: str, members: list[Spoke], going: str, idle_days: int, *, first: bool) -> Card:
-        entry = yielding(members[0].quantity)
-        assert entry is not None
+        entry = self._procedures(members[0])[0]
         card = Card()
         layout = QVBoxLayout(card)
         layout.setContentsMargins(16, 12, 16, 14)
-        layout.addWidget(Text(" and ".join(m.label for m in members), 18, bold=True))
-        for member in members:
+        layout.addWidget(Text(_heading(members), 18, bold=True))
+        for alike in _same_reason(members):
             row = QHBoxLayout()
             row.setSpacing(10)
-            sign = StateSign(member.state)
-            row.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
-            row.addWidget(Text(f"{member.label[0]}: {member.reason[0].lower()}{member.reason[1:]}"), 1)
+            row.addWidget(StateSign(alike[0].state), 0, Qt.AlignmentFlag.AlignTop)
+            row.addWidget(Text(_reason(alike)), 1)
             layout.addLayout(row)
+        below = [
+            b for b in dict.fromkeys(b for m in members for b in m.rests_on) if b not in {m.label for m in members}
+        ]
+        if below:
+            layout.addWidget(Text(f"Comes after {_few(below)}.", colour="soft"))
         if going:
             layout.addWidget(Text(f"Under way, at {going.capitalize()}.", colour="focus", bold=True))
             if idle_days > IDLE_DAYS:
@@ -113,15 +117,41 @@ class RosePage(QWidget):
                 layout.addWidget(Text(words, colour="warn"))
         else:
             layout.addWidget(Text(f"{entry.does}, about {entry.minutes} minutes.", colour="soft"))
-        button = Button("Go on" if going else "Begin", lambda: self.begin.emit(procedure), "primary" if first else "")
+        quantity = members[0].quantity
+        kind = "primary" if first else ""
+        button = Button("Go on" if going else "Begin", lambda: self.begin.emit(procedure, quantity), kind)
         button.setAccessibleName(f"{'Go on with' if going else 'Begin'} {entry.title}")
         layout.addWidget(button)
         return card
 
     def _open(self, quantity: str) -> None:
-        entry = yielding(quantity)
-        if entry:
-            self.begin.emit(entry.name)
+        self.begin.emit(yielding(quantity, self._file_format)[0].name, quantity)
+
+    def _procedures(self, spoke: Spoke) -> list[RegistryEntry]:
+        return yielding(spoke.quantity, self._file_format)
+
+
+def _heading(members: list[Spoke]) -> str:
+    """``X steps and Y steps``; what shares a spoke is named by that."""
+    names = list(dict.fromkeys(QUANTITIES[m.quantity].spoke_name for m in members))
+    return " and ".join(names) if len(names) < 3 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
+def _same_reason(members: list[Spoke]) -> list[list[Spoke]]:
+    groups: dict[tuple[State, str], list[Spoke]] = {}
+    for m in members:
+        groups.setdefault((m.state, m.reason), []).append(m)
+    return list(groups.values())
+
+
+def _reason(alike: list[Spoke]) -> str:
+    letters = [QUANTITIES[m.quantity].axis.upper() or m.label for m in alike]
+    words = alike[0].reason
+    return f"{', '.join(dict.fromkeys(letters))}: {words[0].lower()}{words[1:]}"
+
+
+def _few(names: list[str]) -> str:
+    return ", ".join(names) if len(names) <= 2 else f"{names[0]}, {names[1]} and {len(names) - 2} more"
 
 
 def _lately(entries: list[Entry]) -> Card:

@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import UTC, datetime
+from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Card, StateSign, Text, painter_on_card
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
+from keen_compass.procedures.base import Makes
 from keen_compass.procedures.rounds.making import Resolves
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import two_significant
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.machines import Machine
 
 
 class VerdictBand(QFrame):
@@ -87,25 +92,25 @@ class FindingCard(Card):
         self._band.hide()
         self._detail.say("")
 
-    def show_finding(self, name: str, f: Finding, decimals: int, units: str) -> None:
+    def show_finding(self, name: str, f: Finding, stored: StoredValue, machine: Machine) -> None:
         """The answer."""
         self._name.say(name)
-        old = words.number(f, f.old, decimals)
+        old = words.number(stored, f.old, machine.decimals)
         stays = f.verdict is Verdict.IN or f.new is None
         self._old.say("" if stays else f"{old} →")
-        self._new.say(old if stays else words.number(f, f.new, decimals))
+        self._new.say(old if stays else words.number(stored, f.new, machine.decimals))
         self._U.say("stays" if f.verdict is Verdict.IN else words.new_uncertainty(f))
         self._formula.say("" if stays else f.formula, "ink")
         self._band.show()
-        unit = words.unit_words(f.error_unit, units)
+        unit = words.unit_words(f.error_unit, machine.units)
         headline = words.headline(f)
         self._band.show_verdict(f.verdict, headline)
         self._band.setToolTip(f"{headline} {unit}")
-        self._detail.say(words.consequence(f, units), "soft")
-        self.setAccessibleName(f"{name}: {headline} {unit}. {words.consequence(f, units)}")
+        self._detail.say(words.consequence(f, machine), "soft")
+        self.setAccessibleName(f"{name}: {headline} {unit}. {words.consequence(f, machine)}")
 
-    def show_plan(self, name: str, number: str, U: float | None, T: float, units: str) -> None:
-        """Before cutting: what this size would tell."""
+    def show_plan(self, name: str, number: str, U: float | None, T: float, unit: str, *, measured: bool) -> None:
+        """Before making: what this size would tell. unit: of U and T, in words; measured: with an instrument."""
         self._name.say(name)
         self._old.say("")
         self._new.say(number)
@@ -113,8 +118,9 @@ class FindingCard(Card):
         self._band.show()
         if U is None:
             self._formula.say("")
-            self._band.show_verdict(Verdict.UNRESOLVED, "No instrument yet")
-            self._detail.say("Choose what you measure with.", "soft")
+            self._band.show_verdict(Verdict.UNRESOLVED, "Not known yet" if measured else "No instrument yet")
+            allowed = f"{T:.{0 if T >= 100 else 2}f} {unit} is allowed."
+            self._detail.say(allowed if measured else "Choose what you measure with.", "soft")
             return
         self._formula.say("")
         good, possible = 3 * U <= T, U < T
@@ -123,7 +129,7 @@ class FindingCard(Card):
             f"Resolves to ± {U:.{two_significant(U)}f}",
         )
         enough = "clear enough" if good else "only large errors will be clear" if possible else "too coarse to tell"
-        self._detail.say(f"{words.unit_words('mm/m', units)}, where {T:.2f} is allowed: {enough}.", "soft")
+        self._detail.say(f"{unit}, where {T:.2f} is allowed: {enough}.", "soft")
 
 
 class RoundsChart(QWidget):
@@ -134,11 +140,11 @@ class RoundsChart(QWidget):
         self.setMinimumHeight(118)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self._history: list[tuple[int, Solution | None]] = []
-        self._unit = ""
+        self._unit, self._names, self._noun = "", ["X", "Y"], "piece"
 
-    def show_history(self, history: list[tuple[int, Solution | None]], unit: str) -> None:
-        """(piece number, what it said)."""
-        self._history, self._unit = history, unit
+    def show_history(self, history: list[tuple[int, Solution | None]], unit: str, names: list[str], noun: str) -> None:
+        """(piece number, what it said); names: of the quantities, in a word each; noun: piece or run."""
+        self._history, self._unit, self._names, self._noun = history, unit, names, noun
         self.setAccessibleName(f"Errors of {len(history)} pieces of this round against the tolerance")
         self.update()
 
@@ -153,19 +159,21 @@ class RoundsChart(QWidget):
         reach = max(
             [1.5, *((abs(f.error or 0) + (f.expanded_uncertainty or 0)) / f.tolerance * 1.08 for _, f in points)]
         )
-        self._draw_band(p, plot, reach, points[0][1].tolerance if points else None)
+        one_tolerance = len({f.tolerance for _, f in points}) == 1
+        self._draw_band(p, plot, reach, points[0][1].tolerance if one_tolerance else None)
         self._draw_legend(p)
         if not points:
             p.setFont(th.font(th.TEXT))
             p.setPen(th.color("good"))
             p.drawText(plot, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, "tolerance; no number yet")
-        for quantity in dict.fromkeys(f.quantity for _, f in points):
-            self._draw_series(p, plot, reach, [(c, f) for c, f in points if f.quantity == quantity])
+        for series, quantity in enumerate(dict.fromkeys(f.quantity for _, f in points)):
+            self._draw_series(p, plot, reach, [(c, f) for c, f in points if f.quantity == quantity], series)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         for column, (number, _) in enumerate(self._history):
             x = self._x(plot, column)
-            p.drawText(QRectF(x - 50, plot.bottom() + 6, 100, 22), Qt.AlignmentFlag.AlignCenter, f"piece {number}")
+            words_ = f"{self._noun} {number}"
+            p.drawText(QRectF(x - 50, plot.bottom() + 6, 100, 22), Qt.AlignmentFlag.AlignCenter, words_)
 
     def _x(self, plot: QRectF, column: int) -> float:
         return plot.left() + plot.width() * (column + 0.5) / max(len(self._history), 2)
@@ -187,16 +195,19 @@ class RoundsChart(QWidget):
     def _draw_legend(self, p: QPainter) -> None:
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        room = self.width() - 112
-        words = f"Pieces so far, {self._unit}"
-        if p.fontMetrics().horizontalAdvance(words) > room:
-            words = f"So far, {self._unit}"
+        widths = [p.fontMetrics().horizontalAdvance(name) + 26 for name in self._names]
+        room = self.width() - 24 - sum(widths)
+        words = next(
+            (w for w in (f"{self._noun.capitalize()}s so far, {self._unit}", f"So far, {self._unit}", "So far")
+             if p.fontMetrics().horizontalAdvance(w) <= room), "",
+        )  # fmt: skip
         p.drawText(QRectF(12, 6, room, 22), Qt.AlignmentFlag.AlignVCenter, words)
-        for i, letter in enumerate(("X", "Y")):
-            at = QPointF(self.width() - 84 + 44 * i, 18)
-            self._sign(p, at, i, "ink")
+        x = float(self.width() - 8 - sum(widths))
+        for i, (name, width) in enumerate(zip(self._names, widths, strict=True)):
+            self._sign(p, QPointF(x + 6, 18), i, "ink")
             p.setPen(th.color("soft"))
-            p.drawText(QRectF(at.x() + 8, 6, 24, 22), Qt.AlignmentFlag.AlignVCenter, letter)
+            p.drawText(QRectF(x + 15, 6, width, 22), Qt.AlignmentFlag.AlignVCenter, name)
+            x += width
 
     def _sign(self, p: QPainter, at: QPointF, series: int, colour: str) -> None:
         p.setPen(QPen(th.color(colour), 2))
@@ -206,8 +217,9 @@ class RoundsChart(QWidget):
         else:
             p.drawEllipse(at, 5.5, 5.5)
 
-    def _draw_series(self, p: QPainter, plot: QRectF, reach: float, points: list[tuple[int, Finding]]) -> None:
-        series = 0 if QUANTITIES[points[0][1].quantity].axis == "x" else 1
+    def _draw_series(
+        self, p: QPainter, plot: QRectF, reach: float, points: list[tuple[int, Finding]], series: int
+    ) -> None:
         scale = plot.height() / 2 / reach
         before: QPointF | None = None
         for column, f in points:
@@ -232,6 +244,7 @@ class AnswerColumn(QWidget):
         self.cards = {q: FindingCard() for q in model.session.context.procedure.yields}
         self._odd = Button("They are right: compute", lambda: model.attempt("odd", model.session.measuring.confirm_odd))
         self._notes = Text(colour="soft")
+        self._figures = FiguresCard()
         self._chart = RoundsChart()
         self._lookalikes = _lookalikes(model.session.context.procedure.lookalikes)
         layout = QVBoxLayout(self)
@@ -241,6 +254,7 @@ class AnswerColumn(QWidget):
             layout.addWidget(card)
         layout.addWidget(self._odd)
         layout.addWidget(self._notes)
+        layout.addWidget(self._figures)
         layout.addWidget(self._lookalikes)
         layout.addWidget(self._chart, 100)
         layout.addStretch(1)
@@ -251,23 +265,33 @@ class AnswerColumn(QWidget):
         machine, held = session.context.machine, session.context.values()
         solution = None if planning else session.measuring.answer()
         resolves = session.making.resolves() if planning else Resolves({}, {})
+        shown = session.context.yields
         for quantity, card in self.cards.items():
+            card.setVisible(quantity in shown)
+            if quantity not in shown:
+                continue
             finding = solution.finding(quantity) if solution else None
             axis = QUANTITIES[quantity].axis
             name = held[quantity].name(axis) if quantity in held else f"{axis.upper()} {machine.form.noun}"
             number = held[quantity].number(machine.decimals) if quantity in held else "–"
             if planning:
-                card.show_plan(name, number, resolves.U.get(quantity), resolves.T[quantity], machine.units)
-            elif finding:
-                card.show_finding(name, finding, machine.decimals, machine.units)
+                unit = words.unit_words(QUANTITIES[quantity].error_unit, machine.units)
+                measured = session.context.instrument is not None
+                card.show_plan(name, number, resolves.U.get(quantity), resolves.T[quantity], unit, measured=measured)
+            elif finding and quantity in held:
+                card.show_finding(name, finding, held[quantity], machine)
             else:
                 card.show_waiting(name, number)
         odd = solution is not None and any(f.verdict is Verdict.IMPLAUSIBLE for f in solution.findings)
         self._odd.setVisible(odd)
         self._notes.say(self._note(solution, planning=planning))
-        self._chart.setVisible(not planning)
-        self._lookalikes.setVisible(planning)
-        self._chart.show_history(session.measuring.history(), words.unit_words("mm/m", machine.units))
+        self._chart.setVisible(not planning and not session.context.procedure.starting)
+        self._lookalikes.setVisible(planning or session.context.procedure.starting)
+        self._figures.show_figures(solution.figures if solution else {}, machine.units)
+        units = {QUANTITIES[q].error_unit for q in shown}
+        unit = words.unit_words(units.pop(), machine.units) if len(units) == 1 else "in tolerances"
+        noun = "piece" if session.context.procedure.makes is Makes.PIECE else "run"
+        self._chart.show_history(session.measuring.history(), unit, _short_names(shown), noun)
 
     def _note(self, solution: Solution | None, *, planning: bool) -> str:
         session = self._model.session
@@ -282,6 +306,60 @@ class AnswerColumn(QWidget):
         if skipped:
             return f"{skipped} of {len(session.measuring.callouts())} lengths can’t be read and are left out."
         return solution.notes[0] if solution and not solution.findings and solution.notes else ""
+
+
+class FiguresCard(Card):
+    """What else a procedure found: a standard's figures, tilts, step rates; and a microstep switch's settings."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(14, 10, 12, 10)
+        self._grid.setHorizontalSpacing(10)
+        self._grid.setVerticalSpacing(3)
+        self._shown: object = None
+
+    def show_figures(self, given: Mapping[str, Any], units: str) -> None:
+        """Rows of words and numbers; hidden where there are none."""
+        rows: list[tuple[str, ...]] = [*words.figures(given, units)]
+        switch = given.get("microsteps") or []
+        table = [("steps", "per mm", "µm each", "of limit")] if switch else []
+        for s in switch:
+            share = f"{s['share']:.0%}" if s["share"] is not None else "?"
+            mark = "▶ " if s["now"] else ""
+            table.append(
+                (f"{mark}{s['microsteps']}", f"{s['steps_per_mm']:.3f}", f"{s['smallest_step'] * 1000:.2f}", share)
+            )
+        if (rows, table) == self._shown:
+            return
+        self._shown = (rows, table)
+        while self._grid.count():
+            item = self._grid.takeAt(0)
+            if item and (widget := item.widget()):
+                widget.hide()
+                widget.deleteLater()
+        for i, (what, much) in enumerate(rows):
+            self._grid.addWidget(Text(what, colour="soft"), i, 0, 1, 3)
+            self._put(much, i, 3, bold=True)
+        for i, row in enumerate(table, len(rows)):
+            for column, cell in enumerate(row):
+                self._put(cell, i, column, bold=row[0].startswith("▶"), colour="soft" if i == len(rows) else "ink")
+        self.setVisible(bool(rows or table))
+
+    def _put(self, cell: str, row: int, column: int, *, bold: bool, colour: str = "ink") -> None:
+        text = Text(cell, colour=colour, bold=bold)
+        text.setWordWrap(False)
+        self._grid.addWidget(text, row, column, Qt.AlignmentFlag.AlignRight)
+
+
+def _short_names(quantities: tuple[str, ...]) -> list[str]:
+    """Axis letters where they tell the quantities apart, else the words after them."""
+    letters = [QUANTITIES[q].axis.upper() for q in quantities]
+    if len(quantities) == 1:
+        return [QUANTITIES[quantities[0]].label]
+    if len(set(letters)) == len(letters):
+        return letters
+    return [QUANTITIES[q].label.partition(" ")[2] or QUANTITIES[q].label for q in quantities]
 
 
 def _lookalikes(sentences: tuple[str, ...]) -> Card:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.piece_canvas import draw_axes
+from keen_compass.pieces.moves import MoveProgram, Stop
 from keen_compass.pieces.placement import Box
 from keen_compass.procedures.base import Piece
 from keen_compass.shop.forms import show_size
@@ -27,11 +28,21 @@ class BedCanvas(QWidget):
         self._machine: Machine | None = None
         self._taken: list[tuple[Box, int]] = []
         self._next: tuple[Box, Piece, int] | None = None
+        self._program: MoveProgram | None = None
+        self._anchored = False
 
-    def show_bed(self, machine: Machine, taken: list[tuple[Box, int]], place: tuple[Box, Piece, int] | None) -> None:
-        """What lies on the bed, and where the next piece would go."""
-        self._machine, self._taken, self._next = machine, taken, place
+    def show_bed(
+        self, machine: Machine, taken: list[tuple[Box, int]], place: tuple[Box, Piece, int] | None,
+        program: MoveProgram | None = None, *, anchored: bool = False,
+    ) -> None:  # fmt: skip
+        """What lies on the bed, and where the next piece would go, or how the axes would move.
+
+        anchored: the piece lies where it says, without a margin.
+        """
+        self._machine, self._taken, self._next, self._program, self._anchored = machine, taken, place, program, anchored
         where = "no room" if place is None else f"next piece at X {place[0].x:.0f}, Y {place[0].y:.0f} mm"
+        if program:
+            where = f"a run with {len([s for s in program.steps if isinstance(s, Stop)])} stops"
         self.setAccessibleName(f"Bed with {len(taken)} earlier pieces, {where}")
         self.update()
 
@@ -77,6 +88,8 @@ class BedCanvas(QWidget):
             self._draw_taken(p, box, number)
         if self._next:
             self._draw_next(p, *self._next)
+        if self._program:
+            self._draw_program(p, self._program)
         self._draw_foot(p, bed)
 
     def _draw_taken(self, p: QPainter, box: Box, number: int) -> None:
@@ -92,14 +105,18 @@ class BedCanvas(QWidget):
 
     def _draw_next(self, p: QPainter, box: Box, piece: Piece, number: int) -> None:
         outline = piece.outline()
-        margin_x = (box.width - max(x for x, _ in outline)) / 2
-        margin_y = (box.height - max(y for _, y in outline)) / 2
+        margin_x = 0.0 if self._anchored else (box.width - max(x for x, _ in outline)) / 2
+        margin_y = 0.0 if self._anchored else (box.height - max(y for _, y in outline)) / 2
         p.setPen(QPen(th.color("focus"), 1.4, Qt.PenStyle.DashLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawRect(self._rect(box))
         p.setPen(QPen(th.color("focus"), 3))
         p.setBrush(th.color("card"))
-        p.drawPolygon(QPolygonF([self._at(box.x + margin_x + x, box.y + margin_y + y) for x, y in outline]))
+        lines = piece.lines() if hasattr(piece, "lines") else ()
+        if not lines:
+            p.drawPolygon(QPolygonF([self._at(box.x + margin_x + x, box.y + margin_y + y) for x, y in outline]))
+        for a, b in lines:
+            p.drawLine(self._at(box.x + a[0], box.y + a[1]), self._at(box.x + b[0], box.y + b[1]))
         r = self._rect(box)
         p.setPen(th.color("focus"))
         p.setFont(th.font(17, bold=True))
@@ -108,6 +125,23 @@ class BedCanvas(QWidget):
         if r.width() < 130:  # too small to hold words: they stand beside it
             area = QRectF(r.right() + 8, r.center().y() - 14, 90, 28)
         p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, words)
+
+    def _draw_program(self, p: QPainter, program: MoveProgram) -> None:
+        """The way of the head, with a dot wherever it stops."""
+        corners = [self._at(x, y) for x, y in program.corners()]
+        p.setPen(QPen(th.color("focus"), 1.6, Qt.PenStyle.DashLine))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawPolyline(QPolygonF(corners[1:] if len(corners) > 2 else corners))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(th.color("focus"))
+        seen = {(round(at.x()), round(at.y())) for at in (self._at(x, y) for x, y in program.stops())}
+        for x, y in seen:
+            p.drawEllipse(QPointF(x, y), 5.5, 5.5)
+        p.setPen(th.color("focus"))
+        p.setFont(th.font(17, bold=True))
+        low = min(seen, key=lambda at: at[1], default=(0, 0))
+        words = f"{len(seen)} place{'s' if len(seen) != 1 else ''} to read at" if len(seen) > 1 else "it is read here"
+        p.drawText(QRectF(min(low[0] + 10, self.width() - 220), low[1] - 34, 210, 26), 0, words)
 
     def _draw_foot(self, p: QPainter, bed: QRectF) -> None:
         assert self._machine is not None

@@ -79,9 +79,11 @@ class CalloutBox(QWidget):
         self.edit.setFocusPolicy(Qt.FocusPolicy.StrongFocus if current else Qt.FocusPolicy.NoFocus)
         self.edit.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, not current)
         m = callout.measurand
-        self.edit.setAccessibleName(f"{m.label}, ordered {m.nominal:g} mm, {self._count()}")
+        ordered = f", ordered {m.nominal:g} mm" if m.unit == "mm" and not m.signed and m.usual is None else ""
+        self.edit.setAccessibleName(f"{m.label}{ordered}, {self._count()}")
         self.edit.setAccessibleDescription(callout.complaint or m.hint)
-        self.edit.setPlaceholderText("" if current else "–")
+        usual = "" if m.usual is None else f"{m.usual:g}"
+        self.edit.setPlaceholderText(usual or ("" if current else "–"))
         self.update()
 
     def _count(self) -> str:
@@ -91,6 +93,8 @@ class CalloutBox(QWidget):
         if c.skipped:
             return "can’t be read"
         done = len(c.readings)
+        if self._passes == 1 and done <= 1:
+            return c.measurand.unit if c.measurand.unit != "mm" or c.measurand.usual is not None else ""
         if c.current and done < self._passes:
             done += 1
         return f"{done} of {max(self._passes, len(c.readings))}"
@@ -116,7 +120,9 @@ class CalloutBox(QWidget):
             p.drawRoundedRect(frame, 7, 7)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("ink" if c.current else "soft"))
-        words = f"{c.measurand.label} · {self._count()}" if not c.skipped else "can’t be read"
+        count = self._count()
+        words = f"{c.measurand.label} · {count}" if count else c.measurand.label
+        words = "can’t be read" if c.skipped else words
         area = QRectF(0, 38, self.width(), 22)
         if p.fontMetrics().horizontalAdvance(words) > self.width() - 8:
             words = f"{c.measurand.label} {self._count().replace(' of ', '/')}"

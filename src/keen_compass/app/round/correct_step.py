@@ -10,7 +10,8 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text, scrolling
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.procedures.base import Step
+from keen_compass.quantities.catalogue import QUANTITIES, Kept
 from keen_compass.quantities.findings import Finding
 
 
@@ -29,7 +30,7 @@ class NumberCard(Card):
         self.leave = Button("Leave old", lambda: self._decide(enter=False))
         for b in (self.enter, self.leave):
             b.setCheckable(True)
-        self._line = Line("", 17)
+        self._line = Text("", 17)
         self.copy = Button("Copy line", self._copy, "quiet", "copy")
         self.send = Button("Send", self._send, "", "send")
         self.send.setAccessibleName("Send it to the stand-in’s controller")
@@ -79,7 +80,9 @@ class NumberCard(Card):
         name = context.values()[f.quantity].name(QUANTITIES[f.quantity].axis)
         self._title.say(name)
         enters, entered = correcting.enters(f), correcting.entered(f.quantity)
-        old = words.number(f, f.old, machine.decimals)
+        stored = context.values()[f.quantity]
+        old = words.number(stored, f.old, machine.decimals)
+        by_hand = QUANTITIES[f.quantity].kept is Kept.BY_HAND
         self._old.say(f"{old}  →" if enters else "")
         self._new.say(correcting.proposed(f) if enters else old)
         self.enter.setChecked(enters)
@@ -89,8 +92,15 @@ class NumberCard(Card):
         self.leave.setEnabled(undecided)
         for widget in (self._line, self.copy, self._asks, self.shows, self.confirm, self.send):
             widget.setVisible(enters and undecided)
+        self.copy.setVisible(enters and undecided and not by_hand)
+        self._asks.say("Done in all" if by_hand else "Controller shows")
+        self._asks.setVisible(enters and undecided)
+        self.enter.setText("Set right" if by_hand else "Enter new")
+        self.leave.setText("Leave it" if by_hand else "Leave old")
+        self.send.setText(" Do it" if by_hand else " Send")
         self.send.setVisible(enters and undecided and context.shop.stand_in(machine.uid) is not None)
-        self._line.say(correcting.line(f) if enters else "")
+        self._line.say("" if not enters else words.consequence(f, machine) if by_hand else correcting.line(f))
+        self._line.setVisible(enters and undecided)
         self.shows.setAccessibleName(f"{name}: what the controller shows now")
         self.shows.setPlaceholderText(correcting.proposed(f) if enters else "")
         self.confirm.setAccessibleName(f"{name}: that is what the controller shows")
@@ -98,9 +108,10 @@ class NumberCard(Card):
         if trouble:
             self._said.say(trouble, "bad")
         elif entered is not None:
-            self._said.say(f"✓ The controller holds {entered.text(machine.decimals)}", "good")
+            holds = "Done, in all" if by_hand else "The controller holds"
+            self._said.say(f"✓ {holds} {entered.text(machine.decimals)}", "good")
         elif not enters:
-            self._said.say("Stays as it is." if f.new is not None else words.consequence(f, machine.units), "soft")
+            self._said.say("Stays as it is." if f.new is not None else words.consequence(f, machine), "soft")
         else:
             self._said.say("")
 
@@ -175,7 +186,8 @@ class CorrectStep(QWidget):
         self._effect.say(session.context.machine.takes_effect)
         self.onward.setEnabled(session.correcting.done())
         none = not any(session.correcting.enters(f) for f in found.values())
-        self.onward.setText("Nothing to enter: sign off" if none else "To Confirm")
+        last = Step.CONFIRM not in session.context.procedure.steps
+        self.onward.setText("Nothing to enter: sign off" if none and not last else "Sign off" if last else "To Confirm")
         self._trouble.say(self._model.trouble.get("step", ""))
 
     def take_focus(self) -> None:

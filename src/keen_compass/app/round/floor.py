@@ -68,7 +68,8 @@ class FloorView(QWidget):
             answer.setVisible(finding is not None)
             if finding:
                 new = finding.new if finding.verdict != "in" else finding.old
-                number = words.number(finding, new, machine.decimals) if new is not None else ""
+                stored = session.context.values().get(quantity)
+                number = words.number(stored, new, machine.decimals) if new is not None and stored else ""
                 answer.show_answer(words.headline(finding), number, finding.verdict)
 
 
@@ -78,7 +79,7 @@ class _Answer(Card):
     def __init__(self, quantity: str) -> None:
         super().__init__()
         self._sign = StateSign(size=56)
-        self._letter = Text(QUANTITIES[quantity].axis.upper(), ANSWER, bold=True)
+        self._letter = Text(QUANTITIES[quantity].axis.upper() or QUANTITIES[quantity].label, ANSWER, bold=True)
         self._words = Text("", ANSWER, bold=True)
         self._number = Text("", ANSWER, bold=True)
         self._number.setAlignment(Qt.AlignmentFlag.AlignRight)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -10,9 +11,11 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QS
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.round import words
 from keen_compass.app.round.bed_canvas import BedCanvas
+from keen_compass.app.round.choices import ChoicesBar, fill, plain_combo
 from keen_compass.app.round.model import RoundModel
-from keen_compass.shop.forms import show_size
+from keen_compass.procedures.base import Makes
 
 
 class MakeStep(QWidget):
@@ -31,6 +34,7 @@ class MakeStep(QWidget):
         self._size = Line("", 22, bold=True)
         self.tool = self._combo("Tool", lambda name: model.session.making.choose(tool=name))
         self.instrument = self._combo("Measured with", lambda uid: model.session.making.choose(instrument=uid))
+        self.choices = ChoicesBar(model)
         self.file = QLineEdit()
         self.file.setAccessibleName("File to write")
         self.file.setFont(th.font())
@@ -45,13 +49,9 @@ class MakeStep(QWidget):
         self._filling = False
         self._lay_out()
 
-    def _combo(self, name: str, choose: object) -> QComboBox:
-        combo = QComboBox()
-        combo.setAccessibleName(name)
-        combo.setFont(th.font())
-        combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        combo.setMinimumContentsLength(12)
-        combo.activated.connect(lambda _: self._model.attempt("make", lambda: choose(combo.currentData())))  # type: ignore[operator]
+    def _combo(self, name: str, choose: Callable[[str], object]) -> QComboBox:
+        combo = plain_combo(name)
+        combo.activated.connect(lambda _: self._model.attempt("make", lambda: choose(combo.currentData())))
         return combo
 
     def _lay_out(self) -> None:
@@ -61,15 +61,24 @@ class MakeStep(QWidget):
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(6)
         grid.addWidget(self._asks, 0, 0, 1, 4)
-        grid.addWidget(Text("Size", colour="soft"), 1, 0)
-        grid.addWidget(self.slider, 1, 1)
-        grid.addWidget(self._size, 1, 2, 1, 2)
-        grid.addWidget(Text("Tool", colour="soft"), 2, 0)
-        grid.addWidget(self.tool, 2, 1)
-        grid.addWidget(self.instrument, 2, 2, 1, 2)
-        grid.addWidget(Text("File", colour="soft"), 3, 0)
-        grid.addWidget(self.file, 3, 1, 1, 2)
-        grid.addWidget(self.write, 3, 3)
+        grid.addWidget(self.choices, 1, 0, 1, 4)
+        self._size_label = Text("Size", colour="soft")
+        self._tool_label = Text("Tool", colour="soft")
+        for label in (self._size_label, self._tool_label):
+            label.setWordWrap(False)
+        size = QHBoxLayout()
+        size.addWidget(self.slider, 5)
+        size.addWidget(self._size, 3)
+        tools = QHBoxLayout()
+        tools.addWidget(self.tool, 1)
+        tools.addWidget(self.instrument, 1)
+        grid.addWidget(self._size_label, 2, 0)
+        grid.addLayout(size, 2, 1, 1, 3)
+        grid.addWidget(self._tool_label, 3, 0)
+        grid.addLayout(tools, 3, 1, 1, 3)
+        grid.addWidget(Text("File", colour="soft"), 4, 0)
+        grid.addWidget(self.file, 4, 1, 1, 2)
+        grid.addWidget(self.write, 4, 3)
         grid.setColumnStretch(1, 5)
         grid.setColumnStretch(2, 4)
         buttons = QHBoxLayout()
@@ -77,8 +86,8 @@ class MakeStep(QWidget):
         buttons.addStretch(1)
         buttons.addWidget(self.is_cut)
         buttons.addWidget(self.cut)
-        grid.addWidget(self._said, 4, 0, 1, 4)
-        grid.addLayout(buttons, 5, 0, 1, 4)
+        grid.addWidget(self._said, 5, 0, 1, 4)
+        grid.addLayout(buttons, 6, 0, 1, 4)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
@@ -90,32 +99,50 @@ class MakeStep(QWidget):
         session = self._model.session
         making, context = session.making, session.context
         again = bool(context.pieces)
-        self._asks.say("Cut the same piece again, beside the last: it confirms the new numbers." if again else "")
+        runs, ticks = context.procedure.makes is Makes.MOVES, context.machine.file_format != "gcode"
+        same = "Run the same again" if runs else "Make the same piece again, beside the last"
+        self._asks.say(f"{same}: it confirms the new numbers." if again else "")
+        self.choices.refresh(editable=not again)
         self._filling = True
         step, smallest = making.step, making.smallest
         self.slider.setRange(round(smallest / step), round(max(making.largest_size(), smallest) / step))
         self.slider.setValue(round(context.parameters["size"] / step))
         self.slider.setEnabled(not again)
-        _fill(self.tool, [(t.name, t.name) for t in context.machine.tools], context.tool.name)
+        for widget in (self._size_label, self.slider):
+            widget.setVisible(context.procedure.sized)
+        fill(self.tool, [(t.name, t.name) for t in context.machine.tools], context.tool.name)
         self.tool.setEnabled(not again)
-        _fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.parameters["instrument"])
+        self.tool.setVisible(not runs)
+        self._tool_label.say("Read with" if runs else "Tool")
+        fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.parameters["instrument"])
         self._filling = False
         parameters = making.parameters()
-        self._size.say(show_size(parameters["width"], parameters["height"], context.machine.units))
-        place, refused = making.place(), making.refusal()
-        number = making.next_number()
-        self.bed.show_bed(context.machine, making.taken(), (place, making.next_piece(), number) if place else None)
+        self._size.say(words.size_of(parameters, context.machine))
+        refused, number = making.refusal(), making.next_number()
+        place = None if runs else making.place()
+        self.bed.show_bed(
+            context.machine, making.taken(), (place, making.next_piece(), number) if place else None,
+            making.program() if runs else None, anchored=context.procedure.anchored,
+        )  # fmt: skip
         plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
-        proposed = str(Path.home() / f"{plain}-piece-{number}.{making.extension}")
+        noun = "run" if runs else "piece"
+        proposed = str(Path.home() / f"{plain}-{noun}-{number}.{making.extension}")
         if not self.file.isModified():
             self.file.setText(proposed)
         practice = context.shop.stand_in(context.machine.uid) is not None
         written = (context.mark("file") or {}).get("number") == number
+        self.sheet.setVisible(not runs or ticks)
+        self._name(self.cut, "Run on the stand-in" if runs else "Cut on the stand-in")
+        self._name(self.is_cut, "It has run: read" if runs else "It is cut: measure")
         self.cut.setVisible(practice)
         self.is_cut.setVisible(not practice or written)
         self._say(refused, written=written)
         for button in (self.write, self.cut, self.is_cut):
             button.setEnabled(not refused and not context.shop.read_only)
+
+    def _name(self, button: Button, words_: str) -> None:
+        button.setText(f" {words_}" if not button.icon().isNull() else words_)
+        button.setAccessibleName(words_)
 
     def _say(self, refused: str, *, written: bool) -> None:
         trouble = self._model.trouble.get("make") or refused
@@ -149,13 +176,3 @@ class MakeStep(QWidget):
             self._model.session.after_making()
 
         self._model.attempt("make", run)
-
-
-def _fill(combo: QComboBox, items: list[tuple[str, str]], current: str) -> None:
-    if [(combo.itemText(i), combo.itemData(i)) for i in range(combo.count())] != items:
-        combo.clear()
-        for words, data in items:
-            combo.addItem(words, data)
-    index = combo.findData(current)
-    combo.setCurrentIndex(index)
-    combo.setToolTip(f"{combo.accessibleName()}: {combo.currentText()}")

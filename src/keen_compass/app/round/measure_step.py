@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidg
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text
 from keen_compass.app.round.callout import CalloutEdit
+from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.model import RoundModel
-from keen_compass.app.round.piece_canvas import PieceCanvas
+from keen_compass.app.round.surface import surface_for
 from keen_compass.procedures.rounds.measuring import Callout
 
 MOST_CHIPS = 6
@@ -24,15 +25,18 @@ class MeasureStep(QWidget):
     def __init__(self, model: RoundModel) -> None:
         super().__init__()
         self._model = model
-        self.canvas = PieceCanvas()
-        self.canvas.chosen.connect(lambda name: model.attempt("measure", lambda: model.session.measuring.choose(name)))
+        self.surface = surface_for(model.session.context.procedure.surface)
+        self.surface.chosen.connect(lambda name: model.attempt("measure", lambda: model.session.measuring.choose(name)))
+        self.surface.typed.connect(model.session.measuring.type)
+        if isinstance(self.surface, ChainSurface):
+            self.surface.offer_choices(model)
         self.strip = Strip(model)
         self.identity = IdentityBar(model)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
         layout.addWidget(self.identity)
-        layout.addWidget(self.canvas, 1)
+        layout.addWidget(self.surface, 1)
         layout.addWidget(self.strip)
         self._wired: set[CalloutEdit] = set()
 
@@ -44,19 +48,16 @@ class MeasureStep(QWidget):
             return
         callouts = session.measuring.callouts()
         frozen = session.context.shop.read_only or session.settled
-        self.canvas.show_piece(
-            session.measuring.shape(), callouts, session.context.machine.standpoint, piece.number,
-            session.context.parameters["passes"], frozen=frozen,
-        )  # fmt: skip
-        for box in self.canvas.boxes.values():
-            if box.edit not in self._wired:
-                self._wire(box.edit)
+        self.surface.show_session(session, callouts, frozen=frozen)
+        for edit in self.surface.edits():
+            if edit not in self._wired:
+                self._wire(edit)
         self.strip.refresh(callouts)
         self.identity.refresh(editable=not frozen)
 
     def take_focus(self) -> None:
         """Where typing goes."""
-        edit = self.canvas.current_edit()
+        edit = self.surface.current_edit()
         if self.identity.isVisibleTo(self):
             self.identity.line.setFocus()
         elif edit is not None:
@@ -65,7 +66,9 @@ class MeasureStep(QWidget):
             self.strip.onward.setFocus()
 
     def step_callout(self, by: int) -> None:
-        """To the next or the one before."""
+        """To the next or the one before; a dial turns by a division instead."""
+        if self.surface.nudge(by):
+            return
         measuring = self._model.session.measuring
         names = [m.name for m in measuring.measurands()]
         current = measuring.current()
@@ -187,21 +190,21 @@ class Strip(Card):
         editable = not session.context.shop.read_only and not session.settled
         if current:
             self._show_current(current, session.context.parameters["passes"])
-            first_look = "" if any(c.readings for c in callouts) else self._first_look()
-            self._hint.say(first_look or current.measurand.hint)
-            if instrument is None:
+            looks = session.context.procedure.numbered and not any(c.readings for c in callouts)
+            self._hint.say((self._first_look() if looks else "") or current.measurand.hint)
+            if instrument is None and session.measuring.instrument() is None:
                 self._hint.say("No instrument yet: choose one in Make.")
             self.skip.setText("It can be read" if current.skipped else "Can’t read it")
         else:
             last = next((c for c in callouts if c.readings), None)
             self._echo("✓" if last else "", "good")
             self._name.say("All read")
-            self._hint.say("Click a length to add or change a reading.")
+            self._hint.say("Click a place on the picture to add or change a reading.")
             self._show_chips([])
         shown = session.measuring.practice_reading() if editable else None
         self.practice.setVisible(bool(shown))
         self.practice.setText(f" Stand-in shows {shown}   F8")
-        self.practice.setAccessibleName(f"The practice caliper shows {shown}: type it")
+        self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
         self.skip.setVisible(current is not None and editable)
         self.more.setVisible(current is None and editable)
         self._trouble.say(self._model.trouble.get("measure", ""))
@@ -238,6 +241,8 @@ class Strip(Card):
         done = min(len(c.readings) + 1, max(passes, len(c.readings) + 1))
         editing = self._model.session.measuring.editing
         label = c.measurand.label.capitalize()
+        if c.measurand.unit not in ("mm", ""):
+            label = f"{label}, {c.measurand.unit}"
         if c.skipped:
             self._name.say(f"{label}: can’t be read, left out")
         elif editing:
@@ -248,6 +253,8 @@ class Strip(Card):
             self._echo(c.draft, "bad" if c.complaint else "focus")
         elif c.readings:
             self._echo(c.readings[-1].length.text, "soft")
+        elif c.measurand.usual is not None:
+            self._echo(f"{c.measurand.usual:g}", "soft")
         else:
             self._echo("–", "soft")
         self._show_chips([(r.slot, r.length.text) for r in c.readings[-MOST_CHIPS:]])

@@ -15,15 +15,15 @@ from PySide6.QtWidgets import (
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text, scrolling
+from keen_compass.app.round import words
 from keen_compass.app.round.answer import AnswerColumn
 from keen_compass.app.round.correct_step import CorrectStep
 from keen_compass.app.round.floor import FloorView
 from keen_compass.app.round.make_step import MakeStep
 from keen_compass.app.round.measure_step import MeasureStep
 from keen_compass.app.round.model import RoundModel
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.base import Makes, Step
 from keen_compass.procedures.rounds import RoundSession
-from keen_compass.shop.forms import show_size
 
 ANSWER_WIDTH, NARROW_ANSWER = 336, 304  # px
 NARROW_BELOW = 960  # px of page width
@@ -112,13 +112,16 @@ class RoundPage(QWidget):
         session = self.model.session
         context, step = session.context, session.step
         waiting = step is Step.MAKE or session.waits_for_piece()
-        self._title.say(context.procedure.title)
+        runs = context.procedure.makes is Makes.MOVES
+        axis = (context.piece.body["parameters"] if context.piece else context.chosen).get("axis", "")
+        self._title.say(context.procedure.title + (f", {axis.upper()}" if axis else ""))
         self._subtitle.say(self._describe())
         for s, button in self.steps.items():
             reason = session.blocked(s)
             done = list(self.steps).index(s) < list(self.steps).index(step)
-            button.setText(("✓ " if done else "") + s.capitalize())
-            button.setAccessibleName(f"Step {s.capitalize()}" + (", shown" if s is step else ""))
+            name = "Run" if runs and s is Step.MAKE else s.capitalize()
+            button.setText(("✓ " if done else "") + name)
+            button.setAccessibleName(f"Step {name}" + (", shown" if s is step else ""))
             button.setChecked(s is step)
             button.setEnabled(not reason and not session.settled)
             button.setToolTip(reason)
@@ -146,7 +149,7 @@ class RoundPage(QWidget):
     def _entered(self) -> int:
         """How many numbers of this piece are in the controller: with each the keyboard moves on."""
         correcting = self.model.session.correcting
-        return sum(correcting.entered(q) is not None for q in self.model.session.context.procedure.yields)
+        return sum(correcting.entered(q) is not None for q in self.model.session.context.yields)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """A small window gives the piece what the answer can spare."""
@@ -168,13 +171,17 @@ class RoundPage(QWidget):
 
     def _describe(self) -> str:
         context = self.model.session.context
-        parameters = self.model.session.making.parameters()
-        size = show_size(parameters["width"], parameters["height"], context.machine.units)
+        makes, piece = context.procedure.makes, context.piece
+        parameters = piece.body["parameters"] if piece else self.model.session.making.parameters()
+        size = words.size_of(parameters, context.machine)
         stock, instrument = context.machine.stock, context.instrument
-        parts = [context.machine.name, size, context.tool.name, stock.name if stock else ""]
-        parts.append(instrument.name if instrument and context.pieces else "")
-        if context.piece:
-            parts.insert(1, f"piece {context.piece.number}")
+        parts = [context.machine.name, size]
+        if makes is Makes.PIECE:
+            parts += [context.tool.name, stock.name if stock else ""]
+        if makes is not Makes.NOTHING:
+            parts.append(instrument.name if instrument and context.pieces else "")
+            if piece:
+                parts.insert(1, f"{'piece' if makes is Makes.PIECE else 'run'} {piece.number}")
         return " · ".join(p for p in parts if p)
 
     def _show_onward(self) -> None:
@@ -225,7 +232,9 @@ class RoundPage(QWidget):
             self.go(Step.CORRECT)
         elif session.step is Step.CORRECT:
             entered = session.measuring.cut_before_change()
-            if entered or session.confirming:
+            if Step.CONFIRM not in self.steps:
+                self._sign()
+            elif entered or session.confirming:
                 self.go(Step.CONFIRM)
             else:
                 self._sign()
@@ -287,7 +296,7 @@ class RoundPage(QWidget):
             and self.isVisible()
             and not isinstance(QApplication.focusWidget(), QLineEdit)
         ):
-            edit = self.floor.edit if self.floor.isVisible() else self.measure.canvas.current_edit()
+            edit = self.floor.edit if self.floor.isVisible() else self.measure.surface.current_edit()
             if isinstance(edit, QLineEdit):
                 edit.setFocus()
                 edit.insert(event.text())

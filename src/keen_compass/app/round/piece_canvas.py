@@ -6,15 +6,16 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, QRect, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent
-from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Text, painter_on_card
-from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox
+from keen_compass.app.parts import painter_on_card
+from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox, CalloutEdit
+from keen_compass.app.round.surface import SurfaceWidget
 from keen_compass.pieces.toolpath import Point
 from keen_compass.procedures.base import Piece
+from keen_compass.procedures.rounds import RoundSession
 from keen_compass.procedures.rounds.measuring import Callout
 from keen_compass.quantities.standpoint import Standpoint
 
@@ -48,52 +49,52 @@ def magnification(errors: Mapping[str, float], scale: float) -> int:
     return min(int(factor), 1000)
 
 
-class PieceCanvas(QWidget):
+class PieceCanvas(SurfaceWidget):
     """Callouts are child widgets on their dimension lines; the rest is painted."""
-
-    chosen = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
         self.setMinimumSize(430, 230)
         self.boxes: dict[str, CalloutBox] = {}
         self._piece: Piece | None = None
-        self._callouts: list[Callout] = []
         self._standpoint = Standpoint()
         self._number = 0
-        self._complaint = Text("", th.TEXT, "bad", bold=True)
-        self._complaint.setParent(self)
-        self._complaint.hide()
 
-    def show_piece(
-        self, piece: Piece, callouts: list[Callout], standpoint: Standpoint, number: int, passes: int, *, frozen: bool
-    ) -> None:
+    def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
         """Everything that is drawn."""
-        self._piece, self._callouts = piece, callouts
-        self._standpoint, self._number = standpoint, number
+        context = session.context
+        self._piece, self.callouts = session.measuring.shape(), callouts
+        self._standpoint = context.machine.standpoint
+        self._number = context.piece.number if context.piece and context.procedure.numbered else 0
         names = {c.measurand.name for c in callouts}
         for name in [n for n in self.boxes if n not in names]:
-            self.boxes.pop(name).deleteLater()
+            box = self.boxes.pop(name)
+            box.hide()
+            box.deleteLater()
         for c in callouts:
             if c.measurand.name not in self.boxes:
                 box = CalloutBox(self)
                 box.clicked.connect(self.chosen)
                 box.show()
                 self.boxes[c.measurand.name] = box
-            self.boxes[c.measurand.name].show_callout(c, passes, frozen=frozen)
+            self.boxes[c.measurand.name].show_callout(c, context.parameters["passes"], frozen=frozen)
         self._arrange()
         self.update()
 
-    def current_edit(self) -> QWidget | None:
+    def current_edit(self) -> CalloutEdit | None:
         """The field that takes what is typed."""
-        current = next((c for c in self._callouts if c.current), None)
+        current = self.current()
         return self.boxes[current.measurand.name].edit if current else None
+
+    def edits(self) -> list[CalloutEdit]:
+        """One on each dimension line."""
+        return [box.edit for box in self.boxes.values()]
 
     def errors(self) -> dict[str, float]:
         """Mean reading − nominal of each dimension that was read, mm."""
         return {
             c.measurand.name: math.fsum(r.length.mm for r in c.readings) / len(c.readings) - c.measurand.nominal
-            for c in self._callouts
+            for c in self.callouts
             if c.readings and not c.skipped
         }
 
@@ -110,7 +111,7 @@ class PieceCanvas(QWidget):
         left, right = min(c[0] for c in corners), max(c[0] for c in corners)
         near, far = min(c[1] for c in corners), max(c[1] for c in corners)
         side, above, below = WIDTH + 24.0, LINE_OFF + HEIGHT / 2 + 6, SHORT_OFF + HEIGHT / 2 + 4 + CAPTION
-        hung = [c for c in self._callouts if c.measurand.box_at is None]
+        hung = [c for c in self.callouts if c.measurand.box_at is None and not self._slanted(c)]
         left_side = side if any(self._side(c)[0] < 0 for c in hung) else SHORT_OFF + 24.0
         right_side = side if any(self._side(c)[0] > 0 for c in hung) else SHORT_OFF + 24.0
         room = QRectF(left_side, above, self.width() - left_side - right_side, self.height() - above - below)
@@ -128,7 +129,7 @@ class PieceCanvas(QWidget):
     def _fits_beside(self, scale: float) -> bool:
         """Whether the room inside the piece's bounding box takes the boxes that would rather be there."""
         assert self._piece is not None
-        for c in self._callouts:
+        for c in self.callouts:
             if c.measurand.box_at:
                 x, y = c.measurand.box_at
                 outline = self._piece.outline()
@@ -140,9 +141,13 @@ class PieceCanvas(QWidget):
                     return False
         return True
 
+    def _slanted(self, c: Callout) -> bool:
+        """Whether it is read across the piece, neither along X nor along Y: its box stands on the line itself."""
+        return c.measurand.side == (0, 0)
+
     def _beside(self, c: Callout, frame: _Frame) -> bool:
         """Whether this callout sits in the free room with a leader to its line."""
-        return c.measurand.box_at is not None and self._fits_beside(frame.scale)
+        return not self._slanted(c) and c.measurand.box_at is not None and self._fits_beside(frame.scale)
 
     def _side(self, c: Callout) -> tuple[float, float]:
         """(right, away) of the side on which a dimension line lies."""
@@ -151,6 +156,8 @@ class PieceCanvas(QWidget):
     def _dimension(self, c: Callout, frame: _Frame) -> tuple[QPointF, QPointF, QPointF, QPointF]:
         """(jaw a, jaw b, line end a, line end b) in px; the line lies outside the piece on its side."""
         a, b = (frame.at(*p) for p in c.measurand.line)
+        if self._slanted(c):
+            return a, b, a, b
         assert self._piece is not None
         box = QPolygonF([frame.at(*p) for p in self._piece.outline()]).boundingRect()
         right, away = self._side(c)
@@ -166,11 +173,11 @@ class PieceCanvas(QWidget):
             return
         frame = self._frame()
         placed: list[QRect] = []
-        for c in self._callouts:
+        for c in self.callouts:
             *_, a, b = self._dimension(c, frame)
             middle = (a + b) / 2
             right, away = self._side(c)
-            if self._beside(c, frame):
+            if self._beside(c, frame) or self._slanted(c):
                 middle = frame.at(*(c.measurand.box_at or (0, 0)))
             elif _short(a, b, along=WIDTH if away else HEIGHT):  # beside the line, clear of its ends
                 half = abs(b.x() - a.x()) / 2 if away else 0.0
@@ -196,24 +203,11 @@ class PieceCanvas(QWidget):
         return min(free, key=lambda r: (r.topLeft() - wanted.topLeft()).manhattanLength(), default=wanted)
 
     def _place_complaint(self) -> None:
-        current = next((c for c in self._callouts if c.current and c.complaint), None)
+        current = self.current()
         if current is None:
             self._complaint.hide()
-            return
-        box = self.boxes[current.measurand.name]
-        self._complaint.setFixedWidth(min(330, self.width() - 16))
-        self._complaint.setStyleSheet(
-            f"color: {th.theme().bad}; background: {th.theme().bad_fill}; padding: 6px; border-radius: 6px;"
-        )
-        self._complaint.setText(current.complaint)
-        self._complaint.adjustSize()
-        height = self._complaint.heightForWidth(self._complaint.width())
-        x = min(max(box.x() + WIDTH // 2 - self._complaint.width() // 2, 8), self.width() - self._complaint.width() - 8)
-        below = box.y() + HEIGHT + 4
-        y = below if below + height < self.height() - 4 else box.y() - height - 4
-        self._complaint.setGeometry(x, y, self._complaint.width(), height)
-        self._complaint.show()
-        self._complaint.raise_()
+        else:
+            self._complain_beside(self.boxes[current.measurand.name], current.complaint)
 
     # Painting
 
@@ -236,10 +230,23 @@ class PieceCanvas(QWidget):
         if errors:
             p.setPen(QPen(th.color("ink"), 2.4))
             p.drawPath(real)
-        for c in self._callouts:
+        self._draw_lines(p, frame, {m: self._piece.nominal(m) + factor * e for m, e in errors.items()})
+        for c in self.callouts:
             self._draw_dimension(p, c, frame)
         self._draw_marks(p, frame)
         self._draw_captions(p, factor, has_readings=bool(errors))
+
+    def _draw_lines(self, p: QPainter, frame: _Frame, actual: dict[str, float]) -> None:
+        """Lines on the stock, for a piece that is no outline: dashed as ordered, solid as read."""
+        if not hasattr(self._piece, "lines"):
+            return
+        p.setPen(QPen(th.color("soft"), 1.6, Qt.PenStyle.DashLine))
+        for a, b in self._piece.lines():  # type: ignore[union-attr]
+            p.drawLine(frame.at(*a), frame.at(*b))
+        if actual:
+            p.setPen(QPen(th.color("ink"), 3))
+            for a, b in self._piece.lines(**actual):  # type: ignore[union-attr]
+                p.drawLine(frame.at(*a), frame.at(*b))
 
     def _path(self, outline: tuple[Point, ...], frame: _Frame) -> QPainterPath:
         path = QPainterPath()
@@ -279,6 +286,8 @@ class PieceCanvas(QWidget):
     def _draw_marks(self, p: QPainter, frame: _Frame) -> None:
         """The dot and the number that the piece bears at its corner of lowest X and Y."""
         assert self._piece is not None
+        if not self._number:
+            return
         size = max(x for x, _ in self._piece.outline())
         at = frame.at(0.028 * size, 0.028 * size)
         p.setBrush(th.color("ink"))

@@ -1,18 +1,29 @@
-"""Findings in the technician's words."""
+"""Findings in the technician's words, directions as seen from where they stand."""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from datetime import datetime
+from typing import Any
 
+from keen_compass.quantities.consequences import finding_in_words, tolerance_in_words
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import two_significant, with_uncertainty
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.forms import show_length, show_size
+from keen_compass.shop.machines import Machine
 
 # mm per m is thou per inch: the same number, in the words of the shop.
-UNIT_WORDS = {"mm": {"mm/m": "mm per m", "mm": "mm"}, "in": {"mm/m": "thou per inch", "mm": "mm"}}
+UNIT_WORDS = {
+    "mm": {"mm/m": "mm per m", "mm": "mm", "mm/min": "mm per min"},
+    "in": {"mm/m": "thou per inch", "mm": "mm", "mm/min": "mm per min"},
+}
 HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
+_DIRECTION = re.compile(r"towards ([+−])([XY])")
 
 
 def unit_words(error_unit: str, units: str) -> str:
@@ -29,37 +40,87 @@ def headline(finding: Finding) -> str:
     return f"{HEADS[finding.verdict]}: {with_uncertainty(finding.error, finding.expanded_uncertainty)}"
 
 
-def consequence(finding: Finding, units: str) -> str:
+def consequence(finding: Finding, machine: Machine) -> str:
     """What the verdict means and what to do about it."""
+    notes = [seen(n, machine.standpoint) for n in finding.notes]
     if finding.verdict in (Verdict.IMPLAUSIBLE, Verdict.UNRESOLVED) or finding.error is None:
-        return finding.notes[0] if finding.notes else ""
-    way = "long" if finding.error > 0 else "short"
-    error, allowed_error = abs(finding.error), finding.tolerance
-    if units == "mm":
-        size = f"A metre comes out {format_mm(error, 2)} mm too {way}"
-        allowed = f"{format_mm(allowed_error, 2)} is allowed"
-    else:  # mm per m, times 12 inches, is thou per foot
-        size = f"A foot comes out {format_mm(12 * error, 1)} thou too {way}"
-        allowed = f"{format_mm(12 * allowed_error, 1)} is allowed"
-    if format_mm(error, 2) == "0.00":
-        size = f"{size.partition(' comes')[0]} comes out right"
+        return notes[0] if notes else ""
+    fact = seen(finding_in_words(finding, machine.units), machine.standpoint)
+    fact = f"{fact[0].upper()}{fact[1:]}; {tolerance_in_words(finding, machine.units)}."
+    said = " ".join(notes[:2])
     if finding.verdict is Verdict.IN:
-        return f"{size}; {allowed}. Leave it."
+        return f"{fact} Leave it." if not said or said == "Leave it." else f"{fact} {said}"
     if finding.verdict is Verdict.CANNOT_TELL:
-        return f"{size}; {allowed}. {finding.notes[0] if finding.notes else ''}".strip()
-    return f"{size}; {allowed}. Correct it."
+        return f"{fact} {said}".strip()
+    return f"{fact} {said or 'Correct it.'}"
 
 
-def number(finding: Finding, given: object, decimals: int) -> str:
+def seen(text: str, standpoint: Standpoint) -> str:
+    """``towards +X`` with where that is: ``towards +X, to the right``."""
+
+    def where(match: re.Match[str]) -> str:
+        sign = 1.0 if match[1] == "+" else -1.0
+        return f"{match[0]}, {standpoint.words(match[2].lower(), sign)}"
+
+    return _DIRECTION.sub(where, text)
+
+
+def number(stored: StoredValue, given: object, decimals: int) -> str:
     """A controller's number as it stands there; of a pair the member that changes."""
-    form = next(f for f in ResolutionForm if f.unit == finding.unit)
-    return StoredResolution.from_input(form, given).number(decimals)
+    return stored.renewed(given).number(decimals).replace("-", "−")
 
 
 def new_uncertainty(finding: Finding) -> str:
     """``± 0.011``, two significant digits."""
     U = finding.new_expanded_uncertainty
     return f"± {U:.{two_significant(U)}f}" if U else ""
+
+
+def size_of(parameters: Mapping[str, Any], machine: Machine) -> str:
+    """How large a piece or run is: ``400 × 300 mm``, ``X, 1000 mm``."""
+    if "columns" in parameters:
+        return f"{parameters['columns']} × {parameters['rows']} points"
+    if "width" in parameters:
+        return show_size(parameters["width"], parameters["height"], machine.units)
+    axis = str(parameters.get("axis", "")).upper()
+    for name in ("length", "travel", "run", "distance", "x_span", "radius"):
+        if isinstance(parameters.get(name), (int, float)):
+            return ", ".join(p for p in (axis, show_length(parameters[name], machine.units)) if p)
+    return axis
+
+
+def figures(given: Mapping[str, Any], units: str) -> list[tuple[str, str]]:
+    """What else a procedure found, as (what, how much) lines."""
+    lines: list[tuple[str, str]] = []
+
+    def mm(name: str, words: str, decimals: int = 3) -> None:
+        value = given.get(name)
+        if isinstance(value, (int, float)):
+            lines.append((words, f"{format_mm(value, decimals)} mm"))
+
+    mm("reversal_B", "Reversal B")
+    mm("repeatability_R", "Repeatability R")
+    mm("systematic_E", "Systematic deviation E")
+    if "after" in given:
+        lines.append((str(given["after"]), f"{given['cycles']} cycles"))
+    if "tilt_x_mm_per_m" in given:
+        for axis in ("x", "y"):
+            lines.append(
+                (f"Tilt along {axis.upper()}", f"{format_mm(given[f'tilt_{axis}_mm_per_m'], 2, signed=True)} mm per m")
+            )
+        mm("off_the_plane", "Left when levelled", 2)
+        lines.append(("Points read", f"{given['read']} of {given['of']}"))
+    if "angle_deg" in given:
+        lines.append(("Corner at lowest X and Y", f"{given['angle_deg']:.3f}°"))
+    if "smallest_step" in given:
+        lines.append(("Smallest step", f"{given['smallest_step'] * 1000:.2f} µm"))
+        if given.get("fastest_feed"):
+            limit = given.get("step_limit")
+            of = f" of {limit:,.0f}" if limit else ""
+            lines.append((f"Steps per second at {given['fastest_feed']:.0f} mm/min", f"{given['step_rate']:,.0f}{of}"))
+    if given.get("step_rate_limit"):
+        lines.append(("Step rate ends at", f"{given['step_rate_limit']:.0f} mm/min"))
+    return lines
 
 
 def day_and_time(at: str) -> str:

@@ -94,8 +94,12 @@ class RoundContext:
     @property
     def chosen(self) -> dict[str, Any]:
         """What was chosen of the procedure's choices; the first option of each where nothing was."""
-        usual = {c.name: c.options[0][1] for c in self.procedure.choices(self.machine) if c.options}
-        return usual | dict(self.parameters["chosen"])
+
+        def read() -> dict[str, Any]:
+            usual = {c.name: c.options[0][1] for c in self.procedure.choices(self.machine) if c.options}
+            return usual | dict(self.parameters["chosen"])
+
+        return self.remembered("chosen", read)
 
     @property
     def tool(self) -> Tool:
@@ -141,7 +145,7 @@ class RoundContext:
         def read() -> dict[str, StoredValue]:
             held: dict[str, StoredValue] = {}
             for q in self.machine.quantities:
-                kept = self.value(q)
+                kept = self._kept_values().get(q)
                 stored = kept.stored if kept else nothing_stored(q)
                 if stored:
                     held[q] = stored
@@ -157,7 +161,10 @@ class RoundContext:
 
     def value(self, quantity: str) -> KeptValue | None:
         """What the controller holds of one quantity, and since when."""
-        return self.remembered(("value", quantity), lambda: self.shop.value(self.kept.machine, quantity))
+        return self._kept_values().get(quantity)
+
+    def _kept_values(self) -> dict[str, KeptValue]:
+        return self.remembered("kept values", lambda: self.shop.values(self.kept.machine))
 
     def case(
         self, parameters: Mapping[str, Any], values: Mapping[str, StoredValue],

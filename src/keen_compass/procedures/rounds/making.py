@@ -167,12 +167,17 @@ class Making:
         if not self._c.procedure.sized:
             return float(self._c.parameters["size"])
         largest = self.largest_size()
-        size = self.smallest
-        while self._c.instrument and size < largest:
-            if self.resolves(size).good:
-                return size
-            size += self.step
-        return largest or self.smallest
+        if not self._c.instrument or not largest or not self.resolves(largest).good:
+            return largest or self.smallest
+        # Longer is better, so the smallest that will do is found by halving.
+        low, high = 0, round((largest - self.smallest) / self.step)
+        while low < high:
+            middle = (low + high) // 2
+            if self.resolves(self.smallest + middle * self.step).good:
+                high = middle
+            else:
+                low = middle + 1
+        return self.smallest + low * self.step
 
     def proposed_tool(self) -> str:
         """The first tool; where lines are wanted, the first that draws."""

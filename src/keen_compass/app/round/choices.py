@@ -1,0 +1,74 @@
+"""What is to be chosen of a procedure before it is made, run or counted: axis, figure, drive …"""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Text
+from keen_compass.app.round.model import RoundModel
+
+PER_ROW = 2
+
+
+class ChoicesBar(QWidget):
+    """One combo box for each choice, with its label before it; `per_row` of them side by side."""
+
+    def __init__(self, model: RoundModel, per_row: int = PER_ROW) -> None:
+        super().__init__()
+        self._model, self._per_row = model, per_row
+        self.combos: dict[str, QComboBox] = {}
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(10)
+        self._grid.setVerticalSpacing(6)
+
+    def refresh(self, *, editable: bool) -> None:
+        """Show what is chosen."""
+        context = self._model.session.context
+        choices = [c for c in context.procedure.choices(context.machine) if len(c.options) > 1]
+        for i, choice in enumerate(choices):
+            combo = self.combos.get(choice.name)
+            if combo is None:
+                combo = self.combos[choice.name] = self._combo(choice.name, choice.label)
+                row, column = divmod(i, self._per_row)
+                label = Text(choice.label, colour="soft")
+                label.setWordWrap(False)
+                self._grid.addWidget(label, row, 2 * column)
+                self._grid.addWidget(combo, row, 2 * column + 1)
+                self._grid.setColumnStretch(2 * column + 1, 1)
+            fill(combo, [(words, value) for words, value in choice.options], context.chosen.get(choice.name))
+            combo.setEnabled(editable)
+        self.setVisible(bool(choices))
+
+    def _combo(self, name: str, label: str) -> QComboBox:
+        combo = plain_combo(label)
+        combo.activated.connect(partial(self._chosen, name))
+        return combo
+
+    def _chosen(self, name: str, _index: int) -> None:
+        value = self.combos[name].currentData()
+        self._model.attempt("make", lambda: self._model.session.making.choose_option(name, value))
+
+
+def plain_combo(name: str) -> QComboBox:
+    """A combo box that doesn't force its column wider than it must be."""
+    combo = QComboBox()
+    combo.setAccessibleName(name)
+    combo.setFont(th.font())
+    combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    combo.setMinimumContentsLength(10)
+    return combo
+
+
+def fill(combo: QComboBox, items: list[tuple[str, object]], current: object) -> None:
+    """Show these items, the current one chosen; the list is only made anew where it changed."""
+    if [(combo.itemText(i), combo.itemData(i)) for i in range(combo.count())] != items:
+        combo.clear()
+        for words, data in items:
+            combo.addItem(words, data)
+    values = [data for _, data in items]
+    combo.setCurrentIndex(values.index(current) if current in values else -1)
+    combo.setToolTip(f"{combo.accessibleName()}: {combo.currentText()}")

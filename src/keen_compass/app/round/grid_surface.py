@@ -1,0 +1,166 @@
+"""The bed from above with a height typed at every point, coloured by height; and the head with its dial on an arm."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import painter_on_card
+from keen_compass.app.round.callout import HEIGHT, WIDTH
+from keen_compass.app.round.piece_canvas import draw_axes
+from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.procedures.rounds.measuring import Callout
+
+FOOT = 64.0  # px below the grid: the scale of colours and the standpoint
+
+
+class GridSurface(FloatingSurface):
+    """Seen from where the technician stands."""
+
+    def places(self) -> dict[str, QPointF]:
+        """Each point, or the four places of the arm."""
+        return {c.measurand.name: self._at(*c.measurand.at) for c in self.callouts}
+
+    def box_at(self, place: QPointF) -> QPointF:
+        """Above its point, or below where it is at the top, so that the neighbours stay in sight."""
+        above = place.y() - HEIGHT / 2 - 20
+        return QPointF(place.x(), above if above > HEIGHT / 2 + 4 else place.y() + HEIGHT / 2 + 20)
+
+    def _swung(self) -> bool:
+        return bool(self.callouts) and self.callouts[0].measurand.name.endswith(("high", "low"))
+
+    def _at(self, x: float, y: float) -> QPointF:
+        assert self.session is not None
+        s = self.session.context.machine.standpoint
+        seen = [s.to_view(*c.measurand.at) for c in self.callouts]
+        left, right = min(u for u, _ in seen), max(u for u, _ in seen)
+        near, far = min(v for _, v in seen), max(v for _, v in seen)
+        room = QRectF(70, 44, self.width() - 140, self.height() - 60 - FOOT)
+        scale = min(room.width() / ((right - left) or 1), room.height() / ((far - near) or 1))
+        u, v = s.to_view(x, y)
+        middle = room.center()
+        return QPointF(middle.x() + scale * (u - (left + right) / 2), middle.y() - scale * (v - (near + far) / 2))
+
+    def paintEvent(self, _event: object) -> None:
+        """Cells, their numbers, the way walked."""
+        p = painter_on_card(self)
+        if self.session is None or not self.callouts:
+            return
+        if self._swung():
+            self._draw_arm(p)
+        else:
+            self._draw_cells(p)
+        p.setFont(th.font(th.TEXT))
+        draw_axes(p, QPointF(self.width() - 92.0, self.height() - 12.0), self.session.context.machine.standpoint)
+
+    # The bed
+
+    def _draw_cells(self, p: QPainter) -> None:
+        heights = {c.measurand.name: mean_of(c) for c in self.callouts}
+        known = [h for h in heights.values() if h is not None]
+        low, high = (min(known), max(known)) if known else (0.0, 0.0)
+        width, height = self._cell()
+        for c in self.callouts:
+            at, h = self._at(*c.measurand.at), heights[c.measurand.name]
+            cell = QRectF(at.x() - width / 2, at.y() - height / 2, width, height)
+            p.setPen(QPen(th.color("focus" if c.current else "line"), 3 if c.current else 1))
+            p.setBrush(th.color("paper") if h is None else heat((h - low) / ((high - low) or 1.0)))
+            p.drawRect(cell)
+            self._draw_height(p, c, cell, h)
+        way = QPolygonF([self._at(*c.measurand.at) for c in self.callouts])
+        p.setPen(QPen(th.color("soft"), 1, Qt.PenStyle.DotLine))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawPolyline(way)
+        self._draw_scale(p, low, high, any_read=bool(known))
+
+    def _cell(self) -> tuple[float, float]:
+        xs = sorted({round(self._at(*c.measurand.at).x()) for c in self.callouts})
+        ys = sorted({round(self._at(*c.measurand.at).y()) for c in self.callouts})
+        width = min((b - a for a, b in pairwise(xs)), default=80)
+        height = min((b - a for a, b in pairwise(ys)), default=60)
+        return min(width - 2.0, 130.0), min(height - 2.0, 90.0)
+
+    def _draw_height(self, p: QPainter, c: Callout, cell: QRectF, h: float | None) -> None:
+        if c.skipped:
+            p.setPen(th.color("soft"))
+            p.drawText(cell, Qt.AlignmentFlag.AlignCenter, "left out")
+            return
+        px = 19 if cell.width() > 74 and cell.height() > 30 else th.TEXT
+        p.setFont(th.font(px, bold=True))
+        p.setPen(th.color("soft" if h is None else "ink"))
+        words = str(self.callouts.index(c) + 1) + "." if h is None else f"{h:+.2f}".replace("-", "−")
+        p.drawText(cell, Qt.AlignmentFlag.AlignCenter, "0.00" if words in ("+0.00", "−0.00") else words)
+
+    def _draw_scale(self, p: QPainter, low: float, high: float, *, any_read: bool) -> None:
+        """Low to high in the colours used, with the numbers at both ends."""
+        y = self.height() - FOOT + 24
+        p.setFont(th.font(th.TEXT))
+        p.setPen(th.color("soft"))
+        if not any_read:
+            words_at(
+                p, QPointF(16, y), "Dotted: the way to walk. Higher than the first point is +.", width=430, side="right"
+            )
+            return
+        bar = QRectF(110, y - 10, min(220.0, self.width() - 330.0), 20)
+        ramp = QLinearGradient(bar.topLeft(), bar.topRight())
+        for i in range(11):
+            ramp.setColorAt(i / 10, heat(i / 10))
+        p.setBrush(ramp)
+        p.setPen(QPen(th.color("line"), 1))
+        p.drawRect(bar)
+        p.setPen(th.color("ink"))
+        words_at(p, QPointF(bar.left() - 8, y), f"low {low:+.2f}".replace("-", "−"), width=96, side="left")
+        words_at(p, QPointF(bar.right() + 8, y), f"{high:+.2f} mm high".replace("-", "−"), width=130, side="right")
+
+    # The head
+
+    def _draw_arm(self, p: QPainter) -> None:
+        places = self.places()
+        middle = QPointF(
+            sum(at.x() for at in places.values()) / len(places), sum(at.y() for at in places.values()) / len(places)
+        )
+        r = max((at - middle).manhattanLength() for at in places.values())
+        p.setPen(QPen(th.color("soft"), 1.4, Qt.PenStyle.DashLine))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawEllipse(middle, r, r)
+        p.setPen(QPen(th.color("ink"), 2))
+        p.setBrush(th.color("material"))
+        p.drawEllipse(middle, 26, 26)
+        p.setFont(th.font(th.TEXT))
+        p.setPen(th.color("ink"))
+        words_at(p, middle, "head", width=60)
+        current = self.current()
+        if current:
+            p.setPen(QPen(th.color("focus"), 6, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+            tip = places[current.measurand.name]
+            start = middle + (tip - middle) * (26 / max(r, 1))
+            p.drawLine(start, tip)
+        for c in self.callouts:
+            at, h = places[c.measurand.name], mean_of(c)
+            p.setPen(QPen(th.color("focus" if c.current else "ink"), 2))
+            p.setBrush(th.color("card"))
+            p.drawEllipse(at, 13, 13)
+            p.setFont(th.font(19, bold=True))
+            p.setPen(th.color("ink" if h is not None else "soft"))
+            out = (at - middle) / max(r, 1)
+            beside = at + QPointF(out.x() * 66, out.y() * 30)
+            value = c.measurand.label if h is None else f"{h:+.2f}".replace("-", "−")
+            words_at(p, beside, value, width=110)
+        p.setFont(th.font(th.TEXT))
+        p.setPen(th.color("soft"))
+        words_at(p, QPointF(16, self.height() - 22), "Swing the arm to the marked side. A larger reading is a smaller gap.",
+                 width=self.width() - WIDTH, side="right")  # fmt: skip
+
+
+def heat(share: float) -> QColor:
+    """A colour for 0 (low) to 1 (high): blue to orange by way of a neutral, told apart by every kind of eye."""
+    low, middle, high = (QColor(c) for c in th.theme().heat)
+    a, b, t = (low, middle, 2 * share) if share < 0.5 else (middle, high, 2 * share - 1)
+
+    def mixed(u: int, v: int) -> int:
+        return round(u + t * (v - u))
+
+    return QColor(mixed(a.red(), b.red()), mixed(a.green(), b.green()), mixed(a.blue(), b.blue()))

@@ -1,0 +1,102 @@
+"""The ladder of feeds: one rung for each, how far it missed, and the limits drawn across."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import draw_state, painter_on_card
+from keen_compass.app.round.callout import WIDTH
+from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.procedures.rounds.measuring import Callout
+from keen_compass.shop.standing import State
+
+LEFT, TOP, FOOT = 128.0, 40.0, 40.0  # px
+
+
+class LadderSurface(FloatingSurface):
+    """Feeds rise from the bottom up."""
+
+    def places(self) -> dict[str, QPointF]:
+        """The middle of each rung."""
+        x = (LEFT + self._right()) / 2
+        return {c.measurand.name: QPointF(x, self._y(self._feed(c))) for c in self.callouts}
+
+    def box_at(self, place: QPointF) -> QPointF:
+        """Right of the ladder."""
+        return QPointF(self.width() - WIDTH / 2 - 10, place.y())
+
+    def _right(self) -> float:
+        return self.width() - WIDTH - 120.0
+
+    def _feed(self, c: Callout) -> float:
+        assert self.session is not None
+        return float(self.session.measuring.shape().rungs()[c.measurand.name])
+
+    def _y(self, feed: float) -> float:
+        feeds = [self._feed(c) for c in self.callouts]
+        low, high = min(feeds), max(feeds)
+        room = self.height() - TOP - FOOT - 20
+        return self.height() - FOOT - 10 - room * (feed - low) / ((high - low) or 1.0)
+
+    def paintEvent(self, _event: object) -> None:
+        """Rails, rungs, limits."""
+        p = painter_on_card(self)
+        if self.session is None or not self.callouts:
+            return
+        solution = self.session.measuring.answer()
+        figures = solution.figures if solution else {}
+        within = max(figures.get("within", 0.1), 0.01)
+        right = self._right()
+        p.setPen(QPen(th.color("ink"), 3))
+        for x in (LEFT, right):
+            p.drawLine(QPointF(x, TOP - 10), QPointF(x, self.height() - FOOT + 8))
+        for c in self.callouts:
+            self._draw_rung(p, c, within, right)
+        safe, limit, now = figures.get("safe"), figures.get("step_rate_limit"), figures.get("in_force")
+        for feed, words, colour in (
+            (limit, "step rate ends", "bad"), (now, "in force", "soft"), (safe, "safe", "good"),
+        ):  # fmt: skip
+            if feed:
+                self._draw_limit(p, float(feed), words, colour, right)
+        p.setFont(th.font(th.TEXT))
+        p.setPen(th.color("soft"))
+        words_at(p, QPointF(16, self.height() - 20), "Feeds in mm per min, rising; ● back on its mark, ▲ missed it",
+                 width=self.width() - 30, side="right")  # fmt: skip
+
+    def _draw_rung(self, p: QPainter, c: Callout, within: float, right: float) -> None:
+        y, miss = self._y(self._feed(c)), mean_of(c)
+        colour = "focus" if c.current else "line" if miss is None else "good" if abs(miss) <= within else "bad"
+        p.setPen(QPen(th.color(colour), 5 if c.current else 3))
+        p.drawLine(QPointF(LEFT, y), QPointF(right, y))
+        p.setFont(th.font(17, bold=True))
+        p.setPen(th.color("ink"))
+        words_at(p, QPointF(LEFT - 12, y), f"{self._feed(c):.0f}", width=90, side="left")
+        if miss is not None:
+            state = State.IN if abs(miss) <= within else State.OUT
+            behind = th.color("card")
+            draw_state(p, state, QPointF(LEFT + 26, y), 7, th.color("good" if state is State.IN else "bad"), behind)
+            p.setPen(th.color("ink"))
+            area = QRectF(right + 8, y - 11, 104, 22)
+            p.drawText(area, Qt.AlignmentFlag.AlignVCenter, f"{miss:+.2f}".replace("-", "−") if miss else "0.00")
+        elif c.skipped:
+            p.setPen(th.color("soft"))
+            words_at(p, QPointF(right + 8, y), "left out", width=100, side="right")
+
+    def _draw_limit(self, p: QPainter, feed: float, words: str, colour: str, right: float) -> None:
+        """A line across at its feed; beyond the ladder it is said at the edge."""
+        y = self._y(feed)
+        above, below = y < TOP - 12, y > self.height() - FOOT + 2
+        y = min(max(y, TOP - 22), self.height() - FOOT + 6)
+        p.setPen(QPen(th.color(colour), 2, Qt.PenStyle.DashLine))
+        if not above and not below:
+            p.drawLine(QPointF(LEFT + 44, y), QPointF(right - 4, y))
+        p.setFont(th.font(th.TEXT, bold=True))
+        text = f"{'↑ ' if above else '↓ ' if below else ''}{words} {feed:.0f}"
+        width = p.fontMetrics().horizontalAdvance(text) + 12
+        middle = {"safe": 0.30, "in force": 0.56, "step rate ends": 0.8}[words]
+        at = QPointF(LEFT + 40 + middle * (right - LEFT - 60), y)
+        p.fillRect(QRectF(at.x() - width / 2, y - 11, width, 22), th.color("card"))
+        p.setPen(th.color(colour))
+        words_at(p, at, text, width=width)

@@ -1,0 +1,177 @@
+"""Where readings are given: what every surface has, and the one with a single floating callout.
+
+A surface shows the callouts of a session and nothing else: it keeps no state of the round. It is chosen by
+the procedure's `surface`.
+"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
+from PySide6.QtWidgets import QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Text
+from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox, CalloutEdit
+from keen_compass.procedures.base import Surface
+from keen_compass.procedures.rounds import RoundSession
+from keen_compass.procedures.rounds.measuring import Callout
+
+HIT = 26.0  # px around a place that can be chosen
+
+
+class SurfaceWidget(QWidget):
+    """`chosen` carries the measurand that was clicked, `typed` what a drag or a key put into the current callout."""
+
+    chosen = Signal(str)
+    typed = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.callouts: list[Callout] = []
+        self._complaint = Text("", th.TEXT, "bad", bold=True)
+        self._complaint.setParent(self)
+        self._complaint.hide()
+
+    def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
+        """Everything that is drawn."""
+        raise NotImplementedError
+
+    def current_edit(self) -> CalloutEdit | None:
+        """The field that takes what is typed."""
+        raise NotImplementedError
+
+    def edits(self) -> list[CalloutEdit]:
+        """Every field there is now."""
+        raise NotImplementedError
+
+    def nudge(self, by: int) -> bool:
+        """An arrow key in the field; False where it goes to another callout."""
+        return False
+
+    def current(self) -> Callout | None:
+        """The callout that takes what is typed."""
+        return next((c for c in self.callouts if c.current), None)
+
+    def _complain_beside(self, box: QWidget, words: str) -> None:
+        """A complaint below a box, or above where there is no room; gone where there is none."""
+        if not words:
+            self._complaint.hide()
+            return
+        self._complaint.setFixedWidth(min(330, self.width() - 16))
+        self._complaint.setStyleSheet(
+            f"color: {th.theme().bad}; background: {th.theme().bad_fill}; padding: 6px; border-radius: 6px;"
+        )
+        self._complaint.setText(words)
+        self._complaint.adjustSize()
+        height = self._complaint.heightForWidth(self._complaint.width())
+        room = self.width() - self._complaint.width() - 8
+        x = min(max(box.x() + box.width() // 2 - self._complaint.width() // 2, 8), max(room, 8))
+        below = box.y() + box.height() + 4
+        y = below if below + height < self.height() - 4 else box.y() - height - 4
+        self._complaint.setGeometry(x, y, self._complaint.width(), height)
+        self._complaint.show()
+        self._complaint.raise_()
+
+
+class FloatingSurface(SurfaceWidget):
+    """A surface with many places and one callout, which goes to the place whose turn it is."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumSize(430, 230)
+        self.box = CalloutBox(self)
+        self.session: RoundSession | None = None
+
+    def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
+        """Everything that is drawn."""
+        self.session, self.callouts = session, callouts
+        current = self.current()
+        self.box.setVisible(current is not None)
+        if current:
+            self.box.show_callout(current, session.context.parameters["passes"], frozen=frozen)
+        self._arrange()
+        self.update()
+
+    def current_edit(self) -> CalloutEdit | None:
+        """The callout's field, while anything is to be read."""
+        return self.box.edit if self.current() else None
+
+    def edits(self) -> list[CalloutEdit]:
+        """There is one."""
+        return [self.box.edit]
+
+    def places(self) -> dict[str, QPointF]:
+        """Where each measurand is drawn; a click near it chooses it."""
+        raise NotImplementedError
+
+    def box_at(self, place: QPointF) -> QPointF:
+        """Middle of the callout for a measurand that is drawn at `place`."""
+        return place
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The callout moves with its place."""
+        super().resizeEvent(event)
+        self._arrange()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Go to the place that was clicked."""
+        near = {name: (at - event.position()).manhattanLength() for name, at in self.places().items()}
+        name = min(near, key=near.__getitem__, default=None)
+        if name and near[name] < 2 * HIT:
+            self.chosen.emit(name)
+
+    def _arrange(self) -> None:
+        current = self.current()
+        if current is None or self.session is None:
+            self._complaint.hide()
+            return
+        middle = self.box_at(self.places().get(current.measurand.name, QPointF(self.width() / 2, self.height() / 2)))
+        x = min(max(middle.x() - WIDTH / 2, 4), self.width() - WIDTH - 4)
+        y = min(max(middle.y() - HEIGHT / 2, 4), self.height() - HEIGHT - 4)
+        self.box.move(round(x), round(y))
+        self._complain_beside(self.box, current.complaint)
+
+
+def words_at(p: QPainter, at: QPointF, words: str, *, width: float = 120.0, side: str = "centre") -> None:
+    """One line of words: centred on a point, or to its left or right."""
+    x = at.x() - {"centre": width / 2, "right": 0.0, "left": width}[side]
+    sides = Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
+    align = dict(zip(("centre", "right", "left"), sides, strict=True))[side]
+    p.drawText(QRectF(x, at.y() - 11, width, 22), align | Qt.AlignmentFlag.AlignVCenter, words)
+
+
+def mean_of(c: Callout) -> float | None:
+    """Mean of what was read, mm; None where nothing was, or it can't be."""
+    if c.skipped or not c.readings:
+        return None
+    return sum(r.length.mm for r in c.readings) / len(c.readings)
+
+
+def surface_for(surface: Surface) -> SurfaceWidget:
+    """The widget for a kind of surface, loaded when it is wanted."""
+    match surface:
+        case Surface.RULE:
+            from keen_compass.app.round.rule_surface import RuleSurface
+
+            return RuleSurface()
+        case Surface.DIAL:
+            from keen_compass.app.round.dial_surface import DialSurface
+
+            return DialSurface()
+        case Surface.GRID:
+            from keen_compass.app.round.grid_surface import GridSurface
+
+            return GridSurface()
+        case Surface.LADDER:
+            from keen_compass.app.round.ladder_surface import LadderSurface
+
+            return LadderSurface()
+        case Surface.CHAIN:
+            from keen_compass.app.round.chain_surface import ChainSurface
+
+            return ChainSurface()
+        case _:
+            from keen_compass.app.round.piece_canvas import PieceCanvas
+
+            return PieceCanvas()
