@@ -53,6 +53,11 @@ def _colour_words(label: QLabel, colour: str) -> None:
     label.setPalette(palette)
 
 
+def sentence(words: str) -> str:
+    """With a capital at the start, and every other letter as it was: ``−X side`` stays."""
+    return words[:1].upper() + words[1:]
+
+
 class Line(QLabel):
     """One line that is cut with an ellipsis, never wrapped; the whole text is in the tooltip."""
 

@@ -79,4 +79,7 @@ def yielding(quantity: str, file_format: str = "gcode") -> list[Entry]:
     """
     if quantity.endswith("_drive"):
         return [REGISTRY["drive-train"]]
-    return [e for e in suitable(file_format) if quantity in e.yields and e.name != "drive-train"]
+    found = [e for e in suitable(file_format) if quantity in e.yields and e.name != "drive-train"]
+    if quantity == "z_backlash":  # one run along Z tells both
+        found.sort(key=lambda e: e.name != "travel-run")
+    return found

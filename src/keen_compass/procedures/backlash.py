@@ -89,7 +89,7 @@ class Backlash(Procedure):
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis, whether compensation is on, and how the slack is taken up."""
         axes = tuple((a.upper(), a) for a in ("x", "y", "z") if f"{a}_backlash" in machine.quantities)
-        off = Choice("compensation_off", "Compensation", (("switched on", False), ("switched off", True)))
+        off = Choice("compensation_off", "Compensation", (("on", False), ("off", True)))
         slow = Choice("take_up", "Slack taken up", (("at the usual feed", "usual"), ("slowly, heavy axis", "slow")))
         return (Choice("axis", "Axis", axes), off, slow)
 
@@ -125,7 +125,7 @@ class Backlash(Procedure):
     def measurands(self, piece: BacklashRun) -> tuple[Measurand, ...]:
         """The dial's failure to return."""
         hint = "How far the needle stays short of zero; past zero is −"
-        return (Measurand("return", f"{piece.axis.upper()} stays short by", piece.axis, 0.0, hint=hint, signed=True),)
+        return (Measurand("return", f"{piece.axis.upper()} short by", piece.axis, 0.0, hint=hint, signed=True),)
 
     def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
         """One axis' backlash."""

@@ -191,6 +191,11 @@ class Procedure:
         """Which of the choices lead to a quantity."""
         return {}
 
+    def heading(self, parameters: Mapping[str, Any]) -> str:
+        """Its title, with the axis where there is one."""
+        axis = str(parameters.get("axis", "")).upper()
+        return f"{self.title}, {axis}" if axis else self.title
+
     def suits_for(self, chosen: Mapping[str, Any]) -> tuple[str, ...]:
         """Kinds of instrument for what was chosen, best first."""
         return self.suits

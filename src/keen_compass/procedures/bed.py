@@ -127,8 +127,12 @@ class Bed(Procedure):
         runs: tuple[tuple[str, Any], ...] = (("heights of the bed", "heights"),)
         if "x_tram" in machine.quantities:
             runs = (("how the head stands", "tram"), *runs)
-        grid = tuple((f"{c} × {r}", f"{c}x{r}") for c, r in ((3, 3), (5, 4), (7, 5), (9, 7)))
+        grid = tuple((f"{c} × {r}", f"{c}x{r}") for c, r in ((5, 4), (3, 3), (7, 5), (9, 7)))
         return (Choice("run", "Read", runs), Choice("grid", "Points", grid))
+
+    def heading(self, parameters: Mapping[str, Any]) -> str:
+        """The bed, or the head."""
+        return "Head tram" if parameters.get("run") == "tram" else "Bed"
 
     def chosen_for(self, quantity: str) -> dict[str, Any]:
         """Which choices yield a quantity."""
@@ -292,8 +296,7 @@ class Bed(Procedure):
         shim = abs(estimate.value) * run.mount
         way = "+" if error > 0 else "−"
         words = (
-            f"The head’s top leans {abs(error):.2f} mm per m towards {way}{axis.upper()}: "
-            f"a shim of {shim:.3f} mm over {run.mount:g} mm between its screws."
+            f"A shim of {shim:.3f} mm over {run.mount:g} mm between the head’s screws, on the {way}{axis.upper()} side."
         )
 
         def settle() -> str:

@@ -55,8 +55,8 @@ PARTS: dict[str, tuple[str, str, float | None, str]] = {
     "media": ("media thickness", "mm", 0.0, "Half of it runs outside the roller"),
 }
 MOTORS: dict[str, tuple[str, tuple[str, ...]]] = {
-    "stepper": ("stepping motor", ("step_angle", "microsteps")),
-    "encoder": ("encoder drive", ("counts", "electronic_ratio")),
+    "stepper": ("stepper", ("step_angle", "microsteps")),
+    "encoder": ("with encoder", ("counts", "electronic_ratio")),
 }
 DRIVES: dict[str, tuple[str, Drive, tuple[str, ...]]] = {
     "belt": ("belt", Drive.BELT, ("belt_pitch", "teeth")),

@@ -98,7 +98,7 @@ class Home(Procedure):
 
     def measurands(self, piece: CornerLines) -> tuple[Measurand, ...]:
         """From each edge to its line."""
-        hint = "From the stock’s edge to the middle of the line, square to the edge"
+        hint = "From the stock’s edge to the middle of the line"
         return tuple(
             Measurand(
                 m, f"{m[0].upper()}, edge to line", m[0], piece.nominal(m), piece.line(m),
@@ -176,7 +176,10 @@ class Home(Procedure):
         def settle() -> str:
             return what_would_settle(self, case, quantity, error, outcome.T)
 
-        return judged(case, replace(outcome, settle=settle, notes=("Takes effect after homing again.",)))
+        finding = judged(case, replace(outcome, settle=settle))
+        if finding.verdict is Verdict.IN:
+            return finding
+        return replace(finding, notes=(*finding.notes, "The new offset counts after homing again."))
 
 
 PROCEDURE = Home()

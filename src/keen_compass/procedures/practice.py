@@ -246,7 +246,7 @@ def show_reading(
     made = _cached(json.dumps([truth, practice, piece["settings"]], sort_keys=True), truth, settings, practice)
     rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
     value = procedure.shown(made, procedure.piece(piece["parameters"]), measurand, count, instrument, rng)
-    if measurand.unit != "mm":
+    if measurand.unit != "mm" or procedure.makes is Makes.NOTHING:
         return f"{value:g}"
     unit = UNITS_MM[instrument.unit]
     if instrument.divided_in_fractions:

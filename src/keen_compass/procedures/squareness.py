@@ -247,10 +247,7 @@ def _formula(piece: SquareFigure, means: Mapping[str, MeanReading]) -> str:
 
 
 def _words(gamma: float, gantry: float, piece: SquareFigure, means: Mapping[str, MeanReading]) -> tuple[str, ...]:
-    lean = math.tan(gamma) * PER_METRE
-    angle = 90 - math.degrees(gamma)
-    words = [f"The corner at lowest X and Y has {angle:.3f}°: Y leans {abs(lean):.2f} mm per m towards "
-             f"{'+' if lean > 0 else '−'}X."]  # fmt: skip
+    words = []
     if gantry:
         move = gantry_move(gamma, gantry)
         words.append(f"Move the gantry’s end at highest X by {abs(move):.2f} mm towards {'+' if move > 0 else '−'}Y.")

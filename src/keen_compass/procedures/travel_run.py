@@ -157,7 +157,7 @@ class TravelRunProcedure(Procedure):
         runs: tuple[tuple[str, Any], ...] = (("scale and lost motion", "travel"),)
         if "tracking" in machine.quantities:
             runs += (("feed tracking, out and back", "tracking"),)
-        off = Choice("compensation_off", "Backlash compensation", (("switched on", False), ("switched off", True)))
+        off = Choice("compensation_off", "Compensation", (("on", False), ("off", True)))
         lies = tuple((f"{d:g}°, {_aside_per_metre(d)} mm in a metre", d) for d in PARALLEL)
         parallel = Choice("parallel_within_deg", "Rule parallel within", lies)
         return (Choice("run", "Run", runs), Choice("axis", "Axis", axes), off, parallel)
@@ -168,6 +168,10 @@ class TravelRunProcedure(Procedure):
         if axis == "z":
             return machine.z_travel - 2 * Z_MARGIN
         return machine.loaded[0 if axis == "x" else 1] - 2 * MARGIN
+
+    def heading(self, parameters: Mapping[str, Any]) -> str:
+        """Feed tracking is a run of its own."""
+        return "Feed tracking" if parameters.get("run") == "tracking" else super().heading(parameters)
 
     def suits_for(self, chosen: Mapping[str, Any]) -> tuple[str, ...]:
         """Z is short: a depth gauge or dial, not a rule."""
@@ -228,7 +232,7 @@ class TravelRunProcedure(Procedure):
             )
         return tuple(
             Measurand(
-                name, f"{p:g} {'going up' if way > 0 else 'coming back'}", piece.axis, p,
+                name, f"{p:g} {'up' if way > 0 else 'back'}", piece.axis, p,
                 hint="Read the rule at the point, straight from above", signed=True, way=way,
             )
             for name, (p, way) in piece.nodes().items()
@@ -376,10 +380,10 @@ class TravelRunProcedure(Procedure):
         old = case.amount("tracking")
         formula = f"{format_mm(drift, 3, signed=True)} mm each trip of 2 × {run.length:g} mm"
         outcome = amount_outcome(case, "tracking", old.value, drift, U, formula)
-        way = "past" if drift > 0 else "short of"
-        words = f"Each trip ends {abs(drift):.2f} mm {way} its start, and slips by {found.slip:.2f} mm about that."
-        cure = "Pinch rollers, grit and media tension come before any number: there is none to enter for it."
-        finding = replace(judged(case, replace(outcome, notes=(words, cure))), new=None)
+        finding = replace(judged(case, outcome), new=None)
+        if finding.verdict is not Verdict.IN:
+            cure = "No number cures it: look at pinch rollers, grit and media tension."
+            finding = replace(finding, notes=(*finding.notes, cure))
         means = [math.fsum(t) / len(t) for t in trips]
         return Solution((finding,), (), assumed_spread(case), {"trips": means, "drift": drift, "slip": found.slip})
 

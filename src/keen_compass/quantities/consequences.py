@@ -6,11 +6,16 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
 
+_RIGHT = {"mm": "{axis} comes to where it should", "tram": "the head stands upright"}
+
 
 def finding_in_words(finding: Finding, units: str = "mm") -> str:
     """``a metre comes out 0.97 mm too long``; in inches for machines that are shown in inches."""
     q, e = QUANTITIES[finding.quantity], finding.error or 0.0
     axis = q.axis.upper()
+    right = _RIGHT.get(q.error_unit if q.error_unit != "mm/m" else finding.quantity.partition("_")[2])
+    if right and float(f"{abs(e):.2f}") == 0 and finding.quantity not in ("bed", "tracking"):
+        return right.format(axis=axis)
     what = finding.quantity.partition("_")[2] or finding.quantity
     match what:
         case "steps":

@@ -11,8 +11,8 @@ from keen_compass.quantities.catalogue import QUANTITIES, Kept
 from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredResolution
 
 NOUNS = {
-    "backlash": "backlash", "home": "home offset", "speed": "fastest feed", "squareness": "gantry end",
-    "tram": "tram", "bed": "bed skimmed", "tracking": "tracking",
+    "backlash": "backlash", "home": "home offset", "speed": "fastest feed", "squareness": "gantry end moved",
+    "tram": "tram set", "bed": "bed skimmed", "tracking": "tracking",
 }  # fmt: skip
 
 
@@ -59,7 +59,7 @@ StoredValue = StoredResolution | StoredAmount
 def nothing_stored(quantity: str) -> StoredAmount | None:
     """What holds where nobody ever entered anything: no compensation, no offset. A resolution has no such number."""
     q = QUANTITIES[quantity]
-    return None if q.kept is Kept.RESOLUTION else StoredAmount(quantity, q.unit, 0.0)
+    return None if q.kept in (Kept.RESOLUTION, Kept.COMPUTED) else StoredAmount(quantity, q.unit, 0.0)
 
 
 def stored_from_input(quantity: str, form: ResolutionForm, given: object) -> StoredValue:

@@ -136,9 +136,9 @@ def summary(all_spokes: list[Spoke]) -> tuple[str, State]:
 
 
 def _few(found: list[Spoke]) -> str:
-    """``X, Y`` where that says it, else ``Bed and 3 more``."""
+    """``X, Y`` where that says it, else how many."""
     names = list(dict.fromkeys(QUANTITIES[s.quantity].axis.upper() or s.label for s in found))
-    return ", ".join(names) if len(names) <= 2 else f"{names[0]} and {len(names) - 1} more"
+    return ", ".join(names) if len(found) <= 2 else str(len(found))
 
 
 def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> Spoke:

@@ -12,7 +12,8 @@ from keen_compass.app.parts import STATE_COLOUR, ShowsFocus, draw_state
 from keen_compass.shop.standing import Spoke, State
 
 RING = 0.62  # of the outermost radius
-LABEL_GAP = 16.0
+LABEL_GAP = 12.0
+LABEL_WIDTH = 130.0
 HIT = 34.0  # px around a spoke's line or label
 
 
@@ -59,7 +60,7 @@ class Rose(ShowsFocus):
         if self._small:
             return QPointF(self.width() / 2, self.height() / 2), min(self.width(), self.height()) / 2 - 2
         middle = QPointF(self.width() / 2, self.height() / 2 + 4)
-        return middle, max(60.0, min(self.width() / 2 - 110, self.height() / 2 - 62))
+        return middle, max(60.0, min(self.width() / 2 - LABEL_WIDTH, self.height() / 2 - 62))
 
     def _direction(self, index: int) -> QPointF:
         a = self.angle(index)
@@ -86,8 +87,11 @@ class Rose(ShowsFocus):
                 self._draw_label(p, i, spoke, middle, R)
 
     def _draw_ring_label(self, p: QPainter, middle: QPointF, R: float) -> None:
-        """Just outside the ring, where no spoke passes: half way between two of them."""
-        a = self.angle(0) + (math.pi / max(len(self._spokes), 1))
+        """Just outside the ring, half way between two spokes that stay well inside it."""
+        n = max(len(self._spokes), 1)
+        reaches = [s.reach + s.U_reach for s in self._spokes] or [0.0]
+        calm = min(range(n), key=lambda i: max(reaches[i % len(reaches)], reaches[(i + 1) % len(reaches)]))
+        a = self.angle(calm) + math.pi / n
         at = middle + QPointF(math.sin(a), -math.cos(a)) * (RING * R + 20)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("good"))
@@ -131,7 +135,7 @@ class Rose(ShowsFocus):
     def _label_box(self, index: int, middle: QPointF, R: float) -> QRectF:
         d = self._direction(index)
         at = middle + d * (R + LABEL_GAP)
-        width, height = 190.0, 48.0
+        width, height = LABEL_WIDTH, 48.0
         x = at.x() - width / 2 + d.x() * width / 2
         y = at.y() - height / 2 + d.y() * height / 2
         return QRectF(min(max(x, 2.0), self.width() - width - 2), y, width, height)
@@ -152,7 +156,7 @@ class Rose(ShowsFocus):
         p.drawText(inner, side | Qt.AlignmentFlag.AlignTop, spoke.label)
         p.setFont(th.font(16))
         p.setPen(th.color(STATE_COLOUR[spoke.state]))
-        words = spoke.figure + (" · re-check" if spoke.state is State.RECHECK else "")
+        words = "re-check" if spoke.state is State.RECHECK else spoke.figure
         p.drawText(inner, side | Qt.AlignmentFlag.AlignBottom, words)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

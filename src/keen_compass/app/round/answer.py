@@ -80,7 +80,6 @@ class FindingCard(Card):
         layout.addWidget(self._formula)
         layout.addWidget(self._band)
         layout.addWidget(self._detail)
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
 
     def show_waiting(self, name: str, number: str) -> None:
         """Nothing read yet."""
@@ -189,7 +188,7 @@ class RoundsChart(QWidget):
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         gap = max(half, 11)
-        for y, label in ((middle - gap, f"+{tolerance:.1f}"), (middle + gap, f"−{tolerance:.1f}")):
+        for y, label in ((middle - gap, f"+{tolerance:.3g}"), (middle + gap, f"−{tolerance:.3g}")):
             p.drawText(QRectF(2, y - 11, 46, 22), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, label)
 
     def _draw_legend(self, p: QPainter) -> None:

@@ -114,7 +114,7 @@ class ChainSurface(SurfaceWidget):
         y, size = (top + bottom) / 2, min((bottom - top) / 2, 62.0)
         motor, gear, drive = (QPointF(self._middle(k), y) for k in range(3))
         p.setPen(QPen(th.color("soft"), 6))
-        p.drawLine(motor, drive)
+        p.drawLine(motor, drive - QPointF(0.75 * size, 0))
         self._draw_motor(p, motor, size)
         ratio = self._value("reduction")
         self._draw_gear(p, gear, size, ratio)

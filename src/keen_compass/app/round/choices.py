@@ -38,7 +38,8 @@ class ChoicesBar(QWidget):
                 label.setWordWrap(False)
                 self._grid.addWidget(label, row, 2 * column)
                 self._grid.addWidget(combo, row, 2 * column + 1)
-                self._grid.setColumnStretch(2 * column + 1, 1)
+                longest = max(len(words) for words, _ in choice.options)
+                self._grid.setColumnStretch(2 * column + 1, min(max(longest, 4), 26))
             fill(combo, [(words, value) for words, value in choice.options], context.chosen.get(choice.name))
             combo.setEnabled(editable)
         self.setVisible(bool(choices))
@@ -59,7 +60,7 @@ def plain_combo(name: str) -> QComboBox:
     combo.setAccessibleName(name)
     combo.setFont(th.font())
     combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    combo.setMinimumContentsLength(10)
+    combo.setMinimumContentsLength(3)
     return combo
 
 

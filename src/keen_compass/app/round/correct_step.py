@@ -30,7 +30,8 @@ class NumberCard(Card):
         self.leave = Button("Leave old", lambda: self._decide(enter=False))
         for b in (self.enter, self.leave):
             b.setCheckable(True)
-        self._line = Text("", 17)
+        self._line = Line("", 17)
+        self._task = Text("", 17)
         self.copy = Button("Copy line", self._copy, "quiet", "copy")
         self.send = Button("Send", self._send, "", "send")
         self.send.setAccessibleName("Send it to the stand-in’s controller")
@@ -57,12 +58,13 @@ class NumberCard(Card):
         numbers.addWidget(self.leave)
         entry = QGridLayout()
         entry.setHorizontalSpacing(10)
-        entry.addWidget(self._line, 0, 0, 1, 2)
-        entry.addWidget(self.copy, 0, 2)
-        entry.addWidget(self.send, 0, 3)
-        entry.addWidget(self._asks, 1, 0)
-        entry.addWidget(self.shows, 1, 1)
-        entry.addWidget(self.confirm, 1, 2)
+        entry.addWidget(self._task, 0, 0, 1, 4)
+        entry.addWidget(self._line, 1, 0, 1, 2)
+        entry.addWidget(self.copy, 1, 2)
+        entry.addWidget(self._asks, 2, 0)
+        entry.addWidget(self.shows, 2, 1)
+        entry.addWidget(self.confirm, 2, 2)
+        entry.addWidget(self.send, 2, 3)
         entry.setColumnStretch(1, 2)
         entry.setColumnStretch(3, 3)
         layout = QVBoxLayout(self)
@@ -84,7 +86,7 @@ class NumberCard(Card):
         old = words.number(stored, f.old, machine.decimals)
         by_hand = QUANTITIES[f.quantity].kept is Kept.BY_HAND
         self._old.say(f"{old}  →" if enters else "")
-        self._new.say(correcting.proposed(f) if enters else old)
+        self._new.say(correcting.proposed(f).replace("-", "−") if enters else old)
         self.enter.setChecked(enters)
         self.leave.setChecked(not enters)
         undecided = entered is None and editable
@@ -93,14 +95,16 @@ class NumberCard(Card):
         for widget in (self._line, self.copy, self._asks, self.shows, self.confirm, self.send):
             widget.setVisible(enters and undecided)
         self.copy.setVisible(enters and undecided and not by_hand)
-        self._asks.say("Done in all" if by_hand else "Controller shows")
+        self._asks.say("In all now" if by_hand else "Controller shows")
         self._asks.setVisible(enters and undecided)
         self.enter.setText("Set right" if by_hand else "Enter new")
         self.leave.setText("Leave it" if by_hand else "Leave old")
         self.send.setText(" Do it" if by_hand else " Send")
         self.send.setVisible(enters and undecided and context.shop.stand_in(machine.uid) is not None)
-        self._line.say("" if not enters else words.consequence(f, machine) if by_hand else correcting.line(f))
-        self._line.setVisible(enters and undecided)
+        self._line.say(correcting.line(f).replace("-", "−") if enters else "")
+        self._line.setVisible(enters and undecided and not by_hand)
+        task = words.to_do(f, machine) if enters and by_hand else ""
+        self._task.say(task if undecided else "")
         self.shows.setAccessibleName(f"{name}: what the controller shows now")
         self.shows.setPlaceholderText(correcting.proposed(f) if enters else "")
         self.confirm.setAccessibleName(f"{name}: that is what the controller shows")
@@ -177,13 +181,19 @@ class CorrectStep(QWidget):
         session = self._model.session
         kept = session.correcting.kept_settings()
         if kept:
-            self._kept.say(f"Kept in the logbook, {words.day_and_time(kept[0])}: {kept[1]}")
+            count = kept[1].count(";") + 1
+            numbers = f"{count} numbers of the controller" if count > 1 else "the controller’s number"
+            self._kept.say(f"Kept in the logbook, {words.day_and_time(kept[0])}: {numbers}")
+            self._kept.setToolTip(kept[1])
         found = {f.quantity: f for f in session.measuring.findings()}
         for quantity, card in self.cards.items():
             card.setVisible(quantity in found)
             if quantity in found:
                 card.show_finding(found[quantity])
-        self._effect.say(session.context.machine.takes_effect)
+        in_controller = any(
+            QUANTITIES[q].kept is not Kept.BY_HAND and session.correcting.enters(f) for q, f in found.items()
+        )
+        self._effect.say(session.context.machine.takes_effect if in_controller else "")
         self.onward.setEnabled(session.correcting.done())
         none = not any(session.correcting.enters(f) for f in found.values())
         last = Step.CONFIRM not in session.context.procedure.steps

@@ -7,7 +7,7 @@ from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Card, Line, StateSign, Text
+from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Card, Line, StateSign, Text, sentence
 from keen_compass.app.round import words
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.model import RoundModel
@@ -51,7 +51,7 @@ class FloorView(QWidget):
         if callout:
             passes = session.context.parameters["passes"]
             done = len(callout.readings) + 1
-            self._name.say(f"{callout.measurand.label.capitalize()}, {done} of {max(passes, done)}")
+            self._name.say(f"{sentence(callout.measurand.label)}, {done} of {max(passes, done)}")
             self.edit.setAccessibleName(f"{callout.measurand.label}, the shop-floor view")
         else:
             self._name.say("All read")

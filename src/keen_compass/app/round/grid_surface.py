@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from itertools import pairwise
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -14,7 +15,7 @@ from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.procedures.rounds.measuring import Callout
 
-FOOT = 64.0  # px below the grid: the scale of colours and the standpoint
+FOOT = 74.0  # px below the grid: the scale of colours and the standpoint
 
 
 class GridSurface(FloatingSurface):
@@ -38,8 +39,13 @@ class GridSurface(FloatingSurface):
         seen = [s.to_view(*c.measurand.at) for c in self.callouts]
         left, right = min(u for u, _ in seen), max(u for u, _ in seen)
         near, far = min(v for _, v in seen), max(v for _, v in seen)
-        room = QRectF(70, 44, self.width() - 140, self.height() - 60 - FOOT)
-        scale = min(room.width() / ((right - left) or 1), room.height() / ((far - near) or 1))
+        if self._swung():
+            room, dx, dy = QRectF(84, 44, self.width() - 168, self.height() - 60 - FOOT), 0.0, 0.0
+        else:  # half a cell sticks out all round
+            room = QRectF(14, 12, self.width() - 28, self.height() - 16 - FOOT)
+            dx, dy = _spacing(u for u, _ in seen), _spacing(v for _, v in seen)
+        scale_x, scale_y = room.width() / ((right - left + dx) or 1), room.height() / ((far - near + dy) or 1)
+        scale = min(scale_x, scale_y)
         u, v = s.to_view(x, y)
         middle = room.center()
         return QPointF(middle.x() + scale * (u - (left + right) / 2), middle.y() - scale * (v - (near + far) / 2))
@@ -70,18 +76,17 @@ class GridSurface(FloatingSurface):
             p.setBrush(th.color("paper") if h is None else heat((h - low) / ((high - low) or 1.0)))
             p.drawRect(cell)
             self._draw_height(p, c, cell, h)
-        way = QPolygonF([self._at(*c.measurand.at) for c in self.callouts])
+        unread = [i for i, c in enumerate(self.callouts) if heights[c.measurand.name] is None and not c.skipped]
+        way = QPolygonF([self._at(*c.measurand.at) for c in self.callouts[min(unread, default=10**6) :]])
         p.setPen(QPen(th.color("soft"), 1, Qt.PenStyle.DotLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawPolyline(way)
         self._draw_scale(p, low, high, any_read=bool(known))
 
     def _cell(self) -> tuple[float, float]:
-        xs = sorted({round(self._at(*c.measurand.at).x()) for c in self.callouts})
-        ys = sorted({round(self._at(*c.measurand.at).y()) for c in self.callouts})
-        width = min((b - a for a, b in pairwise(xs)), default=80)
-        height = min((b - a for a, b in pairwise(ys)), default=60)
-        return min(width - 2.0, 130.0), min(height - 2.0, 90.0)
+        """Cells touch, so that the picture is a map."""
+        places = list(self.places().values())
+        return _spacing(at.x() for at in places), _spacing(at.y() for at in places)
 
     def _draw_height(self, p: QPainter, c: Callout, cell: QRectF, h: float | None) -> None:
         if c.skipped:
@@ -151,8 +156,14 @@ class GridSurface(FloatingSurface):
             words_at(p, beside, value, width=110)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words_at(p, QPointF(16, self.height() - 22), "Swing the arm to the marked side. A larger reading is a smaller gap.",
+        words_at(p, QPointF(16, self.height() - 22), "Swing the arm to the marked side. Larger is a smaller gap.",
                  width=self.width() - WIDTH, side="right")  # fmt: skip
+
+
+def _spacing(values: Iterable[float]) -> float:
+    """The smallest distance between two different values."""
+    rounded = sorted({round(v, 3) for v in values})
+    return min((b - a for a, b in pairwise(rounded)), default=60.0)
 
 
 def heat(share: float) -> QColor:

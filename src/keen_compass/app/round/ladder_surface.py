@@ -55,11 +55,15 @@ class LadderSurface(FloatingSurface):
         for c in self.callouts:
             self._draw_rung(p, c, within, right)
         safe, limit, now = figures.get("safe"), figures.get("step_rate_limit"), figures.get("in_force")
-        for feed, words, colour in (
-            (limit, "step rate ends", "bad"), (now, "in force", "soft"), (safe, "safe", "good"),
+        if safe and now and abs(self._y(safe) - self._y(now)) < 22:
+            safe_words, now = ("safe, as in force" if safe == now else f"in force {now:.0f}, safe"), None
+        else:
+            safe_words = "safe"
+        for feed, words, colour, share in (
+            (limit, "step rate ends", "bad", 0.74), (now, "in force", "soft", 0.68), (safe, safe_words, "good", 0.45),
         ):  # fmt: skip
             if feed:
-                self._draw_limit(p, float(feed), words, colour, right)
+                self._draw_limit(p, float(feed), words, colour, LEFT + 40 + share * (right - LEFT - 60))
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         words_at(p, QPointF(16, self.height() - 20), "Feeds in mm per min, rising; ● back on its mark, ▲ missed it",
@@ -84,8 +88,9 @@ class LadderSurface(FloatingSurface):
             p.setPen(th.color("soft"))
             words_at(p, QPointF(right + 8, y), "left out", width=100, side="right")
 
-    def _draw_limit(self, p: QPainter, feed: float, words: str, colour: str, right: float) -> None:
-        """A line across at its feed; beyond the ladder it is said at the edge."""
+    def _draw_limit(self, p: QPainter, feed: float, words: str, colour: str, x: float) -> None:
+        """A line across at its feed, its words centred on x; beyond the ladder it is said at the edge."""
+        right = self._right()
         y = self._y(feed)
         above, below = y < TOP - 12, y > self.height() - FOOT + 2
         y = min(max(y, TOP - 22), self.height() - FOOT + 6)
@@ -95,8 +100,7 @@ class LadderSurface(FloatingSurface):
         p.setFont(th.font(th.TEXT, bold=True))
         text = f"{'↑ ' if above else '↓ ' if below else ''}{words} {feed:.0f}"
         width = p.fontMetrics().horizontalAdvance(text) + 12
-        middle = {"safe": 0.30, "in force": 0.56, "step rate ends": 0.8}[words]
-        at = QPointF(LEFT + 40 + middle * (right - LEFT - 60), y)
+        at = QPointF(x, y)
         p.fillRect(QRectF(at.x() - width / 2, y - 11, width, 22), th.color("card"))
         p.setPen(th.color(colour))
         words_at(p, at, text, width=width)

@@ -67,6 +67,7 @@ class MakeStep(QWidget):
         for label in (self._size_label, self._tool_label):
             label.setWordWrap(False)
         size = QHBoxLayout()
+        size.setSpacing(18)
         size.addWidget(self.slider, 5)
         size.addWidget(self._size, 3)
         tools = QHBoxLayout()

@@ -9,7 +9,7 @@ from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.parts import Button, Card, Line, Text, sentence
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.model import RoundModel
@@ -240,7 +240,7 @@ class Strip(Card):
     def _show_current(self, c: Callout, passes: int) -> None:
         done = min(len(c.readings) + 1, max(passes, len(c.readings) + 1))
         editing = self._model.session.measuring.editing
-        label = c.measurand.label.capitalize()
+        label = sentence(c.measurand.label)
         if c.measurand.unit not in ("mm", ""):
             label = f"{label}, {c.measurand.unit}"
         if c.skipped:
@@ -248,7 +248,8 @@ class Strip(Card):
         elif editing:
             self._name.say(f"{label}: Enter replaces {editing.length.text}")
         else:
-            self._name.say(f"{label}, reading {done} of {max(passes, done)}")
+            of = max(passes, done)
+            self._name.say(f"{label}, reading {done} of {of}" if of > 1 else label)
         if c.draft:
             self._echo(c.draft, "bad" if c.complaint else "focus")
         elif c.readings:

@@ -113,8 +113,8 @@ class RoundPage(QWidget):
         context, step = session.context, session.step
         waiting = step is Step.MAKE or session.waits_for_piece()
         runs = context.procedure.makes is Makes.MOVES
-        axis = (context.piece.body["parameters"] if context.piece else context.chosen).get("axis", "")
-        self._title.say(context.procedure.title + (f", {axis.upper()}" if axis else ""))
+        parameters = context.piece.body["parameters"] if context.piece else context.chosen
+        self._title.say(context.procedure.heading(parameters))
         self._subtitle.say(self._describe())
         for s, button in self.steps.items():
             reason = session.blocked(s)

@@ -39,7 +39,7 @@ class RuleSurface(FloatingSurface):
 
     def _rule(self) -> QRectF:
         # Room for a callout on either side, and no less for the chart than it needs.
-        top = HEIGHT + 44.0
+        top = HEIGHT + 58.0
         return QRectF(SIDE - 24, top, self.width() - 2 * SIDE + 48, RULE_HEIGHT)
 
     def _chart(self) -> QRectF:
@@ -146,7 +146,6 @@ class RuleSurface(FloatingSurface):
         assert self.session is not None
         axis, s = self._axis(), self.session.context.machine.standpoint
         where = "up" if axis == "z" else s.words(axis, 1)
-        rule = self._rule()
         p.setPen(th.color("soft"))
         p.setFont(th.font(th.TEXT, bold=True))
         arrow = "◀" if self._leftwards() else "▶"
@@ -158,7 +157,6 @@ class RuleSurface(FloatingSurface):
         back = "▶" if arrow == "◀" else "◀"
         going = f"going up, +{axis.upper()} {where}  {arrow}" if up else f"{back}  coming back"
         words_at(p, QPointF(16, 20), going, width=self.width() - 30, side="right")
-        del rule
 
     # The chart
 

@@ -55,6 +55,12 @@ def consequence(finding: Finding, machine: Machine) -> str:
     return f"{fact} {said or 'Correct it.'}"
 
 
+def to_do(finding: Finding, machine: Machine) -> str:
+    """What is to be done by hand: what the finding proposes, else what is wrong."""
+    said = [seen(n, machine.standpoint) for n in finding.notes]
+    return " ".join(said) or consequence(finding, machine)
+
+
 def seen(text: str, standpoint: Standpoint) -> str:
     """``towards +X`` with where that is: ``towards +X, to the right``."""
 
@@ -102,7 +108,8 @@ def figures(given: Mapping[str, Any], units: str) -> list[tuple[str, str]]:
     mm("repeatability_R", "Repeatability R")
     mm("systematic_E", "Systematic deviation E")
     if "after" in given:
-        lines.append((str(given["after"]), f"{given['cycles']} cycles"))
+        cycles = given["cycles"]
+        lines.append((str(given["after"]), f"{cycles} cycle{'' if cycles == 1 else 's'}"))
     if "tilt_x_mm_per_m" in given:
         for axis in ("x", "y"):
             lines.append(
@@ -110,6 +117,9 @@ def figures(given: Mapping[str, Any], units: str) -> list[tuple[str, str]]:
             )
         mm("off_the_plane", "Left when levelled", 2)
         lines.append(("Points read", f"{given['read']} of {given['of']}"))
+    if "slip" in given:
+        mm("drift", "Drift, each trip", 3)
+        mm("slip", "Slip about it", 3)
     if "angle_deg" in given:
         lines.append(("Corner at lowest X and Y", f"{given['angle_deg']:.3f}°"))
     if "smallest_step" in given:
