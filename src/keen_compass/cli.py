@@ -10,10 +10,13 @@ import sys
 import tempfile
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from keen_compass import __version__
 from keen_compass.errors import InputError, KeenCompassError
+
+if TYPE_CHECKING:
+    from keen_compass.procedures.base import Procedure
 
 LARGEST_INPUT = 20_000_000  # bytes
 
@@ -63,7 +66,7 @@ def _parser() -> argparse.ArgumentParser:
     piece.set_defaults(run=_piece)
 
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")
-    practice.add_argument("procedure")
+    practice.add_argument("procedure", help="its name; or all: a router wrong in everything, put right in order")
     practice.add_argument("--seed", type=int, default=1)
     practice.add_argument("--rounds", type=int)
     practice.add_argument("--json", action="store_true")
@@ -141,17 +144,20 @@ def _piece(options: argparse.Namespace) -> int:
     from dataclasses import fields, replace
 
     from keen_compass.formats.files import write_whole
-    from keen_compass.formats.gcode import CutSettings, write_gcode
+    from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
     from keen_compass.pieces.placement import GAP, Box
     from keen_compass.procedures import load
+    from keen_compass.procedures.base import Makes
     from keen_compass.procedures.case import length_mm
+    from keen_compass.procedures.practice import TABLE
 
     procedure = load(options.procedure)
     given = dict(_pair(text) for text in options.settings)
     bed = Box(0, 0, *_size(given.pop("bed", "1300x900"), "--set bed"))
-    number = _whole_setting(given, "number", 1)
+    number, cycles = _whole_setting(given, "number", 1), _whole_setting(given, "cycles", procedure.passes)
     units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), "--set units_per_mm")
-    at = tuple(length_mm(_maybe_number(given.pop(k, "40")), f"--set {k}") for k in ("x", "y"))
+    placed = procedure.makes is Makes.PIECE  # of a run, x and y are its own
+    at = tuple(length_mm(_maybe_number(given.pop(k, "40") if placed else "40"), f"--set {k}") for k in ("x", "y"))
     own = {f.name for f in fields(CutSettings)} - {"bed", "inches", "spindle", "spindle_rpm"}
     settings = CutSettings(
         bed,
@@ -164,16 +170,24 @@ def _piece(options: argparse.Namespace) -> int:
             settings = replace(settings, **{name: value})  # type: ignore[arg-type]
         except InputError as error:
             raise InputError(error.message, f"--set {name}") from None
-    parameters: dict[str, Any] = {"compensation": 6.0}
-    if given.get("made_by", "cut") != "cut":
-        parameters["compensation"] = 0.0
+    parameters = _parameters(procedure, options.piece_size, given)
+    if parameters.get("made_by", "cut") != "cut":
         settings = replace(settings, spindle=False)
-    if options.piece_size:
-        parameters["width"], parameters["height"] = _size(options.piece_size, "--size")
-    parameters |= {k: v if k == "made_by" else _maybe_number(v) for k, v in given.items()}
-    path = procedure.piece(parameters).tool_path(number)
+    if procedure.makes is Makes.NOTHING:
+        raise InputError("makes no piece: its parts are counted", procedure.name)
+    shape = procedure.piece(parameters)
+    if procedure.makes is Makes.MOVES:
+        program = shape.program(TABLE, cycles)
+        if options.format == "gcode":
+            write_whole(options.output, write_moves(program, settings).encode("ascii"))
+            return 0
+        path = program.as_ticks(getattr(shape, "axis", "x"))  # what can't wait draws a tick wherever it would
+        at = (0.0, 0.0)
+    else:
+        path = shape.tool_path(number)
+        at = shape.origin if procedure.anchored else (at[0] + GAP, at[1] + GAP)
     if options.format == "gcode":
-        data = write_gcode(path.moved(at[0] + GAP, at[1] + GAP), settings).encode("ascii")
+        data = write_gcode(path.moved(*at), settings).encode("ascii")
     elif options.format == "hpgl":
         from keen_compass.formats.hpgl import write_hpgl
 
@@ -185,6 +199,30 @@ def _piece(options: argparse.Namespace) -> int:
         data = text(path).encode("utf-8") if text else drawings.write_pdf(path)
     write_whole(options.output, data)
     return 0
+
+
+def _parameters(procedure: Procedure, size: str | None, given: dict[str, str]) -> dict[str, Any]:
+    """The piece's parameters: a size where it has one, and what was set by name."""
+    parameters: dict[str, Any] = {}
+    if procedure.name == "rectangle" and given.get("made_by", "cut") == "cut":
+        parameters["compensation"] = 6.0
+    if size:
+        if not procedure.sides:
+            raise InputError(f"{procedure.name} has no size; use --set", "--size")
+        if len(procedure.sides) == 1:
+            parameters[procedure.sides[0]] = _maybe_number(size)
+        else:
+            parameters |= dict(zip(procedure.sides, _size(size, "--size"), strict=True))
+    return parameters | {name: _plain_value(text) for name, text in given.items()}
+
+
+def _plain_value(text: str) -> Any:
+    """A number, a list of numbers, true or false; else the text, which may be a length with its unit."""
+    if text in ("true", "false"):
+        return text == "true"
+    if "," in text:
+        return [_maybe_number(part) for part in text.split(",")]
+    return int(text) if text.isascii() and text.isdigit() else _maybe_number(text)
 
 
 def _pair(text: str) -> tuple[str, str]:
@@ -230,6 +268,8 @@ def _practice(options: argparse.Namespace) -> int:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise InputError(f"can't be made: {error.strerror}", str(folder)) from None
+    if options.procedure == "all":
+        return _practice_all(options)
     practice = run(options.procedure, options.seed, options.rounds, folder)
     body = practice.to_json()
     if options.json:
@@ -242,8 +282,26 @@ def _practice(options: argparse.Namespace) -> int:
         for f in done.solution.findings:
             off = f"{f.error:+.3f} ± {f.expanded_uncertainty:.3f} {f.error_unit}" if f.error is not None else "-"
             print(f"  {f.quantity:<13} {off}  {f.verdict}  {f.old} -> {f.new}")
-    print("hidden truth:", "  ".join(f"{k} {v:.4f}" for k, v in body["truth"].items()))
+    print("hidden truth:", "  ".join(f"{k} {v:.4f}" for k, v in body["truth"].items() if v is not None))
     print("found:       ", "  ".join(f"{k} {v}" for k, v in body["found"].items()))
+    return 0
+
+
+def _practice_all(options: argparse.Namespace) -> int:
+    """A router that is wrong in everything, put right in the order that the program proposes."""
+    from keen_compass.procedures.walk import walked_from_wrong
+
+    done, left = walked_from_wrong(options.seed)
+    rows = [
+        {"procedure": w.procedure, "quantities": list(w.quantities), "rounds": w.rounds, "verdicts": list(w.verdicts)}
+        for w in done
+    ]
+    if options.json:
+        print(json.dumps({"seed": options.seed, "walked": rows, "left": left}, indent=2, ensure_ascii=False))
+        return 0
+    for w in done:
+        print(f"{w.procedure:<12} {', '.join(w.quantities):<24} rounds {w.rounds}  {', '.join(w.verdicts)}")
+    print("really left:", "  ".join(f"{q} {e:+.3f}" for q, e in left.items()))
     return 0
 
 

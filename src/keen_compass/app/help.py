@@ -128,6 +128,84 @@ PAGES = {
 }  # fmt: skip
 
 
+# While a procedure's readings are given, its own page stands in for the general one.
+PROCEDURE_PAGES = {
+    "drive-train": Page(
+        "Drive train",
+        (
+            "Type what is stamped on motor, gear and screw, belt, rack or roller, or count it. Steps per unit follow, "
+            "with what each position of the microstep switch would mean.",
+            "Fewer microsteps cost resolution and gain speed and torque; a step finer than a sixteenth is seldom held.",
+            "This is a starting value: parts are good to some mm per metre, and a round refines it.",
+        ),
+        "steps per mm = steps per turn × reduction ÷ travel per turn",
+        "docs/arithmetic.md, 4.",
+    ),
+    "travel-run": Page(
+        "Travel run",
+        (
+            "The axis stops at targets going up and coming back; type what the rule shows at each. Where the rule’s "
+            "zero lies is no matter. Above the rule stand the readings going up, below it those coming back.",
+            "The slope of the deviations is the scale, the gap between both directions the lost motion. A bend, a wave "
+            "or a jump is no wrong number, and is said in words.",
+            "Five cycles both ways give figures that may be called ISO 230-2’s; fewer are estimates.",
+        ),
+        "reading = a + (1 + s)·p − (B ÷ 2)·direction",
+        "ISO 230-2; docs/arithmetic.md, 5.",
+    ),
+    "backlash": Page(
+        "Backlash",
+        (
+            "Take up the slack moving +, zero the dial, move out and back: by how much the needle stays short of zero "
+            "is the lost motion still uncompensated. Past zero is −: then the compensation is too large.",
+            "Drag the needle, press the up and down arrow keys for a division, or type.",
+        ),
+        "new = old + shortfall, never below 0",
+        "docs/arithmetic.md, 5.",
+    ),
+    "squareness": Page(
+        "Squareness",
+        (
+            "Sides and both diagonals of a rectangle, or four diameters of a circle. Diagonal 1 runs from the "
+            "corner with the dot to the far one.",
+            "The longer diagonal shows which way Y leans. On a gantry driven at both ends one end is moved.",
+        ),
+        "sin γ = (D₁² − D₂²) ÷ (4 a b)",
+        "docs/arithmetic.md, 6.",
+    ),
+    "home": Page(
+        "Home offset",
+        ("Lines meant to lie a stated distance from the stock’s edges lie elsewhere: the difference is the offset’s.",),
+        "new = old + (meant − measured); minus from a high edge",
+        "docs/arithmetic.md, 6.",
+    ),
+    "bed": Page(
+        "Bed and head",
+        (
+            "Walk the points in the order shown and type each height; zero the gauge at the first. Blue is low, orange "
+            "is high.",
+            "A tilt can be shimmed out; what is left then has to be skimmed off.",
+            "For the head, swing the dial to the four sides: a larger reading is a smaller gap.",
+        ),
+        "skim = highest − lowest;  head: tilt = (high − low) ÷ 2R",
+        "docs/arithmetic.md, 6.",
+    ),
+    "speed": Page(
+        "Fastest feed",
+        ("Each rung runs out and back faster than the one before. Type by how much it misses "
+            "its mark, 0 where it doesn’t.",),
+        "safe feed = share × highest clean rung;  a run reaches v where it is at least v² ÷ a long",
+        "docs/arithmetic.md, 7.",
+    ),
+    "reference-lines": Page(
+        "Reference lines",
+        ("The machine marks its own bed. A rule on the lines tells later whether steps have changed.",),
+        "s = measured ÷ ordered − 1",
+        "docs/arithmetic.md, 4.",
+    ),
+}  # fmt: skip
+
+
 def _dialog(parent: QWidget, title: str) -> tuple[QDialog, QVBoxLayout]:
     dialog = QDialog(parent)
     dialog.setWindowTitle(title)
@@ -144,9 +222,10 @@ def _close(dialog: QDialog, layout: QVBoxLayout) -> QDialog:
     return dialog
 
 
-def page_dialog(parent: QWidget, place: str) -> QDialog:
-    """About the screen that is shown."""
-    page = PAGES[place]
+def page_dialog(parent: QWidget, place: str, procedure: str = "") -> QDialog:
+    """About the screen that is shown, and about the procedure while its readings are given."""
+    reading = place in ("measure", "confirm")
+    page = PROCEDURE_PAGES.get(procedure, PAGES[place]) if reading else PAGES[place]
     dialog, layout = _dialog(parent, page.title)
     for sentence in page.sentences:
         layout.addWidget(_wide(sentence, 17))

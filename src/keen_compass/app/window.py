@@ -358,7 +358,10 @@ class MainWindow(QMainWindow):
     def _show_help(self) -> None:
         from keen_compass.app.help import page_dialog
 
-        page_dialog(self, self.place_shown()).open()
+        page = self.round_page
+        shown = page is not None and self.places.currentWidget() is page
+        procedure = page.model.session.context.procedure.name if page and shown else ""
+        page_dialog(self, self.place_shown(), procedure).open()
 
     def choose_theme(self, choice: str) -> None:
         """light, dark, or as the desktop does; remembered."""

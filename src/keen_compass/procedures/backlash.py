@@ -79,6 +79,7 @@ class Backlash(Procedure):
     suits = ("dial gauge", "depth gauge", "caliper")
     passes = 5
     numbered = False
+    sides = ()
     lookalikes = (
         "Set steps per unit first: a wrong scale is not lost motion.",
         "With compensation switched off the whole lost motion shows; with it on, only what is left of it.",

@@ -149,10 +149,12 @@ class Procedure:
 
     suits: kinds of instrument that it is read with, best first; empty for any.
     passes: how often each measurand is read unless the technician wants more.
+    sides: parameters that a size on the command line sets.
     sized: whether the size slider belongs to it. grows: parameters that a longer piece makes longer.
     starting: its findings are starting values: they never replace what a round found.
     numbered: the piece bears a number, which is asked before reading.
     anchored: its piece lies where it says itself (`origin`), not at the next free place.
+    floor: what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed.
     """
 
@@ -170,10 +172,12 @@ class Procedure:
     passes: int = 3
     sized: bool = False
     grows: tuple[str, ...] = ()
+    sides: tuple[str, ...] = ("width", "height")
     starting: bool = False
     numbered: bool = True
     anchored: bool = False
     draws: bool = False
+    floor: str = "The {instrument}'s own error and division keep it open: only a better instrument can tell."
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What else is to be chosen in Make."""

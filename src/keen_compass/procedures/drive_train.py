@@ -101,6 +101,7 @@ class DriveTrain(Procedure):
     measurand_names = tuple(PARTS)
     passes = 1
     numbered = False
+    sides = ()
     starting = True
     lookalikes = (
         "A driver’s switch that stands elsewhere than you think makes everything 2, 4 or 8 times wrong.",
@@ -219,6 +220,8 @@ class DriveTrain(Procedure):
         half = PARTS_WITHIN[DRIVES[chain.drive][1]]
         U = K_RECTANGLE * half * (1 + s) / math.sqrt(3)
         notes = [f"Parts like these are good to ± {1000 * half:g} mm per m: a round refines it."]
+        if quantity in case.proven and abs(s) <= U:
+            notes = ["The parts agree with the number that a round found: leave that."]
         if words := explain_ratio(now, train.steps_per_mm, known.get("teeth", 0.0)):
             notes.insert(0, f"The controller’s number is {words}.")
         outcome = scale_outcome(case, quantity, s, U, 1000.0, _formula(chain, known))

@@ -46,7 +46,9 @@ class Home(Procedure):
     measurand_names = MEASURANDS
     suits = ("caliper", "depth gauge", "steel rule")
     numbered = False
+    sides = ()
     anchored = True
+    floor = "How the stock lies against its stops keeps it open: seat it again and draw the lines anew."
     draws = True
     lookalikes = (
         "Home the machine first: the offset counts from the switches.",

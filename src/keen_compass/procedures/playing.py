@@ -2,18 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
-from keen_compass.procedures import yielding
 from keen_compass.procedures.base import Makes, Step
 from keen_compass.procedures.rounds import RoundSession
-from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
-from keen_compass.shop.standing import next_in_order, spokes
 from keen_compass.shop.store import Shop
 
 MOST_ROUNDS = 4  # of one procedure; who needs more is chasing
-MOST_WALKED = 60
 
 
 def cut(session: RoundSession) -> None:
@@ -69,32 +63,3 @@ def play(
         read_all(session)
     session.sign("Finer than this instrument can tell" if session.needs_reason() else "")
     return session
-
-
-@dataclass(frozen=True, slots=True)
-class Walked:
-    """One procedure of a walk: what it was for, how many pieces or runs it took, and what was found in the last."""
-
-    procedure: str
-    quantities: tuple[str, ...]
-    rounds: int
-    verdicts: tuple[Verdict, ...]
-
-
-def walk(shop: Shop, machine: Machine) -> list[Walked]:
-    """Do what *Next, in this order* says until nothing is left."""
-    done: list[Walked] = []
-    while todo := next_in_order(spokes(shop, machine)):
-        if len(done) >= MOST_WALKED:
-            raise AssertionError("the walk doesn't end")
-        quantity = todo[0].quantity
-        entry = yielding(quantity, machine.file_format)[0]
-        session = play(shop, machine, entry.name, quantity)
-        found = session.measuring.findings()
-        done.append(
-            Walked(
-                entry.name, tuple(f.quantity for f in found), len(session.context.pieces),
-                tuple(f.verdict for f in found),
-            )
-        )  # fmt: skip
-    return done

@@ -164,7 +164,7 @@ class Practice:
                 }
                 for r in self.rounds
             ],
-            "truth": {**{q: round(truth.right(q), 6) for q in yields}, **extra},
+            "truth": {**{q: _or_none(truth.right(q)) for q in yields}, **extra},
             "found": {q: stored.to_json() for q, stored in found.items() if stored},
         }
 
@@ -214,6 +214,11 @@ def run(procedure: str, seed: int, rounds: int | None, folder: Path | None) -> P
         if rounds is None and (settled or (practice.procedure.starting and practice.router.settings == before)):
             break
     return practice
+
+
+def _or_none(value: float) -> float | None:
+    """JSON knows no nan."""
+    return None if math.isnan(value) else round(value, 6)
 
 
 def _recorded(true_s: float, dof: int, rng: random.Random) -> float:

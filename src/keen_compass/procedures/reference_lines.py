@@ -50,6 +50,7 @@ class Reference(Procedure):
     measurand_names = MEASURANDS
     suits = ("steel rule", "tape", "caliper")
     numbered = False
+    sides = ("x_span", "y_span")
     anchored = True
     draws = True
     lookalikes = (
@@ -85,8 +86,8 @@ class Reference(Procedure):
         """From the first line to the last."""
         return tuple(
             Measurand(
-                m, f"{m[0].upper()}, first to last", m[0], piece.nominal(m), piece.line(m),
-                (0, -1) if m == "x_lines" else (-1, 0), "From line to line, the same side of each",
+                m, f"{m[0].upper()} lines", m[0], piece.nominal(m), piece.line(m),
+                (0, -1) if m == "x_lines" else (-1, 0), "From the first line to the last, the same side of each",
             )
             for m in MEASURANDS
         )  # fmt: skip

@@ -27,7 +27,7 @@ def what_would_settle(procedure: Procedure, case: Case, quantity: str, error: fl
             return sentence
     floor = procedure.predict(replace(case, pieces=ENDLESS), ENDLESS).get(quantity)
     if floor is not None and judge(error, floor, tolerance) is Verdict.CANNOT_TELL:
-        return f"The {case.instrument.name}'s own error and division keep it open: only a better instrument can tell."
+        return procedure.floor.format(instrument=case.instrument.name)
     return "Too close to the tolerance to call with anything at hand."
 
 

@@ -92,6 +92,7 @@ class Speed(Procedure):
     suits = ("dial gauge", "steel rule", "caliper")
     passes = 1
     numbered = False
+    sides = ("run",)
     lookalikes = (
         "An axis that misses at every feed slips or has play: that is no matter of feed.",
         "A run too short to reach its feed tests nothing; the ladder ends where the bed does.",

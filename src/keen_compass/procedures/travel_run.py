@@ -149,6 +149,7 @@ class TravelRunProcedure(Procedure):
     )
     sized = True
     grows = ("length",)
+    sides = ("length",)
     numbered = False
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:

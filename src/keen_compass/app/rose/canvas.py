@@ -60,7 +60,7 @@ class Rose(ShowsFocus):
         if self._small:
             return QPointF(self.width() / 2, self.height() / 2), min(self.width(), self.height()) / 2 - 2
         middle = QPointF(self.width() / 2, self.height() / 2 + 4)
-        return middle, max(60.0, min(self.width() / 2 - LABEL_WIDTH, self.height() / 2 - 62))
+        return middle, max(60.0, min(self.width() / 2 - LABEL_WIDTH - LABEL_GAP, self.height() / 2 - 62))
 
     def _direction(self, index: int) -> QPointF:
         a = self.angle(index)
@@ -87,18 +87,18 @@ class Rose(ShowsFocus):
                 self._draw_label(p, i, spoke, middle, R)
 
     def _draw_ring_label(self, p: QPainter, middle: QPointF, R: float) -> None:
-        """Just outside the ring, half way between two spokes that stay well inside it."""
+        """Just inside the ring, half way between two spokes that stay far from it."""
         n = max(len(self._spokes), 1)
         reaches = [s.reach + s.U_reach for s in self._spokes] or [0.0]
         calm = min(range(n), key=lambda i: max(reaches[i % len(reaches)], reaches[(i + 1) % len(reaches)]))
         a = self.angle(calm) + math.pi / n
-        at = middle + QPointF(math.sin(a), -math.cos(a)) * (RING * R + 20)
+        at = middle + QPointF(math.sin(a), -math.cos(a)) * (RING * R - 34)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("good"))
         metrics = QFontMetricsF(p.font())
         words = "tolerance"
         width = metrics.horizontalAdvance(words) + 4
-        p.drawText(QRectF(at.x() + (math.sin(a) - 1) * width / 2, at.y() - 12, width, 24), 0, words)
+        p.drawText(QRectF(at.x() - width / 2, at.y() - 12, width, 24), Qt.AlignmentFlag.AlignCenter, words)
 
     def _draw_spoke(self, p: QPainter, index: int, spoke: Spoke, middle: QPointF, R: float) -> None:
         d = self._direction(index)
@@ -136,7 +136,8 @@ class Rose(ShowsFocus):
         d = self._direction(index)
         at = middle + d * (R + LABEL_GAP)
         width, height = LABEL_WIDTH, 48.0
-        x = at.x() - width / 2 + d.x() * width / 2
+        aside = min(max(2.2 * d.x(), -1.0), 1.0)  # labels near the top and bottom lean out of each other's way
+        x = at.x() - width / 2 + aside * width / 2
         y = at.y() - height / 2 + d.y() * height / 2
         return QRectF(min(max(x, 2.0), self.width() - width - 2), y, width, height)
 
@@ -148,7 +149,7 @@ class Rose(ShowsFocus):
             p.drawRoundedRect(box.adjusted(-2, -2, 2, 2), 8, 8)
         d = self._direction(index)
         side = Qt.AlignmentFlag.AlignHCenter
-        if abs(d.x()) > 0.4:
+        if abs(d.x()) > 0.2:
             side = Qt.AlignmentFlag.AlignLeft if d.x() > 0 else Qt.AlignmentFlag.AlignRight
         inner = box.adjusted(8, 2, -8, -2)
         p.setFont(th.font(17, bold=True))

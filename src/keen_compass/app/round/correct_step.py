@@ -101,6 +101,7 @@ class NumberCard(Card):
         self.leave.setText("Leave it" if by_hand else "Leave old")
         self.send.setText(" Do it" if by_hand else " Send")
         self.send.setVisible(enters and undecided and context.shop.stand_in(machine.uid) is not None)
+        kept = context.procedure.kept(f)
         self._line.say(correcting.line(f).replace("-", "−") if enters else "")
         self._line.setVisible(enters and undecided and not by_hand)
         task = words.to_do(f, machine) if enters and by_hand else ""
@@ -115,7 +116,7 @@ class NumberCard(Card):
             holds = "Done, in all" if by_hand else "The controller holds"
             self._said.say(f"✓ {holds} {entered.text(machine.decimals)}", "good")
         elif not enters:
-            self._said.say("Stays as it is." if f.new is not None else words.consequence(f, machine), "soft")
+            self._said.say("Stays as it is." if f.new is not None else words.consequence(kept, machine), "soft")
         else:
             self._said.say("")
 

@@ -65,6 +65,7 @@ class FloorView(QWidget):
         machine = session.context.machine
         for quantity, answer in self._answers.items():
             finding = solution.finding(quantity) if solution else None
+            finding = session.context.procedure.kept(finding) if finding else None
             answer.setVisible(finding is not None)
             if finding:
                 new = finding.new if finding.verdict != "in" else finding.old

@@ -100,6 +100,8 @@ class LadderSurface(FloatingSurface):
         p.setFont(th.font(th.TEXT, bold=True))
         text = f"{'↑ ' if above else '↓ ' if below else ''}{words} {feed:.0f}"
         width = p.fontMetrics().horizontalAdvance(text) + 12
+        if width > right - LEFT - 60:  # a narrow ladder: beside it
+            x = self.width() - 12 - width / 2
         at = QPointF(x, y)
         p.fillRect(QRectF(at.x() - width / 2, y - 11, width, 22), th.color("card"))
         p.setPen(th.color(colour))

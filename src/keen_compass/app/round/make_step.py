@@ -109,7 +109,7 @@ class MakeStep(QWidget):
         self.slider.setRange(round(smallest / step), round(max(making.largest_size(), smallest) / step))
         self.slider.setValue(round(context.parameters["size"] / step))
         self.slider.setEnabled(not again)
-        for widget in (self._size_label, self.slider):
+        for widget in (self._size_label, self.slider, self._size):
             widget.setVisible(context.procedure.sized)
         fill(self.tool, [(t.name, t.name) for t in context.machine.tools], context.tool.name)
         self.tool.setEnabled(not again)

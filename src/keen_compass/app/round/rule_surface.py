@@ -241,5 +241,5 @@ class RuleSurface(FloatingSurface):
             p.setPen(th.color("soft"))
             words_at(p, QPointF(x + 12, y), words, width=110, side="right")
             x += 112
-        if plot.width() > 380:
+        if plot.width() > 500:
             words_at(p, QPointF(x + 4, y), "dashed: scale and lost motion found", width=280, side="right")

@@ -126,8 +126,10 @@ def figures(given: Mapping[str, Any], units: str) -> list[tuple[str, str]]:
         lines.append(("Smallest step", f"{given['smallest_step'] * 1000:.2f} µm"))
         if given.get("fastest_feed"):
             limit = given.get("step_limit")
-            of = f" of {limit:,.0f}" if limit else ""
-            lines.append((f"Steps per second at {given['fastest_feed']:.0f} mm/min", f"{given['step_rate']:,.0f}{of}"))
+            share = f", {given['step_rate'] / limit:.0%} of the limit" if limit else ""
+            lines.append(
+                (f"Steps per second at {given['fastest_feed']:.0f} mm/min{share}", f"{given['step_rate']:,.0f}")
+            )
     if given.get("step_rate_limit"):
         lines.append(("Step rate ends at", f"{given['step_rate_limit']:.0f} mm/min"))
     return lines

@@ -56,7 +56,7 @@ class Correcting:
             return False
         if chosen is not None:
             return bool(chosen)
-        return finding.worth_correcting and finding.verdict is not Verdict.IN
+        return finding.worth_correcting and self._c.procedure.kept(finding).verdict is not Verdict.IN
 
     def decide(self, quantity: str, enter: bool) -> None:
         """Enter the new number, or leave the old (undoable)."""
