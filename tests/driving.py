@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QWidget
@@ -9,6 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
+from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 
 NO_MODIFIER = Qt.KeyboardModifier.NoModifier
@@ -51,6 +54,15 @@ def tab_to(name: str) -> None:
             return
         press(Qt.Key.Key_Tab)
     raise AssertionError(f"Tab never reached {name}")
+
+
+STEPS = ("x_steps", "y_steps")
+
+
+def states(shop: Shop, machine: str, quantities: tuple[str, ...] = STEPS, at: datetime | None = None) -> list[State]:
+    """How some quantities of a machine stand."""
+    standing = {s.quantity: s.state for s in spokes(shop, shop.machine(machine), at)}
+    return [standing[q] for q in quantities]
 
 
 def shown(widget: QWidget) -> str:

@@ -24,7 +24,8 @@ from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.standin.gcode_reader import read_gcode
-from keen_compass.standin.router import Router, RouterTruth
+from keen_compass.standin.router import Router
+from keen_compass.standin.truth import Truth
 
 BED = Box(0, 0, 1300, 900)
 PIECE = SteppedOutline(400, 300, 120, 90, 6.0)
@@ -33,10 +34,8 @@ PIECE = SteppedOutline(400, 300, 120, 90, 6.0)
 def exact_router(kerf: float, lost_motion: float) -> Router:
     """A machine without scale error, scatter or reading error: what is left is kerf and lost motion."""
     one = StoredResolution(ResolutionForm.STEPS_PER_MM, 100.0)
-    truth = RouterTruth(
-        {"x": 100.0, "y": 100.0}, {"x": lost_motion, "y": 1.5 * lost_motion}, kerf, 0.0, (0.0, 0.0), 0.0
-    )
-    return Router(truth, {"x": one, "y": one}, 1)
+    truth = Truth({"x": 100.0, "y": 100.0}, {"x": lost_motion, "y": 1.5 * lost_motion}, kerf, 0.0, (0.0, 0.0), 0.0)
+    return Router(truth, {"x_steps": one, "y_steps": one}, 1)
 
 
 def measured(router: Router, piece: SteppedOutline) -> dict[str, float]:

@@ -10,6 +10,8 @@ from pathlib import Path
 
 import pytest
 
+from keen_compass.procedures import REGISTRY
+
 
 def run(*words: str, text: str | None = None, **env: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
@@ -81,8 +83,10 @@ def test_practice_tells_truth_beside_what_was_found(tmp_path: Path) -> None:
 
 def test_procedures_are_listed_for_people_and_for_scripts() -> None:
     rows = json.loads(run("procedures", "--json").stdout)
-    assert rows[0]["name"] == "rectangle"
-    assert rows[0]["yields"] == ["x_steps", "y_steps"]
+    assert [row["name"] for row in rows] == list(REGISTRY)
+    rectangle = next(row for row in rows if row["name"] == "rectangle")
+    assert rectangle["yields"] == ["x_steps", "y_steps"]
+    assert rectangle["measurands"] == ["width", "height", "short_width", "short_height"]
     assert "x_steps" in run("procedures").stdout
 
 

@@ -12,6 +12,7 @@ from pathlib import Path
 
 import pytest
 
+from driving import STEPS, states
 from keen_compass.errors import (
     InputError,
     PieceError,
@@ -21,7 +22,7 @@ from keen_compass.errors import (
     ShopWriteError,
 )
 from keen_compass.procedures.base import Step
-from keen_compass.procedures.demo import correct_all, read_all
+from keen_compass.procedures.playing import correct_all, read_all
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import parse_length
@@ -388,14 +389,14 @@ def test_the_file_is_written_whole_or_not_at_all(shop: Shop, tmp_path: Path) -> 
 
 def test_cannot_tell_is_signed_only_with_a_reason(shop: Shop) -> None:
     heron = shop.machine("heron")
-    shop.put_machine(Machine.from_json(heron.to_json() | {"tolerances": {"x_steps": 1.0, "y_steps": 0.85}}))
+    shop.put_machine(Machine.from_json(heron.to_json() | {"tolerances": {"x_steps": 0.84, "y_steps": 0.76}}))
     session = measured(shop)
     assert session.needs_reason()
     with pytest.raises(InputError, match="say why"):
         session.sign("  ")
     session.sign("Good enough for the lantern posts")
     assert session.settled
-    assert State.CANNOT_TELL in {s.state for s in spokes(shop, heron)}
+    assert State.CANNOT_TELL in states(shop, "heron")
     assert "lantern posts" in latest(shop, "heron", 1)[0].words
 
 
@@ -425,25 +426,32 @@ def test_no_instrument_no_verdict(shop_file: Path, tmp_path: Path) -> None:
 
 def test_a_whole_round_turns_the_rose(shop: Shop) -> None:
     heron = shop.machine("heron")
-    assert [s.state for s in spokes(shop, heron)] == [State.OUT, State.OUT]
+    assert states(shop, "heron") == [State.OUT, State.OUT]
     session = measured(shop)
     session.go(Step.CORRECT)
     correct_all(session)
-    assert [s.state for s in spokes(shop, heron)] == [State.RECHECK, State.RECHECK]
+    assert states(shop, "heron") == [State.RECHECK, State.RECHECK]
     session.go(Step.CONFIRM)
     session.making.new_sheet()
     session.making.make_on_stand_in()
     session.after_making()
     read_all(session)
     session.sign()
-    standing = spokes(shop, heron)
+    standing = [s for s in spokes(shop, heron) if s.quantity in STEPS]
     assert [s.state for s in standing] == [State.IN, State.IN]
     assert summary(standing) == ("all in", State.IN)
     assert next_in_order(standing) == []
     later = datetime.now(UTC) + timedelta(days=200)
-    assert {s.state for s in spokes(shop, heron, later)} == {State.RECHECK}
+    assert states(shop, "heron", STEPS, later) == [State.RECHECK, State.RECHECK]
     shop.put_event("heron", "update", "Controller updated")
-    assert "Controller updated since then" in spokes(shop, heron)[0].reason
+    known = {s.quantity: s for s in spokes(shop, heron)}
+    assert "Controller updated since then" in known["x_steps"].reason
+    assert known["x_drive"].state is State.IN  # an update changes no part of the drive train
+    # What rests on the steps was changed under: near (backlash) and far (home rests on squareness and backlash).
+    for q in ("x_backlash", "y_backlash", "x_home"):
+        assert known[q].reason.endswith("changed under it: check again."), q
+    assert known["x_tram"].reason == "Controller updated since then: check again."
+    assert known["x_home"].rests_on
 
 
 def test_a_new_machine_was_never_measured(shop: Shop) -> None:

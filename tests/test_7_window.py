@@ -13,14 +13,14 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from driving import focus, opened, press, shown, tab_to
+from driving import focus, opened, press, shown, states, tab_to
 from keen_compass.app import theme as th
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
 from keen_compass.procedures.base import Step
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.shop.machines import Machine
-from keen_compass.shop.standing import State, spokes
+from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
 
 
@@ -53,7 +53,7 @@ def bear_number(qtbot: QtBot, window: MainWindow) -> None:
 
 
 def test_a_whole_round_by_keyboard_alone(qtbot: QtBot, window: MainWindow, shop_file: Path) -> None:
-    press(Qt.Key.Key_Right, Qt.Key.Key_Return)  # the rose has the keyboard
+    press(Qt.Key.Key_Right, Qt.Key.Key_Return)  # the rose has the keyboard, at the drive train
     qtbot.waitUntil(lambda: "Cut on the stand-in" in focus())
     tab_to("New sheet")
     press(Qt.Key.Key_Return)
@@ -78,10 +78,10 @@ def test_a_whole_round_by_keyboard_alone(qtbot: QtBot, window: MainWindow, shop_
     assert focus() == "Sign off"
     press(Qt.Key.Key_Return)
     assert window.places.currentWidget() is window.rose_page
-    assert {s.state for s in spokes(window.shop, window.shop.machine("heron"))} == {State.IN}
+    assert states(window.shop, "heron") == [State.IN, State.IN]
     window.close()
     again = Shop(shop_file)
-    assert {s.state for s in spokes(again, again.machine("heron"))} == {State.IN}
+    assert states(again, "heron") == [State.IN, State.IN]
     again.close()
 
 
@@ -94,7 +94,7 @@ def click(qtbot: QtBot, widget: QWidget, at: QPoint | None = None) -> None:
 def test_a_whole_round_by_mouse(qtbot: QtBot, window: MainWindow) -> None:
     rose = window.rose_page.rose
     middle, R = rose.geometry_of()
-    along = rose._direction(0)
+    along = rose._direction(1)  # X steps
     click(qtbot, rose, (middle + along * (0.4 * R)).toPoint())
     page = window.round_page
     click(qtbot, page.make.sheet)
@@ -105,7 +105,7 @@ def test_a_whole_round_by_mouse(qtbot: QtBot, window: MainWindow) -> None:
     assert session_of(window).context.parameters["size"] >= 500
     click(qtbot, page.make.cut)
     click(qtbot, page.measure.identity.none)
-    click(qtbot, page.measure.canvas.boxes["short_width"])
+    click(qtbot, page.measure.surface.boxes["short_width"])
     assert session_of(window).measuring.current() == "short_width"
     for _ in range(12):
         click(qtbot, page.measure.strip.practice)
@@ -117,7 +117,7 @@ def test_a_whole_round_by_mouse(qtbot: QtBot, window: MainWindow) -> None:
     for _ in range(12):
         click(qtbot, page.measure.strip.practice)
     click(qtbot, page.measure.strip.onward)
-    assert {s.state for s in spokes(window.shop, window.shop.machine("heron"))} == {State.IN}
+    assert states(window.shop, "heron") == [State.IN, State.IN]
 
 
 @pytest.fixture
@@ -139,7 +139,7 @@ def test_bad_readings_are_marked_at_the_callout(qtbot: QtBot, measuring: MainWin
     edit = QApplication.focusWidget()
     assert isinstance(edit, QLineEdit)
     assert edit.text() == text
-    canvas = measuring.round_page.measure.canvas
+    canvas = measuring.round_page.measure.surface
     assert canvas._complaint.isVisible()
     assert canvas._complaint.text()
     assert canvas.rect().contains(canvas._complaint.geometry())
@@ -148,7 +148,7 @@ def test_bad_readings_are_marked_at_the_callout(qtbot: QtBot, measuring: MainWin
 def test_ten_megabytes_of_paste_are_answered_in_words(qtbot: QtBot, measuring: MainWindow) -> None:
     QApplication.clipboard().setText("7" * 10_000_000)
     press(Qt.Key.Key_V, modifier=Qt.KeyboardModifier.ControlModifier)
-    assert "10,000,000 characters pasted" in measuring.round_page.measure.canvas._complaint.text()
+    assert "10,000,000 characters pasted" in measuring.round_page.measure.surface._complaint.text()
     assert len(session_of(measuring).measuring.draft) == 200
     QApplication.clipboard().clear()
 
@@ -217,10 +217,10 @@ session = window.round_page.model.session
 session.making.make_on_stand_in()
 session.after_making()
 app.processEvents()
-edit = window.round_page.measure.canvas.current_edit()
+edit = window.round_page.measure.surface.current_edit()
 QTest.keyClicks(edit, "519.87")
 QTest.keyClick(edit, Qt.Key.Key_Return)
-QTest.keyClicks(window.round_page.measure.canvas.current_edit(), "389.")
+QTest.keyClicks(window.round_page.measure.surface.current_edit(), "389.")
 print("typed", flush=True)
 app.exec()
 """
@@ -236,7 +236,7 @@ app.exec()
     qtbot.addWidget(window)
     window.show()
     window.begin("rectangle")
-    boxes = window.round_page.measure.canvas.boxes
+    boxes = window.round_page.measure.surface.boxes
     assert boxes["width"].edit.text() == "519.87"
     assert boxes["height"].edit.text() == "389."
     window.close()
@@ -279,7 +279,7 @@ def to_measure(session: RoundSession) -> None:
 
 
 def to_correct(session: RoundSession) -> None:
-    from keen_compass.procedures.demo import read_all
+    from keen_compass.procedures.playing import read_all
 
     to_measure(session)
     read_all(session)
@@ -323,11 +323,11 @@ def test_nothing_is_cut_or_overlapping(
     if place is to_measure:
         page.measure.identity._identify("another one")  # its complaint takes the most room
         QApplication.processEvents()
-        assert not page.measure.canvas.geometry().intersects(page.measure.strip.geometry())
-        assert not page.measure.canvas.geometry().intersects(page.measure.identity.geometry())
-        boxes = list(page.measure.canvas.boxes.values())
+        assert not page.measure.surface.geometry().intersects(page.measure.strip.geometry())
+        assert not page.measure.surface.geometry().intersects(page.measure.identity.geometry())
+        boxes = list(page.measure.surface.boxes.values())
         for i, a in enumerate(boxes):
-            assert page.measure.canvas.rect().contains(a.geometry())
+            assert page.measure.surface.rect().contains(a.geometry())
             assert not any(a.geometry().intersects(b.geometry()) for b in boxes[i + 1 :])
 
 

@@ -16,7 +16,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from driving import opened, press, shown, tab_to
+from driving import opened, press, shown, states, tab_to
 from keen_compass.app import theme as th
 from keen_compass.app.help import PAGES
 from keen_compass.app.logbook.page import LogbookPage
@@ -82,9 +82,9 @@ def test_an_empty_shop_gets_its_first_machine_by_keyboard_alone(qtbot: QtBot, tm
     press(Qt.Key.Key_Left)
     choose("As", "steps per inch (steps/in)")
     fill("Decimals kept", "2")
-    fill("X steps now", "1016")
-    fill("Y steps now", "1016,5")
-    fill("X steps", "1/64")
+    fill("X steps, as the controller shows it", "1016")
+    fill("X steps, tolerance", "1/64")
+    fill("Y steps, as the controller shows it", "1016,5")
     tab_to("Keep")
     press(Qt.Key.Key_Return)
     assert window.places.currentWidget() is window.rose_page
@@ -183,7 +183,7 @@ def test_the_piece_is_drawn_from_every_standpoint(window: MainWindow, x: str, y:
     session.making.make_on_stand_in()
     session.after_making()
     QApplication.processEvents()
-    canvas = window.round_page.measure.canvas
+    canvas = window.round_page.measure.surface
     frame = canvas._frame()
     right, away = Standpoint(x, y).to_view(1, 0)
     moved = frame.at(1, 0) - frame.at(0, 0)
@@ -258,7 +258,8 @@ def test_what_happened_makes_values_recheck(window: MainWindow) -> None:
     press("New firmware on the bench", Qt.Key.Key_Return)
     assert "New firmware on the bench" in shown(window.rose_page)
     # Out stays out: it is worse than having to be looked at again.
-    assert {s.state for s in spokes(window.shop, window.shop.machine("heron"))} == {State.OUT}
+    assert states(window.shop, "heron") == [State.OUT, State.OUT]
+    assert states(window.shop, "heron", ("x_backlash", "x_drive")) == [State.RECHECK, State.IN]
 
 
 def test_a_round_left_for_long_says_so(window: MainWindow) -> None:

@@ -109,11 +109,16 @@ class Practice:
             step_limit=TABLE.step_limit,
         )
 
+    def make(self, shape: Any, number: int) -> tuple[str, Made]:
+        """Write the file, have the stand-in run it."""
+        file = file_for(self.procedure, shape, number, self.procedure.passes)
+        made = self.router.make(file) if file else Made(self.router.truth, dict(self.router.settings), number)
+        return file, made
+
     def make_and_read(self, piece: Mapping[str, Any], number: int) -> tuple[str, dict[str, list[float]]]:
         """Write the file, have the stand-in run it, read everything."""
         shape = self.procedure.piece(piece)
-        file = file_for(self.procedure, shape, number, self.procedure.passes)
-        made = self.router.make(file) if file else Made(self.router.truth, dict(self.router.settings), number)
+        file, made = self.make(shape, number)
         readings: dict[str, list[float]] = {}
         for count in range(self.procedure.passes):
             for m in self.procedure.measurands(shape):

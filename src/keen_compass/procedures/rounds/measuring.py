@@ -152,7 +152,8 @@ class Measuring:
             self._c.changed()
             return False
         replaced = self._editing
-        instrument = self._c.parameters["instrument"]
+        counted = self._c.procedure.makes is Makes.NOTHING
+        instrument = "" if counted else self._c.parameters["instrument"]
         slot = replaced.slot if replaced else None
         self._forget_draft()  # the row goes in the reading's own transaction
 
