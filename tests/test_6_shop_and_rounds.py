@@ -176,15 +176,16 @@ def test_an_older_file_is_copied_before_it_is_migrated(shop_file: Path, monkeypa
     """A format that comes later, with one table more."""
     from keen_compass.shop import database
 
-    monkeypatch.setattr(database, "SCHEMA_VERSION", 2)
-    later = {**database.MIGRATIONS, 2: lambda db: db.execute_sql("CREATE TABLE later (x)")}
+    present = database.SCHEMA_VERSION
+    monkeypatch.setattr(database, "SCHEMA_VERSION", present + 1)
+    later = {**database.MIGRATIONS, present + 1: lambda db: db.execute_sql("CREATE TABLE later (x)")}
     monkeypatch.setattr(database, "MIGRATIONS", later)
     shop = Shop(shop_file)
     assert [m.name for m in shop.machines()] == ["Heron", "Swift", "Kingfisher"]
     shop.close()
-    with sqlite3.connect(shop_file) as new, sqlite3.connect(f"{shop_file}.format-1.copy") as old:
-        assert new.execute("pragma user_version").fetchone() == (2,)
-        assert old.execute("pragma user_version").fetchone() == (1,)
+    with sqlite3.connect(shop_file) as new, sqlite3.connect(f"{shop_file}.format-{present}.copy") as old:
+        assert new.execute("pragma user_version").fetchone() == (present + 1,)
+        assert old.execute("pragma user_version").fetchone() == (present,)
         tables = {row[0] for row in new.execute("select name from sqlite_master")}
         assert tables - {row[0] for row in old.execute("select name from sqlite_master")} == {"later"}
         same = "select count(*), sum(mm) from reading_row"
@@ -202,8 +203,9 @@ def test_a_migration_that_fails_leaves_the_old_file(shop_file: Path, monkeypatch
         db.execute_sql("CREATE TABLE half (x)")  # type: ignore[attr-defined]
         db.execute_sql("SELECT * FROM nothing_here")  # type: ignore[attr-defined]
 
-    monkeypatch.setattr(database, "SCHEMA_VERSION", 2)
-    monkeypatch.setattr(database, "MIGRATIONS", {**database.MIGRATIONS, 2: fails})
+    later = database.SCHEMA_VERSION + 1
+    monkeypatch.setattr(database, "SCHEMA_VERSION", later)
+    monkeypatch.setattr(database, "MIGRATIONS", {**database.MIGRATIONS, later: fails})
     with pytest.raises(ShopDamagedError):
         Shop(shop_file)
     monkeypatch.undo()

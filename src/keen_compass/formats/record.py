@@ -11,13 +11,15 @@ from keen_compass.pieces.toolpath import Point
 
 INK, QUIET, LINE = (0.09, 0.14, 0.17), (0.32, 0.37, 0.40), (0.75, 0.74, 0.70)
 LEFT, WIDTH = 60.0, 475.0  # pt on A4
+A4_HEIGHT, FOOT = 841.9, 100.0
 
 
 @dataclass(frozen=True, slots=True)
 class Record:
     """What goes on the page. Texts are as they are to be read.
 
-    piece, measured: outlines in mm as seen by the technician; the measured one magnified by `magnified`.
+    piece, measured: outlines in mm as seen by the technician, the measured one magnified by `magnified`; empty for a
+        run, which has none.
     dimensions: (label, ordered, readings as typed, mean).
     findings: (quantity, old, new, error ± U, tolerance, verdict).
     """
@@ -46,7 +48,8 @@ def write_record(record: Record) -> bytes:
     c.setTitle(record.title)
     c.setSubject(record.machine)
     y = _head(c, record, A4[1] - 70)
-    y = _picture(c, record, y - 14)
+    if record.piece:
+        y = _picture(c, record, y - 14)
     y = _table(c, y - 26, ("Length", "Ordered", "Readings", "Mean"), (0.20, 0.14, 0.50, 0.16), record.dimensions)
     heads = ("Value", "Old", "New", "Error ± U (95 %)", "Allowed", "Verdict")
     y = _table(c, y - 22, heads, (0.20, 0.14, 0.14, 0.26, 0.14, 0.12), record.findings)
@@ -121,6 +124,9 @@ def _table(c: Any, top: float, heads: Sequence[str], shares: Sequence[float], ro
                 c.drawString(x, y - 12 * k, words)
             x += share * WIDTH
         y -= 12 * max(len(lines) for lines in cells)
+        if y < FOOT:
+            c.showPage()
+            y = A4_HEIGHT - 70
         c.setStrokeColorRGB(*LINE)
         c.setLineWidth(0.5)
         c.line(LEFT, y + 7, LEFT + WIDTH, y + 7)

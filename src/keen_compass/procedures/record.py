@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime
+from typing import Any
 
 from keen_compass import __version__
 from keen_compass.errors import InputError
 from keen_compass.formats.record import Record, write_record
+from keen_compass.pieces.toolpath import Point
+from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.shop.logbook import VERDICT_WORDS
-from keen_compass.shop.store import Shop
+from keen_compass.shop.store import KeptPiece, Shop
 
 SHOWN_ERROR = 0.03  # of the piece's width, how large the largest error is drawn
 
@@ -30,48 +34,71 @@ def record_of(shop: Shop, round_id: int) -> bytes:
         raise InputError("This round has no readings to show.")
     shape, callouts = measuring.shape(), measuring.callouts()
     means = {c.measurand.name: sum(r.length.mm for r in c.readings) / len(c.readings) for c in callouts if c.readings}
-    errors = {m: mean - shape.nominal(m) for m, mean in means.items()}
-    width = max(x for x, _ in shape.outline())
-    largest = max(map(abs, errors.values()), default=0.0)
-    factor = max(1, min(1000, int(SHOWN_ERROR * width / largest))) if largest else 1
-    view = context.machine.standpoint.to_view
-    measured = shape.outline(**{m: shape.nominal(m) + factor * e for m, e in errors.items()})
+    ordered, measured, factor = _picture(shape, means, context.machine.standpoint)
     mark = shop.mark(round_id, "signed") or {}
     record = Record(
         title=f"Calibration record: {context.procedure.title}",
         machine=f"{context.machine.name}, {context.machine.describe()} mm",
         signed=datetime.fromisoformat(shop.last_touched(round_id)).astimezone().strftime("%-d %B %Y, %H:%M"),
         instrument=context.instrument.name if context.instrument else "-",
-        tool=f"{piece.body['tool']}, piece {piece.number}",
-        piece=[view(x, y) for x, y in shape.outline()],
-        measured=[view(x, y) for x, y in measured],
+        tool=_made_with(session, piece),
+        piece=ordered,
+        measured=measured,
         magnified=factor,
         dimensions=[
             (
-                c.measurand.label, f"{c.measurand.nominal:g} mm",
+                c.measurand.label, _ordered(c.measurand),
                 ", ".join(r.length.text for r in c.readings) or "not read",
-                f"{means[c.measurand.name]:.3f} mm" if c.measurand.name in means else "-",
+                _with_unit(means[c.measurand.name], c.measurand) if c.measurand.name in means else "-",
             )
             for c in callouts
         ],
-        findings=[_row(f, context.machine.decimals, session) for f in solution.findings],
+        findings=[_row(context.procedure.kept(f), f.quantity, session) for f in solution.findings],
         notes=[*solution.notes, *([f"Signed because: {mark['reason']}"] if mark.get("reason") else [])],
         software=f"Keen Compass {__version__}",
     )  # fmt: skip
     return write_record(record)
 
 
-def _row(f: Finding, decimals: int, session: RoundSession) -> tuple[str, str, str, str, str, str]:
-    form = session.context.machine.form
+def _picture(shape: Any, means: Mapping[str, float], standpoint: Standpoint) -> tuple[list[Point], list[Point], int]:
+    """(outline as ordered, as measured, how much its errors are magnified), as seen; empty for what has no outline."""
+    if not hasattr(shape, "outline"):
+        return [], [], 1
+    errors = {m: mean - shape.nominal(m) for m, mean in means.items()}
+    width = max(x for x, _ in shape.outline()) - min(x for x, _ in shape.outline())
+    largest = max(map(abs, errors.values()), default=0.0)
+    factor = max(1, min(1000, int(SHOWN_ERROR * width / largest))) if largest else 1
+    measured = shape.outline(**{m: shape.nominal(m) + factor * e for m, e in errors.items()})
+    view = standpoint.to_view
+    return [view(x, y) for x, y in shape.outline()], [view(x, y) for x, y in measured], factor
+
+
+def _made_with(session: RoundSession, piece: KeptPiece) -> str:
+    makes = session.context.procedure.makes
+    if makes is Makes.NOTHING:
+        return "nothing: parts were counted"
+    return f"{piece.body['tool']}, piece {piece.number}" if makes is Makes.PIECE else f"run {piece.number}"
+
+
+def _ordered(m: Measurand) -> str:
+    return "-" if m.signed or m.usual is not None else f"{m.nominal:g} {m.unit}".strip()
+
+
+def _with_unit(mean: float, m: Measurand) -> str:
+    return f"{mean:.3f} mm" if m.unit == "mm" else f"{mean:g} {m.unit}".strip()
+
+
+def _row(f: Finding, quantity: str, session: RoundSession) -> tuple[str, str, str, str, str, str]:
+    decimals, held = session.context.machine.decimals, session.context.values()[quantity]
 
     def text(given: object) -> str:
-        return StoredResolution.from_input(form, given).text(decimals) if given is not None else "-"
+        return held.renewed(given).text(decimals) if given is not None else "-"
 
     error = "-"
     if f.error is not None and f.expanded_uncertainty is not None:
         error = f"{with_uncertainty(f.error, f.expanded_uncertainty)} {f.error_unit}"
     stays = VERDICT_WORDS[f.verdict] == "in"
     return (
-        f"{QUANTITIES[f.quantity].label}, {form.unit}", text(f.old), "stays" if stays else text(f.new), error,
+        f"{QUANTITIES[f.quantity].label}, {f.unit}", text(f.old), "stays" if stays else text(f.new), error,
         f"± {f.tolerance:g} {f.error_unit}", VERDICT_WORDS[f.verdict],
     )  # fmt: skip

@@ -17,7 +17,7 @@ import peewee
 
 from keen_compass.errors import ShopDamagedError, ShopNewerError, ShopWriteError
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 APPLICATION_ID = 0x4B436F6D  # says "one of ours" in SQLite's own header field
 _MAGIC = b"SQLite format 3\x00"
 
@@ -156,8 +156,12 @@ def _create(connection: peewee.SqliteDatabase) -> None:
     connection.create_tables(TABLES)
 
 
+def _motion(_connection: peewee.SqliteDatabase) -> None:
+    """The tables stay: but a program of format 1 knows none of the quantities that stand in them now."""
+
+
 # Number → what brings a file from the version before to it. Only run when the file is older.
-MIGRATIONS: dict[int, Callable[[peewee.SqliteDatabase], None]] = {1: _create}
+MIGRATIONS: dict[int, Callable[[peewee.SqliteDatabase], None]] = {1: _create, 2: _motion}
 
 
 def look_at(file: Path) -> int:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
@@ -34,6 +35,7 @@ class MakeStep(QWidget):
         self._size = Line("", 22, bold=True)
         self.tool = self._combo("Tool", lambda name: model.session.making.choose(tool=name))
         self.instrument = self._combo("Measured with", lambda uid: model.session.making.choose(instrument=uid))
+        self.passes = self._combo("Readings of each", lambda n: model.session.making.choose(passes=n))
         self.choices = ChoicesBar(model)
         self.file = QLineEdit()
         self.file.setAccessibleName("File to write")
@@ -49,7 +51,7 @@ class MakeStep(QWidget):
         self._filling = False
         self._lay_out()
 
-    def _combo(self, name: str, choose: Callable[[str], object]) -> QComboBox:
+    def _combo(self, name: str, choose: Callable[[Any], object]) -> QComboBox:
         combo = plain_combo(name)
         combo.activated.connect(lambda _: self._model.attempt("make", lambda: choose(combo.currentData())))
         return combo
@@ -71,8 +73,9 @@ class MakeStep(QWidget):
         size.addWidget(self.slider, 5)
         size.addWidget(self._size, 3)
         tools = QHBoxLayout()
-        tools.addWidget(self.tool, 1)
-        tools.addWidget(self.instrument, 1)
+        tools.addWidget(self.tool, 3)
+        tools.addWidget(self.instrument, 4)
+        tools.addWidget(self.passes, 2)
         grid.addWidget(self._size_label, 2, 0)
         grid.addLayout(size, 2, 1, 1, 3)
         grid.addWidget(self._tool_label, 3, 0)
@@ -117,6 +120,8 @@ class MakeStep(QWidget):
         self._tool_label.say("Read with" if runs else "Tool")
         fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.parameters["instrument"])
         self._filling = False
+        passes = context.parameters["passes"]
+        fill(self.passes, [(f"{n} ×" if n > 1 else "once", n) for n in sorted({1, 2, 3, 5, 10, passes})], passes)
         parameters = making.parameters()
         self._size.say(words.size_of(parameters, context.machine))
         refused, number = making.refusal(), making.next_number()
