@@ -141,11 +141,12 @@ def test_a_bend_is_said_in_words() -> None:
     assert any("bowed rule" in n for n in solve(given).findings[0].notes)
 
 
-def test_tracking_has_no_number_to_enter() -> None:
+def test_tracking_counts_how_often_the_feed_was_looked_after() -> None:
     given = body("travel-run", readings=readings(trip_1=0.3, trip_2=0.62, trip_3=0.9, trip_4=1.22, trip_5=1.5))
     given["piece"] = {"run": "tracking", "axis": "x", "length": 3000, "trips": 5}
     (f,) = solve(given).findings
-    assert (f.quantity, f.verdict, f.new) == ("tracking", Verdict.OUT, None)
+    assert (f.quantity, f.verdict, f.old, f.new) == ("tracking", Verdict.OUT, 0.0, 1.0)
+    assert "No number cures it" in f.notes[0]
     assert f.error == pytest.approx(0.3)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Text
@@ -75,7 +75,7 @@ class Form(QWidget):
                 continue
             edit = self._edit(name)
             edit.setAccessibleName(f"{label}, {what}")
-            edit.setMinimumWidth(60)
+            edit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             box.addWidget(edit, 1)
             self._complaints[name] = complaints
         self._grid.addLayout(box, self._rows, 1)
@@ -85,9 +85,11 @@ class Form(QWidget):
     def columns(self, *heads: str) -> None:
         """Headings above rows of several fields."""
         box = QHBoxLayout()
+        box.setSpacing(6)
         for words in heads:
             text = Text(words, colour="soft")
             text.setWordWrap(False)
+            text.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             box.addWidget(text, 1)
         self._grid.addLayout(box, self._rows, 1)
         self._rows += 1

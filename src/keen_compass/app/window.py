@@ -25,7 +25,7 @@ from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.page import RosePage
 from keen_compass.errors import KeenCompassError
-from keen_compass.procedures import suitable
+from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.shop.logbook import latest
 from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import spokes, standings
@@ -276,8 +276,9 @@ class MainWindow(QMainWindow):
     def _fill_begin_menu(self, machine: Machine) -> None:
         """Everything that can be calibrated on the machine shown, due or not."""
         self._begin_menu.clear()
-        for entry in suitable(machine.file_format):
-            if any(q in machine.quantities for q in entry.yields):
+        possible = {e.name for q in machine.quantities for e in yielding(q, machine.file_format)}
+        for entry in REGISTRY.values():
+            if entry.name in possible:
                 run = lambda name=entry.name: self.begin(name)  # noqa: E731
                 self._action(self._begin_menu, f"{entry.title}: {entry.does[0].lower()}{entry.does[1:]}", None, run)
 

@@ -67,11 +67,6 @@ def load(name: str) -> Procedure:
     return procedure
 
 
-def suitable(file_format: str) -> list[Entry]:
-    """What a machine that takes such files can be calibrated by."""
-    return [e for e in REGISTRY.values() if not e.takes or file_format in e.takes]
-
-
 def yielding(quantity: str, file_format: str = "gcode") -> list[Entry]:
     """The procedures that calibrate `quantity` on such a machine, the usual one first.
 
@@ -79,7 +74,8 @@ def yielding(quantity: str, file_format: str = "gcode") -> list[Entry]:
     """
     if quantity.endswith("_drive"):
         return [REGISTRY["drive-train"]]
-    found = [e for e in suitable(file_format) if quantity in e.yields and e.name != "drive-train"]
+    fit = [e for e in REGISTRY.values() if not e.takes or file_format in e.takes]
+    found = [e for e in fit if quantity in e.yields and e.name != "drive-train"]
     if quantity == "z_backlash":  # one run along Z tells both
         found.sort(key=lambda e: e.name != "travel-run")
     return found

@@ -102,7 +102,7 @@ class Speed(Procedure):
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis and margin."""
         axes = tuple((a.upper(), a) for a in ("x", "y") if f"{a}_speed" in machine.quantities)
-        shares = tuple((f"{s:.0%} of the highest clean rung", s) for s in (0.8, 0.7, 0.9))
+        shares = tuple((f"{100 * s:.0f} % of the highest clean rung", s) for s in (0.8, 0.7, 0.9))
         return (Choice("axis", "Axis", axes), Choice("share", "Keep to", shares))
 
     def chosen_for(self, quantity: str) -> dict[str, Any]:

@@ -31,7 +31,8 @@ from keen_compass.quantities.lengths import format_mm, trim_number
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.uncertainty import alignment, temperature
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
+from keen_compass.shop.forms import show_length
+from keen_compass.shop.machines import UNITS, Machine
 from keen_compass.solve.bend import Shape, shape_of
 from keen_compass.solve.drive import explain_ratio
 from keen_compass.solve.plausibility import looks_scaled
@@ -48,6 +49,7 @@ SETTLED = 300.0  # mm/min, feed of a run: nothing is to swing when it is read
 PARALLEL = (0.3, 0.6, 1.2, 2.6)  # degrees: laid with care, against a stop, by eye, roughly
 _PARAMETERS = {
     "run", "axis", "start", "across", "length", "targets", "compensation_off", "trips", "parallel_within_deg",
+    "units",
 }  # fmt: skip
 
 
@@ -55,7 +57,7 @@ _PARAMETERS = {
 class TravelRun:
     """Targets along one axis, from `start` on the bed; `across` is where the other axis stands. Lengths in mm.
 
-    parallel_within: rad, as the technician says the rule lies.
+    parallel_within: rad, as the technician says the rule lies. units: in which its targets are written.
     """
 
     axis: str
@@ -64,6 +66,7 @@ class TravelRun:
     targets: tuple[float, ...]
     compensation_off: bool = False
     parallel_within: float = 0.0
+    units: str = "mm"
 
     @property
     def length(self) -> float:
@@ -159,7 +162,7 @@ class TravelRunProcedure(Procedure):
         if "tracking" in machine.quantities:
             runs += (("feed tracking, out and back", "tracking"),)
         off = Choice("compensation_off", "Compensation", (("on", False), ("off", True)))
-        lies = tuple((f"{d:g}°, {_aside_per_metre(d)} mm in a metre", d) for d in PARALLEL)
+        lies = tuple((f"{d:g}°, {_aside_per_metre(d)} mm per m", d) for d in PARALLEL)
         parallel = Choice("parallel_within_deg", "Rule parallel within", lies)
         return (Choice("run", "Run", runs), Choice("axis", "Axis", axes), off, parallel)
 
@@ -194,9 +197,12 @@ class TravelRunProcedure(Procedure):
         if chosen.get("run") == "tracking":
             return body | {"run": "tracking", "trips": TRIPS}
         targets = 11 if around.size >= 500 else 6
+        # On marks that a rule has: the run is a little shorter for it.
+        spacing = max(math.floor(around.size / (targets - 1) / around.fine + 1e-9) * around.fine, around.fine)
         return body | {
-            "run": "travel", "targets": targets, "compensation_off": bool(chosen.get("compensation_off")),
-            "parallel_within_deg": chosen.get("parallel_within_deg", PARALLEL[0]),
+            "run": "travel", "targets": targets, "length": spacing * (targets - 1),
+            "compensation_off": bool(chosen.get("compensation_off")),
+            "parallel_within_deg": chosen.get("parallel_within_deg", PARALLEL[0]), "units": machine.units,
         }  # fmt: skip
 
     def piece(self, parameters: Mapping[str, Any]) -> TravelRun | TrackingRun:
@@ -221,7 +227,10 @@ class TravelRunProcedure(Procedure):
         if not 0 <= within < 15:
             raise PieceError("must be from 0 to 15 degrees", "piece.parallel_within_deg")
         off = bool(parameters.get("compensation_off", False))
-        return TravelRun(axis, start, across, targets, off, math.radians(within))
+        units = parameters.get("units", "mm")
+        if units not in UNITS:
+            raise InputError(f"expected one of {', '.join(UNITS)}", "piece.units")
+        return TravelRun(axis, start, across, targets, off, math.radians(within), units)
 
     def measurands(self, piece: TravelRun | TrackingRun) -> tuple[Measurand, ...]:
         """Targets up, then back; or the trips."""
@@ -233,7 +242,7 @@ class TravelRunProcedure(Procedure):
             )
         return tuple(
             Measurand(
-                name, f"{p:g} {'up' if way > 0 else 'back'}", piece.axis, p,
+                name, f"{_written(p, piece.units)} {'up' if way > 0 else 'back'}", piece.axis, p,
                 hint="Read the rule at the point, straight from above", signed=True, way=way,
             )
             for name, (p, way) in piece.nodes().items()
@@ -380,16 +389,22 @@ class TravelRunProcedure(Procedure):
         drift, U = found.drift.value, found.drift.U
         old = case.amount("tracking")
         formula = f"{format_mm(drift, 3, signed=True)} mm each trip of 2 × {run.length:g} mm"
-        outcome = amount_outcome(case, "tracking", old.value, drift, U, formula)
-        finding = replace(judged(case, outcome), new=None)
+        # No number in a controller cures it; what is kept counts how often the feed was looked after.
+        outcome = amount_outcome(case, "tracking", old.value + 1, drift, U, formula)
+        finding = judged(case, outcome)
         if finding.verdict is not Verdict.IN:
-            cure = "No number cures it: look at pinch rollers, grit and media tension."
+            cure = "No number cures it: look after pinch rollers, grit and media tension, then run it again."
             finding = replace(finding, notes=(*finding.notes, cure))
         means = [math.fsum(t) / len(t) for t in trips]
         return Solution((finding,), (), assumed_spread(case), {"trips": means, "drift": drift, "slip": found.slip})
 
 
 PROCEDURE = TravelRunProcedure()
+
+
+def _written(p: float, units: str) -> str:
+    """A target as the rule has it: ``240``, ``9 1/2``."""
+    return show_length(p, units).rpartition(" ")[0]
 
 
 def _aside_per_metre(degrees: float) -> int:

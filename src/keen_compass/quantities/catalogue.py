@@ -73,7 +73,7 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity("squareness", "Squareness", "motion", "mm/m", _MOTION, 0.5, "", Kept.BY_HAND, "mm"),
         Quantity("x_home", "X home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "x", Kept.NUMBER, "mm", "Home"),
         Quantity("y_home", "Y home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "y", Kept.NUMBER, "mm", "Home"),
-        Quantity("tracking", "Feed tracking", "motion", "mm", _STEPS, 0.2, "", Kept.BY_HAND, "mm"),
+        Quantity("tracking", "Feed tracking", "motion", "mm", _STEPS, 0.2, "", Kept.BY_HAND, "times"),
         Quantity("x_tram", "X tram", "motion", "mm/m", (), 0.3, "x", Kept.BY_HAND, "mm/m", "Head tram"),
         Quantity("y_tram", "Y tram", "motion", "mm/m", (), 0.3, "y", Kept.BY_HAND, "mm/m", "Head tram"),
         Quantity("bed", "Bed", "motion", "mm", ("x_steps", "y_steps", "x_tram", "y_tram"), 0.3, "", Kept.BY_HAND, "mm"),

@@ -10,9 +10,10 @@ from keen_compass.errors import InputError
 from keen_compass.quantities.catalogue import QUANTITIES, Kept
 from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredResolution
 
+WHOLE = ("mm/min", "times")  # units whose numbers have no decimals
 NOUNS = {
     "backlash": "backlash", "home": "home offset", "speed": "fastest feed", "squareness": "gantry end moved",
-    "tram": "tram set", "bed": "bed skimmed", "tracking": "tracking",
+    "tram": "tram set", "bed": "bed skimmed", "tracking": "feed looked after",
 }  # fmt: skip
 
 
@@ -39,7 +40,7 @@ class StoredAmount:
 
     def number(self, decimals: int) -> str:
         """``0.120``, without ``-0``; feeds stay whole."""
-        decimals = 0 if self.unit == "mm/min" else decimals
+        decimals = 0 if self.unit in WHOLE else decimals
         return f"{round(self.value, decimals) + 0.0:.{decimals}f}"
 
     def text(self, decimals: int) -> str:

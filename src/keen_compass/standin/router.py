@@ -190,6 +190,7 @@ class _Axis:
         self._compensation = amount(settings, f"{axis}_backlash")
         self._limit = truth.limits.get(axis, math.inf)
         self._lead = truth.lead.get(axis)
+        self._drift = truth.feed_drift(settings)
         self._truth, self._rng, self._slips = truth, rng, truth.feed_axis == axis
         self._commanded, self._way, self._lost = 0.0, 0, 0.0
         self._at = -self._half
@@ -219,7 +220,7 @@ class _Axis:
                 )
         if self._slips and moved < 0:
             metres = abs(moved) / 1000
-            self._lost += self._truth.drift * metres + self._rng.gauss(0, self._truth.slip * math.sqrt(metres))
+            self._lost += self._drift * metres + self._rng.gauss(0, self._truth.slip * math.sqrt(metres))
 
 
 def _loose_part(through: Sequence[Sequence[Point]], kerf: float) -> Any:

@@ -13,6 +13,7 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredValue
 
+LOOKED_AFTER = 0.2  # of a feed's drift is left when rollers and tension were seen to
 SKIMMED_WAVE = 0.02  # mm, what a cutter leaves on a bed that it skimmed
 
 
@@ -83,6 +84,10 @@ class Truth:
         if axis not in self.home:
             return 0.0
         return self.home_sign.get(axis, 1.0) * (amount(settings, f"{axis}_home") - self.home[axis])
+
+    def feed_drift(self, settings: Mapping[str, StoredValue]) -> float:
+        """Drift of the feed as it is looked after now, mm per m."""
+        return self.drift * math.pow(LOOKED_AFTER, amount(settings, "tracking"))
 
     def tilt(self, axis: str, settings: Mapping[str, StoredValue]) -> float:
         """Tilt of the head as it stands now, mm per m."""

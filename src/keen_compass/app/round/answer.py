@@ -11,7 +11,7 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Card, StateSign, Text, painter_on_card
+from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Card, Line, StateSign, Text, painter_on_card
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Makes
@@ -22,6 +22,13 @@ from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import two_significant
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
+from keen_compass.shop.standing import Spoke, State
+
+MOST_BELOW = 4
+STATE_WORDS = {
+    State.IN: "in", State.OUT: "out", State.CANNOT_TELL: "can’t tell", State.RECHECK: "re-check",
+    State.NEVER: "never measured",
+}  # fmt: skip
 
 
 class VerdictBand(QFrame):
@@ -245,6 +252,7 @@ class AnswerColumn(QWidget):
         self._notes = Text(colour="soft")
         self._figures = FiguresCard()
         self._chart = RoundsChart()
+        self._below = BelowCard()
         self._lookalikes = _lookalikes(model.session.context.procedure.lookalikes)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -254,6 +262,7 @@ class AnswerColumn(QWidget):
         layout.addWidget(self._odd)
         layout.addWidget(self._notes)
         layout.addWidget(self._figures)
+        layout.addWidget(self._below)
         layout.addWidget(self._lookalikes)
         layout.addWidget(self._chart, 100)
         layout.addStretch(1)
@@ -286,6 +295,7 @@ class AnswerColumn(QWidget):
         self._notes.say(self._note(solution, planning=planning))
         self._chart.setVisible(not planning and not session.context.procedure.starting)
         self._lookalikes.setVisible(planning or session.context.procedure.starting)
+        self._below.show_open(session.context.open_below() if planning else [])
         self._figures.show_figures(solution.figures if solution else {}, machine.units)
         units = {QUANTITIES[q].error_unit for q in shown}
         unit = words.unit_words(units.pop(), machine.units) if len(units) == 1 else "in tolerances"
@@ -307,6 +317,46 @@ class AnswerColumn(QWidget):
         return solution.notes[0] if solution and not solution.findings and solution.notes else ""
 
 
+class BelowCard(Card):
+    """What this rests on and what isn't in: measured now, it would have to be measured again."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(14, 10, 12, 12)
+        self._shown: object = None
+
+    def show_open(self, open_below: list[Spoke]) -> None:
+        """Each with its sign; hidden where everything below is in."""
+        self.setVisible(bool(open_below))
+        now = [(s.quantity, s.state) for s in open_below]
+        if now == self._shown:
+            return
+        self._shown = now
+        while self._layout.count():
+            item = self._layout.takeAt(0)
+            if item and (widget := item.widget()):
+                widget.hide()
+                widget.deleteLater()
+        self._layout.addWidget(Text("Better put right first", 16, "soft", bold=True))
+        for spoke in open_below[:MOST_BELOW]:
+            self._layout.addWidget(_Row(spoke))
+        if len(open_below) > MOST_BELOW:
+            self._layout.addWidget(Text(f"and {len(open_below) - MOST_BELOW} more", colour="soft"))
+
+
+class _Row(QWidget):
+    """Sign, label, state in words."""
+
+    def __init__(self, spoke: Spoke) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(10)
+        row.addWidget(StateSign(spoke.state))
+        row.addWidget(Line(f"{spoke.label}: {STATE_WORDS[spoke.state]}"), 1)
+
+
 class FiguresCard(Card):
     """What else a procedure found: a standard's figures, tilts, step rates; and a microstep switch's settings."""
 
@@ -324,7 +374,7 @@ class FiguresCard(Card):
         switch = given.get("microsteps") or []
         table = [("steps", "per mm", "µm each", "of limit")] if switch else []
         for s in switch:
-            share = f"{s['share']:.0%}" if s["share"] is not None else "?"
+            share = f"{100 * s['share']:.0f} %" if s["share"] is not None else "?"
             mark = "▶ " if s["now"] else ""
             table.append(
                 (f"{mark}{s['microsteps']}", f"{s['steps_per_mm']:.3f}", f"{s['smallest_step'] * 1000:.2f}", share)

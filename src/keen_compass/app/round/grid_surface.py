@@ -77,7 +77,8 @@ class GridSurface(FloatingSurface):
             p.drawRect(cell)
             self._draw_height(p, c, cell, h)
         unread = [i for i, c in enumerate(self.callouts) if heights[c.measurand.name] is None and not c.skipped]
-        way = QPolygonF([self._at(*c.measurand.at) for c in self.callouts[min(unread, default=10**6) :]])
+        below = QPointF(0, 0.3 * height)  # clear of the figures
+        way = QPolygonF([self._at(*c.measurand.at) + below for c in self.callouts[min(unread, default=10**6) :]])
         p.setPen(QPen(th.color("soft"), 1, Qt.PenStyle.DotLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawPolyline(way)

@@ -73,6 +73,7 @@ class MakeStep(QWidget):
         size.addWidget(self.slider, 5)
         size.addWidget(self._size, 3)
         tools = QHBoxLayout()
+        tools.setSpacing(8)
         tools.addWidget(self.tool, 3)
         tools.addWidget(self.instrument, 4)
         tools.addWidget(self.passes, 2)

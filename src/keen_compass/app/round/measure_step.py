@@ -206,7 +206,7 @@ class Strip(Card):
         self.practice.setText(f" Stand-in shows {shown}   F8")
         self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
         self.skip.setVisible(current is not None and editable)
-        self.more.setVisible(current is None and editable)
+        self.more.setVisible(current is None and editable and not session.context.procedure.starting)
         self._trouble.say(self._model.trouble.get("measure", ""))
 
     def _first_look(self) -> str:

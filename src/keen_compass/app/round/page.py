@@ -6,6 +6,7 @@ from PySide6.QtCore import QEvent, QObject, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
+    QComboBox,
     QHBoxLayout,
     QLineEdit,
     QStackedWidget,
@@ -166,7 +167,8 @@ class RoundPage(QWidget):
         current = self.model.session.measuring.current()
         if current != self._current:
             self._current = current
-            if not self.reason.isVisible() and not self.floor.isVisible():
+            choosing = isinstance(QApplication.focusWidget(), QComboBox)
+            if not self.reason.isVisible() and not self.floor.isVisible() and not choosing:
                 self.measure.take_focus()
 
     def _describe(self) -> str:

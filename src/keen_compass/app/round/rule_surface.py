@@ -115,7 +115,8 @@ class RuleSurface(FloatingSurface):
         every = max(1, math.ceil(54 / room))
         for i, position in enumerate(positions):
             if i % every == 0:
-                words = f"trip {position:.0f}" if self._trips() else f"{position:g}"
+                words = next(c.measurand.label for c in self.callouts if self._position(c) == position)
+                words = words if self._trips() else words.rpartition(" ")[0]
                 words_at(p, QPointF(self._to_x(position), rule.bottom() - 13), words, width=70)
 
     def _draw_mark(self, p: QPainter, c: Callout) -> None:

@@ -126,7 +126,7 @@ def figures(given: Mapping[str, Any], units: str) -> list[tuple[str, str]]:
         lines.append(("Smallest step", f"{given['smallest_step'] * 1000:.2f} µm"))
         if given.get("fastest_feed"):
             limit = given.get("step_limit")
-            share = f", {given['step_rate'] / limit:.0%} of the limit" if limit else ""
+            share = f", {100 * given['step_rate'] / limit:.0f} % of the limit" if limit else ""
             lines.append(
                 (f"Steps per second at {given['fastest_feed']:.0f} mm/min{share}", f"{given['step_rate']:,.0f}")
             )

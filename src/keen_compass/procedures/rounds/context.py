@@ -14,13 +14,14 @@ from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.rounds.undo import Change, History
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.stored import StoredValue, nothing_stored, stored_from_kept
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine, Tool
+from keen_compass.shop.standing import Spoke, State, spokes
 from keen_compass.shop.store import KeptPiece, KeptRound, KeptValue, Shop
 
 T = TypeVar("T")
@@ -183,6 +184,15 @@ class RoundContext:
             teeth={q: c["teeth"] for q, c in computed.items() if c.get("teeth")},
             step_limit=machine.step_limit, gantry=machine.gantry, proven=self._proven(),
         )  # fmt: skip
+
+    def open_below(self) -> list[Spoke]:
+        """What this round's quantities rest on and what isn't in, in the order of dependence."""
+
+        def read() -> list[Spoke]:
+            wanted = {under for q in self.yields for under in beneath(q)} - set(self.yields)
+            return [s for s in spokes(self.shop, self.machine) if s.quantity in wanted and s.state is not State.IN]
+
+        return self.remembered(("open below", self.yields), read)
 
     def _proven(self) -> frozenset[str]:
         """Quantities of this machine that a round found to be in."""

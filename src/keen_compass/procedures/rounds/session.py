@@ -69,7 +69,7 @@ class RoundSession:
             return ""
         if not self.context.pieces:
             return "Run it first." if self.context.procedure.makes is Makes.MOVES else "Cut the piece first."
-        if step is Step.CORRECT and not any(f.new is not None for f in self.measuring.findings()):
+        if step is Step.CORRECT and not any(f.error is not None for f in self.measuring.findings()):
             return "Measure the piece first."
         if step is Step.CONFIRM and not self.confirming and not self.correcting.done():
             return "Correct first: say what the controller shows now."
