@@ -79,6 +79,7 @@ class Backlash(Procedure):
     suits = ("dial gauge", "depth gauge", "caliper")
     passes = 5
     numbered = False
+    per_axis = "backlash"
     sides = ()
     lookalikes = (
         "Set steps per unit first: a wrong scale is not lost motion.",
@@ -89,14 +90,9 @@ class Backlash(Procedure):
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis, whether compensation is on, and how the slack is taken up."""
-        axes = tuple((a.upper(), a) for a in ("x", "y", "z") if f"{a}_backlash" in machine.quantities)
         off = Choice("compensation_off", "Compensation", (("on", False), ("off", True)))
         slow = Choice("take_up", "Slack taken up", (("at the usual feed", "usual"), ("slowly, heavy axis", "slow")))
-        return (Choice("axis", "Axis", axes), off, slow)
-
-    def chosen_for(self, quantity: str) -> dict[str, Any]:
-        """Which choices yield a quantity."""
-        return {"axis": quantity[0]}
+        return (self.axis_choice(machine), off, slow)
 
     def parameters(self, around: Surroundings) -> dict[str, Any]:
         """At the middle of the bed, where there is room both ways."""
@@ -127,10 +123,6 @@ class Backlash(Procedure):
         """The dial's failure to return."""
         hint = "How far the needle stays short of zero; past zero is −"
         return (Measurand("return", f"{piece.axis.upper()} short by", piece.axis, 0.0, hint=hint, signed=True),)
-
-    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
-        """One axis' backlash."""
-        return (f"{parameters.get('axis', 'x')}_backlash",)
 
     def solve(self, case: Case) -> Solution:
         """The new compensation."""

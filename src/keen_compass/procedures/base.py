@@ -149,6 +149,7 @@ class Procedure:
 
     suits: kinds of instrument that it is read with, best first; empty for any.
     passes: how often each measurand is read unless the technician wants more.
+    per_axis: where it is done for one axis at a time, what it yields of that: "backlash".
     sides: parameters that a size on the command line sets.
     sized: whether the size slider belongs to it. grows: parameters that a longer piece makes longer.
     starting: its findings are starting values: they never replace what a round found.
@@ -173,6 +174,7 @@ class Procedure:
     sized: bool = False
     grows: tuple[str, ...] = ()
     sides: tuple[str, ...] = ("width", "height")
+    per_axis: str = ""
     starting: bool = False
     numbered: bool = True
     anchored: bool = False
@@ -193,7 +195,12 @@ class Procedure:
 
     def chosen_for(self, quantity: str) -> dict[str, Any]:
         """Which of the choices lead to a quantity."""
-        return {}
+        return {"axis": quantity[0]} if self.per_axis else {}
+
+    def axis_choice(self, machine: Machine) -> Choice:
+        """Along which of the machine's axes."""
+        axes = (q[0] for q in machine.quantities if q.partition("_")[2] == self.per_axis)
+        return Choice("axis", "Axis", tuple((a.upper(), a) for a in axes))
 
     def heading(self, parameters: Mapping[str, Any]) -> str:
         """Its title, with the axis where there is one."""
@@ -222,7 +229,7 @@ class Procedure:
 
     def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
         """Which of `yields` a piece with these parameters gives."""
-        return self.yields
+        return (f"{parameters.get('axis', 'x')}_{self.per_axis}",) if self.per_axis else self.yields
 
     def solve(self, case: Case) -> Solution:
         """What the readings say."""

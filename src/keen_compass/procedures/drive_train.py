@@ -101,6 +101,7 @@ class DriveTrain(Procedure):
     measurand_names = tuple(PARTS)
     passes = 1
     numbered = False
+    per_axis = "steps"
     sides = ()
     starting = True
     lookalikes = (
@@ -110,10 +111,9 @@ class DriveTrain(Procedure):
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis, motor, what drives."""
-        axes = tuple((a.upper(), a) for a in ("x", "y", "z") if f"{a}_drive" in machine.quantities)
         motors = tuple((label, name) for name, (label, _) in MOTORS.items())
         drives = tuple((label, name) for name, (label, _, _) in DRIVES.items())
-        return (Choice("axis", "Axis", axes), Choice("motor", "Motor", motors), Choice("drive", "Driven by", drives))
+        return (self.axis_choice(machine), Choice("motor", "Motor", motors), Choice("drive", "Driven by", drives))
 
     def chosen_for(self, quantity: str) -> dict[str, Any]:
         """Which choices yield a quantity; Z mostly stands on a screw."""
@@ -146,10 +146,6 @@ class DriveTrain(Procedure):
             for name in piece.parts()
             for label, unit, usual, hint in (PARTS[name],)
         )
-
-    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
-        """One axis' steps."""
-        return (f"{parameters.get('axis', 'x')}_steps",)
 
     def kept(self, finding: Finding) -> Finding:
         """On the rose it stands as a check of the drive train; the steps stay what a round found."""

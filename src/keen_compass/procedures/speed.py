@@ -92,6 +92,7 @@ class Speed(Procedure):
     suits = ("dial gauge", "steel rule", "caliper")
     passes = 1
     numbered = False
+    per_axis = "speed"
     sides = ("run",)
     lookalikes = (
         "An axis that misses at every feed slips or has play: that is no matter of feed.",
@@ -101,13 +102,8 @@ class Speed(Procedure):
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis and margin."""
-        axes = tuple((a.upper(), a) for a in ("x", "y") if f"{a}_speed" in machine.quantities)
         shares = tuple((f"{100 * s:.0f} % of the highest clean rung", s) for s in (0.8, 0.7, 0.9))
-        return (Choice("axis", "Axis", axes), Choice("share", "Keep to", shares))
-
-    def chosen_for(self, quantity: str) -> dict[str, Any]:
-        """Which choices yield a quantity."""
-        return {"axis": quantity[0]}
+        return (self.axis_choice(machine), Choice("share", "Keep to", shares))
 
     def parameters(self, around: Surroundings) -> dict[str, Any]:
         """From well below the feed in force to as far above as the bed's length reaches."""
@@ -157,10 +153,6 @@ class Speed(Procedure):
             Measurand(name, f"{feed:g} mm/min", piece.axis, 0.0, hint=hint, signed=True)
             for name, feed in piece.rungs().items()
         )
-
-    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
-        """One axis' feed."""
-        return (f"{parameters.get('axis', 'x')}_speed",)
 
     def solve(self, case: Case) -> Solution:
         """The highest clean rung, with its margin."""

@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QVBoxLayout
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
-from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox, CalloutEdit
+from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.choices import ChoicesBar
 from keen_compass.app.round.model import RoundModel
-from keen_compass.app.round.surface import SurfaceWidget, words_at
+from keen_compass.app.round.surface import BoxedSurface, words_at
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.procedures.rounds.measuring import Callout
 
@@ -25,13 +25,12 @@ FOOT = 34.0
 TEETH = 14  # drawn on a gear, whatever it has
 
 
-class ChainSurface(SurfaceWidget):
+class ChainSurface(BoxedSurface):
     """Columns: motor, gear, what drives the carriage. Boxes stand below the part that they belong to."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setMinimumSize(430, 300)
-        self.boxes: dict[str, CalloutBox] = {}
         self._session: RoundSession | None = None
         self._choices: ChoicesBar | None = None
         self._layout = QVBoxLayout(self)
@@ -45,32 +44,12 @@ class ChainSurface(SurfaceWidget):
 
     def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
         """Everything that is drawn."""
-        self._session, self.callouts = session, callouts
-        names = {c.measurand.name for c in callouts}
-        for name in [n for n in self.boxes if n not in names]:
-            box = self.boxes.pop(name)
-            box.hide()
-            box.deleteLater()
-        for c in callouts:
-            if c.measurand.name not in self.boxes:
-                box = CalloutBox(self)
-                box.clicked.connect(self.chosen)
-                box.show()
-                self.boxes[c.measurand.name] = box
-            self.boxes[c.measurand.name].show_callout(c, session.context.parameters["passes"], frozen=frozen)
+        self._session = session
+        self._fill_boxes(callouts, session.context.parameters["passes"], frozen=frozen)
         if self._choices:
             self._choices.refresh(editable=not frozen)
         self._arrange()
         self.update()
-
-    def current_edit(self) -> CalloutEdit | None:
-        """The field that takes what is typed."""
-        current = self.current()
-        return self.boxes[current.measurand.name].edit if current else None
-
-    def edits(self) -> list[CalloutEdit]:
-        """One for each number."""
-        return [box.edit for box in self.boxes.values()]
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """The boxes stay below their parts."""
@@ -97,11 +76,7 @@ class ChainSurface(SurfaceWidget):
             column = self._column(name)
             box.move(round(self._middle(column) - WIDTH / 2), round(top + filled[column] * (HEIGHT + GAP)))
             filled[column] += 1
-        current = self.current()
-        if current:
-            self._complain_beside(self.boxes[current.measurand.name], current.complaint)
-        else:
-            self._complaint.hide()
+        self._complain_at_current()
 
     # Painting
 

@@ -11,8 +11,8 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
-from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox, CalloutEdit
-from keen_compass.app.round.surface import SurfaceWidget
+from keen_compass.app.round.callout import HEIGHT, WIDTH
+from keen_compass.app.round.surface import BoxedSurface
 from keen_compass.pieces.toolpath import Point
 from keen_compass.procedures.base import Piece
 from keen_compass.procedures.rounds import RoundSession
@@ -49,13 +49,12 @@ def magnification(errors: Mapping[str, float], scale: float) -> int:
     return min(int(factor), 1000)
 
 
-class PieceCanvas(SurfaceWidget):
+class PieceCanvas(BoxedSurface):
     """Callouts are child widgets on their dimension lines; the rest is painted."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setMinimumSize(430, 230)
-        self.boxes: dict[str, CalloutBox] = {}
         self._piece: Piece | None = None
         self._standpoint = Standpoint()
         self._number = 0
@@ -63,32 +62,12 @@ class PieceCanvas(SurfaceWidget):
     def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
         """Everything that is drawn."""
         context = session.context
-        self._piece, self.callouts = session.measuring.shape(), callouts
+        self._piece = session.measuring.shape()
         self._standpoint = context.machine.standpoint
         self._number = context.piece.number if context.piece and context.procedure.numbered else 0
-        names = {c.measurand.name for c in callouts}
-        for name in [n for n in self.boxes if n not in names]:
-            box = self.boxes.pop(name)
-            box.hide()
-            box.deleteLater()
-        for c in callouts:
-            if c.measurand.name not in self.boxes:
-                box = CalloutBox(self)
-                box.clicked.connect(self.chosen)
-                box.show()
-                self.boxes[c.measurand.name] = box
-            self.boxes[c.measurand.name].show_callout(c, context.parameters["passes"], frozen=frozen)
+        self._fill_boxes(callouts, context.parameters["passes"], frozen=frozen)
         self._arrange()
         self.update()
-
-    def current_edit(self) -> CalloutEdit | None:
-        """The field that takes what is typed."""
-        current = self.current()
-        return self.boxes[current.measurand.name].edit if current else None
-
-    def edits(self) -> list[CalloutEdit]:
-        """One on each dimension line."""
-        return [box.edit for box in self.boxes.values()]
 
     def errors(self) -> dict[str, float]:
         """Mean reading − nominal of each dimension that was read, mm."""
@@ -189,7 +168,7 @@ class PieceCanvas(SurfaceWidget):
             wanted = QRect(round(x), round(y), WIDTH, HEIGHT)
             placed.append(self._clear_of(placed, wanted))
             self.boxes[c.measurand.name].move(placed[-1].topLeft())
-        self._place_complaint()
+        self._complain_at_current()
 
     def _clear_of(self, placed: list[QRect], wanted: QRect) -> QRect:
         """The place nearest to the wanted one that covers no box placed before; the wanted one if there is none."""
@@ -201,13 +180,6 @@ class PieceCanvas(SurfaceWidget):
             if inside.contains(place) and not any(place.intersects(r) for r in placed)
         ]  # fmt: skip
         return min(free, key=lambda r: (r.topLeft() - wanted.topLeft()).manhattanLength(), default=wanted)
-
-    def _place_complaint(self) -> None:
-        current = self.current()
-        if current is None:
-            self._complaint.hide()
-        else:
-            self._complain_beside(self.boxes[current.measurand.name], current.complaint)
 
     # Painting
 

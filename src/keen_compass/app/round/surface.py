@@ -74,6 +74,47 @@ class SurfaceWidget(QWidget):
         self._complaint.raise_()
 
 
+class BoxedSurface(SurfaceWidget):
+    """A surface with a box of its own for every callout."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.boxes: dict[str, CalloutBox] = {}
+
+    def current_edit(self) -> CalloutEdit | None:
+        """The field that takes what is typed."""
+        current = self.current()
+        return self.boxes[current.measurand.name].edit if current else None
+
+    def edits(self) -> list[CalloutEdit]:
+        """One for each callout."""
+        return [box.edit for box in self.boxes.values()]
+
+    def _fill_boxes(self, callouts: list[Callout], passes: int, *, frozen: bool) -> None:
+        """A box for each callout, and none for what is gone."""
+        self.callouts = callouts
+        names = {c.measurand.name for c in callouts}
+        for name in [n for n in self.boxes if n not in names]:
+            box = self.boxes.pop(name)
+            box.hide()
+            box.deleteLater()
+        for c in callouts:
+            if c.measurand.name not in self.boxes:
+                box = CalloutBox(self)
+                box.clicked.connect(self.chosen)
+                box.show()
+                self.boxes[c.measurand.name] = box
+            self.boxes[c.measurand.name].show_callout(c, passes, frozen=frozen)
+
+    def _complain_at_current(self) -> None:
+        """What is wrong with the current callout stands beside its box."""
+        current = self.current()
+        if current is None:
+            self._complaint.hide()
+        else:
+            self._complain_beside(self.boxes[current.measurand.name], current.complaint)
+
+
 class FloatingSurface(SurfaceWidget):
     """A surface with many places and one callout, which goes to the place whose turn it is."""
 
