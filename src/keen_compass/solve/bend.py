@@ -86,15 +86,19 @@ def _cyclic(line: _Line, p: Array) -> list[tuple[float, Shape]]:
     targets = np.unique(p)
     if len(targets) < TARGETS_FOR_CYCLIC:
         return []
-    found = []
-    for period in np.geomspace(2.2 * float(np.diff(targets).min()), float(np.ptp(p)), PERIODS):
-        phase = 2 * math.pi * p / period
-        e = line.without(np.column_stack([np.sin(phase), np.cos(phase)]))
-        c = np.linalg.lstsq(e, line.left, rcond=None)[0]
-        rest = line.left - e @ c
-        bic = line.criterion(float(rest @ rest), 3)  # the scanned period is a parameter too
-        found.append((bic, Shape("cyclic", 2 * math.hypot(*map(float, c)), float(period))))
-    return found
+    periods = np.geomspace(2.2 * float(np.diff(targets).min()), float(np.ptp(p)), PERIODS)
+    phase = 2 * math.pi * p[:, None] / periods[None, :]
+    sine, cosine = line.without(np.sin(phase)), line.without(np.cos(phase))
+    # Normal equations of two columns, for all periods at once.
+    ss, cc, sc = np.sum(sine**2, axis=0), np.sum(cosine**2, axis=0), np.sum(sine * cosine, axis=0)
+    sy, cy = sine.T @ line.left, cosine.T @ line.left
+    det = np.maximum(ss * cc - sc**2, 1e-9 * ss * cc + 1e-12)
+    a, b = (cc * sy - sc * cy) / det, (ss * cy - sc * sy) / det
+    rss, size = line.rss - (a * sy + b * cy), 2 * np.hypot(a, b)
+    return [  # the scanned period is a parameter too
+        (line.criterion(float(rss[i]), 3), Shape("cyclic", float(size[i]), float(period)))
+        for i, period in enumerate(periods)
+    ]
 
 
 def _slips(line: _Line) -> list[tuple[float, Shape]]:

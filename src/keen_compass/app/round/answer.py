@@ -366,7 +366,8 @@ class FiguresCard(Card):
         self._grid.setContentsMargins(14, 10, 12, 10)
         self._grid.setHorizontalSpacing(10)
         self._grid.setVerticalSpacing(3)
-        self._shown: object = None
+        self._shape: list[tuple[int, int, int, bool, str]] = []
+        self._texts: list[Text] = []
 
     def show_figures(self, given: Mapping[str, Any], units: str) -> None:
         """Rows of words and numbers; hidden where there are none."""
@@ -379,26 +380,31 @@ class FiguresCard(Card):
             table.append(
                 (f"{mark}{s['microsteps']}", f"{s['steps_per_mm']:.3f}", f"{s['smallest_step'] * 1000:.2f}", share)
             )
-        if (rows, table) == self._shown:
-            return
-        self._shown = (rows, table)
-        while self._grid.count():
-            item = self._grid.takeAt(0)
-            if item and (widget := item.widget()):
-                widget.hide()
-                widget.deleteLater()
-        for i, (what, much) in enumerate(rows):
-            self._grid.addWidget(Text(what, colour="soft"), i, 0, 1, 3)
-            self._put(much, i, 3, bold=True)
+        cells = [(what, i, 0, 3, False, "soft") for i, (what, _) in enumerate(rows)]
+        cells += [(much, i, 3, 1, True, "ink") for i, (_, much) in enumerate(rows)]
         for i, row in enumerate(table, len(rows)):
-            for column, cell in enumerate(row):
-                self._put(cell, i, column, bold=row[0].startswith("▶"), colour="soft" if i == len(rows) else "ink")
-        self.setVisible(bool(rows or table))
+            now, head = row[0].startswith("▶"), i == len(rows)
+            cells += [(cell, i, column, 1, now, "soft" if head else "ink") for column, cell in enumerate(row)]
+        shape = [cell[1:] for cell in cells]
+        if shape != self._shape:
+            self._build(shape)
+        for text, (words_, *_) in zip(self._texts, cells, strict=True):
+            text.setText(words_)
+        self.setVisible(bool(cells))
 
-    def _put(self, cell: str, row: int, column: int, *, bold: bool, colour: str = "ink") -> None:
-        text = Text(cell, colour=colour, bold=bold)
-        text.setWordWrap(False)
-        self._grid.addWidget(text, row, column, Qt.AlignmentFlag.AlignRight)
+    def _build(self, shape: list[tuple[int, int, int, bool, str]]) -> None:
+        """(row, column, columns spanned, bold, colour) of each cell; only made anew when that changes."""
+        self._shape = shape
+        for text in self._texts:
+            text.hide()
+            text.deleteLater()
+        self._texts = []
+        for row, column, span, bold, colour in shape:
+            text = Text("", colour=colour, bold=bold)
+            text.setWordWrap(span > 1)
+            right = Qt.AlignmentFlag.AlignRight if span == 1 else Qt.AlignmentFlag(0)
+            self._grid.addWidget(text, row, column, 1, span, right)
+            self._texts.append(text)
 
 
 def _short_names(quantities: tuple[str, ...]) -> list[str]:

@@ -26,8 +26,11 @@ class RuleSurface(FloatingSurface):
     def places(self) -> dict[str, QPointF]:
         """Marks on the rule: above it going up, below it coming back."""
         rule = self._rule()
+        x = {position: self._to_x(position) for position in set(self._positions())}
         return {
-            c.measurand.name: QPointF(self._x(c), rule.bottom() + 9 if c.measurand.way < 0 else rule.top() - 9)
+            c.measurand.name: QPointF(
+                x[self._position(c)], rule.bottom() + 9 if c.measurand.way < 0 else rule.top() - 9
+            )
             for c in self.callouts
         }
 
@@ -61,9 +64,6 @@ class RuleSurface(FloatingSurface):
     def _position(self, c: Callout) -> float:
         return float(self.callouts.index(c) + 1) if self._trips() else c.measurand.nominal
 
-    def _x(self, c: Callout) -> float:
-        return self._to_x(self._position(c))
-
     def _to_x(self, position: float) -> float:
         positions = self._positions()
         low, high = min(positions), max(positions)
@@ -88,8 +88,8 @@ class RuleSurface(FloatingSurface):
         if self.session is None or not self.callouts:
             return
         self._draw_rule(p)
-        for c in self.callouts:
-            self._draw_mark(p, c)
+        for name, place in self.places().items():
+            self._draw_mark(p, next(c for c in self.callouts if c.measurand.name == name), place)
         self._draw_way(p)
         chart = self._chart()
         if chart.height() > 60:
@@ -119,10 +119,9 @@ class RuleSurface(FloatingSurface):
                 words = words if self._trips() else words.rpartition(" ")[0]
                 words_at(p, QPointF(self._to_x(position), rule.bottom() - 13), words, width=70)
 
-    def _draw_mark(self, p: QPainter, c: Callout) -> None:
+    def _draw_mark(self, p: QPainter, c: Callout, place: QPointF) -> None:
         """One dot for each reading that is wanted, filled where it was kept."""
         assert self.session is not None
-        place = self.places()[c.measurand.name]
         up = c.measurand.way >= 0
         colour = th.color("focus" if c.current else "ink")
         p.setPen(QPen(colour, 2.4 if c.current else 1.3))
