@@ -53,6 +53,12 @@ def _colour_words(label: QLabel, colour: str) -> None:
     label.setPalette(palette)
 
 
+def tip(widget: QWidget, words: str) -> None:
+    """A tooltip; set only where it changed, because Qt tells every listener."""
+    if widget.toolTip() != words:
+        widget.setToolTip(words)
+
+
 def sentence(words: str) -> str:
     """With a capital at the start, and every other letter as it was: ``−X side`` stays."""
     return words[:1].upper() + words[1:]
@@ -85,7 +91,7 @@ class Line(QLabel):
         shown = metrics.elidedText(self._words, Qt.TextElideMode.ElideRight, max(self.width() - 2, 10))
         super().setText(shown)
         self.setAccessibleName(self._words)
-        self.setToolTip(self._words if shown != self._words else "")
+        tip(self, self._words if shown != self._words else "")
 
 
 class Button(QPushButton):

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 NEAR = 0.03  # a ratio this close to a tell-tale one is taken for it
 MUCH_LARGER_THAN_KERF = 8.0  # below, kerf alone can bend the ratio
+ORDINARY = 1.5  # no tell-tale ratio lies nearer to 1
 SWAP_RELATIVE = 0.01
 SWAP_UNCERTAINTIES = 5.0
 SWAP_WORSE = 5.0
@@ -45,6 +46,8 @@ def looks_scaled(measurand: str, nominal: float, values: Sequence[float], kerf: 
         if value <= 0:
             return Doubt((measurand,), f"zero{which}: nothing is that small")
         ratio = nominal / value
+        if 1 / ORDINARY < ratio < ORDINARY:
+            continue
         if _near(ratio, 25.4):
             return Doubt((measurand,), f"this looks like inches{which}: {value:g} where {nominal:g} mm was ordered")
         if _near(ratio, 1 / 25.4):

@@ -11,7 +11,17 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Card, Line, StateSign, Text, painter_on_card
+from keen_compass.app.parts import (
+    STATE_COLOUR,
+    VERDICT_STATE,
+    Button,
+    Card,
+    Line,
+    StateSign,
+    Text,
+    painter_on_card,
+    tip,
+)
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Makes
@@ -111,7 +121,7 @@ class FindingCard(Card):
         unit = words.unit_words(f.error_unit, machine.units)
         headline = words.headline(f)
         self._band.show_verdict(f.verdict, headline)
-        self._band.setToolTip(f"{headline} {unit}")
+        tip(self._band, f"{headline} {unit}")
         self._detail.say(words.consequence(f, machine), "soft")
         self.setAccessibleName(f"{name}: {headline} {unit}. {words.consequence(f, machine)}")
 

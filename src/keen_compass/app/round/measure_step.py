@@ -9,7 +9,7 @@ from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, Text, sentence
+from keen_compass.app.parts import Button, Card, Line, Text, sentence, tip
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.model import RoundModel
@@ -222,7 +222,7 @@ class Strip(Card):
         self.onward.setAccessibleName(words)
         self.onward.setVisible(bool(words))
         self.onward.setEnabled(enabled)
-        self.onward.setToolTip(why_not)
+        tip(self.onward, why_not)
 
     def type_practice(self) -> None:
         """Type what the practice caliper shows, and keep it: a caliper that types does the same."""
@@ -268,9 +268,9 @@ class Strip(Card):
         face = th.font(px, bold=True)
         self.echo.setFont(face)
         self.echo.setText(QFontMetrics(face).elidedText(words, Qt.TextElideMode.ElideRight, width))
-        self.echo.setStyleSheet(
-            f"color: {getattr(th.theme(), colour)}; background: {th.theme().paper}; border-radius: 8px;"
-        )
+        sheet = f"color: {getattr(th.theme(), colour)}; background: {th.theme().paper}; border-radius: 8px;"
+        if sheet != self.echo.styleSheet():
+            self.echo.setStyleSheet(sheet)
 
     def _show_chips(self, chips: list[tuple[int, str]]) -> None:
         if chips == self._shown:

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, Text, scrolling
+from keen_compass.app.parts import Button, Card, Line, Text, scrolling, tip
 from keen_compass.app.round import words
 from keen_compass.app.round.answer import AnswerColumn
 from keen_compass.app.round.correct_step import CorrectStep
@@ -125,7 +125,7 @@ class RoundPage(QWidget):
             button.setAccessibleName(f"Step {name}" + (", shown" if s is step else ""))
             button.setChecked(s is step)
             button.setEnabled(not reason and not session.settled)
-            button.setToolTip(reason)
+            tip(button, reason)
         self._trouble.say(self.model.trouble.get("step", ""))
         widget: QWidget = self.make if waiting else self.correct if step is Step.CORRECT else self.measure
         if waiting:

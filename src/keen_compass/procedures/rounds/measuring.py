@@ -344,13 +344,17 @@ class Measuring:
         return next(m for m in self.measurands() if m.name == name)
 
     def _by_measurand(self, piece: KeptPiece | None = None) -> dict[str, list[KeptReading]]:
-        piece = piece or self._c.piece
-        if piece is None:
+        shown = piece or self._c.piece
+        if shown is None:
             return {}
-        grouped: dict[str, list[KeptReading]] = {}
-        for reading in self._c.remembered(("readings", piece.id), lambda: self._c.shop.readings(piece.id)):
-            grouped.setdefault(reading.measurand, []).append(reading)
-        return grouped
+
+        def read() -> dict[str, list[KeptReading]]:
+            grouped: dict[str, list[KeptReading]] = {}
+            for reading in self._c.shop.readings(shown.id):
+                grouped.setdefault(reading.measurand, []).append(reading)
+            return grouped
+
+        return self._c.remembered(("readings", shown.id), read)
 
     def _in_slot(self, slot: int) -> KeptReading | None:
         piece = self._c.piece
