@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication
 from keen_compass.app.start import show_window
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.base import Makes, Step
 from keen_compass.procedures.demo import build
 from keen_compass.procedures.playing import correct_all, cut, read_all
 from keen_compass.procedures.rounds import RoundSession
@@ -88,6 +88,32 @@ def _confirm(window: MainWindow) -> None:
 def _rose_after(window: MainWindow) -> None:
     _session(window).sign("")
     window.show_rose("heron")
+
+
+def _begin(window: MainWindow, procedure: str, quantity: str = "", machine: str = "heron") -> None:
+    window.show_rose(machine)
+    window.begin(procedure, quantity)
+
+
+def _reading(
+    window: MainWindow, procedure: str, quantity: str, count: int | None = None, machine: str = "heron"
+) -> None:
+    """A run or piece of which so many readings are kept, and the next one is half typed."""
+    _begin(window, procedure, quantity, machine)
+    session = _session(window)
+    if session.context.procedure.makes is not Makes.NOTHING:
+        cut(session)
+        session.measuring.identify("")
+    read_all(session, count)
+    if session.measuring.current():
+        session.measuring.type((session.measuring.practice_reading() or "")[:-1])
+
+
+def _by_hand(window: MainWindow) -> None:
+    """What no controller holds is set right on the machine itself."""
+    session = _session(window)
+    read_all(session)
+    session.go(Step.CORRECT)
 
 
 def _logbook(window: MainWindow) -> None:
@@ -191,6 +217,18 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("round-confirm-make", _confirm_make),
     ("round-confirm", _confirm),
     ("rose-after", _rose_after),
+    ("drive-train", lambda window: _reading(window, "drive-train", "x_drive")),
+    ("travel-run", lambda window: _reading(window, "travel-run", "x_steps", 47)),
+    ("backlash-run", lambda window: _begin(window, "backlash", "x_backlash")),
+    ("backlash", lambda window: _reading(window, "backlash", "x_backlash", 3)),
+    ("squareness", lambda window: _reading(window, "squareness", "", 9)),
+    ("squareness-correct", _by_hand),
+    ("home", lambda window: _reading(window, "home", "", 5)),
+    ("head-tram", lambda window: _reading(window, "bed", "x_tram", 3)),
+    ("bed", lambda window: _reading(window, "bed", "bed", 17)),
+    ("speed", lambda window: _reading(window, "speed", "y_speed", 9)),
+    ("reference-lines", lambda window: _begin(window, "reference-lines")),
+    ("feed-tracking", lambda window: _reading(window, "travel-run", "tracking", 12, "swift")),
     ("plotter-measure", _swift_measure),
     ("shop-floor", lambda window: window.toggle_floor()),
     ("state-other-piece", _identity),

@@ -16,11 +16,10 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.moves import Go, MoveProgram, Stop
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm
-from keen_compass.procedures.results import amount_outcome, assumed_spread, judged, no_number, steady_mean
+from keen_compass.procedures.results import assumed_spread, backlash_outcome, judged, no_number, steady_mean
 from keen_compass.procedures.settle import what_would_settle
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.uncertainty import Component, expand, independent_components
 from keen_compass.quantities.uncertainty import PieceScatter as NoScatter
 from keen_compass.quantities.verdict import Verdict
@@ -138,8 +137,7 @@ class Backlash(Procedure):
             note = f"{mean.mean:.2f} mm of {run.travel:g} mm moved: does the dial touch the right part?"
             return Solution((no_number(case, quantity, Verdict.IMPLAUSIBLE, note),))
         active = 0.0 if run.compensation_off else case.amount(quantity).value
-        formula = f"{format_mm(active, 3)} + {format_mm(mean.mean, 3)}".replace("+ −", "− ")
-        outcome = amount_outcome(case, quantity, max(0.0, active + mean.mean), mean.mean, U, formula)
+        outcome = backlash_outcome(case, quantity, active, mean.mean, U)
 
         def settle() -> str:
             return what_would_settle(self, case, quantity, mean.mean, outcome.T)

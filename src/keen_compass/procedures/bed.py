@@ -302,7 +302,8 @@ class Bed(Procedure):
         def settle() -> str:
             return what_would_settle(self, case, quantity, error, outcome.T)
 
-        return judged(case, replace(outcome, notes=(words,), settle=settle))
+        finding = judged(case, replace(outcome, notes=(words,), settle=settle))
+        return replace(finding, notes=()) if finding.verdict is Verdict.IN else finding
 
 
 PROCEDURE = Bed()
@@ -346,5 +347,5 @@ def _what_to_do(spread: float, U: float, T: float, plane: Plane, lift: Mapping[s
     skim = f"Skim by {spread:.2f} mm: highest minus lowest as the head sees it."
     raised = ", ".join(f"{name} +{v:.2f}" for name, v in lift.items() if v > U / 4)
     if plane.flatness + U <= T:
-        return (f"Shim the bed, no need to skim: {raised} mm; {plane.flatness:.2f} mm is left.", skim)
+        return (f"Shim the bed: {raised} mm; {plane.flatness:.2f} mm is left.", f"Or skim by {spread:.2f} mm.")
     return (skim, f"Shims alone leave {plane.flatness:.2f} mm ({raised} mm).")

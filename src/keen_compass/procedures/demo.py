@@ -33,7 +33,10 @@ SQUARE = Truth(
     bed=(1.6e-4, -1.1e-4, 0.12), bed_size=(1300.0, 900.0), tram={"x": 0.42, "y": -0.31},
     parts={"x": BELT, "y": BELT, "z": SCREW},
 )  # fmt: skip
-AFTER_MOVE = replace(SQUARE, motion={"x": 106.318, "y": 106.587, "z": 320.4}, skew=0.0026, tram={"x": 0.44, "y": 0.5})
+AFTER_MOVE = replace(
+    SQUARE, motion={"x": 106.318, "y": 106.587, "z": 320.4}, lost_motion={"x": 0.16, "y": 0.13, "z": 0.03}, skew=0.0026,
+    tram={"x": 0.44, "y": 0.5}, bed=(-1.9e-4, 0.9e-4, 0.06),
+)  # fmt: skip
 
 HERON = Machine(
     uid="heron",
@@ -168,7 +171,8 @@ def _heron(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -
     play(shop, HERON, "rectangle")
     set_clock(today - timedelta(days=24, hours=2))
     shop.put_event("heron", "moved", "Moved to the new hall, belts tightened")
-    shop.put_stand_in("heron", AFTER_MOVE.to_json())
+    skimmed = shop.value("heron", "bed")
+    shop.put_stand_in("heron", replace(AFTER_MOVE, bed_since=skimmed.stored.value if skimmed else 0.0).to_json())
     set_clock(today - timedelta(days=9, hours=4))
     shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
     no_time = "Checked after the move; no time before the harbour signs are cut"

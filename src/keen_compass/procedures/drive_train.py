@@ -223,7 +223,8 @@ class DriveTrain(Procedure):
         outcome = scale_outcome(case, quantity, s, U, 1000.0, _formula(chain, known))
         new = case.resolution(quantity).with_steps_per_mm(train.steps_per_mm, case.decimals)
         new_U = new.value * U / (1 + s)
-        if twin := _proven_twin(case, quantity, train.steps_per_mm):
+        twin = None if quantity in case.proven else _proven_twin(case, quantity, train.steps_per_mm)
+        if twin:
             name, measured = twin
             new = case.resolution(quantity).with_steps_per_mm(measured, case.decimals)
             letter = QUANTITIES[name].axis.upper()

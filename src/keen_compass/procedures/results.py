@@ -9,6 +9,7 @@ from keen_compass.errors import InputError
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
 from keen_compass.quantities.uncertainty import MeanReading, PieceScatter, mean_of_readings
@@ -98,6 +99,12 @@ def amount_outcome(case: Case, quantity: str, value: float, error: float, U: flo
     new = StoredAmount(quantity, old.unit, round(value, case.decimals) + 0.0)
     T = case.tolerance_of(quantity, PER_METRE)
     return Outcome(quantity, old, new, error, U, T, formula, U, predicted=abs(new.value - value))
+
+
+def backlash_outcome(case: Case, quantity: str, active: float, shortfall: float, U: float) -> Outcome:
+    """b_new = max(0, b_active + shortfall); an overshoot lowers it (arithmetic.md §5). All in mm."""
+    formula = f"{format_mm(active, 3)} + {format_mm(shortfall, 3)}".replace("+ −", "− ")
+    return amount_outcome(case, quantity, max(0.0, active + shortfall), shortfall, U, formula)
 
 
 def no_number(case: Case, quantity: str, verdict: Verdict, note: str, length: float = PER_METRE) -> Finding:

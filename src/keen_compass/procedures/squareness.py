@@ -159,7 +159,10 @@ class Squareness(Procedure):
             "angle_deg": 90 - math.degrees(estimate.value), "mm_per_m": error, "gantry_move": move,
             "gantry_width": w,
         }  # fmt: skip
-        return Solution((judged(case, outcome),), (), assumed_spread(case), figures)
+        finding = judged(case, outcome)
+        if finding.verdict is Verdict.IN:  # what is in is left alone
+            finding = replace(finding, notes=())
+        return Solution((finding,), (), assumed_spread(case), figures)
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm/m."""

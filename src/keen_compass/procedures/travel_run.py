@@ -19,6 +19,7 @@ from keen_compass.procedures.results import (
     PER_METRE,
     amount_outcome,
     assumed_spread,
+    backlash_outcome,
     judged,
     no_number,
     scale_outcome,
@@ -342,7 +343,7 @@ class TravelRunProcedure(Procedure):
         figures = iso_figures(readings)
         findings = [self._scale(case, run, found, shape)]
         if found.lost_motion:
-            findings.append(_lost_motion(case, run, found))
+            findings.append(self._lost_motion(case, run, found))
         else:
             findings.append(no_number(case, backlash, Verdict.UNRESOLVED, "Read some targets coming back too."))
         notes = [*assumed_spread(case)]
@@ -375,6 +376,19 @@ class TravelRunProcedure(Procedure):
         if case.instrument.kind in READS_SHORT and not (run.parallel_within or case.instrument.parallel_within):
             notes.append("No tilt of the rule was stated; 2.6° would look like 1 mm per m.")
         return judged(case, scale_outcome(case, quantity, s, U, run.length, formula, tuple(notes), settle))
+
+    def _lost_motion(self, case: Case, run: TravelRun, found: TravelFit) -> Finding:
+        """b_new = max(0, b_active + B); an overshoot lowers it."""
+        quantity = f"{run.axis}_backlash"
+        assert found.lost_motion is not None
+        B, U = found.lost_motion.value, found.lost_motion.U
+        active = 0.0 if run.compensation_off else case.amount(quantity).value
+        outcome = backlash_outcome(case, quantity, active, B, U)
+
+        def settle() -> str:
+            return what_would_settle(self, case, quantity, B, outcome.T)
+
+        return judged(case, replace(outcome, settle=settle))
 
     # Tracking
 
@@ -449,20 +463,6 @@ def _fit(case: Case, run: TravelRun, readings: Mapping[Node, list[float]], *, sp
         case.instrument.repeatability, case.instrument.resolution,
         slope_half_width=case.instrument.permissible_error[1], slope_extra=u, expected=spread,
     )  # fmt: skip
-
-
-def _lost_motion(case: Case, run: TravelRun, found: TravelFit) -> Finding:
-    quantity = f"{run.axis}_backlash"
-    assert found.lost_motion is not None
-    B, U = found.lost_motion.value, found.lost_motion.U
-    active = 0.0 if run.compensation_off else case.amount(quantity).value
-    return judged(case, backlash_outcome(case, quantity, active, B, U))
-
-
-def backlash_outcome(case: Case, quantity: str, active: float, shortfall: float, U: float) -> Any:
-    """b_new = max(0, b_active + shortfall); an overshoot lowers it."""
-    formula = f"{format_mm(active, 3)} + {format_mm(shortfall, 3)}".replace("+ −", "− ")
-    return amount_outcome(case, quantity, max(0.0, active + shortfall), shortfall, U, formula)
 
 
 def _rise(readings: Mapping[Node, list[float]]) -> float:

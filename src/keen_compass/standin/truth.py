@@ -32,7 +32,8 @@ class Truth:
     lead: axis → (amplitude, period) of a cyclic error.
     limits: axis → feed above which steps are lost, mm/min. acceleration in mm/s².
     feed_axis: the axis of a roll that slips on its way back; drift in mm per m, slip its s in mm per √m.
-    bed: tilt along X and Y (mm/mm), hollow in the middle, over bed_size.
+    bed: tilt along X and Y (mm/mm), hollow in the middle, over bed_size; bed_since: what had been skimmed off it when
+        it came to lie like that.
     tram: axis → tilt of the head, mm per m.
     parts: what is stamped on the parts of the drive trains, by axis and name.
     """
@@ -57,6 +58,7 @@ class Truth:
     slip: float = 0.0
     bed: tuple[float, float, float] = (0.0, 0.0, 0.0)
     bed_size: tuple[float, float] = (1300.0, 900.0)
+    bed_since: float = 0.0
     tram: Mapping[str, float] = field(default_factory=dict)
     parts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
 
@@ -95,7 +97,9 @@ class Truth:
 
     def bed_height(self, x: float, y: float, settings: Mapping[str, StoredValue]) -> float:
         """Height of the bed as the head sees it."""
-        if amount(settings, "bed") > 0:  # skimmed by this very machine: what is left is the cutter's own wave
+        if (
+            amount(settings, "bed") > self.bed_since
+        ):  # skimmed by this very machine: what is left is the cutter's own wave
             return SKIMMED_WAVE / 2 * math.sin(x / 90) * math.cos(y / 110)
         tilt_x, tilt_y, hollow = self.bed
         u, v = 2 * x / self.bed_size[0] - 1, 2 * y / self.bed_size[1] - 1

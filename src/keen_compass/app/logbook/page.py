@@ -196,11 +196,15 @@ class LogbookPage(QWidget):
         row = self.list.currentIndex().row()
         return self.model.entries[row] if 0 <= row < len(self.model.entries) else None
 
+    def _newest_quantity(self) -> str:
+        """The quantity that the newest entry about one is about."""
+        return next((e.quantity for e in self.model.entries if e.quantity), next(iter(QUANTITIES)))
+
     def _choose(self) -> None:
         """The history of the value that the chosen entry is about."""
         entry = self._chosen()
         machine = entry.machine if entry else self.machine.currentData()
-        quantity = (entry.quantity if entry else "") or self.quantity.currentData() or next(iter(QUANTITIES))
+        quantity = (entry.quantity if entry else "") or self.quantity.currentData() or self._newest_quantity()
         name = self.model.names.get(machine or "", "")
         self.chart.show_history(
             f"{name}: {QUANTITIES[quantity].label}, {QUANTITIES[quantity].error_unit}",

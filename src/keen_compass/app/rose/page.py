@@ -147,7 +147,9 @@ def _same_reason(members: list[Spoke]) -> list[list[Spoke]]:
 def _reason(alike: list[Spoke]) -> str:
     letters = [QUANTITIES[m.quantity].axis.upper() or m.label for m in alike]
     words = alike[0].reason
-    return f"{', '.join(dict.fromkeys(letters))}: {words[0].lower()}{words[1:]}"
+    if not words[1:2].isspace():  # a sentence, not the letter of an axis
+        words = words[0].lower() + words[1:]
+    return f"{', '.join(dict.fromkeys(letters))}: {words}"
 
 
 def _few(names: list[str]) -> str:

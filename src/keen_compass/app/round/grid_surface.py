@@ -6,13 +6,14 @@ from collections.abc import Iterable
 from itertools import pairwise
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF, QResizeEvent
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import painter_on_card
+from keen_compass.app.parts import Button, painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.procedures.rounds import RoundSession
 from keen_compass.procedures.rounds.measuring import Callout
 
 FOOT = 74.0  # px below the grid: the scale of colours and the standpoint
@@ -20,6 +21,14 @@ FOOT = 74.0  # px below the grid: the scale of colours and the standpoint
 
 class GridSurface(FloatingSurface):
     """Seen from where the technician stands."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.level = Button("Level it", self.update, "quiet")
+        self.level.setCheckable(True)
+        self.level.setParent(self)
+        self.level.setToolTip("Show what is left when the plane is taken off")
+        self.level.hide()
 
     def places(self) -> dict[str, QPointF]:
         """Each point, or the four places of the arm."""
@@ -29,6 +38,23 @@ class GridSurface(FloatingSurface):
         """Above its point, or below where it is at the top, so that the neighbours stay in sight."""
         above = place.y() - HEIGHT / 2 - 20
         return QPointF(place.x(), above if above > HEIGHT / 2 + 4 else place.y() + HEIGHT / 2 + 20)
+
+    def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
+        """Everything that is drawn; the plane can be taken off once there is one."""
+        super().show_session(session, callouts, frozen=frozen)
+        solution = session.measuring.answer()
+        self.level.setVisible(bool(solution and solution.figures.get("rest")))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The button stays at the foot."""
+        super().resizeEvent(event)
+        self.level.resize(self.level.sizeHint())
+        self.level.move(self.width() - 130 - self.level.width(), self.height() - self.level.height() - 12)
+
+    def _levelled(self) -> dict[str, float]:
+        """Measurand → what is left of it above the plane; empty while that isn't shown."""
+        solution = self.session.measuring.answer() if self.session and self.level.isChecked() else None
+        return dict(solution.figures.get("rest", {})) if solution else {}
 
     def _swung(self) -> bool:
         return bool(self.callouts) and self.callouts[0].measurand.name.endswith(("high", "low"))
@@ -65,7 +91,8 @@ class GridSurface(FloatingSurface):
     # The bed
 
     def _draw_cells(self, p: QPainter) -> None:
-        heights = {c.measurand.name: mean_of(c) for c in self.callouts}
+        levelled = self._levelled()
+        heights = {c.measurand.name: levelled.get(c.measurand.name) if levelled else mean_of(c) for c in self.callouts}
         known = [h for h in heights.values() if h is not None]
         low, high = (min(known), max(known)) if known else (0.0, 0.0)
         width, height = self._cell()
@@ -110,7 +137,7 @@ class GridSurface(FloatingSurface):
                 p, QPointF(16, y), "Dotted: the way to walk. Higher than the first point is +.", width=430, side="right"
             )
             return
-        bar = QRectF(110, y - 10, min(220.0, self.width() - 330.0), 20)
+        bar = QRectF(104, y - 10, min(180.0, self.width() - 460.0), 20)
         ramp = QLinearGradient(bar.topLeft(), bar.topRight())
         for i in range(11):
             ramp.setColorAt(i / 10, heat(i / 10))

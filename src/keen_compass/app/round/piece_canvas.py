@@ -91,7 +91,7 @@ class PieceCanvas(BoxedSurface):
         near, far = min(c[1] for c in corners), max(c[1] for c in corners)
         side, above, below = WIDTH + 24.0, LINE_OFF + HEIGHT / 2 + 6, SHORT_OFF + HEIGHT / 2 + 4 + CAPTION
         hung = [c for c in self.callouts if c.measurand.box_at is None and not self._slanted(c)]
-        left_side = side if any(self._side(c)[0] < 0 for c in hung) else 96.0  # for the arrows of the axes
+        left_side = side if any(self._side(c)[0] < 0 for c in hung) else 122.0  # for the arrows of the axes
         right_side = side if any(self._side(c)[0] > 0 for c in hung) else SHORT_OFF + 24.0
         room = QRectF(left_side, above, self.width() - left_side - right_side, self.height() - above - below)
         scale = min(room.width() / (right - left), room.height() / (far - near))

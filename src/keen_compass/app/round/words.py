@@ -23,6 +23,7 @@ UNIT_WORDS = {
     "in": {"mm/m": "thou per inch", "mm": "mm", "mm/min": "mm per min"},
 }
 HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
+_CORNER = re.compile(r"(low|high) X, (low|high) Y")
 _DIRECTION = re.compile(r"towards ([+−])([XY])")
 
 
@@ -62,13 +63,18 @@ def to_do(finding: Finding, machine: Machine) -> str:
 
 
 def seen(text: str, standpoint: Standpoint) -> str:
-    """``towards +X`` with where that is: ``towards +X, to the right``."""
+    """``towards +X`` with where that is: ``towards +X, to the right``; ``low X, high Y`` as ``far left``."""
 
     def where(match: re.Match[str]) -> str:
         sign = 1.0 if match[1] == "+" else -1.0
         return f"{match[0]}, {standpoint.words(match[2].lower(), sign)}"
 
-    return _DIRECTION.sub(where, text)
+    def corner(match: re.Match[str]) -> str:
+        signs = [1 if end == "high" else -1 for end in match.groups()]
+        right, away = standpoint.to_view(*signs)
+        return f"{'far' if away > 0 else 'near'} {'right' if right > 0 else 'left'}"
+
+    return _CORNER.sub(corner, _DIRECTION.sub(where, text))
 
 
 def number(stored: StoredValue, given: object, decimals: int) -> str:

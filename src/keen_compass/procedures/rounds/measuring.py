@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -11,7 +12,7 @@ from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import Length, parse_length
+from keen_compass.quantities.lengths import UNITS_MM, Length, parse_length
 from keen_compass.shop.forms import length_unit
 from keen_compass.shop.store import KeptPiece, KeptReading
 
@@ -322,8 +323,22 @@ class Measuring:
         measurand = self._measurand(current)
         low, high = HALF_TYPED
         sized = measurand.unit == "mm" and not measurand.signed
-        if not sized or low * measurand.nominal < length.mm < high * measurand.nominal:
+        if sized:
+            complete = low * measurand.nominal < length.mm < high * measurand.nominal
+        else:
+            complete = not measurand.signed or self._fully_typed(self.draft)
+        if complete:
             readings.setdefault(current, []).append(length)
+
+    def _fully_typed(self, text: str) -> bool:
+        """Whether a deviation, of which no digit can be foreseen, has all the decimals that the instrument shows."""
+        instrument = self._c.instrument
+        if instrument is None or "/" in text:
+            return True
+        division = instrument.resolution / UNITS_MM[instrument.unit]
+        decimals = max(0, -math.floor(math.log10(division) + 1e-9))
+        typed = text.strip().replace(",", ".").partition(".")[2]
+        return len([c for c in typed if c.isdigit()]) >= decimals
 
     def _understood(self, text: str) -> Length:
         instrument, measurand = self._c.instrument, self._measurand(self.current() or "")
