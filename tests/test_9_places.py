@@ -259,7 +259,7 @@ def test_what_happened_makes_values_recheck(window: MainWindow) -> None:
     assert "New firmware on the bench" in shown(window.rose_page)
     # Out stays out: it is worse than having to be looked at again.
     assert states(window.shop, "heron") == [State.OUT, State.OUT]
-    assert states(window.shop, "heron", ("x_backlash", "x_drive")) == [State.RECHECK, State.IN]
+    assert states(window.shop, "heron", ("y_backlash", "x_drive")) == [State.RECHECK, State.IN]
 
 
 def test_a_round_left_for_long_says_so(window: MainWindow) -> None:

@@ -112,7 +112,9 @@ class MainWindow(QMainWindow):
         for kept in reversed(self.shop.open_rounds(uid)):
             idle = datetime.now(UTC) - datetime.fromisoformat(self.shop.last_touched(kept.id))
             step = self.shop.mark(kept.id, "step") or {"step": "make"}
-            under_way[kept.procedure] = (step["step"], idle.days)
+            chosen = (self.shop.mark(kept.id, "parameters") or {}).get("chosen", {})
+            axis = chosen.get("axis", "x") if REGISTRY[kept.procedure].apart and chosen.get("run") != "tracking" else ""
+            under_way[kept.procedure, axis] = (step["step"], idle.days)
         self.rose_page.show_machine(machine, spokes(self.shop, machine), under_way, latest(self.shop, uid, LATELY))
         self._fill_begin_menu(machine)
 

@@ -18,6 +18,7 @@ class Entry:
 
     does: the first words of what it asks for; minutes it takes; module: where it lives.
     takes: kinds of file that a machine must take for it, all where empty.
+    apart: each axis is a round of its own.
     """
 
     name: str
@@ -27,6 +28,7 @@ class Entry:
     minutes: int
     module: str
     takes: tuple[str, ...] = ()
+    apart: bool = False
 
 
 _STEPS = ("x_steps", "y_steps")
@@ -35,15 +37,15 @@ REGISTRY: dict[str, Entry] = {
     for e in (
         Entry(
             "drive-train", "Drive train", ("x_steps", "y_steps", "z_steps"),
-            "Count the parts: a starting value", 5, "drive_train",
+            "Count the parts: a starting value", 5, "drive_train", apart=True,
         ),
         Entry("rectangle", "X and Y steps", _STEPS, "Cut and measure a stepped outline", 15, "rectangle"),
         Entry("backlash", "Backlash", ("x_backlash", "y_backlash", "z_backlash"), "One dial, out and back", 6,
-              "backlash", ("gcode",)),
+              "backlash", ("gcode",), apart=True),
         Entry(
             "travel-run", "Travel run",
             ("x_steps", "y_steps", "z_steps", "x_backlash", "y_backlash", "z_backlash", "tracking"),
-            "Read a rule along the axis, up and back", 20, "travel_run",
+            "Read a rule along the axis, up and back", 20, "travel_run", apart=True,
         ),
         Entry("squareness", "Squareness", ("squareness",), "Draw a rectangle and measure its diagonals", 12,
               "squareness"),
@@ -51,7 +53,7 @@ REGISTRY: dict[str, Entry] = {
               ("gcode",)),
         Entry("bed", "Bed and head", ("x_tram", "y_tram", "bed"), "Read a dial over the bed", 15, "bed", ("gcode",)),
         Entry("speed", "Fastest feed", ("x_speed", "y_speed"), "Run out and back, faster and faster", 10, "speed",
-              ("gcode",)),
+              ("gcode",), apart=True),
         Entry("reference-lines", "Reference lines", _STEPS, "Mark the bed, check it later with a rule", 10,
               "reference_lines"),
     )

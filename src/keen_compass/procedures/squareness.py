@@ -7,14 +7,14 @@ from __future__ import annotations
 
 import math
 import random
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import DEFAULT_SCATTER, Case, length_mm
+from keen_compass.procedures.case import DEFAULT_SCATTER, K_OF_A_STATED_U, Case, length_mm
 from keen_compass.procedures.results import PER_METRE, Outcome, assumed_spread, judged, no_number
 from keen_compass.procedures.settle import what_would_settle
 from keen_compass.quantities.findings import Solution
@@ -22,6 +22,7 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.uncertainty import (
+    Component,
     MeanReading,
     PieceScatter,
     independent_components,
@@ -48,6 +49,7 @@ HINTS = {
     "d_135": "Widest across the other slanted way",
 }
 SIDES = {"width": (0, -1), "height": (1, 0), "d_0": (0, -1), "d_90": (-1, 0)}
+UNEQUAL_PLAY = 0.03  # mm, U: by how much the lost motion left in X and in Y may differ, where a circle must do
 ODD_LENGTH = 0.2  # of the ordered length; further off it is another line
 ASPECT = 0.75
 _PARAMETERS = {"figure", "width", "height", "compensation", "made_by"}
@@ -220,16 +222,23 @@ def _mean(case: Case, m: str, *, drawn: bool) -> MeanReading:
 
 def _estimate(piece: SquareFigure, means: Mapping[str, MeanReading], instrument: Instrument) -> Estimate:
     """γ with its components."""
-    function: Callable[..., float] = _of_diameters if piece.figure == "circle" else _of_diagonals
-    return propagate(function, means, instrument.permissible_error)
+    if piece.figure == "rectangle":
+        return propagate(_of_diagonals, means, instrument.permissible_error)
+
+    def of_diameters(d_0: float, d_45: float, d_90: float, d_135: float) -> float:
+        # The path leans, not the strip that the tool clears: a cut circle's widths are those of its path less the kerf.
+        c = piece.compensation
+        return from_diameters(d_0 + c, d_45 + c, d_90 + c, d_135 + c)
+
+    found = propagate(of_diameters, means, instrument.permissible_error)
+    # On one trip round, lost motion that differs by ΔB between X and Y widens 45° and narrows 135° by ΔB/√2 each side:
+    # w₄₅ − w₁₃₅ = √2·ΔB, which no diameter tells from a lean.
+    play = Component(math.sqrt(2) * UNEQUAL_PLAY / K_OF_A_STATED_U / piece.width)
+    return Estimate(found.value, (*found.components, play))
 
 
 def _of_diagonals(width: float, height: float, diagonal_1: float, diagonal_2: float) -> float:
     return from_diagonals(width, height, diagonal_1, diagonal_2)
-
-
-def _of_diameters(d_0: float, d_45: float, d_90: float, d_135: float) -> float:
-    return from_diameters(d_0, d_45, d_90, d_135)
 
 
 def _doubt(piece: SquareFigure, means: Mapping[str, MeanReading]) -> str:
@@ -257,6 +266,7 @@ def _words(gamma: float, gantry: float, piece: SquareFigure, means: Mapping[str,
     else:
         words.append("No distance between two drives is known: the move is given for 1 m.")
     if piece.figure == "circle":
+        words.append(f"The lost motion left in X and Y was taken to differ by at most {UNEQUAL_PLAY:g} mm, assumed.")
         differ = (means["d_0"].mean - means["d_90"].mean) / piece.width * PER_METRE
         words.append(f"X comes out {abs(differ):.2f} mm per m {'longer' if differ > 0 else 'shorter'} than Y.")
     return tuple(words)

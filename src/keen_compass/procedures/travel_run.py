@@ -159,12 +159,12 @@ class TravelRunProcedure(Procedure):
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What is run, and along which axis."""
         axes = tuple((a.upper(), a) for a in ("x", "y", "z") if f"{a}_steps" in machine.quantities)
-        runs: tuple[tuple[str, Any], ...] = (("scale and lost motion", "travel"),)
+        runs: tuple[tuple[str, Any], ...] = (("scale, lost motion", "travel"),)
         if "tracking" in machine.quantities:
-            runs += (("feed tracking, out and back", "tracking"),)
+            runs += (("feed tracking", "tracking"),)
         off = Choice("compensation_off", "Compensation", (("on", False), ("off", True)))
-        lies = tuple((f"{d:g}°, {_aside_per_metre(d)} mm per m", d) for d in PARALLEL)
-        parallel = Choice("parallel_within_deg", "Rule parallel within", lies)
+        lies = tuple((f"{d:g}°, {_aside_per_metre(d)} mm/m", d) for d in PARALLEL)
+        parallel = Choice("parallel_within_deg", "Parallel within", lies)
         return (Choice("run", "Run", runs), Choice("axis", "Axis", axes), off, parallel)
 
     def longest(self, machine: Machine, chosen: Mapping[str, Any]) -> float:

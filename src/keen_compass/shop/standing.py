@@ -136,9 +136,10 @@ def summary(all_spokes: list[Spoke]) -> tuple[str, State]:
 
 
 def _few(found: list[Spoke]) -> str:
-    """``X, Y`` where that says it, else how many."""
-    names = list(dict.fromkeys(QUANTITIES[s.quantity].axis.upper() or s.label for s in found))
-    return ", ".join(names) if len(found) <= 2 else str(len(found))
+    """Letters where they are all steps (``X, Y``), the name of one alone, else how many."""
+    if all(s.quantity.endswith("steps") for s in found) and len(found) <= 2:
+        return ", ".join(QUANTITIES[s.quantity].axis.upper() for s in found)
+    return found[0].label if len(found) == 1 else str(len(found))
 
 
 def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> Spoke:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, ShowsFocus, draw_state
@@ -79,26 +79,24 @@ class Rose(ShowsFocus):
             p.setPen(QPen(th.color("line"), 1, Qt.PenStyle.DotLine))
             p.drawEllipse(middle, R, R)
             p.drawEllipse(middle, RING * R / 2, RING * R / 2)
-            self._draw_ring_label(p, middle, R)
+            self._draw_key(p)
         for i, spoke in enumerate(self._spokes):
             self._draw_spoke(p, i, spoke, middle, R)
         if not self._small:
             for i, spoke in enumerate(self._spokes):
                 self._draw_label(p, i, spoke, middle, R)
 
-    def _draw_ring_label(self, p: QPainter, middle: QPointF, R: float) -> None:
-        """Just inside the ring, half way between two spokes that stay far from it."""
-        n = max(len(self._spokes), 1)
-        reaches = [s.reach + s.U_reach for s in self._spokes] or [0.0]
-        calm = min(range(n), key=lambda i: max(reaches[i % len(reaches)], reaches[(i + 1) % len(reaches)]))
-        a = self.angle(calm) + math.pi / n
-        at = middle + QPointF(math.sin(a), -math.cos(a)) * (RING * R - 34)
+    def _draw_key(self, p: QPainter) -> None:
+        """What the ring is, in the corner where no spoke ever comes."""
+        at = QPointF(20, self.height() - 18)
+        p.setBrush(th.color("good_fill"))
+        p.setPen(QPen(th.color("good"), 2.2))
+        p.drawEllipse(at, 9, 9)
         p.setFont(th.font(th.TEXT))
-        p.setPen(th.color("good"))
-        metrics = QFontMetricsF(p.font())
-        words = "tolerance"
-        width = metrics.horizontalAdvance(words) + 4
-        p.drawText(QRectF(at.x() - width / 2, at.y() - 12, width, 24), Qt.AlignmentFlag.AlignCenter, words)
+        p.setPen(th.color("soft"))
+        p.drawText(
+            QRectF(at.x() + 18, at.y() - 12, 240, 24), Qt.AlignmentFlag.AlignVCenter, "the ring is the tolerance"
+        )
 
     def _draw_spoke(self, p: QPainter, index: int, spoke: Spoke, middle: QPointF, R: float) -> None:
         d = self._direction(index)

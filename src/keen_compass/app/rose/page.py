@@ -18,6 +18,7 @@ from keen_compass.shop.logbook import Entry
 from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import Spoke, State, as_drawn, next_in_order
 
+UnderWay = dict[tuple[str, str], tuple[str, int]]
 IDLE_DAYS = 7  # after so long the piece may be gone, and the machine changed
 
 
@@ -59,10 +60,8 @@ class RosePage(QWidget):
         layout.addLayout(head)
         layout.addLayout(middle, 1)
 
-    def show_machine(
-        self, machine: Machine, spokes: list[Spoke], under_way: dict[str, tuple[str, int]], lately: list[Entry]
-    ) -> None:
-        """Fill the page. under_way: procedure → (step of its open round, days that it was left alone)."""
+    def show_machine(self, machine: Machine, spokes: list[Spoke], under_way: UnderWay, lately: list[Entry]) -> None:
+        """Fill the page. under_way: (procedure, axis) → (step of its open round, days that it was left alone)."""
         self._file_format = machine.file_format
         self._title.say(machine.name)
         s = machine.standpoint
@@ -84,7 +83,7 @@ class RosePage(QWidget):
         if len(seen) > 1:
             self._next.addWidget(Text("Each rests on what stands above it.", colour="soft"))
         for i, (name, members) in enumerate(seen.items()):
-            self._next.addWidget(self._task(name, members, *under_way.get(name, ("", 0)), first=i == 0))
+            self._next.addWidget(self._task(name, members, under_way, first=i == 0))
         if not seen:
             self._next.addWidget(_all_in(spokes))
         if lately:
@@ -93,7 +92,7 @@ class RosePage(QWidget):
             self._next.addWidget(_lately(lately))
         self._next.addStretch(1)
 
-    def _task(self, procedure: str, members: list[Spoke], going: str, idle_days: int, *, first: bool) -> Card:
+    def _task(self, procedure: str, members: list[Spoke], under_way: UnderWay, *, first: bool) -> Card:
         entry = self._procedures(members[0])[0]
         card = Card()
         layout = QVBoxLayout(card)
@@ -110,18 +109,26 @@ class RosePage(QWidget):
         ]
         if below:
             layout.addWidget(Text(f"Comes after {_few(below)}.", colour="soft"))
-        if going:
-            layout.addWidget(Text(f"Under way, at {going.capitalize()}.", colour="focus", bold=True))
+        # One button for each round of its own: an axis where they are apart, else all at once.
+        rounds = {QUANTITIES[m.quantity].axis if entry.apart else "": m.quantity for m in reversed(members)}
+        going = {axis: under_way[procedure, axis] for axis in rounds if (procedure, axis) in under_way}
+        for axis, (step, idle_days) in sorted(going.items()):
+            which = f"{axis.upper() or 'Feed'} under way" if len(rounds) > 1 else "Under way"
+            layout.addWidget(Text(f"{which}, at {step.capitalize()}.", colour="focus", bold=True))
             if idle_days > IDLE_DAYS:
                 words = f"Not touched for {idle_days} days: go on, cut again if the piece is gone, or give up."
                 layout.addWidget(Text(words, colour="warn"))
-        else:
+        if not going:
             layout.addWidget(Text(f"{entry.does}, about {entry.minutes} minutes.", colour="soft"))
-        quantity = members[0].quantity
-        kind = "primary" if first else ""
-        button = Button("Go on" if going else "Begin", lambda: self.begin.emit(procedure, quantity), kind)
-        button.setAccessibleName(f"{'Go on with' if going else 'Begin'} {entry.title}")
-        layout.addWidget(button)
+        row = QHBoxLayout()
+        for i, (axis, quantity) in enumerate(sorted(rounds.items())):
+            does = "Go on" if axis in going else "Begin"
+            words = f"{does} {axis.upper() or 'feed'}" if len(rounds) > 1 else does
+            run = lambda quantity=quantity: self.begin.emit(procedure, quantity)  # noqa: E731
+            button = Button(words, run, "primary" if first and i == 0 else "")
+            button.setAccessibleName(f"{does} {'with ' if axis in going else ''}{entry.title} {axis.upper()}".strip())
+            row.addWidget(button)
+        layout.addLayout(row)
         return card
 
     def _open(self, quantity: str) -> None:
