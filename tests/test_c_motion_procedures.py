@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 import json
 import math
+import random
 import subprocess
 import sys
 from pathlib import Path
@@ -12,7 +13,7 @@ from typing import Any
 
 import pytest
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.case import case_from_json
 from keen_compass.procedures.practice import Practice, file_for, run
@@ -22,6 +23,7 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.standin.gcode_reader import read_gcode
 from keen_compass.standin.router import Router
 
+NO_NUMBER = (Verdict.UNRESOLVED, Verdict.IMPLAUSIBLE)
 MOTION = [name for name in REGISTRY if name != "rectangle"]
 
 
@@ -241,6 +243,48 @@ def test_bad_input_names_the_place(name: str, change: dict[str, Any], place: str
     with pytest.raises(InputError) as caught:
         solve(body(name, **change))
     assert str(caught.value).startswith(place)
+
+
+JUNK = (None, True, -1, 0, 1e9, 1e-9, 1e308, 3, "", "abc", "12 mm", "-3", [], {}, [1, 2], {"a": 1}, "x" * 100)
+
+
+def places(body: Any) -> list[tuple[Any, Any]]:
+    """(container, key) of everything in a JSON body."""
+    found = []
+    for key, value in body.items() if isinstance(body, dict) else enumerate(body):
+        found.append((body, key))
+        if isinstance(value, (dict, list)):
+            found += places(value)
+    return found
+
+
+@pytest.mark.parametrize("name", list(REGISTRY))
+def test_mutilated_input_is_answered_or_refused_in_words(name: str) -> None:
+    """600 examples with one or two places spoilt: a solution that is sound JSON, or a complaint; never a crash."""
+    rng = random.Random(name)
+    refused = 0
+    for _ in range(600):
+        given = body(name)
+        for _ in range(rng.choice((1, 1, 2))):
+            container, key = rng.choice(places(given))
+            if rng.random() < 0.2:
+                container.pop(key)
+            else:
+                container[key] = copy.deepcopy(rng.choice(JUNK))
+        try:
+            case = case_from_json(given)
+            solution = load(case.procedure).solve(case)
+        except KeenCompassError as error:
+            refused += 1
+            assert "\n" not in str(error)
+            assert len(str(error)) > 10
+            continue
+        json.dumps(solution.to_json(), allow_nan=False)
+        for f in solution.findings:
+            assert Finding.from_json(f.to_json()) == f
+            assert (f.error is None) == (f.expanded_uncertainty is None) == (f.verdict in NO_NUMBER)
+            assert f.expanded_uncertainty is None or f.expanded_uncertainty > 0
+    assert refused > 100
 
 
 def test_the_second_round_that_does_not_come_to_rest_is_warned_about() -> None:

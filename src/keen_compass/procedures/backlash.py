@@ -172,7 +172,8 @@ class Backlash(Procedure):
         """Between the stop where the dial was zeroed and the one where it was read."""
         at = made.positions(piece.axis)
         k = 2 * (count % (len(at) // 2))
-        return made.truth.read(at[k + 1] - at[k], instrument, rng, signed=True)
+        zeroed = random.Random(f"{made.seed}/{k}/zero").uniform(-0.5, 0.5) * instrument.resolution
+        return made.truth.read(at[k + 1] - at[k] + zeroed, instrument, rng, signed=True)
 
     def practice_parameters(self) -> dict[str, Any]:
         """X in the middle."""

@@ -13,7 +13,7 @@ from typing import Any, TypeVar
 from keen_compass.errors import InputError
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.instruments import Instrument, Repeatability
-from keen_compass.quantities.lengths import Length, parse_length
+from keen_compass.quantities.lengths import LARGEST_MM, Length, parse_length
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue, stored_from_input
 from keen_compass.quantities.uncertainty import EXPANSION, PieceScatter
@@ -132,11 +132,14 @@ def length_mm(given: object, place: str, unit: str = "mm") -> float:
             return parse_length(given, unit, allow_negative=True).mm
         except InputError as error:
             raise error.at(place) from None
-    return number(given, place)
+    mm = number(given, place)
+    if abs(mm) > LARGEST_MM:
+        raise InputError("that is longer than a kilometre; lengths are in mm", place)
+    return mm
 
 
-def number(given: object, place: str) -> float:
-    """A finite number, or InputError at `place`."""
+def number(given: object, place: str, low: float = -math.inf, high: float = math.inf) -> float:
+    """A finite number within limits, or InputError at `place`."""
     if isinstance(given, bool) or not isinstance(given, (int, float)):
         raise InputError(f"expected a number, got {_show(given)}", place)
     try:
@@ -145,6 +148,8 @@ def number(given: object, place: str) -> float:
         value = math.inf
     if not math.isfinite(value):
         raise InputError("the number is not finite", place)
+    if not low <= value <= high:
+        raise InputError(f"expected {low:g} to {high:g}, got {value:g}", place)
     return value
 
 
@@ -285,7 +290,8 @@ def _instrument(given: object, unit: str) -> Instrument:
     repeats = None
     if "repeats" in body:
         record = _object(body["repeats"], "repeats", {"s", "dof"})
-        repeats = Repeatability(number(record.get("s"), "repeats.s"), number(record.get("dof"), "repeats.dof"))
+        s = number(record.get("s"), "repeats.s", -1e6, 1e6)
+        repeats = Repeatability(s, number(record.get("dof"), "repeats.dof"))
         if repeats.s < 0 or repeats.dof <= 0:
             raise InputError("s must not be negative and dof must be larger than 0", "repeats")
     return Instrument(
@@ -293,7 +299,7 @@ def _instrument(given: object, unit: str) -> Instrument:
         resolution=length_mm(body.get("resolution", 0.01), "resolution"),
         permissible_error=(
             length_mm(error[0], "permissible_error[0]"),
-            number(error[1], "permissible_error[1]"),
+            number(error[1], "permissible_error[1]", 0, 1),
         ),
         both_ends=_boolean(body.get("both_ends", False), "both_ends"),
         unit=_text(body.get("unit", unit), "unit"),
@@ -321,7 +327,7 @@ def _positive_numbers(given: object, place: str) -> dict[str, float]:
 
 
 def _not_negative(given: object, place: str) -> float:
-    value = number(given, place)
+    value = number(given, place, -1e12, 1e12)
     if value < 0:
         raise InputError("must not be negative", place)
     return value
@@ -343,9 +349,9 @@ def _scatter(given: object) -> PieceScatter | None:
         return None
     if isinstance(given, Mapping):
         body = _object(given, "piece_scatter", {"s", "dof"})
-        s, dof = number(body.get("s"), "piece_scatter.s"), number(body.get("dof", 4), "piece_scatter.dof")
+        s, dof = number(body.get("s"), "piece_scatter.s", -1e6, 1e6), number(body.get("dof", 4), "piece_scatter.dof")
     else:
-        s, dof = number(given, "piece_scatter"), 4.0
+        s, dof = number(given, "piece_scatter", -1e6, 1e6), 4.0
     if s < 0 or dof <= 0:
         raise InputError("s must not be negative and dof must be larger than 0", "piece_scatter")
     return PieceScatter(s, dof, assumed=False)
@@ -358,10 +364,10 @@ def _temperature(given: object) -> Temperature | None:
     material = _text(body.get("material"), "temperature.material")
     if material not in EXPANSION:
         raise InputError(f"expected one of {', '.join(EXPANSION)}", "temperature.material")
-    part = number(body.get("part"), "temperature.part")
+    part = number(body.get("part"), "temperature.part", -100, 500)
     return Temperature(
-        material, part, number(body.get("instrument", part), "temperature.instrument"),
-        number(body.get("u", 1.0), "temperature.u"),
+        material, part, number(body.get("instrument", part), "temperature.instrument", -100, 500),
+        number(body.get("u", 1.0), "temperature.u", 0, 100),
     )  # fmt: skip
 
 
@@ -383,5 +389,4 @@ def _readings(given: object, instrument: Instrument) -> dict[str, tuple[Length, 
 def _reading(given: object, place: str, instrument: Instrument) -> Length:
     if isinstance(given, str):
         return _at(place, lambda: parse_length(given, instrument.unit, allow_negative=True))
-    value = number(given, place)
-    return Length(value, repr(given), "mm")
+    return Length(length_mm(given, place), repr(given), "mm")

@@ -35,6 +35,7 @@ from keen_compass.solve.drive import (
 )
 from keen_compass.standin.router import Made
 
+FEWEST, MOST = 1e-4, 1e7  # steps per mm, beyond which a number was mistyped
 SAME = 1e-6  # relative; parts that give the same number are the same parts
 
 # name → (label, unit, usual value, hint); in the order in which they sit in the chain.
@@ -134,9 +135,9 @@ class DriveTrain(Procedure):
         axis = parameters.get("axis", "x")
         motor, drive = parameters.get("motor", "stepper"), parameters.get("drive", "belt")
         for given, known, name in ((axis, ("x", "y", "z"), "axis"), (motor, MOTORS, "motor"), (drive, DRIVES, "drive")):
-            if given not in known:
+            if not isinstance(given, str) or given not in known:
                 raise InputError(f"expected one of {', '.join(known)}, got {given!r}", f"piece.{name}")
-        feed = number(parameters.get("fastest_feed", 0.0), "piece.fastest_feed")
+        feed = number(parameters.get("fastest_feed", 0.0), "piece.fastest_feed", 0, 1e7)
         return Chain(axis, motor, drive, feed)
 
     def measurands(self, piece: Chain) -> tuple[Measurand, ...]:
@@ -254,9 +255,13 @@ def _train(chain: Chain, v: Mapping[str, float]) -> Train:
             travel = rack_travel(v["module"], v["teeth"], v["helix_angle"])
         case _:
             travel = roller_travel(v["diameter"], v["media"])
-    if not v["reduction"] > 0:
-        raise InputError("must be larger than 0", "reduction")
-    return Train(steps, v["reduction"], travel)
+    for name, value in (("reduction", v["reduction"]), ("travel", travel)):
+        if not value > 0:
+            raise InputError("must be larger than 0", name)
+    train = Train(steps, v["reduction"], travel)
+    if not FEWEST < steps * v["reduction"] / travel < MOST:
+        raise InputError("these parts give a number of steps that no machine has: look at each once more", "values")
+    return train
 
 
 def _figures(case: Case, chain: Chain, known: Mapping[str, float], train: Train) -> dict[str, Any]:

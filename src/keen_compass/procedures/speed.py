@@ -129,7 +129,7 @@ class Speed(Procedure):
         given = parameters.get("feeds", [2000.0, 4000.0, 6000.0, 8000.0])
         if not isinstance(given, list) or not given:
             raise InputError("expected a list of feeds in mm/min", "piece.feeds")
-        feeds = [number(f, f"piece.feeds[{i}]") for i, f in enumerate(given)]
+        feeds = [number(f, f"piece.feeds[{i}]", 0, 1e7) for i, f in enumerate(given)]
         if sorted(set(feeds)) != feeds or feeds[0] <= 0:
             raise PieceError("each feed must be higher than the one before, and above 0", "piece.feeds")
         share = number(parameters.get("share", SHARE), "piece.share")
@@ -139,7 +139,9 @@ class Speed(Procedure):
             k: length_mm(parameters.get(k, d), f"piece.{k}")
             for k, d in (("start", 30.0), ("across", 100.0), ("run", 800.0), ("within", WITHIN))
         }
-        acceleration = number(parameters.get("acceleration", 400.0), "piece.acceleration")
+        acceleration = number(parameters.get("acceleration", 400.0), "piece.acceleration", 1e-3, 1e6)
+        if not lengths["run"] > 0:
+            raise PieceError("must be larger than 0", "piece.run")
         try:
             return SpeedRun(axis, lengths["start"], lengths["across"], lengths["run"], tuple(feeds), acceleration,
                             share, lengths["within"])  # fmt: skip

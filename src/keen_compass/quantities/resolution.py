@@ -57,6 +57,7 @@ _NOUNS = {
     ResolutionForm.PERCENT_0: "scale",
     ResolutionForm.PERCENT_100: "scale",
 }
+LARGEST = 1e9
 _TRAVEL_PER_STEP = (ResolutionForm.UM_PER_STEP, ResolutionForm.INCH_PER_STEP)
 
 
@@ -73,6 +74,8 @@ class StoredResolution:
     commanded: float = 0.0
 
     def __post_init__(self) -> None:
+        if max(abs(self.value), abs(self.commanded)) > LARGEST:
+            raise InputError(f"{self.value:g} can't be a controller's {self.form.noun}: it is too large")
         positive = self.motion_factor > 0 if self.form is not ResolutionForm.PAIR else self.commanded > 0
         if not positive or (self.form is ResolutionForm.PAIR and not self.value > 0):
             raise InputError(f"{self.value:g} can't be a controller's {self.form.noun}: it must be larger than 0")

@@ -10,6 +10,7 @@ from keen_compass.errors import InputError
 from keen_compass.quantities.catalogue import QUANTITIES, Kept
 from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredResolution
 
+LARGEST = 1e9
 WHOLE = ("mm/min", "times")  # units whose numbers have no decimals
 NOUNS = {
     "backlash": "backlash", "home": "home offset", "speed": "fastest feed", "squareness": "gantry end moved",
@@ -88,4 +89,7 @@ def same_size(a: StoredValue, b: StoredValue) -> float:
 def _number(given: object) -> float:
     if isinstance(given, bool) or not isinstance(given, (int, float)):
         raise InputError(f"expected a number, got {given!r}")
-    return float(given)
+    value = float(given)
+    if not abs(value) < LARGEST:
+        raise InputError(f"{value:g} is too large")
+    return value
