@@ -6,11 +6,13 @@ through the same session that the screens use.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 from keen_compass.procedures.playing import play
 from keen_compass.procedures.rounds import RoundSession
@@ -22,6 +24,8 @@ from keen_compass.shop.machines import Machine, Stock, Tool
 from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 
+Play = Callable[..., None]
+ROUNDS = 26  # that are played
 START = {"x_steps": 106.667, "y_steps": 106.667, "z_steps": 320.0}
 FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
 BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
@@ -133,18 +137,23 @@ INSTRUMENTS = (
 )  # fmt: skip
 
 
-def build(file: Path) -> Shop:
-    """A fresh demo shop in `file`."""
+def build(file: Path, progress: Callable[[float], None] = lambda _: None) -> Shop:
+    """A fresh demo shop in `file`. progress: is told after every round which share of all is played."""
     shop = Shop(file)
-    today = datetime.now(UTC)
+    today, played = datetime.now(UTC), itertools.count(1)
+
+    def play_one(*words: Any, **more: Any) -> None:
+        play(shop, *words, **more)
+        progress(min(next(played) / ROUNDS, 1.0))
+
     with _clock(shop) as set_clock, shop.writing():  # one transaction: nobody types here
-        _heron(shop, set_clock, today)
-        _swift(shop, set_clock, today)
+        _heron(shop, play_one, set_clock, today)
+        _swift(shop, play_one, set_clock, today)
         _kingfisher(shop, set_clock, today)
     return shop
 
 
-def _heron(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -> None:
+def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:
     """A router that was put right from its parts up, then moved: since then X, Y and the corner are out."""
     set_clock(today - timedelta(days=232, hours=3))
     shop.put_machine(HERON)
@@ -159,16 +168,16 @@ def _heron(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -
         ("drive-train", "x_drive"), ("drive-train", "y_drive"), ("drive-train", "z_drive"), ("rectangle", ""),
         ("backlash", "x_backlash"), ("backlash", "y_backlash"), ("squareness", ""), ("home", ""),
     ):  # fmt: skip
-        play(shop, HERON, procedure, quantity)
+        play(HERON, procedure, quantity)
     set_clock(today - timedelta(days=226, hours=2))
     for procedure, quantity in (
         ("bed", "x_tram"), ("bed", "bed"), ("speed", "x_speed"), ("speed", "y_speed"), ("travel-run", "x_steps"),
         ("reference-lines", ""),
     ):  # fmt: skip
-        play(shop, HERON, procedure, quantity)
+        play(HERON, procedure, quantity)
     set_clock(today - timedelta(days=96, hours=5))
     shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
-    play(shop, HERON, "rectangle")
+    play(HERON, "rectangle")
     set_clock(today - timedelta(days=24, hours=2))
     shop.put_event("heron", "moved", "Moved to the new hall, belts tightened")
     skimmed = shop.value("heron", "bed")
@@ -180,7 +189,7 @@ def _heron(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -
         ("squareness", ""), ("bed", "x_tram"), ("speed", "x_speed"), ("backlash", "x_backlash"),
         ("backlash", "y_backlash"), ("rectangle", ""),
     ):  # fmt: skip
-        play(shop, HERON, procedure, quantity, correct=False, why_not=no_time)
+        play(HERON, procedure, quantity, correct=False, why_not=no_time)
     shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
 
 
@@ -202,7 +211,7 @@ def _kingfisher(shop: Shop, set_clock: Callable[[datetime], None], today: dateti
     session.give_up("The film ran out before Y could be read")
 
 
-def _swift(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -> None:
+def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:
     """A vinyl plotter in inches: X in, Y changed since and not yet confirmed."""
     set_clock(today - timedelta(days=40, hours=2))
     shop.put_machine(SWIFT)
@@ -214,11 +223,11 @@ def _swift(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -
         slip=0.03, bed_size=(8000.0, 630.0),
     )  # fmt: skip
     shop.put_stand_in("swift", truth.to_json())
-    play(shop, SWIFT, "rectangle", "", "rule-60in")
-    play(shop, SWIFT, "travel-run", "x_backlash", "rule-60in")
-    play(shop, SWIFT, "travel-run", "y_backlash", "rule-60in")
-    play(shop, SWIFT, "squareness", "", "rule-60in")
-    play(shop, SWIFT, "travel-run", "tracking", "rule-60in")
+    play(SWIFT, "rectangle", "", "rule-60in")
+    play(SWIFT, "travel-run", "x_backlash", "rule-60in")
+    play(SWIFT, "travel-run", "y_backlash", "rule-60in")
+    play(SWIFT, "squareness", "", "rule-60in")
+    play(SWIFT, "travel-run", "tracking", "rule-60in")
     set_clock(today - timedelta(days=31))
     shop.put_event("swift", "new_sheet", "New roll: white vinyl")
     shop.put_event("swift", "tool", "New blade, cutting force set")

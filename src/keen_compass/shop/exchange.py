@@ -95,12 +95,15 @@ def _take_over(shop: Shop, tables: Mapping[str, list[dict[str, Any]]]) -> int:
         _append_readings(_moved(tables["reading_row"], "piece", pieces))
         findings = _moved(tables["finding_row"], "round", rounds)
         _append(d.FindingRow, [{**r, "piece": pieces.get(r["piece"], 0)} for r in findings])
-        values = [r for r in tables["value_row"] if r["round"] is not None]
-        _append(d.ValueRow, _moved(values, "round", rounds))
-        starts = [r for r in tables["value_row"] if r["round"] is None]
-        for timed, rows in ((d.ValueRow, starts), (d.Event, tables["event"])):
-            known = {(r.machine, r.at) for r in timed.select(timed.machine, timed.at)}
-            _append(timed, [r for r in rows if (r["machine"], r["at"]) not in known])
+        # Values stay in their order, those of rounds and those typed outside of any: the newest is what holds.
+        known = {(r.machine, r.quantity, r.at) for r in d.ValueRow.select()}
+        values = [
+            {**r, "round": rounds.get(r["round"])} for r in tables["value_row"]
+            if r["round"] in rounds or (r["round"] is None and (r["machine"], r["quantity"], r["at"]) not in known)
+        ]  # fmt: skip
+        _append(d.ValueRow, values)
+        events = {(r.machine, r.at) for r in d.Event.select(d.Event.machine, d.Event.at)}
+        _append(d.Event, [r for r in tables["event"] if (r["machine"], r["at"]) not in events])
     return len(rounds)
 
 

@@ -188,8 +188,14 @@ class Shop:
         """Append a value."""
         body = json.dumps(stored.to_kept())
         with self.writing():
-            self._d.ValueRow.create(
-                machine=machine, quantity=quantity, at=at or self.clock(), body=body, how=how, round=round_id
+            self._append(
+                "value_row",
+                machine=machine,
+                quantity=quantity,
+                at=at or self.clock(),
+                body=body,
+                how=how,
+                round=round_id,
             )
 
     def findings(self, machine: str, quantity: str) -> list[KeptFinding]:
@@ -270,6 +276,12 @@ class Shop:
         )  # fmt: skip
         return list(self._sql(sql, *values))
 
+    def _append(self, table: str, **values: Any) -> int:
+        """One row more; returns its number."""
+        marks = ", ".join("?" * len(values))
+        sql = f"INSERT INTO {table} ({', '.join(values)}) VALUES ({marks})"
+        return int(self._sql(sql, *values.values()).lastrowid)
+
     def _sql(self, sql: str, *values: Any) -> Any:
         return self._connection.db.execute_sql(sql, values)
 
@@ -279,16 +291,16 @@ class Shop:
         """Append findings of one piece; those that have no error are left to the next reading."""
         with self.writing():
             for f in findings:
-                self._d.FindingRow.create(
-                    machine=machine, quantity=f.quantity, at=at or self.clock(), round=round_id, piece=piece_id,
-                    verdict=str(f.verdict), error=f.error, uncertainty=f.expanded_uncertainty,
+                self._append(
+                    "finding_row", machine=machine, quantity=f.quantity, at=at or self.clock(), round=round_id,
+                    piece=piece_id, verdict=str(f.verdict), error=f.error, uncertainty=f.expanded_uncertainty,
                     tolerance=f.tolerance, body=json.dumps(f.to_json()),
                 )  # fmt: skip
 
     def put_event(self, machine: str, kind: str, text: str, at: str | None = None) -> None:
         """Append an event."""
         with self.writing():
-            self._d.Event.create(machine=machine, at=at or self.clock(), kind=kind, text=text)
+            self._append("event", machine=machine, at=at or self.clock(), kind=kind, text=text)
 
     def events(self, machine: str) -> list[tuple[str, str, str]]:
         """(at, kind, text), oldest first."""
@@ -330,7 +342,7 @@ class Shop:
     def put_mark(self, round_id: int, kind: str, body: Mapping[str, Any] | None = None, at: str | None = None) -> None:
         """Append something that happened to a round."""
         with self.writing():
-            self._d.RoundMark.create(round=round_id, at=at or self.clock(), kind=kind, body=json.dumps(body or {}))
+            self._append("round_mark", round=round_id, at=at or self.clock(), kind=kind, body=json.dumps(body or {}))
 
     def mark(self, round_id: int, kind: str) -> Mapping[str, Any] | None:
         """The newest mark of a kind."""
@@ -391,21 +403,22 @@ class Shop:
         Returns its slot.
         """
         with self.writing():
-            row = self._d.ReadingRow.create(
-                piece=piece_id, measurand=measurand, at=at or self.clock(), text=length.text, mm=length.mm,
-                unit=length.unit, resolution_mm=length.resolution_mm, instrument=instrument,
+            number = self._append(
+                "reading_row", piece=piece_id, measurand=measurand, at=at or self.clock(), text=length.text,
+                mm=length.mm, unit=length.unit, resolution_mm=length.resolution_mm, instrument=instrument,
                 slot=slot, withdrawn=withdrawn,
             )  # fmt: skip
-            self._d.Draft.delete().where(self._d.Draft.piece == piece_id).execute()
-        return slot or int(row.id)
+            self._sql("DELETE FROM draft WHERE piece = ?", piece_id)
+        return slot or number
 
     def put_draft(self, piece_id: int, measurand: str, text: str) -> None:
         """Keep half a reading, in the one row there is for it."""
         with self.writing():
             if text:
-                self._d.Draft.replace(piece=piece_id, measurand=measurand, text=text, at=self.clock()).execute()
+                sql = "INSERT OR REPLACE INTO draft (piece, measurand, text, at) VALUES (?, ?, ?, ?)"
+                self._sql(sql, piece_id, measurand, text, self.clock())
             else:
-                self._d.Draft.delete().where(self._d.Draft.piece == piece_id).execute()
+                self._sql("DELETE FROM draft WHERE piece = ?", piece_id)
 
     def draft(self, piece_id: int) -> tuple[str, str] | None:
         """(measurand, text) of the half reading, if there is one."""

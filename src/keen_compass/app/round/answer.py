@@ -310,7 +310,7 @@ class AnswerColumn(QWidget):
         units = {QUANTITIES[q].error_unit for q in shown}
         unit = words.unit_words(units.pop(), machine.units) if len(units) == 1 else "in tolerances"
         noun = "piece" if session.context.procedure.makes is Makes.PIECE else "run"
-        self._chart.show_history(session.measuring.history(), unit, _short_names(shown), noun)
+        self._chart.show_history(session.measuring.history(), unit, short_names(shown), noun)
 
     def _note(self, solution: Solution | None, *, planning: bool) -> str:
         session = self._model.session
@@ -323,7 +323,7 @@ class AnswerColumn(QWidget):
             return f"The check of {instrument.name} was due on {instrument.due}: measure something known first."
         skipped = sum(c.skipped for c in session.measuring.callouts())
         if skipped:
-            return f"{skipped} of {len(session.measuring.callouts())} lengths can’t be read and are left out."
+            return f"{skipped} of {len(session.measuring.callouts())} can’t be read and are left out."
         return solution.notes[0] if solution and not solution.findings and solution.notes else ""
 
 
@@ -417,7 +417,7 @@ class FiguresCard(Card):
             self._texts.append(text)
 
 
-def _short_names(quantities: tuple[str, ...]) -> list[str]:
+def short_names(quantities: tuple[str, ...]) -> list[str]:
     """Axis letters where they tell the quantities apart, else the words after them."""
     letters = [QUANTITIES[q].axis.upper() for q in quantities]
     if len(quantities) == 1:

@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Card, Line, StateSign, Text, sentence
 from keen_compass.app.round import words
+from keen_compass.app.round.answer import short_names
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.model import RoundModel
-from keen_compass.quantities.catalogue import QUANTITIES
 
 NAME, NUMBER, ANSWER = 48, 150, 46  # px
 
@@ -28,7 +28,7 @@ class FloorView(QWidget):
         face = QFont(th.font(NUMBER, bold=True))
         self.edit.setFont(face)
         self.edit.setMinimumHeight(round(NUMBER * 1.25))
-        self._answers = {q: _Answer(q) for q in model.session.context.procedure.yields}
+        self._answers = {q: _Answer() for q in model.session.context.procedure.yields}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(36, 24, 36, 24)
         layout.addWidget(self._name)
@@ -62,7 +62,8 @@ class FloorView(QWidget):
             self.edit.setText(text)
         self._complaint.say(callout.complaint if callout else "")
         solution = session.measuring.answer()
-        machine = session.context.machine
+        machine, yields = session.context.machine, session.context.yields
+        names = dict(zip(yields, short_names(yields), strict=True))
         for quantity, answer in self._answers.items():
             finding = solution.finding(quantity) if solution else None
             finding = session.context.procedure.kept(finding) if finding else None
@@ -71,16 +72,16 @@ class FloorView(QWidget):
                 new = finding.new if finding.verdict != "in" else finding.old
                 stored = session.context.values().get(quantity)
                 number = words.number(stored, new, machine.decimals) if new is not None and stored else ""
-                answer.show_answer(words.headline(finding), number, finding.verdict)
+                answer.show_answer(names[quantity], words.headline(finding), number, finding.verdict)
 
 
 class _Answer(Card):
-    """Letter, verdict, number."""
+    """Letter or name, verdict, number."""
 
-    def __init__(self, quantity: str) -> None:
+    def __init__(self) -> None:
         super().__init__()
         self._sign = StateSign(size=56)
-        self._letter = Text(QUANTITIES[quantity].axis.upper() or QUANTITIES[quantity].label, ANSWER, bold=True)
+        self._letter = Text("", ANSWER, bold=True)
         self._words = Text("", ANSWER, bold=True)
         self._number = Text("", ANSWER, bold=True)
         self._number.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -94,8 +95,9 @@ class _Answer(Card):
         layout.addWidget(self._words, 1)
         layout.addWidget(self._number)
 
-    def show_answer(self, headline: str, number: str, verdict: object) -> None:
+    def show_answer(self, name: str, headline: str, number: str, verdict: object) -> None:
         """The verdict in large letters."""
+        self._letter.say(name)
         state = VERDICT_STATE[verdict]  # type: ignore[index]
         self._sign.show_state(state)
         self._words.say(headline, STATE_COLOUR[state])
