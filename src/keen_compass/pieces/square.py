@@ -88,10 +88,14 @@ class SquareFigure:
         title = f"piece {number}, {self.figure} {self.width:g} x {self.height:g} for squareness, {kind}"
         return ToolPath(title, (*self._marks(number), *(self._drawn() if self.drawn else (self._cut(),))))
 
-    def _marks(self, number: int) -> tuple[Stroke, ...]:
+    @property
+    def mark(self) -> float:
+        """Where its dot is, along X and Y alike: near the low corner, in a circle as near as that has a place."""
         at = max(MARK_MARGIN, 1.5 * self.compensation)
-        if self.figure == "circle":
-            at += 0.15 * self.width
+        return at + 0.15 * self.width if self.figure == "circle" else at
+
+    def _marks(self, number: int) -> tuple[Stroke, ...]:
+        at = self.mark
         dot = Stroke(((at, at), (at + 0.5, at)))
         height = min(14.0, 0.1 * self.height)
         return (dot, *figures(number, (at + 8, at), height)) if height >= 4 else (dot,)

@@ -271,7 +271,7 @@ def _figures(case: Case, chain: Chain, known: Mapping[str, float], train: Train)
         rows = [
             {
                 "microsteps": c.microsteps, "steps_per_mm": c.steps_per_mm, "smallest_step": c.smallest_step,
-                "rate": c.rate, "share": c.share, "worthwhile": c.worthwhile,
+                "rate": c.rate, "share": c.share if chain.fastest_feed else None, "worthwhile": c.worthwhile,
                 "now": c.microsteps == known["microsteps"],
             }
             for c in microstep_choices(train, known["microsteps"], chain.fastest_feed, case.step_limit)

@@ -72,8 +72,8 @@ class ChainSurface(BoxedSurface):
     def _arrange(self) -> None:
         top = self._boxes_top()
         filled = [0, 0, 0]
-        for name, box in self.boxes.items():
-            column = self._column(name)
+        for c in self.callouts:
+            box, column = self.boxes[c.measurand.name], self._column(c.measurand.name)
             box.move(round(self._middle(column) - WIDTH / 2), round(top + filled[column] * (HEIGHT + GAP)))
             filled[column] += 1
         self._complain_at_current()
@@ -170,7 +170,7 @@ class ChainSurface(BoxedSurface):
                 p.drawLine(at + QPointF(-0.75 * r, side * 0.44 * r), at + QPointF(0.75 * r, side * 0.44 * r))
             self._draw_carriage(p, at + QPointF(0, -0.44 * r), r)
         elif "rack" in kind:
-            self._draw_wheel(p, at - QPointF(0, 0.3 * r), 0.44 * r)
+            self._draw_wheel(p, at, 0.44 * r)
             self._draw_rack(p, at, r, helical=kind == "helical_rack")
         else:
             p.drawEllipse(at + QPointF(0, 0.2 * r), 0.5 * r, 0.5 * r)
@@ -189,7 +189,7 @@ class ChainSurface(BoxedSurface):
         self._draw_carriage(p, at, r)
 
     def _draw_rack(self, p: QPainter, at: QPointF, r: float, *, helical: bool) -> None:
-        top, x0 = at.y() + 0.2 * r, at.x() - 1.2 * r
+        top, x0 = at.y() + 0.44 * r, at.x() - 1.2 * r
         p.drawRect(QRectF(x0, top, 2.4 * r, 0.34 * r))
         p.setPen(QPen(th.color("ink"), 1.6))
         for i in range(1, 16):

@@ -261,13 +261,14 @@ class PieceCanvas(BoxedSurface):
         if not self._number:
             return
         size = max(x for x, _ in self._piece.outline())
-        at = frame.at(0.028 * size, 0.028 * size)
+        mark = getattr(self._piece, "mark", 0.028 * size)
+        at = frame.at(mark, mark)
         p.setBrush(th.color("ink"))
         p.setPen(Qt.PenStyle.NoPen)
         p.drawEllipse(at, 3.5, 3.5)
         p.setPen(th.color("ink"))
         p.setFont(th.font(th.TEXT, bold=True))
-        corner = frame.at(0.05 * size, 0.05 * size)
+        corner = frame.at(mark + 0.022 * size, mark + 0.022 * size)
         p.drawText(QRectF(corner.x() - 14, corner.y() - 24, 60, 22), Qt.AlignmentFlag.AlignCenter, str(self._number))
 
     def _draw_captions(self, p: QPainter, factor: int, *, has_readings: bool) -> None:
