@@ -6,6 +6,7 @@ import copy
 import json
 import math
 import random
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -221,6 +222,67 @@ def test_speed_keeps_a_margin_and_knows_the_step_rate() -> None:
     assert solve(limited).findings[0].new == pytest.approx(60 * 9000 / 106.667, abs=1)
     with pytest.raises(InputError, match="make the run longer"):
         solve(body("speed", piece={"feeds": [2000, 30000], "run": 100, "acceleration": 400}))
+
+
+def worked_out(formula: str) -> float:
+    """A formula as it is shown, worked out as a technician would on a calculator."""
+    plain = formula.partition(",")[0].partition(" mm/min")[0]
+    for sign, python in (("×", "*"), ("÷", "/"), ("−", "-"), ("π", "math.pi"), ("²", "**2")):
+        plain = plain.replace(sign, python)
+    plain = re.sub(r"cos ([0-9.]+)°", r"math.cos(math.radians(\1))", plain)
+    assert not re.search(r"[a-z]", re.sub(r"math\.(pi|cos|radians)", "", plain)), formula
+    return float(eval(plain, {"math": math}))
+
+
+USUAL = ("starts", "media", "reduction", "electronic_ratio")  # what is taken as usual until somebody says otherwise
+CHAINS = {
+    "screw": {"step_angle": 1.8, "microsteps": 8, "pitch": 5, "starts": 2},
+    "screw_tpi": {"step_angle": 0.9, "microsteps": 16, "threads_per_inch": 5, "starts": 2, "reduction": 2},
+    "belt": {"step_angle": 1.8, "microsteps": 32, "belt_pitch": 3, "teeth": 20},
+    "rack": {"step_angle": 1.8, "microsteps": 10, "reduction": 5, "module": 1, "teeth": 20},
+    "helical_rack": {"step_angle": 1.8, "microsteps": 10, "reduction": 10, "module": 1.5, "teeth": 20,
+                     "helix_angle": 19.53},
+    "roller": {"step_angle": 1.8, "microsteps": 16, "diameter": 25.4, "media": 0.1},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("drive", list(CHAINS))
+@pytest.mark.parametrize("motor", ["stepper", "encoder"])
+def test_the_line_of_arithmetic_of_every_drive_leads_to_its_number(drive: str, motor: str) -> None:
+    values = dict(CHAINS[drive])
+    if motor == "encoder":
+        del values["step_angle"], values["microsteps"]
+        values |= {"counts": 10_000, "electronic_ratio": 0.4}
+    given = body("drive-train", readings=readings(**values))
+    given["piece"] = {"axis": "x", "motor": motor, "drive": drive}
+    given["machine"]["decimals"] = 6
+    solution = solve(given)
+    (x,) = solution.findings
+    assert worked_out(x.formula) == pytest.approx(x.new, rel=1e-6)
+    assert solution.figures["steps_per_mm"] == pytest.approx(x.new, rel=1e-6)
+    assert bool(solution.figures["microsteps"]) == (motor == "stepper")
+    missing = body("drive-train", readings=readings(**{k: v for k, v in values.items() if k != list(values)[-1]}))
+    missing["piece"] = given["piece"]
+    left_out = solve(missing).findings[0]
+    assert left_out.verdict is Verdict.UNRESOLVED or list(values)[-1] in USUAL
+
+
+@pytest.mark.parametrize(
+    ("form", "held"),
+    [("steps_per_mm", 106.667), ("um_per_step", 9.375), ("percent_100", 100.4), ("percent_0", 0.4),
+     ("pair", {"commanded": 100, "measured": 100.3})],
+)  # fmt: skip
+@pytest.mark.parametrize("name", ["travel-run", "reference-lines", "backlash", "home"])
+def test_the_line_of_arithmetic_leads_from_old_to_new(name: str, form: str, held: object) -> None:
+    """In every form of the controller, to the digits that are shown."""
+    given = body(name)
+    given["machine"] |= {"resolution_form": form, "decimals": 5}
+    given["machine"]["values"] |= {q: held for q in ("x_steps", "y_steps") if q in given["machine"]["values"]}
+    for f in solve(given).findings:
+        formula, new = f.formula, f.new
+        if isinstance(new, dict):  # a pair is shown as commanded for measured: the member that changes is worked out
+            formula, new = formula.replace("100 for ", ""), new["measured"]
+        assert worked_out(formula) == pytest.approx(new, rel=2e-5, abs=6e-4), f.quantity
 
 
 @pytest.mark.parametrize(

@@ -19,7 +19,7 @@ from keen_compass.procedures.results import amount_outcome, assumed_spread, judg
 from keen_compass.procedures.settle import what_would_settle
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.lengths import format_mm, trim_number
 from keen_compass.quantities.uncertainty import Component, PieceScatter, expand, independent_components
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
@@ -170,7 +170,7 @@ class Home(Procedure):
         U = expand(_components(case, mean.components, mean.mean))
         old = case.amount(quantity).value
         change = -error * case.factor(quantity)
-        formula = f"{format_mm(old, 2)} + ({format_mm(n, 2)} − {format_mm(mean.mean, 2)})"
+        formula = f"{format_mm(old, 3)} + ({trim_number(n, 3)} − {format_mm(mean.mean, 3)})"
         if (high) != (case.factor(quantity) < 0):
             formula = formula.replace("+ (", "− (")
         outcome = amount_outcome(case, quantity, old + change, error, U, formula)

@@ -21,7 +21,7 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.procedures.base import Measurand, Piece, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import DEFAULT_SCATTER, Case, Known, length_mm
-from keen_compass.procedures.results import PER_METRE, judged, no_number, scale_outcome
+from keen_compass.procedures.results import PER_METRE, judged, no_number, scale_formula, scale_outcome
 from keen_compass.procedures.settle import what_would_settle
 from keen_compass.procedures.travel_run import parts_say
 from keen_compass.quantities.catalogue import UNKNOWN_LABELS
@@ -410,7 +410,6 @@ def _formula(case: Case, axis: str, s: float, model: _Model) -> str:
     """One line that leads from old to new, in the controller's own numbers."""
     stored = case.resolution(f"{axis}_steps")
     long, short = DIMENSIONS[axis]
-    old = stored.text(case.decimals)
     nominal = model.piece.nominal
     mean = {m: format_mm(r.mean, 3) for m, r in model.means.items()}
     known = case.known
@@ -424,9 +423,4 @@ def _formula(case: Case, axis: str, s: float, model: _Model) -> str:
             came = f"({came} − {model.piece.compensation:g} + {known['kerf'].value:g})"
     else:
         wanted, came = "1", f"{1 + s:.6f}"
-    if stored.multiplies:
-        return f"{old} × {came} ÷ {wanted}" if wanted != "1" else f"{old} × {came}"
-    if stored.form.value == "percent_0":
-        ratio = f"{wanted} ÷ {came}"
-        return f"(100 + {old}) × {ratio} − 100"
-    return f"{old} × {wanted} ÷ {came}" if wanted != "1" else f"{old} ÷ {came}"
+    return scale_formula(stored, case.decimals, wanted, came)

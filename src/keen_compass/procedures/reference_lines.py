@@ -16,7 +16,7 @@ from keen_compass.errors import PieceError
 from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import DEFAULT_SCATTER, Case, length_mm
-from keen_compass.procedures.results import PER_METRE, assumed_spread, judged, no_number, scale_outcome
+from keen_compass.procedures.results import PER_METRE, assumed_spread, judged, no_number, scale_formula, scale_outcome
 from keen_compass.procedures.settle import what_would_settle
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
@@ -162,8 +162,7 @@ class Reference(Procedure):
         mean = replace(raw, mean=raw.mean - case.instrument.zero)
         s, U = mean.mean / n - 1, self._u(case, mean.components, n) / n
         stored = case.resolution(quantity)
-        sign = ("×", "÷") if stored.multiplies else ("÷", "×")
-        formula = f"{stored.text(case.decimals)} {sign[0]} {format_mm(mean.mean, 3)} {sign[1]} {trim_number(n, 3)}"
+        formula = scale_formula(stored, case.decimals, trim_number(n, 3), format_mm(mean.mean, 3))
 
         def settle() -> str:
             return what_would_settle(self, case, quantity, s * PER_METRE, case.tolerance_of(quantity, n))

@@ -10,7 +10,7 @@ from keen_compass.procedures.case import Case
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
-from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
 from keen_compass.quantities.uncertainty import MeanReading, PieceScatter, mean_of_readings
 from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
@@ -91,6 +91,15 @@ def scale_outcome(
         quantity, stored, new, s * PER_METRE, U * PER_METRE, case.tolerance_of(quantity, length), formula,
         U * stored.sensitivity(s), notes, stored.scale_after(s, new) * PER_METRE, settle,
     )  # fmt: skip
+
+
+def scale_formula(stored: StoredResolution, decimals: int, wanted: str, came: str) -> str:
+    """One line from the old number to the new one, in the controller's own form; wanted, came: lengths as shown."""
+    old = stored.text(decimals)
+    if stored.form is ResolutionForm.PERCENT_0:
+        return f"(100 + {old}) × {wanted} ÷ {came} − 100"
+    over, under = (came, wanted) if stored.multiplies else (wanted, came)
+    return f"{old} × {over}" + (f" ÷ {under}" if under != "1" else "") if over != "1" else f"{old} ÷ {under}"
 
 
 def amount_outcome(case: Case, quantity: str, value: float, error: float, U: float, formula: str) -> Outcome:

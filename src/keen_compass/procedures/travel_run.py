@@ -22,6 +22,7 @@ from keen_compass.procedures.results import (
     backlash_outcome,
     judged,
     no_number,
+    scale_formula,
     scale_outcome,
 )
 from keen_compass.procedures.settle import what_would_settle
@@ -364,10 +365,7 @@ class TravelRunProcedure(Procedure):
         s, U = found.scale.value, found.scale.U
         stored = case.resolution(quantity)
         wanted, came = trim_number(run.length, 3), format_mm(run.length * (1 + s), 3)
-        old = stored.text(case.decimals)
-        formula = f"{old} × {came} ÷ {wanted}" if stored.multiplies else f"{old} × {wanted} ÷ {came}"
-        if stored.form.value == "percent_0":
-            formula = f"(100 + {old}) × {wanted} ÷ {came} − 100"
+        formula = scale_formula(stored, case.decimals, wanted, came)
 
         def settle() -> str:
             return what_would_settle(self, case, quantity, s * PER_METRE, case.tolerance_of(quantity, run.length))
