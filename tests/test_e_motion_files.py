@@ -346,10 +346,8 @@ def test_what_an_error_means_in_words(quantity: str, error: float, mm: str, inch
     ],
 )  # fmt: skip
 def test_directions_are_said_as_seen(standpoint: Standpoint, x: str, corner: str) -> None:
-    from keen_compass.app.round.words import seen
-
-    assert seen("Y leans towards +X.", standpoint) == f"Y leans towards +X, {x}."
-    assert seen("raise high X, low Y +0.2", standpoint) == f"raise {corner} +0.2"
+    assert standpoint.described("Y leans towards +X.") == f"Y leans towards +X, {x}."
+    assert standpoint.described("raise high X, low Y +0.2") == f"raise {corner} +0.2"
 
 
 def test_a_profile_of_the_format_before_still_opens() -> None:

@@ -159,7 +159,7 @@ def _state(known: _Known, machine: Machine, quantity: str, kept: KeptFinding, to
         if known.values.get((uid, under), "") > kept.at:
             return State.RECHECK, f"{QUANTITIES[under].label} changed under it: check again."
     if kept.finding.verdict is Verdict.OUT:
-        return State.OUT, f"Out: {finding_in_words(kept.finding)}."
+        return State.OUT, f"Out: {finding_in_words(kept.finding, machine.units)}."
     parts = QUANTITIES[quantity].kept is Kept.COMPUTED
     for at, text in (known.parts_events if parts else known.events).get(uid, ()):
         if at > kept.at:

@@ -141,7 +141,7 @@ class _Run:
     """One file on its way through the machine."""
 
     def __init__(self, truth: Truth, settings: Mapping[str, StoredValue], seed: int) -> None:
-        self._truth, self._settings = truth, settings
+        self._truth = truth
         rng = random.Random(f"{seed}/rest")
         self._rest = rng
         self._axes = {a: _Axis(truth, settings, a, rng) for a in ("x", "y", "z")}

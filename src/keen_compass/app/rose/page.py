@@ -13,6 +13,7 @@ from keen_compass.app.rose.canvas import Rose
 from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.shop.forms import show_size
 from keen_compass.shop.logbook import Entry
 from keen_compass.shop.machines import Machine
@@ -33,7 +34,7 @@ class RosePage(QWidget):
         super().__init__()
         self.rose = Rose()
         self.rose.opened.connect(self._open)
-        self._file_format = "gcode"
+        self._file_format, self._standpoint = "gcode", Standpoint()
         self._title = Line(px=th.TITLE, bold=True)
         self._subtitle = Line(colour="soft")
         self._next = QVBoxLayout()
@@ -62,7 +63,7 @@ class RosePage(QWidget):
 
     def show_machine(self, machine: Machine, spokes: list[Spoke], under_way: UnderWay, lately: list[Entry]) -> None:
         """Fill the page. under_way: (procedure, axis) → (step of its open round, days that it was left alone)."""
-        self._file_format = machine.file_format
+        self._file_format, self._standpoint = machine.file_format, machine.standpoint
         self._title.say(machine.name)
         s = machine.standpoint
         self._subtitle.say(
@@ -102,7 +103,7 @@ class RosePage(QWidget):
             row = QHBoxLayout()
             row.setSpacing(10)
             row.addWidget(StateSign(alike[0].state), 0, Qt.AlignmentFlag.AlignTop)
-            row.addWidget(Text(_reason(alike)), 1)
+            row.addWidget(Text(self._standpoint.described(_reason(alike))), 1)
             layout.addLayout(row)
         below = [
             b for b in dict.fromkeys(b for m in members for b in m.rests_on) if b not in {m.label for m in members}

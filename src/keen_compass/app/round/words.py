@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
@@ -10,7 +9,6 @@ from typing import Any
 from keen_compass.quantities.consequences import finding_in_words, tolerance_in_words
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
-from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import two_significant, with_uncertainty
 from keen_compass.quantities.verdict import Verdict
@@ -23,8 +21,6 @@ UNIT_WORDS = {
     "in": {"mm/m": "thou per inch", "mm": "mm", "mm/min": "mm per min"},
 }
 HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
-_CORNER = re.compile(r"(low|high) X, (low|high) Y")
-_DIRECTION = re.compile(r"towards ([+−])([XY])")
 
 
 def unit_words(error_unit: str, units: str) -> str:
@@ -43,10 +39,10 @@ def headline(finding: Finding) -> str:
 
 def consequence(finding: Finding, machine: Machine) -> str:
     """What the verdict means and what to do about it."""
-    notes = [seen(n, machine.standpoint) for n in finding.notes]
+    notes = [machine.standpoint.described(n) for n in finding.notes]
     if finding.verdict in (Verdict.IMPLAUSIBLE, Verdict.UNRESOLVED) or finding.error is None:
         return notes[0] if notes else ""
-    fact = seen(finding_in_words(finding, machine.units), machine.standpoint)
+    fact = machine.standpoint.described(finding_in_words(finding, machine.units))
     fact = f"{fact[0].upper()}{fact[1:]}; {tolerance_in_words(finding, machine.units)}."
     said = " ".join(notes[:2])
     if finding.verdict is Verdict.IN:
@@ -58,23 +54,8 @@ def consequence(finding: Finding, machine: Machine) -> str:
 
 def to_do(finding: Finding, machine: Machine) -> str:
     """What is to be done by hand: what the finding proposes, else what is wrong."""
-    said = [seen(n, machine.standpoint) for n in finding.notes]
+    said = [machine.standpoint.described(n) for n in finding.notes]
     return " ".join(said) or consequence(finding, machine)
-
-
-def seen(text: str, standpoint: Standpoint) -> str:
-    """``towards +X`` with where that is: ``towards +X, to the right``; ``low X, high Y`` as ``far left``."""
-
-    def where(match: re.Match[str]) -> str:
-        sign = 1.0 if match[1] == "+" else -1.0
-        return f"{match[0]}, {standpoint.words(match[2].lower(), sign)}"
-
-    def corner(match: re.Match[str]) -> str:
-        signs = [1 if end == "high" else -1 for end in match.groups()]
-        right, away = standpoint.to_view(*signs)
-        return f"{'far' if away > 0 else 'near'} {'right' if right > 0 else 'left'}"
-
-    return _CORNER.sub(corner, _DIRECTION.sub(where, text))
 
 
 def number(stored: StoredValue, given: object, decimals: int) -> str:

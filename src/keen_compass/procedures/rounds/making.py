@@ -11,7 +11,7 @@ from keen_compass.errors import InputError, KeenCompassError, PieceError
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, Box, check_on_bed, next_free
 from keen_compass.pieces.toolpath import ToolPath
-from keen_compass.procedures.base import Makes, Surroundings
+from keen_compass.procedures.base import Makes, Moves, Surroundings
 from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -233,8 +233,8 @@ class Making:
         """The moves of the next run; None for what makes a piece, or nothing."""
         if self._c.procedure.makes is not Makes.MOVES:
             return None
-        program: MoveProgram = self.next_piece().program(self._c.machine, self._c.parameters["passes"])
-        return program
+        run: Moves = self.next_piece()
+        return run.program(self._c.machine, self._c.parameters["passes"])
 
     def file_text(self) -> str:
         """The next file. Raises PieceError with what to do where it can't be made."""
