@@ -393,8 +393,13 @@ class FiguresCard(Card):
         cells = [(what, i, 0, 3, False, "soft") for i, (what, _) in enumerate(rows)]
         cells += [(much, i, 3, 1, True, "ink") for i, (_, much) in enumerate(rows)]
         for i, row in enumerate(table, len(rows)):
-            now, head = row[0].startswith("▶"), i == len(rows)
-            cells += [(cell, i, column, 1, now, "soft" if head else "ink") for column, cell in enumerate(row)]
+            head = i == len(rows)
+            setting = {} if head else switch[i - len(rows) - 1]
+            colour = "ink" if setting.get("worthwhile") else "soft"
+            cells += [(cell, i, column, 1, bool(setting.get("now")), colour) for column, cell in enumerate(row)]
+        if any(not setting["worthwhile"] for setting in switch):
+            grey = "Grey: above the controller’s limit, or finer than a motor holds."
+            cells.append((grey, len(rows) + len(table), 0, 4, False, "soft"))
         shape = [cell[1:] for cell in cells]
         if shape != self._shape:
             self._build(shape)
