@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import signal
+import subprocess
+import sys
 from datetime import datetime
+from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -68,3 +72,34 @@ def states(shop: Shop, machine: str, quantities: tuple[str, ...] = STEPS, at: da
 def shown(widget: QWidget) -> str:
     """All words that can be seen in a widget."""
     return "\n".join(w.text() for w in widget.findChildren(QLabel) if w.isVisible())
+
+
+def typed_then_killed(shop_file: Path, begins: str, *texts: str) -> None:
+    """Another process opens the shop, begins a round, keeps one text, types half of another and is killed over it."""
+    code = f"""
+import sys
+from pathlib import Path
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from keen_compass.app.start import application, show_window
+from keen_compass.procedures.playing import cut
+from keen_compass.shop.store import Shop
+app = application("light")
+window = show_window(Shop(Path(sys.argv[1])), "Lantern Quay")
+window.show_rose("heron")
+window.begin({begins})
+cut(window.round_page.model.session)
+app.processEvents()
+surface = window.round_page.measure.surface
+QTest.keyClicks(surface.current_edit(), {texts[0]!r})
+QTest.keyClick(surface.current_edit(), Qt.Key.Key_Return)
+QTest.keyClicks(surface.current_edit(), {texts[1]!r})
+print("typed", flush=True)
+app.exec()
+"""
+    process = subprocess.Popen([sys.executable, "-c", code, str(shop_file)], stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    assert process.stdout.readline().strip() == "typed"
+    process.send_signal(signal.SIGKILL)
+    process.wait()
+    process.stdout.close()

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import signal
-import subprocess
-import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -13,7 +10,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from driving import focus, opened, press, shown, states, tab_to
+from driving import focus, opened, press, shown, states, tab_to, typed_then_killed
 from keen_compass.app import theme as th
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
@@ -202,34 +199,7 @@ def test_giving_up_asks_why_in_the_page(qtbot: QtBot, measuring: MainWindow) -> 
 
 def test_killed_while_typing_the_half_reading_is_there_again(shop: Shop, shop_file: Path, qtbot: QtBot) -> None:
     shop.close()
-    code = """
-import sys
-from pathlib import Path
-from PySide6.QtCore import Qt
-from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
-from keen_compass.app.start import application, show_window
-from keen_compass.shop.store import Shop
-app = application("light")
-window = show_window(Shop(Path(sys.argv[1])), "Lantern Quay")
-window.begin("rectangle")
-session = window.round_page.model.session
-session.making.make_on_stand_in()
-session.after_making()
-app.processEvents()
-edit = window.round_page.measure.surface.current_edit()
-QTest.keyClicks(edit, "519.87")
-QTest.keyClick(edit, Qt.Key.Key_Return)
-QTest.keyClicks(window.round_page.measure.surface.current_edit(), "389.")
-print("typed", flush=True)
-app.exec()
-"""
-    process = subprocess.Popen([sys.executable, "-c", code, str(shop_file)], stdout=subprocess.PIPE, text=True)
-    assert process.stdout is not None
-    assert process.stdout.readline().strip() == "typed"
-    process.send_signal(signal.SIGKILL)
-    process.wait()
-    process.stdout.close()
+    typed_then_killed(shop_file, "'rectangle'", "519.87", "389.")
     application("light")
     again = Shop(shop_file)
     window = MainWindow(again, "Lantern Quay")

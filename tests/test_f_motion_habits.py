@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import signal
-import subprocess
-import sys
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -15,7 +12,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from driving import focus, opened, press, shown, states, tab_to
+from driving import focus, opened, press, shown, states, tab_to, typed_then_killed
 from keen_compass.app import theme as th
 from keen_compass.app.help import PAGES, PROCEDURE_PAGES, page_dialog
 from keen_compass.app.round.grid_surface import GridSurface
@@ -149,33 +146,7 @@ def test_the_rule_lies_as_the_axis_points(window: MainWindow) -> None:
 
 def test_killed_on_a_run_the_half_reading_is_there_again(shop: Shop, shop_file: Path, qtbot: QtBot) -> None:
     shop.close()
-    code = """
-import sys
-from pathlib import Path
-from PySide6.QtCore import Qt
-from PySide6.QtTest import QTest
-from keen_compass.app.start import application, show_window
-from keen_compass.procedures.playing import cut
-from keen_compass.shop.store import Shop
-app = application("light")
-window = show_window(Shop(Path(sys.argv[1])), "Lantern Quay")
-window.show_rose("heron")
-window.begin("bed", "bed")
-cut(window.round_page.model.session)
-app.processEvents()
-edit = window.round_page.measure.surface.current_edit()
-QTest.keyClicks(edit, "0.02")
-QTest.keyClick(edit, Qt.Key.Key_Return)
-QTest.keyClicks(window.round_page.measure.surface.current_edit(), "-0.1")
-print("typed", flush=True)
-app.exec()
-"""
-    process = subprocess.Popen([sys.executable, "-c", code, str(shop_file)], stdout=subprocess.PIPE, text=True)
-    assert process.stdout is not None
-    assert process.stdout.readline().strip() == "typed"
-    process.send_signal(signal.SIGKILL)
-    process.wait()
-    process.stdout.close()
+    typed_then_killed(shop_file, "'bed', 'bed'", "0.02", "-0.1")
     window = opened(qtbot, Shop(shop_file))
     window.show_rose("heron")
     window.begin("bed", "bed")

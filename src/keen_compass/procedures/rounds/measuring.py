@@ -48,6 +48,7 @@ class Measuring:
         if piece and (kept := context.shop.draft(piece.id)):
             measurand, self.draft = kept
             self._chosen = measurand if measurand != self.current() else None
+            self._editing = self._edited_before(piece)
 
     @property
     def editing(self) -> KeptReading | None:
@@ -123,7 +124,8 @@ class Measuring:
     def choose(self, measurand: str) -> None:
         """Go to a callout by hand."""
         if measurand != self.current():
-            self._chosen, self._editing = measurand, None
+            self._forget_draft()
+            self._chosen = measurand
             self.type("")
 
     def type(self, text: str) -> None:
@@ -189,8 +191,11 @@ class Measuring:
 
     def edit(self, slot: int) -> None:
         """Put a kept reading into its callout; what is kept next replaces it."""
-        if reading := self._in_slot(slot):
+        piece = self._c.piece
+        if piece and (reading := self._in_slot(slot)):
             self._chosen, self._editing = reading.measurand, reading
+            if not self._c.shop.read_only:
+                self._c.shop.put_mark(self._c.kept.id, "editing", {"piece": piece.id, "slot": slot})
             self.type(reading.length.text)
 
     def skip(self, measurand: str) -> None:
@@ -224,8 +229,12 @@ class Measuring:
         self._c.changed()
 
     def redo(self) -> None:
-        """Do again what was taken back."""
+        """Do again what was taken back; half a reading stays in its callout."""
+        at, half_typed = self.current(), self.draft
         if self._c.history.redo():
+            if half_typed and at and (piece := self._c.piece):
+                self._chosen = at
+                self._c.shop.put_draft(piece.id, at, half_typed)  # a reading that is put back takes the row away
             self._c.changed()
 
     def confirm_odd(self) -> None:
@@ -391,5 +400,12 @@ class Measuring:
             self._c.shop.put_draft(piece.id, self.current() or "", "")
         self._forget_draft()
 
+    def _edited_before(self, piece: KeptPiece) -> KeptReading | None:
+        """The reading that the half-typed one was to replace, when the window was closed over it."""
+        mark = self._c.mark("editing")
+        return self._in_slot(mark["slot"]) if mark and mark.get("piece") == piece.id else None
+
     def _forget_draft(self) -> None:
+        if self._editing and not self._c.shop.read_only:
+            self._c.shop.put_mark(self._c.kept.id, "editing", {})
         self.draft, self.complaint, self._chosen, self._editing = "", "", None, None
