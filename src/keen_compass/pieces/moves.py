@@ -6,6 +6,7 @@ draws a short tick across the axis, arriving as the program says.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from keen_compass.pieces.toolpath import Point, Stroke, ToolPath
@@ -22,6 +23,11 @@ class Go:
     y: float | None = None
     z: float | None = None
     feed: float | None = None
+
+
+def aside(axis: str, across: float) -> Go:
+    """To where the other axis, or X and Y under Z, stand while one axis runs; mm."""
+    return Go(x=None if axis == "x" else across, y=None if axis == "y" else across)
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,37 +47,30 @@ class MoveProgram:
 
     def corners(self) -> list[Point]:
         """Every (x, y) that is visited."""
-        x = y = 0.0
-        found = []
-        for step in self.steps:
-            if isinstance(step, Go):
-                x, y = x if step.x is None else step.x, y if step.y is None else step.y
-                found.append((x, y))
-        return found
+        return [at for step, at in self._walked() if isinstance(step, Go)]
 
     def stops(self) -> list[Point]:
         """Where (x, y) it waits, in order."""
-        x = y = 0.0
-        found = []
-        for step in self.steps:
-            if isinstance(step, Go):
-                x, y = x if step.x is None else step.x, y if step.y is None else step.y
-            else:
-                found.append((x, y))
-        return found
+        return [at for step, at in self._walked() if isinstance(step, Stop)]
 
     def as_ticks(self, axis: str) -> ToolPath:
         """The same for a plotter: a tick at each stop, approached from where the program came."""
-        x = y = 0.0
-        before: Point = (0.0, 0.0)
+        here = before = (0.0, 0.0)
         strokes = []
-        for step in self.steps:
+        for step, (x, y) in self._walked():
             if isinstance(step, Go):
-                before = (x, y)
-                x, y = x if step.x is None else step.x, y if step.y is None else step.y
+                before, here = here, (x, y)
             else:
                 off = step.row * TICK_ROW
                 a, b = ((x, y + off), (x, y + off + TICK)) if axis == "x" else ((x + off, y), (x + off + TICK, y))
                 come = (before[0], a[1]) if axis == "x" else (a[0], before[1])
                 strokes.append(Stroke((a, b), approach=come))
         return ToolPath(self.title, tuple(strokes))
+
+    def _walked(self) -> Iterator[tuple[Go | Stop, Point]]:
+        """Each step, and the (x, y) at which it ends."""
+        x = y = 0.0
+        for step in self.steps:
+            if isinstance(step, Go):
+                x, y = x if step.x is None else step.x, y if step.y is None else step.y
+            yield step, (x, y)

@@ -13,15 +13,21 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
-from keen_compass.pieces.moves import Go, MoveProgram, Stop
-from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
+from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
+from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm
-from keen_compass.procedures.results import assumed_spread, backlash_outcome, judged, no_number, steady_mean
-from keen_compass.procedures.settle import what_would_settle
+from keen_compass.procedures.results import (
+    assumed_spread,
+    backlash_outcome,
+    judged,
+    no_number,
+    own_error,
+    steady_mean,
+    steady_parts,
+)
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.uncertainty import Component, expand, independent_components
-from keen_compass.quantities.uncertainty import PieceScatter as NoScatter
+from keen_compass.quantities.uncertainty import Component, expand
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
 from keen_compass.standin.router import Made
@@ -50,9 +56,7 @@ class BacklashRun:
 
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
         """Zero and read, `cycles` times."""
-        aside = {"x": self.across, "y": self.across} if self.axis == "z" else \
-            {"y" if self.axis == "x" else "x": self.across}  # fmt: skip
-        steps: list[Go | Stop] = [Go(**aside)]
+        steps: list[Go | Stop] = [aside(self.axis, self.across)]
         for k in range(1, cycles + 1):
             steps += [
                 self._go(-TAKE_UP), self._go(0), Stop(f"{k}: zero the dial"),
@@ -89,9 +93,8 @@ class Backlash(Procedure):
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis, whether compensation is on, and how the slack is taken up."""
-        off = Choice("compensation_off", "Compensation", (("on", False), ("off", True)))
         slow = Choice("take_up", "Slack taken up", (("at the usual feed", "usual"), ("slowly, heavy axis", "slow")))
-        return (self.axis_choice(machine), off, slow)
+        return (self.axis_choice(machine), COMPENSATION, slow)
 
     def parameters(self, around: Surroundings) -> dict[str, Any]:
         """At the middle of the bed, where there is room both ways."""
@@ -107,9 +110,7 @@ class Backlash(Procedure):
     def piece(self, parameters: Mapping[str, Any]) -> BacklashRun:
         """From `axis`, `start`, `across`, `travel`, `compensation_off`, `take_up` (usual or slow)."""
         self.check_parameters(parameters, _PARAMETERS)
-        axis, take_up = parameters.get("axis", "x"), parameters.get("take_up", "usual")
-        if axis not in ("x", "y", "z"):
-            raise InputError(f"expected x, y or z, got {axis!r}", "piece.axis")
+        axis, take_up = self.axis_of(parameters), parameters.get("take_up", "usual")
         if take_up not in FEEDS:
             raise InputError(f"expected usual or slow, got {take_up!r}", "piece.take_up")
         start, across = (length_mm(parameters.get(k, MARGIN), f"piece.{k}") for k in ("start", "across"))
@@ -136,24 +137,17 @@ class Backlash(Procedure):
         if large:
             note = f"{mean.mean:.2f} mm of {run.travel:g} mm moved: does the dial touch the right part?"
             return Solution((no_number(case, quantity, Verdict.IMPLAUSIBLE, note),))
-        active = 0.0 if run.compensation_off else case.amount(quantity).value
-        outcome = backlash_outcome(case, quantity, active, mean.mean, U)
-
-        def settle() -> str:
-            return what_would_settle(self, case, quantity, mean.mean, outcome.T)
-
-        notes = []
+        outcome = backlash_outcome(case, quantity, mean.mean, U, compensation_off=run.compensation_off)
         if run.compensation_off:
-            notes.append("Measured with compensation switched off: switch it on with the new number.")
-        finding = judged(case, replace(outcome, settle=settle, notes=tuple(notes)))
+            switch_on = "Measured with compensation switched off: switch it on with the new number."
+            outcome = replace(outcome, notes=(switch_on,))
+        finding = judged(case, outcome, self)
         return Solution((finding,), (), assumed_spread(case))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm."""
         run = self.piece(case.piece)
-        one_end = replace(case.instrument, both_ends=False)
-        parts = independent_components(case.instrument.repeatability, readings_each, one_end, NoScatter(0.0))
-        return {f"{run.axis}_backlash": expand(self._components(case, parts, 0.0))}
+        return {f"{run.axis}_backlash": expand(self._components(case, steady_parts(case, readings_each), 0.0))}
 
     def example(self) -> dict[str, Any]:
         """X comes back 0.08 mm short, with 0.05 mm compensated already."""
@@ -185,10 +179,8 @@ class Backlash(Procedure):
 
     def _components(self, case: Case, parts: tuple[Component, ...], mean: float) -> tuple[Component, ...]:
         """Zeroing is a reading too; the dial's own error is shared by all returns."""
-        a, b = case.instrument.permissible_error
         zeroing = Component(case.instrument.resolution / math.sqrt(12), rectangular=True)
-        own = Component((a + b * abs(mean)) / math.sqrt(3), rectangular=True)
-        return (*parts, zeroing, *((own,) if own.u else ()))
+        return (*parts, zeroing, *own_error(case.instrument, mean))
 
 
 PROCEDURE = Backlash()

@@ -52,6 +52,7 @@ class Step(StrEnum):
 
 
 ALL_STEPS = tuple(Step)
+MADE_BY = ("cut", "drawn", "scribed")
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,6 +116,19 @@ class Surroundings:
     def rounded(self, length: float) -> float:
         """A multiple of `fine`."""
         return round(length / self.fine) * self.fine
+
+    def sides(self, long: float, across: float) -> dict[str, float]:
+        """Width and height of a piece that lies along the machine's long axis."""
+        width, height = (long, across) if self.machine.long_axis == "x" else (across, long)
+        return {"width": width, "height": height}
+
+    def made(self) -> dict[str, Any]:
+        """How the tool makes it."""
+        drawn = self.tool.drawn
+        return {"compensation": 0.0 if drawn else self.tool.width, "made_by": "drawn" if drawn else "cut"}
+
+
+COMPENSATION = Choice("compensation_off", "Compensation", (("on", False), ("off", True)))
 
 
 class Run(Protocol):
@@ -202,6 +216,11 @@ class Procedure:
         axes = (q[0] for q in machine.quantities if q.partition("_")[2] == self.per_axis)
         return Choice("axis", "Axis", tuple((a.upper(), a) for a in axes))
 
+    @property
+    def noun(self) -> str:
+        """What one goes through of it: a piece or a run."""
+        return "piece" if self.makes is Makes.PIECE else "run"
+
     def heading(self, parameters: Mapping[str, Any]) -> str:
         """Its title, with the axis where there is one."""
         axis = str(parameters.get("axis", "")).upper()
@@ -262,6 +281,20 @@ class Procedure:
         for key in parameters:
             if key not in known:
                 raise InputError(f"not known here; expected one of {', '.join(sorted(known))}", f"piece.{key}")
+
+    def axis_of(self, parameters: Mapping[str, Any], axes: str = "xyz") -> str:
+        """The axis that is meant, x where none is said. Raises InputError."""
+        axis = parameters.get("axis", "x")
+        if not isinstance(axis, str) or axis not in tuple(axes):
+            raise InputError(f"expected {', '.join(axes[:-1])} or {axes[-1]}, got {axis!r}", "piece.axis")
+        return axis
+
+    def made_by(self, parameters: Mapping[str, Any], usual: str) -> str:
+        """Cut, drawn or scribed. Raises InputError."""
+        made_by = parameters.get("made_by", usual)
+        if made_by not in MADE_BY:
+            raise InputError(f"expected cut, drawn or scribed, got {made_by!r}", "piece.made_by")
+        return str(made_by)
 
     def check_readings(self, case: Case, names: tuple[str, ...], *, positive: bool) -> None:
         """Refuse readings of what isn't measured here, and sizes of nothing. Raises InputError naming the place."""

@@ -16,17 +16,23 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.moves import Go, MoveProgram, Stop
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm
-from keen_compass.procedures.results import PER_METRE, amount_outcome, assumed_spread, judged, no_number, steady_mean
-from keen_compass.procedures.settle import what_would_settle
+from keen_compass.procedures.results import (
+    PER_METRE,
+    amount_outcome,
+    assumed_spread,
+    judged,
+    no_number,
+    own_error,
+    steady_mean,
+    steady_parts,
+)
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.uncertainty import (
     Component,
     MeanReading,
-    PieceScatter,
     expand,
-    independent_components,
     t_95,
 )
 from keen_compass.quantities.verdict import Verdict
@@ -204,9 +210,7 @@ class Bed(Procedure):
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm, or mm/m."""
         run = self.piece(case.piece)
-        one_end = replace(case.instrument, both_ends=False)
-        parts = independent_components(case.instrument.repeatability, readings_each, one_end, PieceScatter(0.0))
-        twice = expand(tuple(replace(c, u=math.sqrt(2) * c.u) for c in parts if c.u))
+        twice = expand(tuple(replace(c, u=math.sqrt(2) * c.u) for c in steady_parts(case, readings_each) if c.u))
         if isinstance(run, TramRun):
             U = twice / (2 * run.radius) * PER_METRE
             return {"x_tram": U, "y_tram": U}
@@ -251,11 +255,12 @@ class Bed(Procedure):
     # The bed
 
     def _bed(self, case: Case, run: BedRun) -> Solution:
-        means = {m: steady_mean(case, m) for m in run.points() if m in case.readings}
+        points = run.points()
+        means = {m: steady_mean(case, m) for m in points if m in case.readings}
         if len(means) < 4:
-            note = f"{len(means)} of {len(run.points())} heights read; four at least show a plane and what is off it."
+            note = f"{len(means)} of {len(points)} heights read; four at least show a plane and what is off it."
             return Solution((no_number(case, "bed", Verdict.UNRESOLVED, note),))
-        heights = {run.points()[m]: r.mean for m, r in means.items()}
+        heights = {points[m]: r.mean for m, r in means.items()}
         plane = fit_plane(heights)
         spread, U = _range(list(means.values()), case.instrument)
         old = case.amount("bed").value
@@ -263,19 +268,12 @@ class Bed(Procedure):
             case, "bed", old + spread, spread, U, f"{format_mm(max(heights.values()), 2, signed=True)} − "
             f"({format_mm(min(heights.values()), 2, signed=True)}), highest − lowest",
         )  # fmt: skip
-        corners = _corners(run)
-        lift = shims(plane, corners)
-        notes = _what_to_do(spread, U, outcome.T, plane, lift)
-
-        def settle() -> str:
-            return what_would_settle(self, case, "bed", spread, outcome.T)
-
-        finding = judged(case, replace(outcome, notes=notes, settle=settle))
+        lift = shims(plane, _corners(run))
+        finding = judged(case, replace(outcome, notes=_what_to_do(spread, U, outcome.T, plane, lift)), self)
         figures = {
             "highest_minus_lowest": spread, "tilt_x_mm_per_m": plane.tilt_x * PER_METRE,
             "tilt_y_mm_per_m": plane.tilt_y * PER_METRE, "off_the_plane": plane.flatness, "shims": lift,
-            "read": len(means), "of": len(run.points()),
-            "rest": {m: plane.rest[run.points()[m]] for m in means},
+            "read": len(means), "of": len(points), "rest": {m: plane.rest[points[m]] for m in means},
         }  # fmt: skip
         return Solution((finding,), (), assumed_spread(case), figures)
 
@@ -298,11 +296,7 @@ class Bed(Procedure):
         words = (
             f"A shim of {shim:.3f} mm over {run.mount:g} mm between the head’s screws, on the {way}{axis.upper()} side."
         )
-
-        def settle() -> str:
-            return what_would_settle(self, case, quantity, error, outcome.T)
-
-        finding = judged(case, replace(outcome, notes=(words,), settle=settle))
+        finding = judged(case, replace(outcome, notes=(words,)), self)
         return replace(finding, notes=()) if finding.verdict is Verdict.IN else finding
 
 
@@ -330,12 +324,11 @@ def _range(means: list[MeanReading], instrument: Instrument) -> tuple[float, flo
     bias = float(drawn.mean()) - raw
     corrected = max(raw - bias, 0.0)
     # The bias is itself known only roughly: half of it counts as uncertainty (arcsine about the middle).
-    half = instrument.permissible_error[0] + instrument.permissible_error[1] * raw
     dof = min((c.dof for m in means for c in m.components), default=math.inf)
     parts = (
         Component(float(drawn.std(ddof=1)), max(dof, 4.0)),
         Component(abs(bias) / 2),
-        Component(half / math.sqrt(3), rectangular=True),
+        *own_error(instrument, raw),
     )
     U = expand(tuple(c for c in parts if c.u))
     return corrected, max(U, t_95(math.inf) * min(m.u for m in means))

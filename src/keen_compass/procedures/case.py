@@ -120,6 +120,10 @@ class Case:
             return T / self.reference_length * 1000 if q.scaled else T
         return given / length * 1000 if q.scaled else given
 
+    def scatter(self, *, drawn: bool) -> PieceScatter:
+        """How much equal pieces differ, known or assumed."""
+        return self.piece_scatter or PieceScatter(DEFAULT_SCATTER["drawn" if drawn else "cut"])
+
     def factor(self, quantity: str) -> float:
         """−1 where this controller counts the quantity the other way round."""
         return -1.0 if quantity in self.flipped else 1.0

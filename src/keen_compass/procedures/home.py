@@ -5,7 +5,6 @@ offset_new = offset_old + (n − m)         edges at the high end flip the sign;
 
 from __future__ import annotations
 
-import math
 import random
 from collections.abc import Mapping
 from dataclasses import replace
@@ -15,12 +14,19 @@ from keen_compass.errors import PieceError
 from keen_compass.pieces.corner import CornerLines
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm
-from keen_compass.procedures.results import amount_outcome, assumed_spread, judged, no_number, steady_mean
-from keen_compass.procedures.settle import what_would_settle
+from keen_compass.procedures.results import (
+    amount_outcome,
+    assumed_spread,
+    judged,
+    no_number,
+    own_error,
+    steady_mean,
+    steady_parts,
+)
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm, trim_number
-from keen_compass.quantities.uncertainty import Component, PieceScatter, expand, independent_components
+from keen_compass.quantities.uncertainty import Component, expand
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
 from keen_compass.standin.router import Made
@@ -31,7 +37,8 @@ PAIRS = 6  # before the lines begin again at the corner
 SEATING = 0.03  # mm, standard: how well the stock lies against its stops
 MEASURANDS = ("x_edge", "y_edge")
 FAR = 60.0  # mm; further off, another edge was meant
-_PARAMETERS = {"distance", "along", "high_x", "high_y", "stock_x", "stock_y", "edge_x", "edge_y"}
+_PLACES = ("stock_x", "stock_y", "edge_x", "edge_y")
+_PARAMETERS = {"distance", "along", "high_x", "high_y", *_PLACES}
 
 
 class Home(Procedure):
@@ -80,14 +87,7 @@ class Home(Procedure):
         self.check_parameters(parameters, _PARAMETERS)
         lengths = {
             k: length_mm(parameters.get(k, d), f"piece.{k}")
-            for k, d in (
-                ("distance", DISTANCE),
-                ("along", 30.0),
-                ("stock_x", 0.0),
-                ("stock_y", 0.0),
-                ("edge_x", 0.0),
-                ("edge_y", 0.0),
-            )
+            for k, d in {"distance": DISTANCE, "along": 30.0, **dict.fromkeys(_PLACES, 0.0)}.items()
         }
         try:
             return CornerLines(
@@ -117,9 +117,7 @@ class Home(Procedure):
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm."""
-        one_end = replace(case.instrument, both_ends=False)
-        parts = independent_components(case.instrument.repeatability, readings_each, one_end, PieceScatter(0.0))
-        U = expand(_components(case, parts, DISTANCE))
+        U = expand(_components(case, steady_parts(case, readings_each), DISTANCE))
         return {"x_home": U, "y_home": U}
 
     def example(self) -> dict[str, Any]:
@@ -141,9 +139,7 @@ class Home(Procedure):
     ) -> float:
         """From the edge where the stock lies against its stops."""
         axis = measurand.axis
-        line = made.lines[0 if axis == "x" else 1]
-        at = sum(p[0 if axis == "x" else 1] for p in line[-2:]) / 2
-        from_edge = piece.from_edge(axis, at)
+        from_edge = piece.from_edge(axis, made.line_at(0 if axis == "x" else 1, axis))
         seated = random.Random(f"{made.seed}/{axis}/seat").gauss(0, SEATING)
         return made.truth.read(from_edge + seated, instrument, rng)
 
@@ -171,14 +167,10 @@ class Home(Procedure):
         old = case.amount(quantity).value
         change = -error * case.factor(quantity)
         formula = f"{format_mm(old, 3)} + ({trim_number(n, 3)} − {format_mm(mean.mean, 3)})"
-        if (high) != (case.factor(quantity) < 0):
+        if high != (case.factor(quantity) < 0):
             formula = formula.replace("+ (", "− (")
         outcome = amount_outcome(case, quantity, old + change, error, U, formula)
-
-        def settle() -> str:
-            return what_would_settle(self, case, quantity, error, outcome.T)
-
-        finding = judged(case, replace(outcome, settle=settle))
+        finding = judged(case, outcome, self)
         if finding.verdict is Verdict.IN:
             return finding
         return replace(finding, notes=(*finding.notes, "The new offset counts after homing again."))
@@ -188,6 +180,4 @@ PROCEDURE = Home()
 
 
 def _components(case: Case, parts: tuple[Component, ...], length: float) -> tuple[Component, ...]:
-    a, b = case.instrument.permissible_error
-    own = Component((a + b * abs(length)) / math.sqrt(3), rectangular=True)
-    return (*parts, Component(SEATING), *((own,) if own.u else ()))
+    return (*parts, Component(SEATING), *own_error(case.instrument, length))

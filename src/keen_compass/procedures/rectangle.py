@@ -20,22 +20,26 @@ from typing import Any, cast
 from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.procedures.base import Measurand, Piece, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import DEFAULT_SCATTER, Case, Known, length_mm
-from keen_compass.procedures.results import PER_METRE, judged, no_number, scale_formula, scale_outcome
-from keen_compass.procedures.settle import what_would_settle
-from keen_compass.procedures.travel_run import parts_say
+from keen_compass.procedures.case import Case, Known, length_mm
+from keen_compass.procedures.results import (
+    PER_METRE,
+    judged,
+    no_number,
+    parts_say,
+    piece_mean,
+    scale_formula,
+    scale_outcome,
+)
 from keen_compass.quantities.catalogue import UNKNOWN_LABELS
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import Length, format_mm, trim_number
+from keen_compass.quantities.lengths import format_mm, trim_number
 from keen_compass.quantities.uncertainty import (
     Component,
     MeanReading,
-    PieceScatter,
     alignment,
     combine,
     independent_components,
-    mean_of_readings,
     temperature,
 )
 from keen_compass.quantities.verdict import Verdict
@@ -88,30 +92,22 @@ class Rectangle(Procedure):
 
     def parameters(self, around: Surroundings) -> dict[str, Any]:
         """As long as was chosen, and three quarters of that across."""
-        tool = around.tool
-        across = min(around.rounded(ASPECT * around.size), around.across)
-        width, height = (around.size, across) if around.machine.long_axis == "x" else (across, around.size)
-        return {
-            "width": width, "height": height,
-            "short_width": around.rounded(SHORT_SHARE * width), "short_height": around.rounded(SHORT_SHARE * height),
-            "compensation": 0.0 if tool.drawn else tool.width, "made_by": "drawn" if tool.drawn else "cut",
-        }  # fmt: skip
+        sides = around.sides(around.size, min(around.rounded(ASPECT * around.size), around.across))
+        short = {f"short_{name}": around.rounded(SHORT_SHARE * length) for name, length in sides.items()}
+        return sides | short | around.made()
 
     def piece(self, parameters: Mapping[str, Any]) -> SteppedOutline:
         """From `width`, `height`, optional short lengths (30 % of the long), `compensation`, `made_by`."""
         self.check_parameters(parameters, _PARAMETERS)
-        made_by = parameters.get("made_by", "cut")
-        if made_by not in ("cut", "drawn", "scribed"):
-            raise InputError(f"expected cut, drawn or scribed, got {made_by!r}", "piece.made_by")
+        drawn = self.made_by(parameters, "cut") != "cut"
         sizes = {k: length_mm(parameters[k], f"piece.{k}") for k in _PARAMETERS - {"made_by"} if k in parameters}
         width, height = sizes.get("width", 400.0), sizes.get("height", 300.0)
-        drawn = made_by != "cut"
         try:
             for name, value in (("width", width), ("height", height)):
                 if not value > 0:
                     raise PieceError("must be larger than 0", name)
             usual = SteppedOutline.sized(width, height, drawn=True)
-            return replace(usual, **{**sizes, "width": width, "height": height, "drawn": drawn})
+            return replace(usual, drawn=drawn, **{**sizes, "width": width, "height": height})
         except PieceError as error:
             raise error.at("piece") from None
 
@@ -163,7 +159,7 @@ class Rectangle(Procedure):
         spread = case.instrument.repeatability
         means = {}
         for m in MEASURANDS:
-            scatter = case.piece_scatter or _default_scatter(drawn)
+            scatter = case.scatter(drawn=drawn)
             parts = independent_components(spread, readings_each, case.instrument, scatter, pieces=case.pieces)
             expected = piece.nominal(m) + (0.0 if drawn else piece.compensation)
             means[m] = MeanReading(expected, readings_each, parts, spread.assumed)
@@ -206,7 +202,7 @@ class Rectangle(Procedure):
         self.check_readings(case, MEASURANDS, positive=True)
 
     def _means(self, case: Case, drawn: bool) -> dict[str, MeanReading]:
-        return {m: _mean(case, case.readings[m], drawn) for m in MEASURANDS if m in case.readings}
+        return {m: _mean(case, m, drawn=drawn) for m in MEASURANDS if m in case.readings}
 
     def shown(
         self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
@@ -221,16 +217,10 @@ class Rectangle(Procedure):
     def _finding(self, case: Case, axis: str, estimate: Estimate, model: _Model) -> Finding:
         quantity = f"{axis}_steps"
         s, U = estimate.value, estimate.U
-        T = model.tolerance(axis)
-
-        def settle() -> str:
-            return what_would_settle(self, case, quantity, s * PER_METRE, T)
-
         parts = parts_say(case, quantity, s)
         notes = (*((parts,) if parts else ()), *model.axis_notes(axis))
         length = model.piece.nominal(DIMENSIONS[axis][0])
-        outcome = scale_outcome(case, quantity, s, U, length, _formula(case, axis, s, model), notes, settle)
-        return judged(case, outcome)
+        return judged(case, scale_outcome(case, quantity, s, U, length, _formula(case, axis, s, model), notes), self)
 
 
 class _Model:
@@ -316,7 +306,7 @@ class _Model:
                 f"Spread of single readings assumed: one division, {trim_number(case.instrument.resolution, 4)} mm."
             )
         if case.piece_scatter is None and self.means:
-            s = _default_scatter(self.drawn).s
+            s = case.scatter(drawn=self.drawn).s
             self.notes.append(f"Equal pieces assumed to differ by {s:g} mm (standard deviation); no record yet.")
         kerf = case.known.get("kerf")
         if kerf and not self.drawn and self.means:
@@ -336,34 +326,25 @@ def _axis(measurand: str) -> str:
     return "x" if measurand in DIMENSIONS["x"] else "y"
 
 
-def _default_scatter(drawn: bool) -> PieceScatter:
-    return PieceScatter(DEFAULT_SCATTER["drawn" if drawn else "cut"])
-
-
 def _known_row(name: str, known: Known) -> Observation:
     components = (Component(known.u),) if known.U else ()
     return Observation(name, {name: 1.0}, known.value, components)
 
 
-def _mean(case: Case, lengths: tuple[Length, ...], drawn: bool) -> MeanReading:
+def _mean(case: Case, measurand: str, *, drawn: bool) -> MeanReading:
     """The mean of one dimension, corrected for zero, alignment and temperature."""
-    instrument = case.instrument
-    scatter = case.piece_scatter or _default_scatter(drawn)
-    coarsest = 0.0 if instrument.divided_in_fractions else max(length.resolution_mm for length in lengths)
-    raw = mean_of_readings(
-        [length.mm for length in lengths], instrument, scatter, pieces=case.pieces, coarsest=coarsest
-    )
-    mean, components = raw.mean - instrument.zero, list(raw.components)
+    instrument, found = case.instrument, piece_mean(case, measurand, drawn=drawn)
+    mean, components = found.mean, list(found.components)
     if instrument.parallel_within:
         shift, u = alignment(mean, instrument.parallel_within, reads_long=True)
         mean += shift
         components.append(Component(u))
     if case.temperature:
         t = case.temperature
-        shift, u = temperature(raw.mean, t.material, t.part, t.instrument, t.u_c)
+        shift, u = temperature(found.mean + instrument.zero, t.material, t.part, t.instrument, t.u_c)
         mean += shift
         components.append(Component(u))
-    return replace(raw, mean=mean, components=tuple(components))
+    return replace(found, mean=mean, components=tuple(components))
 
 
 def _doubts(case: Case, piece: SteppedOutline, means: Mapping[str, MeanReading]) -> list[Doubt]:

@@ -15,15 +15,13 @@ from typing import Any
 from keen_compass.errors import PieceError
 from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import DEFAULT_SCATTER, Case, length_mm
+from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.results import PER_METRE, assumed_spread, judged, no_number, scale_formula, scale_outcome
-from keen_compass.procedures.settle import what_would_settle
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm, trim_number
 from keen_compass.quantities.uncertainty import (
     Component,
-    PieceScatter,
     expand,
     independent_components,
     mean_of_readings,
@@ -104,7 +102,7 @@ class Reference(Procedure):
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm/m."""
         piece = self.piece(case.piece)
-        scatter = case.piece_scatter or PieceScatter(DEFAULT_SCATTER["drawn"])
+        scatter = case.scatter(drawn=True)
         parts = independent_components(case.instrument.repeatability, readings_each, case.instrument, scatter)
         return {
             f"{m[0]}_steps": self._u(case, parts, piece.nominal(m)) / piece.nominal(m) * PER_METRE for m in MEASURANDS
@@ -129,10 +127,9 @@ class Reference(Procedure):
         self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
     ) -> float:
         """Between the middles of two lines."""
-        k = 0 if measurand.axis == "x" else 1
-        first = 0 if k == 0 else piece.count("x") + 1
-        last = first + piece.count(measurand.axis)
-        ends = [sum(p[k] for p in made.lines[i][-2:]) / 2 for i in (first, last)]
+        axis = measurand.axis
+        first = 0 if axis == "x" else piece.count("x") + 1
+        ends = [made.line_at(i, axis) for i in (first, first + piece.count(axis))]
         scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, made.truth.scatter)
         return made.truth.read(ends[1] - ends[0] + scatter, instrument, rng)
 
@@ -157,17 +154,12 @@ class Reference(Procedure):
         doubt = looks_scaled(m, n, [v.mm for v in case.readings[m]], 0.0)
         if doubt and not case.confirmed:
             return no_number(case, quantity, Verdict.IMPLAUSIBLE, f"{axis.upper()} lines: {doubt.sentence}.", n)
-        scatter = case.piece_scatter or PieceScatter(DEFAULT_SCATTER["drawn"])
-        raw = mean_of_readings([v.mm for v in case.readings[m]], case.instrument, scatter)
+        raw = mean_of_readings([v.mm for v in case.readings[m]], case.instrument, case.scatter(drawn=True))
         mean = replace(raw, mean=raw.mean - case.instrument.zero)
         s, U = mean.mean / n - 1, self._u(case, mean.components, n) / n
         stored = case.resolution(quantity)
         formula = scale_formula(stored, case.decimals, trim_number(n, 3), format_mm(mean.mean, 3))
-
-        def settle() -> str:
-            return what_would_settle(self, case, quantity, s * PER_METRE, case.tolerance_of(quantity, n))
-
-        return judged(case, scale_outcome(case, quantity, s, U, n, formula, (), settle))
+        return judged(case, scale_outcome(case, quantity, s, U, n, formula), self)
 
 
 PROCEDURE = Reference()

@@ -2,19 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import math
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
 from keen_compass.procedures.case import Case
+from keen_compass.procedures.settle import what_would_settle
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
-from keen_compass.quantities.uncertainty import MeanReading, PieceScatter, mean_of_readings
+from keen_compass.quantities.uncertainty import (
+    Component,
+    MeanReading,
+    PieceScatter,
+    independent_components,
+    mean_of_readings,
+)
 from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
+from keen_compass.solve.drive import explain_ratio
 from keen_compass.solve.plausibility import looks_mirrored
+
+if TYPE_CHECKING:
+    from keen_compass.procedures.base import Procedure
 
 PER_METRE = 1000.0
 SCALE_LIMIT = -0.99  # below, the corrected number is no number any more
@@ -30,7 +43,7 @@ class Outcome:
     """What was found out about one quantity, before it is judged.
 
     error, U, T: in the quantity's error unit. new: what would make the error vanish, rounded as it is kept;
-    new_U in its unit. predicted: what its rounding leaves. settle: sentence for a *can't tell*.
+    new_U in its unit. predicted: what its rounding leaves.
     """
 
     quantity: str
@@ -43,16 +56,18 @@ class Outcome:
     new_U: float
     notes: tuple[str, ...] = ()
     predicted: float = 0.0
-    settle: Callable[[], str] | None = None
 
 
-def judged(case: Case, o: Outcome) -> Finding:
-    """The finding, with the questions that come before any verdict."""
+def judged(case: Case, o: Outcome, settled_by: Procedure | None = None) -> Finding:
+    """The finding, with the questions that come before any verdict.
+
+    settled_by: the procedure whose predictions say what would settle a *can't tell*; None where more of it wouldn't.
+    """
     harm = max(o.error, 0.0) if QUANTITIES[o.quantity].one_sided else o.error
     verdict = judge(harm, o.U, o.T)
     notes = list(o.notes)
-    if verdict is Verdict.CANNOT_TELL and o.settle:
-        notes.insert(0, o.settle())
+    if verdict is Verdict.CANNOT_TELL and settled_by:
+        notes.insert(0, what_would_settle(settled_by, case, o.quantity, o.error, o.T))
     previous = case.previous_errors.get(o.quantity)
     if previous is not None and not case.confirmed and looks_mirrored(o.error, previous, o.U):
         verdict = Verdict.IMPLAUSIBLE
@@ -79,9 +94,8 @@ def judged(case: Case, o: Outcome) -> Finding:
 
 
 def scale_outcome(
-    case: Case, quantity: str, s: float, U: float, length: float, formula: str, notes: tuple[str, ...] = (),
-    settle: Callable[[], str] | None = None,
-) -> Outcome:  # fmt: skip
+    case: Case, quantity: str, s: float, U: float, length: float, formula: str, notes: tuple[str, ...] = ()
+) -> Outcome:
     """A scale error s (mm/mm) with its U, turned into the controller's form. length: mm, that the tolerance means."""
     stored = case.resolution(quantity)
     if s <= SCALE_LIMIT:
@@ -89,7 +103,7 @@ def scale_outcome(
     new = stored.corrected(s, case.decimals)
     return Outcome(
         quantity, stored, new, s * PER_METRE, U * PER_METRE, case.tolerance_of(quantity, length), formula,
-        U * stored.sensitivity(s), notes, stored.scale_after(s, new) * PER_METRE, settle,
+        U * stored.sensitivity(s), notes, stored.scale_after(s, new) * PER_METRE,
     )  # fmt: skip
 
 
@@ -110,8 +124,9 @@ def amount_outcome(case: Case, quantity: str, value: float, error: float, U: flo
     return Outcome(quantity, old, new, error, U, T, formula, U, predicted=abs(new.value - value))
 
 
-def backlash_outcome(case: Case, quantity: str, active: float, shortfall: float, U: float) -> Outcome:
+def backlash_outcome(case: Case, quantity: str, shortfall: float, U: float, *, compensation_off: bool) -> Outcome:
     """b_new = max(0, b_active + shortfall); an overshoot lowers it (arithmetic.md §5). All in mm."""
+    active = 0.0 if compensation_off else case.amount(quantity).value
     formula = f"{format_mm(active, 3)} + {format_mm(shortfall, 3)}".replace("+ −", "− ")
     return amount_outcome(case, quantity, max(0.0, active + shortfall), shortfall, U, formula)
 
@@ -133,11 +148,36 @@ def unit_of(stored: StoredValue) -> str:
 
 def steady_mean(case: Case, measurand: str) -> MeanReading:
     """The mean of what was read of something that is no cut piece: no scatter between pieces; zero taken off."""
-    values = [length.mm for length in case.readings[measurand]]
-    coarsest = 0.0 if case.instrument.divided_in_fractions else max(v.resolution_mm for v in case.readings[measurand])
-    one_end = replace(case.instrument, both_ends=False)
-    raw = mean_of_readings(values, one_end, PieceScatter(0.0), coarsest=coarsest)
-    return replace(raw, mean=raw.mean - case.instrument.zero, components=tuple(c for c in raw.components if c.u))
+    found = _mean(case, measurand, _one_end(case.instrument), PieceScatter(0.0))
+    return replace(found, components=tuple(c for c in found.components if c.u))
+
+
+def steady_parts(case: Case, readings_each: int) -> tuple[Component, ...]:
+    """What the uncertainty of a `steady_mean` would be made of."""
+    instrument = _one_end(case.instrument)
+    return independent_components(case.instrument.repeatability, readings_each, instrument, PieceScatter(0.0))
+
+
+def piece_mean(case: Case, measurand: str, *, drawn: bool) -> MeanReading:
+    """The mean of what was read on a cut or drawn piece; zero taken off."""
+    return _mean(case, measurand, case.instrument, case.scatter(drawn=drawn))
+
+
+def own_error(instrument: Instrument, length: float) -> tuple[Component, ...]:
+    """The instrument's permissible error at a length (mm), one rectangle shared by all readings; empty for none."""
+    a, b = instrument.permissible_error
+    half = a + b * abs(length)
+    return (Component(half / math.sqrt(3), rectangular=True),) if half else ()
+
+
+def parts_say(case: Case, quantity: str, s: float) -> str:
+    """What explains that the measured number is far from what the drive train's parts give; empty for nothing."""
+    computed, stored = case.computed.get(quantity), case.values.get(quantity)
+    now = stored.steps_per_mm() if isinstance(stored, StoredResolution) else None
+    if computed is None or now is None:
+        return ""
+    words = explain_ratio(now / (1 + s), computed, case.teeth.get(quantity, 0.0))
+    return f"Measured is {words}." if words else ""
 
 
 def assumed_spread(case: Case) -> tuple[str, ...]:
@@ -145,3 +185,15 @@ def assumed_spread(case: Case) -> tuple[str, ...]:
     if not case.instrument.repeatability.assumed:
         return ()
     return (f"Spread of single readings assumed: one division, {case.instrument.resolution:g} mm.",)
+
+
+def _one_end(instrument: Instrument) -> Instrument:
+    """A deviation is read at one place, whatever the instrument does with lengths."""
+    return replace(instrument, both_ends=False)
+
+
+def _mean(case: Case, measurand: str, instrument: Instrument, scatter: PieceScatter) -> MeanReading:
+    lengths = case.readings[measurand]
+    coarsest = 0.0 if instrument.divided_in_fractions else max(v.resolution_mm for v in lengths)
+    raw = mean_of_readings([v.mm for v in lengths], instrument, scatter, pieces=case.pieces, coarsest=coarsest)
+    return replace(raw, mean=raw.mean - instrument.zero)

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
-from keen_compass.pieces.moves import Go, MoveProgram, Stop
+from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm, number
 from keen_compass.procedures.results import amount_outcome, judged, no_number, steady_mean
@@ -19,7 +19,7 @@ from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.uncertainty import K_RECTANGLE
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
-from keen_compass.solve.ladder import climb, needed_run, reached_feed, step_rate_limit
+from keen_compass.solve.ladder import Ladder, climb, needed_run, reached_feed, step_rate_limit
 from keen_compass.standin.router import Made
 
 OVERRUN = 10.0  # mm, from below onto the mark
@@ -64,7 +64,7 @@ class SpeedRun:
 
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
         """Mark, then each rung: out and back at its feed, and slowly onto the mark."""
-        steps: list[Go | Stop] = [Go(**{"y" if self.axis == "x" else "x": self.across})]
+        steps: list[Go | Stop] = [aside(self.axis, self.across)]
         steps += [*self._onto_mark(), Stop("mark where it stands")]
         for feed in self.feeds:
             steps += [self._go(self.run, feed), self._go(-OVERRUN, feed), *self._onto_mark()[1:],
@@ -123,9 +123,7 @@ class Speed(Procedure):
     def piece(self, parameters: Mapping[str, Any]) -> SpeedRun:
         """From `axis`, `start`, `across`, `run`, `feeds` (mm/min), `acceleration` (mm/s²), `share`, `within`."""
         self.check_parameters(parameters, _PARAMETERS)
-        axis = parameters.get("axis", "x")
-        if axis not in ("x", "y"):
-            raise InputError(f"expected x or y, got {axis!r}", "piece.axis")
+        axis = self.axis_of(parameters, "xy")
         given = parameters.get("feeds", [2000.0, 4000.0, 6000.0, 8000.0])
         if not isinstance(given, list) or not given:
             raise InputError("expected a list of feeds in mm/min", "piece.feeds")
@@ -168,7 +166,7 @@ class Speed(Procedure):
         if not ladder.clean:
             note = "Even the lowest rung missed: start lower, or look for play and slip; feed is not what is wrong."
             return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note),), figures=self._figures(case, run, 0))
-        return Solution((self._finding(case, run, misses),), (), (), self._figures(case, run, ladder.clean))
+        return Solution((self._finding(case, run, ladder),), (), (), self._figures(case, run, ladder.clean))
 
     def example(self) -> dict[str, Any]:
         """Clean up to 8000 mm/min, with 9600 in the controller."""
@@ -201,9 +199,8 @@ class Speed(Procedure):
         """A dial at the mark."""
         return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
 
-    def _finding(self, case: Case, run: SpeedRun, misses: Mapping[float, float]) -> Finding:
+    def _finding(self, case: Case, run: SpeedRun, ladder: Ladder) -> Finding:
         quantity = f"{run.axis}_speed"
-        ladder = climb(misses, max(run.within, case.instrument.resolution))
         rate_limit = self._rate_limit(case, run)
         notes = []
         if ladder.limit is None:

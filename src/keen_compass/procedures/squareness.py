@@ -11,12 +11,11 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from keen_compass.errors import InputError, PieceError
+from keen_compass.errors import PieceError
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import DEFAULT_SCATTER, K_OF_A_STATED_U, Case, length_mm
-from keen_compass.procedures.results import PER_METRE, Outcome, assumed_spread, judged, no_number
-from keen_compass.procedures.settle import what_would_settle
+from keen_compass.procedures.case import K_OF_A_STATED_U, Case, length_mm
+from keen_compass.procedures.results import PER_METRE, Outcome, assumed_spread, judged, no_number, piece_mean
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm
@@ -24,9 +23,7 @@ from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.uncertainty import (
     Component,
     MeanReading,
-    PieceScatter,
     independent_components,
-    mean_of_readings,
 )
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
@@ -88,19 +85,12 @@ class Squareness(Procedure):
             across = min(around.rounded(ASPECT * long), around.across)
         else:
             long = across = min(long, around.across)
-        width, height = (long, across) if around.machine.long_axis == "x" else (across, long)
-        drawn = around.tool.drawn
-        return {
-            "figure": figure, "width": width, "height": height,
-            "compensation": 0.0 if drawn else around.tool.width, "made_by": "drawn" if drawn else "cut",
-        }  # fmt: skip
+        return {"figure": figure, **around.sides(long, across), **around.made()}
 
     def piece(self, parameters: Mapping[str, Any]) -> SquareFigure:
         """From `figure`, `width`, `height`, `compensation`, `made_by`."""
         self.check_parameters(parameters, _PARAMETERS)
-        figure, made_by = parameters.get("figure", "rectangle"), parameters.get("made_by", "drawn")
-        if made_by not in ("cut", "drawn", "scribed"):
-            raise InputError(f"expected cut, drawn or scribed, got {made_by!r}", "piece.made_by")
+        figure, made_by = parameters.get("figure", "rectangle"), self.made_by(parameters, "drawn")
         width = length_mm(parameters.get("width", 400.0), "piece.width")
         height = width if figure == "circle" else length_mm(parameters.get("height", 300.0), "piece.height")
         compensation = length_mm(parameters.get("compensation", 0.0), "piece.compensation")
@@ -138,30 +128,26 @@ class Squareness(Procedure):
             words = " and ".join(LABELS[m] for m in missing[:2])
             note = f"Read {words} too: all four are needed."
             return Solution((no_number(case, "squareness", Verdict.UNRESOLVED, note, piece.height),))
-        means = {m: _mean(case, m, drawn=piece.drawn) for m in names}
+        means = {m: piece_mean(case, m, drawn=piece.drawn) for m in names}
         if not case.confirmed and (doubt := _doubt(piece, means)):
             return Solution((no_number(case, "squareness", Verdict.IMPLAUSIBLE, doubt, piece.height),))
         estimate = _estimate(piece, means, case.instrument)
         gamma, U = math.tan(estimate.value), estimate.U
         w = case.gantry or PER_METRE
         old = case.amount("squareness")
-        new = StoredAmount("squareness", "mm", round(old.value + gantry_move(estimate.value, w), case.decimals))
+        move = gantry_move(estimate.value, w)
+        new = StoredAmount("squareness", "mm", round(old.value + move, case.decimals))
         error, U_error = gamma * PER_METRE, U * PER_METRE
         T = case.tolerance_of("squareness", piece.height)
-
-        def settle() -> str:
-            return what_would_settle(self, case, "squareness", error, T)
-
         outcome = Outcome(
             "squareness", old, new, error, U_error, T, _formula(piece, means), w * U,
-            _words(estimate.value, case.gantry, piece, means), settle=settle,
+            _words(move if case.gantry else None, piece, means),
         )  # fmt: skip
-        move = gantry_move(estimate.value, w)
         figures = {
             "angle_deg": 90 - math.degrees(estimate.value), "mm_per_m": error, "gantry_move": move,
             "gantry_width": w,
         }  # fmt: skip
-        finding = judged(case, outcome)
+        finding = judged(case, outcome, self)
         if finding.verdict is Verdict.IN:  # what is in is left alone
             finding = replace(finding, notes=())
         return Solution((finding,), (), assumed_spread(case), figures)
@@ -169,7 +155,7 @@ class Squareness(Procedure):
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm/m."""
         piece = self.piece(case.piece)
-        scatter = case.piece_scatter or PieceScatter(DEFAULT_SCATTER["drawn" if piece.drawn else "cut"])
+        scatter = case.scatter(drawn=piece.drawn)
         parts = independent_components(
             case.instrument.repeatability, readings_each, case.instrument, scatter, pieces=case.pieces
         )
@@ -210,16 +196,6 @@ def _names(piece: SquareFigure) -> tuple[str, ...]:
     return CIRCLE if piece.figure == "circle" else RECTANGLE
 
 
-def _mean(case: Case, m: str, *, drawn: bool) -> MeanReading:
-    """Zero taken off; the permissible error is shared and enters with the estimate."""
-    scatter = case.piece_scatter or PieceScatter(DEFAULT_SCATTER["drawn" if drawn else "cut"])
-    coarsest = 0.0 if case.instrument.divided_in_fractions else max(v.resolution_mm for v in case.readings[m])
-    raw = mean_of_readings(
-        [v.mm for v in case.readings[m]], case.instrument, scatter, pieces=case.pieces, coarsest=coarsest
-    )
-    return replace(raw, mean=raw.mean - case.instrument.zero)
-
-
 def _estimate(piece: SquareFigure, means: Mapping[str, MeanReading], instrument: Instrument) -> Estimate:
     """γ with its components."""
     if piece.figure == "rectangle":
@@ -258,10 +234,9 @@ def _formula(piece: SquareFigure, means: Mapping[str, MeanReading]) -> str:
     return f"sin γ = ({v['diagonal_1']}² − {v['diagonal_2']}²) ÷ (4 × {v['width']} × {v['height']})"
 
 
-def _words(gamma: float, gantry: float, piece: SquareFigure, means: Mapping[str, MeanReading]) -> tuple[str, ...]:
+def _words(move: float | None, piece: SquareFigure, means: Mapping[str, MeanReading]) -> tuple[str, ...]:
     words = []
-    if gantry:
-        move = gantry_move(gamma, gantry)
+    if move is not None:
         words.append(f"Move the gantry’s end at highest X by {abs(move):.2f} mm towards {'+' if move > 0 else '−'}Y.")
     else:
         words.append("No distance between two drives is known: the move is given for 1 m.")

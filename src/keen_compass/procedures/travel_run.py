@@ -8,44 +8,41 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
-from keen_compass.pieces.moves import Go, MoveProgram, Stop
-from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
+from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
+from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm, number
 from keen_compass.procedures.results import (
     PER_METRE,
-    amount_outcome,
     assumed_spread,
     backlash_outcome,
     judged,
     no_number,
+    parts_say,
     scale_formula,
     scale_outcome,
 )
-from keen_compass.procedures.settle import what_would_settle
+from keen_compass.procedures.tracking import TRIPS, TrackingRun, track, trips_of
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm, trim_number
-from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.uncertainty import alignment, temperature
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.forms import show_length
 from keen_compass.shop.machines import UNITS, Machine
 from keen_compass.solve.bend import Shape, shape_of
-from keen_compass.solve.drive import explain_ratio
 from keen_compass.solve.plausibility import looks_scaled
-from keen_compass.solve.travel import AxisFigures, Node, TravelFit, fit_tracking, fit_travel, iso_figures
+from keen_compass.solve.travel import AxisFigures, Node, TravelFit, fit_travel, iso_figures
 from keen_compass.standin.router import Made
 
 MARGIN = 15.0  # mm from the ends of the bed; the overrun must fit in
 OVERRUN = 6.0  # mm beyond the outer targets, so that each is approached from the stated side
 Z_MARGIN, Z_OVERRUN = 2.0, 1.0
 MOST_TARGETS = 200
-TRIPS = 5
 READS_SHORT = ("steel rule", "tape")  # read along a scale: a tilt makes it read short, not long
 SETTLED = 300.0  # mm/min, feed of a run: nothing is to swing when it is read
 PARALLEL = (0.3, 0.6, 1.2, 2.6)  # degrees: laid with care, against a stop, by eye, roughly
@@ -89,7 +86,7 @@ class TravelRun:
         """Up and back `cycles` times; each outer target is passed first, so that it is met from its own side."""
         over = Z_OVERRUN if self.axis == "z" else OVERRUN
         at = self._along
-        steps: list[Go | Stop] = [Go(**self._aside()), at(self.targets[0] - over)]
+        steps: list[Go | Stop] = [aside(self.axis, self.across), at(self.targets[0] - over)]
         for cycle in range(cycles):
             for node, way in ((self.targets, 1), (self.targets[::-1], -1)):
                 steps.append(at(node[0] - way * over))
@@ -100,39 +97,6 @@ class TravelRun:
 
     def _along(self, p: float) -> Go:
         return Go(**{self.axis: self.start + p - self.targets[0]}, feed=SETTLED if self.axis == "z" else 6 * SETTLED)
-
-    def _aside(self) -> dict[str, float]:
-        if self.axis == "z":
-            return {"x": self.across, "y": self.across}
-        return {"y" if self.axis == "x" else "x": self.across}
-
-
-@dataclass(frozen=True, slots=True)
-class TrackingRun:
-    """Out and back over `length`, `trips` times, each time read where it comes back."""
-
-    axis: str
-    start: float
-    across: float
-    length: float
-    trips: int
-
-    def nominal(self, measurand: str) -> float:
-        """It should come back to where it was."""
-        return 0.0
-
-    def program(self, machine: Machine, cycles: int) -> MoveProgram:
-        """The first mark, then a mark after every trip, each met from below."""
-        steps: list[Go | Stop] = [Go(**{"y" if self.axis == "x" else "x": self.across})]
-        for k in range(self.trips + 1):
-            if k:
-                steps.append(self._go(self.length))
-            words = "mark where it starts" if k == 0 else f"trip {k}: read how far it misses the first mark"
-            steps += [self._go(-OVERRUN), self._go(0), Stop(words, k)]
-        return MoveProgram(f"feed tracking, {self.axis.upper()} {self.length:g} mm out and back", tuple(steps))
-
-    def _go(self, p: float) -> Go:
-        return Go(**{self.axis: self.start + p}, feed=20 * SETTLED)
 
 
 class TravelRunProcedure(Procedure):
@@ -163,10 +127,9 @@ class TravelRunProcedure(Procedure):
         runs: tuple[tuple[str, Any], ...] = (("scale, lost motion", "travel"),)
         if "tracking" in machine.quantities:
             runs += (("feed tracking", "tracking"),)
-        off = Choice("compensation_off", "Compensation", (("on", False), ("off", True)))
         lies = tuple((f"{d:g}°, {_aside_per_metre(d)} mm/m", d) for d in PARALLEL)
         parallel = Choice("parallel_within_deg", "Parallel within", lies)
-        return (Choice("run", "Run", runs), Choice("axis", "Axis", axes), off, parallel)
+        return (Choice("run", "Run", runs), Choice("axis", "Axis", axes), COMPENSATION, parallel)
 
     def longest(self, machine: Machine, chosen: Mapping[str, Any]) -> float:
         """What fits on the bed beside its margins, mm."""
@@ -210,18 +173,13 @@ class TravelRunProcedure(Procedure):
     def piece(self, parameters: Mapping[str, Any]) -> TravelRun | TrackingRun:
         """From `run`, `axis`, `start`, `across`, `length`, `targets` (how many, or where), `trips`."""
         self.check_parameters(parameters, _PARAMETERS)
-        axis = parameters.get("axis", "x")
-        if axis not in ("x", "y", "z"):
-            raise InputError(f"expected x, y or z, got {axis!r}", "piece.axis")
+        axis = self.axis_of(parameters)
         start, across = (length_mm(parameters.get(k, MARGIN), f"piece.{k}") for k in ("start", "across"))
         length = length_mm(parameters.get("length", 1000.0), "piece.length")
         if not length > 0:
             raise PieceError("must be larger than 0", "piece.length")
         if parameters.get("run", "travel") == "tracking":
-            trips = parameters.get("trips", TRIPS)
-            if isinstance(trips, bool) or not isinstance(trips, int) or not 2 <= trips <= MOST_TARGETS:
-                raise PieceError(f"expected 2 to {MOST_TARGETS} trips", "piece.trips")
-            return TrackingRun(axis, start, across, length, trips)
+            return TrackingRun(axis, start, across, length, trips_of(parameters.get("trips", TRIPS)))
         if parameters.get("run", "travel") != "travel":
             raise InputError("expected travel or tracking", "piece.run")
         targets = _targets(parameters.get("targets", 11), length)
@@ -237,11 +195,7 @@ class TravelRunProcedure(Procedure):
     def measurands(self, piece: TravelRun | TrackingRun) -> tuple[Measurand, ...]:
         """Targets up, then back; or the trips."""
         if isinstance(piece, TrackingRun):
-            hint = "How far from its first mark it came back; beyond it is +"
-            return tuple(
-                Measurand(f"trip_{k}", f"trip {k}", piece.axis, 0.0, hint=hint, signed=True)
-                for k in range(1, piece.trips + 1)
-            )
+            return piece.measurands()
         return tuple(
             Measurand(
                 name, f"{_written(p, piece.units)} {'up' if way > 0 else 'back'}", piece.axis, p,
@@ -261,7 +215,7 @@ class TravelRunProcedure(Procedure):
         """Scale and lost motion with the standard's figures; or how the feed tracks."""
         run = self.piece(case.piece)
         self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
-        return self._track(case, run) if isinstance(run, TrackingRun) else self._travel(case, run)
+        return track(case, run) if isinstance(run, TrackingRun) else self._travel(case, run)
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of scale (mm/m) and lost motion (mm) if every target were read so often."""
@@ -303,8 +257,7 @@ class TravelRunProcedure(Procedure):
         at = made.positions(piece.axis)
         lay = random.Random(f"{made.seed}/{instrument.uid}/rule")
         if isinstance(piece, TrackingRun):
-            miss = at[int(measurand.name.rpartition("_")[2])] - at[0]
-            return made.truth.read(miss, instrument, rng, signed=True)
+            return made.truth.read(piece.miss(measurand, at), instrument, rng, signed=True)
         names = list(piece.nodes())
         stop = at[(count % max(len(at) // len(names), 1)) * len(names) + names.index(measurand.name)]
         # From where the rule lies: its zero somewhere near the first target.
@@ -340,8 +293,7 @@ class TravelRunProcedure(Procedure):
         if question and not case.confirmed:
             return Solution((no_number(case, steps, Verdict.IMPLAUSIBLE, question, run.length),))
         found = _fit(case, run, readings)
-        shape = _shape(case, nodes)
-        figures = iso_figures(readings)
+        shape = _shape(case, nodes, falls=falls)
         findings = [self._scale(case, run, found, shape)]
         if found.lost_motion:
             findings.append(self._lost_motion(case, run, found))
@@ -350,14 +302,13 @@ class TravelRunProcedure(Procedure):
         notes = [*assumed_spread(case)]
         if found.inflation > 1:
             notes.append("The targets scatter more than single readings do; the uncertainty says so.")
-        return Solution(tuple(findings), (), tuple(notes), _figures(run, readings, found, figures, shape))
+        return Solution(tuple(findings), (), tuple(notes), _figures(run, found, iso_figures(readings), shape))
 
     def _question(self, case: Case, readings: Mapping[Node, list[float]], *, falls: bool) -> str:
         if falls:
             return "The readings fall as the axis rises: does the rule lie the wrong way round?"
-        low, high = min(p for p, _ in readings), max(p for p, _ in readings)
-        span = _mean_at(readings, high) - _mean_at(readings, low)
-        doubt = looks_scaled("travel", high - low, [span], 0.0)
+        positions = [p for p, _ in readings]
+        doubt = looks_scaled("travel", max(positions) - min(positions), [_rise(readings)], 0.0)
         return f"Travel: {doubt.sentence}" if doubt else ""
 
     def _scale(self, case: Case, run: TravelRun, found: TravelFit, shape: Shape | None) -> Finding:
@@ -366,49 +317,16 @@ class TravelRunProcedure(Procedure):
         stored = case.resolution(quantity)
         wanted, came = trim_number(run.length, 3), format_mm(run.length * (1 + s), 3)
         formula = scale_formula(stored, case.decimals, wanted, came)
-
-        def settle() -> str:
-            return what_would_settle(self, case, quantity, s * PER_METRE, case.tolerance_of(quantity, run.length))
-
         notes = [words for words in (_in_words(shape), parts_say(case, quantity, s)) if words]
         if case.instrument.kind in READS_SHORT and not (run.parallel_within or case.instrument.parallel_within):
             notes.append("No tilt of the rule was stated; 2.6° would look like 1 mm per m.")
-        return judged(case, scale_outcome(case, quantity, s, U, run.length, formula, tuple(notes), settle))
+        return judged(case, scale_outcome(case, quantity, s, U, run.length, formula, tuple(notes)), self)
 
     def _lost_motion(self, case: Case, run: TravelRun, found: TravelFit) -> Finding:
-        """b_new = max(0, b_active + B); an overshoot lowers it."""
-        quantity = f"{run.axis}_backlash"
-        assert found.lost_motion is not None
-        B, U = found.lost_motion.value, found.lost_motion.U
-        active = 0.0 if run.compensation_off else case.amount(quantity).value
-        outcome = backlash_outcome(case, quantity, active, B, U)
-
-        def settle() -> str:
-            return what_would_settle(self, case, quantity, B, outcome.T)
-
-        return judged(case, replace(outcome, settle=settle))
-
-    # Tracking
-
-    def _track(self, case: Case, run: TrackingRun) -> Solution:
-        trips = [[v.mm for v in case.readings[f"trip_{k}"]] for k in range(1, run.trips + 1)
-                 if f"trip_{k}" in case.readings]  # fmt: skip
-        if len(trips) < 2:
-            note = "Two trips at least: one return alone can’t tell drift from slip."
-            return Solution((no_number(case, "tracking", Verdict.UNRESOLVED, note),))
-        r = case.instrument.resolution / math.sqrt(12)
-        found = fit_tracking(trips, case.instrument.repeatability, r)
-        drift, U = found.drift.value, found.drift.U
-        old = case.amount("tracking")
-        formula = f"{format_mm(drift, 3, signed=True)} mm each trip of 2 × {run.length:g} mm"
-        # No number in a controller cures it; what is kept counts how often the feed was looked after.
-        outcome = amount_outcome(case, "tracking", old.value + 1, drift, U, formula)
-        finding = judged(case, outcome)
-        if finding.verdict is not Verdict.IN:
-            cure = "No number cures it: look after pinch rollers, grit and media tension, then run it again."
-            finding = replace(finding, notes=(*finding.notes, cure))
-        means = [math.fsum(t) / len(t) for t in trips]
-        return Solution((finding,), (), assumed_spread(case), {"trips": means, "drift": drift, "slip": found.slip})
+        B = found.lost_motion
+        assert B is not None
+        off = run.compensation_off
+        return judged(case, backlash_outcome(case, f"{run.axis}_backlash", B.value, B.U, compensation_off=off), self)
 
 
 PROCEDURE = TravelRunProcedure()
@@ -422,16 +340,6 @@ def _written(p: float, units: str) -> str:
 def _aside_per_metre(degrees: float) -> int:
     """How far a rule so tilted is off at the end of a metre: what one can see."""
     return round(1000 * math.tan(math.radians(degrees)))
-
-
-def parts_say(case: Case, quantity: str, s: float) -> str:
-    """What explains that the measured number is far from what the drive train's parts give; empty for nothing."""
-    computed, stored = case.computed.get(quantity), case.values.get(quantity)
-    now = stored.steps_per_mm() if isinstance(stored, StoredResolution) else None
-    if computed is None or now is None:
-        return ""
-    words = explain_ratio(now / (1 + s), computed, case.teeth.get(quantity, 0.0))
-    return f"Measured is {words}." if words else ""
 
 
 def _targets(given: object, length: float) -> tuple[float, ...]:
@@ -473,17 +381,15 @@ def _mean_at(readings: Mapping[Node, list[float]], p: float) -> float:
     return math.fsum(values) / len(values)
 
 
-def _shape(case: Case, nodes: Mapping[str, Node]) -> Shape | None:
-    """The shape of the residuals, readings in the order walked."""
+def _shape(case: Case, nodes: Mapping[str, Node], *, falls: bool) -> Shape | None:
+    """The shape of the residuals, readings in the order walked. falls: the rule lies the other way round."""
     walked = []
     cycles = max(len(v) for v in case.readings.values())
     for cycle in range(cycles):
         for name, (p, way) in nodes.items():
             read = case.readings.get(name, ())
             if cycle < len(read):
-                walked.append((p, way, read[cycle].mm))
-    if _rise({node: [v.mm for v in case.readings[m]] for m, node in nodes.items() if m in case.readings}) < 0:
-        walked = [(p, way, -v) for p, way, v in walked]
+                walked.append((p, way, -read[cycle].mm if falls else read[cycle].mm))
     positions, ways, values = zip(*walked, strict=True)
     return shape_of(positions, ways, values, case.instrument.resolution)
 
@@ -507,9 +413,7 @@ def _in_words(shape: Shape | None) -> str:
             return f"From reading {int(shape.where) + 1} on all lies {size} off: something slipped there."
 
 
-def _figures(
-    run: TravelRun, readings: Mapping[Node, list[float]], found: TravelFit, iso: AxisFigures, shape: Shape | None
-) -> dict[str, Any]:
+def _figures(run: TravelRun, found: TravelFit, iso: AxisFigures, shape: Shape | None) -> dict[str, Any]:
     """What the chart and the logbook show; deviations in mm."""
     zero = found.zero
     return {

@@ -72,8 +72,11 @@ class Made:
         """Where an axis really was at each stop; of a plotter, where each tick lies."""
         if self.stops:
             return [stop["xyz".index(axis)] for stop in self.stops]
-        k = 0 if axis == "x" else 1
-        return [sum(p[k] for p in line[-2:]) / 2 for line in self.lines]  # a flick may lead to the tick
+        return [self.line_at(i, axis) for i in range(len(self.lines))]
+
+    def line_at(self, index: int, axis: str) -> float:
+        """Where the middle of a drawn line lies along an axis; a flick may lead to it."""
+        return sum(p["xy".index(axis)] for p in self.lines[index][-2:]) / 2
 
     def _outline(self) -> list[Point]:
         """Corners of the piece, or the ends of what was drawn."""
