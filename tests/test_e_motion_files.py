@@ -93,8 +93,10 @@ def test_a_figure_shows_the_lean_whatever_kerf_and_play(
     from keen_compass.procedures.case import case_from_json
 
     (f,) = procedure.solve(case_from_json(body)).findings
-    # A circle takes play that differs between the axes for a lean, and says that it assumes it doesn't.
-    taken_for_lean = math.sqrt(2) * (play["x"] - play["y"]) / width if figure == "circle" else 0.0
+    # A circle takes play that differs between the axes for a lean, and says that it assumes it doesn't. What the play
+    # bends is the tool's path, which a cutter follows half its width outside of the piece.
+    path = width + piece.compensation
+    taken_for_lean = math.sqrt(2) * (play["x"] - play["y"]) / path if figure == "circle" else 0.0
     assert f.error == pytest.approx(1000 * (skew + taken_for_lean), abs=0.03 + 4 * abs(skew) * (lost + 0.02))
     if figure == "circle":
         assert any("assumed" in n for n in f.notes) or f.verdict is Verdict.IN
