@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFocusEvent, QFontMetrics, QPainter, QPainterPath, QPalette, QPen
-from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QSizePolicy, QWidget
+from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QSizePolicy, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.quantities.verdict import Verdict
@@ -59,6 +59,15 @@ def tip(widget: QWidget, words: str) -> None:
         widget.setToolTip(words)
 
 
+def empty(layout: QLayout) -> None:
+    """Take everything out; it is gone from the screen at once."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item and (widget := item.widget()):
+            widget.hide()
+            widget.deleteLater()
+
+
 def sentence(words: str) -> str:
     """With a capital at the start, and every other letter as it was: ``−X side`` stays."""
     return words[:1].upper() + words[1:]
@@ -98,17 +107,21 @@ class Button(QPushButton):
     """A button a gloved hand can hit. kind: "", primary or quiet."""
 
     def __init__(self, words: str, run: Callable[[], object], kind: str = "", icon: str = "") -> None:
-        super().__init__(words)
+        super().__init__()
         self.setFont(th.font(th.TEXT, bold=kind == "primary"))
         self.setObjectName(kind)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(words)
         self.setAutoDefault(True)  # Return presses it, as people at a keyboard expect
         if icon:
             self.setIcon(th.icon(icon, "card" if kind == "primary" else "ink"))
             self.setIconSize(QSize(22, 22))
-            self.setText(f" {words}")
+        self.name(words)
         self.clicked.connect(lambda _=False: run())
+
+    def name(self, words: str) -> None:
+        """What it says; an icon keeps its distance."""
+        self.setText(words if self.icon().isNull() else f" {words}")
+        self.setAccessibleName(words)
 
     def keyPressEvent(self, event: object) -> None:
         """Return and Enter press the button that has the focus."""

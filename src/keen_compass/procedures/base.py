@@ -17,6 +17,7 @@ from keen_compass.errors import InputError
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.toolpath import Point, ToolPath
 from keen_compass.procedures.case import Case
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.shop.machines import Machine, Tool
@@ -213,7 +214,7 @@ class Procedure:
 
     def axis_choice(self, machine: Machine) -> Choice:
         """Along which of the machine's axes."""
-        axes = (q[0] for q in machine.quantities if q.partition("_")[2] == self.per_axis)
+        axes = (q[0] for q in machine.quantities if QUANTITIES[q].family == self.per_axis)
         return Choice("axis", "Axis", tuple((a.upper(), a) for a in axes))
 
     @property

@@ -7,7 +7,7 @@ through the same session that the screens use.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
@@ -153,17 +153,22 @@ def build(file: Path, progress: Callable[[float], None] = lambda _: None) -> Sho
     return shop
 
 
-def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:
-    """A router that was put right from its parts up, then moved: since then X, Y and the corner are out."""
-    set_clock(today - timedelta(days=232, hours=3))
+def put_heron(shop: Shop, truth: Truth, start: Mapping[str, float]) -> None:
+    """Heron with its instruments, as nobody has measured it yet. start: quantity → steps per mm in the controller."""
     shop.put_machine(HERON)
     for instrument in INSTRUMENTS:
         shop.put_instrument(instrument)
-    for quantity, steps in START.items():
-        shop.put_value("heron", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, steps), "start")
+    for quantity, steps in start.items():
+        shop.put_value(HERON.uid, quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, steps), "start")
     for quantity, feed in FEEDS.items():
-        shop.put_value("heron", quantity, StoredAmount(quantity, "mm/min", feed), "start")
-    shop.put_stand_in("heron", SQUARE.to_json())
+        shop.put_value(HERON.uid, quantity, StoredAmount(quantity, "mm/min", feed), "start")
+    shop.put_stand_in(HERON.uid, truth.to_json())
+
+
+def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:
+    """A router that was put right from its parts up, then moved: since then X, Y and the corner are out."""
+    set_clock(today - timedelta(days=232, hours=3))
+    put_heron(shop, SQUARE, START)
     for procedure, quantity in (
         ("drive-train", "x_drive"), ("drive-train", "y_drive"), ("drive-train", "z_drive"), ("rectangle", ""),
         ("backlash", "x_backlash"), ("backlash", "y_backlash"), ("squareness", ""), ("home", ""),

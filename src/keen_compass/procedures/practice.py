@@ -261,8 +261,7 @@ def show_reading(
     unit = UNITS_MM[instrument.unit]
     if instrument.divided_in_fractions:
         return format_fraction(value / unit, round(unit / instrument.resolution))
-    decimals = max(0, -math.floor(math.log10(instrument.resolution / unit) + 1e-9))
-    return f"{value / unit + 0.0:.{decimals}f}"
+    return f"{value / unit + 0.0:.{instrument.decimals}f}"
 
 
 _made: dict[str, Made] = {}

@@ -65,12 +65,13 @@ def _picture(shape: Any, means: Mapping[str, float], standpoint: Standpoint) -> 
     if not hasattr(shape, "outline"):
         return [], [], 1
     errors = {m: mean - shape.nominal(m) for m, mean in means.items()}
-    width = max(x for x, _ in shape.outline()) - min(x for x, _ in shape.outline())
+    ordered = shape.outline()
+    width = max(x for x, _ in ordered) - min(x for x, _ in ordered)
     largest = max(map(abs, errors.values()), default=0.0)
     factor = max(1, min(1000, int(SHOWN_ERROR * width / largest))) if largest else 1
     measured = shape.outline(**{m: shape.nominal(m) + factor * e for m, e in errors.items()})
     view = standpoint.to_view
-    return [view(x, y) for x, y in shape.outline()], [view(x, y) for x, y in measured], factor
+    return [view(x, y) for x, y in ordered], [view(x, y) for x, y in measured], factor
 
 
 def _made_with(session: RoundSession, piece: KeptPiece) -> str:

@@ -32,7 +32,7 @@ def what_would_settle(procedure: Procedure, case: Case, quantity: str, error: fl
 
 
 def _remedies(procedure: Procedure, case: Case) -> Iterator[tuple[str, Case, int]]:
-    noun = "piece" if procedure.makes == "piece" else "run"
+    noun = procedure.noun
     have = min((len(v) for v in case.readings.values()), default=0)
     stated = max((length.resolution_mm for v in case.readings.values() for length in v), default=0.0)
     if stated > case.instrument.resolution and not case.instrument.divided_in_fractions:

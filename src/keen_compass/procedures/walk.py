@@ -9,10 +9,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from keen_compass.procedures import yielding
-from keen_compass.procedures.demo import FEEDS, HERON, INSTRUMENTS, SQUARE, START
+from keen_compass.procedures.demo import HERON, SQUARE, START, put_heron
 from keen_compass.procedures.playing import play
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import next_in_order, spokes
@@ -56,21 +54,14 @@ def wrong_in_everything(file: Path, seed: int) -> Shop:
     """A shop with Heron as nobody wants it: 15 % off, half a millimetre of play, 3 mm per m out of square."""
     rng = random.Random(seed)
     shop = Shop(file)
+    truth = replace(
+        SQUARE, motion={a: m * (1 + rng.uniform(-PARTS_OFF, PARTS_OFF)) for a, m in SQUARE.motion.items()},
+        lost_motion={"x": 0.5, "y": 0.5, "z": 0.12}, skew=rng.choice((-0.003, 0.003)),
+        instrument_error=(rng.uniform(-1, 1), rng.uniform(-1, 1)),
+    )  # fmt: skip
+    wrong = {q: round(v * (1 + rng.choice((-WRONG_BY, WRONG_BY))), HERON.decimals) for q, v in START.items()}
     with shop.writing():
-        shop.put_machine(HERON)
-        for instrument in INSTRUMENTS:
-            shop.put_instrument(instrument)
-        truth = replace(
-            SQUARE, motion={a: m * (1 + rng.uniform(-PARTS_OFF, PARTS_OFF)) for a, m in SQUARE.motion.items()},
-            lost_motion={"x": 0.5, "y": 0.5, "z": 0.12}, skew=rng.choice((-0.003, 0.003)),
-            instrument_error=(rng.uniform(-1, 1), rng.uniform(-1, 1)),
-        )  # fmt: skip
-        shop.put_stand_in(HERON.uid, truth.to_json())
-        for quantity, steps in START.items():
-            wrong = round(steps * (1 + rng.choice((-WRONG_BY, WRONG_BY))), HERON.decimals)
-            shop.put_value(HERON.uid, quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, wrong), "start")
-        for quantity, feed in FEEDS.items():
-            shop.put_value(HERON.uid, quantity, StoredAmount(quantity, "mm/min", feed), "start")
+        put_heron(shop, truth, wrong)
     return shop
 
 

@@ -49,6 +49,11 @@ class Quantity:
         return self.error_unit == "mm/m"
 
     @property
+    def family(self) -> str:
+        """Its name without the axis: ``steps``, ``squareness``."""
+        return self.name.removeprefix(f"{self.axis}_") if self.axis else self.name
+
+    @property
     def spoke_name(self) -> str:
         """The spoke that shows it."""
         return self.spoke or self.label

@@ -13,11 +13,10 @@ def finding_in_words(finding: Finding, units: str = "mm") -> str:
     """``a metre comes out 0.97 mm too long``; in inches for machines that are shown in inches."""
     q, e = QUANTITIES[finding.quantity], finding.error or 0.0
     axis = q.axis.upper()
-    right = _RIGHT.get(q.error_unit if q.error_unit != "mm/m" else finding.quantity.partition("_")[2])
+    right = _RIGHT.get(q.error_unit if q.error_unit != "mm/m" else q.family)
     if right and float(f"{abs(e):.2f}") == 0 and finding.quantity not in ("bed", "tracking"):
         return right.format(axis=axis)
-    what = finding.quantity.partition("_")[2] or finding.quantity
-    match what:
+    match q.family:
         case "steps":
             if float(f"{abs(e):.2f}") == 0:
                 return "a metre comes out right" if units == "mm" else "a foot comes out right"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 from datetime import date
 
@@ -61,6 +62,11 @@ class Instrument:
     def repeatability(self) -> Repeatability:
         """The recorded spread of repeats, or one resolution with 4 degrees of freedom, assumed."""
         return self.repeats or Repeatability(self.resolution, ASSUMED_REPEAT_DOF, assumed=True)
+
+    @property
+    def decimals(self) -> int:
+        """How many decimals it shows in its own unit."""
+        return max(0, -math.floor(math.log10(self.resolution / UNITS_MM[self.unit]) + 1e-9))
 
     @property
     def divided_in_fractions(self) -> bool:

@@ -50,7 +50,7 @@ class StoredAmount:
 
     def name(self, axis: str) -> str:
         """What stands before `number`: ``X backlash, mm``."""
-        noun = NOUNS[self.quantity.partition("_")[2] or self.quantity]
+        noun = NOUNS[QUANTITIES[self.quantity].family]
         words = f"{axis.upper()} {noun}" if axis else noun.capitalize()
         return f"{words}, {self.unit}"
 

@@ -112,11 +112,15 @@ def show_size(width: float, height: float, units: str) -> str:
     return f"{first.rpartition(' ')[0]} × {second}"
 
 
+def plain_number(text: str) -> float:
+    """A number with a point or comma, and either minus. Raises ValueError."""
+    return float(text.strip().replace(",", ".").replace("−", "-"))
+
+
 def parse_stored(text: str, form: ResolutionForm) -> StoredResolution:
     """A controller's number as typed: ``106.667``, ``100 for 100.214`` for a pair. Raises InputError."""
-    parts = text.replace(",", ".").replace("−", "-").split("for")
     try:
-        numbers = [float(p) for p in parts]
+        numbers = [plain_number(part) for part in text.split("for")]
     except ValueError:
         numbers = []
     if form is ResolutionForm.PAIR:
@@ -136,7 +140,7 @@ def parse_value(text: str, quantity: str, form: ResolutionForm) -> StoredValue |
     if q.kept is Kept.RESOLUTION:
         return parse_stored(text, form)
     try:
-        return StoredAmount(quantity, q.unit, float(text.replace(",", ".").replace("−", "-")))
+        return StoredAmount(quantity, q.unit, plain_number(text))
     except ValueError:
         raise InputError("type the number that the controller shows") from None
 

@@ -9,6 +9,7 @@ from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredValue
@@ -97,9 +98,8 @@ class Truth:
 
     def bed_height(self, x: float, y: float, settings: Mapping[str, StoredValue]) -> float:
         """Height of the bed as the head sees it."""
-        if (
-            amount(settings, "bed") > self.bed_since
-        ):  # skimmed by this very machine: what is left is the cutter's own wave
+        # Skimmed by this very machine, what is left is the cutter's own wave.
+        if amount(settings, "bed") > self.bed_since:
             return SKIMMED_WAVE / 2 * math.sin(x / 90) * math.cos(y / 110)
         tilt_x, tilt_y, hollow = self.bed
         u, v = 2 * x / self.bed_size[0] - 1, 2 * y / self.bed_size[1] - 1
@@ -108,7 +108,7 @@ class Truth:
     def right(self, quantity: str) -> float:
         """The number that a quantity should have, where one is right; nan for what has none."""
         axis = quantity[0]
-        match quantity.partition("_")[2] or quantity:
+        match QUANTITIES[quantity].family:
             case "steps":
                 return self.motion.get(axis, math.nan)
             case "backlash":
@@ -138,7 +138,7 @@ class Truth:
         share: of the limit, that a feed is to keep to. points: of the bed, where it was read.
         """
         axis = quantity[0]
-        match quantity.partition("_")[2] or quantity:
+        match QUANTITIES[quantity].family:
             case "steps":
                 stored = settings.get(quantity)
                 return 1000 * self.scale_error(axis, stored) if isinstance(stored, StoredResolution) else math.nan

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, StateSign, Text, scrolling
+from keen_compass.app.parts import Button, Card, Line, StateSign, Text, empty, scrolling
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
@@ -72,11 +72,7 @@ class RosePage(QWidget):
             f"+X {s.words('x', 1)}, +Y {s.words('y', 1)}"
         )
         self.rose.show_spokes(as_drawn(spokes))
-        while self._next.count():
-            item = self._next.takeAt(0)
-            if item and (widget := item.widget()):
-                widget.hide()
-                widget.deleteLater()
+        empty(self._next)
         self._next.addWidget(Text("Next, in this order", 17, bold=True))
         seen: dict[str, list[Spoke]] = {}
         for spoke in next_in_order(spokes):

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QResizeEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
@@ -19,12 +19,12 @@ from keen_compass.app.parts import (
     Line,
     StateSign,
     Text,
+    empty,
     painter_on_card,
     tip,
 )
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
-from keen_compass.procedures.base import Makes
 from keen_compass.procedures.rounds.making import Resolves
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
@@ -49,6 +49,7 @@ class VerdictBand(QFrame):
         self._sign = StateSign(size=26)
         self._words = Text("", th.VERDICT, bold=True)
         self._words.setWordWrap(False)
+        self._words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(10, 6, 8, 6)
         layout.addWidget(self._sign)
@@ -65,6 +66,22 @@ class VerdictBand(QFrame):
             self.setStyleSheet(f"VerdictBand {{ background: {getattr(th.theme(), surface)}; border-radius: 7px; }}")
         self._sign.show_state(state, surface)
         self._words.say(headline, "ink" if colour == "soft" else colour)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """A narrow column takes smaller words, not fewer."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        room = self.width() - 50  # beside the sign
+        sizes = range(th.VERDICT, th.TEXT, -1)
+        px = next(
+            (n for n in sizes if QFontMetricsF(th.font(n, bold=True)).horizontalAdvance(self._words.text()) <= room),
+            th.TEXT,
+        )
+        if px != self._words.font().pixelSize():
+            self._words.setFont(th.font(px, bold=True))
 
 
 class FindingCard(Card):
@@ -309,8 +326,7 @@ class AnswerColumn(QWidget):
         self._figures.show_figures(solution.figures if solution else {}, machine.units)
         units = {QUANTITIES[q].error_unit for q in shown}
         unit = words.unit_words(units.pop(), machine.units) if len(units) == 1 else "in tolerances"
-        noun = "piece" if session.context.procedure.makes is Makes.PIECE else "run"
-        self._chart.show_history(session.measuring.history(), unit, short_names(shown), noun)
+        self._chart.show_history(session.measuring.history(), unit, short_names(shown), session.context.procedure.noun)
 
     def _note(self, solution: Solution | None, *, planning: bool) -> str:
         session = self._model.session
@@ -343,11 +359,7 @@ class BelowCard(Card):
         if now == self._shown:
             return
         self._shown = now
-        while self._layout.count():
-            item = self._layout.takeAt(0)
-            if item and (widget := item.widget()):
-                widget.hide()
-                widget.deleteLater()
+        empty(self._layout)
         self._layout.addWidget(Text("Better put right first", 16, "soft", bold=True))
         for spoke in open_below[:MOST_BELOW]:
             self._layout.addWidget(_Row(spoke))

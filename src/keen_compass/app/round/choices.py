@@ -7,7 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Text
+from keen_compass.app.parts import Text, tip
 from keen_compass.app.round.model import RoundModel
 
 PER_ROW = 2
@@ -41,7 +41,7 @@ class ChoicesBar(QWidget):
                 longest = max(len(words) for words, _ in choice.options)
                 stretch = self._grid.columnStretch(2 * column + 1)
                 self._grid.setColumnStretch(2 * column + 1, max(stretch, min(max(longest, 4), 26)))
-            fill(combo, [(words, value) for words, value in choice.options], context.chosen.get(choice.name))
+            fill(combo, list(choice.options), context.chosen.get(choice.name))
             combo.setEnabled(editable)
         self.setVisible(bool(choices))
 
@@ -73,4 +73,4 @@ def fill(combo: QComboBox, items: list[tuple[str, object]], current: object) -> 
             combo.addItem(words, data)
     values = [data for _, data in items]
     combo.setCurrentIndex(values.index(current) if current in values else -1)
-    combo.setToolTip(f"{combo.accessibleName()}: {combo.currentText()}")
+    tip(combo, f"{combo.accessibleName()}: {combo.currentText()}")

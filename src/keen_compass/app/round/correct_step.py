@@ -79,10 +79,10 @@ class NumberCard(Card):
         """Old, new, what was decided and entered."""
         correcting, context = self._model.session.correcting, self._model.session.context
         machine, editable = context.machine, not context.shop.read_only
-        name = context.values()[f.quantity].name(QUANTITIES[f.quantity].axis)
+        stored = context.values()[f.quantity]
+        name = stored.name(QUANTITIES[f.quantity].axis)
         self._title.say(name)
         enters, entered = correcting.enters(f), correcting.entered(f.quantity)
-        stored = context.values()[f.quantity]
         old = words.number(stored, f.old, machine.decimals)
         by_hand = QUANTITIES[f.quantity].kept is Kept.BY_HAND
         self._old.say(f"{old}  →" if enters else "")
@@ -92,20 +92,18 @@ class NumberCard(Card):
         undecided = entered is None and editable
         self.enter.setEnabled(undecided and f.new is not None)
         self.leave.setEnabled(undecided)
-        for widget in (self._line, self.copy, self._asks, self.shows, self.confirm, self.send):
-            widget.setVisible(enters and undecided)
-        self.copy.setVisible(enters and undecided and not by_hand)
+        asking = enters and undecided
         self._asks.say("In all now" if by_hand else "Controller shows")
-        self._asks.setVisible(enters and undecided)
+        for asked in (self._asks, self.shows, self.confirm):
+            asked.setVisible(asking)
+        self._line.say(correcting.line(f).replace("-", "−") if enters else "")
+        self._line.setVisible(asking and not by_hand)
+        self.copy.setVisible(asking and not by_hand)
+        self._task.say(words.to_do(f, machine) if asking and by_hand else "")
         self.enter.setText("Set right" if by_hand else "Enter new")
         self.leave.setText("Leave it" if by_hand else "Leave old")
         self.send.setText(" Do it" if by_hand else " Send")
-        self.send.setVisible(enters and undecided and context.shop.stand_in(machine.uid) is not None)
-        kept = context.procedure.kept(f)
-        self._line.say(correcting.line(f).replace("-", "−") if enters else "")
-        self._line.setVisible(enters and undecided and not by_hand)
-        task = words.to_do(f, machine) if enters and by_hand else ""
-        self._task.say(task if undecided else "")
+        self.send.setVisible(asking and context.shop.stand_in(machine.uid) is not None)
         self.shows.setAccessibleName(f"{name}: what the controller shows now")
         self.shows.setPlaceholderText(correcting.proposed(f) if enters else "")
         self.confirm.setAccessibleName(f"{name}: that is what the controller shows")
@@ -116,7 +114,8 @@ class NumberCard(Card):
             holds = "Done, in all" if by_hand else "The controller holds"
             self._said.say(f"✓ {holds} {entered.text(machine.decimals)}", "good")
         elif not enters:
-            self._said.say("Stays as it is." if f.new is not None else words.consequence(kept, machine), "soft")
+            why = words.consequence(context.procedure.kept(f), machine)
+            self._said.say("Stays as it is." if f.new is not None else why, "soft")
         else:
             self._said.say("")
 

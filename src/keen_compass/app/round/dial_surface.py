@@ -12,7 +12,8 @@ from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.errors import LengthError
-from keen_compass.quantities.lengths import UNITS_MM, parse_length
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import UNITS_MM, format_mm, parse_length
 
 TURNS = {"mm": 1.0, "in": 0.1, "thou": 100.0}  # what one turn of the needle is, in the instrument's unit
 DIVISIONS = 100  # on the face
@@ -37,41 +38,35 @@ class DialSurface(FloatingSurface):
 
     def nudge(self, by: int) -> bool:
         """By a division of the instrument: up is more."""
-        self._set(self._shown() - by * self._division())
+        self._set(self._shown() - by * self._instrument().resolution)
         return True
 
     def _face(self) -> tuple[QPointF, float]:
         r = min((self.height() - 64) / 2, (self.width() - WIDTH - 110) / 2)
         return QPointF(44 + r, self.height() / 2 - 8), max(r, 40.0)
 
-    def _unit(self) -> str:
-        instrument = self.session.context.instrument if self.session else None
-        return instrument.unit if instrument else "mm"
+    def _instrument(self) -> Instrument:
+        return (self.session.context.instrument if self.session else None) or Instrument()
 
     def _turn(self) -> float:
-        unit = self._unit()
+        unit = self._instrument().unit
         return TURNS.get(unit, 1.0) * UNITS_MM[unit]
-
-    def _division(self) -> float:
-        instrument = self.session.context.instrument if self.session else None
-        return instrument.resolution if instrument else 0.01
 
     def _shown(self) -> float:
         """Where the needle stands, mm: what is typed, else the last reading."""
         current = self.current()
         if current and current.draft:
             try:
-                return parse_length(current.draft, self._unit(), allow_negative=True).mm
+                return parse_length(current.draft, self._instrument().unit, allow_negative=True).mm
             except LengthError:
                 return 0.0
         c = current or (self.callouts[0] if self.callouts else None)
         return c.readings[-1].length.mm if c and c.readings else 0.0
 
     def _set(self, mm: float) -> None:
-        division, unit = self._division(), UNITS_MM[self._unit()]
-        value = round(mm / division) * division / unit + 0.0
-        decimals = max(0, -math.floor(math.log10(division / unit) + 1e-9))
-        self.typed.emit(f"{value:.{decimals}f}")
+        instrument = self._instrument()
+        value = round(mm / instrument.resolution) * instrument.resolution / UNITS_MM[instrument.unit] + 0.0
+        self.typed.emit(f"{value:.{instrument.decimals}f}")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take the needle."""
@@ -86,11 +81,12 @@ class DialSurface(FloatingSurface):
             return
         angle = self._angle(event.position())
         turned = (angle - self._dragged + math.pi) % (2 * math.pi) - math.pi
-        division_angle = 2 * math.pi * self._division() / self._turn()
+        division = self._instrument().resolution
+        division_angle = 2 * math.pi * division / self._turn()
         if abs(turned) >= division_angle:
             steps = math.trunc(turned / division_angle)
             self._dragged += steps * division_angle
-            self._set(self._shown() + steps * self._division())
+            self._set(self._shown() + steps * division)
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         """Let it go."""
@@ -131,7 +127,7 @@ class DialSurface(FloatingSurface):
 
     def _draw_divisions(self, p: QPainter, centre: QPointF, r: float) -> None:
         p.setFont(th.font(16, bold=True))
-        unit = UNITS_MM[self._unit()]
+        unit = UNITS_MM[self._instrument().unit]
         for i in range(DIVISIONS):
             at, d = self._on_face(self._turn() * i / DIVISIONS, centre, r)
             long = 0.12 * r if i % 10 == 0 else 0.08 * r if i % 5 == 0 else 0.05 * r
@@ -147,7 +143,7 @@ class DialSurface(FloatingSurface):
         p.setPen(th.color("soft"))
         p.drawText(
             QRectF(14, self.height() - 28, self.width() - 28, 22), Qt.AlignmentFlag.AlignVCenter,
-            "Drag the needle, press ↑ ↓ for one division, or type. Short of zero is +, past it −.",
+            "Drag the needle, press ↑ ↓, or type. Short of zero is +, past it −.",
         )  # fmt: skip
         x = centre.x() + r + 26
         y = centre.y() - r / 3 + HEIGHT / 2 + 26
@@ -159,7 +155,7 @@ class DialSurface(FloatingSurface):
         c = self.callouts[0]
         mean = mean_of(c)
         if mean is not None:
-            words_at(p, QPointF(x, y), f"mean {mean:+.3f} mm".replace("-", "−"), width=room, side="right")
+            words_at(p, QPointF(x, y), f"mean {format_mm(mean, 3, signed=True)} mm", width=room, side="right")
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         for i, reading in enumerate(c.readings[-6:]):

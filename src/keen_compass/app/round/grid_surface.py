@@ -15,6 +15,7 @@ from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.procedures.rounds.measuring import Callout
+from keen_compass.quantities.lengths import format_mm
 
 FOOT = 74.0  # px below the grid: the scale of colours and the standpoint
 
@@ -32,7 +33,20 @@ class GridSurface(FloatingSurface):
 
     def places(self) -> dict[str, QPointF]:
         """Each point, or the four places of the arm."""
-        return {c.measurand.name: self._at(*c.measurand.at) for c in self.callouts}
+        if self.session is None or not self.callouts:
+            return {}
+        s = self.session.context.machine.standpoint
+        seen = {c.measurand.name: s.to_view(*c.measurand.at) for c in self.callouts}
+        right, away = [u for u, _ in seen.values()], [v for _, v in seen.values()]
+        if self._swung():
+            room, dx, dy = QRectF(84, 44, self.width() - 168, self.height() - 60 - FOOT), 0.0, 0.0
+        else:  # half a cell sticks out all round
+            room = QRectF(14, 12, self.width() - 28, self.height() - 16 - FOOT)
+            dx, dy = _spacing(right), _spacing(away)
+        wide, deep = max(right) - min(right) + dx, max(away) - min(away) + dy
+        scale = min(room.width() / (wide or 1), room.height() / (deep or 1))
+        u0, v0, at = (max(right) + min(right)) / 2, (max(away) + min(away)) / 2, room.center()
+        return {name: QPointF(at.x() + scale * (u - u0), at.y() - scale * (v - v0)) for name, (u, v) in seen.items()}
 
     def box_at(self, place: QPointF) -> QPointF:
         """Above its point, or below where it is at the top, so that the neighbours stay in sight."""
@@ -59,23 +73,6 @@ class GridSurface(FloatingSurface):
     def _swung(self) -> bool:
         return bool(self.callouts) and self.callouts[0].measurand.name.endswith(("high", "low"))
 
-    def _at(self, x: float, y: float) -> QPointF:
-        assert self.session is not None
-        s = self.session.context.machine.standpoint
-        seen = [s.to_view(*c.measurand.at) for c in self.callouts]
-        left, right = min(u for u, _ in seen), max(u for u, _ in seen)
-        near, far = min(v for _, v in seen), max(v for _, v in seen)
-        if self._swung():
-            room, dx, dy = QRectF(84, 44, self.width() - 168, self.height() - 60 - FOOT), 0.0, 0.0
-        else:  # half a cell sticks out all round
-            room = QRectF(14, 12, self.width() - 28, self.height() - 16 - FOOT)
-            dx, dy = _spacing(u for u, _ in seen), _spacing(v for _, v in seen)
-        scale_x, scale_y = room.width() / ((right - left + dx) or 1), room.height() / ((far - near + dy) or 1)
-        scale = min(scale_x, scale_y)
-        u, v = s.to_view(x, y)
-        middle = room.center()
-        return QPointF(middle.x() + scale * (u - (left + right) / 2), middle.y() - scale * (v - (near + far) / 2))
-
     def paintEvent(self, _event: object) -> None:
         """Cells, their numbers, the way walked."""
         p = painter_on_card(self)
@@ -95,28 +92,25 @@ class GridSurface(FloatingSurface):
         heights = {c.measurand.name: levelled.get(c.measurand.name) if levelled else mean_of(c) for c in self.callouts}
         known = [h for h in heights.values() if h is not None]
         low, high = (min(known), max(known)) if known else (0.0, 0.0)
-        width, height = self._cell()
-        for c in self.callouts:
-            at, h = self._at(*c.measurand.at), heights[c.measurand.name]
+        places = self.places()
+        # Cells touch, so that the picture is a map.
+        width, height = _spacing(at.x() for at in places.values()), _spacing(at.y() for at in places.values())
+        for i, c in enumerate(self.callouts):
+            at, h = places[c.measurand.name], heights[c.measurand.name]
             cell = QRectF(at.x() - width / 2, at.y() - height / 2, width, height)
             p.setPen(QPen(th.color("focus" if c.current else "line"), 3 if c.current else 1))
             p.setBrush(th.color("paper") if h is None else heat((h - low) / ((high - low) or 1.0)))
             p.drawRect(cell)
-            self._draw_height(p, c, cell, h)
+            self._draw_height(p, c, i + 1, cell, h)
         unread = [i for i, c in enumerate(self.callouts) if heights[c.measurand.name] is None and not c.skipped]
         below = QPointF(0, 0.3 * height)  # clear of the figures
-        way = QPolygonF([self._at(*c.measurand.at) + below for c in self.callouts[min(unread, default=10**6) :]])
+        way = QPolygonF([at + below for at in list(places.values())[min(unread, default=10**6) :]])
         p.setPen(QPen(th.color("soft"), 1, Qt.PenStyle.DotLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawPolyline(way)
         self._draw_scale(p, low, high, any_read=bool(known))
 
-    def _cell(self) -> tuple[float, float]:
-        """Cells touch, so that the picture is a map."""
-        places = list(self.places().values())
-        return _spacing(at.x() for at in places), _spacing(at.y() for at in places)
-
-    def _draw_height(self, p: QPainter, c: Callout, cell: QRectF, h: float | None) -> None:
+    def _draw_height(self, p: QPainter, c: Callout, number: int, cell: QRectF, h: float | None) -> None:
         if c.skipped:
             p.setPen(th.color("soft"))
             p.drawText(cell, Qt.AlignmentFlag.AlignCenter, "left out")
@@ -124,8 +118,8 @@ class GridSurface(FloatingSurface):
         px = 19 if cell.width() > 74 and cell.height() > 30 else th.TEXT
         p.setFont(th.font(px, bold=True))
         p.setPen(th.color("soft" if h is None else "ink"))
-        words = str(self.callouts.index(c) + 1) + "." if h is None else f"{h:+.2f}".replace("-", "−")
-        p.drawText(cell, Qt.AlignmentFlag.AlignCenter, "0.00" if words in ("+0.00", "−0.00") else words)
+        words = f"{number}." if h is None else format_mm(h, 2, signed=True)
+        p.drawText(cell, Qt.AlignmentFlag.AlignCenter, words)
 
     def _draw_scale(self, p: QPainter, low: float, high: float, *, any_read: bool) -> None:
         """Low to high in the colours used, with the numbers at both ends."""
@@ -145,8 +139,8 @@ class GridSurface(FloatingSurface):
         p.setPen(QPen(th.color("line"), 1))
         p.drawRect(bar)
         p.setPen(th.color("ink"))
-        words_at(p, QPointF(bar.left() - 8, y), f"low {low:+.2f}".replace("-", "−"), width=96, side="left")
-        words_at(p, QPointF(bar.right() + 8, y), f"{high:+.2f} mm high".replace("-", "−"), width=130, side="right")
+        words_at(p, QPointF(bar.left() - 8, y), f"low {format_mm(low, 2, signed=True)}", width=96, side="left")
+        words_at(p, QPointF(bar.right() + 8, y), f"{format_mm(high, 2, signed=True)} mm high", width=130, side="right")
 
     # The head
 
@@ -180,7 +174,7 @@ class GridSurface(FloatingSurface):
             p.setPen(th.color("ink" if h is not None else "soft"))
             out = (at - middle) / max(r, 1)
             beside = at + QPointF(out.x() * 66, out.y() * 30)
-            value = c.measurand.label if h is None else f"{h:+.2f}".replace("-", "−")
+            value = c.measurand.label if h is None else format_mm(h, 2, signed=True)
             words_at(p, beside, value, width=110)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))

@@ -10,6 +10,7 @@ from keen_compass.app.parts import draw_state, painter_on_card
 from keen_compass.app.round.callout import WIDTH
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.procedures.rounds.measuring import Callout
+from keen_compass.quantities.lengths import format_mm
 from keen_compass.shop.standing import State
 
 LEFT, TOP, FOOT = 128.0, 40.0, 40.0  # px
@@ -35,8 +36,9 @@ class LadderSurface(FloatingSurface):
         return float(self.session.measuring.shape().rungs()[c.measurand.name])
 
     def _y(self, feed: float) -> float:
-        feeds = [self._feed(c) for c in self.callouts]
-        low, high = min(feeds), max(feeds)
+        assert self.session is not None
+        feeds: tuple[float, ...] = self.session.measuring.shape().feeds
+        low, high = feeds[0], feeds[-1]
         room = self.height() - TOP - FOOT - 20
         return self.height() - FOOT - 10 - room * (feed - low) / ((high - low) or 1.0)
 
@@ -83,7 +85,7 @@ class LadderSurface(FloatingSurface):
             draw_state(p, state, QPointF(LEFT + 26, y), 7, th.color("good" if state is State.IN else "bad"), behind)
             p.setPen(th.color("ink"))
             area = QRectF(right + 8, y - 11, 104, 22)
-            p.drawText(area, Qt.AlignmentFlag.AlignVCenter, f"{miss:+.2f}".replace("-", "−") if miss else "0.00")
+            p.drawText(area, Qt.AlignmentFlag.AlignVCenter, format_mm(miss, 2, signed=True))
         elif c.skipped:
             p.setPen(th.color("soft"))
             words_at(p, QPointF(right + 8, y), "left out", width=100, side="right")
@@ -100,8 +102,8 @@ class LadderSurface(FloatingSurface):
         p.setFont(th.font(th.TEXT, bold=True))
         text = f"{'↑ ' if above else '↓ ' if below else ''}{words} {feed:.0f}"
         width = p.fontMetrics().horizontalAdvance(text) + 12
-        if width > right - LEFT - 60:  # a narrow ladder: beside it
-            x = self.width() - 12 - width / 2
+        if width > right - LEFT - 60:  # a narrow ladder: over it where it has no line there, else beside it
+            x = max((LEFT + right) / 2, 12 + width / 2) if above or below else self.width() - 12 - width / 2
         at = QPointF(x, y)
         p.fillRect(QRectF(at.x() - width / 2, y - 11, width, 22), th.color("card"))
         p.setPen(th.color(colour))

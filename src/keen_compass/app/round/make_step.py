@@ -132,24 +132,19 @@ class MakeStep(QWidget):
             making.program() if runs else None, anchored=context.procedure.anchored,
         )  # fmt: skip
         plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
-        noun = "run" if runs else "piece"
-        proposed = str(Path.home() / f"{plain}-{noun}-{number}.{making.extension}")
+        proposed = str(Path.home() / f"{plain}-{context.procedure.noun}-{number}.{making.extension}")
         if not self.file.isModified():
             self.file.setText(proposed)
         practice = context.shop.stand_in(context.machine.uid) is not None
         written = (context.mark("file") or {}).get("number") == number
         self.sheet.setVisible(not runs or ticks)
-        self._name(self.cut, "Run on the stand-in" if runs else "Cut on the stand-in")
-        self._name(self.is_cut, "It has run: read" if runs else "It is cut: measure")
+        self.cut.name("Run on the stand-in" if runs else "Cut on the stand-in")
+        self.is_cut.name("It has run: read" if runs else "It is cut: measure")
         self.cut.setVisible(practice)
         self.is_cut.setVisible(not practice or written)
         self._say(refused, written=written)
         for button in (self.write, self.cut, self.is_cut):
             button.setEnabled(not refused and not context.shop.read_only)
-
-    def _name(self, button: Button, words_: str) -> None:
-        button.setText(f" {words_}" if not button.icon().isNull() else words_)
-        button.setAccessibleName(words_)
 
     def _say(self, refused: str, *, written: bool) -> None:
         trouble = self._model.trouble.get("make") or refused

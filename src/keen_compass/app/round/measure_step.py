@@ -9,7 +9,7 @@ from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, Text, sentence, tip
+from keen_compass.app.parts import Button, Card, Line, Text, empty, sentence, tip
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.model import RoundModel
@@ -276,11 +276,7 @@ class Strip(Card):
         if chips == self._shown:
             return
         self._shown = chips
-        while self._chips.count():
-            item = self._chips.takeAt(0)
-            if item and (widget := item.widget()):
-                widget.hide()
-                widget.deleteLater()
+        empty(self._chips)
         for slot, words in chips:
             chip = Button(words, partial(self._edit, slot), "quiet")
             chip.setAccessibleName(f"Change the reading {words}")

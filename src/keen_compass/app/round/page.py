@@ -183,7 +183,7 @@ class RoundPage(QWidget):
         if makes is not Makes.NOTHING:
             parts.append(instrument.name if instrument and context.pieces else "")
             if piece:
-                parts.insert(1, f"{'piece' if makes is Makes.PIECE else 'run'} {piece.number}")
+                parts.insert(1, f"{context.procedure.noun} {piece.number}")
         return " · ".join(p for p in parts if p)
 
     def _show_onward(self) -> None:

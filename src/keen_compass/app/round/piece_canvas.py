@@ -12,7 +12,7 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
-from keen_compass.app.round.surface import BoxedSurface
+from keen_compass.app.round.surface import BoxedSurface, mean_of
 from keen_compass.pieces.toolpath import Point
 from keen_compass.procedures.base import Piece
 from keen_compass.procedures.rounds import RoundSession
@@ -71,11 +71,7 @@ class PieceCanvas(BoxedSurface):
 
     def errors(self) -> dict[str, float]:
         """Mean reading − nominal of each dimension that was read, mm."""
-        return {
-            c.measurand.name: math.fsum(r.length.mm for r in c.readings) / len(c.readings) - c.measurand.nominal
-            for c in self.callouts
-            if c.readings and not c.skipped
-        }
+        return {c.measurand.name: mean - c.measurand.nominal for c in self.callouts if (mean := mean_of(c)) is not None}
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Callouts move with their lines."""

@@ -13,6 +13,7 @@ from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.procedures.rounds.measuring import Callout
+from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.standpoint import DIRECTIONS
 
 RULE_HEIGHT = 46.0  # px
@@ -88,8 +89,8 @@ class RuleSurface(FloatingSurface):
         if self.session is None or not self.callouts:
             return
         self._draw_rule(p)
-        for name, place in self.places().items():
-            self._draw_mark(p, next(c for c in self.callouts if c.measurand.name == name), place)
+        for c, place in zip(self.callouts, self.places().values(), strict=True):
+            self._draw_mark(p, c, place)
         self._draw_way(p)
         chart = self._chart()
         if chart.height() > 60:
@@ -224,7 +225,7 @@ class RuleSurface(FloatingSurface):
             p.setPen(QPen(th.color("soft" if zero else "grid"), 1.4 if zero else 1))
             p.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             p.setPen(th.color("soft"))
-            text = f"{value + 0.0:+.{decimals}f}".replace("-", "−") if not zero else "0"
+            text = "0" if zero else format_mm(value, decimals, signed=True)
             words_at(p, QPointF(plot.left() - 8, y), text, width=64, side="left")
             value += step
 

@@ -176,10 +176,11 @@ class FloatingSurface(SurfaceWidget):
 
 def words_at(p: QPainter, at: QPointF, words: str, *, width: float = 120.0, side: str = "centre") -> None:
     """One line of words: centred on a point, or to its left or right."""
-    x = at.x() - {"centre": width / 2, "right": 0.0, "left": width}[side]
-    sides = Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
-    align = dict(zip(("centre", "right", "left"), sides, strict=True))[side]
-    p.drawText(QRectF(x, at.y() - 11, width, 22), align | Qt.AlignmentFlag.AlignVCenter, words)
+    before, align = {
+        "centre": (width / 2, Qt.AlignmentFlag.AlignHCenter), "right": (0.0, Qt.AlignmentFlag.AlignLeft),
+        "left": (width, Qt.AlignmentFlag.AlignRight),
+    }[side]  # fmt: skip
+    p.drawText(QRectF(at.x() - before, at.y() - 11, width, 22), align | Qt.AlignmentFlag.AlignVCenter, words)
 
 
 def mean_of(c: Callout) -> float | None:

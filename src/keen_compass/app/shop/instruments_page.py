@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.forms import Form
-from keen_compass.app.parts import Button, Line, Text, scrolling
+from keen_compass.app.parts import Button, Line, Text, empty, scrolling
 from keen_compass.errors import KeenCompassError
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, trim_number
@@ -100,11 +100,7 @@ class InstrumentsPage(QWidget):
         return words
 
     def _fill_list(self) -> None:
-        while self._list.count():
-            item = self._list.takeAt(0)
-            if item and (widget := item.widget()):
-                widget.hide()
-                widget.deleteLater()
+        empty(self._list)
         today: date = datetime.now(UTC).date()
         for instrument in self._shop.instruments():
             words = instrument.name + (" · check due" if instrument.overdue(today) else "")

@@ -12,7 +12,7 @@ from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredValue, same_size
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.forms import parse_stored
+from keen_compass.shop.forms import parse_stored, plain_number
 
 FAR_OFF = (0.5, 2.0)  # ratio new/old outside of which a typed number is a slip of the finger
 
@@ -77,7 +77,7 @@ class Correcting:
             if "for" in text and isinstance(old, StoredResolution):  # a whole pair
                 stored: StoredValue = parse_stored(text, old.form)
             else:
-                stored = old.renewed(number(float(text.strip().replace(",", ".").replace("−", "-")), ""))
+                stored = old.renewed(number(plain_number(text), ""))
         except (ValueError, InputError):
             shows = "that the controller shows" if QUANTITIES[quantity].kept is not Kept.BY_HAND else "of mm in all"
             raise InputError(f"Type the number {shows}, like {old.number(c.machine.decimals)}.") from None

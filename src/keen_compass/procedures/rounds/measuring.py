@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,7 +11,7 @@ from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import UNITS_MM, Length, parse_length
+from keen_compass.quantities.lengths import Length, parse_length
 from keen_compass.shop.forms import length_unit
 from keen_compass.shop.store import KeptPiece, KeptReading
 
@@ -344,10 +343,8 @@ class Measuring:
         instrument = self._c.instrument
         if instrument is None or "/" in text:
             return True
-        division = instrument.resolution / UNITS_MM[instrument.unit]
-        decimals = max(0, -math.floor(math.log10(division) + 1e-9))
         typed = text.strip().replace(",", ".").partition(".")[2]
-        return len([c for c in typed if c.isdigit()]) >= decimals
+        return len([c for c in typed if c.isdigit()]) >= instrument.decimals
 
     def _understood(self, text: str) -> Length:
         instrument, measurand = self._c.instrument, self._measurand(self.current() or "")
