@@ -9,10 +9,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from pytestqt.qtbot import QtBot
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="keen-compass-test-")  # window places are remembered there
 
+import driving
+from keen_compass.app.window import MainWindow
 from keen_compass.procedures.demo import build
 from keen_compass.shop.store import Shop
 
@@ -37,3 +40,11 @@ def shop(shop_file: Path) -> Iterator[Shop]:
     opened = Shop(shop_file)
     yield opened
     opened.close()
+
+
+@pytest.fixture
+def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
+    """A window on the demo shop, with the keyboard; its round, if there is one, is closed at the end."""
+    made = driving.opened(qtbot, shop)
+    yield made
+    made._close_round()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -10,7 +10,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from driving import focus, opened, press, shown, states, tab_to
+from driving import focus, press, shown, states, tab_to
 from keen_compass.app import theme as th
 from keen_compass.app.round.dial_surface import DialSurface
 from keen_compass.app.round.grid_surface import heat
@@ -22,7 +22,6 @@ from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import State
-from keen_compass.shop.store import Shop
 
 # Every kind of surface: machine, procedure, what for.
 SURFACES = [
@@ -31,13 +30,6 @@ SURFACES = [
     ("heron", "bed", "x_tram"), ("heron", "bed", "bed"), ("heron", "speed", "x_speed"),
     ("heron", "reference-lines", "x_steps"), ("swift", "travel-run", "x_backlash"), ("swift", "travel-run", "tracking"),
 ]  # fmt: skip
-
-
-@pytest.fixture
-def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
-    made = opened(qtbot, shop)
-    yield made
-    made._close_round()
 
 
 def begin(window: MainWindow, machine: str, procedure: str, quantity: str = "") -> RoundSession:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
@@ -31,13 +30,6 @@ from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
 
 UNDO = Qt.KeyboardModifier.ControlModifier
-
-
-@pytest.fixture
-def window(qtbot: QtBot, shop: Shop) -> Iterator[MainWindow]:
-    made = opened(qtbot, shop)
-    yield made
-    made._close_round()
 
 
 def measuring(window: MainWindow, machine: str, procedure: str, quantity: str = "") -> RoundSession:
