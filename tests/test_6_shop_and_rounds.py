@@ -174,12 +174,12 @@ for n in range(200):
 
 def test_an_older_file_is_copied_before_it_is_migrated(shop_file: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """A format that comes later, with one table more."""
-    from keen_compass.shop import database
+    from keen_compass.shop import schema
 
-    present = database.SCHEMA_VERSION
-    monkeypatch.setattr(database, "SCHEMA_VERSION", present + 1)
-    later = {**database.MIGRATIONS, present + 1: lambda db: db.execute_sql("CREATE TABLE later (x)")}
-    monkeypatch.setattr(database, "MIGRATIONS", later)
+    present = schema.FORMAT
+    monkeypatch.setattr(schema, "FORMAT", present + 1)
+    later = {**schema.MIGRATIONS, present + 1: lambda db: db.execute("CREATE TABLE later (x)")}
+    monkeypatch.setattr(schema, "MIGRATIONS", later)
     shop = Shop(shop_file)
     assert [m.name for m in shop.machines()] == ["Heron", "Swift", "Kingfisher"]
     shop.close()
@@ -188,7 +188,7 @@ def test_an_older_file_is_copied_before_it_is_migrated(shop_file: Path, monkeypa
         assert old.execute("pragma user_version").fetchone() == (present,)
         tables = {row[0] for row in new.execute("select name from sqlite_master")}
         assert tables - {row[0] for row in old.execute("select name from sqlite_master")} == {"later"}
-        same = "select count(*), sum(mm) from reading_row"
+        same = "select count(*), sum(mm) from reading"
         assert new.execute(same).fetchone() == old.execute(same).fetchone()
     new.close()
     old.close()
@@ -197,15 +197,15 @@ def test_an_older_file_is_copied_before_it_is_migrated(shop_file: Path, monkeypa
 
 
 def test_a_migration_that_fails_leaves_the_old_file(shop_file: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from keen_compass.shop import database
+    from keen_compass.shop import schema
 
-    def fails(db: object) -> None:
-        db.execute_sql("CREATE TABLE half (x)")  # type: ignore[attr-defined]
-        db.execute_sql("SELECT * FROM nothing_here")  # type: ignore[attr-defined]
+    def fails(db: sqlite3.Connection) -> None:
+        db.execute("CREATE TABLE half (x)")
+        db.execute("SELECT * FROM nothing_here")
 
-    later = database.SCHEMA_VERSION + 1
-    monkeypatch.setattr(database, "SCHEMA_VERSION", later)
-    monkeypatch.setattr(database, "MIGRATIONS", {**database.MIGRATIONS, later: fails})
+    later = schema.FORMAT + 1
+    monkeypatch.setattr(schema, "FORMAT", later)
+    monkeypatch.setattr(schema, "MIGRATIONS", {**schema.MIGRATIONS, later: fails})
     with pytest.raises(ShopDamagedError):
         Shop(shop_file)
     monkeypatch.undo()

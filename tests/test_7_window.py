@@ -96,10 +96,10 @@ def test_a_whole_round_by_mouse(qtbot: QtBot, window: MainWindow) -> None:
     page = window.round_page
     click(qtbot, page.make.sheet)
     qtbot.mousePress(page.make.slider, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
-    assert session_of(window).context.parameters["size"] < 500
+    assert session_of(window).context.choices.size < 500
     qtbot.mouseRelease(page.make.slider, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
     window.undo_action.trigger()
-    assert session_of(window).context.parameters["size"] >= 500
+    assert session_of(window).context.choices.size >= 500
     click(qtbot, page.make.cut)
     click(qtbot, page.measure.identity.none)
     click(qtbot, page.measure.surface.boxes["short_width"])

@@ -24,6 +24,7 @@ from keen_compass.formats.drawings import write_svg
 from keen_compass.formats.hpgl import write_hpgl
 from keen_compass.pieces.placement import Box
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
+from keen_compass.procedures import understands
 from keen_compass.procedures.base import Step
 from keen_compass.procedures.demo import HERON, KINGFISHER, SWIFT
 from keen_compass.procedures.playing import correct_all, read_all
@@ -161,8 +162,9 @@ def test_repeats_are_learnt_from_the_logbook(shop: Shop) -> None:
     assert learnt is not None
     assert (learnt.s, learnt.dof) == (pytest.approx(pooled), dof)
     assert shop.repeatability("never used") is None
-    first = min(piece for piece, _ in groups)
-    assert shop.repeatability("caliper-600", first) is None
+    first = min(groups)[0]
+    at = next(p.at for p in shop.machine_pieces("heron") if p.id == first)
+    assert shop.repeatability("caliper-600", at) is None
     session = RoundSession.begin(shop, shop.machine("heron"), "rectangle")
     assert session.context.instrument is not None
     assert session.context.instrument.repeats == learnt
@@ -373,20 +375,20 @@ def test_csv_is_what_the_filters_show(shop: Shop) -> None:
 def test_json_moves_a_logbook_into_another_shop(shop: Shop, tmp_path: Path) -> None:
     shop.put_reading(shop.machine_pieces("heron")[0].id, "width", shop.readings(1)[0].length, "caliper-600", slot=1)
     other = Shop(tmp_path / "other.kcshop")
-    assert from_json(other, to_json(shop)) == len({e.round for e in entries(shop) if e.round})
+    assert from_json(other, to_json(shop), understands) == len({e.round for e in entries(shop) if e.round})
     assert other.machines() == shop.machines()
     assert [(e.at, e.words) for e in entries(other)] == [(e.at, e.words) for e in entries(shop)]
     for mine, theirs in zip(shop.machine_pieces("swift"), other.machine_pieces("swift"), strict=True):
         assert [r.length for r in shop.readings(mine.id)] == [r.length for r in other.readings(theirs.id)]
     before = to_json(other)
-    assert from_json(other, to_json(shop)) == 0  # what is there already stays out
+    assert from_json(other, to_json(shop), understands) == 0  # what is there already stays out
     assert to_json(other) == before
     other.close()
 
 
 def test_json_of_one_machine_brings_only_that(shop: Shop, tmp_path: Path) -> None:
     other = Shop(tmp_path / "other.kcshop")
-    from_json(other, to_json(shop, "swift"))
+    from_json(other, to_json(shop, "swift"), understands)
     assert [m.name for m in other.machines()] == ["Swift"]
     assert {e.machine for e in entries(other)} == {"swift"}
     other.close()
@@ -403,7 +405,7 @@ def test_json_of_one_machine_brings_only_that(shop: Shop, tmp_path: Path) -> Non
 def test_a_file_that_is_no_logbook_changes_nothing(shop: Shop, text: str, says: str) -> None:
     before = to_json(shop)
     with pytest.raises(FileFormatError, match=says):
-        from_json(shop, text)
+        from_json(shop, text, understands)
     assert to_json(shop) == before
 
 

@@ -263,10 +263,10 @@ def test_what_happened_makes_values_recheck(window: MainWindow) -> None:
 
 
 def test_a_round_left_for_long_says_so(window: MainWindow) -> None:
-    past = datetime.now(UTC) - timedelta(days=12)
-    window.shop.clock = lambda: past.strftime("%Y-%m-%dT%H:%M:%S.%fZ")
     window.show_rose("heron")
     window.begin("rectangle")
+    later = datetime.now(UTC) + timedelta(days=12, hours=1)
+    window.shop.clock = lambda: later.strftime("%Y-%m-%dT%H:%M:%S.%fZ")
     window.back()
     QApplication.processEvents()
     assert "Not touched for 12 days" in shown(window.rose_page)

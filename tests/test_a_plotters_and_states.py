@@ -154,7 +154,7 @@ def test_another_instrument_in_mid_piece_is_refused_beside_it(window: MainWindow
     combo.setFocus()
     press(Qt.Key.Key_Down)
     assert "another instrument" in shown(window.round_page.make)
-    assert session.context.parameters["instrument"] == "caliper-600"
+    assert session.context.choices.instrument == "caliper-600"
 
 
 def test_an_instrument_whose_check_is_overdue_is_said(window: MainWindow) -> None:

@@ -364,7 +364,7 @@ def test_a_profile_of_the_format_before_still_opens() -> None:
 @pytest.mark.parametrize(
     ("field", "text", "says"),
     [
-        ("tolerance_x_speed", "fast", "feed in mm/min"), ("tolerance_x_speed", "-3", "larger than 0"),
+        ("tolerance_x_speed", "fast", "feed in mm/min"), ("tolerance_x_speed", "-3", "between"),
         ("x_backlash", "a bit", "number that the controller shows"), ("acceleration", "0", "between"),
         ("gantry", "-5", "never negative"), ("step_limit", "many", "type a number"), ("x_steps", "", "number"),
     ],

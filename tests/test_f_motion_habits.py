@@ -16,9 +16,10 @@ from keen_compass.app import theme as th
 from keen_compass.app.help import PAGES, PROCEDURE_PAGES, page_dialog
 from keen_compass.app.round.grid_surface import GridSurface
 from keen_compass.app.round.rule_surface import RuleSurface
-from keen_compass.app.start import Dropped, Waiting, application
+from keen_compass.app.start import application
+from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.app.window import MainWindow
-from keen_compass.procedures import REGISTRY
+from keen_compass.procedures import REGISTRY, understands
 from keen_compass.procedures.base import Makes, Step
 from keen_compass.procedures.playing import cut, read_all
 from keen_compass.procedures.rounds import RoundSession
@@ -279,7 +280,7 @@ def test_the_logbook_knows_every_quantity_and_moves(shop: Shop, tmp_path: Path) 
         assert any(part in w for w in words), part
     assert "tracking" in to_csv(shop, Filter("swift"))
     other = Shop(tmp_path / "other.kcshop")
-    assert from_json(other, to_json(shop, "heron")) == 21
+    assert from_json(other, to_json(shop, "heron"), understands) == 21
     assert other.computed("heron") == shop.computed("heron")
     assert {q: v.stored for q, v in other.values("heron").items()} == {
         q: v.stored for q, v in shop.values("heron").items()

@@ -2,15 +2,25 @@
 
 from __future__ import annotations
 
+import fcntl
 import json
+import shutil
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from keen_compass.errors import KeenCompassError
-from keen_compass.procedures import load
+from keen_compass.procedures import load, understands
 from keen_compass.procedures.case import case_from_json
+from keen_compass.procedures.playing import read_all
+from keen_compass.procedures.rounds import RoundSession
+from keen_compass.shop.exchange import from_json
+from keen_compass.shop.logbook import entries
+from keen_compass.shop.marks import KINDS
+from keen_compass.shop.standing import spokes
+from keen_compass.shop.store import KeptRound, Shop
 
 DATA = Path(__file__).parent / "data"
 SOLVED = [json.loads(line) for line in (DATA / "solve-outputs.jsonl").read_text(encoding="utf-8").splitlines()]
@@ -36,3 +46,111 @@ def test_the_same_readings_give_the_same_answer(kept: dict[str, Any]) -> None:
     except KeenCompassError as error:
         answer = {"error": str(error)}
     assert json.loads(json.dumps(answer)) == nearly(kept["output"])
+
+
+# A shop file and a logbook of format 2, with what the program of that time read out of them
+
+NOTED: dict[str, Any] = json.loads((DATA / "shop-format-2.json").read_text(encoding="utf-8"))
+
+
+@pytest.fixture
+def old_file(tmp_path: Path) -> Path:
+    return Path(shutil.copy(DATA / "shop-format-2.kcshop", tmp_path / "old.kcshop"))
+
+
+def read_out(shop: Shop) -> dict[str, Any]:
+    """The same words about a shop as were noted then."""
+    machines = shop.machines()
+    today = datetime(2026, 11, 25, tzinfo=UTC)
+    return {
+        "machines": [m.name for m in machines],
+        "instruments": [i.name for i in shop.instruments()],
+        "values": {
+            m.uid: {q: [v.stored.text(m.decimals), v.at, v.how] for q, v in shop.values(m.uid).items()}
+            for m in machines
+        },
+        "spokes": {
+            m.uid: {s.quantity: [str(s.state), s.figure, s.reason] for s in spokes(shop, m, today)} for m in machines
+        },
+        "log": [[e.at, e.machine, e.kind, e.quantity, e.words] for e in entries(shop)],
+        "events": {m.uid: [list(e) for e in shop.events(m.uid)] for m in machines},
+        "rounds": [round_read_out(shop, kept) for m in machines for kept in by_number(shop, m.uid)],
+    }
+
+
+def by_number(shop: Shop, machine: str) -> list[KeptRound]:
+    return sorted(shop.rounds(machine), key=lambda kept: kept.id)
+
+
+def round_read_out(shop: Shop, kept: KeptRound) -> dict[str, Any]:
+    marks = {kind: shop.mark(kept.id, KINDS[kind]) for kind in
+             ("step", "parameters", "signed", "given_up", "computed", "file")}  # fmt: skip
+    return {
+        "machine": kept.machine, "procedure": kept.procedure, "at": kept.at, "status": kept.status,
+        "pieces": [
+            {
+                "number": p.number, "at": p.at, "body": dict(p.body), "draft": list(shop.draft(p.id) or []),
+                "readings": [
+                    [r.measurand, r.length.text, r.length.mm, r.length.unit, r.instrument, r.at]
+                    for r in shop.readings(p.id)
+                ],
+            }
+            for p in shop.pieces(kept.id)
+        ],
+        "marks": {kind: mark.to_kept() if mark else None for kind, mark in marks.items()},
+    }  # fmt: skip
+
+
+def test_the_old_shop_file_comes_over_without_loss(old_file: Path) -> None:
+    before = old_file.read_bytes()
+    shop = Shop(old_file)
+    try:
+        assert json.loads(json.dumps(read_out(shop))) == NOTED
+        assert (shop.damage, shop.read_only, shop.notice) == ([], False, "")
+    finally:
+        shop.close()
+    assert Path(f"{old_file}.format-2.copy").read_bytes()[100:] == before[100:]  # the header counts SQLite's changes
+
+
+def test_the_round_left_open_in_the_old_file_goes_on_where_it_stood(old_file: Path) -> None:
+    """An edit half done, a length skipped, five readings: then it is read to its end and signed."""
+    shop = Shop(old_file)
+    (kept,) = [k for k in shop.open_rounds("heron") if k.procedure == "rectangle"]
+    session = RoundSession(shop, kept)
+    assert (session.measuring.draft, session.measuring.current()) == ("300.4", "width")
+    assert session.measuring.editing is not None
+    assert [c.measurand.name for c in session.measuring.callouts() if c.skipped] == ["short_height"]
+    assert session.measuring.identified
+    session.measuring.undo()  # the half reading goes first
+    session.measuring.skip("short_height")
+    read_all(session)
+    assert {len(c.readings) for c in session.measuring.callouts()} == {3}
+    assert {f.quantity for f in session.measuring.findings() if f.error is not None} == {"x_steps", "y_steps"}
+    shop.close()
+
+
+def test_an_old_file_is_looked_at_where_nothing_may_be_written(old_file: Path) -> None:
+    """A second window migrates in memory only; the file stays as it is."""
+    before = old_file.read_bytes()
+    with old_file.open("rb") as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        shop = Shop(old_file)
+        assert shop.read_only
+        assert json.loads(json.dumps(read_out(shop))) == NOTED
+        shop.close()
+    assert old_file.read_bytes() == before
+    assert not list(old_file.parent.glob("*.copy"))
+
+
+def test_an_old_logbook_is_taken_over(tmp_path: Path) -> None:
+    """Version 1 wrote marks with the piece in their kind."""
+    shop = Shop(tmp_path / "new.kcshop")
+    assert from_json(shop, (DATA / "logbook-version-1.json").read_text(encoding="utf-8"), understands) == 1
+    (noted,) = [r for r in NOTED["rounds"] if r["machine"] == "swift" and r["status"] == "signed"]
+    (kept,) = shop.rounds("swift")
+    found = json.loads(json.dumps(round_read_out(shop, kept)))
+    for piece in (*found["pieces"], *noted["pieces"]):
+        piece["body"].pop("practice")  # what stood behind it there stays there
+    assert found == noted
+    assert shop.values("swift")["x_steps"].stored.text(2) == NOTED["values"]["swift"]["x_steps"][0]
+    shop.close()

@@ -10,7 +10,9 @@ KeenCompassError
     ├── ShopDamagedError    it can't be read as a shop
     ├── ShopNewerError      a later version of the program wrote it
     ├── ShopReadOnlyError   a change was asked of a shop that is open for reading only
+    ├── ShopClosedError     it was closed in the meantime
     └── ShopWriteError      the disk refused (full, read-only folder)
+        └── ShopGoneError   the file was moved, deleted or replaced while it was open
 
 A message says what, where, what was expected and what to do, in words a technician uses.
 """
@@ -70,3 +72,11 @@ class ShopReadOnlyError(ShopError):
 
 class ShopWriteError(ShopError):
     """The disk refused a change. Nothing that was kept before is lost."""
+
+
+class ShopGoneError(ShopWriteError):
+    """The file was moved, deleted or replaced while it was open. What the program still sees can be saved elsewhere."""
+
+
+class ShopClosedError(ShopError):
+    """Something was asked of a shop that was closed in the meantime."""

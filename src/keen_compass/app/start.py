@@ -8,11 +8,9 @@ import sys
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, QTimer
-from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QApplication, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Text
 from keen_compass.app.window import MainWindow
 from keen_compass.shop.store import Shop
 
@@ -32,6 +30,7 @@ def start(*, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple
     if demo:
         import tempfile
 
+        from keen_compass.app.waiting import Dropped, Waiting
         from keen_compass.procedures.demo import build
 
         scratch = Path(tempfile.mkdtemp(prefix="keen-compass-demo-"))
@@ -53,48 +52,6 @@ def start(*, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple
     if scratch:
         shutil.rmtree(scratch, ignore_errors=True)
     return status
-
-
-class Dropped(Exception):  # noqa: N818 (no error: somebody changed their mind)
-    """The wait was ended by whoever waited."""
-
-
-class Waiting(QWidget):
-    """Work that takes more than a moment, how far it is, and a way out."""
-
-    def __init__(self, words: str) -> None:
-        super().__init__()
-        self.setWindowTitle("Keen Compass")
-        self._dropped = False
-        self._bar = QProgressBar()
-        self._bar.setRange(0, 100)
-        self._bar.setAccessibleName(words)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(28, 22, 28, 22)
-        layout.setSpacing(14)
-        text = Text(words, 17, bold=True)
-        text.setFixedWidth(420)
-        layout.addWidget(text)
-        layout.addWidget(self._bar)
-        layout.addWidget(Button("Never mind", self.drop, "quiet"))
-        self.show()
-        QApplication.processEvents()
-
-    def drop(self) -> None:
-        """End it at the next step."""
-        self._dropped = True
-
-    def closeEvent(self, event: QCloseEvent) -> None:
-        """Closing it means the same, while it runs."""
-        self._dropped = self._dropped or self._bar.value() < 100
-        super().closeEvent(event)
-
-    def show_share(self, share: float) -> None:
-        """How much of it is done, 0 … 1. Raises Dropped where it is to end."""
-        self._bar.setValue(round(100 * share))
-        QApplication.processEvents()
-        if self._dropped:
-            raise Dropped
 
 
 def application(theme: str | None) -> QApplication:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -28,6 +27,7 @@ from keen_compass.errors import KeenCompassError
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.shop.logbook import latest
 from keen_compass.shop.machines import Machine
+from keen_compass.shop.marks import Choices, StepShown
 from keen_compass.shop.standing import spokes, standings
 from keen_compass.shop.store import Shop
 
@@ -110,11 +110,13 @@ class MainWindow(QMainWindow):
         machine = self.shop.machine(uid)
         under_way = {}
         for kept in reversed(self.shop.open_rounds(uid)):
-            idle = datetime.now(UTC) - datetime.fromisoformat(self.shop.last_touched(kept.id))
-            step = self.shop.mark(kept.id, "step") or {"step": "make"}
-            chosen = (self.shop.mark(kept.id, "parameters") or {}).get("chosen", {})
-            axis = chosen.get("axis", "x") if REGISTRY[kept.procedure].apart and chosen.get("run") != "tracking" else ""
-            under_way[kept.procedure, axis] = (step["step"], idle.days)
+            shown = self.shop.mark(kept.id, StepShown)
+            chosen = (self.shop.mark(kept.id, Choices) or Choices()).chosen
+            entry = REGISTRY.get(kept.procedure)
+            if entry is None:  # of a later program
+                continue
+            axis = chosen.get("axis", "x") if entry.apart and chosen.get("run") != "tracking" else ""
+            under_way[kept.procedure, axis] = (shown.step if shown else "make", self.shop.idle_days(kept.id))
         self.rose_page.show_machine(machine, spokes(self.shop, machine), under_way, latest(self.shop, uid, LATELY))
         self._fill_begin_menu(machine)
 

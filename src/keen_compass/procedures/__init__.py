@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from importlib import import_module
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, KeenCompassError
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
@@ -67,6 +68,19 @@ def load(name: str) -> Procedure:
     module = import_module(f"keen_compass.procedures.{REGISTRY[name].module}")
     procedure: Procedure = module.PROCEDURE
     return procedure
+
+
+def understands(name: str, parameters: Mapping[str, Any] | None) -> str:
+    """What is wrong with a procedure's name and the parameters of a piece of it, or an empty text."""
+    try:
+        procedure = load(name)
+        if parameters is not None:
+            procedure.measurands(procedure.piece(parameters))
+    except KeenCompassError as error:
+        return str(error)
+    except (TypeError, ValueError, KeyError, AttributeError, OverflowError):
+        return "these are no parameters of such a piece"
+    return ""
 
 
 def yielding(quantity: str, file_format: str = "gcode") -> list[Entry]:

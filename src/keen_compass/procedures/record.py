@@ -17,6 +17,7 @@ from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.shop.logbook import VERDICT_WORDS
+from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import KeptPiece, Shop
 
 SHOWN_ERROR = 0.03  # of the piece's width, how large the largest error is drawn
@@ -35,7 +36,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     shape, callouts = measuring.shape(), measuring.callouts()
     means = {c.measurand.name: sum(r.length.mm for r in c.readings) / len(c.readings) for c in callouts if c.readings}
     ordered, measured, factor = _picture(shape, means, context.machine.standpoint)
-    mark = shop.mark(round_id, "signed") or {}
+    signed = shop.mark(round_id, Signed) or Signed()
     record = Record(
         title=f"Calibration record: {context.procedure.title}",
         machine=f"{context.machine.name}, {context.machine.describe()} mm",
@@ -54,7 +55,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
             for c in callouts
         ],
         findings=[_row(context.procedure.kept(f), f.quantity, session) for f in solution.findings],
-        notes=[*solution.notes, *([f"Signed because: {mark['reason']}"] if mark.get("reason") else [])],
+        notes=[*solution.notes, *([f"Signed because: {signed.reason}"] if signed.reason else [])],
         software=f"Keen Compass {__version__}",
     )  # fmt: skip
     return write_record(record)

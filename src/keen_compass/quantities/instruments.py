@@ -9,6 +9,7 @@ from datetime import date
 from keen_compass.errors import InputError
 from keen_compass.quantities.lengths import UNITS_MM
 
+LARGEST = 1e9  # mm
 ASSUMED_REPEAT_DOF = 4.0  # with no record the spread is taken as one resolution, known about this well
 
 
@@ -49,10 +50,16 @@ class Instrument:
     kind: str = "caliper"
 
     def __post_init__(self) -> None:
-        if not self.resolution > 0:
+        if not 0 < self.resolution < LARGEST:
             raise InputError("must be larger than 0: the smallest division of its scale", "resolution")
         if min(self.permissible_error) < 0:
             raise InputError("must not be negative", "permissible_error")
+        for name, value in (("permissible_error", sum(self.permissible_error)), ("reach", self.reach),
+                            ("zero", abs(self.zero))):  # fmt: skip
+            if not 0 <= value < LARGEST:
+                raise InputError("must be a length that something can have", name)
+        if self.repeats is not None and not (0 <= self.repeats.s < LARGEST and 0 < self.repeats.dof < LARGEST):
+            raise InputError("must be a spread that was found", "repeats")
         if self.unit not in UNITS_MM:
             raise InputError(f"must be one of {', '.join(UNITS_MM)}", "unit")
         if not 0 <= self.parallel_within < 0.3:

@@ -1,7 +1,8 @@
 """The logbook as CSV and JSON, and JSON back in.
 
-JSON holds every row of the chosen machines, so that another shop file can take them over; row numbers
-are given anew, and rounds that are there already are left out.
+JSON holds every row of the chosen machines, so that another shop file can take them over; row numbers are given anew,
+and rounds that are there already are left out. What comes in is somebody else's: all of it is understood first, row by
+row, and only then taken over, in one transaction (`incoming.py`).
 """
 
 from __future__ import annotations
@@ -9,17 +10,17 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Mapping
+from collections.abc import Callable
 from typing import Any
 
 from keen_compass.errors import FileFormatError
-from keen_compass.shop import database as d
+from keen_compass.shop.incoming import FORMAT, VERSION, Incoming, Understands, read_incoming
 from keen_compass.shop.logbook import Filter, entries
+from keen_compass.shop.schema import COLUMNS
 from keen_compass.shop.store import Shop
 
-FORMAT = "keen-compass-logbook"
-VERSION = 1
-COLUMNS = ("when_utc", "machine", "kind", "quantity", "verdict", "words")
+CSV_COLUMNS = ("when_utc", "machine", "kind", "quantity", "verdict", "words")
+TOLD_EVERY = 500  # rows, how often whoever waits is told how far it is
 
 
 def to_csv(shop: Shop, wanted: Filter) -> str:
@@ -27,7 +28,7 @@ def to_csv(shop: Shop, wanted: Filter) -> str:
     names = {m.uid: m.name for m in shop.machines()}
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(COLUMNS)
+    writer.writerow(CSV_COLUMNS)
     for e in entries(shop, wanted):
         row = (e.at, names.get(e.machine, e.machine), e.kind, e.quantity or "", e.verdict or "", e.words)
         writer.writerow([_plain(cell) for cell in row])
@@ -36,7 +37,7 @@ def to_csv(shop: Shop, wanted: Filter) -> str:
 
 def _plain(cell: str) -> str:
     """Spreadsheets run a cell that begins like a formula; a leading apostrophe keeps it text."""
-    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@") else cell
+    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@", "\t", "\r", "\n") else cell
 
 
 def to_json(shop: Shop, machine: str = "") -> str:
@@ -44,83 +45,80 @@ def to_json(shop: Shop, machine: str = "") -> str:
     return json.dumps({"format": FORMAT, "version": VERSION, "tables": _dump(shop, machine)}, indent=1)
 
 
-def from_json(shop: Shop, text: str) -> int:
-    """Take rows over; returns how many rounds came in. Raises FileFormatError, and nothing is changed then."""
-    try:
-        body: Any = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise FileFormatError(f"This is not a logbook file: {error}.") from None
-    if not isinstance(body, dict) or body.get("format") != FORMAT:
-        raise FileFormatError("This is not a logbook file: it doesn’t say that it is one.")
-    if body.get("version") != VERSION:
-        raise FileFormatError(f"This logbook file has version {body.get('version')}; this program reads {VERSION}.")
-    try:
-        return _take_over(shop, body["tables"])
-    except (KeyError, TypeError, AttributeError) as error:
-        raise FileFormatError(f"This logbook file lacks something: {error}. Nothing was taken over.") from None
+def from_json(
+    shop: Shop, text: str, understands: Understands, progress: Callable[[float], None] = lambda _: None
+) -> int:
+    """Take rows over; returns how many rounds came in. Raises FileFormatError, and nothing is changed then.
+
+    understands: says of a procedure and the parameters of a piece what is wrong with them; see `incoming.py`.
+    progress: is told the share that is done; what it raises ends the work, and nothing was taken over.
+    """
+    here = {m.uid for m in shop.machines()}
+    incoming = read_incoming(text, understands, here, lambda share: progress(share / 2))
+    return _take_over(shop, incoming, lambda share: progress(0.5 + share / 2))
 
 
 def _dump(shop: Shop, machine: str) -> dict[str, list[dict[str, Any]]]:
     """Every row of one machine, or of all, by table; instruments always all."""
-    shop.bind()
-    rounds = d.Round.select().where(d.Round.machine == machine) if machine else d.Round.select()
-    numbers = [r.id for r in rounds]
-    pieces = [p.id for p in d.PieceRow.select().where(d.PieceRow.round.in_(numbers))]
-    tests = {
-        d.MachineProfile: d.MachineProfile.uid == machine, d.ValueRow: d.ValueRow.machine == machine,
-        d.FindingRow: d.FindingRow.machine == machine, d.Event: d.Event.machine == machine,
-        d.Round: d.Round.machine == machine, d.PieceRow: d.PieceRow.machine == machine,
-        d.RoundMark: d.RoundMark.round.in_(numbers), d.ReadingRow: d.ReadingRow.piece.in_(pieces),
+    own = ("WHERE machine = ?", machine) if machine else ("",)
+    rounds = "round IN (SELECT id FROM round WHERE machine = ?)"
+    tails: dict[str, tuple[str, ...]] = {
+        "machine": ("WHERE uid = ?", machine) if machine else ("",), "instrument": ("",), "round": own, "piece": own,
+        "mark": (f"WHERE {rounds}", machine) if machine else ("",),
+        "reading": ("WHERE piece IN (SELECT id FROM piece WHERE machine = ?)", machine) if machine else ("",),
+        "value": own, "finding": own, "event": own,
     }  # fmt: skip
-    tables: dict[str, list[dict[str, Any]]] = {}
-    for table in (d.InstrumentProfile, *tests):
-        query = table.select().order_by(table.id)
-        if machine and table in tests:
-            query = query.where(tests[table])
-        tables[table._meta.table_name] = list[dict[str, Any]](query.dicts())  # type: ignore[arg-type]
-    return tables
+    return {
+        table: [
+            {name: value for (name, _), value in zip(COLUMNS[table], row, strict=True)}
+            for row in shop.dumped(table, *tail)
+        ]
+        for table, tail in tails.items()
+    }
 
 
-def _take_over(shop: Shop, tables: Mapping[str, list[dict[str, Any]]]) -> int:
-    """Append dumped rows with new row numbers, but no round that is here already; returns how many came."""
-    shop.bind()
+def _take_over(shop: Shop, incoming: Incoming, progress: Callable[[float], None]) -> int:
+    """Append rows with new numbers, but no round that is here already; returns how many came."""
+    rows, total, done = incoming.tables, max(sum(map(len, incoming.tables.values())), 1), 0
+
+    def append(table: str, row: dict[str, Any], **moved: Any) -> int:
+        nonlocal done
+        done += 1
+        if done % TOLD_EVERY == 0:
+            progress(min(done / total, 1.0))
+        return shop.taken_over(table, **{k: v for k, v in row.items() if k != "id"} | moved)
+
     with shop.writing():
-        for table, key in ((d.MachineProfile, "uid"), (d.InstrumentProfile, "uid")):
-            here = {getattr(row, key) for row in table.select(getattr(table, key))}
-            _append(table, [r for r in tables[table._meta.table_name] if r[key] not in here])
-        here_rounds = {(r.machine, r.at) for r in d.Round.select(d.Round.machine, d.Round.at)}
-        rounds = _append(d.Round, [r for r in tables["round"] if (r["machine"], r["at"]) not in here_rounds])
-        pieces = _append(d.PieceRow, _moved(tables["piece_row"], "round", rounds))
-        _append(d.RoundMark, _moved(tables["round_mark"], "round", rounds))
-        _append_readings(_moved(tables["reading_row"], "piece", pieces))
-        findings = _moved(tables["finding_row"], "round", rounds)
-        _append(d.FindingRow, [{**r, "piece": pieces.get(r["piece"], 0)} for r in findings])
-        # Values stay in their order, those of rounds and those typed outside of any: the newest is what holds.
-        known = {(r.machine, r.quantity, r.at) for r in d.ValueRow.select()}
-        values = [
-            {**r, "round": rounds.get(r["round"])} for r in tables["value_row"]
-            if r["round"] in rounds or (r["round"] is None and (r["machine"], r["quantity"], r["at"]) not in known)
-        ]  # fmt: skip
-        _append(d.ValueRow, values)
-        events = {(r.machine, r.at) for r in d.Event.select(d.Event.machine, d.Event.at)}
-        _append(d.Event, [r for r in tables["event"] if (r["machine"], r["at"]) not in events])
+        for table in ("machine", "instrument"):
+            here = {uid for _, uid, *_ in shop.dumped(table)}
+            for row in rows[table]:
+                if row["uid"] not in here:
+                    append(table, row)
+        here_rounds = {(machine, at) for _, machine, _, at, _ in shop.dumped("round")}
+        rounds = {r["id"]: append("round", r) for r in rows["round"] if (r["machine"], r["at"]) not in here_rounds}
+        pieces = {r["id"]: append("piece", r, round=rounds[r["round"]]) for r in rows["piece"] if r["round"] in rounds}
+        for row in rows["mark"]:
+            if row["round"] in rounds:
+                append("mark", row, round=rounds[row["round"]], piece=pieces.get(row["piece"], 0))
+        slots: dict[int, int] = {}  # a slot is the number of its first row
+        for row in rows["reading"]:
+            if row["piece"] in pieces:
+                slot = slots[row["slot"]] if row["slot"] else None
+                slots[row["id"]] = append("reading", row, piece=pieces[row["piece"]], slot=slot)
+        for row in rows["finding"]:
+            if row["round"] in rounds:
+                append("finding", row, round=rounds[row["round"]], piece=pieces.get(row["piece"], 0))
+        known_values = {(machine, q, at) for _, machine, q, at, *_ in shop.dumped("value")}
+        for row in rows["value"]:
+            typed = row["round"] is None and (row["machine"], row["quantity"], row["at"]) not in known_values
+            if typed or row["round"] in rounds:
+                append("value", row, round=rounds.get(row["round"]))
+        known_events = {tuple(event) for _, *event in shop.dumped("event")}
+        for row in rows["event"]:
+            if (row["machine"], row["at"], row["kind"], row["text"]) not in known_events:
+                append("event", row)
+    progress(1.0)
     return len(rounds)
 
 
-def _append_readings(rows: list[dict[str, Any]]) -> None:
-    """A slot is the number of its first row, which is given anew."""
-    slots: dict[int, int] = {}
-    for row in rows:
-        new = d.ReadingRow.create(**{k: v for k, v in row.items() if k not in ("id", "slot")},
-                                  slot=slots.get(row["slot"]) if row["slot"] else None)  # fmt: skip
-        slots[row["id"]] = new.id
-
-
-def _append(table: Any, rows: list[dict[str, Any]]) -> dict[int, int]:
-    """Append rows with new numbers; old number → new."""
-    return {row["id"]: table.create(**{k: v for k, v in row.items() if k != "id"}).id for row in rows}
-
-
-def _moved(rows: list[dict[str, Any]], column: str, numbers: Mapping[int, int]) -> list[dict[str, Any]]:
-    """Rows whose `column` refers to a row that came over, referring to its new number."""
-    return [{**row, column: numbers[row[column]]} for row in rows if row[column] in numbers]
+__all__ = ["FileFormatError", "from_json", "to_csv", "to_json"]

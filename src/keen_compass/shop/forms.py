@@ -19,7 +19,20 @@ from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_len
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount, StoredValue
-from keen_compass.shop.machines import FILES, KINDS, Machine, Stock, Tool
+from keen_compass.shop.machines import (
+    BED,
+    FILES,
+    KINDS,
+    LIMITS,
+    THICKNESS,
+    TOLERANCE,
+    WIDEST_TOOL,
+    Machine,
+    Stock,
+    Tool,
+    check_setting_line,
+    check_within,
+)
 
 T = TypeVar("T")
 # What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.
@@ -50,8 +63,10 @@ class FormReader:
             self.complaints[name] = error.message
             return otherwise
 
-    def length(self, name: str, unit: str, *, zero: bool = False) -> float:
-        """A length in mm, larger than 0 (or not negative)."""
+    def length(
+        self, name: str, unit: str, *, zero: bool = False, limits: tuple[float, float] = (0.0, 1_000_000.0)
+    ) -> float:
+        """A length in mm, larger than 0 (or not negative), within what such a thing can be."""
 
         def read(text: str) -> float:
             if zero and not text:
@@ -59,6 +74,10 @@ class FormReader:
             mm = parse_length(text, unit).mm
             if mm <= 0 and not zero:
                 raise InputError("must be larger than 0")
+            low, high = limits
+            if not low <= mm <= high and not (zero and mm == 0):
+                shown = "mm" if unit == "mm" else "in"
+                raise InputError(f"between {show_length(low, shown)} and {show_length(high, shown)}")
             return mm
 
         return self.take(name, read, 1.0)
@@ -155,15 +174,14 @@ def _show_tolerance(machine: Machine, quantity: str) -> str:
 def _read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
     name = f"tolerance_{quantity}"
     if QUANTITIES[quantity].error_unit != "mm/min":
-        return reader.length(name, unit)
+        return reader.length(name, unit, limits=TOLERANCE)
 
     def read(text: str) -> float:
         try:
             feed = float(text.removesuffix("mm/min").strip().replace(",", "."))
         except ValueError:
             raise InputError("type a feed in mm/min") from None
-        if feed <= 0:
-            raise InputError("must be larger than 0")
+        check_within(feed, *TOLERANCE, "")
         return feed
 
     return reader.take(name, read, 1.0)
@@ -211,11 +229,12 @@ def read_machine(
         if value is not None:
             stored[q] = value
     drawn = fields.get("tool_marks", "") != "cuts"
-    tool = Tool(reader.words("tool"), reader.length("tool_width", unit, zero=drawn), drawn)
-    bed = (reader.length("bed_x", unit), reader.length("bed_y", unit))
+    width = reader.length("tool_width", unit, zero=drawn, limits=(0.0, WIDEST_TOOL))
+    tool = Tool(reader.words("tool"), width, drawn)
+    bed = (reader.length("bed_x", unit, limits=BED), reader.length("bed_y", unit, limits=BED))
     stock = Stock(
-        reader.words("stock"), reader.length("stock_thickness", unit), 0.0, 0.0,
-        reader.length("stock_x", unit), reader.length("stock_y", unit),
+        reader.words("stock"), reader.length("stock_thickness", unit, limits=THICKNESS), 0.0, 0.0,
+        reader.length("stock_x", unit, limits=BED), reader.length("stock_y", unit, limits=BED),
     )  # fmt: skip
     for name, size, room in (("stock_x", stock.width, bed[0]), ("stock_y", stock.height, bed[1])):
         if not {name, name.replace("stock", "bed")} & reader.complaints.keys() and size > room:
@@ -230,11 +249,12 @@ def read_machine(
         takes_effect=fields.get("takes_effect", "").strip(),
         units_per_mm=reader.number("units_per_mm", 1, 10_000),
         due_days=round(reader.number("due_months", 1, 120) * DAYS_PER_MONTH),
-        reference_length=reader.length("reference_length", unit),
+        reference_length=reader.length("reference_length", unit, limits=LIMITS["reference_length"]),
         tolerances={q: _read_tolerance(reader, q, unit) for q in JUDGED},
         setting_keys={q: reader.words(f"key_{q}") for q in IN_CONTROLLER},
         flipped=tuple(q for q in IN_CONTROLLER if fields.get(f"flipped_{q}") == "other"),
-        z_travel=reader.length("z_travel", unit, zero=True), gantry=reader.length("gantry", unit, zero=True),
+        z_travel=reader.length("z_travel", unit, zero=True, limits=LIMITS["z_travel"]),
+        gantry=reader.length("gantry", unit, zero=True, limits=LIMITS["gantry"]),
         step_limit=reader.number("step_limit", 0, 1e8) if fields.get("step_limit", "").strip() else 0.0,
         acceleration=reader.number("acceleration", 1, 1e5),
         tools=(tool, *(base.tools[1:] if base else ())), stock=_keep_place(stock, base),
@@ -253,12 +273,7 @@ def _file_for(text: str, kind: str) -> str:
 
 
 def _setting_line(text: str) -> str:
-    if "{value}" not in text:
-        raise InputError("must contain {value}, and {key} where the controller wants one")
-    try:
-        text.format(key="K", value="1")
-    except (KeyError, IndexError, ValueError):
-        raise InputError("only {key} and {value} may stand in brackets") from None
+    check_setting_line(text)
     return text
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import string
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from datetime import date
@@ -47,6 +49,38 @@ COUNTS_STEPS = (
     ResolutionForm.INCH_PER_STEP,
 )  # fmt: skip
 UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
+# Field → (least, most) that a machine of this world can have; lengths in mm, feeds in mm/min.
+LIMITS: dict[str, tuple[float, float]] = {
+    "reference_length": (1, 100_000), "feed": (1, 1_000_000), "plunge_feed": (1, 1_000_000),
+    "depth_per_pass": (0.01, 500), "units_per_mm": (1, 10_000), "z_travel": (0, 10_000), "gantry": (0, 100_000),
+    "step_limit": (0, 1e8), "acceleration": (1, 100_000), "due_days": (1, 3700), "decimals": (0, 9),
+    "spindle_rpm": (0, 1_000_000),
+}  # fmt: skip
+BED = (1.0, 1_000_000.0)  # mm; a roll is long
+THICKNESS = (0.001, 500.0)
+WIDEST_TOOL = 500.0
+TOLERANCE = (1e-6, 1_000_000.0)
+LONGEST_LINE = 200  # characters of a setting line's pattern
+
+
+def check_within(value: float, low: float, high: float, name: str) -> None:
+    """Raise InputError, in words, for a number that no machine can have."""
+    if not (math.isfinite(value) and low <= value <= high):
+        raise InputError(f"must be between {low:g} and {high:g}, got {value:g}", name)
+
+
+def check_setting_line(line: str) -> None:
+    """Only {key} and {value} may stand in it, as they are. Raises InputError."""
+    if len(line) > LONGEST_LINE:
+        raise InputError(f"at most {LONGEST_LINE} letters", "setting_line")
+    try:
+        parts = list(string.Formatter().parse(line))
+    except ValueError:
+        raise InputError("only {key} and {value} may stand in brackets", "setting_line") from None
+    if any(name is not None and (name not in ("key", "value") or spec or how) for _, name, spec, how in parts):
+        raise InputError("only {key} and {value} may stand in brackets", "setting_line")
+    if "value" not in {name for _, name, *_ in parts}:
+        raise InputError("must contain {value}, and {key} where the controller wants one", "setting_line")
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,6 +146,26 @@ class Machine:
             raise InputError(f"choose one of {', '.join(UNITS)}", "units")
         if min(self.bed) <= 0:
             raise InputError("the bed must be larger than 0 both ways", "bed")
+        for size in self.bed:
+            check_within(size, *BED, "bed")
+        for name, limits in LIMITS.items():
+            check_within(getattr(self, name), *limits, name)
+        for quantity, T in self.tolerances.items():
+            if quantity not in QUANTITIES:
+                raise InputError(f"{quantity!r} is nothing that is calibrated", "tolerances")
+            check_within(T, *TOLERANCE, f"tolerances.{quantity}")
+        for tool in self.tools:
+            check_within(tool.width, 0, WIDEST_TOOL, "tools")
+        if stock := self.stock:
+            check_within(stock.thickness, *THICKNESS, "stock.thickness")
+            for size in (stock.width, stock.height):
+                check_within(size, *BED, "stock")
+            for at in (stock.x, stock.y):
+                check_within(at, -BED[1], BED[1], "stock")
+        if self.scatter is not None:
+            check_within(self.scatter[0], 0, 1000, "scatter")
+            check_within(self.scatter[1], 0.5, 1e9, "scatter")
+        check_setting_line(self.setting_line)
 
     @property
     def file_format(self) -> str:
@@ -154,19 +208,45 @@ class Machine:
 
     @classmethod
     def from_json(cls, body: Mapping[str, Any]) -> Machine:
-        """Inverse of `to_json`."""
-        return cls(
-            **{
-                **body,
-                "bed": tuple(body["bed"]),
-                "standpoint": Standpoint(**body["standpoint"]),
-                "form": ResolutionForm(body["form"]),
-                "tools": tuple(Tool(**t) for t in body["tools"]),
-                "stock": Stock(**body["stock"]) if body["stock"] else None,
-                "scatter": tuple(body["scatter"]) if body["scatter"] else None,
-                "flipped": tuple(body.get("flipped", ())),
-            }
-        )
+        """Inverse of `to_json`. What an older program let through beyond the limits is brought within them."""
+        fields = {
+            **body,
+            "bed": tuple(body["bed"]),
+            "standpoint": Standpoint(**body["standpoint"]),
+            "form": ResolutionForm(body["form"]),
+            "tools": tuple(Tool(**t) for t in body["tools"]),
+            "stock": Stock(**body["stock"]) if body["stock"] else None,
+            "scatter": tuple(body["scatter"]) if body["scatter"] else None,
+            "flipped": tuple(body.get("flipped", ())),
+        }
+        try:
+            return cls(**fields)
+        except InputError:
+            return cls(**fields | _within_limits(body))
+
+
+def _within_limits(body: Mapping[str, Any]) -> dict[str, Any]:
+    """The fields of a kept profile that have limits, within them."""
+
+    def clamped(value: float, low: float, high: float) -> float:
+        return min(max(value, low), high) if math.isfinite(value) else low
+
+    stock = body["stock"]
+    if stock:
+        stock = Stock(**stock | {"thickness": clamped(stock["thickness"], *THICKNESS)})
+    try:
+        check_setting_line(body["setting_line"])
+        line = body["setting_line"]
+    except InputError:
+        line = "{key} = {value}"
+    known = {q: T for q, T in body["tolerances"].items() if q in QUANTITIES}
+    return {
+        **{name: clamped(body[name], *limits) for name, limits in LIMITS.items() if name in body},
+        "stock": stock, "setting_line": line,
+        "bed": tuple(clamped(size, *BED) for size in body["bed"]),
+        "tolerances": {q: clamped(T, *TOLERANCE) for q, T in known.items()},
+        "tools": tuple(Tool(**t | {"width": clamped(t["width"], 0, WIDEST_TOOL)}) for t in body["tools"]),
+    }  # fmt: skip
 
 
 @cache

@@ -22,8 +22,10 @@ from PySide6.QtWidgets import (
 from keen_compass.app import theme as th
 from keen_compass.app.logbook.chart import HistoryChart
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Line, Text, draw_state
+from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.files import write_whole
+from keen_compass.procedures import understands
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.exchange import from_json, to_csv, to_json
@@ -32,6 +34,7 @@ from keen_compass.shop.store import Shop
 
 Index = QModelIndex | QPersistentModelIndex
 ROW = 40  # px
+SHOWN_ABOVE = 300_000  # characters of a file; what is shorter is there before anybody waits
 SINCE = {"": "any time", "31": "the last month", "183": "the last half year", "366": "the last year"}
 VERDICTS = {"": "any verdict", "in": "in", "out": "out", "cannot_tell": "can’t tell"}
 
@@ -212,6 +215,15 @@ class LogbookPage(QWidget):
         )
         self.record.setEnabled(entry is not None and entry.round is not None)
 
+    def _take_over(self, text: str) -> int:
+        if len(text) < SHOWN_ABOVE:
+            return from_json(self._shop, text, understands)
+        waiting = Waiting("The logbook is looked through and taken over")
+        try:
+            return from_json(self._shop, text, understands, waiting.show_share)
+        finally:
+            waiting.close()
+
     def _file(self, suffix: str) -> Path:
         """The file that is named, with the suffix of what it holds. Raises InputError where none is."""
         file = Path(self.file.text().strip()).expanduser()
@@ -245,7 +257,9 @@ class LogbookPage(QWidget):
     def _read(self) -> None:
         try:
             file = self._file(".json")
-            came = from_json(self._shop, file.read_text(encoding="utf-8"))
+            came = self._take_over(file.read_text(encoding="utf-8"))
+        except Dropped:
+            self._said.say("Nothing was taken over.")
         except (OSError, UnicodeDecodeError) as error:
             self._said.say(f"That file can’t be read: {error}", "bad")
         except KeenCompassError as error:

@@ -49,7 +49,7 @@ class FloorView(QWidget):
         callout = next((c for c in session.measuring.callouts() if c.current), None)
         self.edit.setReadOnly(callout is None)
         if callout:
-            passes = session.context.parameters["passes"]
+            passes = session.context.choices.passes
             done = len(callout.readings) + 1
             self._name.say(f"{sentence(callout.measurand.label)}, {done} of {max(passes, done)}")
             self.edit.setAccessibleName(f"{callout.measurand.label}, the shop-floor view")

@@ -17,6 +17,7 @@ from keen_compass.app.round.bed_canvas import BedCanvas
 from keen_compass.app.round.choices import ChoicesBar, fill, plain_combo
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Makes
+from keen_compass.shop.marks import FileWritten
 
 
 class MakeStep(QWidget):
@@ -111,7 +112,7 @@ class MakeStep(QWidget):
         self._filling = True
         step, smallest = making.step, making.smallest
         self.slider.setRange(round(smallest / step), round(max(making.largest_size(), smallest) / step))
-        self.slider.setValue(round(context.parameters["size"] / step))
+        self.slider.setValue(round(context.choices.size / step))
         self.slider.setEnabled(not again)
         for widget in (self._size_label, self.slider, self._size):
             widget.setVisible(context.procedure.sized)
@@ -119,9 +120,9 @@ class MakeStep(QWidget):
         self.tool.setEnabled(not again)
         self.tool.setVisible(not runs)
         self._tool_label.say("Read with" if runs else "Tool")
-        fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.parameters["instrument"])
+        fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.choices.instrument)
         self._filling = False
-        passes = context.parameters["passes"]
+        passes = context.choices.passes
         fill(self.passes, [(f"{n} ×" if n > 1 else "once", n) for n in sorted({1, 2, 3, 5, 10, passes})], passes)
         parameters = making.parameters()
         self._size.say(words.size_of(parameters, context.machine))
@@ -136,7 +137,8 @@ class MakeStep(QWidget):
         if not self.file.isModified():
             self.file.setText(proposed)
         practice = context.shop.stand_in(context.machine.uid) is not None
-        written = (context.mark("file") or {}).get("number") == number
+        file = context.mark(FileWritten)
+        written = file is not None and file.number == number
         self.sheet.setVisible(not runs or ticks)
         self.cut.name("Run on the stand-in" if runs else "Cut on the stand-in")
         self.is_cut.name("It has run: read" if runs else "It is cut: measure")
@@ -151,8 +153,8 @@ class MakeStep(QWidget):
         if trouble:
             self._said.say(trouble, "bad")
         elif written:
-            mark = self._model.session.context.mark("file") or {}
-            self._said.say(f"Written: {mark.get('file', '')}", "good")
+            mark = self._model.session.context.mark(FileWritten)
+            self._said.say(f"Written: {mark.file if mark else ''}", "good")
         else:
             self._said.say("")
 

@@ -189,7 +189,7 @@ class Strip(Card):
         instrument = session.context.instrument
         editable = not session.context.shop.read_only and not session.settled
         if current:
-            self._show_current(current, session.context.parameters["passes"])
+            self._show_current(current, session.context.choices.passes)
             looks = session.context.procedure.numbered and not any(c.readings for c in callouts)
             self._hint.say((self._first_look() if looks else "") or current.measurand.hint)
             if instrument is None and session.measuring.instrument() is None:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Signal
 
-from keen_compass.errors import KeenCompassError
+from keen_compass.errors import KeenCompassError, ShopError
 from keen_compass.procedures.rounds import RoundSession
 
 
@@ -27,9 +27,12 @@ class RoundModel(QObject):
         self._depth += 1
         self.trouble.pop(place, None)
         try:
-            run()
+            with self.session.together():
+                run()
         except KeenCompassError as error:
             self.trouble[place] = str(error)
+            if isinstance(error, ShopError):  # said where the technician looks while typing, too
+                self.session.measuring.complaint = str(error)
         finally:
             self._depth -= 1
         self._something_changed()

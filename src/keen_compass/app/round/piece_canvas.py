@@ -65,7 +65,7 @@ class PieceCanvas(BoxedSurface):
         self._piece = session.measuring.shape()
         self._standpoint = context.machine.standpoint
         self._number = context.piece.number if context.piece and context.procedure.numbered else 0
-        self._fill_boxes(callouts, context.parameters["passes"], frozen=frozen)
+        self._fill_boxes(callouts, context.choices.passes, frozen=frozen)
         self._arrange()
         self.update()
 

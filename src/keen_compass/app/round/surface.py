@@ -130,7 +130,7 @@ class FloatingSurface(SurfaceWidget):
         current = self.current()
         self.box.setVisible(current is not None)
         if current:
-            self.box.show_callout(current, session.context.parameters["passes"], frozen=frozen)
+            self.box.show_callout(current, session.context.choices.passes, frozen=frozen)
         self._arrange()
         self.update()
 

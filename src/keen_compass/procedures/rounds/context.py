@@ -21,11 +21,12 @@ from keen_compass.quantities.stored import StoredValue, nothing_stored, stored_f
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine, Tool
+from keen_compass.shop.marks import Choices, Mark
 from keen_compass.shop.standing import Spoke, State, spokes
 from keen_compass.shop.store import KeptPiece, KeptRound, KeptValue, Shop
 
 T = TypeVar("T")
-DEFAULTS: Mapping[str, Any] = {"size": 400.0, "tool": "", "instrument": "", "passes": 3, "chosen": {}}
+M = TypeVar("M", bound=Mark)
 
 
 class RoundContext:
@@ -45,6 +46,10 @@ class RoundContext:
         self._remembered.clear()
         self.listener()
 
+    def nothing_kept(self) -> None:
+        """What was written was taken back: forget what was read of it."""
+        self._remembered.clear()
+
     def typed(self) -> None:
         """Only the half reading changed, so only the answer to the piece shown is out of date."""
         if self.piece:
@@ -63,13 +68,13 @@ class RoundContext:
         value: T = self._remembered[key]
         return value
 
-    def mark(self, kind: str) -> Mapping[str, Any] | None:
-        """The newest mark of this round of a kind."""
-        return self.remembered(("mark", kind), lambda: self.shop.mark(self.kept.id, kind))
+    def mark(self, kind: type[M], piece: int = 0) -> M | None:
+        """The newest mark of a kind of this round, or of one of its pieces."""
+        return self.remembered(("mark", kind, piece), lambda: self.shop.mark(self.kept.id, kind, piece))
 
-    def put_mark(self, kind: str, body: Mapping[str, Any] | None = None) -> None:
+    def put_mark(self, mark: Mark, piece: int = 0) -> None:
         """Append a mark."""
-        self.shop.put_mark(self.kept.id, kind, body)
+        self.shop.put_mark(self.kept.id, mark, piece)
         self.changed()
 
     @property
@@ -88,9 +93,9 @@ class RoundContext:
         return self.pieces[-1] if self.pieces else None
 
     @property
-    def parameters(self) -> dict[str, Any]:
-        """What was chosen for the next piece: size (mm), tool, instrument (uid), passes, the procedure's choices."""
-        return {**DEFAULTS, "passes": self.procedure.passes, **(self.mark("parameters") or {})}
+    def choices(self) -> Choices:
+        """What was chosen for the next piece."""
+        return self.mark(Choices) or Choices(passes=self.procedure.passes)
 
     @property
     def chosen(self) -> dict[str, Any]:
@@ -98,32 +103,32 @@ class RoundContext:
 
         def read() -> dict[str, Any]:
             usual = {c.name: c.options[0][1] for c in self.procedure.choices(self.machine) if c.options}
-            return usual | dict(self.parameters["chosen"])
+            return usual | dict(self.choices.chosen)
 
         return self.remembered("chosen", read)
 
     @property
     def tool(self) -> Tool:
         """The tool chosen; a pen where the machine has no tools."""
-        name = self.parameters["tool"]
+        name = self.choices.tool
         return next((t for t in self.machine.tools if t.name == name), Tool("pen", 0.0, drawn=True))
 
     @property
     def instrument(self) -> Instrument | None:
         """The instrument chosen with what the logbook knows of its repeats; None where the shop has none yet."""
-        uid = self.parameters["instrument"]
+        uid = self.choices.instrument
         return next((i for i in self.instruments if i.uid == uid), None)
 
     @property
     def instruments(self) -> list[Instrument]:
         """What the shop can measure with."""
-        first_piece = self.pieces[0].id if self.pieces else None
+        begun = self.pieces[0].at if self.pieces else ""
 
         def read() -> list[Instrument]:
             known = self.shop.instruments()
             for i in known:  # learnt once: a round doesn't learn from its own readings
                 if i.uid not in self._learnt:
-                    self._learnt[i.uid] = self.shop.repeatability(i.uid, first_piece)
+                    self._learnt[i.uid] = self.shop.repeatability(i.uid, begun)
             return [replace(i, repeats=self._learnt[i.uid] or i.repeats) for i in known]
 
         return self.remembered("instruments", read)
@@ -180,8 +185,8 @@ class RoundContext:
             reference_length=self.kept.body["reference_length"], readings=readings, piece_scatter=scatter,
             instruments_at_hand=tuple(i for i in self.instruments if i.kind in (self.procedure.suits or (i.kind,))),
             largest_size=self.procedure.longest(machine, self.chosen), flipped=frozenset(machine.flipped),
-            computed={q: c["steps_per_mm"] for q, c in computed.items()},
-            teeth={q: c["teeth"] for q, c in computed.items() if c.get("teeth")},
+            computed={q: steps for q, c in computed.items() if (steps := c.get("steps_per_mm"))},
+            teeth={q: teeth for q, c in computed.items() if (teeth := c.get("teeth"))},
             step_limit=machine.step_limit, gantry=machine.gantry, proven=self._proven(),
         )  # fmt: skip
 

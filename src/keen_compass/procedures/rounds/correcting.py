@@ -13,6 +13,7 @@ from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredValue, same_size
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.forms import parse_stored, plain_number
+from keen_compass.shop.marks import Decided
 
 FAR_OFF = (0.5, 2.0)  # ratio new/old outside of which a typed number is a slip of the finger
 
@@ -51,7 +52,7 @@ class Correcting:
 
     def enters(self, finding: Finding) -> bool:
         """Whether the new number is to be entered: the technician's word, else where it is worth it."""
-        chosen = (self._c.mark(self._key()) or {}).get(finding.quantity)
+        chosen = self._decided().enter.get(finding.quantity)
         if finding.new is None:
             return False
         if chosen is not None:
@@ -60,12 +61,11 @@ class Correcting:
 
     def decide(self, quantity: str, enter: bool) -> None:
         """Enter the new number, or leave the old (undoable)."""
-        key = self._key()
-        before = dict(self._c.mark(key) or {})
+        before, piece = self._decided(), self._piece_id()
 
         def change() -> Undo:
-            self._c.put_mark(key, before | {quantity: enter})
-            return lambda: self._c.put_mark(key, before)
+            self._c.put_mark(Decided({**before.enter, quantity: enter}), piece)
+            return lambda: self._c.put_mark(before, piece)
 
         self._c.do(change)
 
@@ -112,6 +112,8 @@ class Correcting:
         findings = self._measuring.findings()
         return bool(findings) and all(not self.enters(f) or self.entered(f.quantity) is not None for f in findings)
 
-    def _key(self) -> str:
-        piece = self._c.piece
-        return f"decision/{piece.id if piece else 0}"
+    def _decided(self) -> Decided:
+        return self._c.mark(Decided, self._piece_id()) or Decided()
+
+    def _piece_id(self) -> int:
+        return self._c.piece.id if self._c.piece else 0

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +16,7 @@ from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.stored import StoredAmount
+from keen_compass.shop.marks import Choices, FileWritten
 from keen_compass.shop.store import KeptPiece
 
 STEPS = {"mm": (10.0, 120.0), "in": (12.7, 127.0)}  # mm: step and smallest size, by the machine's units
@@ -57,17 +58,17 @@ class Making:
     def choose(self, **chosen: Any) -> None:
         """Choose tool, passes or the procedure's choices; or the instrument, which must stay the same in a piece."""
         piece = self._c.piece
-        other = chosen.get("instrument") not in (None, self._c.parameters["instrument"]) and self._c.instrument
+        other = chosen.get("instrument") not in (None, self._c.choices.instrument) and self._c.instrument
         if other and piece and self._c.shop.readings(piece.id):
             raise InputError(
                 "This piece is being measured with another instrument: take its readings back first, "
                 "or change with the next piece."
             )
-        self._c.put_mark("parameters", self._c.parameters | chosen)
+        self._c.put_mark(replace(self._c.choices, **chosen))
 
     def choose_size(self, size: float) -> None:
         """Choose the long side, mm (undoable)."""
-        before = self._c.parameters["size"]
+        before = self._c.choices.size
         if size == before:
             return
 
@@ -79,12 +80,12 @@ class Making:
 
     def choose_option(self, name: str, value: Any) -> None:
         """Choose one of the procedure's choices (undoable); what no longer fits is proposed anew."""
-        before = self._c.parameters
-        if before["chosen"].get(name) == value:
+        before = self._c.choices
+        if before.chosen.get(name) == value:
             return
 
         def change() -> Undo:
-            self.choose(chosen=before["chosen"] | {name: value})
+            self.choose(chosen={**before.chosen, name: value})
             if not self._c.piece or not self._c.shop.readings(self._c.piece.id):
                 self.choose(instrument=self.proposed_instrument())
             if self._c.procedure.sized:
@@ -95,8 +96,8 @@ class Making:
 
         self._c.do(change)
 
-    def _choose_again(self, before: Mapping[str, Any]) -> None:
-        self._c.put_mark("parameters", before)
+    def _choose_again(self, before: Choices) -> None:
+        self._c.put_mark(before)
         if self._c.procedure.makes is Makes.NOTHING:
             self.count_parts()
 
@@ -105,7 +106,7 @@ class Making:
         c, fine = self._c, self.step / 2
         fastest = {q[0]: v.value for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
         around = Surroundings(
-            c.machine, c.tool, c.parameters["size"] if size is None else size, fine, self._room_across(), c.chosen,
+            c.machine, c.tool, c.choices.size if size is None else size, fine, self._room_across(), c.chosen,
             len(self.taken()), fastest,
         )  # fmt: skip
         if size is None and c.pieces and c.procedure.makes is not Makes.NOTHING:
@@ -157,7 +158,7 @@ class Making:
             return Resolves({}, T)
         try:
             case = c.case(self.parameters(size), c.values(), {})
-            predicted = c.procedure.predict(case, c.parameters["passes"])
+            predicted = c.procedure.predict(case, c.choices.passes)
         except KeenCompassError:
             return Resolves({}, T)
         return Resolves({q: U for q, U in predicted.items() if q in T}, T)
@@ -165,7 +166,7 @@ class Making:
     def proposed_size(self) -> float:
         """The smallest size that promises a clear verdict, else the largest that fits."""
         if not self._c.procedure.sized:
-            return float(self._c.parameters["size"])
+            return float(self._c.choices.size)
         largest = self.largest_size()
         if not self._c.instrument or not largest or not self.resolves(largest).good:
             return largest or self.smallest
@@ -234,7 +235,7 @@ class Making:
         if self._c.procedure.makes is not Makes.MOVES:
             return None
         run: Moves = self.next_piece()
-        return run.program(self._c.machine, self._c.parameters["passes"])
+        return run.program(self._c.machine, self._c.choices.passes)
 
     def file_text(self) -> str:
         """The next file. Raises PieceError with what to do where it can't be made."""
@@ -287,7 +288,7 @@ class Making:
         from keen_compass.formats.files import write_whole
 
         write_whole(file, self.file_text().encode("ascii"))
-        self._c.put_mark("file", {"file": str(file), "number": self.next_number()})
+        self._c.put_mark(FileWritten(str(file), self.next_number()))
 
     def made(self) -> KeptPiece:
         """The piece has been made on the machine; it keeps the settings in force now."""

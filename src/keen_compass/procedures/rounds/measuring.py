@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
-from keen_compass.errors import InputError, KeenCompassError, LengthError
+from keen_compass.errors import InputError, KeenCompassError, LengthError, ShopError
 from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.undo import Undo
@@ -13,6 +13,7 @@ from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length, parse_length
 from keen_compass.shop.forms import length_unit
+from keen_compass.shop.marks import Confirmed, Editing, Identified, Skipped
 from keen_compass.shop.store import KeptPiece, KeptReading
 
 HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
@@ -54,6 +55,14 @@ class Measuring:
         """The kept reading that the next one will replace."""
         return self._editing
 
+    def remember(self) -> tuple[str, str, str | None, KeptReading | None]:
+        """What stands half typed, for `put_back`."""
+        return self.draft, self.complaint, self._chosen, self._editing
+
+    def put_back(self, remembered: tuple[str, str, str | None, KeptReading | None]) -> None:
+        """As it stood: what was done since was not kept."""
+        self.draft, self.complaint, self._chosen, self._editing = remembered
+
     def next_piece(self) -> None:
         """Another piece is on the screen: whatever stood half typed on the last one stays in the shop file."""
         self._forget_draft()
@@ -76,7 +85,7 @@ class Measuring:
         return (
             piece is None
             or not self._c.procedure.numbered
-            or self._c.mark(f"identified/{piece.id}") is not None
+            or self._c.mark(Identified, piece.id) is not None
             or bool(self._by_measurand())
         )
 
@@ -91,7 +100,7 @@ class Measuring:
                 f"This round waits for piece {piece.number}, and that one says {given[:12]}. "
                 "Look for the other one, or cut it again in Make."
             )
-        self._c.put_mark(f"identified/{piece.id}", {"number": given})
+        self._c.put_mark(Identified(given), piece.id)
 
     def callouts(self) -> list[Callout]:
         """Every dimension line, with what stands on it."""
@@ -112,7 +121,7 @@ class Measuring:
             return None
         if self._chosen:
             return self._chosen
-        readings, skipped, passes = self._by_measurand(), self._skipped(), self._c.parameters["passes"]
+        readings, skipped, passes = self._by_measurand(), self._skipped(), self._c.choices.passes
         waiting = [
             (len(readings.get(m.name, ())), i, m.name)
             for i, m in enumerate(self.measurands())
@@ -138,8 +147,11 @@ class Measuring:
             text = text[:LONGEST_DRAFT]
         if text != self.draft or not text:
             self.draft = text
-            if not self._c.shop.read_only:
-                self._c.shop.put_draft(piece.id, current, text)
+            try:
+                if not self._c.shop.read_only:
+                    self._c.shop.put_draft(piece.id, current, text)
+            except ShopError as error:  # it stays in the callout, and the words say that it is only there
+                self.complaint = str(error)
         self._c.typed()
 
     def keep(self) -> bool:
@@ -153,9 +165,13 @@ class Measuring:
             self.complaint = self.complaint or error.message
             self._c.changed()
             return False
+        if self._c.shop.read_only:
+            self.complaint = self._c.shop.why_read_only
+            self._c.changed()
+            return False
         replaced = self._editing
         counted = self._c.procedure.makes is Makes.NOTHING
-        instrument = "" if counted else self._c.parameters["instrument"]
+        instrument = "" if counted else self._c.choices.instrument
         slot = replaced.slot if replaced else None
         self._forget_draft()  # the row goes in the reading's own transaction
 
@@ -194,7 +210,7 @@ class Measuring:
         if piece and (reading := self._in_slot(slot)):
             self._chosen, self._editing = reading.measurand, reading
             if not self._c.shop.read_only:
-                self._c.shop.put_mark(self._c.kept.id, "editing", {"piece": piece.id, "slot": slot})
+                self._c.shop.put_mark(self._c.kept.id, Editing(piece.id, slot))
             self.type(reading.length.text)
 
     def skip(self, measurand: str) -> None:
@@ -205,7 +221,7 @@ class Measuring:
 
         def flip() -> None:
             skipped = self._skipped() ^ {measurand}
-            self._c.put_mark(f"skipped/{piece.id}", {"skipped": sorted(skipped)})
+            self._c.put_mark(Skipped(tuple(sorted(skipped))), piece.id)
 
         def change() -> Undo:
             flip()
@@ -216,8 +232,7 @@ class Measuring:
 
     def another_pass(self) -> None:
         """One more reading of every dimension."""
-        passes = self._c.parameters["passes"]
-        self._c.put_mark("parameters", self._c.parameters | {"passes": passes + 1})
+        self._c.put_mark(replace(self._c.choices, passes=self._c.choices.passes + 1))
 
     def undo(self) -> None:
         """Take the last change back; half a reading goes first."""
@@ -239,7 +254,7 @@ class Measuring:
     def confirm_odd(self) -> None:
         """The technician says that odd-looking readings are right."""
         if piece := self._c.piece:
-            self._c.put_mark(f"confirmed/{piece.id}")
+            self._c.put_mark(Confirmed(), piece.id)
 
     def practice_reading(self) -> str | None:
         """What the practice machine's instrument shows at the current callout; None without a stand-in."""
@@ -301,7 +316,7 @@ class Measuring:
             return None
         case = replace(
             self._c.case(piece.body["parameters"], self._c.in_force(piece), lengths),
-            confirmed=self._c.mark(f"confirmed/{piece.id}") is not None,
+            confirmed=self._c.mark(Confirmed, piece.id) is not None,
             previous_errors=self._previous_errors(piece),
         )
         try:
@@ -311,7 +326,7 @@ class Measuring:
 
     def _previous_errors(self, piece: KeptPiece) -> dict[str, float]:
         """Errors of the piece before, for those quantities whose number was changed in between."""
-        earlier = [p for p in self._c.pieces if p.id < piece.id]
+        earlier = [p for p in self._c.pieces if (p.at, p.id) < (piece.at, piece.id)]
         if not earlier:
             return {}
         before = earlier[-1]
@@ -384,8 +399,8 @@ class Measuring:
 
     def _skipped(self, piece: KeptPiece | None = None) -> set[str]:
         piece = piece or self._c.piece
-        mark = self._c.mark(f"skipped/{piece.id}") if piece else None
-        return set(mark["skipped"]) if mark else set()
+        mark = self._c.mark(Skipped, piece.id) if piece else None
+        return set(mark.skipped) if mark else set()
 
     def _put_back(self, piece: KeptPiece, r: KeptReading, *, withdrawn: bool) -> None:
         self._c.shop.put_reading(piece.id, r.measurand, r.length, r.instrument, slot=r.slot, withdrawn=withdrawn)
@@ -399,10 +414,10 @@ class Measuring:
 
     def _edited_before(self, piece: KeptPiece) -> KeptReading | None:
         """The reading that the half-typed one was to replace, when the window was closed over it."""
-        mark = self._c.mark("editing")
-        return self._in_slot(mark["slot"]) if mark and mark.get("piece") == piece.id else None
+        mark = self._c.mark(Editing)
+        return self._in_slot(mark.slot) if mark and mark.slot and mark.piece == piece.id else None
 
     def _forget_draft(self) -> None:
         if self._editing and not self._c.shop.read_only:
-            self._c.shop.put_mark(self._c.kept.id, "editing", {})
+            self._c.shop.put_mark(self._c.kept.id, Editing())
         self.draft, self.complaint, self._chosen, self._editing = "", "", None, None

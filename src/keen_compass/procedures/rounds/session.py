@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from keen_compass.errors import InputError
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Step
@@ -11,6 +14,7 @@ from keen_compass.procedures.rounds.making import Making
 from keen_compass.procedures.rounds.measuring import Measuring
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.machines import Machine
+from keen_compass.shop.marks import Computed, GivenUp, Signed, StepShown
 from keen_compass.shop.store import KeptRound, Shop
 
 
@@ -38,20 +42,37 @@ class RoundSession:
             "tolerances": {q: machine.tolerance(q) for q in known.yields},
             "reference_length": machine.reference_length,
         }
-        session = cls(shop, shop.begin_round(machine.uid, procedure, body))
-        session.making.choose(chosen=known.chosen_for(quantity) if quantity else {})
-        session.making.choose(tool=session.making.proposed_tool(), instrument=session.making.proposed_instrument())
-        session.making.choose(size=session.making.proposed_size())
-        if known.makes is Makes.NOTHING:
-            session.making.count_parts()
-            session.go(Step.MEASURE)
+        with shop.writing():  # a round without its tool or instrument would be worse than none
+            session = cls(shop, shop.begin_round(machine.uid, procedure, body))
+            session.making.choose(chosen=known.chosen_for(quantity) if quantity else {})
+            session.making.choose(tool=session.making.proposed_tool(), instrument=session.making.proposed_instrument())
+            session.making.choose(size=session.making.proposed_size())
+            if known.makes is Makes.NOTHING:
+                session.making.count_parts()
+                session.go(Step.MEASURE)
         return session
+
+    @contextmanager
+    def together(self) -> Iterator[None]:
+        """What a command writes is kept whole or not at all; what raises leaves the session as it was before."""
+        c, history, typed = self.context, self.context.history.remember(), self.measuring.remember()
+        if c.shop.read_only:
+            yield
+            return
+        try:
+            with c.shop.writing():
+                yield
+        except BaseException:
+            c.history.put_back(history)
+            self.measuring.put_back(typed)
+            c.nothing_kept()
+            raise
 
     @property
     def step(self) -> Step:
         """The step that is shown."""
-        mark = self.context.mark("step")
-        return Step(mark["step"]) if mark else self.context.procedure.steps[0]
+        mark = self.context.mark(StepShown)
+        return Step(mark.step) if mark else self.context.procedure.steps[0]
 
     @property
     def settled(self) -> bool:
@@ -81,7 +102,7 @@ class RoundSession:
             raise InputError(reason)
         if step is Step.CORRECT:
             self.correcting.keep_settings()
-        self.context.put_mark("step", {"step": step})
+        self.context.put_mark(StepShown(step))
 
     def after_making(self) -> None:
         """The piece is there: on to its readings."""
@@ -118,25 +139,23 @@ class RoundSession:
             raise InputError(refusal)
         if self.needs_reason() and not reason.strip():
             raise InputError("“Can’t tell” may be signed, but say why.")
-        self._end("signed", reason)
+        self._end(Signed(reason.strip()))
 
     def give_up(self, reason: str) -> None:
         """End the round without a result; what it found so far stays in the logbook."""
         if not reason.strip():
             raise InputError("Say why, so that the logbook knows.")
-        self._end("given_up", reason)
+        self._end(GivenUp(reason.strip()))
 
-    def _end(self, kind: str, reason: str) -> None:
+    def _end(self, end: Signed | GivenUp) -> None:
         c = self.context
         found = [c.procedure.kept(f) for f in self.measuring.findings() if f.error is not None]
-        self._remember_parts()
-        # What a correction made stale is in the logbook already, with the number that answered it.
-        if found and c.piece and not self.measuring.cut_before_change():
-            with c.shop.writing():
+        with c.shop.writing():
+            self._remember_parts()
+            # What a correction made stale is in the logbook already, with the number that answered it.
+            if found and c.piece and not self.measuring.cut_before_change():
                 c.shop.put_findings(c.kept.machine, c.kept.id, c.piece.id, found)
-                c.shop.put_mark(c.kept.id, kind, {"reason": reason.strip()})
-        else:
-            c.shop.put_mark(c.kept.id, kind, {"reason": reason.strip()})
+            c.shop.put_mark(c.kept.id, end)
         c.kept = c.shop.round(c.kept.id)
         c.history.forget()
         c.changed()
@@ -146,4 +165,4 @@ class RoundSession:
         solution, c = self.measuring.answer(), self.context
         if c.procedure.starting and solution and "steps_per_mm" in solution.figures:
             computed = {k: solution.figures[k] for k in ("steps_per_mm", "teeth")}
-            c.shop.put_mark(c.kept.id, "computed", {f.quantity: computed for f in solution.findings})
+            c.shop.put_mark(c.kept.id, Computed({f.quantity: computed for f in solution.findings}))

@@ -47,6 +47,14 @@ class History:
         self._done.append((change, change()))
         return True
 
+    def remember(self) -> tuple[list[tuple[Change, Undo]], list[Change]]:
+        """What could be taken back or done again just now, for `put_back`."""
+        return list(self._done), list(self._undone)
+
+    def put_back(self, remembered: tuple[list[tuple[Change, Undo]], list[Change]]) -> None:
+        """As it was: what happened since was not kept."""
+        self._done, self._undone = list(remembered[0]), list(remembered[1])
+
     def forget(self) -> None:
         """From here on nothing before can be taken back: it is in the controller, or signed."""
         self._done.clear()

@@ -1,0 +1,157 @@
+"""What happens to a round, each kind a type of its own: chosen, stepped, skipped, decided, signed …
+
+A mark is appended; the newest of its kind (and, where it is about a piece, of that piece) is what counts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
+from typing import Any, ClassVar, TypeVar
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """Base of all marks. `kind` is its name in the shop file and never changes."""
+
+    kind: ClassVar[str]
+
+    def to_kept(self) -> dict[str, Any]:
+        """As the shop file keeps it."""
+        return asdict(self)
+
+    @classmethod
+    def from_kept(cls: type[M], body: Mapping[str, Any]) -> M:
+        """Inverse of `to_kept`. Fields that an older program didn't write have their defaults."""
+        return cls(**body)
+
+
+M = TypeVar("M", bound=Mark)
+
+
+@dataclass(frozen=True, slots=True)
+class Choices(Mark):
+    """What was chosen for the next piece.
+
+    size: mm. tool: its name. instrument: its uid. passes: readings of each. chosen: the procedure's own choices.
+    """
+
+    kind: ClassVar[str] = "parameters"
+    size: float = 400.0
+    tool: str = ""
+    instrument: str = ""
+    passes: int = 3
+    chosen: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class StepShown(Mark):
+    """Which step is shown: make, measure, correct or confirm."""
+
+    kind: ClassVar[str] = "step"
+    step: str
+
+
+@dataclass(frozen=True, slots=True)
+class FileWritten(Mark):
+    """The next piece's file, and the number that the piece bears in it."""
+
+    kind: ClassVar[str] = "file"
+    file: str
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
+class Identified(Mark):
+    """Somebody looked which piece this is; the number it bears, empty where it bears none."""
+
+    kind: ClassVar[str] = "identified"
+    number: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Confirmed(Mark):
+    """Odd-looking readings of a piece are right, says the technician."""
+
+    kind: ClassVar[str] = "confirmed"
+
+
+@dataclass(frozen=True, slots=True)
+class Skipped(Mark):
+    """What can't be read on a piece: names of measurands."""
+
+    kind: ClassVar[str] = "skipped"
+    skipped: tuple[str, ...] = ()
+
+    @classmethod
+    def from_kept(cls, body: Mapping[str, Any]) -> Skipped:
+        """Inverse of `to_kept`."""
+        return cls(tuple(body["skipped"]))
+
+
+@dataclass(frozen=True, slots=True)
+class Decided(Mark):
+    """Which new numbers are to be entered, which are not, by quantity."""
+
+    kind: ClassVar[str] = "decision"
+    enter: Mapping[str, bool] = field(default_factory=dict)
+
+    def to_kept(self) -> dict[str, Any]:
+        """As the shop file keeps it."""
+        return dict(self.enter)
+
+    @classmethod
+    def from_kept(cls, body: Mapping[str, Any]) -> Decided:
+        """Inverse of `to_kept`."""
+        return cls(dict(body))
+
+
+@dataclass(frozen=True, slots=True)
+class Editing(Mark):
+    """Which kept reading the half-typed one is to replace; none where `slot` is."""
+
+    kind: ClassVar[str] = "editing"
+    piece: int | None = None
+    slot: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Computed(Mark):
+    """What the parts of a drive train gave, by quantity: steps_per_mm, teeth."""
+
+    kind: ClassVar[str] = "computed"
+    by_quantity: Mapping[str, Mapping[str, float | None]] = field(default_factory=dict)
+
+    def to_kept(self) -> dict[str, Any]:
+        """As the shop file keeps it."""
+        return {q: dict(figures) for q, figures in self.by_quantity.items()}
+
+    @classmethod
+    def from_kept(cls, body: Mapping[str, Any]) -> Computed:
+        """Inverse of `to_kept`."""
+        return cls(dict(body))
+
+
+@dataclass(frozen=True, slots=True)
+class Signed(Mark):
+    """The round ended with a result; a reason where that can't be told for sure."""
+
+    kind: ClassVar[str] = "signed"
+    reason: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class GivenUp(Mark):
+    """The round ended without a result, and why."""
+
+    kind: ClassVar[str] = "given_up"
+    reason: str = ""
+
+
+KINDS: dict[str, type[Mark]] = {
+    mark.kind: mark
+    for mark in (
+        Choices, StepShown, FileWritten, Identified, Confirmed, Skipped, Decided, Editing, Computed, Signed, GivenUp,
+    )
+}  # fmt: skip
+SETTLED = (Signed.kind, GivenUp.kind)
