@@ -5,7 +5,6 @@ from __future__ import annotations
 import fcntl
 import json
 import shutil
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -17,10 +16,8 @@ from keen_compass.procedures.case import case_from_json
 from keen_compass.procedures.playing import read_all
 from keen_compass.procedures.rounds import RoundSession
 from keen_compass.shop.exchange import from_json
-from keen_compass.shop.logbook import entries
-from keen_compass.shop.marks import KINDS
-from keen_compass.shop.standing import spokes
-from keen_compass.shop.store import KeptRound, Shop
+from keen_compass.shop.store import Shop
+from reading_out import read_out, round_read_out
 
 DATA = Path(__file__).parent / "data"
 SOLVED = [json.loads(line) for line in (DATA / "solve-outputs.jsonl").read_text(encoding="utf-8").splitlines()]
@@ -56,49 +53,6 @@ NOTED: dict[str, Any] = json.loads((DATA / "shop-format-2.json").read_text(encod
 @pytest.fixture
 def old_file(tmp_path: Path) -> Path:
     return Path(shutil.copy(DATA / "shop-format-2.kcshop", tmp_path / "old.kcshop"))
-
-
-def read_out(shop: Shop) -> dict[str, Any]:
-    """The same words about a shop as were noted then."""
-    machines = shop.machines()
-    today = datetime(2026, 11, 25, tzinfo=UTC)
-    return {
-        "machines": [m.name for m in machines],
-        "instruments": [i.name for i in shop.instruments()],
-        "values": {
-            m.uid: {q: [v.stored.text(m.decimals), v.at, v.how] for q, v in shop.values(m.uid).items()}
-            for m in machines
-        },
-        "spokes": {
-            m.uid: {s.quantity: [str(s.state), s.figure, s.reason] for s in spokes(shop, m, today)} for m in machines
-        },
-        "log": [[e.at, e.machine, e.kind, e.quantity, e.words] for e in entries(shop)],
-        "events": {m.uid: [list(e) for e in shop.events(m.uid)] for m in machines},
-        "rounds": [round_read_out(shop, kept) for m in machines for kept in by_number(shop, m.uid)],
-    }
-
-
-def by_number(shop: Shop, machine: str) -> list[KeptRound]:
-    return sorted(shop.rounds(machine), key=lambda kept: kept.id)
-
-
-def round_read_out(shop: Shop, kept: KeptRound) -> dict[str, Any]:
-    marks = {kind: shop.mark(kept.id, KINDS[kind]) for kind in
-             ("step", "parameters", "signed", "given_up", "computed", "file")}  # fmt: skip
-    return {
-        "machine": kept.machine, "procedure": kept.procedure, "at": kept.at, "status": kept.status,
-        "pieces": [
-            {
-                "number": p.number, "at": p.at, "body": dict(p.body), "draft": list(shop.draft(p.id) or []),
-                "readings": [
-                    [r.measurand, r.length.text, r.length.mm, r.length.unit, r.instrument, r.at]
-                    for r in shop.readings(p.id)
-                ],
-            }
-            for p in shop.pieces(kept.id)
-        ],
-        "marks": {kind: mark.to_kept() if mark else None for kind, mark in marks.items()},
-    }  # fmt: skip
 
 
 def test_the_old_shop_file_comes_over_without_loss(old_file: Path) -> None:

@@ -4,6 +4,8 @@
 
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 venv="$root/.venv"
+# -I and -P everywhere: Python must not run what lies in the folder that we are called from.
+right_python='import sys; sys.exit(not (3, 11) <= sys.version_info[:2] <= (3, 13))'
 
 offscreen="libegl1 libgl1 libglib2.0-0 libxkbcommon0 libfreetype6 libfontconfig1 libdbus-1-3"
 window="libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0"
@@ -13,13 +15,13 @@ say() { printf '%s\n' "keen-compass set-up: $*" >&2; }
 
 find_python() {
     local p
-    for p in python3.11 python3; do
-        if command -v "$p" >/dev/null && "$p" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' 2>/dev/null; then
+    for p in python3.11 python3 python3.12 python3.13; do
+        if command -v "$p" >/dev/null && "$p" -I -c "$right_python" 2>/dev/null; then
             echo "$p"
             return 0
         fi
     done
-    say "Python 3.11 is needed and was not found. On Debian 12: apt-get install python3.11 python3.11-venv"
+    say "Python 3.11, 3.12 or 3.13 is needed and was not found. On Debian 12: apt-get install python3.11 python3.11-venv"
     return 1
 }
 
@@ -59,15 +61,15 @@ setup() {
     else
         system_packages $packages || say "going on without them; the window may not open"
     fi
-    if ! "$venv/bin/python" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' 2>/dev/null; then
+    if ! "$venv/bin/python" -I -c "$right_python" 2>/dev/null; then
         rm -rf "$venv"
-        if ! "$python" -m venv "$venv" >/dev/null 2>&1; then
+        if ! "$python" -I -m venv "$venv" >/dev/null 2>&1; then
             rm -rf "$venv"
-            system_packages python3.11-venv && "$python" -m venv "$venv" || { say "can't make $venv"; return 1; }
+            system_packages python3-venv && "$python" -I -m venv "$venv" || { say "can't make $venv"; return 1; }
         fi
     fi
     say "installing Python packages into .venv (once; a minute or two)"
-    "$venv/bin/python" -m pip install --quiet --disable-pip-version-check \
+    "$venv/bin/python" -I -m pip install --quiet --disable-pip-version-check \
         --constraint "$root/constraints.txt" --editable "$root$extras" >&2 || { say "pip failed"; return 1; }
     : > "$venv/ready-$kind-$stamp"
     [ "$kind" = test ] && : > "$venv/ready-run-$stamp"

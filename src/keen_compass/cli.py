@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import gc
+import io
 import json
 import os
 import sys
-import tempfile
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NoReturn
 
 from keen_compass import __version__
 from keen_compass.errors import InputError, KeenCompassError
@@ -19,26 +20,62 @@ if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
 
 LARGEST_INPUT = 20_000_000  # bytes
+KEPT_FILES = 300  # of practice rounds
+MOST_CYCLES = 100
+
+
+class _Parser(argparse.ArgumentParser):
+    """One line on stderr for whatever is wrong with the arguments, as for everything else."""
+
+    def error(self, message: str) -> NoReturn:
+        print(f"keen-compass: {' '.join(message.split())}; see {self.prog} --help", file=sys.stderr)
+        sys.exit(2)
 
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run; returns the exit status: 0, or 2 with one line on stderr."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")  # a terminal of few letters still shows the rest
     words = list(sys.argv[1:] if argv is None else argv)
     if words and words[0].endswith(".kcshop"):  # as file managers call it
         words.insert(0, "--shop")
     options = _parser().parse_args(words)
     try:
-        return int(options.run(options))
+        status = int(options.run(options))
+        sys.stdout.flush()
     except KeenCompassError as error:
-        print(f"keen-compass: {' '.join(str(error).split())}", file=sys.stderr)
-        return 2
+        return _failed(str(error))
     except BrokenPipeError:
-        sys.stdout = None
+        _drop_stdout()
         return 0
+    except OSError as error:  # what a command writes to is full, or gone
+        _drop_stdout()
+        return _failed(f"{error.filename or 'standard output'}: {error.strerror or error}")
+    except KeyboardInterrupt:
+        return 130
+    return status
+
+
+def _failed(words: str) -> int:
+    print(f"keen-compass: {' '.join(words.split())}", file=sys.stderr)
+    return 2
+
+
+def _drop_stdout() -> None:
+    """Nobody reads it any more; Python would complain once more when it ends."""
+    with contextlib.suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+
+
+def _print_json(body: Any) -> None:
+    """Letters as they are where stdout can take them, else as JSON's escapes."""
+    utf8 = (sys.stdout.encoding or "").lower().replace("-", "") == "utf8"
+    print(json.dumps(body, indent=2, ensure_ascii=not utf8))
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="keen-compass", description="Calibrate cutters and plotters.")
+    parser = _Parser(prog="keen-compass", description="Calibrate cutters and plotters.")
     parser.add_argument("--version", action="version", version=__version__)
     parser.add_argument("--demo", action="store_true", help="open a scratch copy of the Lantern Quay demo shop")
     parser.add_argument("--shop", type=Path, metavar="FILE", help="open this shop file instead of the usual one")
@@ -90,7 +127,7 @@ def _procedures(options: argparse.Namespace) -> int:
         for name, entry in REGISTRY.items()
     ]
     if options.json:
-        print(json.dumps(rows, indent=2, ensure_ascii=False))
+        _print_json(rows)
         return 0
     for row in rows:
         print(f"{row['name']}: {row['title']}")
@@ -107,14 +144,14 @@ def _solve(options: argparse.Namespace) -> int:
     if (options.example is None) == (options.file is None):
         raise InputError("give either a file (or -) or --example PROCEDURE", "solve")
     if options.example is not None:
-        print(json.dumps(load(options.example).example(), indent=2, ensure_ascii=False))
+        _print_json(load(options.example).example())
         return 0
     from keen_compass.procedures.case import case_from_json
 
     body = _read_json(options.file)
     case = case_from_json(body)
     solution = load(case.procedure).solve(case)
-    print(json.dumps(solution.to_json(), indent=2, ensure_ascii=False))
+    _print_json(solution.to_json())
     return 0
 
 
@@ -155,10 +192,13 @@ def _piece(options: argparse.Namespace) -> int:
     given = dict(_pair(text) for text in options.settings)
     bed = Box(0, 0, *_size(given.pop("bed", "1300x900"), "--set bed"))
     number, cycles = _whole_setting(given, "number", 1), _whole_setting(given, "cycles", procedure.passes)
+    if cycles > MOST_CYCLES:
+        raise InputError(f"expected at most {MOST_CYCLES}, got {cycles}", "--set cycles")
     units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), "--set units_per_mm")
     placed = procedure.makes is Makes.PIECE  # of a run, x and y are its own
     at = tuple(length_mm(_maybe_number(given.pop(k, "40") if placed else "40"), f"--set {k}") for k in ("x", "y"))
     own = {f.name for f in fields(CutSettings)} - {"bed", "inches", "spindle", "spindle_rpm"}
+    given.setdefault("z_travel", f"{TABLE.z_travel:g}")
     settings = CutSettings(
         bed,
         inches=given.pop("units", "mm") == "in",
@@ -263,17 +303,17 @@ def _size(text: str, place: str) -> tuple[float, float]:
 def _practice(options: argparse.Namespace) -> int:
     from keen_compass.procedures.practice import run
 
-    folder = options.out or Path(tempfile.mkdtemp(prefix="keen-compass-practice-"))
+    if options.procedure == "all":
+        return _practice_all(options)
+    folder = options.out or _practice_folder()
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise InputError(f"can't be made: {error.strerror}", str(folder)) from None
-    if options.procedure == "all":
-        return _practice_all(options)
     practice = run(options.procedure, options.seed, options.rounds, folder)
     body = practice.to_json()
     if options.json:
-        print(json.dumps(body, indent=2, ensure_ascii=False))
+        _print_json(body)
         return 0
     for i, done in enumerate(practice.rounds, 1):
         print(f"round {i}: {', '.join(done.files)}")
@@ -287,6 +327,18 @@ def _practice(options: argparse.Namespace) -> int:
     return 0
 
 
+def _practice_folder() -> Path:
+    """Where the files of rounds go that nobody gave a folder for: one place, of which only the newest are kept."""
+    import platformdirs
+
+    folder = Path(platformdirs.user_cache_dir("keen-compass")) / "practice"
+    with contextlib.suppress(OSError):
+        old = sorted(folder.glob("*.nc"), key=lambda file: file.stat().st_mtime)
+        for file in old[:-KEPT_FILES]:
+            file.unlink(missing_ok=True)
+    return folder
+
+
 def _practice_all(options: argparse.Namespace) -> int:
     """A router that is wrong in everything, put right in the order that the program proposes."""
     from keen_compass.procedures.walk import walked_from_wrong
@@ -297,7 +349,7 @@ def _practice_all(options: argparse.Namespace) -> int:
         for w in done
     ]
     if options.json:
-        print(json.dumps({"seed": options.seed, "walked": rows, "left": left}, indent=2, ensure_ascii=False))
+        _print_json({"seed": options.seed, "walked": rows, "left": left})
         return 0
     for w in done:
         print(f"{w.procedure:<12} {', '.join(w.quantities):<24} rounds {w.rounds}  {', '.join(w.verdicts)}")

@@ -6,12 +6,14 @@ import gc
 import shutil
 import sys
 from pathlib import Path
+from types import TracebackType
 
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
 from keen_compass.app import theme as th
 from keen_compass.app.window import MainWindow
+from keen_compass.errors import KeenCompassError
 from keen_compass.shop.store import Shop
 
 USUAL_SIZE = (1280, 800)
@@ -47,11 +49,20 @@ def start(*, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple
         file = shop_file or Path(platformdirs.user_data_dir("keen-compass")) / "shop.kcshop"
         shop, title = Shop(file), file.stem.replace("-", " ").title()
     show_window(shop, title, size)
+    sys.excepthook = _said_not_raised
     QTimer.singleShot(300, _warm)
     status = app.exec()
     if scratch:
         shutil.rmtree(scratch, ignore_errors=True)
     return status
+
+
+def _said_not_raised(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+    """Whatever a slot didn't catch: what was raised on purpose is said in the window, the rest goes where it went."""
+    if isinstance(error, KeenCompassError) and _windows:
+        _windows[-1].say(str(error))
+    else:
+        sys.__excepthook__(kind, error, trace)
 
 
 def application(theme: str | None) -> QApplication:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -29,17 +30,21 @@ from keen_compass.shop.logbook import latest
 from keen_compass.shop.machines import Machine
 from keen_compass.shop.marks import Choices, StepShown
 from keen_compass.shop.standing import spokes, standings
-from keen_compass.shop.store import Shop
+from keen_compass.shop.store import KeptRound, Shop
 
 if TYPE_CHECKING:
     from keen_compass.app.happening import HappeningBar
     from keen_compass.app.logbook.page import LogbookPage
+    from keen_compass.app.notice import Answer, NoticeBar
     from keen_compass.app.round.page import RoundPage
     from keen_compass.app.shop.instruments_page import InstrumentsPage
     from keen_compass.app.shop.machine_page import MachinePage
 
 THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
 LATELY = 4  # logbook entries beside the rose
+MOST_NAMED = 3  # damaged things that are named
+FIRST_LOOK, LOOK_AGAIN = 700, 60  # ms until the rest of a large file is looked at, and between two looks
+LOOK_FOR = 0.01  # s
 NARROW_BELOW = 1180  # px of window width: the rail makes room for the piece
 
 
@@ -63,6 +68,7 @@ class MainWindow(QMainWindow):
         self.round_page: RoundPage | None = None
         self._other: QWidget | None = None
         self._happening: HappeningBar | None = None
+        self._notice: NoticeBar | None = None
         self._message = Text("", th.TEXT, "warn", bold=True)
         self._message.setContentsMargins(24, 10, 24, 0)
         self._message.hide()
@@ -87,14 +93,88 @@ class MainWindow(QMainWindow):
         else:
             self.go_to("add")
             self.say("This shop is empty. Add your first machine here, or look at the demo: keen-compass --demo")
-        if shop.read_only:
-            self.say("This shop is open in another window, so here it can only be looked at.")
+        self._looking = QTimer(self)
+        self._looking.setInterval(LOOK_AGAIN)
+        self._looking.timeout.connect(self._look_after_shop)
+        self._say_how_the_file_is()
+        self._looking.start(FIRST_LOOK)
 
     # Places
 
     def say(self, words: str) -> None:
         """One line above the page."""
         self._message.say(words)
+
+    def _say_how_the_file_is(self) -> None:
+        """Why it can only be looked at, what is damaged, what else there is to say about the file."""
+        damage = self.shop.damage
+        if damage:
+            named = ", ".join(d.words for d in damage[:MOST_NAMED])
+            more = f" and {len(damage) - MOST_NAMED} more" if len(damage) > MOST_NAMED else ""
+            self._ask(
+                f"This shop’s file is damaged: {named}{more} can’t be trusted and is left out. "
+                "It can only be looked at; what is sound can be kept as a new file.",
+                [("Keep what is sound…", self._choose_copy), ("Only look", lambda: None)],
+            )
+        elif self.shop.why_read_only:
+            self.say(self.shop.why_read_only)
+        elif self.shop.notice:
+            self.say(self.shop.notice)
+
+    def _look_after_shop(self) -> None:
+        """In idle moments: the rest of the look for damage; then, once, whether a clock was wrong."""
+        self._looking.setInterval(LOOK_AGAIN)
+        try:
+            if not self.shop.closed and not self.shop.checked:
+                if self.shop.check(LOOK_FOR):
+                    self._say_how_the_file_is()
+                    self.refresh_rail()
+                return
+            self._looking.stop()
+            self.ask_about_dates()
+        except KeenCompassError as error:
+            self._looking.stop()
+            self.say(str(error))
+
+    def ask_about_dates(self) -> None:
+        """Something is dated after now: either this computer's clock is wrong, or those dates are."""
+        if self.shop.closed or self.shop.read_only:
+            return
+        future = self.shop.from_the_future()
+        if future is None:
+            return
+        latest = datetime.fromisoformat(future.latest).astimezone().strftime("%-d %B %Y, %H:%M")
+        today = datetime.fromisoformat(self.shop.clock()).astimezone().strftime("%-d %B %Y, %H:%M")
+        entries = "1 entry is" if len(future.rows) == 1 else f"{len(future.rows)} entries are"
+
+        def date_as_now() -> None:
+            try:
+                self.shop.date_as_now(future)
+            except KeenCompassError as error:
+                self.say(str(error))
+            self._refresh_shown()
+
+        self._ask(
+            f"{entries} dated after now, up to {latest}. This computer says {today}: is that right?",
+            [
+                ("Yes: date them now", date_as_now),
+                ("No: the clock is wrong", lambda: self.say("Set this computer’s clock, then open the shop again.")),
+            ],
+        )
+
+    def _refresh_shown(self) -> None:
+        if self.round_page is not None:
+            self.round_page.model.session.context.changed()
+        elif self.machine_uid:
+            self.show_rose(self.machine_uid)
+
+    def _ask(self, words: str, answers: list[Answer]) -> None:
+        if self._notice is None:
+            from keen_compass.app.notice import NoticeBar
+
+            self._notice = NoticeBar()
+            self._middle.insertWidget(1, self._notice)
+        self._notice.ask(words, answers)
 
     def show_rose(self, uid: str) -> None:
         """How a machine stands."""
@@ -127,15 +207,19 @@ class MainWindow(QMainWindow):
         from keen_compass.app.round.page import RoundPage  # late: it brings NumPy
         from keen_compass.procedures.rounds import RoundSession
 
-        machine = self.shop.machine(self.machine_uid)
         try:
+            machine = self.shop.machine(self.machine_uid)
             page = RoundPage(RoundSession.begin(self.shop, machine, procedure, quantity))
         except KeenCompassError as error:
             self.say(str(error))
             return
+        self._show_round(page)
+
+    def _show_round(self, page: RoundPage) -> None:
         self._close_round()
         self.round_page = page
-        page.closed.connect(lambda: self.show_rose(machine.uid))
+        uid = page.model.session.context.kept.machine
+        page.closed.connect(lambda: self.show_rose(uid))
         page.model.changed.connect(self._round_changed)
         _app().installEventFilter(page)
         self.places.addWidget(page)
@@ -160,6 +244,8 @@ class MainWindow(QMainWindow):
             from keen_compass.app.logbook.page import LogbookPage
 
             page = LogbookPage(self.shop, self.machine_uid or "")
+            page.took_over.connect(self.refresh_rail)
+            page.took_over.connect(self.ask_about_dates)
         page.left.connect(self.back)
         self._show_other(page)
 
@@ -221,6 +307,8 @@ class MainWindow(QMainWindow):
 
     def refresh_rail(self) -> None:
         """All machines as they stand now."""
+        if self.shop.closed:  # a refresh that was waiting when the window was closed
+            return
         machines, steps = self.shop.machines(), self.shop.steps_under_way()
         standing = standings(self.shop, machines)
         rows = [(m, standing[m.uid], steps.get(m.uid, "")) for m in machines]
@@ -247,6 +335,7 @@ class MainWindow(QMainWindow):
     def _menus(self) -> None:
         shop = self.menuBar().addMenu("&Shop")
         self._action(shop, "&Open shop file…", QKeySequence.StandardKey.Open, self._choose_shop)
+        self._action(shop, "Keep a &copy as…", QKeySequence.StandardKey.SaveAs, self._choose_copy)
         shop.addSeparator()
         self._action(shop, "&Quit", QKeySequence("Ctrl+Q"), self.close)
         edit = self.menuBar().addMenu("&Edit")
@@ -392,12 +481,16 @@ class MainWindow(QMainWindow):
         """Other colours, at once; the page is built anew in them."""
         th.apply(_app(), wanted)
         page, uid = self.round_page, self.machine_uid
-        kept = page.model.session.context if page else None
         if uid:
             self._fill_rose(uid)
             self.refresh_rail()
-            if kept:
-                self.begin(kept.kept.procedure, kept.yields[0])
+        if page:
+            from keen_compass.app.round.page import RoundPage
+
+            floor = page.floor.isVisible()
+            self._show_round(RoundPage(page.model.session))  # the same session: what can be undone stays so
+            if floor:
+                self.toggle_floor()
 
     def _choose_shop(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
@@ -408,6 +501,9 @@ class MainWindow(QMainWindow):
 
     def open_shop(self, file: Path) -> bool:
         """Another shop in this window; where it can't be opened the present one stays, with the reason."""
+        if file.exists() and self.shop.file.exists() and file.samefile(self.shop.file):
+            self.say("That shop is the one that is open here.")
+            return False
         try:
             shop = Shop(file)
         except KeenCompassError as error:
@@ -415,9 +511,39 @@ class MainWindow(QMainWindow):
             return False
         from keen_compass.app.start import show_window
 
-        show_window(shop, file.stem)
+        window = show_window(shop, file.stem)
+        if self.round_page is not None:
+            window._go_on_with(self.round_page.model.session.context.kept, self.round_page)
         self.close()
         return True
+
+    def _go_on_with(self, kept: KeptRound, before: RoundPage) -> None:
+        """The round that was open in the window before, where this shop has it too, with what stood half typed."""
+        same = [k for k in self.shop.open_rounds(kept.machine, kept.procedure) if k.at == kept.at]
+        if not same:
+            return
+        self.show_rose(kept.machine)
+        self.begin(kept.procedure, before.model.session.context.yields[0])
+        draft = before.model.session.measuring.draft
+        if self.round_page is not None and draft:
+            self.round_page.model.session.measuring.type(draft)
+
+    def _choose_copy(self) -> None:
+        proposed = self.shop.file.with_name(f"{self.shop.file.stem}-copy.kcshop")
+        name, _ = QFileDialog.getSaveFileName(self, "Keep a copy as", str(proposed), "Shop files (*.kcshop)")
+        if name:
+            self.go_on_with_copy(Path(name))
+
+    def go_on_with_copy(self, file: Path) -> bool:
+        """All that this window sees, kept under a new name, and the work goes on there; else the reason is said."""
+        if file.suffix != ".kcshop":
+            file = file.with_name(f"{file.name}.kcshop")
+        try:
+            self.shop.copy_to(file)
+        except KeenCompassError as error:
+            self.say(str(error))
+            return False
+        return self.open_shop(file)
 
     # Window
 
@@ -429,6 +555,7 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         """Everything is kept already; close the file."""
         QSettings().setValue("window", self.saveGeometry())
+        self._looking.stop()
         self._close_round()
         self.shop.close()
         super().closeEvent(event)

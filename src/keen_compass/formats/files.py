@@ -1,21 +1,57 @@
-"""Writing a file whole or not at all."""
+"""Writing a file whole or not at all, and never through anything that is not an ordinary file."""
 
 from __future__ import annotations
 
+import errno
+import os
+import stat
+import tempfile
 from pathlib import Path
 
 from keen_compass.errors import InputError
 
+_WORDS = {
+    errno.ENAMETOOLONG: "its name is too long: choose a shorter one.",
+    errno.ENOSPC: "the disk is full: make room, or choose another disk.",
+    errno.EDQUOT: "the disk’s share for you is full: make room, or choose another disk.",
+}
+
 
 def write_whole(file: Path, data: bytes) -> None:
-    """Write beside it first, then put it in its place. Raises InputError where there is no name or the disk refuses."""
-    if not file.name:
+    """Write beside it under a name of nobody else's, then put it in its place.
+
+    Raises InputError where there is no name, where it is a link, device or folder, or where the disk refuses; then
+    what stood there before still stands there.
+    """
+    if not file.name or "\0" in str(file):
         raise InputError("Name a file first.")
-    part = file.with_name(f".{file.name}.part")
+    part: Path | None = None
     try:
-        part.write_bytes(data)
+        mode = _mode_of(file)
+        descriptor, name = tempfile.mkstemp(prefix=".part-", dir=file.parent)
+        part = Path(name)
+        with os.fdopen(descriptor, "wb") as out:
+            out.write(data)
+            out.flush()
+            os.fchmod(out.fileno(), mode)
+            os.fsync(out.fileno())
         part.replace(file)
     except OSError as error:
-        if part.is_file():
-            part.unlink()
-        raise InputError(f"can't be written: {error.strerror}. Choose another folder.", str(file)) from None
+        if part is not None:
+            part.unlink(missing_ok=True)
+        words = _WORDS.get(error.errno or 0, f"{error.strerror}. Choose another folder.")
+        raise InputError(f"can't be written: {words}", str(file)[:200]) from None
+
+
+def _mode_of(file: Path) -> int:
+    """Permissions of what is replaced, or of a new file. Raises InputError for what is no ordinary file."""
+    try:
+        found = file.lstat()
+    except FileNotFoundError:
+        mask = os.umask(0)
+        os.umask(mask)
+        return 0o666 & ~mask
+    if not stat.S_ISREG(found.st_mode):
+        kind = "a folder" if stat.S_ISDIR(found.st_mode) else "a link" if stat.S_ISLNK(found.st_mode) else "a device"
+        raise InputError(f"can't be written: it is {kind}, not a file. Choose another name.", str(file))
+    return stat.S_IMODE(found.st_mode)

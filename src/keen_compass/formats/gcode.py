@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from keen_compass.errors import PieceError
 from keen_compass.pieces.moves import Go, MoveProgram
@@ -19,6 +19,14 @@ from keen_compass.quantities.lengths import MM_PER_INCH
 BELOW_STOCK = 0.3  # mm deeper than the stock is thick, so that the last fibre is cut
 TAB_HEIGHT = 1.5  # mm; always less than half the stock
 DWELL_SECONDS = 3
+LEAST_CLEARANCE = 2.0  # mm between the stock and the tool on its way
+LEAST_MARK = 0.01  # mm
+# Field → (least, most), mm and mm/min: what no machine can do is refused before a line is written.
+LIMITS: dict[str, tuple[float, float]] = {
+    "thickness": (0.001, 500.0), "depth_per_pass": (0.01, 500.0), "feed": (1.0, 1_000_000.0),
+    "plunge_feed": (1.0, 1_000_000.0), "safe_height": (0.5, 500.0),
+}  # fmt: skip
+MOST_RPM, MOST_PASSES, MOST_STEPS = 1_000_000, 300, 100_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,6 +34,7 @@ class CutSettings:
     """How the router is to cut; lengths in mm, feeds in mm/min.
 
     mark_depth: of strokes that only mark the surface; 0 for a pen that floats on it.
+    z_travel: how far Z moves in all; 0 where nobody said.
     """
 
     bed: Box
@@ -38,29 +47,47 @@ class CutSettings:
     mark_depth: float = 0.4
     spindle: bool = True
     inches: bool = False
+    z_travel: float = 0.0
 
     def __post_init__(self) -> None:
-        for name in ("thickness", "depth_per_pass", "feed", "plunge_feed", "safe_height"):
+        for name, (low, high) in LIMITS.items():
             value = getattr(self, name)
-            if not (value > 0 and math.isfinite(value)):
-                raise PieceError(f"must be larger than 0, got {value:g}", name)
-        if self.spindle and not self.spindle_rpm > 0:
-            raise PieceError(f"must be larger than 0, got {self.spindle_rpm:g}", "spindle_rpm")
-        if self.mark_depth < 0:
-            raise PieceError("must not be negative", "mark_depth")
+            if not low <= value <= high:
+                raise PieceError(f"must be larger than 0, between {low:g} and {high:g}, got {value:g}", name)
+        if self.spindle and not 1 <= self.spindle_rpm <= MOST_RPM:
+            raise PieceError(f"must be larger than 0, at most {MOST_RPM:,}, got {self.spindle_rpm:g}", "spindle_rpm")
+        if not 0 <= self.z_travel <= LIMITS["thickness"][1] * 20:
+            raise PieceError(f"must not be negative, got {self.z_travel:g}", "z_travel")
+        if self.mark_depth and not LEAST_MARK <= self.mark_depth <= LIMITS["thickness"][1]:
+            raise PieceError(f"must not be negative, and at least {LEAST_MARK:g} mm where it marks", "mark_depth")
+        passes = (self.thickness + BELOW_STOCK) / self.depth_per_pass
+        if passes > MOST_PASSES:
+            raise PieceError(f"{passes:.0f} passes are more than anybody cuts; make each deeper", "depth_per_pass")
+
+    def clearance(self, depth: float) -> float:
+        """How high over the stock the tool travels, when it goes so deep: less where Z has little room.
+
+        Raises PieceError where there is not enough for both.
+        """
+        if not self.z_travel:
+            return self.safe_height
+        left = self.z_travel - depth
+        if left < LEAST_CLEARANCE:
+            raise PieceError(
+                f"Z moves by {self.z_travel:g} mm: too little to go {depth:g} mm deep and clear the stock by "
+                f"{LEAST_CLEARANCE:g} mm"
+            )
+        return min(self.safe_height, left)
 
 
 def write_gcode(path: ToolPath, settings: CutSettings) -> str:
     """The whole file. Raises PieceError when any point lies off the bed."""
     check_on_bed(path, settings.bed)
-    lines = [
-        f"(Keen Compass, {_comment(path.title)})",
-        f"({'inch' if settings.inches else 'mm'}, absolute, Z0 on top of the stock)",
-        "G20" if settings.inches else "G21",
-        "G90 G94 G17",
-        "M5",
-        f"G0 Z{_n(settings.safe_height, settings)}",
-    ]
+    through = any(stroke.through for stroke in path.strokes)
+    settings = replace(settings, safe_height=settings.clearance(
+        settings.thickness + BELOW_STOCK if through else settings.mark_depth
+    ))  # fmt: skip
+    lines = [*_head(path.title, settings, "Z0 on top of the stock")]
     if settings.spindle:
         lines += [f"M3 S{settings.spindle_rpm}", f"G4 P{DWELL_SECONDS}"]
     for stroke in path.strokes:
@@ -70,22 +97,31 @@ def write_gcode(path: ToolPath, settings: CutSettings) -> str:
 
 
 def write_moves(program: MoveProgram, settings: CutSettings) -> str:
-    """Moves and program stops, spindle off. Raises PieceError when any point lies off the bed."""
+    """Moves and program stops, spindle off. Raises PieceError where an axis would leave its travel.
+
+    Where Z itself runs, its zero is the low end of the run.
+    """
     bed = settings.bed
+    heights = [step.z for step in program.steps if isinstance(step, Go) and step.z is not None]
+    settings = replace(settings, safe_height=settings.clearance(0.0))
+    if heights and (min(heights) < 0 or (settings.z_travel and max(heights) > settings.z_travel)):
+        raise PieceError(
+            f"Z would go from {min(heights):g} to {max(heights):g} mm and leave its travel "
+            f"({settings.z_travel:g} mm); make the run shorter"
+        )
+    if len(program.steps) > MOST_STEPS:
+        raise PieceError(f"{len(program.steps):,} moves are more than anybody reads; make the run shorter")
+    if any(not LIMITS["feed"][0] <= step.feed <= LIMITS["feed"][1] for step in program.steps
+           if isinstance(step, Go) and step.feed is not None):  # fmt: skip
+        raise PieceError(f"a feed must be between {LIMITS['feed'][0]:g} and {LIMITS['feed'][1]:g} mm/min")
     for x, y in program.corners():
         if not (bed.x <= x <= bed.x_high and bed.y <= y <= bed.y_high):
             raise PieceError(
                 f"the head would go to X{x:.1f} Y{y:.1f} and leave the bed ({bed.width:g} × {bed.height:g} mm); "
                 "make the run shorter"
             )
-    lines = [
-        f"(Keen Compass, {_comment(program.title)})",
-        f"({'inch' if settings.inches else 'mm'}, absolute, Z0 on top of the stock, spindle off)",
-        "G20" if settings.inches else "G21",
-        "G90 G94 G17",
-        "M5",
-        f"G0 Z{_n(settings.safe_height, settings)}",
-    ]
+    zero = "Z0 at the low end of its run" if heights else "Z0 on top of the stock"
+    lines = [*_head(program.title, settings, f"{zero}, spindle off")]
     for step in program.steps:
         if isinstance(step, Go):
             words = [f"{letter}{_n(v, settings)}" for letter, v in (("X", step.x), ("Y", step.y), ("Z", step.z))
@@ -94,7 +130,18 @@ def write_moves(program: MoveProgram, settings: CutSettings) -> str:
             lines.append(" ".join(["G0" if step.feed is None else "G1", *words, *feed]))
         else:
             lines += [f"({_comment(step.words)})", "M0"]
-    return "\n".join([*lines, f"G0 Z{_n(settings.safe_height, settings)}", "M2"]) + "\n"
+    up = max(heights, default=settings.safe_height)
+    return "\n".join([*lines, f"G0 Z{_n(up, settings)}", "M5", "M2"]) + "\n"
+
+
+def _head(title: str, settings: CutSettings, what: str) -> Iterator[str]:
+    """Units, distance mode, everything off, tool up."""
+    yield f"(Keen Compass, {_comment(title)})"
+    yield f"({'inch' if settings.inches else 'mm'}, absolute, {what})"
+    yield "G20" if settings.inches else "G21"
+    yield "G90 G94 G17"
+    yield "M5"
+    yield f"G0 Z{_n(settings.safe_height, settings)}"
 
 
 def pass_depths(settings: CutSettings) -> list[float]:

@@ -67,7 +67,7 @@ def _line(
 
     c.setFillColorRGB(*colour)
     c.setFont(font, size)
-    for part in simpleSplit(words, font, size, WIDTH):
+    for part in simpleSplit(_latin(words), font, size, WIDTH):
         c.drawString(LEFT, y, part)
         y -= size * 1.3
     return y
@@ -135,5 +135,17 @@ def _table(c: Any, top: float, heads: Sequence[str], shares: Sequence[float], ro
 
 
 def _latin(text: str) -> str:
-    """The standard PDF faces have no true minus sign."""
-    return text.replace("−", "-")
+    """What the standard PDF faces can show: other scripts and signs are spelt in Latin letters, not left as boxes."""
+    text = " ".join(text.replace("−", "-").split())
+    if text.isascii():
+        return text
+    from anyascii import anyascii
+
+    return "".join(ch if _has(ch) else anyascii(ch) or "?" for ch in text)
+
+
+def _has(ch: str) -> bool:
+    try:
+        return bool(ch.encode("cp1252"))
+    except UnicodeEncodeError:
+        return False

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.pieces.placement import Box, visited
 from keen_compass.pieces.toolpath import Point, Stroke, ToolPath
 
 LINE = 40.0  # mm
@@ -79,6 +80,11 @@ class CornerLines:
             return (self.at("x", 0.0), y), (self.at("x", self.distance), y)
         x = self._start("x") + middle
         return (x, self.at("y", 0.0)), (x, self.at("y", self.distance))
+
+    def boxes(self) -> tuple[Box, ...]:
+        """Where on the bed the two lines go, and the tool on its way to them."""
+        path = self.tool_path(0).moved(*self.origin)
+        return tuple(visited(ToolPath("", (stroke,))) for stroke in path.strokes)
 
     def footprint(self) -> tuple[float, float]:
         """Room on the stock, mm."""

@@ -37,6 +37,11 @@ class Box:
             and self.y < other.y_high + gap and other.y < self.y_high + gap
         )  # fmt: skip
 
+    def within(self, other: Box) -> Box:
+        """What both have in common; nothing wide where they don't meet."""
+        x, y = max(self.x, other.x), max(self.y, other.y)
+        return Box(x, y, max(min(self.x_high, other.x_high) - x, 0.0), max(min(self.y_high, other.y_high) - y, 0.0))
+
     def holds(self, other: Box) -> bool:
         """Whether `other` lies inside, edges touching allowed."""
         return (
@@ -45,13 +50,26 @@ class Box:
         )  # fmt: skip
 
 
-def check_on_bed(path: ToolPath, bed: Box) -> None:
-    """Raise PieceError, with the way out, where the tool's centre would leave the bed."""
+def visited(path: ToolPath) -> Box:
+    """The box of everything that the tool visits, down or up."""
+    points = [p for s in path.strokes for p in (*s.points, *((s.approach,) if s.approach else ()))]
+    x, y = min(x for x, _ in points), min(y for _, y in points)
+    return Box(x, y, max(x for x, _ in points) - x, max(y for _, y in points) - y)
+
+
+def marked(path: ToolPath) -> Box:
+    """The box of everything that the tool marks or cuts."""
+    x, y, x_high, y_high = path.extents()
+    return Box(x, y, x_high - x, y_high - y)
+
+
+def check_on_bed(path: ToolPath, bed: Box, what: str = "bed") -> None:
+    """Raise PieceError, with the way out, where the tool's centre would leave the bed (or roll, or sheet)."""
     for stroke in path.strokes:
         for x, y in (*stroke.points, *((stroke.approach,) if stroke.approach else ())):
             if not (bed.x <= x <= bed.x_high and bed.y <= y <= bed.y_high):
                 raise PieceError(
-                    f"the tool would go to X{x:.1f} Y{y:.1f} and leave the bed "
+                    f"the tool would go to X{x:.1f} Y{y:.1f} and leave the {what} "
                     f"({bed.width:g} × {bed.height:g} mm); make the piece smaller or place it elsewhere"
                 )
 

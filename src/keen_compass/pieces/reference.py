@@ -13,6 +13,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.pieces.placement import Box, visited
 from keen_compass.pieces.toolpath import Point, Stroke, ToolPath, figures
 
 TICK = 12.0  # mm
@@ -57,6 +58,14 @@ class ReferenceLines:
     def lines(self, **actual: float) -> tuple[tuple[Point, Point], ...]:
         """Every line as drawn on the picture."""
         return tuple((s.points[0], s.points[-1]) for s in self._ticks())
+
+    def boxes(self) -> tuple[Box, ...]:
+        """Where on the bed they go: the strip along X and the one along Y."""
+        path = self.tool_path(0).moved(*self.origin)
+        low = self.origin[1] + TICK + APPROACH
+        along_x = tuple(s for s in path.strokes if max(y for _, y in s.points) <= low)
+        along_y = tuple(s for s in path.strokes if s not in along_x)
+        return tuple(visited(ToolPath("", strokes)) for strokes in (along_x, along_y) if strokes)
 
     def footprint(self) -> tuple[float, float]:
         """Room, mm."""

@@ -36,7 +36,14 @@ TRAVEL = 10.0  # mm; more than any lost motion, less than a dial's reach
 TAKE_UP = 5.0  # mm moved + before the dial is zeroed
 FEEDS = {"usual": 1800.0, "slow": 300.0}  # mm/min; a heavy axis overruns its slack when it is hurried
 MARGIN = 30.0
+END = 1.0  # mm that stay free at both ends of an axis
+LEAST_TRAVEL = 3.0  # mm; less is taken up by lost motion itself
 _PARAMETERS = {"axis", "start", "across", "travel", "compensation_off", "take_up", "repeats"}
+
+
+def slack_of(travel: float) -> float:
+    """How far the axis moves + before the dial is zeroed, mm: less where Z has little room."""
+    return min(TAKE_UP, travel * TAKE_UP / TRAVEL)
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,10 +63,12 @@ class BacklashRun:
 
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
         """Zero and read, `cycles` times."""
+        if self.travel < LEAST_TRAVEL:
+            raise PieceError(f"{self.axis.upper()} has too little room: the dial must be left by {LEAST_TRAVEL:g} mm")
         steps: list[Go | Stop] = [aside(self.axis, self.across)]
         for k in range(1, cycles + 1):
             steps += [
-                self._go(-TAKE_UP), self._go(0), Stop(f"{k}: zero the dial"),
+                self._go(-slack_of(self.travel)), self._go(0), Stop(f"{k}: zero the dial"),
                 self._go(self.travel), self._go(0), Stop(f"{k}: read the dial"),
             ]  # fmt: skip
         return MoveProgram(f"backlash, {self.axis.upper()}, {self.travel:g} mm out and back", tuple(steps))
@@ -102,8 +111,12 @@ class Backlash(Procedure):
         axis = chosen.get("axis", "x")
         room = machine.z_travel if axis == "z" else machine.bed[0 if axis == "x" else 1]
         across = machine.bed[1 if axis == "x" else 0] / 2
+        usable = room - 2 * END
+        travel = min(TRAVEL, usable * TRAVEL / (TRAVEL + TAKE_UP))
+        travel = max(math.floor(travel * 1000) / 1000, 0.001)
+        start = max(END + slack_of(travel), min(room / 2, room - END - travel))
         return {
-            "axis": axis, "start": min(max(room / 2, TAKE_UP), room - TRAVEL), "across": across, "travel": TRAVEL,
+            "axis": axis, "start": round(start, 3), "across": across, "travel": travel,
             "compensation_off": bool(chosen.get("compensation_off")), "take_up": chosen.get("take_up", "usual"),
         }  # fmt: skip
 

@@ -8,13 +8,14 @@ yields. Adding one touches one new module, its tests and one line in the registr
 from __future__ import annotations
 
 import random
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any, Protocol
 
 from keen_compass.errors import InputError
 from keen_compass.pieces.moves import MoveProgram
+from keen_compass.pieces.placement import Box, visited
 from keen_compass.pieces.toolpath import Point, ToolPath
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -53,6 +54,7 @@ class Step(StrEnum):
 
 
 ALL_STEPS = tuple(Step)
+CLEAR = 2.0  # mm between the marks of two pieces
 MADE_BY = ("cut", "drawn", "scribed")
 
 
@@ -102,7 +104,8 @@ class Surroundings:
 
     size: as chosen with the slider. fine: sizes are multiples of it. across: most room across the size.
     chosen: what was chosen of the procedure's `choices`.
-    earlier: how many pieces lie on this sheet already. fastest: axis → fastest feed in the controller, mm/min.
+    fastest: axis → fastest feed in the controller, mm/min. passes: how often each measurand is to be read.
+    taken: what lies on the sheet already, and what was marked on the bed itself.
     """
 
     machine: Machine
@@ -111,8 +114,13 @@ class Surroundings:
     fine: float
     across: float
     chosen: Mapping[str, Any] = field(default_factory=dict)
-    earlier: int = 0
     fastest: Mapping[str, float] = field(default_factory=dict)
+    passes: int = 1
+    taken: tuple[Box, ...] = ()
+
+    def free(self, boxes: Sequence[Box], on: Box) -> bool:
+        """Whether all of these lie on that and clear of everything that lies there."""
+        return all(on.holds(box) and not any(box.overlaps(t, CLEAR) for t in self.taken) for box in boxes)
 
     def rounded(self, length: float) -> float:
         """A multiple of `fine`."""
@@ -169,7 +177,8 @@ class Procedure:
     sized: whether the size slider belongs to it. grows: parameters that a longer piece makes longer.
     starting: its findings are starting values: they never replace what a round found.
     numbered: the piece bears a number, which is asked before reading.
-    anchored: its piece lies where it says itself (`origin`), not at the next free place.
+    anchored: its piece lies where it says itself (`origin`, `boxes`), not at the next free place.
+    marks_bed: on a table it goes onto the bed itself, whatever lies there.
     floor: what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed.
     """
@@ -193,6 +202,7 @@ class Procedure:
     starting: bool = False
     numbered: bool = True
     anchored: bool = False
+    marks_bed: bool = False
     draws: bool = False
     floor: str = "The {instrument}'s own error and division keep it open: only a better instrument can tell."
 
@@ -246,6 +256,30 @@ class Procedure:
     def measurands(self, piece: Any) -> tuple[Measurand, ...]:
         """What is read on it, in the order in which a technician walks round it."""
         raise NotImplementedError
+
+    def spots(self, piece: Any, machine: Machine, passes: int) -> tuple[Box, ...]:
+        """Where a piece that lies where it says itself, or a run that a plotter draws, leaves its marks."""
+        if self.makes is Makes.MOVES:
+            return (visited(piece.program(machine, passes).as_ticks(piece.axis)),)
+        boxes: tuple[Box, ...] = piece.boxes()
+        return boxes
+
+    def on(self, machine: Machine) -> Box:
+        """What such a piece may lie on."""
+        return machine.media if self.marks_bed else machine.sheet
+
+    def first_free(self, around: Surroundings, candidates: Iterable[dict[str, Any]]) -> dict[str, Any]:
+        """The first parameters whose marks go onto free stock; where none do, the first: they are refused in words."""
+        first: dict[str, Any] = {}
+        for parameters in candidates:
+            first = first or parameters
+            try:
+                boxes = self.spots(self.piece(parameters), around.machine, around.passes)
+            except InputError:
+                continue
+            if around.free(boxes, self.on(around.machine)):
+                return parameters
+        return first
 
     def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
         """Which of `yields` a piece with these parameters gives."""

@@ -32,8 +32,8 @@ from keen_compass.shop.machines import Machine
 from keen_compass.standin.router import Made
 
 DISTANCE = 25.0  # mm from the edges
+NEAREST, CLOSE = 30.0, 9.0  # mm from the corner to the first pair of lines; on a strip
 STEP_ALONG = 60.0  # mm from one pair of lines to the next
-PAIRS = 6  # before the lines begin again at the corner
 SEATING = 0.03  # mm, standard: how well the stock lies against its stops
 MEASURANDS = ("x_edge", "y_edge")
 FAR = 60.0  # mm; further off, another edge was meant
@@ -69,18 +69,23 @@ class Home(Procedure):
         return (Choice("high_x", "X edge at", ends), Choice("high_y", "Y edge at", ends))
 
     def parameters(self, around: Surroundings) -> dict[str, Any]:
-        """Further along the edges than the pair before."""
+        """Further along the edges than what lies there."""
         stock = around.machine.stock
         x, y, w, h = (stock.x, stock.y, stock.width, stock.height) if stock else (0.0, 0.0, *around.machine.bed)
-        return {
-            "distance": DISTANCE, "along": 30.0 + STEP_ALONG * (around.earlier % PAIRS),
-            "high_x": bool(around.chosen.get("high_x")), "high_y": bool(around.chosen.get("high_y")),
-            "stock_x": w, "stock_y": h, "edge_x": x, "edge_y": y,
-        }  # fmt: skip
+        return self._beside(around, {
+            "distance": DISTANCE, "high_x": bool(around.chosen.get("high_x")),
+            "high_y": bool(around.chosen.get("high_y")), "stock_x": w, "stock_y": h, "edge_x": x, "edge_y": y,
+        })  # fmt: skip
 
     def again(self, before: Mapping[str, Any], around: Surroundings) -> dict[str, Any]:
         """The same lines beside the last."""
-        return dict(before) | {"along": 30.0 + STEP_ALONG * (around.earlier % PAIRS)}
+        return self._beside(around, dict(before))
+
+    def _beside(self, around: Surroundings, body: dict[str, Any]) -> dict[str, Any]:
+        """The lines as near to the corner as there is free stock for both."""
+        most = min(body["stock_x"], body["stock_y"])
+        places = [NEAREST + STEP_ALONG * k for k in range(max(int((most - NEAREST) / STEP_ALONG) + 1, 1))]
+        return self.first_free(around, (body | {"along": along} for along in (*places, CLOSE)))
 
     def piece(self, parameters: Mapping[str, Any]) -> CornerLines:
         """From `distance`, `along`, `high_x`, `high_y`, `stock_x`, `stock_y`; `edge_x`, `edge_y` say where it lies."""

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.formats.files import write_whole
 from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
 from keen_compass.pieces.placement import GAP, Box
 from keen_compass.procedures import load
@@ -194,7 +195,7 @@ def _put_right_beneath(
 
 def file_for(procedure: Procedure, shape: Any, number: int, cycles: int) -> str:
     """The practice table's file for a piece or run; empty where nothing is made."""
-    settings = CutSettings(bed=BED)
+    settings = CutSettings(bed=BED, z_travel=TABLE.z_travel)
     if procedure.makes is Makes.NOTHING:
         return ""
     if procedure.makes is Makes.MOVES:
@@ -213,7 +214,7 @@ def run(procedure: str, seed: int, rounds: int | None, folder: Path | None) -> P
         done = practice.round()
         if folder and done.file:
             file = folder / f"{procedure}-seed-{seed}-round-{i + 1}.nc"
-            file.write_text(done.file, encoding="ascii")
+            write_whole(file, done.file.encode("ascii"))
             done.files.append(str(file))
         settled = all(f.verdict is Verdict.IN for f in done.solution.findings)
         if rounds is None and (settled or (practice.procedure.starting and practice.router.settings == before)):

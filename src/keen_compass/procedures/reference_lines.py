@@ -33,7 +33,9 @@ from keen_compass.standin.router import Made
 
 MEASURANDS = ("x_lines", "y_lines")
 ROOM = 30.0  # mm beside the lines
-_PARAMETERS = {"x_span", "y_span", "spacing"}
+FURTHER_IN = 48.0  # mm each way, from one angle of lines to the next
+MOST_ANGLES = 8
+_PARAMETERS = {"x_span", "y_span", "spacing", "origin_x", "origin_y"}
 
 
 class Reference(Procedure):
@@ -50,6 +52,7 @@ class Reference(Procedure):
     numbered = False
     sides = ("x_span", "y_span")
     anchored = True
+    marks_bed = True
     draws = True
     lookalikes = (
         "Mark the bed only after steps, backlash and squareness are in: the lines keep whatever is wrong now.",
@@ -61,22 +64,34 @@ class Reference(Procedure):
         return (Choice("spacing", "A line every", tuple((f"{s} mm", float(s)) for s in (100, 50, 200))),)
 
     def parameters(self, around: Surroundings) -> dict[str, Any]:
-        """As far as the bed reaches."""
-        width, height = around.machine.loaded
+        """As far as the bed, or what is loaded of the roll, reaches; inside of lines that are there already."""
+        media = around.machine.media
         spacing = float(around.chosen.get("spacing", 100.0))
-        spans = {k: math.floor((size - 2 * ROOM) / spacing) * spacing
-                 for k, size in (("x_span", width), ("y_span", height))}  # fmt: skip
-        return spans | {"spacing": spacing}
+
+        def inside(k: int) -> dict[str, Any]:
+            off = ROOM + FURTHER_IN * k
+            spans = {
+                name: math.floor((size - ROOM - off) / spacing) * spacing
+                for name, size in (("x_span", media.width), ("y_span", media.height))
+            }
+            return spans | {"spacing": spacing, "origin_x": media.x + off, "origin_y": media.y + off}
+
+        return self.first_free(around, map(inside, range(MOST_ANGLES)))
+
+    def again(self, before: Mapping[str, Any], around: Surroundings) -> dict[str, Any]:
+        """Another angle inside the last."""
+        return self.parameters(around)
 
     def piece(self, parameters: Mapping[str, Any]) -> ReferenceLines:
-        """From `x_span`, `y_span`, `spacing`."""
+        """From `x_span`, `y_span`, `spacing`; `origin_x`, `origin_y`: where the first lines cross on the bed."""
         self.check_parameters(parameters, _PARAMETERS)
         x, y, spacing = (
             length_mm(parameters.get(k, d), f"piece.{k}")
             for k, d in (("x_span", 600), ("y_span", 400), ("spacing", 100))
         )
+        at = tuple(length_mm(parameters.get(k, ROOM), f"piece.{k}") for k in ("origin_x", "origin_y"))
         try:
-            return ReferenceLines(x, y, spacing)
+            return ReferenceLines(x, y, spacing, (at[0], at[1]))
         except PieceError as error:
             raise error.at("piece") from None
 

@@ -42,6 +42,7 @@ from keen_compass.standin.router import Made
 MARGIN = 15.0  # mm from the ends of the bed; the overrun must fit in
 OVERRUN = 6.0  # mm beyond the outer targets, so that each is approached from the stated side
 Z_MARGIN, Z_OVERRUN = 2.0, 1.0
+STRIP = 10.0  # mm, by which the next place for ticks is looked for
 MOST_TARGETS = 200
 READS_SHORT = ("steel rule", "tape")  # read along a scale: a tilt makes it read short, not long
 SETTLED = 300.0  # mm/min, feed of a run: nothing is to swing when it is read
@@ -157,24 +158,43 @@ class TravelRunProcedure(Procedure):
         chosen, machine = around.chosen, around.machine
         axis = machine.long_axis if chosen.get("run") == "tracking" else chosen.get("axis", "x")
         margin = Z_MARGIN if axis == "z" else MARGIN
-        across = min(machine.loaded[1 if axis == "x" else 0], 400.0) / 2
+        media = machine.media
+        low, room = (media.x, media.height) if axis == "x" else (media.y, media.width)
+        across = min(room, 400.0) / 2
         body: dict[str, Any] = {"axis": axis, "start": margin, "across": across, "length": around.size}
+        if axis != "z":
+            body["start"] = low + margin
         if chosen.get("run") == "tracking":
-            return body | {"run": "tracking", "trips": TRIPS}
+            return self._beside(around, body | {"run": "tracking", "trips": TRIPS})
         targets = 11 if around.size >= 500 else 6
         # On marks that a rule has: the run is a little shorter for it.
         spacing = max(math.floor(around.size / (targets - 1) / around.fine + 1e-9) * around.fine, around.fine)
-        return body | {
+        return self._beside(around, body | {
             "run": "travel", "targets": targets, "length": spacing * (targets - 1),
             "compensation_off": bool(chosen.get("compensation_off")),
             "parallel_within_deg": chosen.get("parallel_within_deg", PARALLEL[0]), "units": machine.units,
-        }  # fmt: skip
+        })  # fmt: skip
+
+    def again(self, before: Mapping[str, Any], around: Surroundings) -> dict[str, Any]:
+        """The same run; where it leaves ticks, beside the last."""
+        return self._beside(around, dict(before))
+
+    def _beside(self, around: Surroundings, body: dict[str, Any]) -> dict[str, Any]:
+        """A table's run leaves no marks. A plotter's ticks go onto a free strip of what is loaded."""
+        machine, axis = around.machine, body["axis"]
+        if machine.file_format == "gcode" or axis == "z":
+            return body
+        media = machine.media
+        low, high = (media.y, media.y_high) if axis == "x" else (media.x, media.x_high)
+        places = [low + STRIP * k + OVERRUN for k in range(max(int((high - low) / STRIP), 1))]
+        return self.first_free(around, (body | {"across": across} for across in places))
 
     def piece(self, parameters: Mapping[str, Any]) -> TravelRun | TrackingRun:
         """From `run`, `axis`, `start`, `across`, `length`, `targets` (how many, or where), `trips`."""
         self.check_parameters(parameters, _PARAMETERS)
         axis = self.axis_of(parameters)
-        start, across = (length_mm(parameters.get(k, MARGIN), f"piece.{k}") for k in ("start", "across"))
+        margin = Z_MARGIN if axis == "z" else MARGIN
+        start, across = (length_mm(parameters.get(k, margin), f"piece.{k}") for k in ("start", "across"))
         length = length_mm(parameters.get("length", 1000.0), "piece.length")
         if not length > 0:
             raise PieceError("must be larger than 0", "piece.length")

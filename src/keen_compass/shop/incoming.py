@@ -239,11 +239,14 @@ class _Reader:
         for box in boxes if place is not None else ():
             if not isinstance(box, list) or len(box) != 4 or not all(map(_number, box)):
                 raise _Wrong("expected x, y, width, height", "body.place")
-        for name, kind in (("tool", str), ("sheet", int)):
-            if not isinstance(body.get(name), kind) or isinstance(body.get(name), bool):
-                raise _Wrong("is missing", f"body.{name}")
+        if not isinstance(body.get("tool"), str):
+            raise _Wrong("is missing", "body.tool")
         self._new(self._pieces, row, row["round"])
-        kept = {k: body[k] for k in ("parameters", "place", "settings", "tool", "sheet")}
+        for name, kind in (("sheet", int), ("sheet_since", str), ("on_bed", bool)):
+            if name in body and not isinstance(body[name], kind):
+                raise _Wrong("is not what it should be", f"body.{name}")
+        known = ("parameters", "place", "settings", "tool", "sheet", "sheet_since", "on_bed")
+        kept = {k: body[k] for k in known if k in body}
         return {"body": json.dumps(kept | {"practice": None})}  # the stand-in behind it stays where it was
 
     def _mark(self, row: Mapping[str, Any]) -> dict[str, Any]:

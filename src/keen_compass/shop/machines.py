@@ -11,6 +11,7 @@ from functools import cache
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.pieces.placement import Box
 from keen_compass.quantities.catalogue import QUANTITIES, Kept
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
@@ -43,6 +44,7 @@ KINDS: dict[str, str] = {
     "router": "gcode", "plasma table": "gcode", "laser table": "gcode",
     "vinyl plotter": "hpgl", "print-and-cut plotter": "hpgl",
 }  # fmt: skip
+WITHOUT_WRITER = ("plasma table", "laser table")  # a router's file would keep torch or beam on between the lines
 FILES = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG"}
 COUNTS_STEPS = (
     ResolutionForm.STEPS_PER_MM, ResolutionForm.STEPS_PER_INCH, ResolutionForm.UM_PER_STEP,
@@ -178,11 +180,23 @@ class Machine:
         return _quantities(self.kind, self.file_format, self.form, self.z_travel > 0)
 
     @property
+    def media(self) -> Box:
+        """Where the tool may mark, on the bed: of a table all of it, of a plotter what of its roll lies there; mm."""
+        bed = Box(0.0, 0.0, *self.bed)
+        if self.file_format == "gcode" or self.stock is None:
+            return bed
+        return self.sheet
+
+    @property
+    def sheet(self) -> Box:
+        """Where the loaded stock lies within the bed, mm; nothing where none is loaded."""
+        s = self.stock
+        return Box(s.x, s.y, s.width, s.height).within(Box(0.0, 0.0, *self.bed)) if s else Box(0.0, 0.0, 0.0, 0.0)
+
+    @property
     def loaded(self) -> tuple[float, float]:
         """(along X, along Y) that the tool can reach now, mm: the bed, or what is loaded of a roll."""
-        if self.file_format == "gcode" or self.stock is None:
-            return self.bed
-        return self.stock.width, self.stock.height
+        return self.media.width, self.media.height
 
     @property
     def long_axis(self) -> str:

@@ -104,9 +104,10 @@ class EntryPainter(QStyledItemDelegate):
 
 
 class LogbookPage(QWidget):
-    """`left` is emitted when the technician goes back."""
+    """`left` is emitted when the technician goes back, `took_over` when somebody else's logbook came in."""
 
     left = Signal()
+    took_over = Signal()
 
     def __init__(self, shop: Shop, machine: str) -> None:
         super().__init__()
@@ -268,3 +269,4 @@ class LogbookPage(QWidget):
             rounds = "1 round" if came == 1 else f"{came} rounds"
             self._said.say(f"{rounds} taken over from {file}.", "good")
             self.refresh()
+            self.took_over.emit()

@@ -149,11 +149,16 @@ class MachinePage(QWidget):
     def _copy(self) -> None:
         """A second machine like this one; its own logbook begins empty."""
         assert self._machine is not None
-        copy = replace(self._machine, uid=uuid.uuid4().hex, name=f"{self._machine.name} 2"[:40])
-        self._put(copy)
-        for quantity in IN_CONTROLLER:
-            if held := self._shop.value(self._machine.uid, quantity):
-                self._shop.put_value(copy.uid, quantity, held.stored, "start")
+        copy = replace(self._machine, uid=uuid.uuid4().hex, name=f"{self._machine.name[:38]} 2")
+        try:
+            with self._shop.writing():
+                self._shop.put_machine(copy)
+                for quantity in IN_CONTROLLER:
+                    if held := self._shop.value(self._machine.uid, quantity):
+                        self._shop.put_value(copy.uid, quantity, held.stored, "start")
+        except KeenCompassError as error:
+            self._trouble.say(str(error))
+            return
         self.saved.emit(copy.uid)
 
     def _retire(self) -> None:

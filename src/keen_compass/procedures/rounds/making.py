@@ -11,11 +11,12 @@ from keen_compass.errors import InputError, KeenCompassError, PieceError
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, Box, check_on_bed, next_free
 from keen_compass.pieces.toolpath import ToolPath
-from keen_compass.procedures.base import Makes, Moves, Surroundings
+from keen_compass.procedures.base import CLEAR, Makes, Moves, Surroundings
 from keen_compass.procedures.rounds.context import RoundContext
 from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.stored import StoredAmount
+from keen_compass.shop.machines import WITHOUT_WRITER
 from keen_compass.shop.marks import Choices, FileWritten
 from keen_compass.shop.store import KeptPiece
 
@@ -46,14 +47,17 @@ class Making:
     @property
     def step(self) -> float:
         """By how much sizes differ, mm: round numbers in the machine's units; finer where there is little room."""
-        step = STEPS["mm" if self._c.machine.units == "mm" else "in"][0]
-        return step if self._longest() > 4 * step else step / 10
+        return STEPS["mm" if self._c.machine.units == "mm" else "in"][0] * self._share_of_usual()
 
     @property
     def smallest(self) -> float:
         """The smallest piece, mm."""
+        return STEPS["mm" if self._c.machine.units == "mm" else "in"][1] * self._share_of_usual()
+
+    def _share_of_usual(self) -> float:
+        """1, 1/10 or 1/100, so that there is a size that fits: Z is short."""
         usual = STEPS["mm" if self._c.machine.units == "mm" else "in"][1]
-        return usual if self._longest() > usual else 10 * self.step
+        return next((share for share in (1.0, 0.1) if self._longest() >= usual * share), 0.01)
 
     def choose(self, **chosen: Any) -> None:
         """Choose tool, passes or the procedure's choices; or the instrument, which must stay the same in a piece."""
@@ -103,11 +107,15 @@ class Making:
 
     def parameters(self, size: float | None = None) -> dict[str, Any]:
         """Parameters of the next piece; a confirming piece is the same as the one before."""
+        found: dict[str, Any] = self._c.remembered(("parameters", size), lambda: self._parameters(size))
+        return dict(found)
+
+    def _parameters(self, size: float | None) -> dict[str, Any]:
         c, fine = self._c, self.step / 2
         fastest = {q[0]: v.value for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
         around = Surroundings(
             c.machine, c.tool, c.choices.size if size is None else size, fine, self._room_across(), c.chosen,
-            len(self.taken()), fastest,
+            fastest, c.choices.passes, tuple(box for box, _ in self.taken()),
         )  # fmt: skip
         if size is None and c.pieces and c.procedure.makes is not Makes.NOTHING:
             return c.procedure.again(c.pieces[-1].body["parameters"], around)
@@ -118,22 +126,47 @@ class Making:
         return self._c.shape(self.parameters(size))
 
     def taken(self) -> list[tuple[Box, int]]:
-        """Places of earlier pieces on the sheet that is loaded, with their numbers."""
-        sheet = self.sheet()
-        pieces = self._c.remembered("machine pieces", lambda: self._c.shop.machine_pieces(self._c.kept.machine))
-        return [(Box(*p.body["place"]), p.number) for p in pieces if p.body["sheet"] == sheet and p.body["place"]]
+        """Places of what was made on the sheet that is loaded, with its number; on a bare bed, what marks the bed."""
+
+        def read() -> list[tuple[Box, int]]:
+            c, machine, since = self._c, self._c.kept.machine, self.sheet_since()
+            pieces = c.shop.machine_pieces(machine, "" if self._marks_bed() else since)
+            wanted = [p for p in pieces if bool(p.body.get("on_bed")) is self._marks_bed()]
+            return [(box, p.number) for p in wanted for box in _boxes(p.body["place"])]
+
+        return self._c.remembered(("taken", self._marks_bed()), read)
 
     def place(self, size: float | None = None) -> Box | None:
         """Where the next piece goes, or None where it doesn't fit."""
-        stock = self._c.machine.stock
-        if stock is None:
+        spots = self.spots(size)
+        if not spots:
             return None
-        piece = self.next_piece(size)
-        if self._c.procedure.anchored:
-            box = Box(*piece.origin, *piece.footprint())
-            return box if Box(0, 0, *self._c.machine.bed).holds(box) else None
-        free = Box(stock.x, stock.y, stock.width, stock.height)
-        return next_free(free, [box for box, _ in self.taken()], piece.footprint())
+        x, y = min(b.x for b in spots), min(b.y for b in spots)
+        return Box(x, y, max(b.x_high for b in spots) - x, max(b.y_high for b in spots) - y)
+
+    def spots(self, size: float | None = None) -> tuple[Box, ...]:
+        """What the next piece or run will cover or mark; nothing where it finds no free place, or marks nothing."""
+        c, machine = self._c, self._c.machine
+        taken = [box for box, _ in self.taken()]
+        if machine.stock is None and not self._marks_bed():
+            return ()
+        if c.procedure.makes is Makes.PIECE and not c.procedure.anchored:
+            place = next_free(machine.sheet, taken, self.next_piece(size).footprint())
+            return (place,) if place else ()
+        if c.procedure.makes is Makes.NOTHING or (c.procedure.makes is Makes.MOVES and not self.draws_ticks):
+            return ()
+        spots = c.procedure.spots(self.next_piece(size), machine, c.choices.passes)
+        clear = all(not box.overlaps(t, CLEAR) for box in spots for t in taken)
+        return spots if clear and all(c.procedure.on(machine).holds(box) for box in spots) else ()
+
+    @property
+    def draws_ticks(self) -> bool:
+        """Whether a run leaves marks: a plotter can't wait, so it draws a tick wherever it would."""
+        return self._c.procedure.makes is Makes.MOVES and self._c.machine.file_format != "gcode"
+
+    def _marks_bed(self) -> bool:
+        """Whether the next piece goes onto a table's bed itself, whatever lies on it."""
+        return self._c.procedure.marks_bed and self._c.machine.file_format == "gcode"
 
     def largest_size(self) -> float:
         """The longest piece that instrument, bed and free stock allow, mm; 0 where nothing fits."""
@@ -195,25 +228,28 @@ class Making:
 
     def refusal(self) -> str:
         """Why the next piece can't be made, or an empty text."""
-        draws_ticks = self._c.procedure.makes is Makes.MOVES and self._c.machine.file_format != "gcode"
-        if self._c.machine.stock is None and (self._c.procedure.makes is Makes.PIECE or draws_ticks):
+        machine, makes = self._c.machine, self._c.procedure.makes
+        if machine.kind in WITHOUT_WRITER and makes is Makes.PIECE:
+            return f"Files for a {machine.kind} can’t be written yet; a router’s would burn between the lines."
+        if machine.stock is None and (makes is Makes.PIECE or self.draws_ticks):
             return "No stock is loaded: say what lies on the bed."
         try:
-            if self._c.procedure.makes is Makes.MOVES:
-                self.file_text()
-            elif self.place() is None:
+            if (makes is Makes.PIECE or self.draws_ticks) and not self.spots():
                 return "No free place of that size on this sheet: choose a smaller piece, or load a new sheet."
+            if makes is not Makes.NOTHING:
+                self.file_text()
         except KeenCompassError as error:
             return str(error)
         return ""
 
-    def sheet(self) -> int:
-        """Which sheet lies on the bed, counted from the shop's first."""
+    def sheet_since(self) -> str:
+        """When the sheet that lies on the bed was loaded (UTC); empty where nobody said."""
 
-        def count() -> int:
-            return sum(1 for _, kind, _ in self._c.shop.events(self._c.kept.machine) if kind == "new_sheet")
+        def newest() -> str:
+            loaded = [at for at, kind, _ in self._c.shop.events(self._c.kept.machine) if kind == "new_sheet"]
+            return loaded[-1] if loaded else ""
 
-        return self._c.remembered("sheet", count)
+        return self._c.remembered("sheet", newest)
 
     def new_sheet(self) -> None:
         """A fresh sheet is on the bed."""
@@ -245,11 +281,11 @@ class Making:
         machine, program = self._c.machine, self.program()
         if program is None:
             return self._written(self._path())
-        if machine.file_format != "gcode":  # a plotter can't wait: it draws a tick wherever it would
+        if self.draws_ticks:
             return self._written(program.as_ticks(self.next_piece().axis))
         from keen_compass.formats.gcode import CutSettings, write_moves
 
-        return write_moves(program, CutSettings(bed=Box(0, 0, *machine.bed)))
+        return write_moves(program, CutSettings(bed=Box(0, 0, *machine.bed), z_travel=machine.z_travel))
 
     def _path(self) -> ToolPath:
         """The piece's path where it goes on the bed."""
@@ -271,15 +307,15 @@ class Making:
 
         machine = self._c.machine
         if machine.file_format == "svg":
-            check_on_bed(path, Box(0, 0, *machine.bed))
+            check_on_bed(path, machine.media, "roll")
             return write_svg(path, flicks=True)
         if machine.file_format == "hpgl":
-            return write_hpgl(path, machine.units_per_mm, Box(0, 0, *machine.bed))
+            return write_hpgl(path, machine.units_per_mm, machine.media)
         assert machine.stock is not None
         settings = CutSettings(
             bed=Box(0, 0, *machine.bed), thickness=machine.stock.thickness, depth_per_pass=machine.depth_per_pass,
             feed=machine.feed, plunge_feed=machine.plunge_feed, spindle_rpm=machine.spindle_rpm,
-            spindle=not self._c.tool.drawn,
+            spindle=not self._c.tool.drawn, z_travel=machine.z_travel,
         )  # fmt: skip
         return write_gcode(path, settings)
 
@@ -323,15 +359,15 @@ class Making:
 
     def _keep_piece(self, practice: Mapping[str, Any] | None) -> KeptPiece:
         c = self._c
-        place = self.place() if c.procedure.makes is Makes.PIECE else None
-        if place is None and c.procedure.makes is Makes.PIECE:
-            raise PieceError(self.refusal())
+        if c.procedure.makes is not Makes.NOTHING and (refused := self.refusal()):
+            raise PieceError(refused)
         body = {
             "parameters": self.parameters(),
-            "place": [place.x, place.y, place.width, place.height] if place and not c.procedure.anchored else None,
+            "place": [[box.x, box.y, box.width, box.height] for box in self.spots()],
+            "on_bed": self._marks_bed(),
             "settings": {q: v.to_kept() for q, v in c.values().items()},
             "tool": c.tool.name,
-            "sheet": self.sheet(),
+            "sheet_since": self.sheet_since(),
             "practice": practice,
         }
         piece = c.shop.put_piece(c.kept.id, c.kept.machine, body)
@@ -348,7 +384,7 @@ class Making:
         machine = self._c.machine
         if machine.stock is None:
             return min(machine.bed)
-        across = machine.stock.height if machine.long_axis == "x" else machine.stock.width
+        across = machine.sheet.height if machine.long_axis == "x" else machine.sheet.width
         fine = self.step / 2
         return max((across - 2 * GAP - EDGE) // fine * fine, 1.0)
 
@@ -356,6 +392,13 @@ class Making:
         if self._c.procedure.makes is not Makes.PIECE:
             return True
         try:
-            return self.place(size) is not None
+            return bool(self.spots(size))
         except PieceError:
             return False
+
+
+def _boxes(place: Any) -> list[Box]:
+    """A piece's place as it was kept: boxes; of older ones a single one, or nothing."""
+    if not place:
+        return []
+    return [Box(*box) for box in place] if isinstance(place[0], list) else [Box(*place)]
