@@ -60,6 +60,7 @@ class ShopFile:
         self.notice = ""
         self._scratch: tempfile.TemporaryDirectory[str] | None = None
         self._depth = 0
+        self._salvaged = False
         self._left_to_check: list[tuple[str, int]] = []
         self._lock = FileLock(self.file)
         self.why_read_only = self._lock.why_not
@@ -69,7 +70,7 @@ class ShopFile:
         except ShopError:
             self.close()
             raise
-        except sqlite3.Error as error:
+        except (sqlite3.Error, UnicodeDecodeError) as error:  # the latter in SQLite's own complaint about a name
             self.close()
             raise self._in_words(error) from None
         self._identities = self._seen_now()
@@ -154,7 +155,7 @@ class ShopFile:
             (application,) = db.execute("PRAGMA application_id").fetchone()
             (version,) = db.execute("PRAGMA user_version").fetchone()
             (tables,) = db.execute("SELECT count(*) FROM sqlite_master").fetchone()
-        except sqlite3.Error as error:
+        except (sqlite3.Error, UnicodeDecodeError) as error:
             raise self._in_words(error) from None
         finally:
             db.close()
@@ -275,7 +276,22 @@ class ShopFile:
                 self._left_to_check.pop(0)
             else:
                 self._left_to_check[0] = (table, last)
+        if not self._salvaged and any(not number for _, number in self.damage):
+            self._salvage()
         return len(self.damage) > known
+
+    def _salvage(self) -> None:
+        """Where the structure itself is damaged, go on with what can be read of it, in memory."""
+        self._salvaged = True
+        memory = self._connected(":memory:")
+        try:
+            self._copy_sound_rows(memory)
+        except sqlite3.Error:
+            memory.close()
+            raise
+        memory.execute("PRAGMA query_only = ON")
+        self._close_db()
+        self._db = memory
 
     def _check_rows(self, table: str, after: int, most: int) -> int | None:
         """Look at some rows; the number of the last one, None at the end of the table."""
@@ -324,10 +340,10 @@ class ShopFile:
 
     # Rows
 
-    def query(self, sql: str, *values: Any) -> sqlite3.Cursor:
-        """SQL that reads. Raises ShopError."""
+    def query(self, sql: str, *values: Any) -> list[tuple[Any, ...]]:
+        """What SQL gives, all of it. Raises ShopError."""
         try:
-            return self.db.execute(sql, values)
+            return self.db.execute(sql, values).fetchall()
         except sqlite3.Error as error:
             raise self._in_words(error) from None
 
@@ -355,7 +371,7 @@ class ShopFile:
         """One row more, in the open transaction; returns its number. `id` may be given where it means something."""
         number, instead = values.pop("id", None), " OR REPLACE"
         if number is None:
-            (number,) = self.query(f"SELECT coalesce(max(id), 0) + 1 FROM {table}").fetchone()
+            ((number,),) = self.query(f"SELECT coalesce(max(id), 0) + 1 FROM {table}")
             instead = ""
         row = [number, *(_typed(table, name, kind, values[name]) for name, kind in schema.COLUMNS[table][1:])]
         marks = ", ".join("?" * (len(row) + 1))
@@ -481,7 +497,7 @@ class ShopFile:
             "open another file, or put back a copy."
         )
 
-    def _in_words(self, error: sqlite3.Error) -> ShopError:
+    def _in_words(self, error: Exception) -> ShopError:
         match _reason(error):
             case "full":
                 return ShopWriteError(
@@ -502,7 +518,7 @@ class ShopFile:
 _FULL, _BUSY, _LOCKED, _READ_ONLY, _IO, _CANT_OPEN, _TOO_BIG = 13, 5, 6, 8, 10, 14, 18
 
 
-def _reason(error: sqlite3.Error) -> str:
+def _reason(error: Exception) -> str:
     """full, refused, busy, closed or damaged: what a technician can do about it."""
     code = getattr(error, "sqlite_errorcode", 0) & 0xFF
     if code == _FULL:

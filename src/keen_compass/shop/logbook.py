@@ -41,12 +41,10 @@ class Entry(NamedTuple):
         """What happened, in words."""
         match self.kind:
             case "finding":
-                assert self.quantity and self.verdict
                 measured = _measured(self.quantity, self.first, self.second)
-                return f"{QUANTITIES[self.quantity].label} {VERDICT_WORDS[self.verdict]}: {measured}"
+                return f"{_label(self.quantity)} {VERDICT_WORDS.get(self.verdict or '', '?')}: {measured}"
             case "value":
-                assert self.quantity
-                return f"{QUANTITIES[self.quantity].label} set to {_number(self.first, self.decimals)}".rstrip()
+                return f"{_label(self.quantity)} set to {_number(self.first, self.decimals)}".rstrip()
             case "signed" | "given_up":
                 reason = json.loads(self.first).get("reason", "")
                 return f"Round {self.kind.replace('_', ' ')}" + (f": {reason}" if reason else "")
@@ -75,10 +73,17 @@ def latest(shop: Shop, machine: str, most: int) -> list[Entry]:
     return [e for e in entries(shop, Filter(machine), 6 * most) if e.kind != "finding"][:most]
 
 
-def _measured(quantity: str, error: float | None, U: float | None) -> str:
-    if error is None or U is None:
+def _label(quantity: str | None) -> str:
+    """Its name; as it is written where this program doesn't know it."""
+    known = QUANTITIES.get(quantity or "")
+    return known.label if known else f"“{quantity}”"
+
+
+def _measured(quantity: str | None, error: float | None, U: float | None) -> str:
+    known = QUANTITIES.get(quantity or "")
+    if error is None or U is None or known is None:
         return "no number"
-    return f"{with_uncertainty(error, U)} {QUANTITIES[quantity].error_unit}"
+    return f"{with_uncertainty(error, U)} {known.error_unit}"
 
 
 def _number(body: str, decimals: int) -> str:

@@ -111,7 +111,8 @@ def digest(table: str, row: Sequence[object]) -> bytes:
 
     row: the columns in their order and types, without the digest.
     """
-    return blake2b(json.dumps([table, *row], separators=(",", ":")).encode(), digest_size=8).digest()
+    text = json.dumps([table, *row], separators=(",", ":"), default=repr)  # a flipped type may make bytes of a text
+    return blake2b(text.encode(), digest_size=8).digest()
 
 
 def bring_up(db: sqlite3.Connection, version: int) -> None:
@@ -186,7 +187,7 @@ MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {2: lambda _: None
 def described(db: sqlite3.Connection) -> list[tuple[str, str]]:
     """(name, SQL) of everything that a file consists of, to be compared with what it should be."""
     rows = db.execute("SELECT name, sql FROM sqlite_master WHERE sql IS NOT NULL ORDER BY name")
-    return [(name, " ".join(sql.split())) for name, sql in rows]
+    return [(str(name), " ".join(str(sql).split())) for name, sql in rows]
 
 
 def as_it_should_be() -> list[tuple[str, str]]:

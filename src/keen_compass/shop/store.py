@@ -182,12 +182,11 @@ class Shop:
             "SELECT max(at) FROM reading WHERE piece = (SELECT max(id) FROM piece WHERE machine = ?)",
         ]
         sql = f"SELECT max(at) FROM ({' UNION ALL '.join(parts)})"
-        (found,) = self._f.query(sql, *[of] * len(parts)).fetchone()
+        ((found,),) = self._f.query(sql, *[of] * len(parts))
         return found or ""
 
     def _machine_of(self, round_id: int) -> str:
-        row = self._f.query("SELECT machine FROM round WHERE id = ?", round_id).fetchone()
-        return row[0] if row else ""
+        return next((machine for (machine,) in self._f.query("SELECT machine FROM round WHERE id = ?", round_id)), "")
 
     def from_the_future(self) -> Future | None:
         """What is dated after now; None where nothing is. Then a clock was or is wrong, and somebody must say which."""
@@ -376,7 +375,7 @@ class Shop:
             + (" WHERE " + " AND ".join(tests) if tests else "") + f" {NEWEST}"
             + (f" LIMIT {most:d}" if most else "")
         )  # fmt: skip
-        return list(self._f.query(sql, *values))
+        return self._f.query(sql, *values)
 
     def _sound(self, table: str, joint: str, prefix: str = "") -> str:
         """SQL that leaves out the rows of a table that are known to be damaged."""
@@ -427,7 +426,7 @@ class Shop:
             "UNION ALL SELECT at FROM mark WHERE round = ? "
             "UNION ALL SELECT r.at FROM reading r JOIN piece p ON p.id = r.piece WHERE p.round = ?)"
         )
-        return str(self._f.query(sql, round_id, round_id, round_id).fetchone()[0])
+        return str(self._f.query(sql, round_id, round_id, round_id)[0][0])
 
     def steps_under_way(self) -> dict[str, str]:
         """The step of each machine's newest open round, by machine."""
@@ -472,7 +471,7 @@ class Shop:
 
     def next_piece_number(self, machine: str) -> int:
         """The number that the machine's next piece will bear."""
-        (last,) = self._f.query("SELECT max(number) FROM piece WHERE machine = ?", machine).fetchone()
+        ((last,),) = self._f.query("SELECT max(number) FROM piece WHERE machine = ?", machine)
         return (last or 0) + 1
 
     def pieces(self, round_id: int) -> list[KeptPiece]:
@@ -506,9 +505,9 @@ class Shop:
         Returns its slot.
         """
         with self.writing():
-            row = self._f.query("SELECT machine FROM piece WHERE id = ?", piece_id).fetchone()
+            machine = next((m for (m,) in self._f.query("SELECT machine FROM piece WHERE id = ?", piece_id)), "")
             number = self._f.append(
-                "reading", piece=piece_id, measurand=measurand, at=self._stamp(row[0] if row else ""),
+                "reading", piece=piece_id, measurand=measurand, at=self._stamp(machine),
                 text=length.text, mm=length.mm, unit=length.unit, resolution_mm=length.resolution_mm,
                 instrument=instrument, slot=slot, withdrawn=withdrawn,
             )  # fmt: skip
