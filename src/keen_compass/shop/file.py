@@ -552,7 +552,7 @@ def _typed(table: str, name: str, kind: type, value: Any) -> Any:
         if (table, name) not in schema.NULLABLE:
             raise TypeError(f"{table}.{name} is missing")
         return None
-    return kind(value)
+    return float(value) + 0.0 if kind is float else kind(value)  # SQLite gives −0.0 back as 0.0
 
 
 def _named(table: str, row: Sequence[Any]) -> str:
