@@ -238,8 +238,11 @@ class Making:
                 return "No free place of that size on this sheet: choose a smaller piece, or load a new sheet."
             if makes is not Makes.NOTHING:
                 self.file_text()
+        except InputError as error:
+            name = error.place.rpartition(".")[2].replace("_", " ")
+            return _sentence(f"too little room here: {name} {error.message}" if name else error.message)
         except KeenCompassError as error:
-            return str(error)
+            return _sentence(str(error))
         return ""
 
     def sheet_since(self) -> str:
@@ -395,6 +398,10 @@ class Making:
             return bool(self.spots(size))
         except PieceError:
             return False
+
+
+def _sentence(words: str) -> str:
+    return f"{words[:1].upper()}{words[1:].rstrip('.')}."
 
 
 def _boxes(place: Any) -> list[Box]:

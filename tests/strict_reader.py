@@ -1,0 +1,143 @@
+"""A reader of machine files that shares nothing with the program: strict, and suspicious of everything.
+
+It knows the words that a plain controller knows, walks the file once and says what a bystander would see: where every
+axis was, what was on, what was marked. Anything else than it expects is an AssertionError with its line.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from itertools import pairwise
+from xml.etree import ElementTree
+
+LONGEST_LINE = 100  # characters of a G-code line
+LONGEST_PLOTTER_LINE = 199  # small buffers lose what is longer
+_WORD = re.compile(r"([GMXYZFSP])(-?[0-9]{1,7}(?:\.[0-9]{1,5})?)")
+Place = tuple[float, float]
+Line = tuple[Place, Place]
+
+
+@dataclass
+class Seen:
+    """What happened: places visited (x, y, z), straight lines that left a mark, spans of all axes; mm."""
+
+    places: list[tuple[float, float, float]] = field(default_factory=list)
+    marks: list[Line] = field(default_factory=list)
+    spun: bool = False
+
+    def span(self, axis: int) -> tuple[float, float]:
+        """Lowest and highest place of an axis."""
+        values = [place[axis] for place in self.places]
+        return min(values), max(values)
+
+
+def read_gcode(text: str, *, drawn: bool) -> Seen:  # noqa: PLR0915 (one walk, one place to read it)
+    """Walk a table's file. drawn: the tool marks without turning."""
+    seen, unit, absolute, feed = Seen(), 0.0, False, 0.0
+    x: float | None = None
+    y: float | None = None
+    z: float | None = None
+    turning = ended = False
+    assert text.isascii()
+    assert text.endswith("\n")
+    for number, line in enumerate(text.splitlines(), 1):
+        where = f"line {number}: {line!r}"
+        assert len(line) <= LONGEST_LINE, where
+        assert not ended, where
+        if line.startswith("("):
+            assert line.endswith(")"), where
+            assert "(" not in line[1:], where
+            assert ")" not in line[:-1], where
+            continue
+        words = _WORD.findall(line)
+        assert line == " ".join(a + b for a, b in words), where
+        given = dict(words)
+        motion = next((b for a, b in words if a == "G" and b in ("0", "1")), None)
+        for letter, value in words:
+            if letter == "G":
+                assert value in ("0", "1", "4", "17", "20", "21", "90", "94"), where
+                unit = {"20": 25.4, "21": 1.0}.get(value, unit)
+                absolute = absolute or value == "90"
+            elif letter == "M":
+                assert value in ("0", "2", "3", "5"), where
+                turning = {"3": True, "5": False}.get(value, turning)
+                seen.spun = seen.spun or turning
+                ended = value == "2"
+        if motion is None:
+            assert not {"X", "Y", "Z"} & given.keys(), where
+            if ended:
+                assert not turning, where
+                assert z is not None, where
+                assert z >= 0, where
+            continue
+        assert unit, where
+        assert absolute, where
+        if "F" in given:
+            feed = float(given["F"]) * unit
+            assert 1 <= feed <= 1e6, where
+        assert motion == "0" or feed, where
+        before = (x, y, z)
+        x = float(given["X"]) * unit if "X" in given else x
+        y = float(given["Y"]) * unit if "Y" in given else y
+        z = float(given["Z"]) * unit if "Z" in given else z
+        assert z is not None, where  # nothing goes sideways before the tool is known to be up
+        if {"X", "Y"} & given.keys() and before[2] is not None:
+            assert motion == "1" or before[2] > 0 or "Z" in given, where  # no rapid through the stock
+            down = min(before[2], z) <= 0 and "Z" not in given
+            if motion == "1" and down and None not in (*before, x, y):
+                assert turning or drawn, where
+                seen.marks.append(((before[0], before[1]), (x, y)))  # type: ignore[arg-type]
+        if motion == "1" and before[2] is not None and z < 0:
+            assert turning or drawn, where
+        if x is not None and y is not None:
+            seen.places.append((x, y, z))
+    assert ended
+    return seen
+
+
+def read_hpgl(text: str, units_per_mm: float) -> Seen:
+    """Walk a plotter's file."""
+    seen, here, down, pen = Seen(), (0.0, 0.0), False, 0
+    assert text.isascii()
+    lines = text.splitlines()
+    assert lines[0] == "IN;"
+    assert lines[-1] == "SP0;"
+    for number, line in enumerate(lines, 1):
+        where = f"line {number}: {line[:60]!r}"
+        assert len(line) <= LONGEST_PLOTTER_LINE, where
+        assert re.fullmatch(r"(IN|PA|SP[01]|P[UD](-?[0-9]+,-?[0-9]+(,-?[0-9]+,-?[0-9]+)*)?);", line), where
+        name = line[:2]
+        if name == "SP":
+            pen = int(line[2])
+        if name not in ("PU", "PD"):
+            continue
+        down = name == "PD"
+        assert pen or not down, where
+        numbers = [int(n) / units_per_mm for n in re.findall(r"-?[0-9]+", line[2:])]
+        for place in zip(numbers[::2], numbers[1::2], strict=True):
+            if down:
+                seen.marks.append((here, place))
+            here = place
+            seen.places.append((*here, 0.0 if down else 1.0))
+    assert not down
+    return seen
+
+
+def read_svg(text: str) -> Seen:
+    """Walk a drawing; its own page is the frame."""
+    seen, root = Seen(), ElementTree.fromstring(text)
+    assert root.attrib["width"].endswith("mm")
+    _, _, width, height = map(float, root.attrib["viewBox"].split())
+    assert (width, height) == (float(root.attrib["width"][:-2]), float(root.attrib["height"][:-2]))
+    for element in root.iter():
+        assert element.tag.rpartition("}")[2] in ("svg", "g", "title", "polyline"), element.tag
+        if not element.tag.endswith("polyline"):
+            continue
+        pairs = [p.split(",") for p in element.attrib["points"].split()]
+        assert all(re.fullmatch(r"-?[0-9]+\.[0-9]+", n) for pair in pairs for n in pair)
+        corners = [(float(a), float(b)) for a, b in pairs]
+        assert all(0 <= a <= width and 0 <= b <= height for a, b in corners)
+        seen.marks += list(pairwise(corners))
+        seen.places += [(a, b, 0.0) for a, b in corners]
+    return seen
