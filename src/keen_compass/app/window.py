@@ -69,6 +69,7 @@ class MainWindow(QMainWindow):
         self._other: QWidget | None = None
         self._happening: HappeningBar | None = None
         self._notice: NoticeBar | None = None
+        self._said_gone = False
         self._message = Text("", th.TEXT, "warn", bold=True)
         self._message.setContentsMargins(24, 10, 24, 0)
         self._message.hide()
@@ -111,8 +112,9 @@ class MainWindow(QMainWindow):
         if damage:
             named = ", ".join(d.words for d in damage[:MOST_NAMED])
             more = f" and {len(damage) - MOST_NAMED} more" if len(damage) > MOST_NAMED else ""
+            left = "is" if len(damage) == 1 else "are"
             self._ask(
-                f"This shop’s file is damaged: {named}{more} can’t be trusted and is left out. "
+                f"This shop’s file is damaged: {named}{more} can’t be trusted and {left} left out. "
                 "It can only be looked at; what is sound can be kept as a new file.",
                 [("Keep what is sound…", self._choose_copy), ("Only look", lambda: None)],
             )
@@ -321,6 +323,13 @@ class MainWindow(QMainWindow):
             self._rail_step = step
             QTimer.singleShot(0, self.refresh_rail)
         self._update_actions()
+        if self.shop.gone and not self._said_gone:
+            self._said_gone = True
+            self._ask(
+                f"{self.shop.file.name} was moved, deleted or replaced while it was open, so nothing more is written "
+                "into it. All that this window knows can be kept under a new name.",
+                [("Keep a copy as…", self._choose_copy), ("Not now", lambda: None)],
+            )
 
     def _close_round(self) -> None:
         if self.round_page is not None:
@@ -524,9 +533,11 @@ class MainWindow(QMainWindow):
             return
         self.show_rose(kept.machine)
         self.begin(kept.procedure, before.model.session.context.yields[0])
-        draft = before.model.session.measuring.draft
-        if self.round_page is not None and draft:
-            self.round_page.model.session.measuring.type(draft)
+        typed, current = before.model.session.measuring.draft, before.model.session.measuring.current()
+        if self.round_page is not None and typed and current:
+            measuring = self.round_page.model.session.measuring
+            measuring.choose(current)
+            measuring.type(typed)
 
     def _choose_copy(self) -> None:
         proposed = self.shop.file.with_name(f"{self.shop.file.stem}-copy.kcshop")

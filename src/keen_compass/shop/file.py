@@ -58,6 +58,7 @@ class ShopFile:
         self.file = resolved(file)
         self.damage: dict[tuple[str, int], Damage] = {}
         self.notice = ""
+        self.gone = False
         self._scratch: tempfile.TemporaryDirectory[str] | None = None
         self._depth = 0
         self._salvaged = False
@@ -437,9 +438,9 @@ class ShopFile:
             # The log is made by the first write; from then on it must stay the same.
             self._identities = now
             return
+        self.gone = True
         raise ShopGoneError(
-            f"{self.file} was moved, deleted or replaced while it was open, so nothing more is written into it. "
-            "What this window knows is kept: save a copy under a name (Shop menu), and go on with that."
+            "Not kept: the shop file was moved, deleted or replaced. Keep a copy (Shop menu) and go on there."
         )
 
     def copy_to(self, target: Path) -> None:

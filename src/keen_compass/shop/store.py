@@ -129,6 +129,11 @@ class Shop:
         return self._f.notice
 
     @property
+    def gone(self) -> bool:
+        """Whether the file was found to be moved, deleted or replaced: nothing can be kept in it any more."""
+        return self._f.gone
+
+    @property
     def closed(self) -> bool:
         """Whether `close` was called."""
         return self._f.closed
