@@ -172,13 +172,14 @@ class Strip(Card):
         for b in (self.practice, self.skip, self.more):
             buttons.addWidget(b)
         self._trouble = Text("", colour="bad")
-        buttons.addWidget(self._trouble, 1)
+        self._trouble.hide()
         buttons.addStretch(1)
         buttons.addWidget(self.onward)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 10, 14, 10)
         layout.setSpacing(8)
         layout.addLayout(top)
+        layout.addWidget(self._trouble)
         layout.addLayout(buttons)
         self._shown: list[tuple[int, str]] | None = None
 
@@ -207,7 +208,8 @@ class Strip(Card):
         self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
         self.skip.setVisible(current is not None and editable)
         self.more.setVisible(current is None and editable and not session.context.procedure.starting)
-        self._trouble.say(self._model.trouble.get("measure", ""))
+        trouble = self._model.trouble.get("measure", "")
+        self._trouble.say("" if current and current.complaint == trouble else trouble)  # the callout says it already
 
     def _first_look(self) -> str:
         """Before the first reading: is it the right piece, the right way round?"""
