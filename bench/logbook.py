@@ -1,9 +1,14 @@
-"""A shop of 100,000 readings: opening it, filtering its logbook, painting the list and a history."""
+"""A shop of 100,000 readings: opening it, filtering its logbook, painting the list and a history.
+
+python bench/logbook.py [rounds, 24 readings each]
+"""
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
+import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -16,44 +21,43 @@ from PySide6.QtCore import QEventLoop
 
 from keen_compass.app.start import application, show_window
 from keen_compass.procedures.demo import build
-from keen_compass.shop import database as d
+from keen_compass.shop import schema
 from keen_compass.shop.logbook import Filter, entries
 from keen_compass.shop.store import Shop
 
-ROUNDS = 4167  # of two pieces with twelve readings: 100,008 readings
+ROUNDS = int(sys.argv[1]) if len(sys.argv) > 1 else 4167  # of two pieces with twelve readings: 100,008 readings
 LENGTHS = ("width", "height", "short_width", "short_height")
 
 
 def fill(file: Path) -> None:
     """The demo shop with many more rounds, all rows written at once."""
     shop = build(file)
-    shop.bind()
     finding = next(iter(shop.findings("heron", "x_steps"))).finding.to_json()
-    rounds, marks, pieces, readings, findings = [], [], [], [], []
-    for i in range(1000, 1000 + ROUNDS):
+    rows: dict[str, list[tuple[object, ...]]] = {t: [] for t in ("round", "mark", "piece", "reading", "finding")}
+    numbers = {table: itertools.count(10_000) for table in rows}
+
+    def add(table: str, *values: object) -> int:
+        number = next(numbers[table])
+        rows[table].append((number, *values))
+        return number
+
+    for i in range(ROUNDS):
         at = f"20{10 + i % 16:02d}-{1 + i % 12:02d}-{1 + i % 28:02d}T08:{i % 60:02d}:00.{i:06d}Z"
-        rounds.append({"id": i, "machine": "heron", "procedure": "rectangle", "at": at, "body": "{}"})
-        marks.append({"round": i, "at": at, "kind": "signed", "body": json.dumps({"reason": ""})})
+        kept = add("round", "heron", "rectangle", at, "{}")
+        add("mark", kept, "signed", 0, at, json.dumps({"reason": ""}))
         for k in range(2):
-            piece = 2 * i + k
-            pieces.append({"id": piece, "round": i, "machine": "heron", "number": piece, "at": at,
-                           "body": json.dumps({"place": [0, 0, 1, 1], "sheet": -1})})  # fmt: skip
-            readings += [
-                {"piece": piece, "measurand": m, "at": at, "text": "400.31", "mm": 400.31, "unit": "mm",
-                 "resolution_mm": 0.0, "instrument": "caliper-600", "slot": None, "withdrawn": False}
-                for m in LENGTHS for _ in range(3)
-            ]  # fmt: skip
-            findings += [
-                {"machine": "heron", "quantity": q, "at": at, "round": i, "piece": piece,
-                 "verdict": ("in", "out", "cannot_tell")[(i + k) % 3], "error": 0.1, "uncertainty": 0.05,
-                 "tolerance": 0.4, "body": json.dumps(finding | {"quantity": q})}
-                for q in ("x_steps", "y_steps")
-            ]  # fmt: skip
+            piece = add("piece", kept, "heron", 2 * i + k, at, json.dumps({"place": [[0, 0, 1, 1]]}))
+            for m in LENGTHS * 3:
+                add("reading", piece, m, at, "400.31", 400.31, "mm", 0.0, "caliper-600", None, 0)
+            for q in ("x_steps", "y_steps"):
+                verdict = ("in", "out", "cannot_tell")[(i + k) % 3]
+                body = json.dumps(finding | {"quantity": q})
+                add("finding", "heron", q, at, kept, piece, verdict, 0.1, 0.05, 0.4, body)
     with shop.writing():
-        for table, rows in ((d.Round, rounds), (d.RoundMark, marks), (d.PieceRow, pieces), (d.ReadingRow, readings),
-                            (d.FindingRow, findings)):  # fmt: skip
-            for start in range(0, len(rows), 2000):
-                table.insert_many(rows[start : start + 2000]).execute()
+        for table, lines in rows.items():
+            marks = ", ".join("?" * (len(lines[0]) + 1))
+            lines_with = ((*line, schema.digest(table, line)) for line in lines)
+            shop._f.db.executemany(f"INSERT INTO {table} VALUES ({marks})", lines_with)
     shop.close()
 
 

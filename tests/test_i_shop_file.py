@@ -589,3 +589,33 @@ def test_a_nested_failure_takes_back_only_its_own_part(small: Path) -> None:
         raise InputError("no")
     assert shop.events("heron")[-1][2] == "outer"
     shop.close()
+
+
+def test_a_log_left_behind_is_read_where_nothing_may_be_written(tmp_path: Path) -> None:
+    """A shop that was killed, on a disk that may only be read: what its log holds is seen, and nothing is changed."""
+    folder = tmp_path / "disk"
+    folder.mkdir()
+    file = folder / "left.kcshop"
+    killed_after(OPENED + "shop.put_machine(HERON)\nprint('there', flush=True)\ntime.sleep(60)", file)
+    shm = Path(f"{file}-shm")
+    shm.unlink(missing_ok=True)
+    for path, mode in ((file, 0o444), (Path(f"{file}-wal"), 0o444), (folder, 0o555), (tmp_path, 0o755)):
+        path.chmod(mode)
+    code = """
+import os, sys
+from pathlib import Path
+from keen_compass.shop.store import Shop
+if os.getuid() == 0:
+    os.setgid(65534); os.setuid(65534)
+shop = Shop(Path(sys.argv[1]))
+print(shop.why_read_only, [m.name for m in shop.machines()])
+shop.close()
+"""
+    for parent in tmp_path.parents:
+        if parent.stat().st_uid == os.getuid() and parent != Path("/"):
+            parent.chmod(parent.stat().st_mode | 0o055)
+    said = run(code, file).communicate()[0].strip()
+    folder.chmod(0o755)
+    assert said.endswith("['Heron']")
+    assert "may only be read" in said
+    assert sorted(p.name for p in folder.iterdir()) == ["left.kcshop", "left.kcshop-wal"]

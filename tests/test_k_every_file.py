@@ -127,11 +127,21 @@ def check(session: RoundSession, machine: Machine, seen: Seen, earlier: list[Lin
         earlier += set(seen.marks)
 
 
-@pytest.mark.parametrize("batch", range(BATCHES))
-def test_every_file_keeps_to_its_machine(tmp_path: Path, batch: int) -> None:
-    rng, shop, read_files, refused = random.Random(batch), Shop(tmp_path / "s.kcshop"), 0, Counter[str]()
+def shop_with(folder: Path, machine: Machine | None = None) -> Shop:
+    """A fresh shop with instruments, and a table with its steps."""
+    shop = Shop(folder / "s.kcshop")
     for instrument in INSTRUMENTS:
         shop.put_instrument(instrument)
+    if machine:
+        shop.put_machine(machine)
+        for quantity, value in START.items():
+            shop.put_value(machine.uid, quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, value), "start")
+    return shop
+
+
+@pytest.mark.parametrize("batch", range(BATCHES))
+def test_every_file_keeps_to_its_machine(tmp_path: Path, batch: int) -> None:
+    rng, shop, read_files, refused = random.Random(batch), shop_with(tmp_path), 0, Counter[str]()
     number = 0
     while read_files < FILES:
         machine, earlier = any_machine(rng, f"m{number}"), list[Line]()
@@ -150,12 +160,8 @@ def test_every_file_keeps_to_its_machine(tmp_path: Path, batch: int) -> None:
 @pytest.mark.parametrize("z_travel", [*range(4, 20), *range(20, 130, 3)])
 def test_no_run_along_z_leaves_its_travel(tmp_path: Path, z_travel: int) -> None:
     """Proposed as the program proposes it: from a clearance above the low end to one below the high end."""
-    shop = Shop(tmp_path / "z.kcshop")
     machine = replace(HERON, z_travel=float(z_travel))
-    shop.put_machine(machine)
-    for instrument in INSTRUMENTS:
-        shop.put_instrument(instrument)
-    shop.put_value("heron", "z_steps", StoredResolution(ResolutionForm.STEPS_PER_MM, 320.0), "start")
+    shop = shop_with(tmp_path, machine)
     for name, quantity in (("travel-run", "z_steps"), ("backlash", "z_backlash")):
         session = RoundSession.begin(shop, machine, name, quantity)
         if words := session.making.refusal():
@@ -218,13 +224,8 @@ def test_long_lines_of_a_plotter_are_broken_and_mean_the_same() -> None:
 
 
 def test_thermal_machines_get_no_routers_file(tmp_path: Path) -> None:
-    shop = Shop(tmp_path / "ember.kcshop")
     ember = replace(HERON, uid="ember", name="Ember", kind="plasma table")
-    shop.put_machine(ember)
-    for instrument in INSTRUMENTS:
-        shop.put_instrument(instrument)
-    for quantity, value in START.items():
-        shop.put_value("ember", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, value), "start")
+    shop = shop_with(tmp_path, ember)
     session = RoundSession.begin(shop, ember, "rectangle")
     assert "burn between the lines" in session.making.refusal()
     with pytest.raises(PieceError):
@@ -236,12 +237,7 @@ def test_thermal_machines_get_no_routers_file(tmp_path: Path) -> None:
 
 
 def test_a_confirming_pair_of_lines_lies_beside_the_first(tmp_path: Path) -> None:
-    shop = Shop(tmp_path / "home.kcshop")
-    shop.put_machine(HERON)
-    for instrument in INSTRUMENTS:
-        shop.put_instrument(instrument)
-    for quantity, value in START.items():
-        shop.put_value("heron", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, value), "start")
+    shop = shop_with(tmp_path, HERON)
     session = RoundSession.begin(shop, HERON, "home")
     seen: list[float] = []
     for _ in range(3):
