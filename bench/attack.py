@@ -35,7 +35,7 @@ sys.path.insert(0, str(ROOT / "tests"))
 from keen_compass.cli import main as command_line
 from keen_compass.errors import KeenCompassError, ShopError
 from keen_compass.procedures import REGISTRY, understands
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.exchange import from_json
 from keen_compass.shop.store import Shop
 from reading_out import read_out
@@ -47,9 +47,9 @@ import sys
 from dataclasses import replace
 from pathlib import Path
 from keen_compass.procedures.base import Step
-from keen_compass.procedures.demo import HERON, INSTRUMENTS, SQUARE, START, put_heron
-from keen_compass.procedures.playing import correct_all, cut, read_all
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.practice.demo import HERON, INSTRUMENTS, SQUARE, START, put_heron
+from keen_compass.practice.playing import correct_all, cut, read_all
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 what, file = sys.argv[1], Path(sys.argv[2])
 print("go", flush=True)
@@ -184,7 +184,7 @@ FULL = """
 import resource, sys
 from pathlib import Path
 from keen_compass.errors import ShopError
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[2]), int(sys.argv[2])))
 try:

@@ -9,8 +9,8 @@ from __future__ import annotations
 import sys
 from concurrent.futures import ProcessPoolExecutor
 
+from keen_compass.practice.whole_rounds import Practice
 from keen_compass.procedures import REGISTRY
-from keen_compass.procedures.practice import Practice
 
 ROUNDS = 10_000
 BLOCK = 250

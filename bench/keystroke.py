@@ -15,8 +15,9 @@ from PySide6.QtWidgets import QApplication
 
 from keen_compass.app.start import application, show_window
 from keen_compass.app.window import MainWindow
-from keen_compass.procedures.demo import build
-from keen_compass.procedures.playing import cut, read_all
+from keen_compass.practice import stand_in
+from keen_compass.practice.demo import build
+from keen_compass.practice.playing import cut, read_all
 
 # Procedure, what for, readings of each: 52 of four lengths; 44 of 22 stops, and on; a bed of 20 points twice and on.
 CASES = (("rectangle", "x_steps", 13), ("travel-run", "x_steps", 3), ("bed", "bed", 3))
@@ -45,7 +46,7 @@ def measure(app: QApplication, window: MainWindow, procedure: str, quantity: str
     session.measuring.identify("")
     read_all(session, READ)
     app.processEvents()
-    shown = session.measuring.practice_reading() or "0.01"
+    shown = stand_in.shows(session) or "0.01"
     answered, painted = [], []
     for _ in range(20):
         session.measuring.type("")

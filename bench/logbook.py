@@ -20,7 +20,7 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from PySide6.QtCore import QEventLoop
 
 from keen_compass.app.start import application, show_window
-from keen_compass.procedures.demo import build
+from keen_compass.practice.demo import build
 from keen_compass.shop import schema
 from keen_compass.shop.logbook import Filter, entries
 from keen_compass.shop.store import Shop

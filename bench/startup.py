@@ -40,8 +40,8 @@ app.sendEvent(window.rose_page.rose, key); print("usable", flush=True)
 
 def ten_machines(file: Path) -> None:
     """The demo shop and more machines, ten in all."""
-    from keen_compass.procedures.demo import HERON, build
-    from keen_compass.shop.machines import Machine
+    from keen_compass.machines.profile import Machine
+    from keen_compass.practice.demo import HERON, build
 
     shop = build(file)
     for i in range(10 - len(shop.machines())):

@@ -16,8 +16,28 @@ os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="keen-compass-test-")  #
 
 import driving
 from keen_compass.app.window import MainWindow
-from keen_compass.procedures.demo import build
+from keen_compass.practice.demo import build
+from keen_compass.shop.file import ShopFile
 from keen_compass.shop.store import Shop
+
+
+@pytest.fixture(autouse=True)
+def every_shop_is_closed(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """What a test opens it closes: Python 3.13 counts a forgotten database as a failure, of whatever test comes next."""
+    opened: list[ShopFile] = []
+    original = ShopFile.__init__
+
+    def noted(self: ShopFile, file: Path) -> None:
+        opened.append(self)
+        original(self, file)
+
+    monkeypatch.setattr(ShopFile, "__init__", noted)
+    yield
+    left = [f.file for f in opened if getattr(f, "_db", None) is not None]
+    for shop_file in opened:
+        if getattr(shop_file, "_db", None) is not None:
+            shop_file.close()
+    assert not left
 
 
 @pytest.fixture(scope="session")

@@ -82,7 +82,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from keen_compass.app.start import application, show_window
-from keen_compass.procedures.playing import cut
+from keen_compass.practice.playing import cut
 from keen_compass.shop.store import Shop
 app = application("light")
 window = show_window(Shop(Path(sys.argv[1])), "Lantern Quay")

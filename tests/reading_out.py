@@ -9,6 +9,8 @@ from keen_compass.shop.logbook import entries
 from keen_compass.shop.marks import KINDS
 from keen_compass.shop.standing import spokes
 from keen_compass.shop.store import KeptRound, Shop
+from keen_compass.words.logbook import entry_words
+from keen_compass.words.standing import figure, reason
 
 
 def read_out(shop: Shop) -> dict[str, Any]:
@@ -23,9 +25,10 @@ def read_out(shop: Shop) -> dict[str, Any]:
             for m in machines
         },
         "spokes": {
-            m.uid: {s.quantity: [str(s.state), s.figure, s.reason] for s in spokes(shop, m, today)} for m in machines
+            m.uid: {s.quantity: [str(s.state), figure(s), reason(s, m.units)] for s in spokes(shop, m, today)}
+            for m in machines
         },
-        "log": [[e.at, e.machine, e.kind, e.quantity, e.words] for e in entries(shop)],
+        "log": [[e.at, e.machine, e.kind, e.quantity, entry_words(e)] for e in entries(shop)],
         "events": {m.uid: [list(e) for e in shop.events(m.uid)] for m in machines},
         "rounds": [round_read_out(shop, kept) for m in machines for kept in by_number(shop, m.uid)],
     }

@@ -19,8 +19,9 @@ from keen_compass.errors import FileFormatError, PieceError
 from keen_compass.formats.drawings import MARGIN, write_dxf, write_pdf, write_svg
 from keen_compass.formats.gcode import CutSettings, pass_depths, write_gcode
 from keen_compass.formats.hpgl import write_hpgl
-from keen_compass.pieces.placement import GAP, Box, next_free
+from keen_compass.pieces.placement import GAP, next_free
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
+from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.standin.gcode_reader import read_gcode

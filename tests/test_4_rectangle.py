@@ -13,9 +13,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_compass.errors import InputError
+from keen_compass.practice.whole_rounds import TOLERANCE, Practice
 from keen_compass.procedures import load
 from keen_compass.procedures.case import Case, Known, case_from_json
-from keen_compass.procedures.practice import TOLERANCE, Practice
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
@@ -225,7 +225,7 @@ def test_a_hundred_machines_are_in_after_one_correction() -> None:
     judged = good = 0
     for seed in range(100):
         practice, second, size = practised(seed)
-        predicted = RECTANGLE.predict(practice.case(RECTANGLE.practice_parameters(), {}), 3)
+        predicted = RECTANGLE.predict(practice.case(RECTANGLE.usual_piece(), {}), 3)
         if all(TOLERANCE[q] / 3 >= U for q, U in predicted.items()):
             judged += 1
             good += second and size

@@ -21,16 +21,19 @@ from keen_compass.errors import (
     ShopReadOnlyError,
     ShopWriteError,
 )
+from keen_compass.machines.profile import Machine
+from keen_compass.practice import stand_in
+from keen_compass.practice.playing import correct_all, read_all
 from keen_compass.procedures.base import Step
-from keen_compass.procedures.playing import correct_all, read_all
-from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.logbook import latest
-from keen_compass.shop.machines import Machine
-from keen_compass.shop.standing import State, next_in_order, spokes, summary
+from keen_compass.shop.standing import State, next_in_order, spokes
 from keen_compass.shop.store import Shop
+from keen_compass.words.logbook import entry_words
+from keen_compass.words.standing import reason, summary
 
 
 def begun(shop: Shop) -> RoundSession:
@@ -39,7 +42,7 @@ def begun(shop: Shop) -> RoundSession:
 
 def measured(shop: Shop, most: int | None = None) -> RoundSession:
     session = begun(shop)
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
     read_all(session, most)
     return session
@@ -146,7 +149,7 @@ def test_killed_in_the_middle_of_a_reading_nothing_is_lost(shop: Shop, shop_file
     code = """
 import sys
 from pathlib import Path
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 shop = Shop(Path(sys.argv[1]))
 session = RoundSession.begin(shop, shop.machine("heron"), "rectangle")
@@ -274,7 +277,7 @@ def test_readings_go_pass_by_pass_and_skip_what_cannot_be_read(shop: Shop) -> No
     session.measuring.skip("short_height")
     while current := session.measuring.current():
         order.append(current)
-        session.measuring.type(session.measuring.practice_reading() or "")
+        session.measuring.type(stand_in.shows(session) or "")
         assert session.measuring.keep()
     assert order == ["width", "height", "short_width"] * 3
     assert session.measuring.answer().finding("y_steps").verdict is Verdict.UNRESOLVED
@@ -399,7 +402,7 @@ def test_cannot_tell_is_signed_only_with_a_reason(shop: Shop) -> None:
     session.sign("Good enough for the lantern posts")
     assert session.settled
     assert State.CANNOT_TELL in states(shop, "heron")
-    assert "lantern posts" in latest(shop, "heron", 1)[0].words
+    assert "lantern posts" in entry_words(latest(shop, "heron", 1)[0])
 
 
 def test_instruments_are_not_mixed_within_a_piece(shop: Shop) -> None:
@@ -435,7 +438,7 @@ def test_a_whole_round_turns_the_rose(shop: Shop) -> None:
     assert states(shop, "heron") == [State.RECHECK, State.RECHECK]
     session.go(Step.CONFIRM)
     session.making.new_sheet()
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
     read_all(session)
     session.sign()
@@ -447,12 +450,12 @@ def test_a_whole_round_turns_the_rose(shop: Shop) -> None:
     assert states(shop, "heron", STEPS, later) == [State.RECHECK, State.RECHECK]
     shop.put_event("heron", "update", "Controller updated")
     known = {s.quantity: s for s in spokes(shop, heron)}
-    assert "Controller updated since then" in known["x_steps"].reason
+    assert "Controller updated since then" in reason(known["x_steps"], "mm")
     assert known["x_drive"].state is State.IN  # an update changes no part of the drive train
     # What rests on the steps was changed under: near (backlash) and far (home rests on squareness and backlash).
     for q in ("x_backlash", "y_backlash", "x_home"):
-        assert known[q].reason.endswith("changed under it: check again."), q
-    assert known["x_tram"].reason == "Controller updated since then: check again."
+        assert reason(known[q], "mm").endswith("changed under it: check again."), q
+    assert reason(known["x_tram"], "mm") == "Controller updated since then: check again."
     assert known["x_home"].rests_on
 
 

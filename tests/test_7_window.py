@@ -14,9 +14,10 @@ from driving import focus, opened, press, shown, states, tab_to, typed_then_kill
 from keen_compass.app import theme as th
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
+from keen_compass.machines.profile import Machine
+from keen_compass.practice import stand_in
 from keen_compass.procedures.base import Step
-from keen_compass.procedures.rounds import RoundSession
-from keen_compass.shop.machines import Machine
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
 
@@ -34,7 +35,7 @@ def session_of(window: MainWindow) -> RoundSession:
 
 def type_readings(qtbot: QtBot, window: MainWindow) -> None:
     for _ in range(12):
-        press(session_of(window).measuring.practice_reading() or "", Qt.Key.Key_Return)
+        press(stand_in.shows(session_of(window)) or "", Qt.Key.Key_Return)
     assert session_of(window).measuring.current() is None
 
 
@@ -122,7 +123,7 @@ def measuring(qtbot: QtBot, window: MainWindow) -> MainWindow:
     """The window with a fresh piece in front of the calipers."""
     window.begin("rectangle")
     session = session_of(window)
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
     session.measuring.identify("")
     QApplication.processEvents()
@@ -170,7 +171,7 @@ def test_stray_digits_backspace_skip_and_undo(qtbot: QtBot, measuring: MainWindo
 def test_the_answer_follows_every_keystroke(qtbot: QtBot, measuring: MainWindow) -> None:
     type_passes = 4
     for _ in range(type_passes):
-        press(session_of(measuring).measuring.practice_reading() or "", Qt.Key.Key_Return)
+        press(stand_in.shows(session_of(measuring)) or "", Qt.Key.Key_Return)
     card = measuring.round_page.answer.cards["x_steps"]
     seen = set()
     for key in "520.9":
@@ -244,12 +245,12 @@ def test_contrast_against_the_standards_own_examples() -> None:
 
 
 def to_measure(session: RoundSession) -> None:
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
 
 
 def to_correct(session: RoundSession) -> None:
-    from keen_compass.procedures.playing import read_all
+    from keen_compass.practice.playing import read_all
 
     to_measure(session)
     read_all(session)

@@ -22,21 +22,7 @@ from driving import states
 from keen_compass.errors import FileFormatError, InputError, PieceError
 from keen_compass.formats.drawings import write_svg
 from keen_compass.formats.hpgl import write_hpgl
-from keen_compass.pieces.placement import Box
-from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
-from keen_compass.procedures import understands
-from keen_compass.procedures.base import Step
-from keen_compass.procedures.demo import HERON, KINGFISHER, SWIFT
-from keen_compass.procedures.playing import correct_all, read_all
-from keen_compass.procedures.record import record_of
-from keen_compass.procedures.rounds import RoundSession
-from keen_compass.quantities.catalogue import QUANTITIES, Kept
-from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.exchange import from_json, to_csv, to_json
-from keen_compass.shop.forms import (
+from keen_compass.machines.forms import (
     instrument_fields,
     machine_fields,
     parse_stored,
@@ -45,14 +31,31 @@ from keen_compass.shop.forms import (
     show_length,
     show_size,
 )
+from keen_compass.machines.profile import Machine, instrument_from_json, instrument_to_json
+from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
+from keen_compass.practice import stand_in
+from keen_compass.practice.demo import HERON, KINGFISHER, SWIFT
+from keen_compass.practice.playing import correct_all, read_all
+from keen_compass.procedures import understands
+from keen_compass.procedures.base import Step
+from keen_compass.quantities.catalogue import QUANTITIES, Kept
+from keen_compass.quantities.geometry import Box
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.reports.record import record_of
+from keen_compass.reports.table import to_csv
+from keen_compass.rounds import RoundSession
+from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.logbook import Filter, entries
-from keen_compass.shop.machines import Machine, instrument_from_json, instrument_to_json
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.standin.hpgl_reader import read_hpgl
 from keen_compass.standin.router import Router
 from keen_compass.standin.svg_reader import read_svg
 from keen_compass.standin.truth import Truth
+from keen_compass.words.logbook import entry_words
 
 # Machines and instruments as typed
 
@@ -264,7 +267,7 @@ def test_a_machine_without_a_port_is_told_its_lines_and_asked_what_it_shows(shop
     session = RoundSession.begin(shop, shop.machine("kingfisher"), "rectangle")
     session.making.choose(instrument="rule-1000")
     with pytest.raises(InputError, match="no stand-in"):
-        session.making.make_on_stand_in()
+        stand_in.make(session)
     assert session.making.extension == "svg"
     session.making.new_sheet()
     session.making.made()
@@ -298,7 +301,7 @@ def test_a_round_on_the_roll_in_fractions_of_an_inch(shop: Shop) -> None:
     assert parameters["width"] % 12.7 == pytest.approx(0, abs=1e-6)
     assert parameters["height"] <= 600
     assert session.making.file_text().startswith("IN;")
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
     read_all(session)
     piece = session.context.piece
@@ -336,7 +339,7 @@ def test_a_whole_round_on_the_plotter_ends_in(shop: Shop) -> None:
     for _ in range(3):
         if session.making.refusal():
             session.making.new_sheet()
-        session.making.make_on_stand_in()
+        stand_in.make(session)
         session.after_making()
         read_all(session)
         if not session.may_sign():
@@ -360,8 +363,8 @@ def test_the_logbook_is_newest_first_and_filters(shop: Shop) -> None:
     middle = everything[len(everything) // 2].at
     assert entries(shop, Filter(since=middle)) == [e for e in everything if e.at >= middle]
     assert entries(shop, most=3) == everything[:3]
-    assert any("Moved to the new hall" in e.words for e in everything)
-    assert all(re.fullmatch(r"X steps out: [+−][\d.]+ ± (\d\.\d|0\.0*\d\d) mm/m", e.words) for e in out)
+    assert any("Moved to the new hall" in entry_words(e) for e in everything)
+    assert all(re.fullmatch(r"X steps out: [+−][\d.]+ ± (\d\.\d|0\.0*\d\d) mm/m", entry_words(e)) for e in out)
 
 
 def test_csv_is_what_the_filters_show(shop: Shop) -> None:
@@ -377,7 +380,7 @@ def test_json_moves_a_logbook_into_another_shop(shop: Shop, tmp_path: Path) -> N
     other = Shop(tmp_path / "other.kcshop")
     assert from_json(other, to_json(shop), understands) == len({e.round for e in entries(shop) if e.round})
     assert other.machines() == shop.machines()
-    assert [(e.at, e.words) for e in entries(other)] == [(e.at, e.words) for e in entries(shop)]
+    assert [(e.at, entry_words(e)) for e in entries(other)] == [(e.at, entry_words(e)) for e in entries(shop)]
     for mine, theirs in zip(shop.machine_pieces("swift"), other.machine_pieces("swift"), strict=True):
         assert [r.length for r in shop.readings(mine.id)] == [r.length for r in other.readings(theirs.id)]
     before = to_json(other)

@@ -25,6 +25,7 @@ from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.app.start import _windows, application
 from keen_compass.app.window import MainWindow
+from keen_compass.practice import stand_in
 from keen_compass.quantities.standpoint import DIRECTIONS, Standpoint
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
@@ -173,14 +174,14 @@ def test_all_eight_standpoints_by_keys_and_by_mouse(qtbot: QtBot) -> None:
 )
 def test_the_piece_is_drawn_from_every_standpoint(window: MainWindow, x: str, y: str) -> None:
     """Corners turn with the machine, dimension lines lie outside the piece, no two callouts overlap."""
-    from keen_compass.shop.machines import Machine
+    from keen_compass.machines.profile import Machine
 
     heron = window.shop.machine("heron")
     window.shop.put_machine(Machine.from_json(heron.to_json() | {"standpoint": {"x_points": x, "y_points": y}}))
     window.show_rose("heron")
     window.begin("rectangle")
     session = window.round_page.model.session
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
     QApplication.processEvents()
     canvas = window.round_page.measure.surface
@@ -279,7 +280,7 @@ def test_rounds_on_two_machines_go_on_side_by_side(window: MainWindow) -> None:
         session = window.round_page.model.session
         if session.making.refusal():
             session.making.new_sheet()
-        session.making.make_on_stand_in()
+        stand_in.make(session)
         session.after_making()
     window.show_rose("heron")
     assert window.shop.steps_under_way() == {"heron": "measure", "swift": "measure"}
@@ -320,7 +321,7 @@ def test_the_shop_floor_view_is_typed_into(window: MainWindow) -> None:
     window.show_rose("heron")
     window.begin("rectangle")
     session = window.round_page.model.session
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
     session.measuring.identify("")
     QApplication.processEvents()
@@ -330,7 +331,7 @@ def test_the_shop_floor_view_is_typed_into(window: MainWindow) -> None:
     assert floor.isVisible()
     assert not window.rail.isVisible()
     for _ in range(12):
-        press(session.measuring.practice_reading() or "", Qt.Key.Key_Return)
+        press(stand_in.shows(session) or "", Qt.Key.Key_Return)
     assert "All read" in shown(floor)
     assert "Out:" in shown(floor)
     assert floor.edit.font().pixelSize() >= 100

@@ -16,12 +16,13 @@ from driving import focus, opened, press, shown, states
 from keen_compass import cli
 from keen_compass.app.start import _windows, application, show_window
 from keen_compass.app.window import MainWindow
+from keen_compass.machines.profile import Machine
+from keen_compass.practice import stand_in
+from keen_compass.practice.playing import read_all
 from keen_compass.procedures.base import Step
-from keen_compass.procedures.playing import read_all
-from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
 
@@ -61,7 +62,7 @@ def test_a_round_on_the_roll_in_fractions_by_keyboard(window: MainWindow, tmp_pa
         assert focus() == "Number that the piece bears"
         press(str(piece.number), Qt.Key.Key_Return)
         for _ in range(12):
-            reading = session.measuring.practice_reading() or ""
+            reading = stand_in.shows(session) or ""
             press(reading, Qt.Key.Key_Return)
         assert all(len(c.readings) == 3 for c in session.measuring.callouts())
         assert "A foot comes out" in shown(page.answer)
@@ -89,7 +90,7 @@ def test_a_round_on_the_roll_in_fractions_by_keyboard(window: MainWindow, tmp_pa
 
 def test_units_can_be_switched_in_mid_round(window: MainWindow) -> None:
     session = begin(window, "heron")
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
     read_all(session, 5)
     before = [f.error for f in session.measuring.findings()]
@@ -146,7 +147,7 @@ def test_a_full_bed_offers_a_new_sheet(window: MainWindow) -> None:
 
 def test_another_instrument_in_mid_piece_is_refused_beside_it(window: MainWindow) -> None:
     session = begin(window, "heron")
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
     read_all(session, 2)
     session.go(Step.MAKE)
@@ -164,7 +165,7 @@ def test_an_instrument_whose_check_is_overdue_is_said(window: MainWindow) -> Non
     caliper = window.shop.instruments()[0]
     window.shop.put_instrument(replace(caliper, due=date(2020, 1, 1)))
     session = begin(window, "heron")
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
     read_all(session, 3)
     assert "was due on 2020-01-01" in shown(window.round_page.answer)
@@ -174,7 +175,7 @@ def test_cannot_tell_is_signed_with_a_reason_in_the_page(window: MainWindow) -> 
     heron = window.shop.machine("heron")
     window.shop.put_machine(Machine.from_json(heron.to_json() | {"tolerances": {"x_steps": 0.84, "y_steps": 0.76}}))
     session = begin(window, "heron")
-    session.making.make_on_stand_in()
+    stand_in.make(session)
     session.after_making()
     read_all(session)
     assert Verdict.CANNOT_TELL in {f.verdict for f in session.measuring.findings()}

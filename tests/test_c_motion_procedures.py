@@ -15,10 +15,10 @@ from typing import Any
 import pytest
 
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.practice.walk import walked_from_wrong
+from keen_compass.practice.whole_rounds import Practice, file_for, run
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.case import case_from_json
-from keen_compass.procedures.practice import Practice, file_for, run
-from keen_compass.procedures.walk import walked_from_wrong
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.standin.gcode_reader import read_gcode
@@ -392,7 +392,7 @@ def test_practice_intervals_cover_the_truth(name: str, rounds: int) -> None:
 def test_a_file_that_moves_otherwise_is_read_otherwise() -> None:
     """The stand-in runs our very file: half the travel in it, and the dial shows a machine that is half as lost."""
     practice = Practice.start("travel-run", 5)
-    shape = practice.procedure.piece(practice.procedure.practice_parameters())
+    shape = practice.procedure.piece(practice.procedure.usual_piece())
     file = file_for(practice.procedure, shape, 1, 1)
     stops = [m for m in read_gcode(file) if m.waits]
     assert len(stops) == 14

@@ -16,11 +16,12 @@ from keen_compass.app.round.dial_surface import DialSurface
 from keen_compass.app.round.grid_surface import heat
 from keen_compass.app.round.surface import FloatingSurface
 from keen_compass.app.window import MainWindow
+from keen_compass.machines.profile import Machine
+from keen_compass.practice import stand_in
+from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures.base import Makes, Step
-from keen_compass.procedures.playing import cut, read_all
-from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
 
 # Every kind of surface: machine, procedure, what for.
@@ -50,7 +51,7 @@ def to_readings(session: RoundSession) -> None:
 
 def type_all(session: RoundSession) -> None:
     while session.measuring.current():
-        press(session.measuring.practice_reading() or "", Qt.Key.Key_Return)
+        press(stand_in.shows(session) or "", Qt.Key.Key_Return)
 
 
 @pytest.mark.parametrize(("machine", "procedure", "quantity"), SURFACES, ids=lambda v: v)
@@ -282,7 +283,7 @@ def test_heights_are_readable_on_every_colour_of_the_map(theme: th.Theme, monkey
 
 
 def test_signed_runs_have_a_record(window: MainWindow, tmp_path: Path) -> None:
-    from keen_compass.procedures.record import record_of
+    from keen_compass.reports.record import record_of
 
     signed = [kept for kept in map(window.shop.round, range(1, 16)) if kept.status == "signed"]
     assert {"drive-train", "backlash", "bed", "speed", "squareness", "home"} <= {kept.procedure for kept in signed}

@@ -24,25 +24,25 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.formats.drawings import write_dxf, write_svg
 from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
 from keen_compass.formats.hpgl import write_hpgl
+from keen_compass.machines.forms import machine_fields, read_machine
+from keen_compass.machines.profile import KINDS, Machine
 from keen_compass.pieces.corner import CornerLines
 from keen_compass.pieces.moves import Go, MoveProgram, Stop
-from keen_compass.pieces.placement import Box
 from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
+from keen_compass.practice.whole_rounds import TABLE, file_for
 from keen_compass.procedures import REGISTRY, load, yielding
-from keen_compass.procedures.practice import TABLE, file_for
 from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Kept, beneath
-from keen_compass.quantities.consequences import finding_in_words, tolerance_in_words
 from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored, stored_from_kept
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.forms import machine_fields, read_machine
-from keen_compass.shop.machines import KINDS, Machine
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth
+from keen_compass.words.consequences import finding_in_words, tolerance_in_words
 
 BED = Box(0, 0, 1300, 900)
 EXACT = {q: StoredResolution(ResolutionForm.STEPS_PER_MM, 100.0) for q in ("x_steps", "y_steps", "z_steps")}
@@ -134,6 +134,11 @@ def test_impossible_pieces_are_refused_in_words(wrong: Any, says: str) -> None:
 # Home and reference lines
 
 
+def from_edge(piece: CornerLines, axis: str, on_bed: float) -> float:
+    where = piece.where(axis)
+    return where.inwards * (on_bed - where.edge)
+
+
 @pytest.mark.parametrize(("high_x", "high_y"), list(itertools.product([False, True], repeat=2)))
 def test_corner_lines_tell_which_way_zero_lies(high_x: bool, high_y: bool) -> None:
     """Zero 0.4 mm too far along X, 0.3 short along Y, seen from either end of the stock."""
@@ -142,8 +147,8 @@ def test_corner_lines_tell_which_way_zero_lies(high_x: bool, high_y: bool) -> No
     home = {q: StoredAmount(q, "mm", v) for q, v in (("x_home", 5.4), ("y_home", 6.7))}
     found = made(file, home, home={"x": 5.0, "y": 7.0})
     at = {a: sum(p["xy".index(a)] for p in found.lines["xy".index(a)][-2:]) / 2 for a in ("x", "y")}
-    assert piece.from_edge("x", at["x"]) == pytest.approx(25 + (-0.4 if high_x else 0.4), abs=1e-6)
-    assert piece.from_edge("y", at["y"]) == pytest.approx(25 + (0.3 if high_y else -0.3), abs=1e-6)
+    assert from_edge(piece, "x", at["x"]) == pytest.approx(25 + (-0.4 if high_x else 0.4), abs=1e-6)
+    assert from_edge(piece, "y", at["y"]) == pytest.approx(25 + (0.3 if high_y else -0.3), abs=1e-6)
 
 
 def test_reference_lines_stand_where_their_figures_say() -> None:

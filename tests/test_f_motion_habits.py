@@ -19,16 +19,18 @@ from keen_compass.app.round.rule_surface import RuleSurface
 from keen_compass.app.start import application
 from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.app.window import MainWindow
+from keen_compass.machines.profile import Machine
+from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures import REGISTRY, understands
 from keen_compass.procedures.base import Makes, Step
-from keen_compass.procedures.playing import cut, read_all
-from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.exchange import from_json, to_csv, to_json
+from keen_compass.reports.table import to_csv
+from keen_compass.rounds import RoundSession
+from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.logbook import Filter, entries
-from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
+from keen_compass.words.logbook import entry_words
 
 UNDO = Qt.KeyboardModifier.ControlModifier
 
@@ -275,7 +277,7 @@ def test_the_axis_of_a_run_changes_with_the_machine(window: MainWindow) -> None:
 
 
 def test_the_logbook_knows_every_quantity_and_moves(shop: Shop, tmp_path: Path) -> None:
-    words = [e.words for e in entries(shop, Filter("heron"))]
+    words = [entry_words(e) for e in entries(shop, Filter("heron"))]
     for part in ("X backlash set to 0.0", "Squareness set to -", "X drive train in", "Bed in", "X feed set to 8800"):
         assert any(part in w for w in words), part
     assert "tracking" in to_csv(shop, Filter("swift"))

@@ -6,10 +6,11 @@ import random
 
 import pytest
 
+from keen_compass.practice import stand_in
+from keen_compass.practice.playing import cut
 from keen_compass.procedures import REGISTRY
 from keen_compass.procedures.base import Makes
-from keen_compass.procedures.playing import cut
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 
 ACTS = ("read", "read", "read", "half", "nonsense", "choose", "skip", "take back", "edit", "remove", "undo", "redo")
@@ -32,7 +33,7 @@ def act(session: RoundSession, what: str, dice: random.Random) -> None:
     read = [r for c in callouts for r in c.readings]
     one = dice.choice(callouts).measurand.name
     if what == "read" and measuring.current():
-        measuring.type(measuring.practice_reading() or "1")
+        measuring.type(stand_in.shows(session) or "1")
         measuring.keep()
     elif what == "half":
         measuring.type(dice.choice(["12", "0.", "-3.1", "4 1/"]))

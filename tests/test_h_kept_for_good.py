@@ -11,10 +11,10 @@ from typing import Any
 import pytest
 
 from keen_compass.errors import KeenCompassError
+from keen_compass.practice.playing import read_all
 from keen_compass.procedures import load, understands
 from keen_compass.procedures.case import case_from_json
-from keen_compass.procedures.playing import read_all
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.exchange import from_json
 from keen_compass.shop.store import Shop
 from reading_out import read_out, round_read_out

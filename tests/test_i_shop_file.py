@@ -32,11 +32,11 @@ from keen_compass.errors import (
     ShopReadOnlyError,
     ShopWriteError,
 )
+from keen_compass.practice.demo import HERON
+from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.procedures.base import Step
-from keen_compass.procedures.demo import HERON
-from keen_compass.procedures.playing import correct_all, cut, read_all
-from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.rounds import RoundSession
 from keen_compass.shop import schema
 from keen_compass.shop.log_check import commits_unreadable
 from keen_compass.shop.store import Shop
@@ -76,7 +76,7 @@ def killed_after(code: str, *arguments: object, said: str = "there") -> None:
 OPENED = """
 import sys, time
 from pathlib import Path
-from keen_compass.procedures.demo import HERON
+from keen_compass.practice.demo import HERON
 from keen_compass.shop.store import Shop
 shop = Shop(Path(sys.argv[1]))
 """
@@ -168,7 +168,7 @@ def test_begin_leaves_a_whole_round_or_none(small: Path, monkeypatch: pytest.Mon
 
     for what in ("proposed_tool", "proposed_size", "proposed_instrument"):
         with monkeypatch.context() as patch:
-            patch.setattr(f"keen_compass.procedures.rounds.making.Making.{what}", fails)
+            patch.setattr(f"keen_compass.rounds.making.Making.{what}", fails)
             with pytest.raises(ShopWriteError):
                 RoundSession.begin(shop, shop.machine("heron"), "squareness")
         assert len(shop.rounds("heron")) == before
@@ -483,7 +483,9 @@ def test_links_lead_to_the_same_lock(small: Path, tmp_path: Path) -> None:
     link.symlink_to(small)
     first = Shop(link)
     assert first.file == small
-    assert Shop(small).read_only
+    second = Shop(small)
+    assert second.read_only
+    second.close()
     os.link(small, hard)
     for name in (hard, small, link):
         other = run(OPENED + "print(shop.read_only)", name)

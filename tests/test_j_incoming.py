@@ -15,12 +15,13 @@ from typing import Any
 import pytest
 
 from keen_compass.errors import FileFormatError
+from keen_compass.practice.demo import HERON
+from keen_compass.practice.playing import cut, play
 from keen_compass.procedures import understands
-from keen_compass.procedures.demo import HERON
-from keen_compass.procedures.playing import cut, play
-from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.shop.exchange import from_json, to_csv, to_json
+from keen_compass.reports.table import to_csv
+from keen_compass.rounds import RoundSession
+from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.logbook import Filter
 from keen_compass.shop.store import Shop
 from reading_out import read_out

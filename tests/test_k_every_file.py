@@ -19,16 +19,16 @@ from shapely import MultiLineString
 from keen_compass.errors import PieceError
 from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
 from keen_compass.formats.hpgl import write_hpgl
+from keen_compass.machines.profile import UNITS, Machine, Stock, Tool
 from keen_compass.pieces.moves import Go, MoveProgram
-from keen_compass.pieces.placement import Box
 from keen_compass.pieces.stepped import SteppedOutline
+from keen_compass.practice.demo import HERON, INSTRUMENTS, KINGFISHER, START, SWIFT
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.procedures.base import Makes
-from keen_compass.procedures.demo import HERON, INSTRUMENTS, KINGFISHER, START, SWIFT
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import DIRECTIONS, Standpoint
-from keen_compass.shop.machines import UNITS, Machine, Stock, Tool
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 from strict_reader import Line, Seen, read_gcode, read_hpgl, read_svg
 

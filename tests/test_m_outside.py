@@ -15,10 +15,10 @@ import pytest
 
 from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
-from keen_compass.procedures.playing import play
-from keen_compass.procedures.record import record_of
-from keen_compass.shop.forms import machine_fields, read_machine
-from keen_compass.shop.machines import Machine, check_setting_line
+from keen_compass.machines.forms import machine_fields, read_machine
+from keen_compass.machines.profile import Machine, check_setting_line
+from keen_compass.practice.playing import play
+from keen_compass.reports.record import record_of
 from keen_compass.shop.store import Shop
 
 ROOT = Path(__file__).parents[1]

@@ -17,7 +17,9 @@ from keen_compass import __version__
 from keen_compass.errors import InputError, KeenCompassError
 
 if TYPE_CHECKING:
+    from keen_compass.formats.gcode import CutSettings
     from keen_compass.procedures.base import Procedure
+    from keen_compass.quantities.geometry import Box
 
 LARGEST_INPUT = 20_000_000  # bytes
 KEPT_FILES = 300  # of practice rounds
@@ -178,15 +180,16 @@ def _read_json(name: str) -> Any:
 
 
 def _piece(options: argparse.Namespace) -> int:
-    from dataclasses import fields, replace
+    from dataclasses import replace
 
     from keen_compass.formats.files import write_whole
-    from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
-    from keen_compass.pieces.placement import GAP, Box
+    from keen_compass.formats.gcode import write_gcode, write_moves
+    from keen_compass.pieces.placement import GAP
+    from keen_compass.practice.whole_rounds import TABLE
     from keen_compass.procedures import load
     from keen_compass.procedures.base import Makes
     from keen_compass.procedures.case import length_mm
-    from keen_compass.procedures.practice import TABLE
+    from keen_compass.quantities.geometry import Box
 
     procedure = load(options.procedure)
     given = dict(_pair(text) for text in options.settings)
@@ -197,19 +200,7 @@ def _piece(options: argparse.Namespace) -> int:
     units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), "--set units_per_mm")
     placed = procedure.makes is Makes.PIECE  # of a run, x and y are its own
     at = tuple(length_mm(_maybe_number(given.pop(k, "40") if placed else "40"), f"--set {k}") for k in ("x", "y"))
-    own = {f.name for f in fields(CutSettings)} - {"bed", "inches", "spindle", "spindle_rpm"}
-    given.setdefault("z_travel", f"{TABLE.z_travel:g}")
-    settings = CutSettings(
-        bed,
-        inches=given.pop("units", "mm") == "in",
-        spindle_rpm=_whole_setting(given, "spindle_rpm", 18000),
-    )
-    for name in sorted(own & given.keys()):
-        value = length_mm(_maybe_number(given.pop(name)), f"--set {name}")
-        try:
-            settings = replace(settings, **{name: value})  # type: ignore[arg-type]
-        except InputError as error:
-            raise InputError(error.message, f"--set {name}") from None
+    settings = _cut_settings(given, bed)
     parameters = _parameters(procedure, options.piece_size, given)
     if parameters.get("made_by", "cut") != "cut":
         settings = replace(settings, spindle=False)
@@ -239,6 +230,30 @@ def _piece(options: argparse.Namespace) -> int:
         data = text(path).encode("utf-8") if text else drawings.write_pdf(path)
     write_whole(options.output, data)
     return 0
+
+
+def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
+    """How it is to be cut, taken out of what was set by name."""
+    from dataclasses import fields, replace
+
+    from keen_compass.formats.gcode import CutSettings
+    from keen_compass.practice.whole_rounds import TABLE
+    from keen_compass.procedures.case import length_mm
+
+    own = {f.name for f in fields(CutSettings)} - {"bed", "inches", "spindle", "spindle_rpm"}
+    given.setdefault("z_travel", f"{TABLE.z_travel:g}")
+    settings = CutSettings(
+        bed,
+        inches=given.pop("units", "mm") == "in",
+        spindle_rpm=_whole_setting(given, "spindle_rpm", 18000),
+    )
+    for name in sorted(own & given.keys()):
+        value = length_mm(_maybe_number(given.pop(name)), f"--set {name}")
+        try:
+            settings = replace(settings, **{name: value})  # type: ignore[arg-type]
+        except InputError as error:
+            raise InputError(error.message, f"--set {name}") from None
+    return settings
 
 
 def _parameters(procedure: Procedure, size: str | None, given: dict[str, str]) -> dict[str, Any]:
@@ -301,7 +316,7 @@ def _size(text: str, place: str) -> tuple[float, float]:
 
 
 def _practice(options: argparse.Namespace) -> int:
-    from keen_compass.procedures.practice import run
+    from keen_compass.practice.whole_rounds import run
 
     if options.procedure == "all":
         return _practice_all(options)
@@ -341,7 +356,7 @@ def _practice_folder() -> Path:
 
 def _practice_all(options: argparse.Namespace) -> int:
     """A router that is wrong in everything, put right in the order that the program proposes."""
-    from keen_compass.procedures.walk import walked_from_wrong
+    from keen_compass.practice.walk import walked_from_wrong
 
     done, left = walked_from_wrong(options.seed)
     rows = [

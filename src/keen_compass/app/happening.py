@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card
-from keen_compass.shop.logbook import HAPPENINGS
+from keen_compass.words.logbook import HAPPENINGS
 
 
 class HappeningBar(Card):

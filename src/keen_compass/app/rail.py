@@ -9,8 +9,9 @@ from PySide6.QtWidgets import QAbstractButton, QFrame, QSizePolicy, QVBoxLayout
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, Button, Line
 from keen_compass.app.rose.canvas import Rose
-from keen_compass.shop.machines import Machine
-from keen_compass.shop.standing import Spoke, State, as_drawn, summary
+from keen_compass.machines.profile import Machine
+from keen_compass.shop.standing import Spoke, State, as_drawn
+from keen_compass.words.standing import summary
 
 WIDE, NARROW = 216, 92
 # name, words, words where the rail is narrow

@@ -13,10 +13,11 @@ from PySide6.QtWidgets import QApplication
 from keen_compass.app.start import show_window
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
+from keen_compass.practice import stand_in
+from keen_compass.practice.demo import build
+from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.procedures.base import Makes, Step
-from keen_compass.procedures.demo import build
-from keen_compass.procedures.playing import correct_all, cut, read_all
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 
 
@@ -61,7 +62,7 @@ def _measure(window: MainWindow) -> None:
     cut(session)
     session.measuring.identify("")
     read_all(session, 9)
-    shown = session.measuring.practice_reading() or ""
+    shown = stand_in.shows(session) or ""
     session.measuring.type(shown[:-1])
 
 
@@ -106,7 +107,7 @@ def _reading(
         session.measuring.identify("")
     read_all(session, count)
     if session.measuring.current():
-        session.measuring.type((session.measuring.practice_reading() or "")[:-1])
+        session.measuring.type((stand_in.shows(session) or "")[:-1])
 
 
 def _by_hand(window: MainWindow) -> None:

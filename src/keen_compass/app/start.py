@@ -33,7 +33,7 @@ def start(*, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple
         import tempfile
 
         from keen_compass.app.waiting import Dropped, Waiting
-        from keen_compass.procedures.demo import build
+        from keen_compass.practice.demo import build
 
         scratch = Path(tempfile.mkdtemp(prefix="keen-compass-demo-"))
         waiting = Waiting("Lantern Quay’s past is played on the stand-ins")

@@ -25,9 +25,9 @@ from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.page import RosePage
 from keen_compass.errors import KeenCompassError
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.shop.logbook import latest
-from keen_compass.shop.machines import Machine
 from keen_compass.shop.marks import Choices, StepShown
 from keen_compass.shop.standing import spokes, standings
 from keen_compass.shop.store import KeptRound, Shop
@@ -207,7 +207,7 @@ class MainWindow(QMainWindow):
         if self.machine_uid is None:
             return
         from keen_compass.app.round.page import RoundPage  # late: it brings NumPy
-        from keen_compass.procedures.rounds import RoundSession
+        from keen_compass.rounds import RoundSession
 
         try:
             machine = self.shop.machine(self.machine_uid)

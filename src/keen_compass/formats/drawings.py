@@ -5,7 +5,8 @@ from __future__ import annotations
 import io
 from xml.sax.saxutils import escape
 
-from keen_compass.pieces.toolpath import Point, ToolPath
+from keen_compass.pieces.toolpath import ToolPath
+from keen_compass.quantities.geometry import Point
 
 MARGIN = 10.0  # mm
 PT_PER_MM = 72 / 25.4

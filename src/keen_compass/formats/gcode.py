@@ -12,8 +12,9 @@ from dataclasses import dataclass, replace
 
 from keen_compass.errors import PieceError
 from keen_compass.pieces.moves import Go, MoveProgram
-from keen_compass.pieces.placement import Box, check_on_bed
-from keen_compass.pieces.toolpath import Point, Stroke, ToolPath
+from keen_compass.pieces.placement import check_on_bed
+from keen_compass.pieces.toolpath import Stroke, ToolPath
+from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.lengths import MM_PER_INCH
 
 BELOW_STOCK = 0.3  # mm deeper than the stock is thick, so that the last fibre is cut

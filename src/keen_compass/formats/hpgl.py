@@ -6,8 +6,9 @@ from collections.abc import Iterable, Iterator
 from itertools import islice
 
 from keen_compass.errors import PieceError
-from keen_compass.pieces.placement import Box, check_on_bed
-from keen_compass.pieces.toolpath import Point, ToolPath
+from keen_compass.pieces.placement import check_on_bed
+from keen_compass.pieces.toolpath import ToolPath
+from keen_compass.quantities.geometry import Box, Point
 
 UNITS_PER_MM = 40.0
 POINTS_PER_LINE = 8  # 8 × two numbers of at most 10 characters stay below 200

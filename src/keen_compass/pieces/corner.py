@@ -8,8 +8,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
-from keen_compass.pieces.placement import Box, visited
-from keen_compass.pieces.toolpath import Point, Stroke, ToolPath
+from keen_compass.pieces.placement import visited
+from keen_compass.pieces.toolpath import Stroke, ToolPath
+from keen_compass.pieces.where import EdgeLine
+from keen_compass.quantities.geometry import Box, Point
 
 LINE = 40.0  # mm
 APPROACH = 6.0
@@ -49,11 +51,11 @@ class CornerLines:
         """From the edge."""
         return self.distance
 
-    def from_edge(self, axis: str, on_bed: float) -> float:
-        """How far a place on the bed lies from the edge that is meant."""
+    def where(self, axis: str) -> EdgeLine:
+        """Where a line is read: from the edge that is meant, which lies there on the bed."""
         k = 0 if axis == "x" else 1
-        inside = on_bed - self.edge[k]
-        return self.stock[k] - inside if (self.high_x, self.high_y)[k] else inside
+        high = (self.high_x, self.high_y)[k]
+        return EdgeLine(axis, k, self.edge[k] + (self.stock[k] if high else 0.0), -1 if high else 1)
 
     def at(self, axis: str, distance: float) -> float:
         """Coordinate of a line that lies `distance` from its edge."""

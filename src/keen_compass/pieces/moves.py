@@ -9,7 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from keen_compass.pieces.toolpath import Point, Stroke, ToolPath
+from keen_compass.pieces.toolpath import Stroke, ToolPath
+from keen_compass.quantities.geometry import Point
 
 TICK = 6.0  # mm, length of a drawn tick
 TICK_ROW = 9.0  # mm between rows of ticks, one row for each cycle and direction

@@ -13,8 +13,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
-from keen_compass.pieces.placement import Box, visited
-from keen_compass.pieces.toolpath import Point, Stroke, ToolPath, figures
+from keen_compass.pieces.placement import visited
+from keen_compass.pieces.toolpath import Stroke, ToolPath, figures
+from keen_compass.pieces.where import Lines
+from keen_compass.quantities.geometry import Box, Point
 
 TICK = 12.0  # mm
 APPROACH = 6.0
@@ -54,6 +56,11 @@ class ReferenceLines:
         if measurand == "x_lines":
             return (0, TICK / 2), (self.nominal("x_lines"), TICK / 2)
         return (TICK / 2, 0), (TICK / 2, self.nominal("y_lines"))
+
+    def where(self, axis: str) -> Lines:
+        """The first and the last line of an axis, by their numbers in the file."""
+        first = 0 if axis == "x" else self.count("x") + 1
+        return Lines(axis, first, first + self.count(axis))
 
     def lines(self, **actual: float) -> tuple[tuple[Point, Point], ...]:
         """Every line as drawn on the picture."""

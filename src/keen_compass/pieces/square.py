@@ -17,7 +17,8 @@ import math
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
-from keen_compass.pieces.toolpath import Point, Stroke, ToolPath, figures, offset_outward
+from keen_compass.pieces.toolpath import Stroke, ToolPath, figures, offset_outward
+from keen_compass.quantities.geometry import Point
 
 APPROACH = 6.0  # mm; more than any lost motion
 LEAD_IN = 8.0

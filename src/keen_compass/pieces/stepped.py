@@ -27,7 +27,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from keen_compass.errors import PieceError
-from keen_compass.pieces.toolpath import Point, Stroke, ToolPath, figures, offset_outward
+from keen_compass.pieces.toolpath import Stroke, ToolPath, figures, offset_outward
+from keen_compass.quantities.geometry import Point
 
 SMALLEST_STEP = 0.2  # of the long length: a smaller difference resolves too little
 UNMEASURED_SHARE = 0.45  # of the short lengths, where w₂ and y₁ lie

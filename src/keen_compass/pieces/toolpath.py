@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-Point = tuple[float, float]
+from keen_compass.quantities.geometry import Point
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,13 +7,14 @@ lost motion that is still uncompensated. b_new = max(0, b_active + shortfall).
 from __future__ import annotations
 
 import math
-import random
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
+from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.results import (
@@ -29,8 +30,6 @@ from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.uncertainty import Component, expand
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
-from keen_compass.standin.router import Made
 
 TRAVEL = 10.0  # mm; more than any lost motion, less than a dial's reach
 TAKE_UP = 5.0  # mm moved + before the dial is zeroed
@@ -39,6 +38,10 @@ MARGIN = 30.0
 END = 1.0  # mm that stay free at both ends of an axis
 LEAST_TRAVEL = 3.0  # mm; less is taken up by lost motion itself
 _PARAMETERS = {"axis", "start", "across", "travel", "compensation_off", "take_up", "repeats"}
+
+
+# Zeroed at one stop, read at the next, with every repeat.
+RETURN = {axis: Return(axis, 1, 0, each=2, zeroed=True) for axis in ("x", "y", "z")}
 
 
 def slack_of(travel: float) -> float:
@@ -135,7 +138,11 @@ class Backlash(Procedure):
     def measurands(self, piece: BacklashRun) -> tuple[Measurand, ...]:
         """The dial's failure to return."""
         hint = "How far the needle stays short of zero; past zero is −"
-        return (Measurand("return", f"{piece.axis.upper()} short by", piece.axis, 0.0, hint=hint, signed=True),)
+        return (
+            Measurand(
+                "return", f"{piece.axis.upper()} short by", piece.axis, 0.0, RETURN[piece.axis], hint=hint, signed=True
+            ),
+        )
 
     def solve(self, case: Case) -> Solution:
         """The new compensation."""
@@ -173,20 +180,11 @@ class Backlash(Procedure):
             "readings": [{"measurand": "return", "values": [0.08, 0.08, 0.09, 0.08, 0.07]}],
         }
 
-    def shown(
-        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
-    ) -> float:
-        """Between the stop where the dial was zeroed and the one where it was read."""
-        at = made.positions(piece.axis)
-        k = 2 * (count % (len(at) // 2))
-        zeroed = random.Random(f"{made.seed}/{k}/zero").uniform(-0.5, 0.5) * instrument.resolution
-        return made.truth.read(at[k + 1] - at[k] + zeroed, instrument, rng, signed=True)
-
-    def practice_parameters(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, Any]:
         """X in the middle."""
         return {"axis": "x", "start": 600.0, "across": 400.0, "travel": TRAVEL}
 
-    def practice_instrument(self) -> Instrument:
+    def usual_instrument(self) -> Instrument:
         """A dial."""
         return Instrument("dial 0.01", 0.01, (0.004, 0.0), reach=10.0, kind="dial gauge")
 

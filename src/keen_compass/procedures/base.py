@@ -7,22 +7,22 @@ yields. Adding one touches one new module, its tests and one line in the registr
 
 from __future__ import annotations
 
-import random
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any, Protocol
 
 from keen_compass.errors import InputError
+from keen_compass.machines.profile import Machine, Tool
 from keen_compass.pieces.moves import MoveProgram
-from keen_compass.pieces.placement import Box, visited
-from keen_compass.pieces.toolpath import Point, ToolPath
+from keen_compass.pieces.placement import visited
+from keen_compass.pieces.toolpath import ToolPath
+from keen_compass.pieces.where import Where
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.shop.machines import Machine, Tool
-from keen_compass.standin.router import Made
 
 
 class Surface(StrEnum):
@@ -62,11 +62,11 @@ MADE_BY = ("cut", "drawn", "scribed")
 class Measurand:
     """One thing to read.
 
-    nominal: as ordered, in `unit`. axis: "x", "y", "z" or "". line: where the jaws go, piece coordinates, mm.
+    where: on what, and where on it, it is read. nominal: as ordered, in `unit`. axis: "x", "y", "z" or "".
+    line: where its dimension line is drawn, piece coordinates, mm.
     side: on which side of the piece its dimension line is drawn, as (±1, 0) or (0, ±1) in X and Y.
     box_at: where its callout goes instead of onto its line, piece coordinates, mm; None for the usual place.
     hint: how to read it, one short sentence.
-    held: jaws (faces of the piece), corners (corner to corner) or across (between parallel jaws, any direction).
     unit: mm (a length, as typed), or what a plain number counts: °, teeth, mm/min, empty for a bare number.
     signed: readings below zero make sense. way: direction of approach, ±1, where that matters.
     at: where on the bed it is read, mm.
@@ -77,11 +77,11 @@ class Measurand:
     label: str
     axis: str
     nominal: float
+    where: Where
     line: tuple[Point, Point] = ((0.0, 0.0), (0.0, 0.0))
     side: tuple[int, int] = (0, 0)
     hint: str = ""
     box_at: Point | None = None
-    held: str = "jaws"
     unit: str = "mm"
     signed: bool = False
     way: int = 0
@@ -297,17 +297,11 @@ class Procedure:
         """A complete input with made-up readings."""
         raise NotImplementedError
 
-    def shown(
-        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
-    ) -> float:
-        """What the stand-in's instrument shows at the `count`-th reading of a measurand, in its unit."""
-        raise NotImplementedError
-
-    def practice_parameters(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, Any]:
         """The piece with which the command line practises."""
         raise NotImplementedError
 
-    def practice_instrument(self) -> Instrument:
+    def usual_instrument(self) -> Instrument:
         """What it is then read with."""
         return Instrument("caliper 600 mm", 0.01, (0.02, 0.00002), reach=600.0)
 

@@ -7,13 +7,14 @@ them is what shims can take out; the raw highest minus lowest is what a skim has
 from __future__ import annotations
 
 import math
-import random
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop
+from keen_compass.pieces.where import Gap, Height
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.results import (
@@ -36,10 +37,8 @@ from keen_compass.quantities.uncertainty import (
     t_95,
 )
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
 from keen_compass.solve.plane import Plane, fit_plane, shims, tram_tilt
 from keen_compass.solve.square import propagate
-from keen_compass.standin.router import Made
 
 MARGIN = 40.0  # mm from the edges of the bed
 COLUMNS, ROWS = 5, 4
@@ -188,11 +187,25 @@ class Bed(Procedure):
             R = piece.radius
             places = {"x_high": (R, 0.0), "y_high": (0.0, R), "x_low": (-R, 0.0), "y_low": (0.0, -R)}
             hint = "A larger reading is a smaller gap"
-            return tuple(Measurand(m, labels[m], m[0], 0.0, hint=hint, signed=True, at=places[m]) for m in TRAM)
+            return tuple(
+                Measurand(
+                    m,
+                    labels[m],
+                    m[0],
+                    0.0,
+                    Gap(m[0], 1 if m.endswith("high") else -1, R),
+                    hint=hint,
+                    signed=True,
+                    at=places[m],
+                )
+                for m in TRAM
+            )
+        points = piece.points()
+        first = next(iter(points.values()))
         return tuple(
-            Measurand(name, f"column {name.split('_')[1]}, row {name.split('_')[2]}", "", 0.0,
+            Measurand(name, f"column {name.split('_')[1]}, row {name.split('_')[2]}", "", 0.0, Height(i, first),
                       hint="Higher is +, lower is −", signed=True, at=place)
-            for name, place in piece.points().items()
+            for i, (name, place) in enumerate(points.items())
         )  # fmt: skip
 
     def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
@@ -229,26 +242,11 @@ class Bed(Procedure):
             "readings": [{"measurand": f"h_{c}_{r}", "values": [h]} for (c, r), h in heights.items()],
         }
 
-    def shown(
-        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
-    ) -> float:
-        """The gauge is zeroed anywhere; the head's own tilt shows on the arm."""
-        truth, zero = made.truth, random.Random(f"{made.seed}/zero")
-        if isinstance(piece, TramRun):
-            sign = 1 if measurand.name.endswith("high") else -1
-            gap = sign * truth.tilt(measurand.axis, made.settings) * piece.radius / PER_METRE
-            return truth.read(gap + round(zero.uniform(0.4, 0.6), 2), instrument, rng, signed=True)
-        x, y, _ = made.stops[list(piece.points()).index(measurand.name)]
-        first = next(iter(piece.points().values()))
-        level = truth.bed_height(first[0], first[1], made.settings)
-        height = truth.bed_height(x, y, made.settings) - level
-        return truth.read(height, instrument, rng, signed=True)
-
-    def practice_parameters(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, Any]:
         """The whole bed."""
         return {"columns": COLUMNS, "rows": ROWS, "x": MARGIN, "y": MARGIN, "width": 1220.0, "height": 820.0}
 
-    def practice_instrument(self) -> Instrument:
+    def usual_instrument(self) -> Instrument:
         """A dial in the head."""
         return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
 

@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 import math
-import random
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.machines.profile import Machine
+from keen_compass.pieces.where import Part
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Step, Surface, Surroundings
 from keen_compass.procedures.case import Case, number
 from keen_compass.procedures.results import judged, no_number, scale_outcome
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.uncertainty import K_RECTANGLE
 from keen_compass.quantities.verdict import Verdict, judge
-from keen_compass.shop.machines import Machine
 from keen_compass.solve.drive import (
     PARTS_WITHIN,
     Drive,
@@ -33,7 +32,6 @@ from keen_compass.solve.drive import (
     screw_travel,
     threads_travel,
 )
-from keen_compass.standin.router import Made
 
 FEWEST, MOST = 1e-4, 1e7  # steps per mm, beyond which a number was mistyped
 SAME = 1e-6  # relative; parts that give the same number are the same parts
@@ -143,10 +141,19 @@ class DriveTrain(Procedure):
     def measurands(self, piece: Chain) -> tuple[Measurand, ...]:
         """The numbers of the chain, from the motor on."""
         return tuple(
-            Measurand(name, label, piece.axis, usual or 0.0, hint=hint, unit=unit, usual=usual)
+            Measurand(
+                name,
+                label,
+                piece.axis,
+                usual or 0.0,
+                Part(piece.axis, name, usual or 1.0),
+                hint=hint,
+                unit=unit,
+                usual=usual,
+            )
             for name in piece.parts()
             for label, unit, usual, hint in (PARTS[name],)
-        )
+        )  # fmt: skip
 
     def kept(self, finding: Finding) -> Finding:
         """On the rose it stands as a check of the drive train; the steps stay what a round found."""
@@ -200,14 +207,7 @@ class DriveTrain(Procedure):
             ],
         }
 
-    def shown(
-        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
-    ) -> float:
-        """What is stamped on the practice machine's parts."""
-        parts = made.truth.parts.get(piece.axis, {})
-        return parts.get(measurand.name, measurand.usual or 1.0)
-
-    def practice_parameters(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, Any]:
         """X's belt."""
         return {"axis": "x", "motor": "stepper", "drive": "belt"}
 

@@ -5,12 +5,12 @@ offset_new = offset_old + (n − m)         edges at the high end flip the sign;
 
 from __future__ import annotations
 
-import random
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import PieceError
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.corner import CornerLines
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm
@@ -24,12 +24,9 @@ from keen_compass.procedures.results import (
     steady_parts,
 )
 from keen_compass.quantities.findings import Finding, Solution
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm, trim_number
 from keen_compass.quantities.uncertainty import Component, expand
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
-from keen_compass.standin.router import Made
 
 DISTANCE = 25.0  # mm from the edges
 NEAREST, CLOSE = 30.0, 9.0  # mm from the corner to the first pair of lines; on a strip
@@ -108,7 +105,7 @@ class Home(Procedure):
         hint = "From the stock’s edge to the middle of the line"
         return tuple(
             Measurand(
-                m, f"{m[0].upper()}, edge to line", m[0], piece.nominal(m), piece.line(m),
+                m, f"{m[0].upper()}, edge to line", m[0], piece.nominal(m), piece.where(m[0]), piece.line(m),
                 (0, 1) if m == "x_edge" else (1, 0), hint,
             )
             for m in MEASURANDS
@@ -139,16 +136,7 @@ class Home(Procedure):
             ],
         }
 
-    def shown(
-        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
-    ) -> float:
-        """From the edge where the stock lies against its stops."""
-        axis = measurand.axis
-        from_edge = piece.from_edge(axis, made.line_at(0 if axis == "x" else 1, axis))
-        seated = random.Random(f"{made.seed}/{axis}/seat").gauss(0, SEATING)
-        return made.truth.read(from_edge + seated, instrument, rng)
-
-    def practice_parameters(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, Any]:
         """The low corner."""
         return {"distance": DISTANCE, "along": 40.0}
 

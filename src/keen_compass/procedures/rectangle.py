@@ -12,13 +12,13 @@ instrument's own shared error. What is known of K and B from before enters as ro
 from __future__ import annotations
 
 import math
-import random
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any, cast
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
+from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Measurand, Piece, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Known, length_mm
 from keen_compass.procedures.results import (
@@ -32,7 +32,6 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.quantities.catalogue import UNKNOWN_LABELS
 from keen_compass.quantities.findings import Finding, Solution
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm, trim_number
 from keen_compass.quantities.uncertainty import (
     Component,
@@ -45,7 +44,6 @@ from keen_compass.quantities.uncertainty import (
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Estimate, Fit, Observation, fit, would_determine
 from keen_compass.solve.plausibility import Doubt, looks_scaled, looks_swapped
-from keen_compass.standin.router import Made
 
 AXES = ("x", "y")
 DIMENSIONS = {"x": ("width", "short_width"), "y": ("height", "short_height")}
@@ -120,6 +118,7 @@ class Rectangle(Procedure):
                 LABELS[m],
                 _axis(m),
                 outline.nominal(m),
+                Faces(outline.dimension_line(m)),
                 outline.dimension_line(m),
                 SIDES[m],
                 HINTS[m],
@@ -204,13 +203,7 @@ class Rectangle(Procedure):
     def _means(self, case: Case, drawn: bool) -> dict[str, MeanReading]:
         return {m: _mean(case, m, drawn=drawn) for m in MEASURANDS if m in case.readings}
 
-    def shown(
-        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
-    ) -> float:
-        """Jaws on the real piece."""
-        return made.read(measurand.line, measurand.name, 1, instrument, rng)[0]
-
-    def practice_parameters(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, Any]:
         """As large as the caliper reaches, at most 1.2 % too long included."""
         return {"width": 580.0, "height": 540.0, "compensation": 6.0}
 

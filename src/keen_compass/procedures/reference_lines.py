@@ -7,12 +7,12 @@ the distance between the first and the last line is pure scale.
 from __future__ import annotations
 
 import math
-import random
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import PieceError
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm
@@ -27,9 +27,7 @@ from keen_compass.quantities.uncertainty import (
     mean_of_readings,
 )
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
 from keen_compass.solve.plausibility import looks_scaled
-from keen_compass.standin.router import Made
 
 MEASURANDS = ("x_lines", "y_lines")
 ROOM = 30.0  # mm beside the lines
@@ -99,7 +97,7 @@ class Reference(Procedure):
         """From the first line to the last."""
         return tuple(
             Measurand(
-                m, f"{m[0].upper()} lines", m[0], piece.nominal(m), piece.line(m),
+                m, f"{m[0].upper()} lines", m[0], piece.nominal(m), piece.where(m[0]), piece.line(m),
                 (0, -1) if m == "x_lines" else (-1, 0), "From the first line to the last, the same side of each",
             )
             for m in MEASURANDS
@@ -138,21 +136,11 @@ class Reference(Procedure):
             ],
         }  # fmt: skip
 
-    def shown(
-        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
-    ) -> float:
-        """Between the middles of two lines."""
-        axis = measurand.axis
-        first = 0 if axis == "x" else piece.count("x") + 1
-        ends = [made.line_at(i, axis) for i in (first, first + piece.count(axis))]
-        scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, made.truth.scatter)
-        return made.truth.read(ends[1] - ends[0] + scatter, instrument, rng)
-
-    def practice_parameters(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, Any]:
         """Most of the bed."""
         return {"x_span": 1200.0, "y_span": 800.0, "spacing": 100.0}
 
-    def practice_instrument(self) -> Instrument:
+    def usual_instrument(self) -> Instrument:
         """A long rule with a magnifier."""
         return Instrument("steel rule 1.5 m", 0.1, (0.05, 0.00003), both_ends=True, reach=1500.0, kind="steel rule")
 

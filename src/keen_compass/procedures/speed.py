@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
-import random
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
+from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm, number
 from keen_compass.procedures.results import amount_outcome, judged, no_number, steady_mean
@@ -18,9 +19,7 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.uncertainty import K_RECTANGLE
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
 from keen_compass.solve.ladder import Ladder, climb, needed_run, reached_feed, step_rate_limit
-from keen_compass.standin.router import Made
 
 OVERRUN = 10.0  # mm, from below onto the mark
 MARGIN = 20.0
@@ -150,8 +149,9 @@ class Speed(Procedure):
         """One for each rung."""
         hint = "By how much it misses the mark; 0 where it comes back"
         return tuple(
-            Measurand(name, f"{feed:g} mm/min", piece.axis, 0.0, hint=hint, signed=True)
-            for name, feed in piece.rungs().items()
+            # A technician sets the mark anew after a miss, so each rung answers for itself.
+            Measurand(name, f"{feed:g} mm/min", piece.axis, 0.0, Return(piece.axis, i, i - 1), hint=hint, signed=True)
+            for i, (name, feed) in enumerate(piece.rungs().items(), 1)
         )
 
     def solve(self, case: Case) -> Solution:
@@ -181,21 +181,12 @@ class Speed(Procedure):
             "readings": [{"measurand": f"rung_{i}", "values": [m]} for i, m in enumerate(misses, 1)],
         }
 
-    def shown(
-        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
-    ) -> float:
-        """From the mark to where it came back."""
-        at = made.positions(piece.axis)
-        i = int(measurand.name.partition("_")[2])
-        # A technician sets the mark anew after a miss, so each rung answers for itself.
-        return made.truth.read(at[i] - at[i - 1], instrument, rng, signed=True)
-
-    def practice_parameters(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, Any]:
         """X over its whole bed."""
         feeds = [4000.0 + 1000 * i for i in range(9)]
         return {"axis": "x", "start": 30.0, "across": 400.0, "run": 1200.0, "feeds": feeds, "acceleration": 400.0}
 
-    def practice_instrument(self) -> Instrument:
+    def usual_instrument(self) -> Instrument:
         """A dial at the mark."""
         return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
 

@@ -6,13 +6,14 @@ sin γ = (D₁² − D₂²) / (4ab)            tan γ = (w₄₅² − w₁₃�
 from __future__ import annotations
 
 import math
-import random
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import PieceError
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
+from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import K_OF_A_STATED_U, Case, length_mm
 from keen_compass.procedures.results import PER_METRE, Outcome, assumed_spread, judged, no_number, piece_mean
@@ -26,10 +27,8 @@ from keen_compass.quantities.uncertainty import (
     independent_components,
 )
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
 from keen_compass.solve.joint import Estimate
 from keen_compass.solve.square import from_diagonals, from_diameters, gantry_move, propagate
-from keen_compass.standin.router import Made
 
 LABELS = {
     "width": "width", "height": "height", "diagonal_1": "diagonal 1", "diagonal_2": "diagonal 2",
@@ -113,7 +112,15 @@ class Squareness(Procedure):
             axis = {"width": "x", "d_0": "x", "height": "y", "d_90": "y"}.get(m, "")
             found.append(
                 Measurand(
-                    m, LABELS[m], axis, piece.nominal(m), piece.line(m), SIDES.get(m, (0, 0)), HINTS[m], box, held
+                    m,
+                    LABELS[m],
+                    axis,
+                    piece.nominal(m),
+                    Faces(piece.line(m), held),
+                    piece.line(m),
+                    SIDES.get(m, (0, 0)),
+                    HINTS[m],
+                    box,
                 )
             )
         return tuple(found)
@@ -178,13 +185,7 @@ class Squareness(Procedure):
             ],
         }
 
-    def shown(
-        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
-    ) -> float:
-        """Jaws, tips or parallel jaws on the real figure."""
-        return made.read(measurand.line, measurand.name, 1, instrument, rng, measurand.held)[0]
-
-    def practice_parameters(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, Any]:
         """As large as the caliper reaches."""
         return {"figure": "rectangle", "width": 460.0, "height": 350.0, "made_by": "drawn"}
 

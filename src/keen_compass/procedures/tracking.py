@@ -6,18 +6,18 @@ A run of its own within the travel run: it needs the same rule, and yields no nu
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from keen_compass.errors import PieceError
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
+from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import Measurand
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.results import amount_outcome, assumed_spread, judged, no_number
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
 from keen_compass.solve.travel import fit_tracking
 
 OVERRUN = 6.0  # mm, from below onto the mark
@@ -56,13 +56,9 @@ class TrackingRun:
         """One for each trip."""
         hint = "How far from its first mark it came back; beyond it is +"
         return tuple(
-            Measurand(f"trip_{k}", f"trip {k}", self.axis, 0.0, hint=hint, signed=True)
+            Measurand(f"trip_{k}", f"trip {k}", self.axis, 0.0, Return(self.axis, k, 0), hint=hint, signed=True)
             for k in range(1, self.trips + 1)
         )
-
-    def miss(self, measurand: Measurand, at: Sequence[float]) -> float:
-        """By how much a trip really missed the first mark, from where the axis was at each stop."""
-        return at[int(measurand.name.rpartition("_")[2])] - at[0]
 
 
 def trips_of(given: object) -> int:

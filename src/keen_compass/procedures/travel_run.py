@@ -6,13 +6,15 @@ The same run over the whole length of a roll, out and back several times, shows 
 from __future__ import annotations
 
 import math
-import random
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
+from keen_compass.machines.forms import show_length
+from keen_compass.machines.profile import UNITS, Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
+from keen_compass.pieces.where import OnRule
 from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm, number
 from keen_compass.procedures.results import (
@@ -32,12 +34,9 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm, trim_number
 from keen_compass.quantities.uncertainty import alignment, temperature
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.forms import show_length
-from keen_compass.shop.machines import UNITS, Machine
 from keen_compass.solve.bend import Shape, shape_of
 from keen_compass.solve.plausibility import looks_scaled
 from keen_compass.solve.travel import AxisFigures, Node, TravelFit, fit_travel, iso_figures
-from keen_compass.standin.router import Made
 
 MARGIN = 15.0  # mm from the ends of the bed; the overrun must fit in
 OVERRUN = 6.0  # mm beyond the outer targets, so that each is approached from the stated side
@@ -78,6 +77,10 @@ class TravelRun:
         ups = {f"up_{i}": (p, 1) for i, p in enumerate(self.targets, 1)}
         downs = {f"down_{i}": (p, -1) for i, p in reversed(list(enumerate(self.targets, 1)))}
         return ups | downs
+
+    def where(self, stop: int) -> OnRule:
+        """The rule beside the axis, at the stop of that number."""
+        return OnRule(self.axis, stop, 2 * len(self.targets), self.targets[0], self.parallel_within)
 
     def nominal(self, measurand: str) -> float:
         """Its target."""
@@ -218,10 +221,10 @@ class TravelRunProcedure(Procedure):
             return piece.measurands()
         return tuple(
             Measurand(
-                name, f"{_written(p, piece.units)} {'up' if way > 0 else 'back'}", piece.axis, p,
+                name, f"{_written(p, piece.units)} {'up' if way > 0 else 'back'}", piece.axis, p, piece.where(i),
                 hint="Read the rule at the point, straight from above", signed=True, way=way,
             )
-            for name, (p, way) in piece.nodes().items()
+            for i, (name, (p, way)) in enumerate(piece.nodes().items())
         )  # fmt: skip
 
     def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
@@ -270,28 +273,11 @@ class TravelRunProcedure(Procedure):
             "readings": readings,
         }  # fmt: skip
 
-    def shown(
-        self, made: Made, piece: Any, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random
-    ) -> float:
-        """The rule lies anywhere along the axis, and a little askew within what was stated."""
-        at = made.positions(piece.axis)
-        lay = random.Random(f"{made.seed}/{instrument.uid}/rule")
-        if isinstance(piece, TrackingRun):
-            return made.truth.read(piece.miss(measurand, at), instrument, rng, signed=True)
-        names = list(piece.nodes())
-        stop = at[(count % max(len(at) // len(names), 1)) * len(names) + names.index(measurand.name)]
-        # From where the rule lies: its zero somewhere near the first target.
-        tilt = lay.uniform(-1, 1) * (piece.parallel_within or instrument.parallel_within)
-        travelled = stop - at[0]
-        lies = math.cos(tilt) if instrument.kind in READS_SHORT else 1 / math.cos(tilt)
-        where = round(lay.uniform(-0.4, 0.4), 2) + piece.targets[0]
-        return made.truth.read(travelled * lies + where, instrument, rng, signed=True)
-
-    def practice_parameters(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, Any]:
         """The whole of X."""
         return {"axis": "x", "start": 20.0, "across": 200.0, "length": 1200.0, "targets": 7}
 
-    def practice_instrument(self) -> Instrument:
+    def usual_instrument(self) -> Instrument:
         """A long glass scale."""
         return Instrument("glass scale 1.3 m", 0.02, (0.02, 0.00002), reach=1300.0, parallel_within=0.003,
                           kind="steel rule")  # fmt: skip

@@ -1,43 +1,21 @@
-"""The logbook as CSV and JSON, and JSON back in.
+"""The logbook as JSON, and JSON back in.
 
-JSON holds every row of the chosen machines, so that another shop file can take them over; row numbers are given anew,
+It holds every row of the chosen machines, so that another shop file can take them over; row numbers are given anew,
 and rounds that are there already are left out. What comes in is somebody else's: all of it is understood first, row by
 row, and only then taken over, in one transaction (`incoming.py`).
 """
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from collections.abc import Callable
 from typing import Any
 
-from keen_compass.errors import FileFormatError
 from keen_compass.shop.incoming import FORMAT, VERSION, Incoming, Understands, read_incoming
-from keen_compass.shop.logbook import Filter, entries
 from keen_compass.shop.schema import COLUMNS
 from keen_compass.shop.store import Shop
 
-CSV_COLUMNS = ("when_utc", "machine", "kind", "quantity", "verdict", "words")
 TOLD_EVERY = 500  # rows, how often whoever waits is told how far it is
-
-
-def to_csv(shop: Shop, wanted: Filter) -> str:
-    """What the logbook shows, RFC 4180, one line per entry."""
-    names = {m.uid: m.name for m in shop.machines()}
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(CSV_COLUMNS)
-    for e in entries(shop, wanted):
-        row = (e.at, names.get(e.machine, e.machine), e.kind, e.quantity or "", e.verdict or "", e.words)
-        writer.writerow([_plain(cell) for cell in row])
-    return out.getvalue()
-
-
-def _plain(cell: str) -> str:
-    """Spreadsheets run a cell that begins like a formula; a leading apostrophe keeps it text."""
-    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@", "\t", "\r", "\n") else cell
 
 
 def to_json(shop: Shop, machine: str = "") -> str:
@@ -119,6 +97,3 @@ def _take_over(shop: Shop, incoming: Incoming, progress: Callable[[float], None]
                 append("event", row)
     progress(1.0)
     return len(rounds)
-
-
-__all__ = ["FileFormatError", "from_json", "to_csv", "to_json"]

@@ -15,6 +15,7 @@ from datetime import datetime
 from typing import Any, TypeVar
 
 from keen_compass.errors import FileFormatError, InputError
+from keen_compass.machines.profile import Machine, instrument_to_json
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.instruments import Instrument
@@ -22,7 +23,6 @@ from keen_compass.quantities.lengths import UNITS_MM
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine, instrument_to_json
 from keen_compass.shop.marks import KINDS, Choices, Editing, Skipped, StepShown
 from keen_compass.shop.schema import COLUMNS, NULLABLE
 

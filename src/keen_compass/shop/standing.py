@@ -1,4 +1,4 @@
-"""How a machine stands: the state of each spoke of its rose, and what to do next, in which order.
+"""How a machine stands: the state of each spoke of its rose and why, and what to do next, in which order.
 
 Computed from stored findings alone, without NumPy, so that the rose is there at once.
 """
@@ -9,13 +9,10 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from enum import StrEnum
 
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES, Kept, beneath
-from keen_compass.quantities.consequences import finding_in_words
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.lengths import format_mm
-from keen_compass.quantities.uncertainty import two_significant
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
 from keen_compass.shop.store import KeptFinding, Shop
 
 UNSETTLING = ("moved", "update", "mechanics")  # events after which motion must be looked at again
@@ -32,11 +29,24 @@ class State(StrEnum):
     NEVER = "never"
 
 
+class Why(StrEnum):
+    """Why a spoke is in its state; what each is about stands in the spoke."""
+
+    NEVER = "never"
+    CHANGED = "changed"  # its own number, since it was measured
+    CHANGED_UNDER = "changed_under"  # a number that it rests on: `about` is that quantity
+    OUT = "out"
+    HAPPENED = "happened"  # something to the machine: `about` are the words of the event
+    OLD = "old"  # `days` since it was measured
+    IN = "in"
+    CANNOT_TELL = "cannot_tell"  # `about` is what the finding says of it
+
+
 @dataclass(frozen=True, slots=True)
 class Spoke:
     """One calibrated value, or several of one fault: then `quantity` and what stands here are of the worst of them.
 
-    rests_on: labels of what it rests on that isn't in itself.
+    why, about, days: why it is in its state. rests_on: labels of what it rests on that isn't in itself.
     """
 
     quantity: str
@@ -45,7 +55,9 @@ class Spoke:
     state: State
     finding: Finding | None
     at: str | None
-    reason: str
+    why: Why
+    about: str = ""
+    days: int = 0
     rests_on: tuple[str, ...] = ()
 
     @property
@@ -59,14 +71,6 @@ class Spoke:
     def U_reach(self) -> float:
         """U in tolerances."""
         return (self.finding.expanded_uncertainty or 0.0) / self.finding.tolerance if self.finding else 0.0
-
-    @property
-    def figure(self) -> str:
-        """``+0.76 mm/m``, or ``not measured``."""
-        if self.finding is None or self.finding.error is None:
-            return "not measured"
-        decimals = two_significant(self.finding.expanded_uncertainty or 0.0)
-        return f"{format_mm(self.finding.error, decimals, signed=True)} {self.finding.error_unit}"
 
 
 def spokes(shop: Shop, machine: Machine, today: datetime | None = None) -> list[Spoke]:
@@ -121,52 +125,32 @@ def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
     return [s for s in all_spokes if s.state is not State.IN]
 
 
-def summary(all_spokes: list[Spoke]) -> tuple[str, State]:
-    """One short line for the rail, and the state that colours it."""
-    for state, sentence in (
-        (State.OUT, "{} out"),
-        (State.RECHECK, "{} re-check"),
-        (State.CANNOT_TELL, "{} can’t tell"),
-        (State.NEVER, "{} never read"),
-    ):
-        found = [s for s in all_spokes if s.state is state]
-        if found:
-            return sentence.format(_few(found)), state
-    return "all in", State.IN
-
-
-def _few(found: list[Spoke]) -> str:
-    """Letters where they are all steps (``X, Y``), the name of one alone, else how many."""
-    if all(s.quantity.endswith("steps") for s in found) and len(found) <= 2:
-        return ", ".join(QUANTITIES[s.quantity].axis.upper() for s in found)
-    return found[0].label if len(found) == 1 else str(len(found))
-
-
 def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> Spoke:
     q = QUANTITIES[quantity]
-    kept = known.findings.get((machine.uid, quantity))
-    if kept is None:
-        return Spoke(quantity, q.label, q.group, State.NEVER, None, None, "Never measured.")
-    state, reason = _state(known, machine, quantity, kept, today)
-    return Spoke(quantity, q.label, q.group, state, kept.finding, kept.at, reason)
+    found = known.findings.get((machine.uid, quantity))
+    if found is None:
+        return Spoke(quantity, q.label, q.group, State.NEVER, None, None, Why.NEVER)
+    state, why, about, days = _state(known, machine, quantity, found, today)
+    return Spoke(quantity, q.label, q.group, state, found.finding, found.at, why, about, days)
 
 
-def _state(known: _Known, machine: Machine, quantity: str, kept: KeptFinding, today: datetime) -> tuple[State, str]:
-    uid = machine.uid
-    if known.values.get((uid, quantity), "") > kept.at:
-        return State.RECHECK, "Changed since it was measured: confirm it."
+def _state(
+    known: _Known, machine: Machine, quantity: str, found: KeptFinding, today: datetime
+) -> tuple[State, Why, str, int]:
+    uid, parts = machine.uid, QUANTITIES[quantity].kept is Kept.COMPUTED
+    if known.values.get((uid, quantity), "") > found.at:
+        return State.RECHECK, Why.CHANGED, "", 0
     for under in beneath(quantity):
-        if known.values.get((uid, under), "") > kept.at:
-            return State.RECHECK, f"{QUANTITIES[under].label} changed under it: check again."
-    if kept.finding.verdict is Verdict.OUT:
-        return State.OUT, f"Out: {finding_in_words(kept.finding, machine.units)}."
-    parts = QUANTITIES[quantity].kept is Kept.COMPUTED
+        if known.values.get((uid, under), "") > found.at:
+            return State.RECHECK, Why.CHANGED_UNDER, under, 0
+    if found.finding.verdict is Verdict.OUT:
+        return State.OUT, Why.OUT, "", 0
     for at, text in (known.parts_events if parts else known.events).get(uid, ()):
-        if at > kept.at:
-            return State.RECHECK, f"{text} since then: check again."
-    days = (today - datetime.fromisoformat(kept.at)).days
+        if at > found.at:
+            return State.RECHECK, Why.HAPPENED, text, 0
+    days = (today - datetime.fromisoformat(found.at)).days
     if days > machine.due_days and not parts:  # those don't grow old
-        return State.RECHECK, f"Last checked {days // 30} months ago."
-    if kept.finding.verdict is Verdict.IN:
-        return State.IN, "In tolerance."
-    return State.CANNOT_TELL, kept.finding.notes[0] if kept.finding.notes else "Measured, but too coarsely to tell."
+        return State.RECHECK, Why.OLD, "", days
+    if found.finding.verdict is Verdict.IN:
+        return State.IN, Why.IN, "", 0
+    return State.CANNOT_TELL, Why.CANNOT_TELL, next(iter(found.finding.notes), ""), 0

@@ -17,12 +17,12 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from keen_compass.errors import InputError, ShopDamagedError
+from keen_compass.machines.profile import Machine, instrument_from_json, instrument_to_json
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.stored import StoredValue, stored_from_kept
 from keen_compass.shop.file import Damage, ShopFile
-from keen_compass.shop.machines import Machine, instrument_from_json, instrument_to_json
 from keen_compass.shop.marks import SETTLED, Computed, Mark, StepShown
 from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
 

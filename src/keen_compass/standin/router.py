@@ -16,7 +16,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from keen_compass.errors import FileFormatError
-from keen_compass.pieces.toolpath import Point
+from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredValue

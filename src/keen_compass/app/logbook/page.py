@@ -28,9 +28,11 @@ from keen_compass.formats.files import write_whole
 from keen_compass.procedures import understands
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.exchange import from_json, to_csv, to_json
+from keen_compass.reports.table import to_csv
+from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.logbook import Entry, Filter, entries
 from keen_compass.shop.store import Shop
+from keen_compass.words.logbook import entry_words
 
 Index = QModelIndex | QPersistentModelIndex
 ROW = 40  # px
@@ -61,7 +63,7 @@ class EntryModel(QAbstractListModel):
         """Words for screen readers; the entry itself for the painter."""
         entry = self.entries[index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole):
-            return f"{entry.at[:10]} {self.names.get(entry.machine, '')}: {entry.words}"
+            return f"{entry.at[:10]} {self.names.get(entry.machine, '')}: {entry_words(entry)}"
         return entry if role == Qt.ItemDataRole.UserRole else None
 
 
@@ -98,7 +100,7 @@ class EntryPainter(QStyledItemDelegate):
             draw_state(p, state, middle, 6, th.color(STATE_COLOUR[state]), th.color("card"))
         p.setPen(th.color("ink"))
         room = r.width() - 270
-        words = p.fontMetrics().elidedText(entry.words, Qt.TextElideMode.ElideRight, room)
+        words = p.fontMetrics().elidedText(entry_words(entry), Qt.TextElideMode.ElideRight, room)
         p.drawText(r.adjusted(258, 0, 0, 0), line, words)
         p.restore()
 
@@ -248,7 +250,7 @@ class LogbookPage(QWidget):
             self._said.say(f"Written: {file}", "good")
 
     def _record(self) -> bytes:
-        from keen_compass.procedures.record import record_of
+        from keen_compass.reports.record import record_of
 
         entry = self._chosen()
         if entry is None or entry.round is None:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, ShowsFocus, draw_state
 from keen_compass.shop.standing import Spoke, State
+from keen_compass.words.standing import figure, reason
 
 RING = 0.62  # of the outermost radius
 LABEL_GAP = 12.0
@@ -33,15 +34,16 @@ class Rose(ShowsFocus):
         super().__init__()
         self._small = small
         self._spokes: list[Spoke] = []
+        self._units = "mm"
         self._selected = 0
         if not small:
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             self.setMinimumSize(320, 300)
             self.setMouseTracking(True)
 
-    def show_spokes(self, spokes: list[Spoke]) -> None:
+    def show_spokes(self, spokes: list[Spoke], units: str = "mm") -> None:
         """What to draw."""
-        self._spokes = spokes
+        self._spokes, self._units = spokes, units
         self._selected = min(self._selected, max(len(spokes) - 1, 0))
         self._say_selected()
         self.update()
@@ -49,7 +51,7 @@ class Rose(ShowsFocus):
     def _say_selected(self) -> None:
         if self._spokes and not self._small:
             s = self._spokes[self._selected]
-            self.setAccessibleName(f"Rose. {s.label}: {s.figure}. {s.reason}")
+            self.setAccessibleName(f"Rose. {s.label}: {figure(s)}. {reason(s, self._units)}")
 
     def angle(self, index: int) -> float:
         """Screen angle of a spoke, rad, clockwise from up; the first points up."""
@@ -155,7 +157,7 @@ class Rose(ShowsFocus):
         p.drawText(inner, side | Qt.AlignmentFlag.AlignTop, spoke.label)
         p.setFont(th.font(16))
         p.setPen(th.color(STATE_COLOUR[spoke.state]))
-        words = "re-check" if spoke.state is State.RECHECK else spoke.figure
+        words = "re-check" if spoke.state is State.RECHECK else figure(spoke)
         p.drawText(inner, side | Qt.AlignmentFlag.AlignBottom, words)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -10,14 +10,16 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, StateSign, Text, empty, scrolling
 from keen_compass.app.rose.canvas import Rose
+from keen_compass.machines.forms import show_size
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.shop.forms import show_size
 from keen_compass.shop.logbook import Entry
-from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import Spoke, State, as_drawn, next_in_order
+from keen_compass.words.logbook import entry_words
+from keen_compass.words.standing import reason
 
 UnderWay = dict[tuple[str, str], tuple[str, int]]
 IDLE_DAYS = 7  # after so long the piece may be gone, and the machine changed
@@ -34,7 +36,7 @@ class RosePage(QWidget):
         super().__init__()
         self.rose = Rose()
         self.rose.opened.connect(self._open)
-        self._file_format, self._standpoint = "gcode", Standpoint()
+        self._file_format, self._standpoint, self._units = "gcode", Standpoint(), "mm"
         self._title = Line(px=th.TITLE, bold=True)
         self._subtitle = Line(colour="soft")
         self._next = QVBoxLayout()
@@ -63,7 +65,7 @@ class RosePage(QWidget):
 
     def show_machine(self, machine: Machine, spokes: list[Spoke], under_way: UnderWay, lately: list[Entry]) -> None:
         """Fill the page. under_way: (procedure, axis) → (step of its open round, days that it was left alone)."""
-        self._file_format, self._standpoint = machine.file_format, machine.standpoint
+        self._file_format, self._standpoint, self._units = machine.file_format, machine.standpoint, machine.units
         self._title.say(machine.name)
         s = machine.standpoint
         self._subtitle.say(
@@ -71,7 +73,7 @@ class RosePage(QWidget):
             f"controller keeps {machine.form.noun}, {machine.decimals} decimals · "
             f"+X {s.words('x', 1)}, +Y {s.words('y', 1)}"
         )
-        self.rose.show_spokes(as_drawn(spokes))
+        self.rose.show_spokes(as_drawn(spokes), machine.units)
         empty(self._next)
         self._next.addWidget(Text("Next, in this order", 17, bold=True))
         seen: dict[str, list[Spoke]] = {}
@@ -95,11 +97,11 @@ class RosePage(QWidget):
         layout = QVBoxLayout(card)
         layout.setContentsMargins(16, 12, 16, 14)
         layout.addWidget(Text(_heading(members), 18, bold=True))
-        for alike in _same_reason(members):
+        for alike in _same_reason(members, self._units):
             row = QHBoxLayout()
             row.setSpacing(10)
             row.addWidget(StateSign(alike[0].state), 0, Qt.AlignmentFlag.AlignTop)
-            row.addWidget(Text(self._standpoint.described(_reason(alike))), 1)
+            row.addWidget(Text(self._standpoint.described(_reason(alike, self._units))), 1)
             layout.addLayout(row)
         below = [
             b for b in dict.fromkeys(b for m in members for b in m.rests_on) if b not in {m.label for m in members}
@@ -141,16 +143,16 @@ def _heading(members: list[Spoke]) -> str:
     return " and ".join(names) if len(names) < 3 else f"{', '.join(names[:-1])} and {names[-1]}"
 
 
-def _same_reason(members: list[Spoke]) -> list[list[Spoke]]:
+def _same_reason(members: list[Spoke], units: str) -> list[list[Spoke]]:
     groups: dict[tuple[State, str], list[Spoke]] = {}
     for m in members:
-        groups.setdefault((m.state, m.reason), []).append(m)
+        groups.setdefault((m.state, reason(m, units)), []).append(m)
     return list(groups.values())
 
 
-def _reason(alike: list[Spoke]) -> str:
+def _reason(alike: list[Spoke], units: str) -> str:
     letters = [QUANTITIES[m.quantity].axis.upper() or m.label for m in alike]
-    words = alike[0].reason
+    words = reason(alike[0], units)
     if not words[1:2].isspace():  # a sentence, not the letter of an axis
         words = words[0].lower() + words[1:]
     return f"{', '.join(dict.fromkeys(letters))}: {words}"
@@ -173,7 +175,7 @@ def _lately(entries: list[Entry]) -> Card:
         day.setWordWrap(False)
         day.setFixedWidth(58)
         row.addWidget(day, 0, Qt.AlignmentFlag.AlignTop)
-        row.addWidget(Text(entry.words), 1)
+        row.addWidget(Text(entry_words(entry)), 1)
         layout.addLayout(row)
     return card
 

@@ -9,11 +9,11 @@ from PySide6.QtWidgets import QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.piece_canvas import draw_axes
+from keen_compass.machines.forms import show_size
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import MoveProgram, Stop
-from keen_compass.pieces.placement import Box
 from keen_compass.procedures.base import Piece
-from keen_compass.shop.forms import show_size
-from keen_compass.shop.machines import Machine
+from keen_compass.quantities.geometry import Box
 
 ROLL = 2.0  # so many times longer than its stock: a roll
 FOOT = 34  # px, for words below the bed

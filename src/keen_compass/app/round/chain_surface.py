@@ -14,8 +14,8 @@ from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.choices import ChoicesBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.surface import BoxedSurface, words_at
-from keen_compass.procedures.rounds import RoundSession
-from keen_compass.procedures.rounds.measuring import Callout
+from keen_compass.rounds import RoundSession
+from keen_compass.rounds.measuring import Callout
 
 MOTOR = ("step_angle", "microsteps", "counts", "electronic_ratio")
 GEAR = ("reduction",)

@@ -13,9 +13,9 @@ from keen_compass.app.parts import Button, painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
-from keen_compass.procedures.rounds import RoundSession
-from keen_compass.procedures.rounds.measuring import Callout
 from keen_compass.quantities.lengths import format_mm
+from keen_compass.rounds import RoundSession
+from keen_compass.rounds.measuring import Callout
 
 FOOT = 74.0  # px below the grid: the scale of colours and the standpoint
 

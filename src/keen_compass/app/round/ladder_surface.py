@@ -9,8 +9,8 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import draw_state, painter_on_card
 from keen_compass.app.round.callout import WIDTH
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
-from keen_compass.procedures.rounds.measuring import Callout
 from keen_compass.quantities.lengths import format_mm
+from keen_compass.rounds.measuring import Callout
 from keen_compass.shop.standing import State
 
 LEFT, TOP, FOOT = 128.0, 40.0, 40.0  # px

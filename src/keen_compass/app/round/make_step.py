@@ -168,8 +168,10 @@ class MakeStep(QWidget):
         self._model.attempt("make", lambda: self._model.session.making.write_file(file))
 
     def _cut(self) -> None:
+        from keen_compass.practice import stand_in
+
         def run() -> None:
-            self._model.session.making.make_on_stand_in()
+            stand_in.make(self._model.session)
             self._model.session.after_making()
 
         self._model.attempt("make", run)

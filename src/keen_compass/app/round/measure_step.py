@@ -14,7 +14,8 @@ from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.surface import surface_for
-from keen_compass.procedures.rounds.measuring import Callout
+from keen_compass.practice import stand_in
+from keen_compass.rounds.measuring import Callout
 
 MOST_CHIPS = 6
 
@@ -202,7 +203,7 @@ class Strip(Card):
             self._name.say("All read")
             self._hint.say("Click a place on the picture to add or change a reading.")
             self._show_chips([])
-        shown = session.measuring.practice_reading() if editable else None
+        shown = stand_in.shows(session) if editable else None
         self.practice.setVisible(bool(shown))
         self.practice.setText(f" Stand-in shows {shown}   F8")
         self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
@@ -229,7 +230,7 @@ class Strip(Card):
     def type_practice(self) -> None:
         """Type what the practice caliper shows, and keep it: a caliper that types does the same."""
         measuring = self._model.session.measuring
-        shown = measuring.practice_reading()
+        shown = stand_in.shows(self._model.session)
         if shown is None:
             return
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, Signal
 
 from keen_compass.errors import KeenCompassError, ShopError
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.rounds import RoundSession
 
 
 class RoundModel(QObject):

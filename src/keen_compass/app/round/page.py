@@ -24,7 +24,7 @@ from keen_compass.app.round.make_step import MakeStep
 from keen_compass.app.round.measure_step import MeasureStep
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Makes, Step
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.rounds import RoundSession
 
 ANSWER_WIDTH, NARROW_ANSWER = 336, 304  # px
 NARROW_BELOW = 960  # px of page width

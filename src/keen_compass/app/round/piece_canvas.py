@@ -13,11 +13,11 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.surface import BoxedSurface, mean_of
-from keen_compass.pieces.toolpath import Point
 from keen_compass.procedures.base import Piece
-from keen_compass.procedures.rounds import RoundSession
-from keen_compass.procedures.rounds.measuring import Callout
+from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.rounds import RoundSession
+from keen_compass.rounds.measuring import Callout
 
 LINE_OFF = 38.0  # px from the piece to a long dimension line, whose box sits on it
 SHORT_OFF = 20.0  # px to a short one, whose box hangs beside it

@@ -12,9 +12,9 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
-from keen_compass.procedures.rounds.measuring import Callout
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.standpoint import DIRECTIONS
+from keen_compass.rounds.measuring import Callout
 
 RULE_HEIGHT = 46.0  # px
 SIDE = 74.0  # px left and right of the plot

@@ -14,8 +14,8 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Text
 from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox, CalloutEdit
 from keen_compass.procedures.base import Surface
-from keen_compass.procedures.rounds import RoundSession
-from keen_compass.procedures.rounds.measuring import Callout
+from keen_compass.rounds import RoundSession
+from keen_compass.rounds.measuring import Callout
 
 HIT = 26.0  # px around a place that can be chosen
 

@@ -6,14 +6,14 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
-from keen_compass.quantities.consequences import finding_in_words, tolerance_in_words
+from keen_compass.machines.forms import show_length, show_size
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import two_significant, with_uncertainty
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.forms import show_length, show_size
-from keen_compass.shop.machines import Machine
+from keen_compass.words.consequences import finding_in_words, tolerance_in_words
 
 # mm per m is thou per inch: the same number, in the words of the shop.
 UNIT_WORDS = {

@@ -13,11 +13,11 @@ from keen_compass.app.forms import Form
 from keen_compass.app.parts import Button, Line, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
+from keen_compass.machines.forms import IN_CONTROLLER, JUDGED, machine_fields, read_machine
+from keen_compass.machines.profile import FILES, KINDS, Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.shop.forms import IN_CONTROLLER, JUDGED, machine_fields, read_machine
-from keen_compass.shop.machines import FILES, KINDS, Machine
 from keen_compass.shop.store import Shop
 
 UNIT_WORDS = {"mm": "millimetres", "in": "inches, decimal", "in 1/64": "inches, fractions"}

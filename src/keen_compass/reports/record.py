@@ -8,17 +8,17 @@ from typing import Any
 
 from keen_compass import __version__
 from keen_compass.errors import InputError
-from keen_compass.formats.record import Record, write_record
-from keen_compass.pieces.toolpath import Point
 from keen_compass.procedures.base import Makes, Measurand
-from keen_compass.procedures.rounds import RoundSession
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.uncertainty import with_uncertainty
-from keen_compass.shop.logbook import VERDICT_WORDS
+from keen_compass.reports.record_page import Record, write_record
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import KeptPiece, Shop
+from keen_compass.words.logbook import VERDICT_WORDS
 
 SHOWN_ERROR = 0.03  # of the piece's width, how large the largest error is drawn
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from keen_compass.pieces.toolpath import Point
+from keen_compass.quantities.geometry import Point
 
 INK, QUIET, LINE = (0.09, 0.14, 0.17), (0.32, 0.37, 0.40), (0.75, 0.74, 0.70)
 LEFT, WIDTH = 60.0, 475.0  # pt on A4

@@ -13,13 +13,7 @@ from datetime import date
 from typing import TypeVar
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Kept
-from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, trim_number
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.quantities.stored import StoredAmount, StoredValue
-from keen_compass.shop.machines import (
+from keen_compass.machines.profile import (
     BED,
     FILES,
     KINDS,
@@ -33,6 +27,12 @@ from keen_compass.shop.machines import (
     check_setting_line,
     check_within,
 )
+from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Kept
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, trim_number
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.quantities.stored import StoredAmount, StoredValue
 
 T = TypeVar("T")
 # What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.

@@ -6,13 +6,13 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError, LengthError, ShopError
+from keen_compass.machines.forms import length_unit
 from keen_compass.procedures.base import Makes, Measurand
-from keen_compass.procedures.rounds.context import RoundContext
-from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length, parse_length
-from keen_compass.shop.forms import length_unit
+from keen_compass.rounds.context import RoundContext
+from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import Confirmed, Editing, Identified, Skipped
 from keen_compass.shop.store import KeptPiece, KeptReading
 
@@ -255,24 +255,6 @@ class Measuring:
         """The technician says that odd-looking readings are right."""
         if piece := self._c.piece:
             self._c.put_mark(Confirmed(), piece.id)
-
-    def practice_reading(self) -> str | None:
-        """What the practice machine's instrument shows at the current callout; None without a stand-in."""
-        piece, current, instrument = self._c.piece, self.current(), self.instrument()
-        if piece is None or current is None or instrument is None or not piece.body["practice"]:
-            return None
-        count = len(self._by_measurand().get(current, ()))
-
-        def show() -> str | None:
-            from keen_compass.procedures.practice import show_reading
-
-            truth = self._c.shop.stand_in(self._c.kept.machine)
-            measurand = self._measurand(current)
-            if not truth:
-                return None
-            return show_reading(self._c.procedure, truth, piece.body, measurand, instrument, count)
-
-        return self._c.remembered(("practice", current, count), show)
 
     # The answer
 

@@ -14,13 +14,13 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from keen_compass.procedures.playing import play
-from keen_compass.procedures.rounds import RoundSession
+from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.practice.playing import play
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount
-from keen_compass.shop.machines import Machine, Stock, Tool
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 

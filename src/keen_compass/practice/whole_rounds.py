@@ -6,7 +6,6 @@ values found at the end.
 
 from __future__ import annotations
 
-import json
 import math
 import random
 from collections.abc import Mapping
@@ -17,19 +16,21 @@ from typing import Any
 from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
 from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
-from keen_compass.pieces.placement import GAP, Box
+from keen_compass.machines.profile import Machine
+from keen_compass.pieces.placement import GAP
+from keen_compass.practice.reading import shown
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Makes, Measurand, Procedure
+from keen_compass.procedures.base import Makes, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.catalogue import QUANTITIES, Kept, beneath
 from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
-from keen_compass.quantities.lengths import UNITS_MM, Length, format_fraction
+from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored, stored_from_kept
+from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
 from keen_compass.solve.drive import PARTS_WITHIN, Drive
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth, random_truth
@@ -77,7 +78,7 @@ class Practice:
         """A machine as it may turn up, all from one seed."""
         rng = random.Random(seed)
         procedure = load(name)
-        instrument = procedure.practice_instrument()
+        instrument = procedure.usual_instrument()
         start = StoredResolution(ResolutionForm.STEPS_PER_MM, NOMINAL_STEPS)
         off = PARTS_WITHIN[Drive.BELT] if procedure.starting else START_OFF
         correct = {axis: NOMINAL_STEPS * (1 + rng.uniform(-off, off)) for axis in ("x", "y")}
@@ -123,13 +124,13 @@ class Practice:
         readings: dict[str, list[float]] = {}
         for count in range(self.procedure.passes):
             for m in self.procedure.measurands(shape):
-                shown = self.procedure.shown(made, shape, m, count, self.instrument, self._random)
-                readings.setdefault(m.name, []).append(shown)
+                value = shown(made, m, count, self.instrument, self._random)
+                readings.setdefault(m.name, []).append(value)
         return file, readings
 
     def round(self, piece: Mapping[str, Any] | None = None, *, correct: bool = True) -> PracticeRound:
         """Make, measure, solve; and enter the new numbers where they are worth it."""
-        piece = self.procedure.practice_parameters() if piece is None else piece
+        piece = self.procedure.usual_piece() if piece is None else piece
         file, readings = self.make_and_read(piece, len(self.rounds) + 1)
         solution = self.procedure.solve(self.case(piece, readings))
         done = PracticeRound(file, readings, solution)
@@ -145,7 +146,7 @@ class Practice:
 
     def true_errors(self) -> dict[str, float]:
         """What is really left, in each quantity's error unit, with the numbers now in the controller."""
-        parameters = self.procedure.practice_parameters()
+        parameters = self.procedure.usual_piece()
         shape = self.procedure.piece(parameters)
         share = getattr(shape, "share", 1.0)
         points = tuple(shape.points().values()) if hasattr(shape, "points") else ()
@@ -155,7 +156,7 @@ class Practice:
     def to_json(self) -> dict[str, Any]:
         """The command line's answer."""
         truth, settings = self.router.truth, self.router.settings
-        yields = self.procedure.yields_for(self.procedure.practice_parameters())
+        yields = self.procedure.yields_for(self.procedure.usual_piece())
         extra: dict[str, float] = {}
         if self.procedure.name == "rectangle":
             extra = {**{f"{a}_lost_motion": v for a, v in truth.lost_motion.items()}, "kerf": truth.kerf}
@@ -179,7 +180,7 @@ def _put_right_beneath(
     procedure: Procedure, truth: Truth, start: StoredResolution, rng: random.Random
 ) -> dict[str, StoredValue]:
     """What the procedure's values rest on, as earlier rounds leave it: inside its tolerance, not exact."""
-    yields = procedure.yields_for(procedure.practice_parameters())
+    yields = procedure.yields_for(procedure.usual_piece())
     found: dict[str, StoredValue] = {}
     for q in dict.fromkeys(under for y in yields for under in beneath(y) if under not in yields):
         right = truth.right(q)
@@ -230,48 +231,3 @@ def _or_none(value: float) -> float | None:
 def _recorded(true_s: float, dof: int, rng: random.Random) -> float:
     """A spread as a logbook would know it, from dof + 1 earlier readings."""
     return true_s * math.sqrt(sum(rng.gauss(0, 1) ** 2 for _ in range(dof)) / dof)
-
-
-# The practice machine behind a machine of the shop: its truths lie in the shop file, and a piece is
-# made again from its file and seed whenever it is measured, so that a restart changes nothing.
-
-
-def make_for_shop(truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any]) -> Made:
-    """What the stand-in makes of a file, with the controller's settings by quantity.
-
-    practice: file (empty where nothing is made), seed, units_per_mm.
-    """
-    known = Truth.from_json(truth)
-    if not practice["file"]:
-        return Made(known, dict(settings), practice["seed"])
-    return Router(known, settings, practice["seed"]).make(practice["file"], practice["seed"], practice["units_per_mm"])
-
-
-def show_reading(
-    procedure: Procedure, truth: Mapping[str, Any], piece: Mapping[str, Any], measurand: Measurand,
-    instrument: Instrument, count: int,
-) -> str:  # fmt: skip
-    """The `count`-th reading of something on a practice piece or run, as the instrument shows it."""
-    practice = piece["practice"]
-    settings = {q: stored_from_kept(v) for q, v in piece["settings"].items()}
-    made = _cached(json.dumps([truth, practice, piece["settings"]], sort_keys=True), truth, settings, practice)
-    rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
-    value = procedure.shown(made, procedure.piece(piece["parameters"]), measurand, count, instrument, rng)
-    if measurand.unit != "mm" or procedure.makes is Makes.NOTHING:
-        return f"{value:g}"
-    unit = UNITS_MM[instrument.unit]
-    if instrument.divided_in_fractions:
-        return format_fraction(value / unit, round(unit / instrument.resolution))
-    return f"{value / unit + 0.0:.{instrument.decimals}f}"
-
-
-_made: dict[str, Made] = {}
-
-
-def _cached(
-    key: str, truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any]
-) -> Made:
-    if key not in _made:
-        _made.clear()
-        _made[key] = make_for_shop(truth, settings, practice)
-    return _made[key]

@@ -10,17 +10,17 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any, TypeVar
 
+from keen_compass.machines.profile import Machine, Tool
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Procedure
 from keen_compass.procedures.case import Case
-from keen_compass.procedures.rounds.undo import Change, History
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.stored import StoredValue, nothing_stored, stored_from_kept
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine, Tool
+from keen_compass.rounds.undo import Change, History
 from keen_compass.shop.marks import Choices, Mark
 from keen_compass.shop.standing import Spoke, State, spokes
 from keen_compass.shop.store import KeptPiece, KeptRound, KeptValue, Shop

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from keen_compass.machines.profile import Machine
+from keen_compass.practice.stand_in import make, shows
 from keen_compass.procedures.base import Makes, Step
-from keen_compass.procedures.rounds import RoundSession
-from keen_compass.shop.machines import Machine
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 
 MOST_ROUNDS = 4  # of one procedure; who needs more is chasing
@@ -14,7 +15,7 @@ def cut(session: RoundSession) -> None:
     """Have the stand-in make the next piece or run, on a new sheet where the one that is loaded has no room."""
     if session.making.refusal():
         session.making.new_sheet()
-    session.making.make_on_stand_in()
+    make(session)
     session.after_making()
 
 
@@ -22,7 +23,7 @@ def read_all(session: RoundSession, most: int | None = None) -> None:
     """Read the practice instrument into every callout, at most `most` readings."""
     done = 0
     while session.measuring.current() and (most is None or done < most):
-        session.measuring.type(session.measuring.practice_reading() or "")
+        session.measuring.type(shows(session) or "")
         if not session.measuring.keep():
             raise AssertionError(session.measuring.complaint)
         done += 1

@@ -8,15 +8,16 @@ from pathlib import Path
 from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
+from keen_compass.machines.profile import WITHOUT_WRITER
 from keen_compass.pieces.moves import MoveProgram
-from keen_compass.pieces.placement import GAP, Box, check_on_bed, next_free
+from keen_compass.pieces.placement import GAP, check_on_bed, next_free
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.procedures.base import CLEAR, Makes, Moves, Surroundings
-from keen_compass.procedures.rounds.context import RoundContext
-from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.stored import StoredAmount
-from keen_compass.shop.machines import WITHOUT_WRITER
+from keen_compass.rounds.context import RoundContext
+from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import Choices, FileWritten
 from keen_compass.shop.store import KeptPiece
 
@@ -329,25 +330,21 @@ class Making:
         write_whole(file, self.file_text().encode("ascii"))
         self._c.put_mark(FileWritten(str(file), self.next_number()))
 
-    def made(self) -> KeptPiece:
-        """The piece has been made on the machine; it keeps the settings in force now."""
-        return self._keep_piece(None)
+    def made(self, practice: Mapping[str, Any] | None = None) -> KeptPiece:
+        """The piece has been made on the machine; it keeps the settings in force now.
 
-    def make_on_stand_in(self) -> KeptPiece:
-        """The practice machine reads the very file and cuts it."""
-        from keen_compass.procedures.practice import make_for_shop
-
-        truth = self._c.shop.stand_in(self._c.kept.machine)
-        if truth is None:
-            raise InputError("This machine has no stand-in.")
-        practice = self._practice(self.file_text())
-        make_for_shop(truth, self._c.values(), practice)
+        practice: what a stand-in needs to make it again, where one made it.
+        """
         return self._keep_piece(practice)
+
+    def for_practice(self, file: str) -> dict[str, Any]:
+        """What a stand-in needs to make the next piece, now and again."""
+        return {"file": file, "seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm}
 
     def count_parts(self) -> KeptPiece:
         """Nothing is made: what is counted begins anew, and keeps what was counted already of the same parts."""
         c, before = self._c, self._c.piece
-        practice = self._practice("") if c.shop.stand_in(c.kept.machine) else None
+        practice = self.for_practice("") if c.shop.stand_in(c.kept.machine) else None
         piece = self._keep_piece(practice)
         if before and before.body["parameters"]["axis"] == piece.body["parameters"]["axis"]:
             wanted = {m.name for m in c.procedure.measurands(c.shape(piece.body["parameters"]))}
@@ -356,9 +353,6 @@ class Making:
                     c.shop.put_reading(piece.id, r.measurand, r.length, r.instrument)
             c.changed()
         return piece
-
-    def _practice(self, file: str) -> dict[str, Any]:
-        return {"file": file, "seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm}
 
     def _keep_piece(self, practice: Mapping[str, Any] | None) -> KeptPiece:
         c = self._c

@@ -6,14 +6,14 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from keen_compass.errors import InputError
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Step
-from keen_compass.procedures.rounds.context import RoundContext
-from keen_compass.procedures.rounds.correcting import Correcting
-from keen_compass.procedures.rounds.making import Making
-from keen_compass.procedures.rounds.measuring import Measuring
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
+from keen_compass.rounds.context import RoundContext
+from keen_compass.rounds.correcting import Correcting
+from keen_compass.rounds.making import Making
+from keen_compass.rounds.measuring import Measuring
 from keen_compass.shop.marks import Computed, GivenUp, Signed, StepShown
 from keen_compass.shop.store import KeptRound, Shop
 

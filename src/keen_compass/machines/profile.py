@@ -11,8 +11,8 @@ from functools import cache
 from typing import Any
 
 from keen_compass.errors import InputError
-from keen_compass.pieces.placement import Box
 from keen_compass.quantities.catalogue import QUANTITIES, Kept
+from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint

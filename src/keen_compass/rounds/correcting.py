@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from keen_compass.errors import InputError
+from keen_compass.machines.forms import parse_stored, plain_number
 from keen_compass.procedures.case import number
-from keen_compass.procedures.rounds.context import RoundContext
-from keen_compass.procedures.rounds.measuring import Measuring
-from keen_compass.procedures.rounds.undo import Undo
 from keen_compass.quantities.catalogue import QUANTITIES, Kept
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredValue, same_size
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.forms import parse_stored, plain_number
+from keen_compass.rounds.context import RoundContext
+from keen_compass.rounds.measuring import Measuring
+from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import Decided
 
 FAR_OFF = (0.5, 2.0)  # ratio new/old outside of which a typed number is a slip of the finger

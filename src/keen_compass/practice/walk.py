@@ -8,11 +8,11 @@ import tempfile
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from keen_compass.machines.profile import Machine
+from keen_compass.practice.demo import HERON, SQUARE, START, put_heron
+from keen_compass.practice.playing import play
 from keen_compass.procedures import yielding
-from keen_compass.procedures.demo import HERON, SQUARE, START, put_heron
-from keen_compass.procedures.playing import play
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.machines import Machine
 from keen_compass.shop.standing import next_in_order, spokes
 from keen_compass.shop.store import Shop
 

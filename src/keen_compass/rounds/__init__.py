@@ -11,6 +11,6 @@ context.py      what all of them look at
 undo.py         taking changes back
 """
 
-from keen_compass.procedures.rounds.session import RoundSession
+from keen_compass.rounds.session import RoundSession
 
 __all__ = ["RoundSession"]

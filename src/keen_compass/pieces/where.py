@@ -1,0 +1,104 @@
+"""Where a measurand lies: on a piece, between drawn lines, at a stop of a run, on the bed, on a part.
+
+A procedure says where; who reads there (a technician, or practice on a stand-in) finds it from that alone.
+
+Faces      between faces of the piece, along a line, held by jaws, corner to corner or across
+Lines      from one drawn line to another, in the order of the file
+EdgeLine   from an edge of the stock to a drawn line
+OnRule     a scale beside the axis, at one of its stops
+Return     by how much the axis misses, at one stop, the place where it was at another
+Height     the gauge in the head over a place of the bed, against another place
+Gap        between a swung arm and the bed, on one side of the head
+Part       a number that is counted on, or stamped into, a part of the drive train
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keen_compass.quantities.geometry import Point
+
+
+@dataclass(frozen=True, slots=True)
+class Faces:
+    """Along `line` (piece coordinates, mm), `held`: jaws, corners (corner to corner) or across (parallel jaws)."""
+
+    line: tuple[Point, Point]
+    held: str = "jaws"
+
+
+@dataclass(frozen=True, slots=True)
+class Lines:
+    """Between the middles of two lines, by their numbers in the file, along an axis."""
+
+    axis: str
+    first: int
+    last: int
+
+
+@dataclass(frozen=True, slots=True)
+class EdgeLine:
+    """From the stock's edge, which lies at `edge` on the bed (mm), to a line; `inwards` is +1 from a low edge."""
+
+    axis: str
+    line: int
+    edge: float
+    inwards: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class OnRule:
+    """A rule beside the axis, read at the stop of that number.
+
+    stops: how many there are in each cycle. zero: what it would show at the first of them, mm.
+    parallel_within: rad, as the technician says that it lies; 0 where nothing was said.
+    """
+
+    axis: str
+    stop: int
+    stops: int
+    zero: float = 0.0
+    parallel_within: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Return:
+    """How far the axis, at `stop`, misses where it was at the stop `since`.
+
+    each: by how many stops both move on with every repeat. zeroed: a dial was set to zero there, to its division.
+    """
+
+    axis: str
+    stop: int
+    since: int
+    each: int = 0
+    zeroed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Height:
+    """Height of the bed at a stop, against its height at `zero` (mm on the bed)."""
+
+    stop: int
+    zero: Point
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """Gap under an arm of `radius` mm, swung to the high (+1) or low (−1) side of an axis."""
+
+    axis: str
+    side: int
+    radius: float
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A number of the drive train of an axis, by its name; `usual` where the part doesn't say."""
+
+    axis: str
+    name: str
+    usual: float
+
+
+Where = Faces | Lines | EdgeLine | OnRule | Return | Height | Gap | Part

@@ -1,0 +1,63 @@
+"""What an instrument shows of something a stand-in made: read where the measurand says that it lies.
+
+Instruments lie askew, dials are zeroed to their division, stock is seated by hand: all of it from the piece's seed.
+"""
+
+from __future__ import annotations
+
+import math
+import random
+
+from keen_compass.pieces.where import EdgeLine, Faces, Gap, Height, Lines, OnRule, Part, Return
+from keen_compass.procedures.base import Measurand
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.standin.router import Made
+
+READ_ALONG = ("steel rule", "tape")  # a tilt makes them read short, not long
+SEATED = 0.03  # mm, standard: how well stock lies against its stops
+RULE_LIES = 0.4  # mm, how far from the first target a rule's zero may lie
+PER_METRE = 1000.0
+
+
+def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random) -> float:
+    """What is shown at the `count`-th reading of a measurand, in its unit."""
+    truth, where = made.truth, measurand.where
+    match where:
+        case Faces():
+            return made.read(where.line, measurand.name, 1, instrument, rng, where.held)[0]
+        case Lines():
+            scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter)
+            apart = made.line_at(where.last, where.axis) - made.line_at(where.first, where.axis)
+            return truth.read(apart + scatter, instrument, rng)
+        case EdgeLine():
+            seated = random.Random(f"{made.seed}/{where.axis}/seat").gauss(0, SEATED)
+            from_edge = where.inwards * (made.line_at(where.line, where.axis) - where.edge)
+            return truth.read(from_edge + seated, instrument, rng)
+        case OnRule():
+            return truth.read(_on_rule(made, where, count, instrument), instrument, rng, signed=True)
+        case Return():
+            at = made.positions(where.axis)
+            k = where.each * (count % (len(at) // where.each)) if where.each else 0
+            missed = at[where.stop + k] - at[where.since + k]
+            if where.zeroed:
+                missed += random.Random(f"{made.seed}/{k}/zero").uniform(-0.5, 0.5) * instrument.resolution
+            return truth.read(missed, instrument, rng, signed=True)
+        case Height():
+            x, y, _ = made.stops[where.stop]
+            level = truth.bed_height(*where.zero, made.settings)
+            return truth.read(truth.bed_height(x, y, made.settings) - level, instrument, rng, signed=True)
+        case Gap():
+            zero = round(random.Random(f"{made.seed}/zero").uniform(0.4, 0.6), 2)
+            gap = where.side * truth.tilt(where.axis, made.settings) * where.radius / PER_METRE
+            return truth.read(gap + zero, instrument, rng, signed=True)
+        case Part():
+            return truth.parts.get(where.axis, {}).get(where.name, where.usual)
+
+
+def _on_rule(made: Made, where: OnRule, count: int, instrument: Instrument) -> float:
+    """The rule lies anywhere along the axis, and a little askew within what was stated."""
+    at, lay = made.positions(where.axis), random.Random(f"{made.seed}/{instrument.uid}/rule")
+    stop = at[(count % max(len(at) // where.stops, 1)) * where.stops + where.stop]
+    tilt = lay.uniform(-1, 1) * (where.parallel_within or instrument.parallel_within)
+    lies = math.cos(tilt) if instrument.kind in READ_ALONG else 1 / math.cos(tilt)
+    return (stop - at[0]) * lies + round(lay.uniform(-RULE_LIES, RULE_LIES), 2) + where.zero

@@ -1,0 +1,87 @@
+"""The practice machine behind a machine of the shop: it makes a round's pieces, and shows what is read on them.
+
+Its truths lie in the shop file, and a piece is made again from its file and seed whenever it is measured, so that a
+restart changes nothing.
+"""
+
+from __future__ import annotations
+
+import json
+import random
+from collections.abc import Mapping
+from typing import Any
+
+from keen_compass.errors import InputError
+from keen_compass.practice.reading import shown
+from keen_compass.procedures.base import Makes
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import UNITS_MM, format_fraction
+from keen_compass.quantities.stored import StoredValue, stored_from_kept
+from keen_compass.rounds import RoundSession
+from keen_compass.shop.store import KeptPiece
+from keen_compass.standin.router import Made, Router
+from keen_compass.standin.truth import Truth
+
+
+def make(session: RoundSession) -> KeptPiece:
+    """The practice machine reads the very file and cuts it, or runs it. Raises InputError where there is none."""
+    context = session.context
+    truth = context.shop.stand_in(context.kept.machine)
+    if truth is None:
+        raise InputError("This machine has no stand-in.")
+    practice = session.making.for_practice(session.making.file_text())
+    made_again(truth, context.values(), practice)
+    return session.making.made(practice)
+
+
+def shows(session: RoundSession) -> str | None:
+    """What the practice machine's instrument shows at the current callout; None without a stand-in."""
+    context, measuring = session.context, session.measuring
+    piece, instrument = context.piece, measuring.instrument()
+    current = next((c for c in measuring.callouts() if c.current), None)
+    if piece is None or current is None or instrument is None or not piece.body["practice"]:
+        return None
+    count = len(current.readings)
+
+    def read() -> str | None:
+        truth = context.shop.stand_in(context.kept.machine)
+        if not truth:
+            return None
+        practice, settings = piece.body["practice"], piece.body["settings"]
+        made = _made_once(truth, settings, practice)
+        rng = random.Random(f"{practice['seed']}/{current.measurand.name}/{count}")
+        value = shown(made, current.measurand, count, instrument, rng)
+        plain = current.measurand.unit != "mm" or context.procedure.makes is Makes.NOTHING
+        return f"{value:g}" if plain else as_written(value, instrument)
+
+    return context.remembered(("practice", current.measurand.name, count), read)
+
+
+def as_written(mm: float, instrument: Instrument) -> str:
+    """A length as the instrument's display or scale has it."""
+    unit = UNITS_MM[instrument.unit]
+    if instrument.divided_in_fractions:
+        return format_fraction(mm / unit, round(unit / instrument.resolution))
+    return f"{mm / unit + 0.0:.{instrument.decimals}f}"
+
+
+def made_again(truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any]) -> Made:
+    """What the stand-in makes of a file, with the controller's settings by quantity.
+
+    practice: file (empty where nothing is made), seed, units_per_mm.
+    """
+    known = Truth.from_json(truth)
+    if not practice["file"]:
+        return Made(known, dict(settings), practice["seed"])
+    return Router(known, settings, practice["seed"]).make(practice["file"], practice["seed"], practice["units_per_mm"])
+
+
+_made: dict[str, Made] = {}  # the last one: it is read many times over
+
+
+def _made_once(truth: Mapping[str, Any], settings: Mapping[str, Any], practice: Mapping[str, Any]) -> Made:
+    key = json.dumps([truth, practice, settings], sort_keys=True)
+    if key not in _made:
+        _made.clear()
+        _made[key] = made_again(truth, {q: stored_from_kept(v) for q, v in settings.items()}, practice)
+    return _made[key]

@@ -1,0 +1,46 @@
+"""Points and boxes on the bed, in the controller's X and Y, mm."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+Point = tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """A rectangle on the bed, in the controller's X and Y, mm."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+
+    @property
+    def x_high(self) -> float:
+        """Highest X."""
+        return self.x + self.width
+
+    @property
+    def y_high(self) -> float:
+        """Highest Y."""
+        return self.y + self.height
+
+    def overlaps(self, other: Box, gap: float = 0.0) -> bool:
+        """Whether they come closer than `gap`."""
+        return (
+            self.x < other.x_high + gap and other.x < self.x_high + gap
+            and self.y < other.y_high + gap and other.y < self.y_high + gap
+        )  # fmt: skip
+
+    def within(self, other: Box) -> Box:
+        """What both have in common; nothing wide where they don't meet."""
+        x, y = max(self.x, other.x), max(self.y, other.y)
+        return Box(x, y, max(min(self.x_high, other.x_high) - x, 0.0), max(min(self.y_high, other.y_high) - y, 0.0))
+
+    def holds(self, other: Box) -> bool:
+        """Whether `other` lies inside, edges touching allowed."""
+        return (
+            self.x <= other.x and self.y <= other.y
+            and other.x_high <= self.x_high and other.y_high <= self.y_high
+        )  # fmt: skip

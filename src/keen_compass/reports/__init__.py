@@ -1,0 +1,1 @@
+"""What is handed out: the calibration record, CSV."""

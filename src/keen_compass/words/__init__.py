@@ -1,0 +1,1 @@
+"""Sentences for screens and reports, made from codes and values."""

@@ -1,0 +1,45 @@
+"""The logbook's lines in words."""
+
+from __future__ import annotations
+
+import json
+
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.stored import stored_from_kept
+from keen_compass.quantities.uncertainty import with_uncertainty
+from keen_compass.shop.logbook import Entry
+
+VERDICT_WORDS = {"in": "in", "out": "out", "cannot_tell": "can’t tell", "implausible": "odd", "unresolved": "open"}
+# What may have happened to a machine: kind → words. The first three make its motion *re-check*.
+HAPPENINGS = {
+    "moved": "Machine moved", "update": "Controller updated", "mechanics": "Belt, screw or gear changed",
+    "tool": "New blade or nozzle", "mat": "Another carrier mat", "note": "Only a note",
+}  # fmt: skip
+
+
+def entry_words(entry: Entry) -> str:
+    """What happened."""
+    match entry.kind:
+        case "finding":
+            measured = _measured(entry.quantity, entry.first, entry.second)
+            return f"{_label(entry.quantity)} {VERDICT_WORDS.get(entry.verdict or '', '?')}: {measured}"
+        case "value":
+            number = stored_from_kept(json.loads(entry.first)).text(entry.decimals)
+            return f"{_label(entry.quantity)} set to {number}".rstrip()
+        case "signed" | "given_up":
+            reason = json.loads(entry.first).get("reason", "")
+            return f"Round {entry.kind.replace('_', ' ')}" + (f": {reason}" if reason else "")
+    return str(entry.first)
+
+
+def _label(quantity: str | None) -> str:
+    """Its name; as it is written where this program doesn't know it."""
+    known = QUANTITIES.get(quantity or "")
+    return known.label if known else f"“{quantity}”"
+
+
+def _measured(quantity: str | None, error: float | None, U: float | None) -> str:
+    known = QUANTITIES.get(quantity or "")
+    if error is None or U is None or known is None:
+        return "no number"
+    return f"{with_uncertainty(error, U)} {known.error_unit}"

@@ -1,0 +1,60 @@
+"""How a machine stands, in words: why each spoke is as it is, and one line for all of them."""
+
+from __future__ import annotations
+
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.uncertainty import two_significant
+from keen_compass.shop.standing import Spoke, State, Why
+from keen_compass.words.consequences import finding_in_words
+
+DAYS_PER_MONTH = 30
+
+
+def reason(spoke: Spoke, units: str) -> str:
+    """Why it is in its state, one sentence; lengths as the machine shows them (`machines.profile.UNITS`)."""
+    match spoke.why:
+        case Why.NEVER:
+            return "Never measured."
+        case Why.CHANGED:
+            return "Changed since it was measured: confirm it."
+        case Why.CHANGED_UNDER:
+            return f"{QUANTITIES[spoke.about].label} changed under it: check again."
+        case Why.OUT:
+            assert spoke.finding is not None
+            return f"Out: {finding_in_words(spoke.finding, units)}."
+        case Why.HAPPENED:
+            return f"{spoke.about} since then: check again."
+        case Why.OLD:
+            return f"Last checked {spoke.days // DAYS_PER_MONTH} months ago."
+        case Why.IN:
+            return "In tolerance."
+        case Why.CANNOT_TELL:
+            return spoke.about or "Measured, but too coarsely to tell."
+
+
+def figure(spoke: Spoke) -> str:
+    """``+0.76 mm/m``, or ``not measured``."""
+    if spoke.finding is None or spoke.finding.error is None:
+        return "not measured"
+    decimals = two_significant(spoke.finding.expanded_uncertainty or 0.0)
+    return f"{format_mm(spoke.finding.error, decimals, signed=True)} {spoke.finding.error_unit}"
+
+
+def summary(spokes: list[Spoke]) -> tuple[str, State]:
+    """One short line for the rail, and the state that colours it."""
+    for state, sentence in (
+        (State.OUT, "{} out"), (State.RECHECK, "{} re-check"), (State.CANNOT_TELL, "{} can’t tell"),
+        (State.NEVER, "{} never read"),
+    ):  # fmt: skip
+        found = [s for s in spokes if s.state is state]
+        if found:
+            return sentence.format(_few(found)), state
+    return "all in", State.IN
+
+
+def _few(found: list[Spoke]) -> str:
+    """Letters where they are all steps (``X, Y``), the name of one alone, else how many."""
+    if all(s.quantity.endswith("steps") for s in found) and len(found) <= 2:
+        return ", ".join(QUANTITIES[s.quantity].axis.upper() for s in found)
+    return found[0].label if len(found) == 1 else str(len(found))
