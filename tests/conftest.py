@@ -23,7 +23,7 @@ from keen_compass.shop.store import Shop
 
 @pytest.fixture(autouse=True)
 def every_shop_is_closed(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
-    """What a test opens it closes: Python 3.13 counts a forgotten database as a failure, of whatever test comes next."""
+    """What a test opens it closes: Python 3.13 counts a forgotten database as a failure of whatever comes next."""
     opened: list[ShopFile] = []
     original = ShopFile.__init__
 
