@@ -15,6 +15,7 @@ from keen_compass.pieces.moves import MoveProgram, Stop
 from keen_compass.procedures.base import Piece
 from keen_compass.quantities.geometry import Box
 
+LABEL = (92.0, 26.0)  # px, room for the words on a piece
 ROLL = 2.0  # so many times longer than its stock: a roll
 FOOT = 34  # px, for words below the bed
 
@@ -89,7 +90,7 @@ class BedCanvas(QWidget):
         if self._next:
             self._draw_next(p, *self._next)
         if self._program:
-            self._draw_program(p, self._program)
+            self._draw_program(p, self._program, bed.top())
         self._draw_foot(p, bed)
 
     def _draw_taken(self, p: QPainter, box: Box, number: int) -> None:
@@ -97,7 +98,9 @@ class BedCanvas(QWidget):
         p.setPen(QPen(th.color("soft"), 1.2))
         p.setBrush(QBrush(th.color("line"), Qt.BrushStyle.BDiagPattern))
         p.drawRect(r)
-        label = QRectF(r.center().x() - 46, r.center().y() - 13, 92, 26)
+        if r.width() < LABEL[0] or r.height() < LABEL[1]:  # two short lines need no words
+            return
+        label = QRectF(r.center().x() - LABEL[0] / 2, r.center().y() - LABEL[1] / 2, *LABEL)
         p.fillRect(label, th.color("material"))
         p.setPen(th.color("soft"))
         p.setFont(th.font(th.TEXT, bold=True))
@@ -105,8 +108,11 @@ class BedCanvas(QWidget):
 
     def _draw_next(self, p: QPainter, box: Box, piece: Piece, number: int) -> None:
         outline = piece.outline()
-        margin_x = 0.0 if self._anchored else (box.width - max(x for x, _ in outline)) / 2
-        margin_y = 0.0 if self._anchored else (box.height - max(y for _, y in outline)) / 2
+        if self._anchored:
+            x0, y0 = piece.origin  # type: ignore[attr-defined]
+        else:
+            x0 = box.x + (box.width - max(x for x, _ in outline)) / 2
+            y0 = box.y + (box.height - max(y for _, y in outline)) / 2
         p.setPen(QPen(th.color("focus"), 1.4, Qt.PenStyle.DashLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawRect(self._rect(box))
@@ -114,9 +120,9 @@ class BedCanvas(QWidget):
         p.setBrush(th.color("card"))
         lines = piece.lines() if hasattr(piece, "lines") else ()
         if not lines:
-            p.drawPolygon(QPolygonF([self._at(box.x + margin_x + x, box.y + margin_y + y) for x, y in outline]))
+            p.drawPolygon(QPolygonF([self._at(x0 + x, y0 + y) for x, y in outline]))
         for a, b in lines:
-            p.drawLine(self._at(box.x + a[0], box.y + a[1]), self._at(box.x + b[0], box.y + b[1]))
+            p.drawLine(self._at(x0 + a[0], y0 + a[1]), self._at(x0 + b[0], y0 + b[1]))
         r = self._rect(box)
         p.setPen(th.color("focus"))
         p.setFont(th.font(17, bold=True))
@@ -126,7 +132,7 @@ class BedCanvas(QWidget):
             area = QRectF(r.right() + 8, r.center().y() - 14, 90, 28)
         p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, words)
 
-    def _draw_program(self, p: QPainter, program: MoveProgram) -> None:
+    def _draw_program(self, p: QPainter, program: MoveProgram, top: float) -> None:
         """The way of the head, with a dot wherever it stops."""
         corners = [self._at(x, y) for x, y in program.corners()]
         p.setPen(QPen(th.color("focus"), 1.6, Qt.PenStyle.DashLine))
@@ -141,7 +147,7 @@ class BedCanvas(QWidget):
         p.setFont(th.font(17, bold=True))
         low = min(seen, key=lambda at: at[1], default=(0, 0))
         words = f"{len(seen)} place{'s' if len(seen) != 1 else ''} to read at" if len(seen) > 1 else "it is read here"
-        p.drawText(QRectF(min(low[0] + 10, self.width() - 220), max(low[1] - 34, 6), 210, 26), 0, words)
+        p.drawText(QRectF(min(low[0] + 10, self.width() - 220), max(low[1] - 34, top + 6), 210, 26), 0, words)
 
     def _draw_foot(self, p: QPainter, bed: QRectF) -> None:
         assert self._machine is not None
