@@ -8,6 +8,7 @@ import json
 import math
 import random
 import re
+import shutil
 import subprocess
 from dataclasses import replace
 from datetime import date
@@ -35,7 +36,7 @@ from keen_compass.machines.profile import Machine, instrument_from_json, instrum
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.practice import stand_in
 from keen_compass.practice.demo import HERON, KINGFISHER, SWIFT
-from keen_compass.practice.playing import correct_all, read_all
+from keen_compass.practice.playing import correct_all, play, read_all
 from keen_compass.procedures import understands
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.catalogue import QUANTITIES, Kept
@@ -43,6 +44,7 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.reports.record import record_of
 from keen_compass.reports.table import to_csv
@@ -429,6 +431,49 @@ def test_the_record_of_a_signed_round_reads_back(shop: Shop, tmp_path: Path) -> 
     given_up = next(e for e in entries(shop, Filter(machine="heron")) if e.kind == "given_up")
     with pytest.raises(InputError, match="Only a signed round"):
         record_of(shop, given_up.round or 0)
+
+
+def record_text(shop: Shop, round_id: int, folder: Path) -> str:
+    (folder / "r.pdf").write_bytes(record_of(shop, round_id))
+    words = ["pdftotext", "-layout", str(folder / "r.pdf"), "-"]
+    return subprocess.run(words, check=True, capture_output=True, text=True).stdout
+
+
+@pytest.mark.parametrize(("procedure", "quantity"), [("rectangle", ""), ("backlash", "y_backlash"), ("home", "")])
+def test_what_was_signed_is_never_computed_again(shop: Shop, tmp_path: Path, procedure: str, quantity: str) -> None:
+    """A new certificate for the instrument, another name and other forms for the machine: the record stays."""
+    shop.put_event("heron", "new_sheet", "New sheet")
+    session = play(shop, shop.machine("heron"), procedure, quantity)
+    said = session.measuring.findings()
+    before, kept = record_text(shop, session.context.kept.id, tmp_path), session.context.kept.id
+    signed = [f.finding for f in shop.findings_of(kept) if f.piece == session.context.pieces[-1].id]
+    assert [(f.error, f.expanded_uncertainty, f.verdict) for f in said] == [
+        (f.error, f.expanded_uncertainty, f.verdict) for f in signed
+    ]
+    for instrument in shop.instruments():
+        shop.put_instrument(replace(instrument, name=f"{instrument.name} B", permissible_error=(0.3, 0.001), zero=0.2))
+    heron = shop.machine("heron")
+    shop.put_machine(replace(heron, name="Heron the Second", form=ResolutionForm.STEPS_PER_INCH, decimals=1))
+    shop.put_value("heron", "x_steps", StoredResolution(ResolutionForm.STEPS_PER_INCH, 2700.0), "typed")
+    again = RoundSession(shop, shop.round(kept))
+    assert again.measuring.findings() == said
+    assert record_text(shop, kept, tmp_path) == before
+
+
+def test_a_round_signed_before_answers_were_kept_shows_what_its_logbook_says(tmp_path: Path) -> None:
+    data = Path(__file__).parent / "data" / "shop-format-2.kcshop"
+    shop = Shop(Path(shutil.copy(data, tmp_path / "old.kcshop")))
+    (kept,) = [k for k in shop.rounds("heron") if k.procedure == "rectangle" and k.status == "signed"]
+    for instrument in shop.instruments():
+        shop.put_instrument(replace(instrument, permissible_error=(0.3, 0.001)))
+    found = {f.finding.quantity: f.finding for f in shop.findings_of(kept.id)}
+    text = record_text(shop, kept.id, tmp_path)
+    for quantity in ("x_steps", "y_steps"):
+        f = found[quantity]
+        assert f.error is not None
+        assert f.expanded_uncertainty is not None
+        assert with_uncertainty(f.error, f.expanded_uncertainty).replace("−", "-") in text
+    shop.close()
 
 
 def test_a_round_left_alone_says_since_when(shop: Shop) -> None:

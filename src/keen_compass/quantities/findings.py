@@ -85,6 +85,14 @@ class Solution:
             **({"figures": dict(self.figures)} if self.figures else {}),
         }
 
+    @classmethod
+    def from_json(cls, body: Mapping[str, Any]) -> Solution:
+        """Inverse of `to_json`."""
+        return cls(
+            tuple(map(Finding.from_json, body["findings"])), tuple((a, b) for a, b in body["unresolved"]),
+            tuple(body["notes"]), body.get("figures", {}),
+        )  # fmt: skip
+
     def finding(self, quantity: str) -> Finding | None:
         """The finding about `quantity`, if there is one."""
         return next((f for f in self.findings if f.quantity == quantity), None)

@@ -13,6 +13,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.reports.record_page import Record, write_record
 from keen_compass.rounds import RoundSession
@@ -35,13 +36,16 @@ def record_of(shop: Shop, round_id: int) -> bytes:
         raise InputError("This round has no readings to show.")
     shape, callouts = measuring.shape(), measuring.callouts()
     means = {c.measurand.name: sum(r.length.mm for r in c.readings) / len(c.readings) for c in callouts if c.readings}
-    ordered, measured, factor = _picture(shape, means, context.machine.standpoint)
     signed = shop.mark(round_id, Signed) or Signed()
+    ended = shop.last_touched(round_id)
+    machine, instrument = shop.machine(kept.machine, ended), measuring.instrument()
+    ordered, measured, factor = _picture(shape, means, machine.standpoint)
+    in_force = context.in_force(piece)
     record = Record(
         title=f"Calibration record: {context.procedure.title}",
-        machine=f"{context.machine.name}, {context.machine.describe()} mm",
-        signed=datetime.fromisoformat(shop.last_touched(round_id)).astimezone().strftime("%-d %B %Y, %H:%M"),
-        instrument=context.instrument.name if context.instrument else "-",
+        machine=f"{machine.name}, {machine.describe()} mm",
+        signed=datetime.fromisoformat(ended).astimezone().strftime("%-d %B %Y, %H:%M"),
+        instrument=instrument.name if instrument and context.procedure.makes is not Makes.NOTHING else "-",
         tool=_made_with(session, piece),
         piece=ordered,
         measured=measured,
@@ -54,7 +58,10 @@ def record_of(shop: Shop, round_id: int) -> bytes:
             )
             for c in callouts
         ],
-        findings=[_row(context.procedure.kept(f), f.quantity, session) for f in solution.findings],
+        findings=[
+            _row(context.procedure.kept(f), in_force[f.quantity], machine.decimals)
+            for f in solution.findings if f.quantity in in_force
+        ],
         notes=[*solution.notes, *([f"Signed because: {signed.reason}"] if signed.reason else [])],
         software=f"Keen Compass {__version__}",
     )  # fmt: skip
@@ -90,9 +97,7 @@ def _with_unit(mean: float, m: Measurand) -> str:
     return f"{mean:.3f} mm" if m.unit == "mm" else f"{mean:g} {m.unit}".strip()
 
 
-def _row(f: Finding, quantity: str, session: RoundSession) -> tuple[str, str, str, str, str, str]:
-    decimals, held = session.context.machine.decimals, session.context.values()[quantity]
-
+def _row(f: Finding, held: StoredValue, decimals: int) -> tuple[str, str, str, str, str, str]:
     def text(given: object) -> str:
         return held.renewed(given).text(decimals) if given is not None else "-"
 

@@ -7,13 +7,14 @@ from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError, LengthError, ShopError
 from keen_compass.machines.forms import length_unit
+from keen_compass.machines.profile import instrument_from_json
 from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length, parse_length
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
-from keen_compass.shop.marks import Confirmed, Editing, Identified, Skipped
+from keen_compass.shop.marks import Confirmed, Editing, Identified, Signed, Skipped
 from keen_compass.shop.store import KeptPiece, KeptReading
 
 HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
@@ -259,11 +260,18 @@ class Measuring:
     # The answer
 
     def answer(self, piece: KeptPiece | None = None) -> Solution | None:
-        """What the readings say now, what stands in the callout included where it can be a reading."""
+        """What the readings say now, what stands in the callout included where it can be a reading.
+
+        Of a settled round: what was said then.
+        """
         piece = piece or self._c.piece
         if piece is None or self.instrument() is None:
             return None
-        return self._c.remembered(("answer", piece.id), lambda: self._solve(piece))
+
+        def read() -> Solution | None:
+            return (self._as_signed(piece) if self._c.kept.status != "open" else None) or self._solve(piece)
+
+        return self._c.remembered(("answer", piece.id), read)
 
     def findings(self) -> list[Finding]:
         """The findings of the piece shown."""
@@ -283,10 +291,21 @@ class Measuring:
         return any(q in then and held.get(q) != then[q] for q in self._c.yields)
 
     def instrument(self) -> Instrument | None:
-        """What it is read with; counting parts takes none."""
+        """What it is read with; counting parts takes none. Of a signed round: as it was then."""
+        signed = self._c.mark(Signed)
+        if signed and signed.instrument:
+            return instrument_from_json(signed.instrument)
         return Instrument("eye", 1e-6) if self._c.procedure.makes is Makes.NOTHING else self._c.instrument
 
     # Inside
+
+    def _as_signed(self, piece: KeptPiece) -> Solution | None:
+        """What a settled round said of a piece then: that is never computed again, with today's instrument."""
+        signed = self._c.mark(Signed)
+        if signed and signed.answer and piece.id == self._c.pieces[-1].id:
+            return Solution.from_json(signed.answer)
+        found = [kept.finding for kept in self._c.shop.findings_of(self._c.kept.id) if kept.piece == piece.id]
+        return Solution(tuple(found)) if found else None
 
     def _solve(self, piece: KeptPiece) -> Solution | None:
         readings = {m: [r.length for r in rs] for m, rs in self._by_measurand(piece).items()}

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from keen_compass.errors import InputError
-from keen_compass.machines.profile import Machine
+from keen_compass.machines.profile import Machine, instrument_to_json
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Step
 from keen_compass.quantities.verdict import Verdict
@@ -139,7 +139,11 @@ class RoundSession:
             raise InputError(refusal)
         if self.needs_reason() and not reason.strip():
             raise InputError("“Can’t tell” may be signed, but say why.")
-        self._end(Signed(reason.strip()))
+        answer, instrument = self.measuring.answer(), self.measuring.instrument()
+        self._end(Signed(
+            reason.strip(), answer.to_json() if answer else None,
+            instrument_to_json(instrument) if instrument else None,
+        ))  # fmt: skip
 
     def give_up(self, reason: str) -> None:
         """End the round without a result; what it found so far stays in the logbook."""

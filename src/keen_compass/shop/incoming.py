@@ -17,13 +17,13 @@ from typing import Any, TypeVar
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.machines.profile import Machine, instrument_to_json
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.marks import KINDS, Choices, Editing, Skipped, StepShown
+from keen_compass.shop.marks import KINDS, Choices, Editing, Signed, Skipped, StepShown
 from keen_compass.shop.schema import COLUMNS, NULLABLE
 
 T = TypeVar("T")
@@ -268,6 +268,11 @@ class _Reader:
             plain = all(isinstance(v, (bool, int, float, str)) for v in mark.chosen.values())
             if not plain or not all(map(math.isfinite, (v for v in mark.chosen.values() if isinstance(v, float)))):
                 raise _Wrong("expected plain choices", "body.chosen")
+        if isinstance(mark, Signed):
+            if mark.answer is not None:
+                _strict(Solution, mark.answer)
+            if mark.instrument is not None:
+                _strict(Instrument, mark.instrument)
         if isinstance(mark, Skipped) and not row["piece"]:
             raise _Wrong("is about a piece", "piece")
         if isinstance(mark, Editing):  # half a reading doesn't travel

@@ -134,10 +134,21 @@ class Computed(Mark):
 
 @dataclass(frozen=True, slots=True)
 class Signed(Mark):
-    """The round ended with a result; a reason where that can't be told for sure."""
+    """The round ended with a result; a reason where that can't be told for sure.
+
+    answer: what the last piece said, as `Solution.to_json`; instrument: with what it was read, as
+        `machines.profile.instrument_to_json`. None in rounds that were signed before these were kept.
+    """
 
     kind: ClassVar[str] = "signed"
     reason: str = ""
+    answer: Mapping[str, Any] | None = None
+    instrument: Mapping[str, Any] | None = None
+
+    def to_kept(self) -> dict[str, Any]:
+        """As the shop file keeps it."""
+        kept = {"answer": self.answer, "instrument": self.instrument}
+        return {"reason": self.reason, **{name: body for name, body in kept.items() if body is not None}}
 
 
 @dataclass(frozen=True, slots=True)

@@ -229,9 +229,11 @@ class Shop:
         found = (self._understood("machine", Machine.from_json, body) for body in self._profiles("machine"))
         return [m for m in found if m is not None and not m.retired]
 
-    def machine(self, uid: str) -> Machine:
-        """The current profile. Raises ShopDamagedError where there is none that can be read."""
-        for _, _, _, body in self._f.rows("machine", f"WHERE uid = ? {NEWEST}", uid):
+    def machine(self, uid: str, until: str = "") -> Machine:
+        """The current profile, or the one that held at a time. Raises ShopDamagedError where none can be read."""
+        for _, _, _, body in self._f.rows(
+            "machine", f"WHERE uid = ? AND (? = '' OR at <= ?) {NEWEST}", uid, until, until
+        ):
             return Machine.from_json(json.loads(body))
         raise ShopDamagedError("That machine is not in this shop file, or its profile is damaged.")
 
