@@ -258,9 +258,7 @@ def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
 
 def _parameters(procedure: Procedure, size: str | None, given: dict[str, str]) -> dict[str, Any]:
     """The piece's parameters: a size where it has one, and what was set by name."""
-    parameters: dict[str, Any] = {}
-    if procedure.name == "rectangle" and given.get("made_by", "cut") == "cut":
-        parameters["compensation"] = 6.0
+    parameters = procedure.unless_said(given)
     if size:
         if not procedure.sides:
             raise InputError(f"{procedure.name} has no size; use --set", "--size")

@@ -158,7 +158,7 @@ class Practice:
         truth, settings = self.router.truth, self.router.settings
         yields = self.procedure.yields_for(self.procedure.usual_piece())
         extra: dict[str, float] = {}
-        if self.procedure.name == "rectangle":
+        if self.procedure.usual_piece().get("compensation"):  # of what is cut, kerf and play are truths too
             extra = {**{f"{a}_lost_motion": v for a, v in truth.lost_motion.items()}, "kerf": truth.kerf}
         found = {q: settings.get(q) or nothing_stored(q) for q in yields}
         return {

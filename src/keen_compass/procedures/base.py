@@ -297,6 +297,10 @@ class Procedure:
         """A complete input with made-up readings."""
         raise NotImplementedError
 
+    def unless_said(self, given: Mapping[str, Any]) -> dict[str, Any]:
+        """Parameters that a piece gets from the command line where they aren't given there."""
+        return {}
+
     def usual_piece(self) -> dict[str, Any]:
         """The piece with which the command line practises."""
         raise NotImplementedError

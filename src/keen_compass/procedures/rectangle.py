@@ -203,6 +203,10 @@ class Rectangle(Procedure):
     def _means(self, case: Case, drawn: bool) -> dict[str, MeanReading]:
         return {m: _mean(case, m, drawn=drawn) for m in MEASURANDS if m in case.readings}
 
+    def unless_said(self, given: Mapping[str, Any]) -> dict[str, Any]:
+        """Cut with the usual cutter, unless it is drawn."""
+        return {"compensation": self.usual_piece()["compensation"]} if given.get("made_by", "cut") == "cut" else {}
+
     def usual_piece(self) -> dict[str, Any]:
         """As large as the caliper reaches, at most 1.2 % too long included."""
         return {"width": 580.0, "height": 540.0, "compensation": 6.0}

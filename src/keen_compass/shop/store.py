@@ -365,7 +365,8 @@ class Shop:
         parts = [
             "SELECT 'finding' AS kind, at, machine, quantity, verdict, round, error AS first, uncertainty AS second, "
             f"id FROM finding {self._sound('finding', 'WHERE')}",
-            "SELECT 'value', at, machine, quantity, NULL, round, body, NULL, id FROM value WHERE round IS NOT NULL "
+            "SELECT 'value', at, machine, quantity, NULL, round, body, NULL, id FROM value "
+            "WHERE (round IS NOT NULL OR how <> 'start') "
             f"{self._sound('value', 'AND')}",
             "SELECT m.kind, m.at, r.machine, NULL, NULL, r.id, m.body, NULL, m.id FROM mark m "
             f"JOIN round r ON r.id = m.round WHERE m.kind IN ('signed', 'given_up') {self._sound('mark', 'AND', 'm.')}",

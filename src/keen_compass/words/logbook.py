@@ -25,7 +25,8 @@ def entry_words(entry: Entry) -> str:
             return f"{_label(entry.quantity)} {VERDICT_WORDS.get(entry.verdict or '', '?')}: {measured}"
         case "value":
             number = stored_from_kept(json.loads(entry.first)).text(entry.decimals)
-            return f"{_label(entry.quantity)} set to {number}".rstrip()
+            outside = ", outside of a round" if entry.round is None else ""
+            return f"{_label(entry.quantity)} set to {number}".rstrip() + outside
         case "signed" | "given_up":
             reason = json.loads(entry.first).get("reason", "")
             return f"Round {entry.kind.replace('_', ' ')}" + (f": {reason}" if reason else "")
