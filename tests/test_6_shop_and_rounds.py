@@ -7,6 +7,7 @@ import signal
 import sqlite3
 import subprocess
 import sys
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -27,6 +28,7 @@ from keen_compass.practice.playing import correct_all, read_all
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import parse_length
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.logbook import latest
@@ -471,3 +473,64 @@ def test_copies_of_the_file_open_like_the_file(shop_file: Path, tmp_path: Path) 
     assert shop.machine("heron") == shop.machines()[0]
     assert parse_length("3 mm").mm == 3
     shop.close()
+
+
+def too_coarse_to_tell(shop: Shop) -> RoundSession:
+    """Pen-drawn on a machine that differs from piece to piece, so that one alone can't be told."""
+    heron = replace(shop.machine("heron"), scatter=(0.15, 14.0), tolerances={"x_steps": 0.9, "y_steps": 0.9})
+    shop.put_machine(heron)
+    session = RoundSession.begin(shop, heron, "rectangle")
+    session.making.new_sheet()
+    session.making.choose(tool="Pen in the spindle", passes=2)
+    session.making.choose_size(300.0)
+    stand_in.make(session)
+    session.after_making()
+    read_all(session)
+    return session
+
+
+def test_equal_pieces_count_together(shop: Shop) -> None:
+    """As `solve` counts them: the same answer as a case with both pieces' readings and `pieces` 2."""
+    session = too_coarse_to_tell(shop)
+    alone = session.measuring.findings()
+    assert {f.verdict for f in alone} == {Verdict.CANNOT_TELL}
+    assert session.one_more_helps()
+    session.go(Step.MAKE)
+    stand_in.make(session)
+    session.after_making()
+    assert session.step is Step.MEASURE  # nothing was corrected, so nothing is confirmed
+    assert session.measuring.findings() == alone  # until the second piece is read
+    read_all(session)
+    both = session.measuring.findings()
+    for one, two in zip(alone, both, strict=True):
+        assert one.expanded_uncertainty is not None
+        assert two.expanded_uncertainty is not None
+        assert 0.6 < two.expanded_uncertainty / one.expanded_uncertainty < 0.85  # about 1/√2: scatter rules
+    context = session.context
+    first, second = context.pieces
+    readings = {
+        c.measurand.name: tuple(
+            r.length for p in (first, second) for r in shop.readings(p.id) if r.measurand == c.measurand.name
+        )
+        for c in session.measuring.callouts()
+    }  # fmt: skip
+    case = replace(context.case(second.body["parameters"], context.in_force(second), readings), pieces=2)
+    assert [(f.error, f.expanded_uncertainty) for f in context.procedure.solve(case).findings] == [
+        (f.error, f.expanded_uncertainty) for f in both
+    ]
+    session.measuring.remove(shop.readings(second.id)[0].slot)
+    assert not session.one_more_helps()  # something is still to be read on this one
+
+
+def test_a_piece_after_a_change_stands_for_itself(shop: Shop) -> None:
+    session = too_coarse_to_tell(shop)
+    alone = session.measuring.answer(session.context.pieces[0])
+    shop.put_value("heron", "x_steps", StoredResolution(ResolutionForm.STEPS_PER_MM, 106.3), "typed")
+    session.context.changed()
+    stand_in.make(session)
+    session.after_making()
+    assert session.step is Step.CONFIRM
+    assert session.measuring.answer() is None
+    read_all(session)
+    assert session.measuring.answer(session.context.pieces[0]) == alone
+    assert session.context.equal_to(session.context.pieces[1]) == [session.context.pieces[1]]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import subprocess
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from itertools import product
 from pathlib import Path
@@ -434,3 +435,31 @@ def test_nothing_is_cut_in_the_other_places(window: MainWindow, size: tuple[int,
         ):
             inside_combo = isinstance(widget.parent(), QComboBox)
             assert inside_combo or widget.accessibleName(), f"{widget} has no accessible name"
+
+
+def test_one_more_equal_piece_is_offered_where_it_helps(window: MainWindow) -> None:
+    """Too coarse to tell: the button leads to Make, and both pieces then stand in the title and in the answer."""
+    heron = window.shop.machine("heron")
+    window.shop.put_machine(replace(heron, scatter=(0.15, 14.0), tolerances={"x_steps": 0.9, "y_steps": 0.9}))
+    window.show_rose("heron")
+    window.begin("rectangle")
+    page = window.round_page
+    assert page is not None
+    session = page.model.session
+    session.making.new_sheet()
+    session.making.choose(tool="Pen in the spindle", passes=1)
+    session.making.choose_size(300.0)
+    stand_in.make(session)
+    session.after_making()
+    assert not page.measure.strip.another.isVisible()
+    first = session.context.pieces[0].number
+    press(str(first), Qt.Key.Key_Return)  # which piece it is
+    for _ in range(4):
+        press(stand_in.shows(session) or "", Qt.Key.Key_Return)
+    assert "Can’t tell" in shown(page)
+    QTest.mouseClick(page.measure.strip.another, Qt.MouseButton.LeftButton)
+    assert window.place_shown() == "make"
+    assert "beside the last: both count together." in shown(page)
+    QTest.mouseClick(page.make.cut, Qt.MouseButton.LeftButton)
+    assert window.place_shown() == "measure"
+    assert f"piece {first + 1} with {first}" in shown(page)

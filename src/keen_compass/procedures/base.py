@@ -178,6 +178,7 @@ class Procedure:
     starting: its findings are starting values: they never replace what a round found.
     numbered: the piece bears a number, which is asked before reading.
     anchored: its piece lies where it says itself (`origin`, `boxes`), not at the next free place.
+    placing: parameters that only say where on the sheet it lies: two pieces that differ in nothing else are equal.
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
     floor: what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed.
@@ -203,6 +204,7 @@ class Procedure:
     numbered: bool = True
     anchored: bool = False
     marks_bed: bool = False
+    placing: tuple[str, ...] = ()
     draws: bool = False
     floor: str = "The {instrument}'s own error and division keep it open: only a better instrument can tell."
 

@@ -52,6 +52,7 @@ class Home(Procedure):
     numbered = False
     sides = ()
     anchored = True
+    placing = ("along",)
     floor = "How the stock lies against its stops keeps it open: seat it again and draw the lines anew."
     draws = True
     lookalikes = (

@@ -50,6 +50,7 @@ class Reference(Procedure):
     numbered = False
     sides = ("x_span", "y_span")
     anchored = True
+    placing = ("origin_x", "origin_y")
     marks_bed = True
     draws = True
     lookalikes = (

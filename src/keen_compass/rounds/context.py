@@ -165,6 +165,18 @@ class RoundContext:
             return self.values()
         return {q: stored_from_kept(v) for q, v in piece.body["settings"].items()}
 
+    def equal_to(self, piece: KeptPiece) -> list[KeptPiece]:
+        """A piece, and the earlier ones of this round that differ from it in nothing but their place: they count
+        together."""
+        if self.procedure.makes is not Makes.PIECE:
+            return [piece]
+
+        def made(p: KeptPiece) -> dict[str, Any]:
+            shape = {k: v for k, v in p.body["parameters"].items() if k not in self.procedure.placing}
+            return {"shape": shape, "settings": p.body["settings"], "tool": p.body["tool"]}
+
+        return [p for p in self.pieces if (p.at, p.id) <= (piece.at, piece.id) and made(p) == made(piece)]
+
     def value(self, quantity: str) -> KeptValue | None:
         """What the controller holds of one quantity, and since when."""
         return self._kept_values().get(quantity)

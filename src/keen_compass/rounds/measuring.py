@@ -313,11 +313,19 @@ class Measuring:
             self._add_draft(readings)
         skipped = self._skipped(piece)
         lengths = {m: tuple(v) for m, v in readings.items() if v and m not in skipped}
+        pieces = dict.fromkeys(lengths, 1)
+        for other in self._c.equal_to(piece)[-2::-1]:
+            for m, kept in self._by_measurand(other).items():
+                alike = tuple(r.length for r in kept if r.instrument == self._c.choices.instrument)
+                if alike and m not in self._skipped(other):
+                    lengths[m] = (*alike, *lengths.get(m, ()))
+                    pieces[m] = pieces.get(m, 0) + 1
         if not lengths and self._c.procedure.makes is not Makes.NOTHING:
             return None
         case = replace(
             self._c.case(piece.body["parameters"], self._c.in_force(piece), lengths),
             confirmed=self._c.mark(Confirmed, piece.id) is not None,
+            pieces=min(pieces.values(), default=1),
             previous_errors=self._previous_errors(piece),
         )
         try:

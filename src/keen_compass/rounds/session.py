@@ -81,8 +81,9 @@ class RoundSession:
 
     @property
     def confirming(self) -> bool:
-        """Whether the piece shown was made after a correction."""
-        return len(self.context.pieces) > 1
+        """Whether the piece shown was made after a correction; one more like the last confirms nothing yet."""
+        c = self.context
+        return c.piece is not None and len(c.equal_to(c.piece)) < len(c.pieces)
 
     def blocked(self, step: Step) -> str:
         """Why a step can't be shown yet, or an empty text."""
@@ -126,6 +127,15 @@ class RoundSession:
         if self.measuring.cut_before_change():
             return "The controller was changed since this piece was cut: cut the same piece again."
         return "" if verdicts else "Measure the piece first."
+
+    def one_more_helps(self) -> bool:
+        """Whether it can't be told, all is read, and one more equal piece would count with this one."""
+        c = self.context
+        return (
+            c.procedure.makes is Makes.PIECE and not self.settled and not c.procedure.starting
+            and self.measuring.current() is None and not self.measuring.cut_before_change()
+            and any(c.procedure.kept(f).verdict is Verdict.CANNOT_TELL for f in self.measuring.findings())
+        )  # fmt: skip
 
     def needs_reason(self) -> bool:
         """Whether signing needs a reason: something can't be told. A starting value never can."""

@@ -120,7 +120,8 @@ class ShopFile:
                 if not version or _reason(error) not in ("full", "refused"):
                     raise
                 self._close_db()
-                self.why_read_only = "The disk is full, so this shop can only be looked at until there is room."
+                refuses = "is full" if _reason(error) == "full" else "is full or refuses"
+                self.why_read_only = f"The disk {refuses}, so this shop can only be looked at until there is room."
         if self.why_read_only:
             self._open_to_read(version)
         self._compare_with_what_it_should_be()
@@ -256,8 +257,11 @@ class ShopFile:
         target = sqlite3.connect(part)
         try:
             self.db.backup(target)
-        finally:
+        except sqlite3.Error:
             target.close()
+            part.unlink(missing_ok=True)
+            raise
+        target.close()
         part.rename(copy)
 
     # Health

@@ -107,7 +107,9 @@ class MakeStep(QWidget):
         again = bool(context.pieces)
         runs, ticks = context.procedure.makes is Makes.MOVES, context.machine.file_format != "gcode"
         same = "Run the same again" if runs else "Make the same piece again, beside the last"
-        self._asks.say(f"{same}: it confirms the new numbers." if again else "")
+        changed = session.measuring.cut_before_change()
+        why = "it confirms the new numbers" if changed or runs else "both count together"
+        self._asks.say(f"{same}: {why}." if again else "")
         self.choices.refresh(editable=not again)
         self._filling = True
         step, smallest = making.step, making.smallest

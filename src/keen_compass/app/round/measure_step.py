@@ -15,6 +15,7 @@ from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.surface import surface_for
 from keen_compass.practice import stand_in
+from keen_compass.procedures.base import Step
 from keen_compass.rounds.measuring import Callout
 
 MOST_CHIPS = 6
@@ -158,6 +159,7 @@ class Strip(Card):
         self.more = Button(
             "One more pass", lambda: model.attempt("measure", model.session.measuring.another_pass), "quiet"
         )
+        self.another = Button("One more equal piece", self._make_another, "quiet", "cut")
         self.onward = Button("To Correct", self.go_on.emit, "primary")
         words = QVBoxLayout()
         words.setSpacing(3)
@@ -170,7 +172,7 @@ class Strip(Card):
         top.addLayout(words, 1)
         buttons = QHBoxLayout()
         buttons.setSpacing(8)
-        for b in (self.practice, self.skip, self.more):
+        for b in (self.practice, self.skip, self.more, self.another):
             buttons.addWidget(b)
         self._trouble = Text("", colour="bad")
         self._trouble.hide()
@@ -209,8 +211,13 @@ class Strip(Card):
         self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
         self.skip.setVisible(current is not None and editable)
         self.more.setVisible(current is None and editable and not session.context.procedure.starting)
+        self.another.setVisible(editable and session.one_more_helps())
         trouble = self._model.trouble.get("measure", "")
         self._trouble.say("" if current and current.complaint == trouble else trouble)  # the callout says it already
+
+    def _make_another(self) -> None:
+        """Back to Make: the next piece is the same, beside this one."""
+        self._model.attempt("measure", lambda: self._model.session.go(Step.MAKE))
 
     def _first_look(self) -> str:
         """Before the first reading: is it the right piece, the right way round?"""

@@ -183,7 +183,8 @@ class RoundPage(QWidget):
         if makes is not Makes.NOTHING:
             parts.append(instrument.name if instrument and context.pieces else "")
             if piece:
-                parts.insert(1, f"{context.procedure.noun} {piece.number}")
+                numbers = [str(p.number) for p in context.equal_to(piece)]
+                parts.insert(1, f"{context.procedure.noun} {' with '.join(reversed(numbers))}")
         return " · ".join(p for p in parts if p)
 
     def _show_onward(self) -> None:
