@@ -115,7 +115,7 @@ def killed(folder: Path, what: str, seed: int, found: Counter[str]) -> None:
         found["lost"] += 1
         print(f"{what} {seed}: {error}")
         return
-    if shop.damage or shop.read_only:
+    if shop.check(60) or shop.read_only:
         found["lost"] += 1
         print(f"{what} {seed}: {shop.damage or shop.why_read_only}")
     events = {text for _, _, text in shop.events("heron")}
@@ -175,6 +175,7 @@ def said(file: Path) -> tuple[str, dict[str, Any] | None]:
     except ShopError:
         return "refused", None
     try:
+        shop.check(60)
         return "named" if shop.damage else "same", json.loads(json.dumps(read_out(shop)))
     finally:
         shop.close()

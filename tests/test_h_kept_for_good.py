@@ -55,11 +55,23 @@ def old_file(tmp_path: Path) -> Path:
     return Path(shutil.copy(DATA / "shop-format-2.kcshop", tmp_path / "old.kcshop"))
 
 
+def as_noted(shop: Shop) -> dict[str, Any]:
+    """What it says, but for the lines that this logbook has and that one had not: numbers changed outside of rounds."""
+    said: dict[str, Any] = json.loads(json.dumps(read_out(shop)))
+    outside = [line for line in said["log"] if line[-1].endswith(", outside of a round")]
+    assert [line[1:] for line in outside] == [
+        ["swift", "value", "y_steps", "Y steps set to 99.65, outside of a round"]
+    ]  # fmt: skip
+    said["log"] = [line for line in said["log"] if line not in outside]
+    return said
+
+
 def test_the_old_shop_file_comes_over_without_loss(old_file: Path) -> None:
     before = old_file.read_bytes()
     shop = Shop(old_file)
     try:
-        assert json.loads(json.dumps(read_out(shop))) == NOTED
+        assert as_noted(shop) == NOTED
+        assert not shop.check(60)
         assert (shop.damage, shop.read_only, shop.notice) == ([], False, "")
     finally:
         shop.close()
@@ -90,7 +102,7 @@ def test_an_old_file_is_looked_at_where_nothing_may_be_written(old_file: Path) -
         fcntl.flock(held, fcntl.LOCK_EX)
         shop = Shop(old_file)
         assert shop.read_only
-        assert json.loads(json.dumps(read_out(shop))) == NOTED
+        assert as_noted(shop) == NOTED
         shop.close()
     assert old_file.read_bytes() == before
     assert not list(old_file.parent.glob("*.copy"))

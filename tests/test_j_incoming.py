@@ -212,7 +212,7 @@ def test_whatever_is_accepted_can_be_opened_and_read_ever_after(tmp_path: Path, 
         for machine in again.machines():
             for kept in again.open_rounds(machine.uid):
                 RoundSession(again, kept).measuring.callouts()
-        assert not again.damage
+        assert not again.check(60)
         assert not again.notice
         again.close()
 

@@ -122,7 +122,7 @@ def test_damage_is_named_and_what_is_sound_goes_on(qtbot: QtBot, small_file: Pat
         db.execute("UPDATE value SET body = replace(body, '106.', '116.') WHERE quantity = 'y_steps'")
     db.close()
     window = driving.opened(qtbot, Shop(small_file))
-    assert "damaged: number " in shown(window)
+    qtbot.waitUntil(lambda: "damaged: number " in shown(window))  # looked for in the first idle moment
     assert "can’t be trusted" in shown(window)
     going_on(window)
     assert "Y steps" not in (window.shop.values("heron"))

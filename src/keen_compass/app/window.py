@@ -28,7 +28,6 @@ from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.shop.logbook import latest
-from keen_compass.shop.marks import Choices, StepShown
 from keen_compass.shop.standing import spokes, standings
 from keen_compass.shop.store import KeptRound, Shop
 
@@ -192,6 +191,8 @@ class MainWindow(QMainWindow):
         machine = self.shop.machine(uid)
         under_way = {}
         for kept in reversed(self.shop.open_rounds(uid)):
+            from keen_compass.shop.marks import Choices, StepShown  # late: only rounds under way have any
+
             shown = self.shop.mark(kept.id, StepShown)
             chosen = (self.shop.mark(kept.id, Choices) or Choices()).chosen
             entry = REGISTRY.get(kept.procedure)

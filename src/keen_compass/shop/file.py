@@ -7,16 +7,13 @@ never do. Reading and writing rows with their meaning is `store.py`; this module
 from __future__ import annotations
 
 import os
-import shutil
 import sqlite3
-import tempfile
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
-from urllib.parse import quote
+from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import (
     ShopClosedError,
@@ -31,10 +28,13 @@ from keen_compass.shop import schema
 from keen_compass.shop.lock import FileLock, resolved
 from keen_compass.shop.log_check import commits_unreadable
 
+if TYPE_CHECKING:
+    from tempfile import TemporaryDirectory
+
 _MAGIC = b"SQLite format 3\x00"
 BUSY = 2.0  # s to wait for another window that reads
 CHECKED_AT_ONCE = 500  # rows
-CHECKED_WITHIN = 0.25  # s that the look for damage may take when a shop is opened; the rest follows in idle moments
+CHECKED_WITHIN = 0.2  # s that the look for damage may take when a shop is opened; its rows follow in idle moments
 NOUNS = {
     "about": "its own description", "machine": "machine", "instrument": "instrument", "round": "round", "mark": "step",
     "piece": "piece", "reading": "reading", "draft": "half reading", "value": "number", "finding": "finding",
@@ -59,7 +59,7 @@ class ShopFile:
         self.damage: dict[tuple[str, int], Damage] = {}
         self.notice = ""
         self.gone = False
-        self._scratch: tempfile.TemporaryDirectory[str] | None = None
+        self._scratch: TemporaryDirectory[str] | None = None
         self._depth = 0
         self._salvaged = False
         self._left_to_check: list[tuple[str, int]] = []
@@ -126,15 +126,18 @@ class ShopFile:
             self._open_to_read(version)
         self._compare_with_what_it_should_be()
         self._lock.created = False
-        self._check_structure(CHECKED_WITHIN / 2)
+        self._check_structure(CHECKED_WITHIN)
         self._left_to_check = [(table, 0) for table in schema.COLUMNS]
-        self.check(CHECKED_WITHIN / 2)
+        if self.damage:
+            self.check(CHECKED_WITHIN)
 
     def _look_at_log(self, log: Path) -> None:
         """Nothing is written over a log of which a part can't be read: it is kept, and the shop only looked at."""
         unreadable = commits_unreadable(log)
         if not unreadable:
             return
+        import shutil  # late, as all that only trouble needs: the first screen waits for none of it
+
         kept = _unused(Path(f"{log}.damaged"))
         try:
             shutil.copyfile(log, kept)
@@ -226,6 +229,9 @@ class ShopFile:
         log = Path(f"{self.file}-wal")
         if not log.exists() or not log.stat().st_size:
             return self.file
+        import shutil
+        import tempfile
+
         if self._scratch is None:
             self._scratch = tempfile.TemporaryDirectory(prefix="keen-compass-looking-", ignore_cleanup_errors=True)
             copy = Path(self._scratch.name) / "shop.kcshop"
@@ -454,6 +460,8 @@ class ShopFile:
         """
         if target.exists() or target.is_symlink():
             raise ShopWriteError(f"{target} is there already. Choose another name.")
+        import tempfile
+
         part: Path | None = None
         try:
             descriptor, name = tempfile.mkstemp(prefix=".copy-", dir=target.parent)
@@ -536,8 +544,8 @@ def _reason(error: Exception) -> str:
 
 
 def _uri(file: Path) -> str:
-    """`#`, `?` and `%` in a name mean themselves."""
-    return "file:" + quote(str(file))
+    """`#`, `?` and `%` in a name mean themselves (https://www.sqlite.org/uri.html)."""
+    return "file:" + str(file).replace("%", "%25").replace("#", "%23").replace("?", "%3f")
 
 
 def _unused(file: Path) -> Path:

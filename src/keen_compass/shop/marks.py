@@ -165,4 +165,3 @@ KINDS: dict[str, type[Mark]] = {
         Choices, StepShown, FileWritten, Identified, Confirmed, Skipped, Decided, Editing, Computed, Signed, GivenUp,
     )
 }  # fmt: skip
-SETTLED = (Signed.kind, GivenUp.kind)

@@ -10,7 +10,6 @@ row meant when it was written does not depend on what the program has become.
 
 from __future__ import annotations
 
-import json
 import sqlite3
 from collections.abc import Callable, Sequence
 from hashlib import blake2b
@@ -111,8 +110,8 @@ def digest(table: str, row: Sequence[object]) -> bytes:
 
     row: the columns in their order and types, without the digest.
     """
-    text = json.dumps([table, *row], separators=(",", ":"), default=repr)  # a flipped type may make bytes of a text
-    return blake2b(text.encode(), digest_size=8).digest()
+    parts = [v if type(v) is str else repr(v) for v in row]
+    return blake2b("\x1f".join((table, *parts)).encode("utf-8", "surrogatepass"), digest_size=8).digest()
 
 
 def bring_up(db: sqlite3.Connection, version: int) -> None:
@@ -136,7 +135,8 @@ def _run(db: sqlite3.Connection, script: str) -> None:
 
 
 def _append_3(db: sqlite3.Connection, table: str, *row: object) -> None:
-    body = json.dumps([table, *row], separators=(",", ":")).encode()
+    parts = [v if isinstance(v, str) else repr(v) for v in row]
+    body = "\x1f".join((table, *parts)).encode("utf-8", "surrogatepass")
     marks = ", ".join("?" * (len(row) + 1))
     db.execute(f"INSERT INTO {table} VALUES ({marks})", (*row, blake2b(body, digest_size=8).digest()))
 

@@ -14,7 +14,7 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from keen_compass.errors import InputError, ShopDamagedError
 from keen_compass.machines.profile import Machine, instrument_from_json, instrument_to_json
@@ -23,10 +23,13 @@ from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.stored import StoredValue, stored_from_kept
 from keen_compass.shop.file import Damage, ShopFile
-from keen_compass.shop.marks import SETTLED, Computed, Mark, StepShown
 from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
 
-M = TypeVar("M", bound=Mark)
+if TYPE_CHECKING:
+    from keen_compass.shop.marks import Mark
+
+M = TypeVar("M", bound="Mark")
+SETTLED = ("signed", "given_up")  # kinds of mark that end a round
 T = TypeVar("T")
 FAST = timedelta(minutes=10)  # by which two clocks of one shop may differ
 DATED = ("round", "mark", "piece", "value", "finding", "event")  # tables whose times order what is current
@@ -441,12 +444,16 @@ class Shop:
         steps: dict[str, str] = {}
         settled = "(SELECT round FROM mark WHERE kind IN ('signed', 'given_up'))"
         for number, machine, *_ in self._f.rows("round", f"WHERE id NOT IN {settled} {OLDEST_FIRST}"):
+            from keen_compass.shop.marks import StepShown  # late: the first screen may have none
+
             shown = self.mark(number, StepShown)
             steps[machine] = shown.step if shown else "make"
         return steps
 
     def computed(self, machine: str) -> dict[str, Mapping[str, float | None]]:
         """What the parts of the drive trains gave, by quantity: steps per mm, and teeth where there are any."""
+        from keen_compass.shop.marks import Computed
+
         found: dict[str, Mapping[str, float | None]] = {}
         tail = f"WHERE kind = ? AND round IN (SELECT id FROM round WHERE machine = ?) {OLDEST_FIRST}"
         for *_, body in self._f.rows("mark", tail, Computed.kind, machine):
