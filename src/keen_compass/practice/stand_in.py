@@ -38,10 +38,10 @@ def shows(session: RoundSession) -> str | None:
     """What the practice machine's instrument shows at the current callout; None without a stand-in."""
     context, measuring = session.context, session.measuring
     piece, instrument = context.piece, measuring.instrument()
-    current = next((c for c in measuring.callouts() if c.current), None)
-    if piece is None or current is None or instrument is None or not piece.body["practice"]:
+    waiting = measuring.next_reading()
+    if piece is None or waiting is None or instrument is None or not piece.body["practice"]:
         return None
-    count = len(current.readings)
+    measurand, count = waiting
 
     def read() -> str | None:
         truth = context.shop.stand_in(context.kept.machine)
@@ -49,12 +49,12 @@ def shows(session: RoundSession) -> str | None:
             return None
         practice, settings = piece.body["practice"], piece.body["settings"]
         made = _made_once(truth, settings, practice)
-        rng = random.Random(f"{practice['seed']}/{current.measurand.name}/{count}")
-        value = shown(made, current.measurand, count, instrument, rng)
-        plain = current.measurand.unit != "mm" or context.procedure.makes is Makes.NOTHING
+        rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
+        value = shown(made, measurand, count, instrument, rng)
+        plain = measurand.unit != "mm" or context.procedure.makes is Makes.NOTHING
         return f"{value:g}" if plain else as_written(value, instrument)
 
-    return context.remembered(("practice", current.measurand.name, count), read)
+    return context.remembered(("practice", measurand.name, count), read)
 
 
 def as_written(mm: float, instrument: Instrument) -> str:

@@ -130,6 +130,11 @@ class Measuring:
         ]
         return min(waiting)[2] if waiting else None
 
+    def next_reading(self) -> tuple[Measurand, int] | None:
+        """What takes the next reading, and how many it has; None when all passes are done."""
+        current = self.current()
+        return (self._measurand(current), len(self._by_measurand().get(current, ()))) if current else None
+
     def choose(self, measurand: str) -> None:
         """Go to a callout by hand."""
         if measurand != self.current():
