@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 import shutil
 import sqlite3
@@ -19,8 +20,10 @@ import driving
 from driving import press, shown
 from keen_compass.app import start
 from keen_compass.app import theme as th
+from keen_compass.app.logbook.page import LogbookPage
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.shop.machine_page import MachinePage
+from keen_compass.app.waiting import Waiting
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import ShopWriteError
 from keen_compass.shop.store import Shop
@@ -253,3 +256,38 @@ def act(window: MainWindow, rng: random.Random) -> None:
         modifier = rng.choice((Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlModifier))
         key = rng.choice((*KEYS, Qt.Key.Key_Z) if modifier == Qt.KeyboardModifier.ControlModifier else KEYS)
         QTest.keyClick(target, key, modifier)
+
+
+def test_a_long_import_shows_how_far_it_is_and_can_be_dropped(
+    opened: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """From the logbook page, by its button; dropped in the middle it leaves nothing, then it goes through."""
+    body = json.loads((DATA / "logbook-version-1.json").read_text(encoding="utf-8"))
+    body["tables"]["event"] = [
+        {"id": i, "machine": "swift", "at": f"2025-01-01T00:{i // 60 % 60:02d}:{i % 60:02d}.{i:06d}Z", "kind": "note",
+         "text": f"event {i}"} for i in range(4000)
+    ]  # fmt: skip
+    (tmp_path / "book.json").write_text(json.dumps(body))
+    opened.go_to("logbook")
+    page = opened.places.currentWidget()
+    assert isinstance(page, LogbookPage)
+    page.file.setText(str(tmp_path / "book.json"))
+    before, shares = len(opened.shop.events("swift")), list[float]()
+    show_share = Waiting.show_share
+
+    def watched(waiting: Waiting, share: float) -> None:
+        shares.append(share)
+        assert waiting.isModal()
+        if share > 0.6 and len(shares) < 100:
+            waiting.drop()
+        show_share(waiting, share)
+
+    monkeypatch.setattr(Waiting, "show_share", watched)
+    QTest.mouseClick(page.take, Qt.MouseButton.LeftButton)
+    assert "Nothing was taken over" in shown(page)
+    assert len(opened.shop.events("swift")) == before
+    monkeypatch.setattr(Waiting, "show_share", show_share)
+    QTest.mouseClick(page.take, Qt.MouseButton.LeftButton)
+    assert "taken over from" in shown(page)
+    assert len(opened.shop.events("swift")) == before + 4000
+    assert shares == sorted(shares)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QApplication, QProgressBar, QVBoxLayout, QWidget
 
@@ -18,6 +19,8 @@ class Waiting(QWidget):
     def __init__(self, words: str) -> None:
         super().__init__()
         self.setWindowTitle("Keen Compass")
+        # What is typed elsewhere meanwhile would belong to the very transaction that may be dropped.
+        self.setWindowModality(Qt.WindowModality.ApplicationModal)
         self._dropped = False
         self._bar = QProgressBar()
         self._bar.setRange(0, 100)
