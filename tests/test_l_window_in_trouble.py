@@ -143,16 +143,16 @@ def test_dates_that_have_not_come_are_asked_about(opened: MainWindow) -> None:
     shop.clock = lambda: ahead.strftime("%Y-%m-%dT%H:%M:%S.%fZ")
     shop.put_event("heron", "moved", "Moved, says a fast clock")
     shop.clock = lambda: datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
-    opened.ask_about_dates()
+    opened.care.ask_about_dates()
     assert "1 entry is dated after now" in shown(opened)
     assert "is that right?" in shown(opened)
     answer(opened, "clock is wrong")
     assert "Set this computer’s clock" in shown(opened)
     assert shop.from_the_future() is not None
-    opened.ask_about_dates()
+    opened.care.ask_about_dates()
     answer(opened, "date them now")
     assert shop.from_the_future() is None
-    opened.ask_about_dates()
+    opened.care.ask_about_dates()
     assert opened._notice is not None
     assert not opened._notice.isVisible()
 
@@ -166,7 +166,7 @@ def test_a_refresh_that_comes_late_opens_nothing_again(qtbot: QtBot, small_file:
     window.close()
     QApplication.processEvents()
     window.refresh_rail()
-    window._look_after_shop()
+    window.care.look()
     assert window.shop.closed
     again = Shop(small_file)
     assert not again.read_only

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_compass.app import theme as th
+from keen_compass.app.care import ShopCare
 from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.page import RosePage
@@ -41,9 +41,6 @@ if TYPE_CHECKING:
 
 THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
 LATELY = 4  # logbook entries beside the rose
-MOST_NAMED = 3  # damaged things that are named
-FIRST_LOOK, LOOK_AGAIN = 700, 60  # ms until the rest of a large file is looked at, and between two looks
-LOOK_FOR = 0.01  # s
 NARROW_BELOW = 1180  # px of window width: the rail makes room for the piece
 
 
@@ -68,7 +65,6 @@ class MainWindow(QMainWindow):
         self._other: QWidget | None = None
         self._happening: HappeningBar | None = None
         self._notice: NoticeBar | None = None
-        self._said_gone = False
         self._message = Text("", th.TEXT, "warn", bold=True)
         self._message.setContentsMargins(24, 10, 24, 0)
         self._message.hide()
@@ -93,11 +89,11 @@ class MainWindow(QMainWindow):
         else:
             self.go_to("add")
             self.say("This shop is empty. Add your first machine here, or look at the demo: keen-compass --demo")
-        self._looking = QTimer(self)
-        self._looking.setInterval(LOOK_AGAIN)
-        self._looking.timeout.connect(self._look_after_shop)
-        self._say_how_the_file_is()
-        self._looking.start(FIRST_LOOK)
+        self.care = ShopCare(shop, self._choose_copy, self)
+        self.care.said.connect(self.say)
+        self.care.asked.connect(self._ask)
+        self.care.changed.connect(self._refresh_shown)
+        self.care.begin()
 
     # Places
 
@@ -105,69 +101,13 @@ class MainWindow(QMainWindow):
         """One line above the page."""
         self._message.say(words)
 
-    def _say_how_the_file_is(self) -> None:
-        """Why it can only be looked at, what is damaged, what else there is to say about the file."""
-        damage = self.shop.damage
-        if damage:
-            named = ", ".join(d.words for d in damage[:MOST_NAMED])
-            more = f" and {len(damage) - MOST_NAMED} more" if len(damage) > MOST_NAMED else ""
-            left = "is" if len(damage) == 1 else "are"
-            self._ask(
-                f"This shop’s file is damaged: {named}{more} can’t be trusted and {left} left out. "
-                "It can only be looked at; what is sound can be kept as a new file.",
-                [("Keep what is sound…", self._choose_copy), ("Only look", lambda: None)],
-            )
-        elif self.shop.why_read_only:
-            self.say(self.shop.why_read_only)
-        elif self.shop.notice:
-            self.say(self.shop.notice)
-
-    def _look_after_shop(self) -> None:
-        """In idle moments: the rest of the look for damage; then, once, whether a clock was wrong."""
-        self._looking.setInterval(LOOK_AGAIN)
-        try:
-            if not self.shop.closed and not self.shop.checked:
-                if self.shop.check(LOOK_FOR):
-                    self._say_how_the_file_is()
-                    self.refresh_rail()
-                return
-            self._looking.stop()
-            self.ask_about_dates()
-        except KeenCompassError as error:
-            self._looking.stop()
-            self.say(str(error))
-
-    def ask_about_dates(self) -> None:
-        """Something is dated after now: either this computer's clock is wrong, or those dates are."""
-        if self.shop.closed or self.shop.read_only:
-            return
-        future = self.shop.from_the_future()
-        if future is None:
-            return
-        latest = datetime.fromisoformat(future.latest).astimezone().strftime("%-d %B %Y, %H:%M")
-        today = datetime.fromisoformat(self.shop.clock()).astimezone().strftime("%-d %B %Y, %H:%M")
-        entries = "1 entry is" if len(future.rows) == 1 else f"{len(future.rows)} entries are"
-
-        def date_as_now() -> None:
-            try:
-                self.shop.date_as_now(future)
-            except KeenCompassError as error:
-                self.say(str(error))
-            self._refresh_shown()
-
-        self._ask(
-            f"{entries} dated after now, up to {latest}. This computer says {today}: is that right?",
-            [
-                ("Yes: date them now", date_as_now),
-                ("No: the clock is wrong", lambda: self.say("Set this computer’s clock, then open the shop again.")),
-            ],
-        )
-
     def _refresh_shown(self) -> None:
         if self.round_page is not None:
             self.round_page.model.session.context.changed()
-        elif self.machine_uid:
+        elif self.machine_uid and self.places.currentWidget() is self.rose_page:
             self.show_rose(self.machine_uid)
+        else:
+            self.refresh_rail()
 
     def _ask(self, words: str, answers: list[Answer]) -> None:
         if self._notice is None:
@@ -248,7 +188,7 @@ class MainWindow(QMainWindow):
 
             page = LogbookPage(self.shop, self.machine_uid or "")
             page.took_over.connect(self.refresh_rail)
-            page.took_over.connect(self.ask_about_dates)
+            page.took_over.connect(self.care.ask_about_dates)
         page.left.connect(self.back)
         self._show_other(page)
 
@@ -324,13 +264,7 @@ class MainWindow(QMainWindow):
             self._rail_step = step
             QTimer.singleShot(0, self.refresh_rail)
         self._update_actions()
-        if self.shop.gone and not self._said_gone:
-            self._said_gone = True
-            self._ask(
-                f"{self.shop.file.name} was moved, deleted or replaced while it was open, so nothing more is written "
-                "into it. All that this window knows can be kept under a new name.",
-                [("Keep a copy as…", self._choose_copy), ("Not now", lambda: None)],
-            )
+        self.care.look_whether_gone()
 
     def _close_round(self) -> None:
         if self.round_page is not None:
@@ -567,7 +501,7 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         """Everything is kept already; close the file."""
         QSettings().setValue("window", self.saveGeometry())
-        self._looking.stop()
+        self.care.stop()
         self._close_round()
         self.shop.close()
         super().closeEvent(event)

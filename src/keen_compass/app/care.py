@@ -1,0 +1,112 @@
+"""Looks after the open shop file, and says what somebody should know: damage, a file that went away, odd dates."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from keen_compass.errors import KeenCompassError
+from keen_compass.shop.store import Future, Shop
+
+MOST_NAMED = 3  # damaged things that are named
+FIRST_LOOK, LOOK_AGAIN = 700, 60  # ms until the rows are looked at, and between two looks
+LOOK_FOR = 0.01  # s
+
+
+class ShopCare(QObject):
+    """`said` carries a sentence; `asked` a question with its answers (`notice.Answer`); `changed` that what is shown
+    may be out of date."""
+
+    said = Signal(str)
+    asked = Signal(str, list)
+    changed = Signal()
+
+    def __init__(self, shop: Shop, keep_copy: Callable[[], object], parent: QObject) -> None:
+        super().__init__(parent)
+        self._shop, self._keep_copy = shop, keep_copy
+        self._said_gone = False
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.look)
+
+    def begin(self) -> None:
+        """Say what is known already; look for the rest in idle moments."""
+        self._say_how_it_is()
+        self._timer.start(FIRST_LOOK)
+
+    def stop(self) -> None:
+        """The shop is about to be closed."""
+        self._timer.stop()
+
+    def look(self) -> None:
+        """A little of the look for damage; when that is done, once, whether a clock was wrong."""
+        self._timer.setInterval(LOOK_AGAIN)
+        if self._shop.closed:
+            self._timer.stop()
+            return
+        try:
+            if not self._shop.checked:
+                if self._shop.check(LOOK_FOR):
+                    self._say_how_it_is()
+                    self.changed.emit()
+                return
+            self._timer.stop()
+            self.ask_about_dates()
+        except KeenCompassError as error:
+            self._timer.stop()
+            self.said.emit(str(error))
+
+    def look_whether_gone(self) -> None:
+        """Once: the file was found to be moved, deleted or replaced."""
+        if not self._shop.gone or self._said_gone:
+            return
+        self._said_gone = True
+        self.asked.emit(
+            f"{self._shop.file.name} was moved, deleted or replaced while it was open, so nothing more is written "
+            "into it. All that this window knows can be kept under a new name.",
+            [("Keep a copy as…", self._keep_copy), ("Not now", lambda: None)],
+        )
+
+    def ask_about_dates(self) -> None:
+        """Something is dated after now: either this computer's clock is wrong, or those dates are."""
+        if self._shop.closed or self._shop.read_only:
+            return
+        future = self._shop.from_the_future()
+        if future is None:
+            return
+        from keen_compass.app.round.words import day_and_time  # late: nothing of it is for the first screen
+
+        entries = "1 entry is" if len(future.rows) == 1 else f"{len(future.rows)} entries are"
+        self.asked.emit(
+            f"{entries} dated after now, up to {day_and_time(future.latest)}. This computer says "
+            f"{day_and_time(self._shop.clock())}: is that right?",
+            [
+                ("Yes: date them now", lambda: self._date_as_now(future)),
+                (
+                    "No: the clock is wrong",
+                    lambda: self.said.emit("Set this computer’s clock, then open the shop again."),
+                ),
+            ],
+        )
+
+    def _date_as_now(self, future: Future) -> None:
+        try:
+            self._shop.date_as_now(future)
+        except KeenCompassError as error:
+            self.said.emit(str(error))
+        self.changed.emit()
+
+    def _say_how_it_is(self) -> None:
+        """Why it can only be looked at, what is damaged, what else there is to say about the file."""
+        damage = self._shop.damage
+        if damage:
+            named = ", ".join(d.words for d in damage[:MOST_NAMED])
+            more = f" and {len(damage) - MOST_NAMED} more" if len(damage) > MOST_NAMED else ""
+            left = "is" if len(damage) == 1 else "are"
+            self.asked.emit(
+                f"This shop’s file is damaged: {named}{more} can’t be trusted and {left} left out. "
+                "It can only be looked at; what is sound can be kept as a new file.",
+                [("Keep what is sound…", self._keep_copy), ("Only look", lambda: None)],
+            )
+        elif words := self._shop.why_read_only or self._shop.notice:
+            self.said.emit(words)
