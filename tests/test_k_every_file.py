@@ -249,3 +249,16 @@ def test_a_confirming_pair_of_lines_lies_beside_the_first(tmp_path: Path) -> Non
     assert place is not None
     assert not any(place.overlaps(box) for box, _ in after.making.taken())
     shop.close()
+
+
+def test_a_file_in_inches_goes_where_the_same_in_millimetres_goes() -> None:
+    path = SteppedOutline.sized(400, 300, 6.0).tool_path(12).moved(40, 40)
+    in_mm, in_inches = (
+        read_gcode(write_gcode(path, CutSettings(Box(0, 0, 600, 600), inches=inches, z_travel=60.0)), drawn=False)
+        for inches in (False, True)
+    )
+    assert len(in_mm.places) == len(in_inches.places)
+    apart = [
+        max(abs(a - b) for a, b in zip(p, q, strict=True)) for p, q in zip(in_mm.places, in_inches.places, strict=True)
+    ]
+    assert max(apart) < 0.0005
