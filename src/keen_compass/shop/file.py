@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 _MAGIC = b"SQLite format 3\x00"
 BUSY = 2.0  # s to wait for another window that reads
 CHECKED_AT_ONCE = 500  # rows
-CHECKED_WITHIN = 0.2  # s that the look for damage may take when a shop is opened; its rows follow in idle moments
+CHECKED_WITHIN = 0.08  # s that the look for damage may take when a shop is opened; its rows follow in idle moments
 NOUNS = {
     "about": "its own description", "machine": "machine", "instrument": "instrument", "round": "round", "mark": "step",
     "piece": "piece", "reading": "reading", "draft": "half reading", "value": "number", "finding": "finding",
@@ -353,8 +353,19 @@ class ShopFile:
 
     def query(self, sql: str, *values: Any) -> list[tuple[Any, ...]]:
         """What SQL gives, all of it. Raises ShopError."""
+        db = self.db
+        db.text_factory = str  # faster by a third than `_text`, which is only wanted where a text is damaged
         try:
-            return self.db.execute(sql, values).fetchall()
+            return db.execute(sql, values).fetchall()
+        except sqlite3.OperationalError as error:
+            if "decode" not in str(error):
+                raise self._in_words(error) from None
+        except sqlite3.Error as error:
+            raise self._in_words(error) from None
+        finally:
+            db.text_factory = _text
+        try:
+            return db.execute(sql, values).fetchall()
         except sqlite3.Error as error:
             raise self._in_words(error) from None
 

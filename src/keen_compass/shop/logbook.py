@@ -37,13 +37,15 @@ class Filter:
     since: str = ""
 
 
-def entries(shop: Shop, wanted: Filter = Filter(), most: int | None = None) -> list[Entry]:
-    """The entries that pass, newest first."""
+def entries(
+    shop: Shop, wanted: Filter = Filter(), most: int | None = None, silent: tuple[str, ...] = SILENT
+) -> list[Entry]:
+    """The entries that pass, newest first; kinds that are `silent` left out."""
     decimals = {m.uid: m.decimals for m in shop.machines()}
-    rows = shop.log_rows(wanted.machine, wanted.quantity, wanted.verdict, wanted.since, SILENT, most)
+    rows = shop.log_rows(wanted.machine, wanted.quantity, wanted.verdict, wanted.since, silent, most)
     return [Entry._make((*row, decimals.get(row[2], 3))) for row in rows]
 
 
 def latest(shop: Shop, machine: str, most: int) -> list[Entry]:
     """The newest entries of one machine that are not findings: those stand in the rose."""
-    return [e for e in entries(shop, Filter(machine), 6 * most) if e.kind != "finding"][:most]
+    return entries(shop, Filter(machine), most, (*SILENT, "finding"))

@@ -364,18 +364,23 @@ class Shop:
     def log_rows(
         self, machine: str, quantity: str, verdict: str, since: str, silent: Sequence[str], most: int | None
     ) -> list[Any]:
-        """(kind, at, machine, quantity, verdict, round, first, second) newest first; empty filters pass all."""
+        """(kind, at, machine, quantity, verdict, round, first, second) newest first; empty filters pass all.
+
+        silent: kinds that are left out.
+        """
         parts = [
-            "SELECT 'finding' AS kind, at, machine, quantity, verdict, round, error AS first, uncertainty AS second, "
-            f"id FROM finding {self._sound('finding', 'WHERE')}",
-            "SELECT 'value', at, machine, quantity, NULL, round, body, NULL, id FROM value "
-            "WHERE (round IS NOT NULL OR how <> 'start') "
-            f"{self._sound('value', 'AND')}",
+            "SELECT 'value' AS kind, at, machine, quantity, NULL AS verdict, round, body AS first, NULL AS second, id "
+            f"FROM value WHERE (round IS NOT NULL OR how <> 'start') {self._sound('value', 'AND')}",
             "SELECT m.kind, m.at, r.machine, NULL, NULL, r.id, m.body, NULL, m.id FROM mark m "
             f"JOIN round r ON r.id = m.round WHERE m.kind IN ('signed', 'given_up') {self._sound('mark', 'AND', 'm.')}",
             "SELECT kind, at, machine, NULL, NULL, NULL, text, NULL, id FROM event "
             f"WHERE kind NOT IN ({', '.join('?' * len(silent))}) {self._sound('event', 'AND')}",
         ]
+        if "finding" not in silent:
+            parts.append(
+                "SELECT 'finding', at, machine, quantity, verdict, round, error, uncertainty, id FROM finding "
+                f"{self._sound('finding', 'WHERE')}"
+            )
         wanted = [
             ("machine", "=", machine), ("quantity", "=", quantity), ("verdict", "=", verdict), ("at", ">=", since),
         ]  # fmt: skip
