@@ -459,7 +459,7 @@ def test_one_more_equal_piece_is_offered_where_it_helps(window: MainWindow) -> N
     assert "Can’t tell" in shown(page)
     QTest.mouseClick(page.measure.strip.another, Qt.MouseButton.LeftButton)
     assert window.place_shown() == "make"
-    assert "beside the last: both count together." in shown(page)
+    assert "beside the last: they count together." in shown(page)
     QTest.mouseClick(page.make.cut, Qt.MouseButton.LeftButton)
     assert window.place_shown() == "measure"
     assert f"piece {first + 1} with {first}" in shown(page)

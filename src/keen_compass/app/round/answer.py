@@ -203,9 +203,12 @@ class RoundsChart(QWidget):
             self._draw_series(p, plot, reach, [(c, f) for c, f in points if f.quantity == quantity], series)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
+        room = plot.width() / max(len(self._history), 2)
         for column, (number, _) in enumerate(self._history):
             x = self._x(plot, column)
             words_ = f"{self._noun} {number}"
+            if p.fontMetrics().horizontalAdvance(words_) + 8 > room:  # the title says what the numbers are of
+                words_ = str(number)
             p.drawText(QRectF(x - 50, plot.bottom() + 6, 100, 22), Qt.AlignmentFlag.AlignCenter, words_)
 
     def _x(self, plot: QRectF, column: int) -> float:

@@ -108,7 +108,7 @@ class MakeStep(QWidget):
         runs, ticks = context.procedure.makes is Makes.MOVES, context.machine.file_format != "gcode"
         same = "Run the same again" if runs else "Make the same piece again, beside the last"
         changed = session.measuring.cut_before_change()
-        why = "it confirms the new numbers" if changed or runs else "both count together"
+        why = "it confirms the new numbers" if changed or runs else "they count together"
         self._asks.say(f"{same}: {why}." if again else "")
         self.choices.refresh(editable=not again)
         self._filling = True

@@ -183,8 +183,9 @@ class RoundPage(QWidget):
         if makes is not Makes.NOTHING:
             parts.append(instrument.name if instrument and context.pieces else "")
             if piece:
-                numbers = [str(p.number) for p in context.equal_to(piece)]
-                parts.insert(1, f"{context.procedure.noun} {' with '.join(reversed(numbers))}")
+                others = [str(p.number) for p in context.equal_to(piece)[:-1] if context.shop.readings(p.id)]
+                together = f" with {', '.join(others)}" if others else ""
+                parts.insert(1, f"{context.procedure.noun} {piece.number}{together}")
         return " · ".join(p for p in parts if p)
 
     def _show_onward(self) -> None:
