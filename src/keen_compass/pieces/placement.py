@@ -18,12 +18,6 @@ def visited(path: ToolPath) -> Box:
     return Box(x, y, max(x for x, _ in points) - x, max(y for _, y in points) - y)
 
 
-def marked(path: ToolPath) -> Box:
-    """The box of everything that the tool marks or cuts."""
-    x, y, x_high, y_high = path.extents()
-    return Box(x, y, x_high - x, y_high - y)
-
-
 def check_on_bed(path: ToolPath, bed: Box, what: str = "bed") -> None:
     """Raise PieceError, with the way out, where the tool's centre would leave the bed (or roll, or sheet)."""
     for stroke in path.strokes:

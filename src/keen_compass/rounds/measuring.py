@@ -287,6 +287,10 @@ class Measuring:
         """(piece number, what it said) for each piece of the round."""
         return [(p.number, self.answer(p)) for p in self._c.pieces]
 
+    def counted_with(self, piece: KeptPiece) -> list[KeptPiece]:
+        """The earlier equal pieces whose readings count with this one's, the newest first."""
+        return [p for p in self._c.equal_to(piece)[-2::-1] if self._by_measurand(p)]
+
     def cut_before_change(self) -> bool:
         """Whether a number that this round is about has been changed since the piece shown was made."""
         piece = self._c.piece
@@ -319,7 +323,7 @@ class Measuring:
         skipped = self._skipped(piece)
         lengths = {m: tuple(v) for m, v in readings.items() if v and m not in skipped}
         pieces = dict.fromkeys(lengths, 1)
-        for other in self._c.equal_to(piece)[-2::-1]:
+        for other in self.counted_with(piece):
             for m, kept in self._by_measurand(other).items():
                 alike = tuple(r.length for r in kept if r.instrument == self._c.choices.instrument)
                 if alike and m not in self._skipped(other):

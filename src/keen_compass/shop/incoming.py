@@ -179,7 +179,6 @@ class _Reader:
     def __init__(self, understands: Understands, machines_here: set[str]) -> None:
         self._understands = understands
         self._machines = set(machines_here)
-        self._instruments: set[str] = set()
         self._rounds: dict[int, str] = {}
         self._round_machine: dict[int, str] = {}
         self._pieces: dict[int, int] = {}
@@ -205,7 +204,6 @@ class _Reader:
         instrument = _converted(Instrument, row["body"])
         if instrument.uid != row["uid"] or not instrument.uid:
             raise _Wrong("doesn’t fit the profile", "uid")
-        self._instruments.add(instrument.uid)
         return {"body": json.dumps(instrument_to_json(instrument))}
 
     def _round(self, row: Mapping[str, Any]) -> dict[str, Any]:

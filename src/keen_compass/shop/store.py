@@ -30,6 +30,7 @@ if TYPE_CHECKING:
 
 M = TypeVar("M", bound="Mark")
 SETTLED = ("signed", "given_up")  # kinds of mark that end a round
+_ENDED = f"(SELECT round FROM mark WHERE kind IN {SETTLED})"
 T = TypeVar("T")
 FAST = timedelta(minutes=10)  # by which two clocks of one shop may differ
 DATED = ("round", "mark", "piece", "value", "finding", "event")  # tables whose times order what is current
@@ -372,7 +373,7 @@ class Shop:
             "SELECT 'value' AS kind, at, machine, quantity, NULL AS verdict, round, body AS first, NULL AS second, id "
             f"FROM value WHERE (round IS NOT NULL OR how <> 'start') {self._sound('value', 'AND')}",
             "SELECT m.kind, m.at, r.machine, NULL, NULL, r.id, m.body, NULL, m.id FROM mark m "
-            f"JOIN round r ON r.id = m.round WHERE m.kind IN ('signed', 'given_up') {self._sound('mark', 'AND', 'm.')}",
+            f"JOIN round r ON r.id = m.round WHERE m.kind IN {SETTLED} {self._sound('mark', 'AND', 'm.')}",
             "SELECT kind, at, machine, NULL, NULL, NULL, text, NULL, id FROM event "
             f"WHERE kind NOT IN ({', '.join('?' * len(silent))}) {self._sound('event', 'AND')}",
         ]
@@ -422,7 +423,7 @@ class Shop:
         rows = self._f.rows(
             "round",
             "WHERE machine = ? AND (? IS NULL OR procedure = ?) AND id NOT IN "
-            f"(SELECT round FROM mark WHERE kind IN ('signed', 'given_up')) {NEWEST}",
+            f"{_ENDED} {NEWEST}",
             machine, procedure, procedure,
         )  # fmt: skip
         return [_round(row, "open") for row in rows]
@@ -447,8 +448,7 @@ class Shop:
     def steps_under_way(self) -> dict[str, str]:
         """The step of each machine's newest open round, by machine."""
         steps: dict[str, str] = {}
-        settled = "(SELECT round FROM mark WHERE kind IN ('signed', 'given_up'))"
-        for number, machine, *_ in self._f.rows("round", f"WHERE id NOT IN {settled} {OLDEST_FIRST}"):
+        for number, machine, *_ in self._f.rows("round", f"WHERE id NOT IN {_ENDED} {OLDEST_FIRST}"):
             from keen_compass.shop.marks import StepShown  # late: the first screen may have none
 
             shown = self.mark(number, StepShown)

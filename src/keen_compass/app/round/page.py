@@ -183,7 +183,7 @@ class RoundPage(QWidget):
         if makes is not Makes.NOTHING:
             parts.append(instrument.name if instrument and context.pieces else "")
             if piece:
-                others = [str(p.number) for p in context.equal_to(piece)[:-1] if context.shop.readings(p.id)]
+                others = [str(p.number) for p in reversed(self.model.session.measuring.counted_with(piece))]
                 together = f" with {', '.join(others)}" if others else ""
                 parts.insert(1, f"{context.procedure.noun} {piece.number}{together}")
         return " · ".join(p for p in parts if p)
