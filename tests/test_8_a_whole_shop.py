@@ -26,7 +26,6 @@ from keen_compass.formats.hpgl import write_hpgl
 from keen_compass.machines.forms import (
     instrument_fields,
     machine_fields,
-    parse_stored,
     read_instrument,
     read_machine,
     show_length,
@@ -112,9 +111,10 @@ def test_each_wrong_field_is_told_by_itself(field: str, text: str, says: str) ->
     ],
 )  # fmt: skip
 def test_controllers_numbers_as_typed(form: ResolutionForm, text: str, json_form: object) -> None:
-    stored = parse_stored(text, form)
+    place = replace(HERON, form=form).place("x_steps")
+    stored = place.typed(text)
     assert stored.to_json() == json_form
-    assert parse_stored(stored.text(3), form) == stored
+    assert place.typed(place.text(stored)) == stored
 
 
 def test_an_instrument_survives_its_form_and_its_file() -> None:

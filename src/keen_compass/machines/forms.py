@@ -13,6 +13,7 @@ from datetime import date
 from typing import TypeVar
 
 from keen_compass.errors import InputError
+from keen_compass.machines.places import Place
 from keen_compass.machines.profile import (
     BED,
     FILES,
@@ -29,10 +30,10 @@ from keen_compass.machines.profile import (
 )
 from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Kept
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, trim_number
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, plain_number, trim_number
+from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.quantities.stored import StoredAmount, StoredValue
+from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
 
 T = TypeVar("T")
 # What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.
@@ -131,39 +132,6 @@ def show_size(width: float, height: float, units: str) -> str:
     return f"{first.rpartition(' ')[0]} × {second}"
 
 
-def plain_number(text: str) -> float:
-    """A number with a point or comma, and either minus. Raises ValueError."""
-    return float(text.strip().replace(",", ".").replace("−", "-"))
-
-
-def parse_stored(text: str, form: ResolutionForm) -> StoredResolution:
-    """A controller's number as typed: ``106.667``, ``100 for 100.214`` for a pair. Raises InputError."""
-    try:
-        numbers = [plain_number(part) for part in text.split("for")]
-    except ValueError:
-        numbers = []
-    if form is ResolutionForm.PAIR:
-        if len(numbers) != 2:
-            raise InputError("type a pair as commanded for measured: 100 for 100.2")
-        return StoredResolution(form, numbers[1], numbers[0])
-    if len(numbers) != 1:
-        raise InputError("type the number that the controller shows")
-    return StoredResolution(form, numbers[0])
-
-
-def parse_value(text: str, quantity: str, form: ResolutionForm) -> StoredValue | None:
-    """What the machine keeps of a quantity; None where the field is empty and may be. Raises InputError."""
-    q = QUANTITIES[quantity]
-    if not text and quantity not in NEEDED:
-        return None
-    if q.kept is Kept.RESOLUTION:
-        return parse_stored(text, form)
-    try:
-        return StoredAmount(quantity, q.unit, plain_number(text))
-    except ValueError:
-        raise InputError("type the number that the controller shows") from None
-
-
 def _show_tolerance(machine: Machine, quantity: str) -> str:
     T = machine.tolerance(quantity)
     if QUANTITIES[quantity].error_unit == "mm/min":
@@ -195,6 +163,7 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
     fields = {
         "name": m.name if machine else "", "kind": m.kind, "units": m.units,
         "bed_x": show_length(m.bed[0], m.units), "bed_y": show_length(m.bed[1], m.units),
+        "controller_units": m.controller_units,
         "file": m.file, "form": m.form.value, "decimals": str(m.decimals), "setting_line": m.setting_line,
         "takes_effect": m.takes_effect, "units_per_mm": trim_number(m.units_per_mm, 4),
         "due_months": f"{m.due_days / DAYS_PER_MONTH:.0f}",
@@ -207,8 +176,9 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "step_limit": f"{m.step_limit:g}" if m.step_limit else "", "acceleration": f"{m.acceleration:g}",
     }  # fmt: skip
     for q in IN_CONTROLLER:
-        fields[q] = values[q].text(m.decimals) if q in values else ""
-        fields[f"key_{q}"] = m.setting_keys.get(q, q.upper())
+        place = m.place(q)
+        fields[q] = place.text(values[q]) if q in values else ""
+        fields[f"key_{q}"] = place.key
         fields[f"flipped_{q}"] = "other" if q in m.flipped else "same"
     for q in JUDGED:
         fields[f"tolerance_{q}"] = _show_tolerance(m, q)
@@ -222,12 +192,7 @@ def read_machine(
     reader = FormReader(fields)
     units = fields.get("units", "mm")
     unit = length_unit(units)
-    form = ResolutionForm(fields.get("form", ResolutionForm.STEPS_PER_MM))
-    stored: dict[str, StoredValue] = {}
-    for q in IN_CONTROLLER:
-        value = reader.take(q, lambda text, q=q: parse_value(text, q, form), None)  # type: ignore[misc]
-        if value is not None:
-            stored[q] = value
+    decimals = round(reader.number("decimals", *LIMITS["decimals"]))
     drawn = fields.get("tool_marks", "") != "cuts"
     width = reader.length("tool_width", unit, zero=drawn, limits=(0.0, WIDEST_TOOL))
     tool = Tool(reader.words("tool"), width, drawn)
@@ -245,7 +210,9 @@ def read_machine(
     machine = replace(
         base or Machine(uuid.uuid4().hex, "new", "router", (1.0, 1.0)),
         name=reader.words("name", 40), kind=kind, file=takes, units=units, bed=bed, standpoint=standpoint,
-        form=form, decimals=round(reader.number("decimals", 0, 9)), setting_line=line,
+        form=ResolutionForm(fields.get("form", ResolutionForm.STEPS_PER_MM)),
+        controller_units=fields.get("controller_units", "mm"), setting_line=line,
+        decimals=decimals, decimals_of={q: n for q in IN_CONTROLLER if (n := _shown(fields.get(q, ""))) > decimals},
         takes_effect=fields.get("takes_effect", "").strip(),
         units_per_mm=reader.number("units_per_mm", 1, 10_000),
         due_days=round(reader.number("due_months", 1, 120) * DAYS_PER_MONTH),
@@ -259,7 +226,38 @@ def read_machine(
         acceleration=reader.number("acceleration", 1, 1e5),
         tools=(tool, *(base.tools[1:] if base else ())), stock=_keep_place(stock, base),
     )  # fmt: skip
+    stored: dict[str, StoredValue] = {}
+    for q in IN_CONTROLLER:
+        value = reader.take(q, lambda text, q=q: _held(machine.place(q), text), None)  # type: ignore[misc]
+        if value is not None:
+            stored[q] = value
     return (None if reader.complaints else machine), stored, reader.complaints
+
+
+def turned(fields: Mapping[str, str], was: str, now: str) -> dict[str, str]:
+    """The controller's amounts in its other unit, by field; what can't be read stays as it was typed."""
+    found = {}
+    for q in IN_CONTROLLER:
+        if QUANTITIES[q].kept is Kept.NUMBER and fields.get(q, "").strip():
+            try:
+                value = plain_number(fields[q])
+            except ValueError:
+                continue
+            base = value * SIZE[unit_kept(q, was)]
+            digits = 5 if now == "in" else 4
+            found[q] = trim_number(base / SIZE[unit_kept(q, now)], digits)
+    return found
+
+
+def _shown(text: str) -> int:
+    """How many decimals a controller shows of a number, as it was typed."""
+    digits = text.strip().replace(",", ".").partition(".")[2]
+    return min(len(digits), round(LIMITS["decimals"][1])) if digits.isdigit() else 0
+
+
+def _held(place: Place, text: str) -> StoredValue | None:
+    """What stands in a place; None where the field is empty and may be. Raises InputError."""
+    return None if not text and place.quantity not in NEEDED else place.typed(text)
 
 
 def _file_for(text: str, kind: str) -> str:

@@ -11,11 +11,13 @@ from functools import cache
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.machines.places import Place
 from keen_compass.quantities.catalogue import QUANTITIES, Kept
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.quantities.stored import unit_kept
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +52,7 @@ COUNTS_STEPS = (
     ResolutionForm.STEPS_PER_MM, ResolutionForm.STEPS_PER_INCH, ResolutionForm.UM_PER_STEP,
     ResolutionForm.INCH_PER_STEP,
 )  # fmt: skip
+CONTROLLER_UNITS = ("mm", "in")
 UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
 # Field → (least, most) that a machine of this world can have; lengths in mm, feeds in mm/min.
 LIMITS: dict[str, tuple[float, float]] = {
@@ -103,7 +106,9 @@ class Machine:
     gantry: mm between the two drives of its gantry; 0 where it has one.
     step_limit: steps per second that its controller can put out; 0 where nobody knows.
     acceleration: of its axes, mm/s².
+    controller_units: mm or in, of every length and feed that the controller keeps.
     flipped: quantities whose sign the controller counts the other way.
+    decimals, decimals_of: that it keeps, of everything and of what differs.
     scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
     """
 
@@ -136,6 +141,8 @@ class Machine:
     step_limit: float = 0.0
     acceleration: float = 400.0
     flipped: tuple[str, ...] = ()
+    controller_units: str = "mm"
+    decimals_of: Mapping[str, int] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -146,6 +153,12 @@ class Machine:
             raise InputError(f"a {self.kind} takes {FILES[KINDS[self.kind]]} here", "file")
         if self.units not in UNITS:
             raise InputError(f"choose one of {', '.join(UNITS)}", "units")
+        if self.controller_units not in CONTROLLER_UNITS:
+            raise InputError(f"choose one of {', '.join(CONTROLLER_UNITS)}", "controller_units")
+        for quantity, decimals in self.decimals_of.items():
+            if quantity not in QUANTITIES:
+                raise InputError(f"{quantity!r} is nothing that is calibrated", "decimals_of")
+            check_within(decimals, *LIMITS["decimals"], f"decimals_of.{quantity}")
         if min(self.bed) <= 0:
             raise InputError("the bed must be larger than 0 both ways", "bed")
         for size in self.bed:
@@ -208,9 +221,17 @@ class Machine:
         """T in mm (scales: over the reference length)."""
         return self.tolerances.get(quantity, QUANTITIES[quantity].default_tolerance)
 
+    def place(self, quantity: str) -> Place:
+        """Where and how it keeps a number."""
+        return Place(
+            quantity, self.setting_keys.get(quantity, quantity.upper()), self.form if _resolves(quantity) else None,
+            unit_kept(quantity, self.controller_units), self.decimals_of.get(quantity, self.decimals),
+            quantity in self.flipped,
+        )  # fmt: skip
+
     def setting(self, quantity: str, value: str) -> str:
         """One line as the controller takes it."""
-        return self.setting_line.format(key=self.setting_keys.get(quantity, quantity.upper()), value=value)
+        return self.setting_line.format(key=self.place(quantity).key, value=value)
 
     def describe(self) -> str:
         """``router 1300 × 900``."""
@@ -261,6 +282,10 @@ def _within_limits(body: Mapping[str, Any]) -> dict[str, Any]:
         "tolerances": {q: clamped(T, *TOLERANCE) for q, T in known.items()},
         "tools": tuple(Tool(**t | {"width": clamped(t["width"], 0, WIDEST_TOOL)}) for t in body["tools"]),
     }  # fmt: skip
+
+
+def _resolves(quantity: str) -> bool:
+    return quantity in QUANTITIES and QUANTITIES[quantity].kept is Kept.RESOLUTION
 
 
 @cache

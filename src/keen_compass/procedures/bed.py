@@ -261,7 +261,7 @@ class Bed(Procedure):
         heights = {points[m]: r.mean for m, r in means.items()}
         plane = fit_plane(heights)
         spread, U = _range(list(means.values()), case.instrument)
-        old = case.amount("bed").value
+        old = case.amount("bed").base
         outcome = amount_outcome(
             case, "bed", old + spread, spread, U, f"{format_mm(max(heights.values()), 2, signed=True)} − "
             f"({format_mm(min(heights.values()), 2, signed=True)}), highest − lowest",
@@ -286,7 +286,7 @@ class Bed(Procedure):
             lambda high, low: tram_tilt(high, low, run.radius), means, case.instrument.permissible_error
         )
         error, U = estimate.value * PER_METRE, estimate.U * PER_METRE
-        old = case.amount(quantity).value
+        old = case.amount(quantity).base
         formula = f"({format_mm(means['high'].mean, 3)} − {format_mm(means['low'].mean, 3)}) ÷ (2 × {run.radius:g})"
         outcome = amount_outcome(case, quantity, old - error, error, U, formula)
         shim = abs(estimate.value) * run.mount

@@ -11,18 +11,20 @@ from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
-from keen_compass.quantities.lengths import LARGEST_MM, Length, parse_length
+from keen_compass.quantities.lengths import LARGEST_MM, MM_PER_INCH, Length, format_mm, parse_length, trim_number
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.stored import StoredAmount, StoredValue, stored_from_input
+from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue, stored_from_input, unit_kept
+from keen_compass.quantities.subjects import NO_SUBJECT, Subject, subject_from_input
 from keen_compass.quantities.uncertainty import EXPANSION, PieceScatter
 
 T = TypeVar("T")
 _MACHINE = {
-    "units", "resolution_form", "decimals", "values", "flipped", "computed", "teeth", "step_limit", "gantry",
-    "reference_length", "proven",
+    "units", "controller_units", "resolution_form", "decimals", "values", "flipped", "computed", "teeth",
+    "step_limit", "gantry", "reference_length", "proven",
 }  # fmt: skip
+DECIMALS = 3  # that a controller keeps unless somebody says otherwise
 K_OF_A_STATED_U = 1.959963984540054
 DEFAULT_SCATTER = {
     "cut": 0.02,
@@ -31,7 +33,7 @@ DEFAULT_SCATTER = {
 
 _TOP = {
     "procedure", "machine", "piece", "instrument", "tolerance", "confirmed", "readings", "pieces",
-    "piece_scatter", "previous_errors", "temperature", "instruments_at_hand", "largest_size",
+    "piece_scatter", "previous_errors", "temperature", "instruments_at_hand", "largest_size", "subject",
 }  # fmt: skip
 
 
@@ -64,6 +66,9 @@ class Case:
 
     values: what the controller held when the piece was made, by quantity.
     known: other values known from before (kerf, lost motion), in mm.
+    decimals: that the controller keeps, of everything or by quantity. controller_units: mm or in, of all its lengths
+        and feeds.
+    subject: what the values belong to, besides the machine.
     piece: the piece's own parameters, still to be understood by the procedure.
     tolerance: mm at the piece's dimension, or per quantity in mm over `reference_length`.
     readings: measurand → lengths in the order read; measurands that can't be read are absent.
@@ -78,7 +83,8 @@ class Case:
     procedure: str
     values: Mapping[str, StoredValue] = field(default_factory=dict)
     known: Mapping[str, Known] = field(default_factory=dict)
-    decimals: int = 3
+    decimals: int | Mapping[str, int] = DECIMALS
+    controller_units: str = "mm"
     piece: Mapping[str, Any] = field(default_factory=dict)
     instrument: Instrument = field(default_factory=Instrument)
     tolerance: float | Mapping[str, float] = 0.1
@@ -97,6 +103,7 @@ class Case:
     step_limit: float = 0.0
     gantry: float = 0.0
     proven: frozenset[str] = frozenset()
+    subject: Subject = NO_SUBJECT
 
     def resolution(self, quantity: str) -> StoredResolution:
         """What the controller holds of a scale. Raises InputError where that isn't given."""
@@ -110,7 +117,21 @@ class Case:
         stored = self.values.get(quantity)
         if isinstance(stored, StoredAmount):
             return stored
-        return StoredAmount(quantity, QUANTITIES[quantity].unit, 0.0)
+        return StoredAmount(quantity, unit_kept(quantity, self.controller_units), 0.0)
+
+    def decimals_of(self, quantity: str) -> int:
+        """How many decimals are kept of a quantity."""
+        return self.decimals if isinstance(self.decimals, int) else self.decimals.get(quantity, DECIMALS)
+
+    def in_its_unit(self, mm: float, unit: str = "", *, signed: bool = False) -> str:
+        """A length (mm) or feed (mm/min) as a line of arithmetic has it: in the controller's unit, or in `unit`."""
+        inches = (unit or self.controller_units).startswith("in")
+        return format_mm(mm / MM_PER_INCH, 5, signed=signed) if inches else format_mm(mm, 3, signed=signed)
+
+    def ordered(self, mm: float, decimals: int = 3) -> str:
+        """A length as ordered, the same way: no more digits than it has."""
+        inches = self.controller_units == "in"
+        return trim_number(mm / MM_PER_INCH, 5) if inches else trim_number(mm, decimals)
 
     def tolerance_of(self, quantity: str, length: float) -> float:
         """T in the quantity's error unit. length: mm, over which a single given tolerance is meant."""
@@ -167,13 +188,15 @@ def case_from_json(body: object) -> Case:
             raise InputError("missing", needed)
     machine = _object(top.get("machine", {}), "machine", _MACHINE)
     form = _form(machine.get("resolution_form", "steps_per_mm"))
-    values, known = _values(_object(machine.get("values", {}), "machine.values"), form)
+    kept_in = _unit(machine, "controller_units", _unit(machine))
+    values, known = _values(_object(machine.get("values", {}), "machine.values"), form, kept_in)
     instrument = _at("instrument", lambda: _instrument(top.get("instrument", {}), _unit(machine)))
     return Case(
         procedure=_text(top["procedure"], "procedure"),
         values=values,
         known=known,
-        decimals=_whole(machine.get("decimals", 3), "machine.decimals", 0, 9),
+        decimals=_decimals(machine.get("decimals", DECIMALS)),
+        controller_units=kept_in,
         piece=_object(top.get("piece", {}), "piece"),
         instrument=instrument,
         tolerance=_tolerance(top.get("tolerance", 0.1)),
@@ -196,6 +219,7 @@ def case_from_json(body: object) -> Case:
         proven=_quantities(machine.get("proven", []), "machine.proven"),
         computed=_positive_numbers(machine.get("computed", {}), "machine.computed"),
         teeth=_positive_numbers(machine.get("teeth", {}), "machine.teeth"),
+        subject=subject_from_input(top.get("subject", {})),
         step_limit=_not_negative(machine.get("step_limit", 0.0), "machine.step_limit"),
         gantry=_not_negative(length_mm(machine.get("gantry", 0.0), "machine.gantry"), "machine.gantry"),
     )
@@ -257,29 +281,54 @@ def _form(given: object) -> ResolutionForm:
         raise InputError(f"{_show(given)} is not one of {forms}", "machine.resolution_form") from None
 
 
-def _unit(machine: Mapping[str, Any]) -> str:
-    unit = machine.get("units", "mm")
+def _unit(machine: Mapping[str, Any], name: str = "units", otherwise: str = "mm") -> str:
+    unit = machine.get(name, otherwise)
     if unit not in ("mm", "in", "inch"):
-        raise InputError(f"expected mm or in, got {_show(unit)}", "machine.units")
+        raise InputError(f"expected mm or in, got {_show(unit)}", f"machine.{name}")
     return "mm" if unit == "mm" else "in"
 
 
-def _values(given: Mapping[str, Any], form: ResolutionForm) -> tuple[dict[str, StoredValue], dict[str, Known]]:
+def _decimals(given: object) -> int | dict[str, int]:
+    """One number for all, or one for each quantity that is named."""
+    if not isinstance(given, Mapping):
+        return _whole(given, "machine.decimals", 0, 9)
+    _quantities(list(given), "machine.decimals")
+    return {q: _whole(n, f"machine.decimals.{q}", 0, 9) for q, n in given.items()}
+
+
+def _values(
+    given: Mapping[str, Any], form: ResolutionForm, kept_in: str
+) -> tuple[dict[str, StoredValue], dict[str, Known]]:  # fmt: skip
     stored: dict[str, StoredValue] = {}
     known: dict[str, Known] = {}
     for name, value in given.items():
         place = f"machine.values.{name}"
+        if name not in QUANTITIES and name not in UNKNOWN_LABELS:
+            raise InputError(
+                f"is nothing that is calibrated; one of {', '.join((*QUANTITIES, *UNKNOWN_LABELS))}", place
+            )
         if name in QUANTITIES:
-            stored[name] = _at(place, lambda name=name, value=value: stored_from_input(name, form, value))  # type: ignore[misc]
-        elif isinstance(value, Mapping):
+            stored[name] = _at(
+                place, lambda name=name, value=value: stored_from_input(name, form, value, kept_in)  # type: ignore[misc]
+            )  # fmt: skip
+            continue
+        unit = kept_in if name == "kerf" else "mm"  # the other unknowns stand in no controller
+        if isinstance(value, Mapping):
             body = _object(value, place, {"value", "expanded_uncertainty"})
             U = number(body["expanded_uncertainty"], f"{place}.expanded_uncertainty") if len(body) > 1 else None
             if U is not None and U <= 0:
                 raise InputError("must be larger than 0; leave it out to hold the value exactly", place)
-            known[name] = Known(length_mm(body.get("value"), f"{place}.value"), U)
+            known[name] = Known(_in_mm(body.get("value"), unit, f"{place}.value"), U and U * SIZE[unit])
         else:
-            known[name] = Known(length_mm(value, place))
+            known[name] = Known(_in_mm(value, unit, place))
     return stored, known
+
+
+def _in_mm(given: object, unit: str, place: str) -> float:
+    """A length whose plain numbers are in that unit."""
+    if isinstance(given, str):
+        return length_mm(given, place, unit)
+    return length_mm(number(given, place) * SIZE[unit], place)
 
 
 def _instrument(given: object, unit: str) -> Instrument:

@@ -222,12 +222,12 @@ class DriveTrain(Procedure):
         if words := explain_ratio(now, train.steps_per_mm, known.get("teeth", 0.0)):
             notes.insert(0, f"The controller’s number is {words}.")
         outcome = scale_outcome(case, quantity, s, U, 1000.0, _formula(chain, known))
-        new = case.resolution(quantity).with_steps_per_mm(train.steps_per_mm, case.decimals)
+        new = case.resolution(quantity).with_steps_per_mm(train.steps_per_mm, case.decimals_of(quantity))
         new_U = new.value * U / (1 + s)
         twin = None if quantity in case.proven else _proven_twin(case, quantity, train.steps_per_mm)
         if twin:
             name, measured = twin
-            new = case.resolution(quantity).with_steps_per_mm(measured, case.decimals)
+            new = case.resolution(quantity).with_steps_per_mm(measured, case.decimals_of(quantity))
             letter = QUANTITIES[name].axis.upper()
             notes.insert(0, f"The same parts as {letter}, whose measured number is {measured:.3f} steps per mm: "
                             "copied here; check it with a round.")  # fmt: skip

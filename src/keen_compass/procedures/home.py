@@ -24,7 +24,6 @@ from keen_compass.procedures.results import (
     steady_parts,
 )
 from keen_compass.quantities.findings import Finding, Solution
-from keen_compass.quantities.lengths import format_mm, trim_number
 from keen_compass.quantities.uncertainty import Component, expand
 from keen_compass.quantities.verdict import Verdict
 
@@ -158,9 +157,9 @@ class Home(Procedure):
         # Too far along the axis is +: from a high edge that shows as too short a distance.
         error = (n - mean.mean) if high else (mean.mean - n)
         U = expand(_components(case, mean.components, mean.mean))
-        old = case.amount(quantity).value
+        old = case.amount(quantity).base
         change = -error * case.factor(quantity)
-        formula = f"{format_mm(old, 3)} + ({trim_number(n, 3)} − {format_mm(mean.mean, 3)})"
+        formula = f"{case.in_its_unit(old)} + ({case.ordered(n)} − {case.in_its_unit(mean.mean)})"
         if high != (case.factor(quantity) < 0):
             formula = formula.replace("+ (", "− (")
         outcome = amount_outcome(case, quantity, old + change, error, U, formula)

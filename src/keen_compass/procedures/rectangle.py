@@ -32,7 +32,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.quantities.catalogue import UNKNOWN_LABELS
 from keen_compass.quantities.findings import Finding, Solution
-from keen_compass.quantities.lengths import format_mm, trim_number
+from keen_compass.quantities.lengths import trim_number
 from keen_compass.quantities.uncertainty import (
     Component,
     MeanReading,
@@ -386,19 +386,19 @@ def _implausible(case: Case, axis: str, doubt: Doubt, model: _Model) -> Finding:
 
 def _formula(case: Case, axis: str, s: float, model: _Model) -> str:
     """One line that leads from old to new, in the controller's own numbers."""
-    stored = case.resolution(f"{axis}_steps")
     long, short = DIMENSIONS[axis]
     nominal = model.piece.nominal
-    mean = {m: format_mm(r.mean, 3) for m, r in model.means.items()}
+    mean = {m: case.in_its_unit(r.mean) for m, r in model.means.items()}
     known = case.known
     lost_known = f"{axis}_lost_motion" in known
     if {long, short} <= mean.keys() and not (model.drawn or lost_known or "kerf" in known):
-        wanted = trim_number(nominal(long) - nominal(short), 4)
-        came = format_mm(model.means[long].mean - model.means[short].mean, 3)
+        wanted = case.ordered(nominal(long) - nominal(short), 4)
+        came = case.in_its_unit(model.means[long].mean - model.means[short].mean)
     elif short not in mean and long in mean and not lost_known:
-        wanted, came = trim_number(nominal(long), 4), mean[long]
+        wanted, came = case.ordered(nominal(long), 4), mean[long]
         if not model.drawn and known["kerf"].value != model.piece.compensation:
-            came = f"({came} − {model.piece.compensation:g} + {known['kerf'].value:g})"
+            took, takes = case.ordered(model.piece.compensation, 6), case.ordered(known["kerf"].value, 6)
+            came = f"({came} − {took} + {takes})"
     else:
         wanted, came = "1", f"{1 + s:.6f}"
-    return scale_formula(stored, case.decimals, wanted, came)
+    return scale_formula(case, f"{axis}_steps", wanted, came)

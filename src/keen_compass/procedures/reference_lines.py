@@ -19,7 +19,6 @@ from keen_compass.procedures.case import Case, length_mm
 from keen_compass.procedures.results import PER_METRE, assumed_spread, judged, no_number, scale_formula, scale_outcome
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import format_mm, trim_number
 from keen_compass.quantities.uncertainty import (
     Component,
     expand,
@@ -161,8 +160,7 @@ class Reference(Procedure):
         raw = mean_of_readings([v.mm for v in case.readings[m]], case.instrument, case.scatter(drawn=True))
         mean = replace(raw, mean=raw.mean - case.instrument.zero)
         s, U = mean.mean / n - 1, self._u(case, mean.components, n) / n
-        stored = case.resolution(quantity)
-        formula = scale_formula(stored, case.decimals, trim_number(n, 3), format_mm(mean.mean, 3))
+        formula = scale_formula(case, quantity, case.ordered(n), case.in_its_unit(mean.mean))
         return judged(case, scale_outcome(case, quantity, s, U, n, formula), self)
 
 

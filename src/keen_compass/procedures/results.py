@@ -12,9 +12,8 @@ from keen_compass.procedures.settle import what_would_settle
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.stored import StoredAmount, StoredValue
+from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue
 from keen_compass.quantities.uncertainty import (
     Component,
     MeanReading,
@@ -90,6 +89,7 @@ def judged(case: Case, o: Outcome, settled_by: Procedure | None = None) -> Findi
         formula=o.formula,
         notes=tuple(notes),
         predicted_error=o.predicted,
+        subject=case.subject,
     )
 
 
@@ -100,16 +100,17 @@ def scale_outcome(
     stored = case.resolution(quantity)
     if s <= SCALE_LIMIT:
         raise InputError("the readings are so small that no number could correct them", "readings")
-    new = stored.corrected(s, case.decimals)
+    new = stored.corrected(s, case.decimals_of(quantity))
     return Outcome(
         quantity, stored, new, s * PER_METRE, U * PER_METRE, case.tolerance_of(quantity, length), formula,
         U * stored.sensitivity(s), notes, stored.scale_after(s, new) * PER_METRE,
     )  # fmt: skip
 
 
-def scale_formula(stored: StoredResolution, decimals: int, wanted: str, came: str) -> str:
+def scale_formula(case: Case, quantity: str, wanted: str, came: str) -> str:
     """One line from the old number to the new one, in the controller's own form; wanted, came: lengths as shown."""
-    old = stored.text(decimals)
+    stored = case.resolution(quantity)
+    old = stored.text(case.decimals_of(quantity))
     if stored.form is ResolutionForm.PERCENT_0:
         return f"(100 + {old}) × {wanted} ÷ {came} − 100"
     over, under = (came, wanted) if stored.multiplies else (wanted, came)
@@ -117,17 +118,17 @@ def scale_formula(stored: StoredResolution, decimals: int, wanted: str, came: st
 
 
 def amount_outcome(case: Case, quantity: str, value: float, error: float, U: float, formula: str) -> Outcome:
-    """A plain number that becomes `value`; its U is that of the error."""
+    """A plain number that becomes `value` (mm, mm/min …); its U is that of the error."""
     old = case.amount(quantity)
-    new = StoredAmount(quantity, old.unit, round(value, case.decimals) + 0.0)
+    new = StoredAmount.of(quantity, value, old.unit, case.decimals_of(quantity))
     T = case.tolerance_of(quantity, PER_METRE)
-    return Outcome(quantity, old, new, error, U, T, formula, U, predicted=abs(new.value - value))
+    return Outcome(quantity, old, new, error, U, T, formula, U / SIZE[old.unit], predicted=abs(new.base - value))
 
 
 def backlash_outcome(case: Case, quantity: str, shortfall: float, U: float, *, compensation_off: bool) -> Outcome:
     """b_new = max(0, b_active + shortfall); an overshoot lowers it (arithmetic.md §5). All in mm."""
-    active = 0.0 if compensation_off else case.amount(quantity).value
-    formula = f"{format_mm(active, 3)} + {format_mm(shortfall, 3)}".replace("+ −", "− ")
+    active = 0.0 if compensation_off else case.amount(quantity).base
+    formula = f"{case.in_its_unit(active)} + {case.in_its_unit(shortfall)}".replace("+ −", "− ")
     return amount_outcome(case, quantity, max(0.0, active + shortfall), shortfall, U, formula)
 
 
@@ -137,7 +138,7 @@ def no_number(case: Case, quantity: str, verdict: Verdict, note: str, length: fl
     stored = case.values.get(quantity) or case.amount(quantity)
     return Finding(
         quantity, unit_of(stored), stored.to_json(), None, None, None, q.error_unit, None,
-        case.tolerance_of(quantity, length), verdict, False, "", (note[0].upper() + note[1:],),
+        case.tolerance_of(quantity, length), verdict, False, "", (note[0].upper() + note[1:],), subject=case.subject,
     )  # fmt: skip
 
 

@@ -17,6 +17,7 @@ from keen_compass.procedures.results import amount_outcome, judged, no_number, s
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.stored import SIZE, WHOLE
 from keen_compass.quantities.uncertainty import K_RECTANGLE
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.ladder import Ladder, climb, needed_run, reached_feed, step_rate_limit
@@ -203,15 +204,17 @@ class Speed(Procedure):
                 notes.append("Not every rung was read: the limit may lie higher.")
         else:
             middle, half = ladder.limit.value, ladder.limit.value - ladder.clean
+        old = case.amount(quantity)
         safe = run.share * ladder.clean
         if rate_limit and safe > rate_limit:
             safe = rate_limit
             notes.append(f"The controller’s step rate ends at {rate_limit:.0f} mm/min, below what the axis holds.")
-        old = case.amount(quantity).value
-        error = old - min(run.share * middle, rate_limit or math.inf)
+        error = old.base - min(run.share * middle, rate_limit or math.inf)
         U = K_RECTANGLE * run.share * half / math.sqrt(3)
-        formula = f"{run.share:g} × {ladder.clean:g} mm/min, the highest clean rung"
-        outcome = amount_outcome(case, quantity, float(math.floor(safe)), error, U, formula)
+        formula = f"{run.share:g} × {ladder.clean / SIZE[old.unit]:g} {old.unit}, the highest clean rung"
+        finest = SIZE[old.unit] / 10 ** (0 if old.unit in WHOLE else case.decimals_of(quantity))
+        down = math.floor(safe / finest + 1e-9) * finest  # rounding up would be too fast
+        outcome = amount_outcome(case, quantity, down, error, U, formula)
         if error < -outcome.T:
             notes.append(f"The feed in force is slower than it needs to be: {safe:.0f} mm/min would still be safe.")
         return judged(case, replace(outcome, notes=tuple(notes), predicted=0.0))
@@ -225,7 +228,7 @@ class Speed(Procedure):
     def _figures(self, case: Case, run: SpeedRun, clean: float) -> dict[str, Any]:
         return {
             "feeds": list(run.feeds), "clean": clean, "safe": run.share * clean, "within": run.within,
-            "step_rate_limit": self._rate_limit(case, run) or None, "in_force": case.amount(f"{run.axis}_speed").value,
+            "step_rate_limit": self._rate_limit(case, run) or None, "in_force": case.amount(f"{run.axis}_speed").base,
         }  # fmt: skip
 
 

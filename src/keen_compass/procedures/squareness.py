@@ -143,7 +143,7 @@ class Squareness(Procedure):
         w = case.gantry or PER_METRE
         old = case.amount("squareness")
         move = gantry_move(estimate.value, w)
-        new = StoredAmount("squareness", "mm", round(old.value + move, case.decimals))
+        new = StoredAmount.of("squareness", old.base + move, old.unit, case.decimals_of("squareness"))
         error, U_error = gamma * PER_METRE, U * PER_METRE
         T = case.tolerance_of("squareness", piece.height)
         outcome = Outcome(

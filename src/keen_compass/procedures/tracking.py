@@ -81,7 +81,7 @@ def track(case: Case, run: TrackingRun) -> Solution:
     old = case.amount("tracking")
     formula = f"{format_mm(drift, 3, signed=True)} mm each trip of 2 × {run.length:g} mm"
     # No number in a controller cures it; what is kept counts how often the feed was looked after.
-    outcome = amount_outcome(case, "tracking", old.value + 1, drift, U, formula)
+    outcome = amount_outcome(case, "tracking", old.base + 1, drift, U, formula)
     finding = judged(case, outcome)
     if finding.verdict is not Verdict.IN:
         cure = "No number cures it: look after pinch rollers, grit and media tension, then run it again."

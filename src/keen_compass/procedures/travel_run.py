@@ -31,7 +31,6 @@ from keen_compass.procedures.tracking import TRIPS, TrackingRun, track, trips_of
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import format_mm, trim_number
 from keen_compass.quantities.uncertainty import alignment, temperature
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.bend import Shape, shape_of
@@ -320,9 +319,8 @@ class TravelRunProcedure(Procedure):
     def _scale(self, case: Case, run: TravelRun, found: TravelFit, shape: Shape | None) -> Finding:
         quantity = f"{run.axis}_steps"
         s, U = found.scale.value, found.scale.U
-        stored = case.resolution(quantity)
-        wanted, came = trim_number(run.length, 3), format_mm(run.length * (1 + s), 3)
-        formula = scale_formula(stored, case.decimals, wanted, came)
+        wanted, came = case.ordered(run.length), case.in_its_unit(run.length * (1 + s))
+        formula = scale_formula(case, quantity, wanted, came)
         notes = [words for words in (_in_words(shape), parts_say(case, quantity, s)) if words]
         if case.instrument.kind in READS_SHORT and not (run.parallel_within or case.instrument.parallel_within):
             notes.append("No tilt of the rule was stated; 2.6° would look like 1 mm per m.")

@@ -28,6 +28,7 @@ class Quantity:
     default_tolerance: in mm; for scales and angles over 1000 mm; for feeds in mm/min.
     unit: of the value itself, where it isn't a resolution.
     one_sided: an error below zero does no harm.
+    depends: on which dimensions of what is mounted it depends (`subjects.DIMENSIONS`); none for the machine alone.
     spoke: the spoke of the rose that shows it; two quantities of one fault share one.
     """
 
@@ -42,6 +43,7 @@ class Quantity:
     unit: str = ""
     spoke: str = ""
     one_sided: bool = False
+    depends: tuple[str, ...] = ()
 
     @property
     def scaled(self) -> bool:

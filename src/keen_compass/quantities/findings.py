@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from keen_compass.quantities.resolution import Stored
+from keen_compass.quantities.subjects import NO_SUBJECT, Subject
 from keen_compass.quantities.verdict import Verdict
 
 
@@ -19,6 +20,7 @@ class Finding:
     error = actual − commanded (ISO 230-2's deviation), with U (95 %), in `error_unit`; None where unresolved.
     tolerance: in `error_unit`.
     predicted_error: what rounding to the controller's decimals leaves, in `error_unit`.
+    subject: what the value belongs to, besides the machine.
     formula: one line of arithmetic that leads from old to new.
     notes: sentences for the technician; the first says what would settle it, where that applies.
     """
@@ -37,6 +39,7 @@ class Finding:
     formula: str
     notes: tuple[str, ...] = ()
     predicted_error: float = 0.0
+    subject: Subject = NO_SUBJECT
 
     def to_json(self) -> dict[str, Any]:
         """As `solve` prints it and the logbook keeps it."""
@@ -55,12 +58,14 @@ class Finding:
             "formula": self.formula,
             "notes": list(self.notes),
             "predicted_error": self.predicted_error,
+            "subject": self.subject.to_json(),
         }
 
     @classmethod
-    def from_json(cls, body: dict[str, Any]) -> Finding:
+    def from_json(cls, body: Mapping[str, Any]) -> Finding:
         """Inverse of `to_json`."""
-        return cls(**{**body, "verdict": Verdict(body["verdict"]), "notes": tuple(body["notes"])})
+        subject = Subject(**body.get("subject", {}))
+        return cls(**{**body, "verdict": Verdict(body["verdict"]), "notes": tuple(body["notes"]), "subject": subject})
 
 
 @dataclass(frozen=True, slots=True)

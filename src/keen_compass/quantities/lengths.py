@@ -128,6 +128,11 @@ def _short(text: str) -> str:
     return f"“{text[:16]}…”" if len(text) > 17 else f"“{text}”"
 
 
+def plain_number(text: str) -> float:
+    """A number with a point or comma, and either minus. Raises ValueError."""
+    return float(text.strip().replace(",", ".").replace("−", "-"))
+
+
 def format_mm(mm: float, decimals: int = 2, *, signed: bool = False) -> str:
     """``-0.31`` as ``−0.31``: a real minus sign, and never ``−0.00``."""
     text = f"{mm:+.{decimals}f}" if signed else f"{mm:.{decimals}f}"

@@ -8,10 +8,14 @@ from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.quantities.catalogue import QUANTITIES, Kept
+from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredResolution
 
 LARGEST = 1e9
 WHOLE = ("mm/min", "times")  # units whose numbers have no decimals
+# Unit → how much of the catalogue's own unit (mm, mm/min) one of it is.
+SIZE: dict[str, float] = {"mm": 1.0, "in": MM_PER_INCH, "mm/min": 1.0, "in/min": MM_PER_INCH, "mm/m": 1.0, "times": 1.0}
+_IN_INCHES = {"mm": "in", "mm/min": "in/min"}
 NOUNS = {
     "backlash": "backlash", "home": "home offset", "speed": "fastest feed", "squareness": "gantry end moved",
     "tram": "tram set", "bed": "bed skimmed", "tracking": "feed looked after",
@@ -20,11 +24,21 @@ NOUNS = {
 
 @dataclass(frozen=True, slots=True)
 class StoredAmount:
-    """A backlash, an offset, a feed; or what was done by hand, counted up. value: in `unit`."""
+    """A backlash, an offset, a feed; or what was done by hand, counted up. value: in `unit`, a key of `SIZE`."""
 
     quantity: str
     unit: str
     value: float
+
+    @classmethod
+    def of(cls, quantity: str, base: float, unit: str, decimals: int) -> StoredAmount:
+        """So much in mm, mm/min or whatever the quantity counts, rounded as it is kept in a unit."""
+        return cls(quantity, unit, round(base / SIZE[unit], decimals) + 0.0)
+
+    @property
+    def base(self) -> float:
+        """The value in mm, mm/min or whatever the quantity counts: what calculations take."""
+        return self.value * SIZE[self.unit]
 
     def renewed(self, given: object, decimals: int | None = None) -> StoredAmount:
         """The same kind with another number, rounded as it is kept."""
@@ -58,18 +72,32 @@ class StoredAmount:
 StoredValue = StoredResolution | StoredAmount
 
 
-def nothing_stored(quantity: str) -> StoredAmount | None:
+def unit_kept(quantity: str, controller_units: str) -> str:
+    """The unit of an amount where it is kept: a controller that counts in inches keeps all its lengths and feeds so.
+
+    controller_units: mm or in. What is done by hand stands in no controller and keeps the catalogue's unit.
+    """
+    q = QUANTITIES[quantity]
+    if controller_units == "in" and q.kept is Kept.NUMBER:
+        return _IN_INCHES.get(q.unit, q.unit)
+    return q.unit
+
+
+def nothing_stored(quantity: str, controller_units: str = "mm") -> StoredAmount | None:
     """What holds where nobody ever entered anything: no compensation, no offset. A resolution has no such number."""
     q = QUANTITIES[quantity]
-    return None if q.kept in (Kept.RESOLUTION, Kept.COMPUTED) else StoredAmount(quantity, q.unit, 0.0)
+    if q.kept in (Kept.RESOLUTION, Kept.COMPUTED):
+        return None
+    return StoredAmount(quantity, unit_kept(quantity, controller_units), 0.0)
 
 
-def stored_from_input(quantity: str, form: ResolutionForm, given: object) -> StoredValue:
+def stored_from_input(
+    quantity: str, form: ResolutionForm, given: object, controller_units: str = "mm"
+) -> StoredValue:  # fmt: skip
     """From JSON. Raises InputError."""
-    q = QUANTITIES[quantity]
-    if q.kept is Kept.RESOLUTION:
+    if QUANTITIES[quantity].kept is Kept.RESOLUTION:
         return StoredResolution.from_input(form, given)
-    return StoredAmount(quantity, q.unit, _number(given))
+    return StoredAmount(quantity, unit_kept(quantity, controller_units), _number(given))
 
 
 def stored_from_kept(body: Mapping[str, Any]) -> StoredValue:

@@ -154,7 +154,7 @@ class RoundContext:
                 kept = self._kept_values().get(q)
                 stored = kept.stored if kept else nothing_stored(q)
                 if stored:
-                    held[q] = stored
+                    held[q] = self.machine.place(q).holding(stored)
             return held
 
         return self.remembered("values", read)
@@ -163,7 +163,8 @@ class RoundContext:
         """What was kept when a piece was made; where nothing is made there is only now."""
         if self.procedure.makes is Makes.NOTHING:
             return self.values()
-        return {q: stored_from_kept(v) for q, v in piece.body["settings"].items()}
+        kept = {q: stored_from_kept(v) for q, v in piece.body["settings"].items()}
+        return {q: self.machine.place(q).holding(stored) for q, stored in kept.items()}
 
     def equal_to(self, piece: KeptPiece) -> list[KeptPiece]:
         """A piece, and the earlier ones of this round that differ from it in nothing but their place: they count
@@ -192,7 +193,8 @@ class RoundContext:
         machine, computed = self.machine, self.remembered("computed", lambda: self.shop.computed(self.kept.machine))
         scatter = PieceScatter(machine.scatter[0], machine.scatter[1], assumed=False) if machine.scatter else None
         return Case(
-            procedure=self.procedure.name, values=values, decimals=machine.decimals, piece=parameters,
+            procedure=self.procedure.name, values=values, piece=parameters,
+            decimals={q: machine.place(q).decimals for q in values}, controller_units=machine.controller_units,
             instrument=self.instrument or Instrument(), tolerance=self.tolerances,
             reference_length=self.kept.body["reference_length"], readings=readings, piece_scatter=scatter,
             instruments_at_hand=tuple(i for i in self.instruments if i.kind in (self.procedure.suits or (i.kind,))),

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from keen_compass.errors import InputError
-from keen_compass.machines.forms import parse_stored, plain_number
 from keen_compass.procedures.case import number
 from keen_compass.quantities.catalogue import QUANTITIES, Kept
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.lengths import plain_number
 from keen_compass.quantities.stored import StoredValue, same_size
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
@@ -29,7 +28,7 @@ class Correcting:
         """Before a number is touched, all that is known of the controller goes into the logbook."""
         c = self._c
         in_controller = {q: v for q, v in c.values().items() if QUANTITIES[q].kept is not Kept.BY_HAND}
-        text = "; ".join(c.machine.setting(q, v.text(c.machine.decimals)) for q, v in in_controller.items())
+        text = "; ".join(c.machine.setting(q, c.machine.place(q).text(v)) for q, v in in_controller.items())
         kept = self.kept_settings()
         if kept is None or kept[1] != text:
             c.shop.put_event(c.machine.uid, "settings_kept", text)
@@ -41,11 +40,12 @@ class Correcting:
 
     def proposed(self, finding: Finding) -> str:
         """The new number as the controller keeps it; of a pair the member that changes."""
-        return self._new(finding).number(self._c.machine.decimals)
+        return self._c.machine.place(finding.quantity).number(self._new(finding))
 
     def line(self, finding: Finding) -> str:
         """The controller's line with the new number."""
-        return self._c.machine.setting(finding.quantity, self._new(finding).text(self._c.machine.decimals))
+        place = self._c.machine.place(finding.quantity)
+        return self._c.machine.setting(finding.quantity, place.text(self._new(finding)))
 
     def _new(self, finding: Finding) -> StoredValue:
         return self._c.values()[finding.quantity].renewed(finding.new)
@@ -74,13 +74,13 @@ class Correcting:
         c = self._c
         old = c.values()[quantity]
         try:
-            if "for" in text and isinstance(old, StoredResolution):  # a whole pair
-                stored: StoredValue = parse_stored(text, old.form)
+            if "for" in text:  # a whole pair
+                stored = c.machine.place(quantity).typed(text)
             else:
                 stored = old.renewed(number(plain_number(text), ""))
         except (ValueError, InputError):
             shows = "that the controller shows" if QUANTITIES[quantity].kept is not Kept.BY_HAND else "of mm in all"
-            raise InputError(f"Type the number {shows}, like {old.number(c.machine.decimals)}.") from None
+            raise InputError(f"Type the number {shows}, like {c.machine.place(quantity).number(old)}.") from None
         low, high = FAR_OFF
         if not low < same_size(old, stored) < high and not c.procedure.starting:
             raise InputError("Half or double the old number: look again, digit by digit.")
@@ -96,8 +96,9 @@ class Correcting:
 
     def send_to_stand_in(self, quantity: str, text: str) -> None:
         """The practice controller takes the number and shows what it keeps; that is what counts."""
-        held = self._c.values()[quantity].renewed(float(text), self._c.machine.decimals)
-        self.enter(quantity, held.number(self._c.machine.decimals), "read_back")
+        place = self._c.machine.place(quantity)
+        held = self._c.values()[quantity].renewed(float(text), place.decimals)
+        self.enter(quantity, place.number(held), "read_back")
 
     def entered(self, quantity: str) -> StoredValue | None:
         """What was entered for the piece shown, if anything."""

@@ -113,7 +113,7 @@ class Making:
 
     def _parameters(self, size: float | None) -> dict[str, Any]:
         c, fine = self._c, self.step / 2
-        fastest = {q[0]: v.value for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
+        fastest = {q[0]: v.base for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
         around = Surroundings(
             c.machine, c.tool, c.choices.size if size is None else size, fine, self._room_across(), c.chosen,
             fastest, c.choices.passes, tuple(box for box, _ in self.taken()),

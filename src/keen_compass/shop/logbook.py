@@ -41,9 +41,10 @@ def entries(
     shop: Shop, wanted: Filter = Filter(), most: int | None = None, silent: tuple[str, ...] = SILENT
 ) -> list[Entry]:
     """The entries that pass, newest first; kinds that are `silent` left out."""
-    decimals = {m.uid: m.decimals for m in shop.machines()}
+    machines = {m.uid: m for m in shop.machines()}
     rows = shop.log_rows(wanted.machine, wanted.quantity, wanted.verdict, wanted.since, silent, most)
-    return [Entry._make((*row, decimals.get(row[2], 3))) for row in rows]
+    decimals = {(uid, q): m.place(q).decimals for uid, m in machines.items() for q in m.quantities}
+    return [Entry._make((*row, decimals.get((row[2], row[3]), 3))) for row in rows]
 
 
 def latest(shop: Shop, machine: str, most: int) -> list[Entry]:

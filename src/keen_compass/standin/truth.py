@@ -12,7 +12,7 @@ from keen_compass.errors import InputError
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
-from keen_compass.quantities.stored import StoredValue
+from keen_compass.quantities.stored import StoredAmount, StoredValue
 
 LOOKED_AFTER = 0.2  # of a feed's drift is left when rollers and tension were seen to
 SKIMMED_WAVE = 0.02  # mm, what a cutter leaves on a bed that it skimmed
@@ -175,7 +175,7 @@ class Truth:
 def amount(settings: Mapping[str, StoredValue], quantity: str) -> float:
     """The number that a machine keeps of something; 0 where nobody entered anything."""
     stored = settings.get(quantity)
-    return stored.value if stored else 0.0
+    return stored.base if isinstance(stored, StoredAmount) else 0.0
 
 
 def random_truth(rng: random.Random, correct_motion: Mapping[str, float], compensation: float) -> Truth:

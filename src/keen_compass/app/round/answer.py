@@ -128,10 +128,10 @@ class FindingCard(Card):
     def show_finding(self, name: str, f: Finding, stored: StoredValue, machine: Machine) -> None:
         """The answer."""
         self._name.say(name)
-        old = words.number(stored, f.old, machine.decimals)
+        old = words.number(stored, f.old, machine.place(f.quantity).decimals)
         stays = f.verdict is Verdict.IN or f.new is None
         self._old.say("" if stays else f"{old} →")
-        self._new.say(old if stays else words.number(stored, f.new, machine.decimals))
+        self._new.say(old if stays else words.number(stored, f.new, machine.place(f.quantity).decimals))
         self._U.say("stays" if f.verdict is Verdict.IN else words.new_uncertainty(f))
         self._formula.say("" if stays else f.formula, "ink")
         self._band.show()
@@ -311,7 +311,7 @@ class AnswerColumn(QWidget):
             finding = solution.finding(quantity) if solution else None
             axis = QUANTITIES[quantity].axis
             name = held[quantity].name(axis) if quantity in held else f"{axis.upper()} {machine.form.noun}"
-            number = held[quantity].number(machine.decimals) if quantity in held else "–"
+            number = machine.place(quantity).number(held[quantity]) if quantity in held else "–"
             if planning:
                 unit = words.unit_words(QUANTITIES[quantity].error_unit, machine.units)
                 measured = session.context.instrument is not None

@@ -83,7 +83,7 @@ class NumberCard(Card):
         name = stored.name(QUANTITIES[f.quantity].axis)
         self._title.say(name)
         enters, entered = correcting.enters(f), correcting.entered(f.quantity)
-        old = words.number(stored, f.old, machine.decimals)
+        old = words.number(stored, f.old, machine.place(f.quantity).decimals)
         by_hand = QUANTITIES[f.quantity].kept is Kept.BY_HAND
         self._old.say(f"{old}  →" if enters else "")
         self._new.say(correcting.proposed(f).replace("-", "−") if enters else old)
@@ -112,7 +112,7 @@ class NumberCard(Card):
             self._said.say(trouble, "bad")
         elif entered is not None:
             holds = "Done, in all" if by_hand else "The controller holds"
-            self._said.say(f"✓ {holds} {entered.text(machine.decimals)}", "good")
+            self._said.say(f"✓ {holds} {machine.place(f.quantity).text(entered)}", "good")
         elif not enters:
             why = words.consequence(context.procedure.kept(f), machine)
             self._said.say("Stays as it is." if f.new is not None else why, "soft")

@@ -71,7 +71,9 @@ class FloorView(QWidget):
             if finding:
                 new = finding.new if finding.verdict != "in" else finding.old
                 stored = session.context.values().get(quantity)
-                number = words.number(stored, new, machine.decimals) if new is not None and stored else ""
+                number = (
+                    words.number(stored, new, machine.place(quantity).decimals) if new is not None and stored else ""
+                )
                 answer.show_answer(names[quantity], words.headline(finding), number, finding.verdict)
 
 

@@ -13,7 +13,7 @@ from keen_compass.app.forms import Form
 from keen_compass.app.parts import Button, Line, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.forms import IN_CONTROLLER, JUDGED, machine_fields, read_machine
+from keen_compass.machines.forms import IN_CONTROLLER, JUDGED, machine_fields, read_machine, turned
 from keen_compass.machines.profile import FILES, KINDS, Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.resolution import ResolutionForm
@@ -40,6 +40,7 @@ class MachinePage(QWidget):
         self._fields()
         values = {q: v.stored for q in IN_CONTROLLER if machine and (v := shop.value(machine.uid, q))}
         fields = machine_fields(machine, values)
+        self._kept_in = fields["controller_units"]
         self.form.fill(fields)
         self.keeps.fill(fields)
         self.picture.set_standpoint(machine.standpoint if machine else Standpoint())
@@ -70,11 +71,14 @@ class MachinePage(QWidget):
         k = self.keeps
         k.heading("What the controller keeps")
         k.choice("form", "As", {form.value: f"{form.noun} ({form.unit})" for form in ResolutionForm})
-        k.field("decimals", "Decimals kept")
+        k.choice("controller_units", "Its lengths and feeds", {"mm": "in millimetres", "in": "in inches"})
+        k.field("decimals", "Decimals kept", "more where a number shows more")
         k.columns("it shows now", "is called", "tolerance")
         for q in IN_CONTROLLER:
             names = {q: "as the controller shows it", f"key_{q}": "what it is called", f"tolerance_{q}": "tolerance"}
             k.row(QUANTITIES[q].label, names)
+        k.combos["controller_units"].currentIndexChanged.connect(lambda _: self._turn_units())
+        self._kept_in = "mm"
         k.field("setting_line", "A line looks like")
         k.field("units_per_mm", "HP-GL units per mm")
         k.field("takes_effect", "It takes effect", "e.g. after a restart")
@@ -145,6 +149,14 @@ class MachinePage(QWidget):
             self._trouble.say(str(error))
             return
         self.saved.emit(machine.uid)
+
+    def _turn_units(self) -> None:
+        """The numbers that stand there go on meaning the same when the controller’s unit is said."""
+        now = self.keeps.values()["controller_units"]
+        if now != self._kept_in:
+            for name, text in turned(self.keeps.values(), self._kept_in, now).items():
+                self.keeps.edits[name].setText(text)
+            self._kept_in = now
 
     def _copy(self) -> None:
         """A second machine like this one; its own logbook begins empty."""

@@ -1,0 +1,56 @@
+"""Where a machine keeps a number: the key it has there, its form and unit, its sign, how many decimals it has."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keen_compass.errors import InputError
+from keen_compass.quantities.lengths import plain_number
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.stored import StoredAmount, StoredValue
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """One number's place in a controller, or on the machine itself where it is set by hand.
+
+    key: its name there. form: of a resolution, None for an amount. unit: of an amount. decimals: that are kept.
+    flipped: the controller counts it the other way round.
+    """
+
+    quantity: str
+    key: str
+    form: ResolutionForm | None
+    unit: str
+    decimals: int
+    flipped: bool
+
+    def holding(self, stored: StoredValue) -> StoredValue:
+        """A number as this place has it: an amount that was noted in another unit is turned into this one."""
+        if isinstance(stored, StoredAmount) and stored.unit != self.unit:
+            return StoredAmount.of(self.quantity, stored.base, self.unit, self.decimals)
+        return stored
+
+    def text(self, stored: StoredValue) -> str:
+        """The whole of it as it stands there: ``106.584``, ``100 for 100.214``."""
+        return self.holding(stored).text(self.decimals)
+
+    def number(self, stored: StoredValue) -> str:
+        """What changes of it: of a pair the measured member."""
+        return self.holding(stored).number(self.decimals)
+
+    def typed(self, text: str) -> StoredValue:
+        """What somebody reads there and types. Raises InputError."""
+        try:
+            numbers = [plain_number(part) for part in text.split("for")]
+        except ValueError:
+            numbers = []
+        if self.form is ResolutionForm.PAIR:
+            if len(numbers) != 2:
+                raise InputError("type a pair as commanded for measured: 100 for 100.2")
+            return StoredResolution(self.form, numbers[1], numbers[0])
+        if len(numbers) != 1:
+            raise InputError("type the number that the controller shows")
+        if self.form is None:
+            return StoredAmount(self.quantity, self.unit, numbers[0])
+        return StoredResolution(self.form, numbers[0])
