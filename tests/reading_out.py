@@ -53,5 +53,5 @@ def round_read_out(shop: Shop, kept: KeptRound) -> dict[str, Any]:
             }
             for p in shop.pieces(kept.id)
         ],
-        "marks": {kind: mark.to_kept() if mark else None for kind, mark in marks.items()},
+        "marks": {kind: mark.to_body() if mark else None for kind, mark in marks.items()},
     }  # fmt: skip

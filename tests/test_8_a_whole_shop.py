@@ -38,7 +38,7 @@ from keen_compass.practice.demo import HERON, KINGFISHER, SWIFT
 from keen_compass.practice.playing import correct_all, play, read_all
 from keen_compass.procedures import understands
 from keen_compass.procedures.base import Step
-from keen_compass.quantities.catalogue import QUANTITIES, Kept
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
@@ -77,7 +77,7 @@ def test_a_profile_survives_its_form_and_its_file(machine: Machine) -> None:
     # Lengths are shown as the shop wants them: to 1/64 in at worst.
     assert again.bed == pytest.approx(machine.bed, abs=0.2)
     for q in QUANTITIES:
-        if QUANTITIES[q].kept is not Kept.COMPUTED:
+        if QUANTITIES[q].lives is not Lives.COMPUTED:
             assert again.tolerance(q) == pytest.approx(machine.tolerance(q), rel=2e-2), q
     for name in ("z_travel", "gantry", "step_limit", "acceleration", "flipped"):
         assert getattr(again, name) == pytest.approx(getattr(machine, name)), name

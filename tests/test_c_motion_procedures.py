@@ -64,7 +64,7 @@ def test_drive_train_gives_a_starting_value_and_the_switch_side_by_side() -> Non
     assert "factor of 2" in x.notes[0]
     assert [row["microsteps"] for row in solution.figures["microsteps"]] == [1, 2, 4, 8, 16, 32]
     assert solution.figures["step_rate"] == pytest.approx(6400 / 60 * 200)
-    assert load("drive-train").kept(x).quantity == "x_drive"
+    assert load("drive-train").for_logbook(x).quantity == "x_drive"
     some = body("drive-train", readings=readings(microsteps=32, belt_pitch="3 mm"))
     assert "teeth" in solve(some).findings[0].notes[0]
     form = body("drive-train")
@@ -363,7 +363,7 @@ def test_the_second_round_that_does_not_come_to_rest_is_warned_about() -> None:
 def test_practice_ends_with_everything_in(name: str) -> None:
     for seed in range(4):
         practice = run(name, seed, None, None)
-        kept = [practice.procedure.kept(f) for f in practice.rounds[-1].solution.findings]
+        kept = [practice.procedure.for_logbook(f) for f in practice.rounds[-1].solution.findings]
         assert {f.verdict for f in kept} == {Verdict.IN}, seed
         assert len(practice.rounds) <= 3
     assert run(name, 3, None, None).to_json() == run(name, 3, None, None).to_json()

@@ -32,13 +32,13 @@ from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
 from keen_compass.practice.whole_rounds import TABLE, file_for
 from keen_compass.procedures import REGISTRY, load, yielding
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Kept, beneath
+from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored, stored_from_kept
+from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored, stored_from_body
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth
@@ -301,12 +301,12 @@ def test_every_quantity_of_every_machine_has_a_procedure() -> None:
     assert not {"bed", "x_home", "x_speed", "x_tram", "z_steps"} & set(plotter.quantities)
 
 
-@pytest.mark.parametrize("quantity", [q for q in ORDER if QUANTITIES[q].kept in (Kept.NUMBER, Kept.BY_HAND)])
+@pytest.mark.parametrize("quantity", [q for q in ORDER if QUANTITIES[q].lives in (Lives.NUMBER, Lives.BY_HAND)])
 def test_amounts_are_kept_and_renewed(quantity: str) -> None:
     held = nothing_stored(quantity)
     assert held is not None
     new = held.renewed(-1.23456, 3)
-    assert stored_from_kept(json.loads(json.dumps(new.to_kept()))) == new
+    assert stored_from_body(json.loads(json.dumps(new.to_body()))) == new
     assert new.number(3) in ("-1.235", "-1")
     assert held.renewed(-0.0001, 3).number(2) in ("0.00", "0")
     assert held.name(QUANTITIES[quantity].axis).endswith(held.unit)

@@ -28,7 +28,7 @@ from keen_compass.machines.profile import (
     check_setting_line,
     check_within,
 )
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Kept
+from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, plain_number, trim_number
 from keen_compass.quantities.resolution import ResolutionForm
@@ -37,8 +37,8 @@ from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
 
 T = TypeVar("T")
 # What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.
-IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].kept in (Kept.RESOLUTION, Kept.NUMBER))
-JUDGED = tuple(q for q in ORDER if QUANTITIES[q].kept is not Kept.COMPUTED)
+IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
+JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
 NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 DAYS_PER_MONTH = 30.5
 FRACTION_LOSES = 0.01  # of a length; where a fraction would lose more, decimals are shown
@@ -238,7 +238,7 @@ def turned(fields: Mapping[str, str], was: str, now: str) -> dict[str, str]:
     """The controller's amounts in its other unit, by field; what can't be read stays as it was typed."""
     found = {}
     for q in IN_CONTROLLER:
-        if QUANTITIES[q].kept is Kept.NUMBER and fields.get(q, "").strip():
+        if QUANTITIES[q].lives is Lives.NUMBER and fields.get(q, "").strip():
             try:
                 value = plain_number(fields[q])
             except ValueError:

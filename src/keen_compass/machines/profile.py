@@ -12,7 +12,7 @@ from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.machines.places import Place
-from keen_compass.quantities.catalogue import QUANTITIES, Kept
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
@@ -285,7 +285,7 @@ def _within_limits(body: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _resolves(quantity: str) -> bool:
-    return quantity in QUANTITIES and QUANTITIES[quantity].kept is Kept.RESOLUTION
+    return quantity in QUANTITIES and QUANTITIES[quantity].lives is Lives.RESOLUTION
 
 
 @cache
@@ -295,7 +295,7 @@ def _quantities(kind: str, file_format: str, form: ResolutionForm, has_z: bool) 
         table = file_format == "gcode"
         if q.axis == "z" and not has_z:
             return False
-        if q.kept is Kept.COMPUTED:
+        if q.lives is Lives.COMPUTED:
             return form in COUNTS_STEPS
         if quantity == "tracking":
             return not table

@@ -16,7 +16,7 @@ from keen_compass.practice.reading import shown
 from keen_compass.procedures.base import Makes
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction
-from keen_compass.quantities.stored import StoredValue, stored_from_kept
+from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import KeptPiece
 from keen_compass.standin.router import Made, Router
@@ -83,5 +83,5 @@ def _made_once(truth: Mapping[str, Any], settings: Mapping[str, Any], practice: 
     key = json.dumps([truth, practice, settings], sort_keys=True)
     if key not in _made:
         _made.clear()
-        _made[key] = made_again(truth, {q: stored_from_kept(v) for q, v in settings.items()}, practice)
+        _made[key] = made_again(truth, {q: stored_from_body(v) for q, v in settings.items()}, practice)
     return _made[key]

@@ -22,7 +22,7 @@ from keen_compass.practice.reading import shown
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Procedure
 from keen_compass.procedures.case import Case
-from keen_compass.quantities.catalogue import QUANTITIES, Kept, beneath
+from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -187,7 +187,7 @@ def _put_right_beneath(
         if math.isnan(right):
             continue
         left = rng.gauss(0, TOLERANCE.get(q, 0.1) / 6)
-        if QUANTITIES[q].scaled and QUANTITIES[q].kept is Kept.RESOLUTION:
+        if QUANTITIES[q].scaled and QUANTITIES[q].lives is Lives.RESOLUTION:
             found[q] = start.renewed(right * (1 + left / 1000), TABLE.decimals)
         elif amount := nothing_stored(q):
             found[q] = amount.renewed(right + left, TABLE.decimals)

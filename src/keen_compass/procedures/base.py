@@ -247,7 +247,7 @@ class Procedure:
         """The largest size that the machine allows, mm."""
         return machine.bed[0 if machine.long_axis == "x" else 1]
 
-    def kept(self, finding: Finding) -> Finding:
+    def for_logbook(self, finding: Finding) -> Finding:
         """A finding as the logbook and the rose keep it."""
         return finding
 

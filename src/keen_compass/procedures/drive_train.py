@@ -155,7 +155,7 @@ class DriveTrain(Procedure):
             for label, unit, usual, hint in (PARTS[name],)
         )  # fmt: skip
 
-    def kept(self, finding: Finding) -> Finding:
+    def for_logbook(self, finding: Finding) -> Finding:
         """On the rose it stands as a check of the drive train; the steps stay what a round found."""
         quantity = finding.quantity.replace("steps", "drive")
         T = QUANTITIES[quantity].default_tolerance

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 
-class Kept(StrEnum):
+class Lives(StrEnum):
     """Where a value lives, and so how it is corrected."""
 
     RESOLUTION = "resolution"  # in the controller, in the form that the machine's profile names
@@ -39,7 +39,7 @@ class Quantity:
     rests_on: tuple[str, ...] = ()
     default_tolerance: float = 0.1
     axis: str = ""
-    kept: Kept = Kept.RESOLUTION
+    lives: Lives = Lives.RESOLUTION
     unit: str = ""
     spoke: str = ""
     one_sided: bool = False
@@ -68,27 +68,29 @@ _DRIVES = 20.0  # mm over 1000: closer than that, no switch, gear or tooth is wr
 QUANTITIES: dict[str, Quantity] = {
     q.name: q
     for q in (
-        Quantity("x_drive", "X drive train", "motion", "mm/m", (), _DRIVES, "x", Kept.COMPUTED, "", "Drive train"),
-        Quantity("y_drive", "Y drive train", "motion", "mm/m", (), _DRIVES, "y", Kept.COMPUTED, "", "Drive train"),
-        Quantity("z_drive", "Z drive train", "motion", "mm/m", (), _DRIVES, "z", Kept.COMPUTED, "", "Drive train"),
+        Quantity("x_drive", "X drive train", "motion", "mm/m", (), _DRIVES, "x", Lives.COMPUTED, "", "Drive train"),
+        Quantity("y_drive", "Y drive train", "motion", "mm/m", (), _DRIVES, "y", Lives.COMPUTED, "", "Drive train"),
+        Quantity("z_drive", "Z drive train", "motion", "mm/m", (), _DRIVES, "z", Lives.COMPUTED, "", "Drive train"),
         Quantity("x_steps", "X steps", "motion", "mm/m", ("x_drive",), 0.4, "x"),
         Quantity("y_steps", "Y steps", "motion", "mm/m", ("y_drive",), 0.4, "y"),
         Quantity("z_steps", "Z steps", "motion", "mm/m", ("z_drive",), 2.0, "z", spoke="Z axis"),
-        Quantity("x_backlash", "X backlash", "motion", "mm", ("x_steps",), 0.05, "x", Kept.NUMBER, "mm"),
-        Quantity("y_backlash", "Y backlash", "motion", "mm", ("y_steps",), 0.05, "y", Kept.NUMBER, "mm"),
-        Quantity("z_backlash", "Z backlash", "motion", "mm", ("z_steps",), 0.05, "z", Kept.NUMBER, "mm", "Z axis"),
-        Quantity("squareness", "Squareness", "motion", "mm/m", _MOTION, 0.5, "", Kept.BY_HAND, "mm"),
-        Quantity("x_home", "X home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "x", Kept.NUMBER, "mm", "Home"),
-        Quantity("y_home", "Y home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "y", Kept.NUMBER, "mm", "Home"),
-        Quantity("tracking", "Feed tracking", "motion", "mm", _STEPS, 0.2, "", Kept.BY_HAND, "times"),
-        Quantity("x_tram", "X tram", "motion", "mm/m", (), 0.3, "x", Kept.BY_HAND, "mm/m", "Head tram"),
-        Quantity("y_tram", "Y tram", "motion", "mm/m", (), 0.3, "y", Kept.BY_HAND, "mm/m", "Head tram"),
-        Quantity("bed", "Bed", "motion", "mm", ("x_steps", "y_steps", "x_tram", "y_tram"), 0.3, "", Kept.BY_HAND, "mm"),
+        Quantity("x_backlash", "X backlash", "motion", "mm", ("x_steps",), 0.05, "x", Lives.NUMBER, "mm"),
+        Quantity("y_backlash", "Y backlash", "motion", "mm", ("y_steps",), 0.05, "y", Lives.NUMBER, "mm"),
+        Quantity("z_backlash", "Z backlash", "motion", "mm", ("z_steps",), 0.05, "z", Lives.NUMBER, "mm", "Z axis"),
+        Quantity("squareness", "Squareness", "motion", "mm/m", _MOTION, 0.5, "", Lives.BY_HAND, "mm"),
+        Quantity("x_home", "X home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "x", Lives.NUMBER, "mm", "Home"),
+        Quantity("y_home", "Y home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "y", Lives.NUMBER, "mm", "Home"),
+        Quantity("tracking", "Feed tracking", "motion", "mm", _STEPS, 0.2, "", Lives.BY_HAND, "times"),
+        Quantity("x_tram", "X tram", "motion", "mm/m", (), 0.3, "x", Lives.BY_HAND, "mm/m", "Head tram"),
+        Quantity("y_tram", "Y tram", "motion", "mm/m", (), 0.3, "y", Lives.BY_HAND, "mm/m", "Head tram"),
         Quantity(
-            "x_speed", "X feed", "motion", "mm/min", ("x_steps",), 500.0, "x", Kept.NUMBER, "mm/min", "Feeds", True
+            "bed", "Bed", "motion", "mm", ("x_steps", "y_steps", "x_tram", "y_tram"), 0.3, "", Lives.BY_HAND, "mm"
         ),
         Quantity(
-            "y_speed", "Y feed", "motion", "mm/min", ("y_steps",), 500.0, "y", Kept.NUMBER, "mm/min", "Feeds", True
+            "x_speed", "X feed", "motion", "mm/min", ("x_steps",), 500.0, "x", Lives.NUMBER, "mm/min", "Feeds", True
+        ),
+        Quantity(
+            "y_speed", "Y feed", "motion", "mm/min", ("y_steps",), 500.0, "y", Lives.NUMBER, "mm/min", "Feeds", True
         ),
     )
 }

@@ -172,13 +172,13 @@ class StoredResolution:
             return {"commanded": self.commanded, "measured": self.value}
         return self.value
 
-    def to_kept(self) -> dict[str, Any]:
+    def to_body(self) -> dict[str, Any]:
         """As the shop file keeps it, its form included."""
         return {"form": str(self.form), "value": self.value, "commanded": self.commanded}
 
     @classmethod
-    def from_kept(cls, body: Mapping[str, Any]) -> StoredResolution:
-        """Inverse of `to_kept`."""
+    def from_body(cls, body: Mapping[str, Any]) -> StoredResolution:
+        """Inverse of `to_body`."""
         return cls(ResolutionForm(body["form"]), body["value"], body["commanded"])
 
     def number(self, decimals: int) -> str:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.catalogue import QUANTITIES, Kept
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredResolution
 
@@ -49,7 +49,7 @@ class StoredAmount:
         """As the command line writes it."""
         return self.value
 
-    def to_kept(self) -> dict[str, Any]:
+    def to_body(self) -> dict[str, Any]:
         """As the shop file keeps it."""
         return {"quantity": self.quantity, "unit": self.unit, "value": self.value}
 
@@ -78,7 +78,7 @@ def unit_kept(quantity: str, controller_units: str) -> str:
     controller_units: mm or in. What is done by hand stands in no controller and keeps the catalogue's unit.
     """
     q = QUANTITIES[quantity]
-    if controller_units == "in" and q.kept is Kept.NUMBER:
+    if controller_units == "in" and q.lives is Lives.NUMBER:
         return _IN_INCHES.get(q.unit, q.unit)
     return q.unit
 
@@ -86,7 +86,7 @@ def unit_kept(quantity: str, controller_units: str) -> str:
 def nothing_stored(quantity: str, controller_units: str = "mm") -> StoredAmount | None:
     """What holds where nobody ever entered anything: no compensation, no offset. A resolution has no such number."""
     q = QUANTITIES[quantity]
-    if q.kept in (Kept.RESOLUTION, Kept.COMPUTED):
+    if q.lives in (Lives.RESOLUTION, Lives.COMPUTED):
         return None
     return StoredAmount(quantity, unit_kept(quantity, controller_units), 0.0)
 
@@ -95,15 +95,15 @@ def stored_from_input(
     quantity: str, form: ResolutionForm, given: object, controller_units: str = "mm"
 ) -> StoredValue:  # fmt: skip
     """From JSON. Raises InputError."""
-    if QUANTITIES[quantity].kept is Kept.RESOLUTION:
+    if QUANTITIES[quantity].lives is Lives.RESOLUTION:
         return StoredResolution.from_input(form, given)
     return StoredAmount(quantity, unit_kept(quantity, controller_units), _number(given))
 
 
-def stored_from_kept(body: Mapping[str, Any]) -> StoredValue:
-    """Inverse of `to_kept`."""
+def stored_from_body(body: Mapping[str, Any]) -> StoredValue:
+    """Inverse of `to_body`."""
     if "form" in body:
-        return StoredResolution.from_kept(body)
+        return StoredResolution.from_body(body)
     return StoredAmount(body["quantity"], body["unit"], body["value"])
 
 

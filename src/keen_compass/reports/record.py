@@ -59,7 +59,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
             for c in callouts
         ],
         findings=[
-            _row(context.procedure.kept(f), in_force[f.quantity], machine.place(f.quantity).decimals)
+            _row(context.procedure.for_logbook(f), in_force[f.quantity], machine.place(f.quantity).decimals)
             for f in solution.findings if f.quantity in in_force
         ],
         notes=[*solution.notes, *([f"Signed because: {signed.reason}"] if signed.reason else [])],

@@ -17,7 +17,7 @@ from keen_compass.procedures.case import Case
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
-from keen_compass.quantities.stored import StoredValue, nothing_stored, stored_from_kept
+from keen_compass.quantities.stored import StoredValue, nothing_stored, stored_from_body
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.undo import Change, History
@@ -163,7 +163,7 @@ class RoundContext:
         """What was kept when a piece was made; where nothing is made there is only now."""
         if self.procedure.makes is Makes.NOTHING:
             return self.values()
-        kept = {q: stored_from_kept(v) for q, v in piece.body["settings"].items()}
+        kept = {q: stored_from_body(v) for q, v in piece.body["settings"].items()}
         return {q: self.machine.place(q).holding(stored) for q, stored in kept.items()}
 
     def equal_to(self, piece: KeptPiece) -> list[KeptPiece]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from keen_compass.errors import InputError
 from keen_compass.procedures.case import number
-from keen_compass.quantities.catalogue import QUANTITIES, Kept
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import plain_number
 from keen_compass.quantities.stored import StoredValue, same_size
@@ -27,7 +27,7 @@ class Correcting:
     def keep_settings(self) -> None:
         """Before a number is touched, all that is known of the controller goes into the logbook."""
         c = self._c
-        in_controller = {q: v for q, v in c.values().items() if QUANTITIES[q].kept is not Kept.BY_HAND}
+        in_controller = {q: v for q, v in c.values().items() if QUANTITIES[q].lives is not Lives.BY_HAND}
         text = "; ".join(c.machine.setting(q, c.machine.place(q).text(v)) for q, v in in_controller.items())
         kept = self.kept_settings()
         if kept is None or kept[1] != text:
@@ -57,7 +57,7 @@ class Correcting:
             return False
         if chosen is not None:
             return bool(chosen)
-        return finding.worth_correcting and self._c.procedure.kept(finding).verdict is not Verdict.IN
+        return finding.worth_correcting and self._c.procedure.for_logbook(finding).verdict is not Verdict.IN
 
     def decide(self, quantity: str, enter: bool) -> None:
         """Enter the new number, or leave the old (undoable)."""
@@ -79,7 +79,7 @@ class Correcting:
             else:
                 stored = old.renewed(number(plain_number(text), ""))
         except (ValueError, InputError):
-            shows = "that the controller shows" if QUANTITIES[quantity].kept is not Kept.BY_HAND else "of mm in all"
+            shows = "that the controller shows" if QUANTITIES[quantity].lives is not Lives.BY_HAND else "of mm in all"
             raise InputError(f"Type the number {shows}, like {c.machine.place(quantity).number(old)}.") from None
         low, high = FAR_OFF
         if not low < same_size(old, stored) < high and not c.procedure.starting:
@@ -88,7 +88,7 @@ class Correcting:
         found = [f for f in self._measuring.findings() if f.quantity == quantity]
         with c.shop.writing():
             c.shop.put_findings(
-                c.kept.machine, c.kept.id, piece.id if piece else 0, [c.procedure.kept(f) for f in found]
+                c.kept.machine, c.kept.id, piece.id if piece else 0, [c.procedure.for_logbook(f) for f in found]
             )
             c.shop.put_value(c.kept.machine, quantity, stored, how, round_id=c.kept.id)
         c.history.forget()

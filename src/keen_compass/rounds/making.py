@@ -362,7 +362,7 @@ class Making:
             "parameters": self.parameters(),
             "place": [[box.x, box.y, box.width, box.height] for box in self.spots()],
             "on_bed": self._marks_bed(),
-            "settings": {q: v.to_kept() for q, v in c.values().items()},
+            "settings": {q: v.to_body() for q, v in c.values().items()},
             "tool": c.tool.name,
             "sheet_since": self.sheet_since(),
             "practice": practice,

@@ -116,7 +116,7 @@ class RoundSession:
 
     def may_sign(self) -> str:
         """Empty where the round may be signed, else why not. *Can't tell* needs a reason, which `sign` takes."""
-        verdicts = [self.context.procedure.kept(f).verdict for f in self.measuring.findings()]
+        verdicts = [self.context.procedure.for_logbook(f).verdict for f in self.measuring.findings()]
         for verdict, refusal in (
             (Verdict.IMPLAUSIBLE, "Answer the question about the readings first."),
             (Verdict.UNRESOLVED, "Some lengths are still to be read."),
@@ -134,7 +134,7 @@ class RoundSession:
         return (
             c.procedure.makes is Makes.PIECE and not self.settled and not c.procedure.starting
             and self.measuring.current() is None and not self.measuring.cut_before_change()
-            and any(c.procedure.kept(f).verdict is Verdict.CANNOT_TELL for f in self.measuring.findings())
+            and any(c.procedure.for_logbook(f).verdict is Verdict.CANNOT_TELL for f in self.measuring.findings())
         )  # fmt: skip
 
     def needs_reason(self) -> bool:
@@ -163,7 +163,7 @@ class RoundSession:
 
     def _end(self, end: Signed | GivenUp) -> None:
         c = self.context
-        found = [c.procedure.kept(f) for f in self.measuring.findings() if f.error is not None]
+        found = [c.procedure.for_logbook(f) for f in self.measuring.findings() if f.error is not None]
         with c.shop.writing():
             self._remember_parts()
             # What a correction made stale is in the logbook already, with the number that answered it.

@@ -275,7 +275,7 @@ class _Reader:
             raise _Wrong("is about a piece", "piece")
         if isinstance(mark, Editing):  # half a reading doesn't travel
             mark = Editing()
-        return {"body": json.dumps(mark.to_kept())}
+        return {"body": json.dumps(mark.to_body())}
 
     def _reading(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["piece"] not in self._pieces:
@@ -297,7 +297,7 @@ class _Reader:
         if row["how"] not in HOW:
             raise _Wrong(f"expected one of {', '.join(HOW)}", "how")
         stored = _stored(row["quantity"], _object(row["body"]), "body")
-        return {"body": json.dumps(stored.to_kept())}
+        return {"body": json.dumps(stored.to_body())}
 
     def _finding(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] not in self._rounds:

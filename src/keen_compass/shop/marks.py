@@ -16,13 +16,13 @@ class Mark:
 
     kind: ClassVar[str]
 
-    def to_kept(self) -> dict[str, Any]:
+    def to_body(self) -> dict[str, Any]:
         """As the shop file keeps it."""
         return asdict(self)
 
     @classmethod
-    def from_kept(cls: type[M], body: Mapping[str, Any]) -> M:
-        """Inverse of `to_kept`. Fields that an older program didn't write have their defaults."""
+    def from_body(cls: type[M], body: Mapping[str, Any]) -> M:
+        """Inverse of `to_body`. Fields that an older program didn't write have their defaults."""
         return cls(**body)
 
 
@@ -84,8 +84,8 @@ class Skipped(Mark):
     skipped: tuple[str, ...] = ()
 
     @classmethod
-    def from_kept(cls, body: Mapping[str, Any]) -> Skipped:
-        """Inverse of `to_kept`."""
+    def from_body(cls, body: Mapping[str, Any]) -> Skipped:
+        """Inverse of `to_body`."""
         return cls(tuple(body["skipped"]))
 
 
@@ -96,13 +96,13 @@ class Decided(Mark):
     kind: ClassVar[str] = "decision"
     enter: Mapping[str, bool] = field(default_factory=dict)
 
-    def to_kept(self) -> dict[str, Any]:
+    def to_body(self) -> dict[str, Any]:
         """As the shop file keeps it."""
         return dict(self.enter)
 
     @classmethod
-    def from_kept(cls, body: Mapping[str, Any]) -> Decided:
-        """Inverse of `to_kept`."""
+    def from_body(cls, body: Mapping[str, Any]) -> Decided:
+        """Inverse of `to_body`."""
         return cls(dict(body))
 
 
@@ -122,13 +122,13 @@ class Computed(Mark):
     kind: ClassVar[str] = "computed"
     by_quantity: Mapping[str, Mapping[str, float | None]] = field(default_factory=dict)
 
-    def to_kept(self) -> dict[str, Any]:
+    def to_body(self) -> dict[str, Any]:
         """As the shop file keeps it."""
         return {q: dict(figures) for q, figures in self.by_quantity.items()}
 
     @classmethod
-    def from_kept(cls, body: Mapping[str, Any]) -> Computed:
-        """Inverse of `to_kept`."""
+    def from_body(cls, body: Mapping[str, Any]) -> Computed:
+        """Inverse of `to_body`."""
         return cls(dict(body))
 
 
@@ -145,7 +145,7 @@ class Signed(Mark):
     answer: Mapping[str, Any] | None = None
     instrument: Mapping[str, Any] | None = None
 
-    def to_kept(self) -> dict[str, Any]:
+    def to_body(self) -> dict[str, Any]:
         """As the shop file keeps it."""
         kept = {"answer": self.answer, "instrument": self.instrument}
         return {"reason": self.reason, **{name: body for name, body in kept.items() if body is not None}}

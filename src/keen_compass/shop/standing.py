@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from enum import StrEnum
 
 from keen_compass.machines.profile import Machine
-from keen_compass.quantities.catalogue import QUANTITIES, Kept, beneath
+from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.store import KeptFinding, Shop
@@ -137,7 +137,7 @@ def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> S
 def _state(
     known: _Known, machine: Machine, quantity: str, found: KeptFinding, today: datetime
 ) -> tuple[State, Why, str, int]:
-    uid, parts = machine.uid, QUANTITIES[quantity].kept is Kept.COMPUTED
+    uid, parts = machine.uid, QUANTITIES[quantity].lives is Lives.COMPUTED
     if known.values.get((uid, quantity), "") > found.at:
         return State.RECHECK, Why.CHANGED, "", 0
     for under in beneath(quantity):

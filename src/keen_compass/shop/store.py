@@ -21,7 +21,7 @@ from keen_compass.machines.profile import Machine, instrument_from_json, instrum
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
-from keen_compass.quantities.stored import StoredValue, stored_from_kept
+from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.shop.file import Damage, ShopFile
 from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
 
@@ -304,7 +304,7 @@ class Shop:
     def values(self, machine: str) -> dict[str, KeptValue]:
         """What the machine keeps now of every quantity that was ever entered."""
         rows = self._f.rows("value", "WHERE machine = ?", machine, view="newest_value")
-        return {q: KeptValue(stored_from_kept(json.loads(body)), at, how, rnd) for _, _, q, at, body, rnd, how in rows}
+        return {q: KeptValue(stored_from_body(json.loads(body)), at, how, rnd) for _, _, q, at, body, rnd, how in rows}
 
     def put_value(
         self, machine: str, quantity: str, stored: StoredValue, how: str, *, round_id: int | None = None
@@ -313,7 +313,7 @@ class Shop:
         with self.writing():
             self._f.append(
                 "value", machine=machine, quantity=quantity, at=self._stamp(machine), round=round_id, how=how,
-                body=json.dumps(stored.to_kept()),
+                body=json.dumps(stored.to_body()),
             )  # fmt: skip
 
     def findings(self, machine: str, quantity: str) -> list[KeptFinding]:
@@ -462,7 +462,7 @@ class Shop:
         found: dict[str, Mapping[str, float | None]] = {}
         tail = f"WHERE kind = ? AND round IN (SELECT id FROM round WHERE machine = ?) {OLDEST_FIRST}"
         for *_, body in self._f.rows("mark", tail, Computed.kind, machine):
-            found |= Computed.from_kept(json.loads(body)).by_quantity
+            found |= Computed.from_body(json.loads(body)).by_quantity
         return found
 
     def put_mark(self, round_id: int, mark: Mark, piece: int = 0) -> None:
@@ -470,14 +470,14 @@ class Shop:
         with self.writing():
             at = self._stamp(self._machine_of(round_id))
             self._f.append(
-                "mark", round=round_id, kind=mark.kind, piece=piece, at=at, body=json.dumps(mark.to_kept())
+                "mark", round=round_id, kind=mark.kind, piece=piece, at=at, body=json.dumps(mark.to_body())
             )  # fmt: skip
 
     def mark(self, round_id: int, kind: type[M], piece: int = 0) -> M | None:
         """The newest mark of a kind, of the round or of one of its pieces."""
         tail = f"WHERE round = ? AND kind = ? AND piece = ? {NEWEST} LIMIT 1"
         for *_, body in self._f.rows("mark", tail, round_id, kind.kind, piece):
-            return kind.from_kept(json.loads(body))
+            return kind.from_body(json.loads(body))
         return None
 
     # Pieces and readings

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.stored import stored_from_kept
+from keen_compass.quantities.stored import stored_from_body
 from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.shop.logbook import Entry
 
@@ -24,7 +24,7 @@ def entry_words(entry: Entry) -> str:
             measured = _measured(entry.quantity, entry.first, entry.second)
             return f"{_label(entry.quantity)} {VERDICT_WORDS.get(entry.verdict or '', '?')}: {measured}"
         case "value":
-            number = stored_from_kept(json.loads(entry.first)).text(entry.decimals)
+            number = stored_from_body(json.loads(entry.first)).text(entry.decimals)
             outside = ", outside of a round" if entry.round is None else ""
             return f"{_label(entry.quantity)} set to {number}".rstrip() + outside
         case "signed" | "given_up":

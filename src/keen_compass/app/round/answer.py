@@ -317,7 +317,7 @@ class AnswerColumn(QWidget):
                 measured = session.context.instrument is not None
                 card.show_plan(name, number, resolves.U.get(quantity), resolves.T[quantity], unit, measured=measured)
             elif finding and quantity in held:
-                card.show_finding(name, session.context.procedure.kept(finding), held[quantity], machine)
+                card.show_finding(name, session.context.procedure.for_logbook(finding), held[quantity], machine)
             else:
                 card.show_waiting(name, number)
         odd = solution is not None and any(f.verdict is Verdict.IMPLAUSIBLE for f in solution.findings)

@@ -11,7 +11,7 @@ from keen_compass.app.parts import Button, Card, Line, Text, scrolling
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Step
-from keen_compass.quantities.catalogue import QUANTITIES, Kept
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
 
 
@@ -84,7 +84,7 @@ class NumberCard(Card):
         self._title.say(name)
         enters, entered = correcting.enters(f), correcting.entered(f.quantity)
         old = words.number(stored, f.old, machine.place(f.quantity).decimals)
-        by_hand = QUANTITIES[f.quantity].kept is Kept.BY_HAND
+        by_hand = QUANTITIES[f.quantity].lives is Lives.BY_HAND
         self._old.say(f"{old}  →" if enters else "")
         self._new.say(correcting.proposed(f).replace("-", "−") if enters else old)
         self.enter.setChecked(enters)
@@ -114,7 +114,7 @@ class NumberCard(Card):
             holds = "Done, in all" if by_hand else "The controller holds"
             self._said.say(f"✓ {holds} {machine.place(f.quantity).text(entered)}", "good")
         elif not enters:
-            why = words.consequence(context.procedure.kept(f), machine)
+            why = words.consequence(context.procedure.for_logbook(f), machine)
             self._said.say("Stays as it is." if f.new is not None else why, "soft")
         else:
             self._said.say("")
@@ -191,7 +191,7 @@ class CorrectStep(QWidget):
             if quantity in found:
                 card.show_finding(found[quantity])
         in_controller = any(
-            QUANTITIES[q].kept is not Kept.BY_HAND and session.correcting.enters(f) for q, f in found.items()
+            QUANTITIES[q].lives is not Lives.BY_HAND and session.correcting.enters(f) for q, f in found.items()
         )
         self._effect.say(session.context.machine.takes_effect if in_controller else "")
         self.onward.setEnabled(session.correcting.done())

@@ -66,7 +66,7 @@ class FloorView(QWidget):
         names = dict(zip(yields, short_names(yields), strict=True))
         for quantity, answer in self._answers.items():
             finding = solution.finding(quantity) if solution else None
-            finding = session.context.procedure.kept(finding) if finding else None
+            finding = session.context.procedure.for_logbook(finding) if finding else None
             answer.setVisible(finding is not None)
             if finding:
                 new = finding.new if finding.verdict != "in" else finding.old
