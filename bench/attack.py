@@ -229,7 +229,7 @@ def full_disk(folder: Path, times: int) -> Counter[str]:
         kept = [line.split()[1] for line in done.stdout.splitlines() if line.startswith("kept")]
         found["kept"] += len(kept)
         shop = Shop(file)
-        there = {r.length.text for k in shop.rounds("heron") for p in shop.pieces(k.id) for r in shop.readings(p.id)}
+        there = {r.text for k in shop.rounds("heron") for p in shop.pieces(k.id) for r in shop.readings(p.id)}
         found["lost"] += len(set(kept) - there)
         shop.close()
     return found

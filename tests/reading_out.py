@@ -5,10 +5,13 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
+from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.readings import Reading, number_of
+from keen_compass.shop.kept import KeptPiece, KeptRound
 from keen_compass.shop.logbook import entries
-from keen_compass.shop.marks import KINDS
+from keen_compass.shop.marks import KINDS, Choices, Mark
 from keen_compass.shop.standing import spokes
-from keen_compass.shop.store import KeptRound, Shop
+from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import entry_words
 from keen_compass.words.standing import figure, reason
 
@@ -45,13 +48,40 @@ def round_read_out(shop: Shop, kept: KeptRound) -> dict[str, Any]:
         "machine": kept.machine, "procedure": kept.procedure, "at": kept.at, "status": kept.status,
         "pieces": [
             {
-                "number": p.number, "at": p.at, "body": dict(p.body), "draft": list(shop.draft(p.id) or []),
+                "number": p.number, "at": p.at, "body": body_of(shop, p), "draft": list(shop.draft(p.id) or []),
                 "readings": [
-                    [r.measurand, r.length.text, r.length.mm, r.length.unit, r.instrument, r.at]
+                    [r.measurand, r.text, number_of(r.reading), as_noted(r.reading), r.instrument, r.at]
                     for r in shop.readings(p.id)
                 ],
             }
             for p in shop.pieces(kept.id)
         ],
-        "marks": {kind: mark.to_body() if mark else None for kind, mark in marks.items()},
+        "marks": {kind: mark_of(shop, kept.machine, mark) for kind, mark in marks.items()},
     }  # fmt: skip
+
+
+def body_of(shop: Shop, piece: KeptPiece) -> dict[str, Any]:
+    """What stood in a piece's row before it had stages."""
+    snapshot = piece.snapshot
+    return {
+        "parameters": dict(piece.parameters), "on_bed": piece.on_bed,
+        "place": [[b.x, b.y, b.width, b.height] for b in piece.place],
+        "settings": {q: v.to_body() for q, v in snapshot.held.items()},
+        "tool": snapshot.tool.name if snapshot.tool else None,
+        "practice": {**piece.practice, "file": (shop.blob(piece.sent) or b"").decode()} if piece.practice else None,
+    }  # fmt: skip
+
+
+def as_noted(reading: Reading) -> str:
+    """Counts were taken for millimetres before."""
+    return reading.unit if isinstance(reading, Length) else "mm"
+
+
+def mark_of(shop: Shop, machine: str, mark: Mark | None) -> Any:
+    """A mark as it stood; a tool by its name, as before."""
+    if mark is None:
+        return None
+    body = mark.to_body()
+    if isinstance(mark, Choices) and mark.tool:
+        body["tool"] = next(t.name for t in shop.machine(machine).tools if t.uid == mark.tool)
+    return body

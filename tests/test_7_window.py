@@ -156,7 +156,7 @@ def test_stray_digits_backspace_skip_and_undo(qtbot: QtBot, measuring: MainWindo
     page.measure.strip.skip.setFocus()
     press("5")  # a caliper that types does not know where the keyboard is
     press("20.1", Qt.Key.Key_Return)
-    assert session.measuring.callouts()[0].readings[0].length.text == "520.1"
+    assert session.measuring.callouts()[0].readings[0].text == "520.1"
     press(Qt.Key.Key_Backspace)
     assert not session.measuring.callouts()[0].readings
     press(Qt.Key.Key_Z, modifier=Qt.KeyboardModifier.ControlModifier)

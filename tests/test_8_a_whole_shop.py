@@ -160,7 +160,7 @@ def test_repeats_are_learnt_from_the_logbook(shop: Shop) -> None:
         for piece in shop.machine_pieces(machine.uid):
             for reading in shop.readings(piece.id):
                 if reading.instrument == "caliper-600":
-                    groups.setdefault((piece.id, reading.measurand), []).append(reading.length.mm)
+                    groups.setdefault((piece.id, reading.measurand), []).append(reading.reading.mm)
     dof = sum(len(g) - 1 for g in groups.values())
     pooled = math.sqrt(sum((len(g) - 1) * variance(g) for g in groups.values()) / dof)
     learnt = shop.repeatability("caliper-600")
@@ -177,8 +177,8 @@ def test_repeats_are_learnt_from_the_logbook(shop: Shop) -> None:
 
 def test_a_withdrawn_reading_teaches_nothing(shop: Shop) -> None:
     before = shop.repeatability("caliper-600")
-    piece = next(p for p in shop.machine_pieces("heron") if "short_width" in p.body["parameters"])
-    wild = replace(shop.readings(piece.id)[0].length, mm=1.0)
+    piece = next(p for p in shop.machine_pieces("heron") if "short_width" in p.parameters)
+    wild = replace(shop.readings(piece.id)[0].reading, mm=1.0)
     slot = shop.put_reading(piece.id, "width", wild, "caliper-600")
     assert shop.repeatability("caliper-600") != before
     shop.put_reading(piece.id, "width", wild, "caliper-600", slot=slot, withdrawn=True)
@@ -308,9 +308,9 @@ def test_a_round_on_the_roll_in_fractions_of_an_inch(shop: Shop) -> None:
     read_all(session)
     piece = session.context.piece
     assert piece is not None
-    texts = [r.length.text for r in shop.readings(piece.id)]
+    texts = [r.text for r in shop.readings(piece.id)]
     assert any("/" in t for t in texts)
-    assert {r.length.unit for r in shop.readings(piece.id)} == {"in"}
+    assert {r.reading.unit for r in shop.readings(piece.id)} == {"in"}
     findings = session.measuring.findings()
     truth = shop.stand_in("swift")
     assert truth is not None
@@ -378,13 +378,13 @@ def test_csv_is_what_the_filters_show(shop: Shop) -> None:
 
 
 def test_json_moves_a_logbook_into_another_shop(shop: Shop, tmp_path: Path) -> None:
-    shop.put_reading(shop.machine_pieces("heron")[0].id, "width", shop.readings(1)[0].length, "caliper-600", slot=1)
+    shop.put_reading(shop.machine_pieces("heron")[0].id, "width", shop.readings(1)[0].reading, "caliper-600", slot=1)
     other = Shop(tmp_path / "other.kcshop")
     assert from_json(other, to_json(shop), understands) == len({e.round for e in entries(shop) if e.round})
     assert other.machines() == shop.machines()
     assert [(e.at, entry_words(e)) for e in entries(other)] == [(e.at, entry_words(e)) for e in entries(shop)]
     for mine, theirs in zip(shop.machine_pieces("swift"), other.machine_pieces("swift"), strict=True):
-        assert [r.length for r in shop.readings(mine.id)] == [r.length for r in other.readings(theirs.id)]
+        assert [r.reading for r in shop.readings(mine.id)] == [r.reading for r in other.readings(theirs.id)]
     before = to_json(other)
     assert from_json(other, to_json(shop), understands) == 0  # what is there already stays out
     assert to_json(other) == before
@@ -423,7 +423,7 @@ def test_the_record_of_a_signed_round_reads_back(shop: Shop, tmp_path: Path) -> 
     ).stdout
     piece = shop.pieces(signed.round)[-1]
     for reading in shop.readings(piece.id):
-        assert reading.length.text in text
+        assert reading.text in text
     for words in ("Heron", "Long caliper 600 mm", "X steps, steps/mm", "stays", "Keen Compass 0.1.0"):
         assert words in text, words
     assert subprocess.run(["pdfimages", "-list", str(tmp_path / "r.pdf")], capture_output=True, text=True, check=True)\

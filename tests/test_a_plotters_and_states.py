@@ -66,7 +66,7 @@ def test_a_round_on_the_roll_in_fractions_by_keyboard(window: MainWindow, tmp_pa
             press(reading, Qt.Key.Key_Return)
         assert all(len(c.readings) == 3 for c in session.measuring.callouts())
         assert "A foot comes out" in shown(page.answer)
-        assert {r.length.unit for c in session.measuring.callouts() for r in c.readings} == {"in"}
+        assert {r.reading.unit for c in session.measuring.callouts() for r in c.readings} == {"in"}
         if session.step is Step.CONFIRM or not session.may_sign():
             break
         press(Qt.Key.Key_Return)
@@ -96,13 +96,13 @@ def test_units_can_be_switched_in_mid_round(window: MainWindow) -> None:
     before = [f.error for f in session.measuring.findings()]
     piece = session.context.piece
     assert piece is not None
-    typed = [r.length.text for r in window.shop.readings(piece.id)]
+    typed = [r.text for r in window.shop.readings(piece.id)]
     heron = window.shop.machine("heron")
     window.shop.put_machine(Machine.from_json(heron.to_json() | {"units": "in"}))
     window.back()
     session = begin(window, "heron")
     assert [f.error for f in session.measuring.findings()] == before
-    assert [r.length.text for r in window.shop.readings(piece.id)] == typed
+    assert [r.text for r in window.shop.readings(piece.id)] == typed
     assert "A foot comes out" in shown(window.round_page.answer)
     assert " in · 6 mm cutter" in window.round_page._subtitle.accessibleName()
 

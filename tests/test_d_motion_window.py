@@ -109,7 +109,7 @@ def test_the_needle_is_dragged_nudged_and_typed(qtbot: QtBot, window: MainWindow
     press(Qt.Key.Key_Up, Qt.Key.Key_Up, Qt.Key.Key_Down)
     assert float(session.measuring.draft) == pytest.approx(before + 0.01)
     press(Qt.Key.Key_Return)
-    assert session.measuring.callouts()[0].readings[0].length.mm == pytest.approx(before + 0.01)
+    assert session.measuring.callouts()[0].readings[0].reading.mm == pytest.approx(before + 0.01)
     press("-0.04")
     assert dial._shown() == pytest.approx(-0.04)
     (finding,) = session.measuring.findings()
@@ -216,7 +216,7 @@ def test_two_rounds_of_one_procedure_on_two_axes_stay_apart(window: MainWindow) 
     assert second.context.kept.id != first.context.kept.id
     again = begin(window, "heron", "backlash", "x_backlash")
     assert again.context.kept.id == first.context.kept.id
-    assert again.measuring.callouts()[0].readings[0].length.text == "0.05"
+    assert again.measuring.callouts()[0].readings[0].text == "0.05"
 
 
 def test_a_readings_sign_and_place_are_seen_from_where_one_stands(window: MainWindow) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import fcntl
 import json
 import shutil
@@ -49,6 +50,12 @@ def test_the_same_readings_give_the_same_answer(kept: dict[str, Any]) -> None:
 # A shop file and a logbook of format 2, with what the program of that time read out of them
 
 NOTED: dict[str, Any] = json.loads((DATA / "shop-format-2.json").read_text(encoding="utf-8"))
+# What today's file doesn't have: how many sheets had been laid on the bed before each piece; the events say when.
+LOST = ("sheet",)
+for noted_piece in (p for r in NOTED["rounds"] for p in r["pieces"]):
+    body = noted_piece["body"] = {k: v for k, v in noted_piece["body"].items() if k not in LOST}
+    body["place"] = [body["place"]] if body["place"] else []  # one box then, several today
+    body["on_bed"] = False
 
 
 @pytest.fixture
@@ -116,8 +123,9 @@ def test_an_old_logbook_is_taken_over(tmp_path: Path) -> None:
     (noted,) = [r for r in NOTED["rounds"] if r["machine"] == "swift" and r["status"] == "signed"]
     (kept,) = shop.rounds("swift")
     found = json.loads(json.dumps(round_read_out(shop, kept)))
-    for piece in (*found["pieces"], *noted["pieces"]):
+    expected = copy.deepcopy(noted)
+    for piece in (*found["pieces"], *expected["pieces"]):
         piece["body"].pop("practice")  # what stood behind it there stays there
-    assert found == noted
+    assert found == expected
     assert shop.values("swift")["x_steps"].stored.text(2) == NOTED["values"]["swift"]["x_steps"][0]
     shop.close()

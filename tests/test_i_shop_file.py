@@ -210,7 +210,10 @@ def test_equal_times_are_told_apart_by_order_of_writing(tmp_path: Path) -> None:
     for steps in (100.0, 101.0, 102.0):
         shop.put_value("heron", "x_steps", StoredResolution(ResolutionForm.STEPS_PER_MM, steps), "typed")
     held = shop.values("heron")["x_steps"]
-    assert (held.stored.text(1), held.at) == ("102.0", "2026-10-06T08:00:00.000003Z")
+    assert (held.stored.text(1), held.at) == (
+        "102.0",
+        "2026-10-06T08:00:00.000004Z",
+    )  # after its profile and what is mounted
     shop.close()
 
 
@@ -367,8 +370,10 @@ def test_damaged_rows_are_named_and_the_rest_is_kept_as_a_new_file(small: Path, 
     held = before.values("heron")
     before.close()
     with sqlite3.connect(small) as db:
-        (number, piece) = db.execute("SELECT id, piece FROM reading WHERE mm > 200 ORDER BY id DESC").fetchone()
-        db.execute("UPDATE reading SET mm = mm + 64 WHERE id = ?", (number,))
+        (number, piece) = db.execute(
+            "SELECT r.id, s.piece FROM reading r JOIN stage s ON s.id = r.stage WHERE r.value > 200 ORDER BY r.id DESC"
+        ).fetchone()
+        db.execute("UPDATE reading SET value = value + 64 WHERE id = ?", (number,))
     db.close()
     value = flip_in_row(small, "value", "body", "106.", "107.")
     shop = Shop(small)
@@ -571,7 +576,7 @@ def test_every_table_is_described_as_it_is() -> None:
     schema.bring_up(db, 0)
     tables = [name for (name,) in db.execute("SELECT name FROM sqlite_master WHERE type = 'table' ORDER BY name")]
     assert tables == sorted(schema.COLUMNS)
-    sql = {int: "INTEGER", float: "REAL", str: "TEXT"}
+    sql = {int: "INTEGER", float: "REAL", str: "TEXT", bytes: "BLOB"}
     for table, columns in schema.COLUMNS.items():
         *rows, last = db.execute(f"PRAGMA table_info({table})").fetchall()
         assert [(name, sql[kind]) for name, kind in columns] == [(row[1], row[2]) for row in rows]

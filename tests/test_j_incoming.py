@@ -67,7 +67,7 @@ def test_an_older_round_from_elsewhere_leaves_the_present_number_alone(tmp_path:
     """Held 110.0; a round of last year said 106.321, and must not become what the next proposal starts from."""
     other = Shop(tmp_path / "other.kcshop", clock=lambda: "2025-03-01T08:00:00.000000Z")
     other.put_machine(HERON)
-    kept = other.begin_round("heron", "rectangle", {"tolerances": {"x_steps": 0.4}, "reference_length": 1000.0})
+    kept = other.begin_round("heron", "rectangle", {"x_steps": 0.4}, 1000.0)
     other.put_value("heron", "x_steps", steps(106.321), "read_back", round_id=kept.id)
     other.put_event("heron", "new_sheet", "A sheet of long ago")
     empty.put_machine(HERON)
@@ -77,7 +77,7 @@ def test_an_older_round_from_elsewhere_leaves_the_present_number_alone(tmp_path:
     assert from_json(empty, to_json(other), understands) == 1
     other.close()
     assert empty.values("heron")["x_steps"] == held
-    assert empty.value_times()["heron", "x_steps"] == held.at
+    assert empty.value_times()["heron", "x_steps", ""] == held.at
     assert [text for _, _, text in empty.events("heron")] == ["A sheet of long ago", "Today's sheet"]
 
 
@@ -134,7 +134,7 @@ def in_body(table: str, row: int, **fields: Any) -> Callable[[dict[str, Any]], N
         (in_body("piece_row", 0, parameters={"width": "wide"}), r"piece\[0\].body.parameters"),
         (in_body("piece_row", 0, parameters={"width": -5}), r"piece\[0\].body.parameters"),
         (in_body("piece_row", 0, place=[1, 2]), r"piece\[0\].body.place"),
-        (in_body("piece_row", 0, settings={"x_steps": {}}), r"piece\[0\].body.settings.x_steps"),
+        (in_body("piece_row", 0, settings={"x_steps": {}}), r"stage\[0\].body.held.x_steps"),
         (change("piece_row", "number", 2**70), r"piece\[0\].number: is too large"),
         (change("reading_row", "mm", "long"), r"reading\[0\].mm: expected a number"),
         (change("reading_row", "unit", "ell"), r"reading\[0\].unit"),

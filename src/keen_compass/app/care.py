@@ -7,7 +7,8 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keen_compass.errors import KeenCompassError
-from keen_compass.shop.store import Future, Shop
+from keen_compass.shop.kept import Future
+from keen_compass.shop.store import Shop
 
 MOST_NAMED = 3  # damaged things that are named
 FIRST_LOOK, LOOK_AGAIN = 700, 60  # ms until the rows are looked at, and between two looks

@@ -42,7 +42,7 @@ def start(*, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple
         except Dropped:
             shutil.rmtree(scratch, ignore_errors=True)
             return 0
-        waiting.close()
+        waiting.end()
     else:
         import platformdirs
 

@@ -22,6 +22,7 @@ class Waiting(QWidget):
         # What is typed elsewhere meanwhile would belong to the very transaction that may be dropped.
         self.setWindowModality(Qt.WindowModality.ApplicationModal)
         self._dropped = False
+        self._before = QApplication.focusWidget()
         self._bar = QProgressBar()
         self._bar.setRange(0, 100)
         self._bar.setAccessibleName(words)
@@ -39,6 +40,13 @@ class Waiting(QWidget):
     def drop(self) -> None:
         """End it at the next step."""
         self._dropped = True
+
+    def end(self) -> None:
+        """It is done: the keyboard goes back to where it was."""
+        self.close()
+        if self._before is not None:  # not every desktop does that
+            self._before.window().activateWindow()
+            self._before.setFocus()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Closing it means the same, while it runs."""

@@ -27,9 +27,10 @@ from keen_compass.app.rose.page import RosePage
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY, yielding
+from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.logbook import latest
 from keen_compass.shop.standing import spokes, standings
-from keen_compass.shop.store import KeptRound, Shop
+from keen_compass.shop.store import Shop
 
 if TYPE_CHECKING:
     from keen_compass.app.happening import HappeningBar

@@ -158,7 +158,7 @@ def _read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
 def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -> dict[str, str]:
     """The form's fields for a machine, or for a new one."""
     m = machine or Machine("", "New machine", "router", (1200.0, 800.0), tools=(Tool("6 mm cutter", 6.0),))
-    tool = m.tools[0] if m.tools else Tool("pen", 0.0, drawn=True)
+    tool = m.tool or Tool("pen", 0.0, drawn=True)
     stock = m.stock or Stock("board", 9.0, 0.0, 0.0, *m.bed)
     fields = {
         "name": m.name if machine else "", "kind": m.kind, "units": m.units,
@@ -168,7 +168,7 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "takes_effect": m.takes_effect, "units_per_mm": trim_number(m.units_per_mm, 4),
         "due_months": f"{m.due_days / DAYS_PER_MONTH:.0f}",
         "reference_length": show_length(m.reference_length, m.units),
-        "tool": tool.name, "tool_width": show_length(tool.width, m.units),
+        "tool": tool.name, "tool_width": show_length(tool.diameter, m.units),
         "tool_marks": "draws or scribes" if tool.drawn else "cuts",
         "stock": stock.name, "stock_thickness": show_length(stock.thickness, m.units),
         "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
@@ -195,7 +195,7 @@ def read_machine(
     decimals = round(reader.number("decimals", *LIMITS["decimals"]))
     drawn = fields.get("tool_marks", "") != "cuts"
     width = reader.length("tool_width", unit, zero=drawn, limits=(0.0, WIDEST_TOOL))
-    tool = Tool(reader.words("tool"), width, drawn)
+    tools = _with_tool(base, Tool(reader.words("tool"), width, drawn))
     bed = (reader.length("bed_x", unit, limits=BED), reader.length("bed_y", unit, limits=BED))
     stock = Stock(
         reader.words("stock"), reader.length("stock_thickness", unit, limits=THICKNESS), 0.0, 0.0,
@@ -224,7 +224,7 @@ def read_machine(
         gantry=reader.length("gantry", unit, zero=True, limits=LIMITS["gantry"]),
         step_limit=reader.number("step_limit", 0, 1e8) if fields.get("step_limit", "").strip() else 0.0,
         acceleration=reader.number("acceleration", 1, 1e5),
-        tools=(tool, *(base.tools[1:] if base else ())), stock=_keep_place(stock, base),
+        tools=tools, mounted=tools[0].uid, stock=_keep_place(stock, base),
     )  # fmt: skip
     stored: dict[str, StoredValue] = {}
     for q in IN_CONTROLLER:
@@ -275,9 +275,23 @@ def _setting_line(text: str) -> str:
     return text
 
 
+def _with_tool(base: Machine | None, tool: Tool) -> tuple[Tool, ...]:
+    """The machine's tools with the one that is mounted now in front.
+
+    Of the same name or the same diameter it is the one that was mounted, put right; else it is another one.
+    """
+    before, mounted = (base.tools, base.tool) if base else ((), None)
+    for old in (mounted, *before):
+        if old and (old.name == tool.name or (old is mounted and old.diameter == tool.diameter)):
+            return (replace(tool, uid=old.uid), *(t for t in before if t.uid != old.uid))
+    return (replace(tool, uid=uuid.uuid4().hex), *before)
+
+
 def _keep_place(stock: Stock, base: Machine | None) -> Stock:
-    """A sheet that only changed its name lies where it lay."""
+    """A sheet of the same size lies where it lay; the same material in the same thickness is the same stock."""
     before = base.stock if base else None
+    if before and (before.name, before.thickness) == (stock.name, stock.thickness):
+        stock = replace(stock, uid=before.uid)
     if before and (before.width, before.height) == (stock.width, stock.height):
         return replace(stock, x=before.x, y=before.y)
     return stock

@@ -18,20 +18,28 @@ from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import unit_kept
+from keen_compass.quantities.subjects import Subject
 
 
 @dataclass(frozen=True, slots=True)
 class Tool:
-    """What cuts or marks. width: full width of the path it clears as far as is known, mm; 0 for a pen."""
+    """What cuts or marks. diameter: mm, 0 for a pen; what it clears (its kerf) is calibrated, not stated.
+
+    uid: what identifies it in the shop, whatever it is called.
+    """
 
     name: str
-    width: float
+    diameter: float
     drawn: bool = False
+    uid: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Stock:
-    """The sheet that is loaded: material, thickness, where it lies on the bed (X, Y, width, height), mm."""
+    """The sheet that is loaded: material, thickness, where it lies on the bed (X, Y, width, height), mm.
+
+    uid: what identifies this material in this thickness in the shop.
+    """
 
     name: str
     thickness: float
@@ -39,6 +47,7 @@ class Stock:
     y: float
     width: float
     height: float
+    uid: str = ""
 
 
 # Kind of machine → the file that it takes.
@@ -109,6 +118,7 @@ class Machine:
     controller_units: mm or in, of every length and feed that the controller keeps.
     flipped: quantities whose sign the controller counts the other way.
     decimals, decimals_of: that it keeps, of everything and of what differs.
+    tools: that it uses. stock: what lies on it now. mounted: uid of the tool that is in it now.
     scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
     """
 
@@ -127,6 +137,7 @@ class Machine:
     takes_effect: str = ""
     tools: tuple[Tool, ...] = ()
     stock: Stock | None = None
+    mounted: str = ""
     feed: float = 2400.0
     plunge_feed: float = 600.0
     spindle_rpm: int = 18000
@@ -170,7 +181,7 @@ class Machine:
                 raise InputError(f"{quantity!r} is nothing that is calibrated", "tolerances")
             check_within(T, *TOLERANCE, f"tolerances.{quantity}")
         for tool in self.tools:
-            check_within(tool.width, 0, WIDEST_TOOL, "tools")
+            check_within(tool.diameter, 0, WIDEST_TOOL, "tools")
         if stock := self.stock:
             check_within(stock.thickness, *THICKNESS, "stock.thickness")
             for size in (stock.width, stock.height):
@@ -181,6 +192,20 @@ class Machine:
             check_within(self.scatter[0], 0, 1000, "scatter")
             check_within(self.scatter[1], 0.5, 1e9, "scatter")
         check_setting_line(self.setting_line)
+
+    @property
+    def tool(self) -> Tool | None:
+        """The tool that is in it; the first where nobody said."""
+        return next((t for t in self.tools if t.uid == self.mounted), self.tools[0] if self.tools else None)
+
+    @property
+    def subject(self) -> Subject:
+        """What is mounted, as far as values belong to it."""
+        tool, stock = self.tool, self.stock
+        return Subject(
+            tool=tool.uid if tool else "", material=stock.name if stock else "",
+            thickness=stock.thickness if stock else 0.0,
+        )  # fmt: skip
 
     @property
     def file_format(self) -> str:
@@ -280,7 +305,7 @@ def _within_limits(body: Mapping[str, Any]) -> dict[str, Any]:
         "stock": stock, "setting_line": line,
         "bed": tuple(clamped(size, *BED) for size in body["bed"]),
         "tolerances": {q: clamped(T, *TOLERANCE) for q, T in known.items()},
-        "tools": tuple(Tool(**t | {"width": clamped(t["width"], 0, WIDEST_TOOL)}) for t in body["tools"]),
+        "tools": tuple(Tool(**t | {"diameter": clamped(t["diameter"], 0, WIDEST_TOOL)}) for t in body["tools"]),
     }  # fmt: skip
 
 

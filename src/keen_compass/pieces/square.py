@@ -98,8 +98,10 @@ class SquareFigure:
     def _marks(self, number: int) -> tuple[Stroke, ...]:
         at = self.mark
         dot = Stroke(((at, at), (at + 0.5, at)))
-        height = min(14.0, 0.1 * self.height)
-        return (dot, *figures(number, (at + 8, at), height)) if height >= 4 else (dot,)
+        height, left = min(14.0, 0.1 * self.height), at + 8
+        wide = max(x for stroke in figures(number, (0, 0), height) for x, _ in stroke.points)
+        height *= min(1.0, max(self.width - left - MARK_MARGIN, 0.0) / wide)  # it stays within the figure
+        return (dot, *figures(number, (left, at), height)) if height >= 4 else (dot,)
 
     def _drawn(self) -> tuple[Stroke, ...]:
         corners = self.outline()

@@ -65,8 +65,12 @@ HERON = Machine(
     step_limit=40_000.0,
     acceleration=420.0,
     takes_effect="Heron’s controller takes new numbers after it is switched off and on.",
-    tools=(Tool("6 mm cutter", 6.0), Tool("3 mm cutter", 3.0), Tool("Pen in the spindle", 0.0, drawn=True)),
-    stock=Stock("birch ply 9 mm", 9.0, 30.0, 30.0, 1240.0, 840.0),
+    tools=(
+        Tool("6 mm cutter", 6.0, uid="cutter-6"),
+        Tool("3 mm cutter", 3.0, uid="cutter-3"),
+        Tool("Pen in the spindle", 0.0, drawn=True, uid="spindle-pen"),
+    ),
+    stock=Stock("birch ply 9 mm", 9.0, 30.0, 30.0, 1240.0, 840.0, "birch-9"),
     scatter=(0.011, 14.0),
 )
 SWIFT = Machine(
@@ -94,8 +98,11 @@ SWIFT = Machine(
     },
     setting_line="{key}: {value} %",
     takes_effect="Swift takes new numbers at once.",
-    tools=(Tool("Plotter pen", 0.0, drawn=True), Tool("Drag knife", 0.0, drawn=True)),
-    stock=Stock("white vinyl roll", 0.1, 0.0, 15.0, 1600.0, 600.0),
+    tools=(
+        Tool("Plotter pen", 0.0, drawn=True, uid="plotter-pen"),
+        Tool("Drag knife", 0.0, drawn=True, uid="drag-knife"),
+    ),
+    stock=Stock("white vinyl roll", 0.1, 0.0, 15.0, 1600.0, 600.0, "vinyl-white"),
     scatter=(0.04, 14.0),
 )
 KINGFISHER = Machine(
@@ -109,8 +116,8 @@ KINGFISHER = Machine(
     setting_keys={"x_steps": "ACROSS", "y_steps": "ALONG"},
     setting_line="{key} {value}",
     takes_effect="Kingfisher asks to be homed after a change.",
-    tools=(Tool("Pen holder", 0.0, drawn=True),),
-    stock=Stock("display film", 0.2, 10.0, 0.0, 700.0, 1200.0),
+    tools=(Tool("Pen holder", 0.0, drawn=True, uid="pen-holder"),),
+    stock=Stock("display film", 0.2, 10.0, 0.0, 700.0, 1200.0, "display-film"),
     file="svg",
 )
 INSTRUMENTS = (

@@ -16,9 +16,10 @@ from keen_compass.practice.reading import shown
 from keen_compass.procedures.base import Makes
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction
-from keen_compass.quantities.stored import StoredValue, stored_from_body
+from keen_compass.quantities.readings import Kind
+from keen_compass.quantities.stored import StoredValue
 from keen_compass.rounds import RoundSession
-from keen_compass.shop.store import KeptPiece
+from keen_compass.shop.kept import KeptPiece
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth
 
@@ -29,8 +30,8 @@ def make(session: RoundSession) -> KeptPiece:
     truth = context.shop.stand_in(context.kept.machine)
     if truth is None:
         raise InputError("This machine has no stand-in.")
-    practice = session.making.for_practice(session.making.file_text())
-    made_again(truth, context.values(), practice)
+    practice = session.making.for_practice()
+    made_again(truth, context.values(), practice, session.making.file_text())
     return session.making.made(practice)
 
 
@@ -39,7 +40,7 @@ def shows(session: RoundSession) -> str | None:
     context, measuring = session.context, session.measuring
     piece, instrument = context.piece, measuring.instrument()
     waiting = measuring.next_reading()
-    if piece is None or waiting is None or instrument is None or not piece.body["practice"]:
+    if piece is None or waiting is None or instrument is None or not piece.practice:
         return None
     measurand, count = waiting
 
@@ -47,11 +48,12 @@ def shows(session: RoundSession) -> str | None:
         truth = context.shop.stand_in(context.kept.machine)
         if not truth:
             return None
-        practice, settings = piece.body["practice"], piece.body["settings"]
-        made = _made_once(truth, settings, practice)
+        practice = piece.practice or {}
+        file = (context.shop.blob(piece.sent) or b"").decode("ascii") if piece.sent else ""
+        made = _made_once(truth, piece.snapshot.held, practice, file)
         rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
         value = shown(made, measurand, count, instrument, rng)
-        plain = measurand.unit != "mm" or context.procedure.makes is Makes.NOTHING
+        plain = measurand.kind is Kind.COUNT or context.procedure.makes is Makes.NOTHING
         return f"{value:g}" if plain else as_written(value, instrument)
 
     return context.remembered(("practice", measurand.name, count), read)
@@ -65,23 +67,27 @@ def as_written(mm: float, instrument: Instrument) -> str:
     return f"{mm / unit + 0.0:.{instrument.decimals}f}"
 
 
-def made_again(truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any]) -> Made:
+def made_again(
+    truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any], file: str
+) -> Made:  # fmt: skip
     """What the stand-in makes of a file, with the controller's settings by quantity.
 
-    practice: file (empty where nothing is made), seed, units_per_mm.
+    practice: seed, units_per_mm. file: empty where nothing is made.
     """
     known = Truth.from_json(truth)
-    if not practice["file"]:
+    if not file:
         return Made(known, dict(settings), practice["seed"])
-    return Router(known, settings, practice["seed"]).make(practice["file"], practice["seed"], practice["units_per_mm"])
+    return Router(known, settings, practice["seed"]).make(file, practice["seed"], practice["units_per_mm"])
 
 
 _made: dict[str, Made] = {}  # the last one: it is read many times over
 
 
-def _made_once(truth: Mapping[str, Any], settings: Mapping[str, Any], practice: Mapping[str, Any]) -> Made:
-    key = json.dumps([truth, practice, settings], sort_keys=True)
+def _made_once(
+    truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any], file: str
+) -> Made:  # fmt: skip
+    key = json.dumps([truth, practice, file, {q: v.to_body() for q, v in settings.items()}], sort_keys=True)
     if key not in _made:
         _made.clear()
-        _made[key] = made_again(truth, {q: stored_from_body(v) for q, v in settings.items()}, practice)
+        _made[key] = made_again(truth, settings, practice, file)
     return _made[key]

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from types import MappingProxyType
 from typing import Any, Protocol
 
 from keen_compass.errors import InputError
@@ -23,6 +24,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.readings import Kind, number_of
 
 
 class Surface(StrEnum):
@@ -88,6 +90,11 @@ class Measurand:
     at: Point = (0.0, 0.0)
     usual: float | None = None
 
+    @property
+    def kind(self) -> Kind:
+        """What kind of reading it takes."""
+        return Kind.LENGTH if self.unit == "mm" else Kind.COUNT
+
 
 @dataclass(frozen=True, slots=True)
 class Choice:
@@ -134,7 +141,7 @@ class Surroundings:
     def made(self) -> dict[str, Any]:
         """How the tool makes it."""
         drawn = self.tool.drawn
-        return {"compensation": 0.0 if drawn else self.tool.width, "made_by": "drawn" if drawn else "cut"}
+        return {"compensation": 0.0 if drawn else self.tool.diameter, "made_by": "drawn" if drawn else "cut"}
 
 
 COMPENSATION = Choice("compensation_off", "Compensation", (("on", False), ("off", True)))
@@ -172,6 +179,7 @@ class Procedure:
 
     suits: kinds of instrument that it is read with, best first; empty for any.
     passes: how often each measurand is read unless the technician wants more.
+    counts: measurands that are no lengths → what they count: °, or nothing for plain numbers.
     per_axis: where it is done for one axis at a time, what it yields of that: "backlash".
     sides: parameters that a size on the command line sets.
     sized: whether the size slider belongs to it. grows: parameters that a longer piece makes longer.
@@ -193,6 +201,7 @@ class Procedure:
     makes: Makes = Makes.PIECE
     piece_name: str = ""
     measurand_names: tuple[str, ...] = ()
+    counts: Mapping[str, str] = MappingProxyType({})
     lookalikes: tuple[str, ...] = ()
     suits: tuple[str, ...] = ()
     passes: int = 3
@@ -336,7 +345,7 @@ class Procedure:
         for i, (name, lengths) in enumerate(case.readings.items()):
             if name not in names:
                 raise InputError(f"{name!r} is not measured here; one of {_listed(names)}", f"readings[{i}].measurand")
-            if positive and any(length.mm <= 0 for length in lengths):
+            if positive and any(number_of(v) <= 0 for v in lengths):
                 raise InputError("a size must be larger than 0", f"readings[{i}].values")
 
 

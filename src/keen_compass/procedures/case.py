@@ -14,6 +14,7 @@ from keen_compass.errors import InputError
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import LARGEST_MM, MM_PER_INCH, Length, format_mm, parse_length, trim_number
+from keen_compass.quantities.readings import LARGEST_COUNT, Count, Reading, parse_count
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue, stored_from_input, unit_kept
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject, subject_from_input
@@ -71,7 +72,7 @@ class Case:
     subject: what the values belong to, besides the machine.
     piece: the piece's own parameters, still to be understood by the procedure.
     tolerance: mm at the piece's dimension, or per quantity in mm over `reference_length`.
-    readings: measurand → lengths in the order read; measurands that can't be read are absent.
+    readings: measurand → what was read, in that order; measurands that can't be read are absent.
     previous_errors: quantity → error of the round before, in its error unit.
     instruments_at_hand, largest_size: what *what would settle it* may propose.
     flipped: quantities whose sign the controller counts the other way.
@@ -84,13 +85,12 @@ class Case:
     values: Mapping[str, StoredValue] = field(default_factory=dict)
     known: Mapping[str, Known] = field(default_factory=dict)
     decimals: int | Mapping[str, int] = DECIMALS
-    controller_units: str = "mm"
     piece: Mapping[str, Any] = field(default_factory=dict)
     instrument: Instrument = field(default_factory=Instrument)
     tolerance: float | Mapping[str, float] = 0.1
     reference_length: float = 1000.0
     confirmed: bool = False
-    readings: Mapping[str, tuple[Length, ...]] = field(default_factory=dict)
+    readings: Mapping[str, tuple[Reading, ...]] = field(default_factory=dict)
     pieces: int = 1
     piece_scatter: PieceScatter | None = None
     previous_errors: Mapping[str, float] = field(default_factory=dict)
@@ -104,6 +104,15 @@ class Case:
     gantry: float = 0.0
     proven: frozenset[str] = frozenset()
     subject: Subject = NO_SUBJECT
+    controller_units: str = "mm"
+
+    def lengths(self, measurand: str) -> tuple[Length, ...]:
+        """What was read of a length, in that order. Raises InputError where something else was read."""
+        found = self.readings[measurand]
+        lengths = tuple(r for r in found if isinstance(r, Length))
+        if len(lengths) != len(found):
+            raise InputError(f"{measurand} is a length, and was read as something else", "readings")
+        return lengths
 
     def resolution(self, quantity: str) -> StoredResolution:
         """What the controller holds of a scale. Raises InputError where that isn't given."""
@@ -201,7 +210,7 @@ def case_from_json(body: object) -> Case:
         instrument=instrument,
         tolerance=_tolerance(top.get("tolerance", 0.1)),
         confirmed=_boolean(top.get("confirmed", False), "confirmed"),
-        readings=_readings(top["readings"], instrument),
+        readings=_readings(top["readings"], instrument, _counts(top["procedure"])),
         pieces=_whole(top.get("pieces", 1), "pieces", 1, 1000),
         piece_scatter=_scatter(top.get("piece_scatter")),
         previous_errors={
@@ -424,8 +433,15 @@ def _temperature(given: object) -> Temperature | None:
     )  # fmt: skip
 
 
-def _readings(given: object, instrument: Instrument) -> dict[str, tuple[Length, ...]]:
-    readings: dict[str, tuple[Length, ...]] = {}
+def _counts(procedure: object) -> Mapping[str, str]:
+    """Which of a procedure's measurands are no lengths, and what they count; nothing of one that isn't known."""
+    from keen_compass.procedures import REGISTRY, load  # late: it loads the modules that need this one
+
+    return load(procedure).counts if isinstance(procedure, str) and procedure in REGISTRY else {}
+
+
+def _readings(given: object, instrument: Instrument, counts: Mapping[str, str]) -> dict[str, tuple[Reading, ...]]:
+    readings: dict[str, tuple[Reading, ...]] = {}
     for i, entry in enumerate(_list(given, "readings")):
         place = f"readings[{i}]"
         body = _object(entry, place, {"measurand", "values"})
@@ -435,11 +451,17 @@ def _readings(given: object, instrument: Instrument) -> dict[str, tuple[Length, 
         values = _list(body.get("values"), f"{place}.values")
         if not values:
             raise InputError("empty; leave the entry out where nothing was read", f"{place}.values")
-        readings[name] = tuple(_reading(v, f"{place}.values[{j}]", instrument) for j, v in enumerate(values))
+        readings[name] = tuple(
+            _reading(v, f"{place}.values[{j}]", instrument, counts.get(name)) for j, v in enumerate(values)
+        )
     return readings
 
 
-def _reading(given: object, place: str, instrument: Instrument) -> Length:
+def _reading(given: object, place: str, instrument: Instrument, counted: str | None) -> Reading:
+    if counted is not None:
+        if isinstance(given, str):
+            return _at(place, lambda: parse_count(given, counted))
+        return Count(number(given, place, -LARGEST_COUNT, LARGEST_COUNT), repr(given), counted)
     if isinstance(given, str):
         return _at(place, lambda: parse_length(given, instrument.unit, allow_negative=True))
     return Length(length_mm(given, place), repr(given), "mm")

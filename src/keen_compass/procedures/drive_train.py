@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 from typing import Any
 
 from keen_compass.errors import InputError
@@ -15,6 +16,7 @@ from keen_compass.procedures.case import Case, number
 from keen_compass.procedures.results import judged, no_number, scale_outcome
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.uncertainty import K_RECTANGLE
 from keen_compass.quantities.verdict import Verdict, judge
@@ -98,6 +100,7 @@ class DriveTrain(Procedure):
     yields = ("x_steps", "y_steps", "z_steps")
     piece_name = "no piece: the parts are counted"
     measurand_names = tuple(PARTS)
+    counts = MappingProxyType({name: unit for name, (_, unit, _, _) in PARTS.items() if unit != "mm"})
     passes = 1
     numbered = False
     per_axis = "steps"
@@ -170,7 +173,7 @@ class DriveTrain(Procedure):
         self.check_readings(case, chain.parts(), positive=False)
         quantity = f"{chain.axis}_steps"
         values = {name: PARTS[name][2] for name in chain.parts()} | {
-            name: lengths[-1].mm for name, lengths in case.readings.items()
+            name: number_of(read[-1]) for name, read in case.readings.items()
         }
         missing = [PARTS[name][0] for name, value in values.items() if value is None]
         if missing:

@@ -348,7 +348,7 @@ def _doubts(case: Case, piece: SteppedOutline, means: Mapping[str, MeanReading])
     kerf = max(piece.compensation, case.known.get("kerf", Known(0.0)).value)
     doubts = []
     for m in means:
-        values = [length.mm for length in case.readings[m]]
+        values = [length.mm for length in case.lengths(m)]
         if doubt := looks_scaled(m, piece.nominal(m), values, kerf):
             doubts.append(replace(doubt, sentence=f"{LABELS[m].capitalize()}: {doubt.sentence}"))
     if not doubts:

@@ -154,10 +154,10 @@ class Reference(Procedure):
         n = piece.nominal(m)
         if m not in case.readings:
             return no_number(case, quantity, Verdict.UNRESOLVED, f"No reading of {axis.upper()} yet.", n)
-        doubt = looks_scaled(m, n, [v.mm for v in case.readings[m]], 0.0)
+        doubt = looks_scaled(m, n, [v.mm for v in case.lengths(m)], 0.0)
         if doubt and not case.confirmed:
             return no_number(case, quantity, Verdict.IMPLAUSIBLE, f"{axis.upper()} lines: {doubt.sentence}.", n)
-        raw = mean_of_readings([v.mm for v in case.readings[m]], case.instrument, case.scatter(drawn=True))
+        raw = mean_of_readings([v.mm for v in case.lengths(m)], case.instrument, case.scatter(drawn=True))
         mean = replace(raw, mean=raw.mean - case.instrument.zero)
         s, U = mean.mean / n - 1, self._u(case, mean.components, n) / n
         formula = scale_formula(case, quantity, case.ordered(n), case.in_its_unit(mean.mean))

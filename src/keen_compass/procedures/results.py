@@ -194,7 +194,7 @@ def _one_end(instrument: Instrument) -> Instrument:
 
 
 def _mean(case: Case, measurand: str, instrument: Instrument, scatter: PieceScatter) -> MeanReading:
-    lengths = case.readings[measurand]
+    lengths = case.lengths(measurand)
     coarsest = 0.0 if instrument.divided_in_fractions else max(v.resolution_mm for v in lengths)
     raw = mean_of_readings([v.mm for v in lengths], instrument, scatter, pieces=case.pieces, coarsest=coarsest)
     return replace(raw, mean=raw.mean - instrument.zero)

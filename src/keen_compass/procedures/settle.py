@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from keen_compass.procedures.case import Case, length_mm
-from keen_compass.quantities.lengths import trim_number
+from keen_compass.quantities.lengths import Length, trim_number
 from keen_compass.quantities.verdict import Verdict, judge
 
 if TYPE_CHECKING:
@@ -34,7 +34,10 @@ def what_would_settle(procedure: Procedure, case: Case, quantity: str, error: fl
 def _remedies(procedure: Procedure, case: Case) -> Iterator[tuple[str, Case, int]]:
     noun = procedure.noun
     have = min((len(v) for v in case.readings.values()), default=0)
-    stated = max((length.resolution_mm for v in case.readings.values() for length in v), default=0.0)
+    stated = max(
+        (length.resolution_mm for v in case.readings.values() for length in v if isinstance(length, Length)),
+        default=0.0,
+    )
     if stated > case.instrument.resolution and not case.instrument.divided_in_fractions:
         division = trim_number(case.instrument.resolution, 4)
         yield f"Reading it to {division} mm, as the {case.instrument.name} shows it, would settle it.", case, have

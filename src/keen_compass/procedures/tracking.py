@@ -70,7 +70,7 @@ def trips_of(given: object) -> int:
 
 def track(case: Case, run: TrackingRun) -> Solution:
     """How far each trip drifts, and how it slips about that."""
-    trips = [[v.mm for v in case.readings[f"trip_{k}"]] for k in range(1, run.trips + 1)
+    trips = [[v.mm for v in case.lengths(f"trip_{k}")] for k in range(1, run.trips + 1)
              if f"trip_{k}" in case.readings]  # fmt: skip
     if len(trips) < 2:
         note = "Two trips at least: one return alone can’t tell drift from slip."

@@ -285,7 +285,7 @@ class TravelRunProcedure(Procedure):
 
     def _travel(self, case: Case, run: TravelRun) -> Solution:
         nodes = run.nodes()
-        readings: dict[Node, list[float]] = {nodes[m]: [v.mm for v in vs] for m, vs in case.readings.items()}
+        readings: dict[Node, list[float]] = {nodes[m]: [v.mm for v in case.lengths(m)] for m in case.readings}
         steps, backlash = f"{run.axis}_steps", f"{run.axis}_backlash"
         case.resolution(steps)
         if len({p for p, _ in readings}) < 2:
@@ -391,7 +391,7 @@ def _shape(case: Case, nodes: Mapping[str, Node], *, falls: bool) -> Shape | Non
     cycles = max(len(v) for v in case.readings.values())
     for cycle in range(cycles):
         for name, (p, way) in nodes.items():
-            read = case.readings.get(name, ())
+            read = case.lengths(name) if name in case.readings else ()
             if cycle < len(read):
                 walked.append((p, way, -read[cycle].mm if falls else read[cycle].mm))
     positions, ways, values = zip(*walked, strict=True)

@@ -80,7 +80,9 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity("squareness", "Squareness", "motion", "mm/m", _MOTION, 0.5, "", Lives.BY_HAND, "mm"),
         Quantity("x_home", "X home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "x", Lives.NUMBER, "mm", "Home"),
         Quantity("y_home", "Y home", "motion", "mm", (*_MOTION, "squareness"), 0.2, "y", Lives.NUMBER, "mm", "Home"),
-        Quantity("tracking", "Feed tracking", "motion", "mm", _STEPS, 0.2, "", Lives.BY_HAND, "times"),
+        Quantity(
+            "tracking", "Feed tracking", "motion", "mm", _STEPS, 0.2, "", Lives.BY_HAND, "times", depends=("material",)
+        ),
         Quantity("x_tram", "X tram", "motion", "mm/m", (), 0.3, "x", Lives.BY_HAND, "mm/m", "Head tram"),
         Quantity("y_tram", "Y tram", "motion", "mm/m", (), 0.3, "y", Lives.BY_HAND, "mm/m", "Head tram"),
         Quantity(

@@ -128,6 +128,18 @@ def _short(text: str) -> str:
     return f"“{text[:16]}…”" if len(text) > 17 else f"“{text}”"
 
 
+def parse_number(text: str) -> float:
+    """A number as it is typed: a decimal, a fraction, either minus. Raises LengthError, also for what could be two."""
+    plain = _plain(text)
+    if match := _MIXED.fullmatch(plain):
+        if match["unit"] is None:
+            return float(_mixed_value(match)[0])
+    elif (match := _DECIMAL.fullmatch(plain)) and match["unit"] is None:
+        value = float(_decimal_text(match["number"], text))
+        return -value if match["sign"] == "-" else value
+    raise LengthError(f"can't read {_short(text)} as a number")
+
+
 def plain_number(text: str) -> float:
     """A number with a point or comma, and either minus. Raises ValueError."""
     return float(text.strip().replace(",", ".").replace("−", "-"))

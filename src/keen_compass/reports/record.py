@@ -12,13 +12,15 @@ from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.readings import Kind, number_of
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.reports.record_page import Record, write_record
 from keen_compass.rounds import RoundSession
+from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import Signed
-from keen_compass.shop.store import KeptPiece, Shop
+from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import VERDICT_WORDS
 
 SHOWN_ERROR = 0.03  # of the piece's width, how large the largest error is drawn
@@ -35,7 +37,11 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     if piece is None or solution is None:
         raise InputError("This round has no readings to show.")
     shape, callouts = measuring.shape(), measuring.callouts()
-    means = {c.measurand.name: sum(r.length.mm for r in c.readings) / len(c.readings) for c in callouts if c.readings}
+    means = {
+        c.measurand.name: sum(number_of(r.reading) for r in c.readings) / len(c.readings)
+        for c in callouts
+        if c.readings
+    }
     signed = shop.mark(round_id, Signed) or Signed()
     ended = shop.last_touched(round_id)
     machine, instrument = shop.machine(kept.machine, ended), measuring.instrument()
@@ -53,7 +59,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
         dimensions=[
             (
                 c.measurand.label, _ordered(c.measurand),
-                ", ".join(r.length.text for r in c.readings) or "not read",
+                ", ".join(r.text for r in c.readings) or "not read",
                 _with_unit(means[c.measurand.name], c.measurand) if c.measurand.name in means else "-",
             )
             for c in callouts
@@ -86,7 +92,12 @@ def _made_with(session: RoundSession, piece: KeptPiece) -> str:
     makes = session.context.procedure.makes
     if makes is Makes.NOTHING:
         return "nothing: parts were counted"
-    return f"{piece.body['tool']}, piece {piece.number}" if makes is Makes.PIECE else f"run {piece.number}"
+    tool = piece.snapshot.tool
+    return (
+        f"{tool.name if tool else 'tool not kept'}, piece {piece.number}"
+        if makes is Makes.PIECE
+        else f"run {piece.number}"
+    )
 
 
 def _ordered(m: Measurand) -> str:
@@ -94,7 +105,7 @@ def _ordered(m: Measurand) -> str:
 
 
 def _with_unit(mean: float, m: Measurand) -> str:
-    return f"{mean:.3f} mm" if m.unit == "mm" else f"{mean:g} {m.unit}".strip()
+    return f"{mean:.3f} mm" if m.kind is Kind.LENGTH else f"{mean:g} {m.unit}".strip()
 
 
 def _row(f: Finding, held: StoredValue, decimals: int) -> tuple[str, str, str, str, str, str]:

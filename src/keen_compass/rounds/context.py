@@ -11,19 +11,23 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from keen_compass.machines.profile import Machine, Tool
+from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Procedure
 from keen_compass.procedures.case import Case
-from keen_compass.quantities.catalogue import QUANTITIES, beneath
+from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
-from keen_compass.quantities.lengths import Length
-from keen_compass.quantities.stored import StoredValue, nothing_stored, stored_from_body
+from keen_compass.quantities.readings import Reading
+from keen_compass.quantities.stored import StoredValue, nothing_stored
+from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.undo import Change, History
+from keen_compass.shop.kept import KeptPiece, KeptRound, KeptValue
+from keen_compass.shop.machines import key_for
 from keen_compass.shop.marks import Choices, Mark
 from keen_compass.shop.standing import Spoke, State, spokes
-from keen_compass.shop.store import KeptPiece, KeptRound, KeptValue, Shop
+from keen_compass.shop.store import Shop
 
 T = TypeVar("T")
 M = TypeVar("M", bound=Mark)
@@ -110,8 +114,8 @@ class RoundContext:
     @property
     def tool(self) -> Tool:
         """The tool chosen; a pen where the machine has no tools."""
-        name = self.choices.tool
-        return next((t for t in self.machine.tools if t.name == name), Tool("pen", 0.0, drawn=True))
+        uid = self.choices.tool
+        return next((t for t in self.machine.tools if t.uid == uid), Tool("pen", 0.0, drawn=True))
 
     @property
     def instrument(self) -> Instrument | None:
@@ -136,13 +140,13 @@ class RoundContext:
     @property
     def tolerances(self) -> dict[str, float]:
         """As copied when the round began, mm over the reference length."""
-        return dict(self.kept.body["tolerances"])
+        return dict(self.kept.tolerances)
 
     @property
     def yields(self) -> tuple[str, ...]:
         """The quantities that this round is about: those of the piece shown, else of what is chosen."""
         if self.piece:
-            return self.procedure.yields_for(self.piece.body["parameters"])
+            return self.procedure.yields_for(self.piece.parameters)
         return self.procedure.yields_for(self.chosen)
 
     def values(self) -> dict[str, StoredValue]:
@@ -163,8 +167,7 @@ class RoundContext:
         """What was kept when a piece was made; where nothing is made there is only now."""
         if self.procedure.makes is Makes.NOTHING:
             return self.values()
-        kept = {q: stored_from_body(v) for q, v in piece.body["settings"].items()}
-        return {q: self.machine.place(q).holding(stored) for q, stored in kept.items()}
+        return {q: self.machine.place(q).holding(stored) for q, stored in piece.snapshot.held.items()}
 
     def equal_to(self, piece: KeptPiece) -> list[KeptPiece]:
         """A piece, and the earlier ones of this round that differ from it in nothing but their place: they count
@@ -172,36 +175,63 @@ class RoundContext:
         if self.procedure.makes is not Makes.PIECE:
             return [piece]
 
-        def made(p: KeptPiece) -> dict[str, Any]:
-            shape = {k: v for k, v in p.body["parameters"].items() if k not in self.procedure.placing}
-            return {"shape": shape, "settings": p.body["settings"], "tool": p.body["tool"]}
+        def shape(p: KeptPiece) -> dict[str, Any]:
+            return {k: v for k, v in p.parameters.items() if k not in self.procedure.placing}
 
-        return [p for p in self.pieces if (p.at, p.id) <= (piece.at, piece.id) and made(p) == made(piece)]
+        return [
+            p for p in self.pieces
+            if (p.at, p.id) <= (piece.at, piece.id) and shape(p) == shape(piece)
+            and p.snapshot.same_making(piece.snapshot)
+        ]  # fmt: skip
+
+    def snapshot(self) -> Snapshot:
+        """All that is in force now."""
+        kept = self._kept_values()
+        return Snapshot(
+            self.values(), {q: kept[q].at for q in self.values() if q in kept}, self.tool, self.machine.stock
+        )  # fmt: skip
 
     def value(self, quantity: str) -> KeptValue | None:
         """What the controller holds of one quantity, and since when."""
         return self._kept_values().get(quantity)
 
     def _kept_values(self) -> dict[str, KeptValue]:
-        return self.remembered("kept values", lambda: self.shop.values(self.kept.machine))
+        """What is in each place; of what is done by hand, what was done for what is mounted."""
+
+        def read() -> dict[str, KeptValue]:
+            held = self.shop.values(self.kept.machine)
+            by_subject = self.shop.values_by_subject(self.kept.machine)
+            for q in [q for q in held if q in QUANTITIES and QUANTITIES[q].lives is Lives.BY_HAND]:
+                if (own := by_subject.get((q, key_for(q, self.subject)))) is not None:
+                    held[q] = own
+                else:
+                    del held[q]
+            return held
+
+        return self.remembered("kept values", read)
+
+    @property
+    def subject(self) -> Subject:
+        """What is mounted, with the tool that was chosen."""
+        return replace(self.machine.subject, tool=self.tool.uid)
 
     def case(
         self, parameters: Mapping[str, Any], values: Mapping[str, StoredValue],
-        readings: Mapping[str, tuple[Length, ...]],
+        readings: Mapping[str, tuple[Reading, ...]], subject: Subject,
     ) -> Case:  # fmt: skip
-        """A case for this machine, instrument and tolerance."""
+        """A case for this machine, instrument and tolerance. subject: whose the values are."""
         machine, computed = self.machine, self.remembered("computed", lambda: self.shop.computed(self.kept.machine))
         scatter = PieceScatter(machine.scatter[0], machine.scatter[1], assumed=False) if machine.scatter else None
         return Case(
             procedure=self.procedure.name, values=values, piece=parameters,
             decimals={q: machine.place(q).decimals for q in values}, controller_units=machine.controller_units,
             instrument=self.instrument or Instrument(), tolerance=self.tolerances,
-            reference_length=self.kept.body["reference_length"], readings=readings, piece_scatter=scatter,
+            reference_length=self.kept.reference_length, readings=readings, piece_scatter=scatter,
             instruments_at_hand=tuple(i for i in self.instruments if i.kind in (self.procedure.suits or (i.kind,))),
             largest_size=self.procedure.longest(machine, self.chosen), flipped=frozenset(machine.flipped),
             computed={q: steps for q, c in computed.items() if (steps := c.get("steps_per_mm"))},
             teeth={q: teeth for q, c in computed.items() if (teeth := c.get("teeth"))},
-            step_limit=machine.step_limit, gantry=machine.gantry, proven=self._proven(),
+            step_limit=machine.step_limit, gantry=machine.gantry, proven=self._proven(), subject=subject,
         )  # fmt: skip
 
     def open_below(self) -> list[Spoke]:
@@ -217,10 +247,11 @@ class RoundContext:
         """Quantities of this machine that a round found to be in."""
 
         def read() -> frozenset[str]:
-            newest = self.shop.latest_findings()
+            machine = self.kept.machine
+            newest = {(m, q, s): k for (m, q, s), k in self.shop.latest_findings().items() if m == machine}
             return frozenset(
-                q for (machine, q), kept in newest.items()
-                if machine == self.kept.machine and kept.finding.verdict is Verdict.IN and q in QUANTITIES
+                q for (_, q, subject), kept in newest.items()
+                if kept.finding.verdict is Verdict.IN and q in QUANTITIES and subject == key_for(q, self.subject)
             )  # fmt: skip
 
         return self.remembered("proven", read)

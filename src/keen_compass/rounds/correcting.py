@@ -90,7 +90,7 @@ class Correcting:
             c.shop.put_findings(
                 c.kept.machine, c.kept.id, piece.id if piece else 0, [c.procedure.for_logbook(f) for f in found]
             )
-            c.shop.put_value(c.kept.machine, quantity, stored, how, round_id=c.kept.id)
+            c.shop.put_value(c.kept.machine, quantity, stored, how, round_id=c.kept.id, subject=c.subject)
         c.history.forget()
         c.changed()
 

@@ -18,11 +18,13 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
+from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import Choices, FileWritten
-from keen_compass.shop.store import KeptPiece
+from keen_compass.shop.pieces import NewPiece
 
 STEPS = {"mm": (10.0, 120.0), "in": (12.7, 127.0)}  # mm: step and smallest size, by the machine's units
 EDGE = 15.0  # mm that the path needs beside the piece
+STAGES = {Makes.PIECE: "made", Makes.MOVES: "run", Makes.NOTHING: "counted"}
 GOOD_SHARE = 1 / 3  # of the tolerance, that U may take for a clear verdict
 
 
@@ -119,7 +121,7 @@ class Making:
             fastest, c.choices.passes, tuple(box for box, _ in self.taken()),
         )  # fmt: skip
         if size is None and c.pieces and c.procedure.makes is not Makes.NOTHING:
-            return c.procedure.again(c.pieces[-1].body["parameters"], around)
+            return c.procedure.again(c.pieces[-1].parameters, around)
         return c.procedure.parameters(around)
 
     def next_piece(self, size: float | None = None) -> Any:
@@ -132,8 +134,7 @@ class Making:
         def read() -> list[tuple[Box, int]]:
             c, machine, since = self._c, self._c.kept.machine, self.sheet_since()
             pieces = c.shop.machine_pieces(machine, "" if self._marks_bed() else since)
-            wanted = [p for p in pieces if bool(p.body.get("on_bed")) is self._marks_bed()]
-            return [(box, p.number) for p in wanted for box in _boxes(p.body["place"])]
+            return [(box, p.number) for p in pieces if p.on_bed is self._marks_bed() for box in p.place]
 
         return self._c.remembered(("taken", self._marks_bed()), read)
 
@@ -186,12 +187,12 @@ class Making:
     def resolves(self, size: float | None = None) -> Resolves:
         """What the piece would tell, from size and instrument, before anything is cut."""
         c = self._c
-        per_metre = 1000 / c.kept.body["reference_length"]
+        per_metre = 1000 / c.kept.reference_length
         T = {q: c.tolerances[q] * (per_metre if QUANTITIES[q].scaled else 1) for q in c.yields}
         if c.instrument is None:
             return Resolves({}, T)
         try:
-            case = c.case(self.parameters(size), c.values(), {})
+            case = c.case(self.parameters(size), c.values(), {}, c.subject)
             predicted = c.procedure.predict(case, c.choices.passes)
         except KeenCompassError:
             return Resolves({}, T)
@@ -215,10 +216,11 @@ class Making:
         return self.smallest + low * self.step
 
     def proposed_tool(self) -> str:
-        """The first tool; where lines are wanted, the first that draws."""
-        tools = self._c.machine.tools
-        drawing = [t for t in tools if t.drawn] if self._c.procedure.draws else []
-        return next((t.name for t in (*drawing, *tools)), "")
+        """What is in the machine where it does what is wanted, drawing or cutting; else the first that does."""
+        mounted = self._c.machine.tool
+        tools = (*((mounted,) if mounted else ()), *self._c.machine.tools)
+        fit = [t for t in tools if t.drawn is self._c.procedure.draws]
+        return next((t.uid for t in (*fit, *tools)), "")
 
     def proposed_instrument(self) -> str:
         """Of what suits the procedure best the finest at hand; the technician can change it."""
@@ -333,24 +335,24 @@ class Making:
     def made(self, practice: Mapping[str, Any] | None = None) -> KeptPiece:
         """The piece has been made on the machine; it keeps the settings in force now.
 
-        practice: what a stand-in needs to make it again, where one made it.
+        practice: what a stand-in needs to make it again besides its file, where one made it.
         """
         return self._keep_piece(practice)
 
-    def for_practice(self, file: str) -> dict[str, Any]:
-        """What a stand-in needs to make the next piece, now and again."""
-        return {"file": file, "seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm}
+    def for_practice(self) -> dict[str, Any]:
+        """What a stand-in needs to make the next piece, now and again, besides its file."""
+        return {"seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm}
 
     def count_parts(self) -> KeptPiece:
         """Nothing is made: what is counted begins anew, and keeps what was counted already of the same parts."""
         c, before = self._c, self._c.piece
-        practice = self.for_practice("") if c.shop.stand_in(c.kept.machine) else None
+        practice = self.for_practice() if c.shop.stand_in(c.kept.machine) else None
         piece = self._keep_piece(practice)
-        if before and before.body["parameters"]["axis"] == piece.body["parameters"]["axis"]:
-            wanted = {m.name for m in c.procedure.measurands(c.shape(piece.body["parameters"]))}
+        if before and before.parameters["axis"] == piece.parameters["axis"]:
+            wanted = {m.name for m in c.procedure.measurands(c.shape(piece.parameters))}
             for r in c.shop.readings(before.id):
                 if r.measurand in wanted:
-                    c.shop.put_reading(piece.id, r.measurand, r.length, r.instrument)
+                    c.shop.put_reading(piece.id, r.measurand, r.reading, r.instrument)
             c.changed()
         return piece
 
@@ -358,16 +360,14 @@ class Making:
         c = self._c
         if c.procedure.makes is not Makes.NOTHING and (refused := self.refusal()):
             raise PieceError(refused)
-        body = {
-            "parameters": self.parameters(),
-            "place": [[box.x, box.y, box.width, box.height] for box in self.spots()],
-            "on_bed": self._marks_bed(),
-            "settings": {q: v.to_body() for q, v in c.values().items()},
-            "tool": c.tool.name,
-            "sheet_since": self.sheet_since(),
-            "practice": practice,
-        }
-        piece = c.shop.put_piece(c.kept.id, c.kept.machine, body)
+        made = NewPiece(
+            self.parameters(), self.spots(), self._marks_bed(), practice, STAGES[c.procedure.makes], c.snapshot(),
+            b"" if c.procedure.makes is Makes.NOTHING else self.file_text().encode("ascii"),
+        )  # fmt: skip
+        with c.shop.writing():
+            if c.procedure.makes is Makes.PIECE:  # it was made with that tool, so that is the one that is in
+                c.shop.mount(c.machine, tool=c.tool)
+            piece = c.shop.put_piece(c.kept.id, c.kept.machine, made)
         if c.procedure.makes is not Makes.NOTHING:
             c.history.forget()
         c.changed()
@@ -396,10 +396,3 @@ class Making:
 
 def _sentence(words: str) -> str:
     return f"{words[:1].upper()}{words[1:].rstrip('.')}."
-
-
-def _boxes(place: Any) -> list[Box]:
-    """A piece's place as it was kept: boxes; of older ones a single one, or nothing."""
-    if not place:
-        return []
-    return [Box(*box) for box in place] if isinstance(place[0], list) else [Box(*place)]

@@ -11,11 +11,12 @@ from keen_compass.machines.profile import instrument_from_json
 from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import Length, parse_length
+from keen_compass.quantities.lengths import parse_length
+from keen_compass.quantities.readings import Kind, Reading, number_of, parse_count
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
+from keen_compass.shop.kept import KeptPiece, KeptReading
 from keen_compass.shop.marks import Confirmed, Editing, Identified, Signed, Skipped
-from keen_compass.shop.store import KeptPiece, KeptReading
 
 HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
 LONGEST_DRAFT = 200  # characters kept of a paste
@@ -73,7 +74,7 @@ class Measuring:
         piece = self._c.piece
         if piece is None:
             raise InputError("Cut the piece first.")
-        return self._c.remembered("shape", lambda: self._c.shape(piece.body["parameters"]))
+        return self._c.remembered("shape", lambda: self._c.shape(piece.parameters))
 
     def measurands(self) -> tuple[Measurand, ...]:
         """What is read on the piece shown."""
@@ -166,7 +167,7 @@ class Measuring:
         if current is None or piece is None:
             return False
         try:
-            length = self._understood(self.draft)
+            reading = self._understood(self.draft)
         except LengthError as error:
             self.complaint = self.complaint or error.message
             self._c.changed()
@@ -183,8 +184,8 @@ class Measuring:
 
         def change() -> Undo:
             nonlocal slot
-            slot = self._c.shop.put_reading(piece.id, current, length, instrument, slot=slot)
-            kept = KeptReading(slot, current, length, instrument, "")
+            slot = self._c.shop.put_reading(piece.id, current, reading, instrument, slot=slot)
+            kept = KeptReading(slot, current, reading, instrument, "")
             return lambda: self._put_back(piece, replaced or kept, withdrawn=replaced is None)
 
         self._c.do(change)
@@ -217,7 +218,7 @@ class Measuring:
             self._chosen, self._editing = reading.measurand, reading
             if not self._c.shop.read_only:
                 self._c.shop.put_mark(self._c.kept.id, Editing(piece.id, slot))
-            self.type(reading.length.text)
+            self.type(reading.text)
 
     def skip(self, measurand: str) -> None:
         """Say that a dimension can't be read, or that it can after all (undoable)."""
@@ -317,7 +318,7 @@ class Measuring:
         return Solution(tuple(found)) if found else None
 
     def _solve(self, piece: KeptPiece) -> Solution | None:
-        readings = {m: [r.length for r in rs] for m, rs in self._by_measurand(piece).items()}
+        readings = {m: [r.reading for r in rs] for m, rs in self._by_measurand(piece).items()}
         if self._c.piece and piece.id == self._c.piece.id:
             self._add_draft(readings)
         skipped = self._skipped(piece)
@@ -325,14 +326,14 @@ class Measuring:
         pieces = dict.fromkeys(lengths, 1)
         for other in self.counted_with(piece):
             for m, kept in self._by_measurand(other).items():
-                alike = tuple(r.length for r in kept if r.instrument == self._c.choices.instrument)
+                alike = tuple(r.reading for r in kept if r.instrument == self._c.choices.instrument)
                 if alike and m not in self._skipped(other):
                     lengths[m] = (*alike, *lengths.get(m, ()))
                     pieces[m] = pieces.get(m, 0) + 1
         if not lengths and self._c.procedure.makes is not Makes.NOTHING:
             return None
         case = replace(
-            self._c.case(piece.body["parameters"], self._c.in_force(piece), lengths),
+            self._c.case(piece.parameters, self._c.in_force(piece), lengths, piece.snapshot.subject),
             confirmed=self._c.mark(Confirmed, piece.id) is not None,
             pieces=min(pieces.values(), default=1),
             previous_errors=self._previous_errors(piece),
@@ -348,28 +349,29 @@ class Measuring:
         if not earlier:
             return {}
         before = earlier[-1]
-        changed = {q for q, v in piece.body["settings"].items() if v != before.body["settings"].get(q, v)}
+        then = before.snapshot.held
+        changed = {q for q, v in piece.snapshot.held.items() if v != then.get(q, v)}
         solution = self.answer(before)
         found = solution.findings if solution else ()
         return {f.quantity: f.error for f in found if f.error is not None and f.quantity in changed}
 
-    def _add_draft(self, readings: dict[str, list[Length]]) -> None:
+    def _add_draft(self, readings: dict[str, list[Reading]]) -> None:
         current = self.current()
         if current is None or not self.draft or self._editing is not None:
             return
         try:
-            length = self._understood(self.draft)
+            reading = self._understood(self.draft)
         except LengthError:
             return
         measurand = self._measurand(current)
         low, high = HALF_TYPED
-        sized = measurand.unit == "mm" and not measurand.signed
+        sized = measurand.kind is Kind.LENGTH and not measurand.signed
         if sized:
-            complete = low * measurand.nominal < length.mm < high * measurand.nominal
+            complete = low * measurand.nominal < number_of(reading) < high * measurand.nominal
         else:
             complete = not measurand.signed or self._fully_typed(self.draft)
         if complete:
-            readings.setdefault(current, []).append(length)
+            readings.setdefault(current, []).append(reading)
 
     def _fully_typed(self, text: str) -> bool:
         """Whether a deviation, of which no digit can be foreseen, has all the decimals that the instrument shows."""
@@ -379,13 +381,11 @@ class Measuring:
         typed = text.strip().replace(",", ".").partition(".")[2]
         return len([c for c in typed if c.isdigit()]) >= instrument.decimals
 
-    def _understood(self, text: str) -> Length:
+    def _understood(self, text: str) -> Reading:
+        """A reading of the kind that the current measurand takes. Raises LengthError."""
         instrument, measurand = self._c.instrument, self._measurand(self.current() or "")
-        if measurand.unit != "mm":  # a count or an angle, not a length
-            length = parse_length(text, "mm")
-            if length.unit != "mm" or length.text.strip().endswith("mm"):
-                raise LengthError(f"{measurand.label} is no length: type a plain number")
-            return length
+        if measurand.kind is Kind.COUNT:
+            return parse_count(text, measurand.unit, measurand.label)
         if self._c.procedure.makes is Makes.NOTHING:  # stamped on the part, whatever one measures with
             return parse_length(text, "mm")
         unit = instrument.unit if instrument else length_unit(self._c.machine.units)
@@ -421,7 +421,7 @@ class Measuring:
         return set(mark.skipped) if mark else set()
 
     def _put_back(self, piece: KeptPiece, r: KeptReading, *, withdrawn: bool) -> None:
-        self._c.shop.put_reading(piece.id, r.measurand, r.length, r.instrument, slot=r.slot, withdrawn=withdrawn)
+        self._c.shop.put_reading(piece.id, r.measurand, r.reading, r.instrument, slot=r.slot, withdrawn=withdrawn)
 
     def _clear(self) -> None:
         """Nothing half typed, nothing edited; the cursor goes where the next pass wants it."""

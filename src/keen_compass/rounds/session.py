@@ -14,8 +14,9 @@ from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.correcting import Correcting
 from keen_compass.rounds.making import Making
 from keen_compass.rounds.measuring import Measuring
+from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.marks import Computed, GivenUp, Signed, StepShown
-from keen_compass.shop.store import KeptRound, Shop
+from keen_compass.shop.store import Shop
 
 
 class RoundSession:
@@ -38,12 +39,9 @@ class RoundSession:
             if not quantity or quantity.replace("_drive", "_steps") in session.context.yields:
                 return session
         known = load(procedure)
-        body = {
-            "tolerances": {q: machine.tolerance(q) for q in known.yields},
-            "reference_length": machine.reference_length,
-        }
+        tolerances = {q: machine.tolerance(q) for q in known.yields}
         with shop.writing():  # a round without its tool or instrument would be worse than none
-            session = cls(shop, shop.begin_round(machine.uid, procedure, body))
+            session = cls(shop, shop.begin_round(machine.uid, procedure, tolerances, machine.reference_length))
             session.making.choose(chosen=known.chosen_for(quantity) if quantity else {})
             session.making.choose(tool=session.making.proposed_tool(), instrument=session.making.proposed_instrument())
             session.making.choose(size=session.making.proposed_size())

@@ -7,6 +7,7 @@ row, and only then taken over, in one transaction (`incoming.py`).
 
 from __future__ import annotations
 
+import base64
 import json
 from collections.abc import Callable
 from typing import Any
@@ -40,19 +41,29 @@ def _dump(shop: Shop, machine: str) -> dict[str, list[dict[str, Any]]]:
     """Every row of one machine, or of all, by table; instruments always all."""
     own = ("WHERE machine = ?", machine) if machine else ("",)
     rounds = "round IN (SELECT id FROM round WHERE machine = ?)"
+    pieces = "piece IN (SELECT id FROM piece WHERE machine = ?)"
     tails: dict[str, tuple[str, ...]] = {
-        "machine": ("WHERE uid = ?", machine) if machine else ("",), "instrument": ("",), "round": own, "piece": own,
+        "thing": ("",), "machine": ("WHERE uid = ?", machine) if machine else ("",), "mounted": own,
+        "instrument": ("",), "round": own, "piece": own, "blob": ("",),
         "mark": (f"WHERE {rounds}", machine) if machine else ("",),
-        "reading": ("WHERE piece IN (SELECT id FROM piece WHERE machine = ?)", machine) if machine else ("",),
+        "stage": (f"WHERE {pieces}", machine) if machine else ("",),
+        "reading": (f"WHERE stage IN (SELECT id FROM stage WHERE {pieces})", machine) if machine else ("",),
         "value": own, "finding": own, "event": own,
     }  # fmt: skip
-    return {
+    tables = {
         table: [
-            {name: value for (name, _), value in zip(COLUMNS[table], row, strict=True)}
+            {name: _plain(value) for (name, _), value in zip(COLUMNS[table], row, strict=True)}
             for row in shop.dumped(table, *tail)
         ]
         for table, tail in tails.items()
     }
+    named = {row["sent"] for row in tables["stage"]} | {row["blob"] for row in tables["reading"]}
+    tables["blob"] = [row for row in tables["blob"] if row["name"] in named]
+    return tables
+
+
+def _plain(value: Any) -> Any:
+    return base64.b64encode(value).decode() if isinstance(value, bytes) else value
 
 
 def _take_over(shop: Shop, incoming: Incoming, progress: Callable[[float], None]) -> int:
@@ -67,26 +78,35 @@ def _take_over(shop: Shop, incoming: Incoming, progress: Callable[[float], None]
         return shop.taken_over(table, **{k: v for k, v in row.items() if k != "id"} | moved)
 
     with shop.writing():
-        for table in ("machine", "instrument"):
+        for table in ("thing", "machine", "instrument"):
             here = {uid for _, uid, *_ in shop.dumped(table)}
             for row in rows[table]:
                 if row["uid"] not in here:
                     append(table, row)
+        here = {machine for _, machine, *_ in shop.dumped("mounted")}
+        for row in rows["mounted"]:
+            if row["machine"] not in here:
+                append("mounted", row)
+        here = {name for _, name, *_ in shop.dumped("blob")}
+        for row in rows["blob"]:
+            if row["name"] not in here:
+                append("blob", row)
         here_rounds = {(machine, at) for _, machine, _, at, _ in shop.dumped("round")}
         rounds = {r["id"]: append("round", r) for r in rows["round"] if (r["machine"], r["at"]) not in here_rounds}
         pieces = {r["id"]: append("piece", r, round=rounds[r["round"]]) for r in rows["piece"] if r["round"] in rounds}
         for row in rows["mark"]:
             if row["round"] in rounds:
                 append("mark", row, round=rounds[row["round"]], piece=pieces.get(row["piece"], 0))
+        stages = {r["id"]: append("stage", r, piece=pieces[r["piece"]]) for r in rows["stage"] if r["piece"] in pieces}
         slots: dict[int, int] = {}  # a slot is the number of its first row
         for row in rows["reading"]:
-            if row["piece"] in pieces:
+            if row["stage"] in stages:
                 slot = slots[row["slot"]] if row["slot"] else None
-                slots[row["id"]] = append("reading", row, piece=pieces[row["piece"]], slot=slot)
+                slots[row["id"]] = append("reading", row, stage=stages[row["stage"]], slot=slot)
         for row in rows["finding"]:
             if row["round"] in rounds:
                 append("finding", row, round=rounds[row["round"]], piece=pieces.get(row["piece"], 0))
-        known_values = {(machine, q, at) for _, machine, q, at, *_ in shop.dumped("value")}
+        known_values = {(machine, q, at) for _, machine, q, _, at, *_ in shop.dumped("value")}
         for row in rows["value"]:
             typed = row["round"] is None and (row["machine"], row["quantity"], row["at"]) not in known_values
             if typed or row["round"] in rounds:

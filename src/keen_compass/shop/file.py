@@ -37,7 +37,8 @@ CHECKED_AT_ONCE = 500  # rows
 CHECKED_WITHIN = 0.08  # s that the look for damage may take when a shop is opened; its rows follow in idle moments
 NOUNS = {
     "about": "its own description", "machine": "machine", "instrument": "instrument", "round": "round", "mark": "step",
-    "piece": "piece", "reading": "reading", "draft": "half reading", "value": "number", "finding": "finding",
+    "piece": "piece", "stage": "stage", "blob": "file", "thing": "tool or stock", "mounted": "what was mounted",
+    "reading": "reading", "draft": "half reading", "value": "number", "finding": "finding",
     "event": "event", "stand_in": "practice machine", "redated": "change of date",
 }  # fmt: skip
 

@@ -7,37 +7,54 @@ wrong is refused with its place. What passes is written back in the program's ow
 
 from __future__ import annotations
 
+import base64
 import json
 import math
+import sqlite3
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime
+from hashlib import sha256
 from typing import Any, TypeVar
 
 from keen_compass.errors import FileFormatError, InputError
-from keen_compass.machines.profile import Machine, instrument_to_json
+from keen_compass.machines.profile import THICKNESS, WIDEST_TOOL, Machine, Stock, Tool, instrument_to_json
+from keen_compass.machines.snapshot import Snapshot
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM
+from keen_compass.quantities.readings import Kind, Row, from_row, to_row
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
+from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.format_3 import COLUMNS_3, FORMAT_3, NULLABLE_3, append, run
+from keen_compass.shop.format_4 import to_4
+from keen_compass.shop.machines import key_for
 from keen_compass.shop.marks import KINDS, Choices, Editing, Signed, Skipped, StepShown
 from keen_compass.shop.schema import COLUMNS, NULLABLE
+from keen_compass.shop.things import parts_of
 
 T = TypeVar("T")
 FORMAT = "keen-compass-logbook"
-VERSION = 2
+VERSION = 3
 LARGEST = 400_000_000  # characters of a file
-LONGEST = {"body": 4_000_000, "text": 100_000}  # characters of a field; 200 for any other
+# Characters of a field; 200 for any other.
+LONGEST = {"body": 4_000_000, "text": 100_000, "subject": 600, "data": 100_000_000}
 LARGEST_WHOLE = 2**53
 LARGEST_NUMBER = 1e12
-TABLES = ("machine", "instrument", "round", "piece", "mark", "reading", "value", "finding", "event")
+TABLES = (
+    "thing", "machine", "mounted", "instrument", "round", "blob", "piece", "stage", "mark", "reading", "value",
+    "finding", "event",
+)  # fmt: skip
 HOW = ("start", "typed", "read_back")
 STEPS = ("make", "measure", "correct", "confirm")
+STAGES = ("made", "run", "counted")
+LONGEST_NAME = 200
 TOLD_EVERY = 500
 
+Columns = tuple[tuple[str, type], ...]
 # (procedure, parameters of a piece, or None where there is none yet) → what is wrong, or an empty text
 Understands = Callable[[str, Mapping[str, Any] | None], str]
 
@@ -65,7 +82,7 @@ def read_incoming(
                 progress(done / total)
             where = f"{table}[{i}]"
             try:
-                tables[table].append(reader.row(table, _shaped(table, raw)))
+                tables[table].append(reader.row(table, _shaped(COLUMNS[table], NULLABLE, table, raw)))
             except _Wrong as wrong:
                 raise FileFormatError(
                     f"This logbook file can’t be taken over: {where}{wrong.field}: {wrong}. Nothing was changed."
@@ -90,20 +107,48 @@ def _tables(text: str) -> dict[str, list[Any]]:
     if not isinstance(body, dict) or body.get("format") != FORMAT:
         raise FileFormatError("This is not a logbook file: it doesn’t say that it is one.")
     version, given = body.get("version"), body.get("tables")
-    if version not in (1, VERSION) or isinstance(version, bool):
+    if version not in range(1, VERSION + 1) or isinstance(version, bool):
         raise FileFormatError(
             f"This logbook file has version {str(version)[:20]}; this program reads 1 to {VERSION}."
         )  # fmt: skip
     if not isinstance(given, dict):
         raise FileFormatError("This logbook file lacks its tables. Nothing was taken over.")
-    names = _NAMES_1 if version == 1 else {table: table for table in TABLES}
+    today = TABLES if version == VERSION else tuple(COLUMNS_3)
+    names = _NAMES_1 if version == 1 else {table: table for table in today}
     for name in names:
         if not isinstance(given.get(name), list):
             raise FileFormatError(f"This logbook file lacks something: the table {name!r}. Nothing was taken over.")
     tables = {table: list(given[name]) for name, table in names.items()}
     if version == 1:
         tables["mark"] = [_mark_1(row) for row in tables["mark"]]
-    return tables
+    return tables if version == VERSION else _brought_up(tables)
+
+
+def _brought_up(tables: dict[str, list[Any]]) -> dict[str, list[Any]]:
+    """Rows of version 2 become rows of today the way that a shop file of that time does, in memory."""
+    db = sqlite3.connect(":memory:", isolation_level=None)
+    try:
+        run(db, FORMAT_3)
+        for table, rows in tables.items():
+            for i, raw in enumerate(rows):
+                try:
+                    append(db, table, *_shaped(COLUMNS_3[table], NULLABLE_3, table, raw).values())
+                except (_Wrong, sqlite3.Error) as wrong:
+                    field = wrong.field if isinstance(wrong, _Wrong) else ""
+                    raise FileFormatError(
+                        f"This logbook file can’t be taken over: {table}[{i}]{field}: {wrong}. Nothing was changed."
+                    ) from None
+        to_4(db)
+        return {
+            table: [
+                {name: base64.b64encode(v).decode() if isinstance(v, bytes) else v
+                 for (name, _), v in zip(COLUMNS[table], row, strict=False)}
+                for row in db.execute(f"SELECT * FROM {table} ORDER BY id")
+            ]
+            for table in TABLES
+        }  # fmt: skip
+    finally:
+        db.close()
 
 
 _NAMES_1 = {
@@ -124,21 +169,26 @@ def _no_number(name: str) -> float:
     raise ValueError(f"{name} is no number")
 
 
-def _shaped(table: str, raw: Any) -> dict[str, Any]:
+def _shaped(
+    columns: Columns, nullable: set[tuple[str, str]], table: str, raw: Any
+) -> dict[str, Any]:  # fmt: skip
     """A row with exactly its table's fields, each of its type. Raises _Wrong."""
     if not isinstance(raw, dict):
         raise _Wrong("expected an object with its fields")
-    names = [name for name, _ in COLUMNS[table]]
+    names = [name for name, _ in columns]
     if missing := [name for name in names if name not in raw]:
         raise _Wrong("is missing", missing[0])
     if unknown := [str(name) for name in raw if name not in names]:
         raise _Wrong("is not known here", unknown[0][:40])
-    return {name: _field(table, name, kind, raw[name]) for name, kind in COLUMNS[table]}
+    return {
+        name: None if raw[name] is None and (table, name) in nullable else _field(name, kind, raw[name])
+        for name, kind in columns
+    }
 
 
-def _field(table: str, name: str, kind: type, value: Any) -> Any:
-    if value is None and (table, name) in NULLABLE:
-        return None
+def _field(name: str, kind: type, value: Any) -> Any:
+    if kind is bytes:
+        return _bytes(name, value)
     if name == "withdrawn" and isinstance(value, bool):
         return int(value)
     if isinstance(value, bool) or not isinstance(value, (int, float) if kind is float else kind):
@@ -162,6 +212,15 @@ def _field(table: str, name: str, kind: type, value: Any) -> Any:
     return float(value) if kind is float else value
 
 
+def _bytes(name: str, value: Any) -> bytes:
+    if not isinstance(value, str) or len(value) > LONGEST[name]:
+        raise _Wrong("expected bytes as base64 text", name)
+    try:
+        return base64.b64decode(value.encode("ascii"), validate=True)
+    except ValueError:
+        raise _Wrong("expected bytes as base64 text", name) from None
+
+
 def _time(text: str) -> str:
     """A time as the shop file writes it, so that it sorts as text."""
     try:
@@ -182,7 +241,11 @@ class _Reader:
         self._rounds: dict[int, str] = {}
         self._round_machine: dict[int, str] = {}
         self._pieces: dict[int, int] = {}
+        self._stages: dict[int, int] = {}
         self._slots: dict[int, int] = {}
+        self._things: dict[str, dict[str, Any]] = {}
+        self._stock: dict[tuple[str, float], str] = {}
+        self._blobs: set[str] = set()
 
     def row(self, table: str, row: dict[str, Any]) -> dict[str, Any]:
         """The row, with what its body says written anew. Raises _Wrong."""
@@ -193,12 +256,57 @@ class _Reader:
             raise _Wrong(f"{row['quantity'][:40]!r} is nothing that is calibrated", "quantity")
         return row | change
 
+    def _thing(self, row: Mapping[str, Any]) -> dict[str, Any]:
+        if row["kind"] not in ("tool", "stock") or not row["uid"]:
+            raise _Wrong(f"{row['kind'][:40]!r} is not known", "kind")
+        body = _object(row["body"])
+        if row["kind"] == "tool":
+            tool = _strict(Tool, body)
+            if not 0 <= tool.diameter <= WIDEST_TOOL or not 0 < len(tool.name) <= LONGEST_NAME:
+                raise _Wrong("is no tool that there can be", "body")
+            known = {"name": tool.name, "diameter": tool.diameter, "drawn": tool.drawn}
+        else:
+            stock = _strict(Stock, {**body, "x": 0.0, "y": 0.0, "width": 1.0, "height": 1.0})
+            low, high = THICKNESS
+            if not low <= stock.thickness <= high or not 0 < len(stock.name) <= LONGEST_NAME:
+                raise _Wrong("is no stock that there can be", "body")
+            known = {"name": stock.name, "thickness": stock.thickness}
+            self._stock[stock.name, stock.thickness] = row["uid"]
+        self._things[row["uid"]] = known
+        return {"body": json.dumps(known)}
+
     def _machine(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        machine = _converted(Machine, row["body"])
+        body = _object(row["body"])
+        named = body.get("tools")
+        if not isinstance(named, list) or not all(isinstance(uid, str) and uid in self._things for uid in named):
+            raise _Wrong("expected the uids of tools of this file", "body.tools")
+        if "stock" in body or "mounted" in body:
+            raise _Wrong("what is mounted is said apart", "body")
+        tools = [{**self._things[uid], "uid": uid} for uid in named]
+        machine = _strict(Machine, {**body, "tools": tools})
         if machine.uid != row["uid"] or not machine.uid:
             raise _Wrong("doesn’t fit the profile", "uid")
         self._machines.add(machine.uid)
-        return {"body": json.dumps(machine.to_json())}
+        return {"body": json.dumps(parts_of(machine, {})[0])}
+
+    def _mounted(self, row: Mapping[str, Any]) -> dict[str, Any]:
+        body = _object(row["body"])
+        for name in ("tool", "stock"):
+            if body.get(name, "") != "" and body[name] not in self._things:
+                raise _Wrong("is no thing of this file", f"body.{name}")
+        kept = {name: body[name] for name in ("tool", "stock") if body.get(name)}
+        if "stock" in kept:
+            for name in ("x", "y", "width", "height"):
+                if not _number(body.get(name)) or (name in ("width", "height") and not body[name] > 0):
+                    raise _Wrong("expected a length", f"body.{name}")
+                kept[name] = float(body[name])
+        return {"body": json.dumps({"tool": "", **kept})}
+
+    def _blob(self, row: Mapping[str, Any]) -> dict[str, Any]:
+        if sha256(row["data"]).hexdigest() != row["name"]:
+            raise _Wrong("doesn’t fit its bytes", "name")
+        self._blobs.add(row["name"])
+        return {}
 
     def _instrument(self, row: Mapping[str, Any]) -> dict[str, Any]:
         instrument = _converted(Instrument, row["body"])
@@ -224,28 +332,47 @@ class _Reader:
         if procedure is None or self._round_machine[row["round"]] != row["machine"]:
             raise _Wrong("is no round of that machine in this file", "round")
         body = _object(row["body"])
-        parameters, settings, place = body.get("parameters"), body.get("settings"), body.get("place")
+        parameters, place = body.get("parameters"), body.get("place")
         if not isinstance(parameters, dict):
             raise _Wrong("expected the piece’s parameters", "body.parameters")
         if complaint := self._understands(procedure, parameters):
             raise _Wrong(complaint, "body.parameters")
-        if not isinstance(settings, dict):
-            raise _Wrong("expected the numbers in force", "body.settings")
-        for quantity, stored in settings.items():
-            _stored(quantity, stored, f"body.settings.{quantity}"[:60])
         boxes = place if isinstance(place, list) and all(isinstance(b, list) for b in place) else [place]
         for box in boxes if place is not None else ():
             if not isinstance(box, list) or len(box) != 4 or not all(map(_number, box)):
                 raise _Wrong("expected x, y, width, height", "body.place")
-        if not isinstance(body.get("tool"), str):
-            raise _Wrong("is missing", "body.tool")
         self._new(self._pieces, row, row["round"])
-        for name, kind in (("sheet", int), ("sheet_since", str), ("on_bed", bool)):
-            if name in body and not isinstance(body[name], kind):
-                raise _Wrong("is not what it should be", f"body.{name}")
-        known = ("parameters", "place", "settings", "tool", "sheet", "sheet_since", "on_bed")
-        kept = {k: body[k] for k in known if k in body}
+        on_bed = body.get("on_bed", False)
+        if not isinstance(on_bed, bool):
+            raise _Wrong("expected true or false", "body.on_bed")
+        kept = {"parameters": parameters, "place": place, "on_bed": on_bed}
         return {"body": json.dumps(kept | {"practice": None})}  # the stand-in behind it stays where it was
+
+    def _stage(self, row: Mapping[str, Any]) -> dict[str, Any]:
+        if row["piece"] not in self._pieces:
+            raise _Wrong("is no piece of this file", "piece")
+        if row["kind"] not in STAGES:
+            raise _Wrong(f"expected one of {', '.join(STAGES)}", "kind")
+        if row["sent"] and row["sent"] not in self._blobs:
+            raise _Wrong("is nothing that this file holds", "sent")
+        body = _object(row["body"])
+        held, seen = body.get("held"), body.get("seen", {})
+        if not isinstance(held, dict):
+            raise _Wrong("expected the numbers in force", "body.held")
+        for quantity, stored in held.items():
+            _stored(quantity, stored, f"body.held.{quantity}"[:60])
+        if not isinstance(seen, dict) or not all(isinstance(at, str) for at in seen.values()):
+            raise _Wrong("expected times", "body.seen")
+        for name in ("not_kept", "inferred"):
+            if not isinstance(body.get(name, []), list) or not all(isinstance(n, str) for n in body.get(name, [])):
+                raise _Wrong("expected names", f"body.{name}")
+        for name, kind in (("tool", Tool), ("stock", Stock)):
+            if body.get(name) is not None:
+                if not isinstance(body[name], dict):
+                    raise _Wrong("expected an object", f"body.{name}")
+                _strict(kind, body[name])
+        self._new(self._stages, row, row["piece"])
+        return {"body": json.dumps(Snapshot.from_body(body).to_body())}
 
     def _mark(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] not in self._rounds:
@@ -278,18 +405,25 @@ class _Reader:
         return {"body": json.dumps(mark.to_body())}
 
     def _reading(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        if row["piece"] not in self._pieces:
-            raise _Wrong("is no piece of this file", "piece")
-        if row["unit"] not in UNITS_MM:
+        if row["stage"] not in self._stages:
+            raise _Wrong("is no stage of this file", "stage")
+        if row["kind"] == Kind.LENGTH and row["unit"] not in UNITS_MM:
             raise _Wrong(f"expected one of {', '.join(UNITS_MM)}", "unit")
-        if row["resolution_mm"] < 0:
-            raise _Wrong("must not be negative", "resolution_mm")
-        if row["slot"] and self._slots.get(row["slot"]) != row["piece"]:
+        if row["resolution"] < 0:
+            raise _Wrong("must not be negative", "resolution")
+        if row["slot"] and self._slots.get(row["slot"]) != row["stage"]:
             raise _Wrong("is no earlier reading of that piece", "slot")
         if row["withdrawn"] not in (0, 1):
             raise _Wrong("expected true or false", "withdrawn")
-        self._new(self._slots, row, row["piece"])
-        return {}
+        if row["blob"] and row["blob"] not in self._blobs:
+            raise _Wrong("is nothing that this file holds", "blob")
+        columns = ("kind", "text", "value", "second", "unit", "resolution", "blob")
+        try:
+            reading = from_row(Row(*(row[name] for name in columns)))
+        except ValueError as error:
+            raise _Wrong(str(error), "kind") from None
+        self._new(self._slots, row, row["stage"])
+        return asdict(to_row(reading))
 
     def _value(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] is not None and row["round"] not in self._rounds:
@@ -297,6 +431,8 @@ class _Reader:
         if row["how"] not in HOW:
             raise _Wrong(f"expected one of {', '.join(HOW)}", "how")
         stored = _stored(row["quantity"], _object(row["body"]), "body")
+        if row["subject"] and not QUANTITIES[row["quantity"]].depends:
+            raise _Wrong("is nobody’s but the machine’s", "subject")
         return {"body": json.dumps(stored.to_body())}
 
     def _finding(self, row: Mapping[str, Any]) -> dict[str, Any]:
@@ -306,6 +442,9 @@ class _Reader:
         said = (finding.quantity, str(finding.verdict), finding.error, finding.expanded_uncertainty, finding.tolerance)
         if said != tuple(row[k] for k in ("quantity", "verdict", "error", "uncertainty", "tolerance")):
             raise _Wrong("says something else than the row", "body")
+        subject = _strict(Subject, finding.subject.to_json())
+        if finding.quantity not in QUANTITIES or row["subject"] != key_for(finding.quantity, subject):
+            raise _Wrong("doesn’t fit what the finding says", "subject")
         numbers = (finding.error, finding.expanded_uncertainty, finding.new_expanded_uncertainty,
                    finding.predicted_error)  # fmt: skip
         if not all(n is None or _number(n) for n in numbers) or not _positive(finding.tolerance):

@@ -13,7 +13,9 @@ from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.store import KeptFinding, Shop
+from keen_compass.shop.kept import KeptFinding
+from keen_compass.shop.machines import key_for
+from keen_compass.shop.store import Shop
 
 UNSETTLING = ("moved", "update", "mechanics")  # events after which motion must be looked at again
 UNSETTLING_PARTS = ("mechanics",)  # a drive train's parts don't change by being moved
@@ -112,10 +114,11 @@ def as_drawn(all_spokes: list[Spoke]) -> list[Spoke]:
 
 @dataclass(frozen=True, slots=True)
 class _Known:
-    """What the file says: newest finding and newest value's time by (machine, quantity); unsettling events."""
+    """What the file says: newest finding and newest value's time by (machine, quantity, key of the subject); unsettling
+    events."""
 
-    findings: dict[tuple[str, str], KeptFinding]
-    values: dict[tuple[str, str], str]
+    findings: dict[tuple[str, str, str], KeptFinding]
+    values: dict[tuple[str, str, str], str]
     events: dict[str, list[tuple[str, str]]]
     parts_events: dict[str, list[tuple[str, str]]]
 
@@ -127,7 +130,7 @@ def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
 
 def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> Spoke:
     q = QUANTITIES[quantity]
-    found = known.findings.get((machine.uid, quantity))
+    found = known.findings.get((machine.uid, quantity, key_for(quantity, machine.subject)))
     if found is None:
         return Spoke(quantity, q.label, q.group, State.NEVER, None, None, Why.NEVER)
     state, why, about, days = _state(known, machine, quantity, found, today)
@@ -138,10 +141,14 @@ def _state(
     known: _Known, machine: Machine, quantity: str, found: KeptFinding, today: datetime
 ) -> tuple[State, Why, str, int]:
     uid, parts = machine.uid, QUANTITIES[quantity].lives is Lives.COMPUTED
-    if known.values.get((uid, quantity), "") > found.at:
+
+    def set_at(q: str) -> str:
+        return known.values.get((uid, q, key_for(q, machine.subject)), "")
+
+    if set_at(quantity) > found.at:
         return State.RECHECK, Why.CHANGED, "", 0
     for under in beneath(quantity):
-        if known.values.get((uid, under), "") > found.at:
+        if set_at(under) > found.at:
             return State.RECHECK, Why.CHANGED_UNDER, under, 0
     if found.finding.verdict is Verdict.OUT:
         return State.OUT, Why.OUT, "", 0

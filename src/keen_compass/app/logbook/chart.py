@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, draw_state, painter_on_card
-from keen_compass.shop.store import KeptFinding
+from keen_compass.shop.kept import KeptFinding
 
 MOST = 200  # newest findings drawn; more would be a grey bar
 

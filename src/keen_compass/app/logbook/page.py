@@ -225,7 +225,7 @@ class LogbookPage(QWidget):
         try:
             return from_json(self._shop, text, understands, waiting.show_share)
         finally:
-            waiting.close()
+            waiting.end()
 
     def _file(self, suffix: str) -> Path:
         """The file that is named, with the suffix of what it holds. Raises InputError where none is."""

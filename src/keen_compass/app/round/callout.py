@@ -72,7 +72,7 @@ class CalloutBox(QWidget):
         current = callout.current and not frozen
         text = callout.draft
         if not current:
-            text = callout.readings[-1].length.text if callout.readings else ""
+            text = callout.readings[-1].text if callout.readings else ""
         if self.edit.text() != text:
             self.edit.setText(text)
         self.edit.setReadOnly(not current)

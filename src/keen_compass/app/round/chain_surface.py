@@ -14,6 +14,7 @@ from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.choices import ChoicesBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.surface import BoxedSurface, words_at
+from keen_compass.quantities.readings import number_of
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.measuring import Callout
 
@@ -108,12 +109,12 @@ class ChainSurface(BoxedSurface):
         c = next((c for c in self.callouts if c.measurand.name == name), None)
         if c is None:
             return None
-        return c.readings[-1].length.mm if c.readings else c.measurand.usual
+        return number_of(c.readings[-1].reading) if c.readings else c.measurand.usual
 
     def _parameters(self) -> dict[str, object]:
         assert self._session is not None
         piece = self._session.context.piece
-        return dict(piece.body["parameters"]) if piece else {}
+        return dict(piece.parameters) if piece else {}
 
     def _pens(self, p: QPainter) -> None:
         p.setPen(QPen(th.color("ink"), 2.2))

@@ -14,6 +14,7 @@ from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.errors import LengthError
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_mm, parse_length
+from keen_compass.quantities.readings import number_of
 
 TURNS = {"mm": 1.0, "in": 0.1, "thou": 100.0}  # what one turn of the needle is, in the instrument's unit
 DIVISIONS = 100  # on the face
@@ -61,7 +62,7 @@ class DialSurface(FloatingSurface):
             except LengthError:
                 return 0.0
         c = current or (self.callouts[0] if self.callouts else None)
-        return c.readings[-1].length.mm if c and c.readings else 0.0
+        return number_of(c.readings[-1].reading) if c and c.readings else 0.0
 
     def _set(self, mm: float) -> None:
         instrument = self._instrument()
@@ -109,7 +110,7 @@ class DialSurface(FloatingSurface):
         self._draw_divisions(p, centre, r)
         c = self.callouts[0]
         for reading in c.readings:
-            tip, d = self._on_face(reading.length.mm, centre, 0.66 * r)
+            tip, d = self._on_face(number_of(reading.reading), centre, 0.66 * r)
             p.setPen(QPen(th.color("good"), 2.4))
             p.drawLine(tip, tip + d * (0.12 * r))
         tip, d = self._on_face(self._shown(), centre, 0.84 * r)
@@ -160,4 +161,4 @@ class DialSurface(FloatingSurface):
         p.setPen(th.color("soft"))
         for i, reading in enumerate(c.readings[-6:]):
             number = len(c.readings) - len(c.readings[-6:]) + i + 1
-            words_at(p, QPointF(x, y + 26 + 23 * i), f"{number}:  {reading.length.text}", width=room, side="right")
+            words_at(p, QPointF(x, y + 26 + 23 * i), f"{number}:  {reading.text}", width=room, side="right")

@@ -57,7 +57,7 @@ class FloorView(QWidget):
             self._name.say("All read")
             self.edit.setAccessibleName("All read")
         text = callout.draft if callout else "✓"
-        self.edit.setPlaceholderText(callout.readings[-1].length.text if callout and callout.readings else "")
+        self.edit.setPlaceholderText(callout.readings[-1].text if callout and callout.readings else "")
         if self.edit.text() != text:
             self.edit.setText(text)
         self._complaint.say(callout.complaint if callout else "")

@@ -118,7 +118,7 @@ class MakeStep(QWidget):
         self.slider.setEnabled(not again)
         for widget in (self._size_label, self.slider, self._size):
             widget.setVisible(context.procedure.sized)
-        fill(self.tool, [(t.name, t.name) for t in context.machine.tools], context.tool.name)
+        fill(self.tool, [(t.name, t.uid) for t in context.machine.tools], context.tool.uid)
         self.tool.setEnabled(not again)
         self.tool.setVisible(not runs)
         self._tool_label.say("Read with" if runs else "Tool")

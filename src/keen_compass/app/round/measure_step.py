@@ -256,19 +256,19 @@ class Strip(Card):
         if c.skipped:
             self._name.say(f"{label}: can’t be read, left out")
         elif editing:
-            self._name.say(f"{label}: Enter replaces {editing.length.text}")
+            self._name.say(f"{label}: Enter replaces {editing.text}")
         else:
             of = max(passes, done)
             self._name.say(f"{label}, reading {done} of {of}" if of > 1 else label)
         if c.draft:
             self._echo(c.draft, "bad" if c.complaint else "focus")
         elif c.readings:
-            self._echo(c.readings[-1].length.text, "soft")
+            self._echo(c.readings[-1].text, "soft")
         elif c.measurand.usual is not None:
             self._echo(f"{c.measurand.usual:g}", "soft")
         else:
             self._echo("–", "soft")
-        self._show_chips([(r.slot, r.length.text) for r in c.readings[-MOST_CHIPS:]])
+        self._show_chips([(r.slot, r.text) for r in c.readings[-MOST_CHIPS:]])
 
     def _echo(self, words: str, colour: str) -> None:
         width = self.echo.width() - 16

@@ -114,7 +114,7 @@ class RoundPage(QWidget):
         context, step = session.context, session.step
         waiting = step is Step.MAKE or session.waits_for_piece()
         runs = context.procedure.makes is Makes.MOVES
-        parameters = context.piece.body["parameters"] if context.piece else context.chosen
+        parameters = context.piece.parameters if context.piece else context.chosen
         self._title.say(context.procedure.heading(parameters))
         self._subtitle.say(self._describe())
         for s, button in self.steps.items():
@@ -174,7 +174,7 @@ class RoundPage(QWidget):
     def _describe(self) -> str:
         context = self.model.session.context
         makes, piece = context.procedure.makes, context.piece
-        parameters = piece.body["parameters"] if piece else self.model.session.making.parameters()
+        parameters = piece.parameters if piece else self.model.session.making.parameters()
         size = words.size_of(parameters, context.machine)
         stock, instrument = context.machine.stock, context.instrument
         parts = [context.machine.name, size]

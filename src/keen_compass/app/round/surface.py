@@ -14,6 +14,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Text
 from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox, CalloutEdit
 from keen_compass.procedures.base import Surface
+from keen_compass.quantities.readings import number_of
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.measuring import Callout
 
@@ -187,7 +188,7 @@ def mean_of(c: Callout) -> float | None:
     """Mean of what was read, mm; None where nothing was, or it can't be."""
     if c.skipped or not c.readings:
         return None
-    return sum(r.length.mm for r in c.readings) / len(c.readings)
+    return sum(number_of(r.reading) for r in c.readings) / len(c.readings)
 
 
 def surface_for(surface: Surface) -> SurfaceWidget:

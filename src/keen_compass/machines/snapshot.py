@@ -1,0 +1,65 @@
+"""What was in force when a stage of a piece was made: numbers, since when each was known, tool, stock."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from keen_compass.machines.profile import Stock, Tool
+from keen_compass.quantities.stored import StoredValue, stored_from_body
+from keen_compass.quantities.subjects import NO_SUBJECT, Subject
+
+
+@dataclass(frozen=True, slots=True)
+class Snapshot:
+    """All that counts for what was made then.
+
+    held: what the controller held, by quantity. seen: since when (UTC) each of these was known; those that nobody ever
+        entered are absent. tool, stock: what was mounted, None for nothing.
+    not_kept: names of what an older program didn't keep. inferred: of what was worked out afterwards.
+    """
+
+    held: Mapping[str, StoredValue] = field(default_factory=dict)
+    seen: Mapping[str, str] = field(default_factory=dict)
+    tool: Tool | None = None
+    stock: Stock | None = None
+    not_kept: tuple[str, ...] = ()
+    inferred: tuple[str, ...] = ()
+
+    @property
+    def subject(self) -> Subject:
+        """Whose the values are that were found with it."""
+        tool, stock = self.tool, self.stock
+        if tool is None and stock is None:
+            return NO_SUBJECT
+        return Subject(
+            tool=tool.uid if tool else "", material=stock.name if stock else "",
+            thickness=stock.thickness if stock else 0.0,
+        )  # fmt: skip
+
+    def same_making(self, other: Snapshot) -> bool:
+        """Whether nothing that counts differs: the same numbers, tool and stock."""
+        return (self.held, self.tool, _material(self.stock)) == (other.held, other.tool, _material(other.stock))
+
+    def to_body(self) -> dict[str, Any]:
+        """As the shop file keeps it."""
+        return {
+            "held": {q: v.to_body() for q, v in self.held.items()}, "seen": dict(self.seen),
+            "tool": asdict(self.tool) if self.tool else None, "stock": asdict(self.stock) if self.stock else None,
+            "not_kept": list(self.not_kept), "inferred": list(self.inferred),
+        }  # fmt: skip
+
+    @classmethod
+    def from_body(cls, body: Mapping[str, Any]) -> Snapshot:
+        """Inverse of `to_body`."""
+        tool, stock = body.get("tool"), body.get("stock")
+        return cls(
+            {q: stored_from_body(v) for q, v in body["held"].items()}, dict(body.get("seen", {})),
+            Tool(**tool) if tool else None, Stock(**stock) if stock else None,
+            tuple(body.get("not_kept", ())), tuple(body.get("inferred", ())),
+        )  # fmt: skip
+
+
+def _material(stock: Stock | None) -> tuple[str, float] | None:
+    return (stock.name, stock.thickness) if stock else None

@@ -1,0 +1,177 @@
+"""What is read off a piece, a run or a page, by its kind: a length, a count, a pick, a spot, a picture.
+
+Each kind is a type of its own from the callout to the shop file and back, so that no number of teeth is ever taken for
+millimetres. A length is `lengths.Length`; the others stand here.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from keen_compass.errors import LengthError
+from keen_compass.quantities.lengths import LONGEST_TEXT, Length, parse_length, parse_number, plain_number, trim_number
+
+LARGEST_COUNT = 1e9
+
+
+class Kind(StrEnum):
+    """The kinds of reading; the names never change."""
+
+    LENGTH = "length"
+    COUNT = "count"
+    PICK = "pick"
+    SPOT = "spot"
+    PICTURE = "picture"
+
+
+@dataclass(frozen=True, slots=True)
+class Count:
+    """A plain number: how many, or how many of a unit that is no length (°, teeth). text: as typed."""
+
+    value: float
+    text: str
+    unit: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Pick:
+    """Which of several that lie in a row fits: its place from 1, halves between two; or a judgement in its words."""
+
+    at: float
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A place in the plane, mm, along the axes of what it was read on."""
+
+    x: float
+    y: float
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """A picture, by the name under which the shop file keeps it, and the point that was found in it, px; none yet."""
+
+    blob: str
+    at: tuple[float, float] | None
+    text: str
+
+
+Reading = Length | Count | Pick | Spot | Picture
+
+
+def kind_of(reading: Reading) -> Kind:
+    """Its kind."""
+    return _KINDS[type(reading)]
+
+
+_KINDS: dict[type, Kind] = {
+    Length: Kind.LENGTH, Count: Kind.COUNT, Pick: Kind.PICK, Spot: Kind.SPOT, Picture: Kind.PICTURE,
+}  # fmt: skip
+
+
+def number_of(reading: Reading) -> float:
+    """The one number that a reading is: mm of a length, what was counted, the place of a pick. Raises LengthError."""
+    match reading:
+        case Length():
+            return reading.mm
+        case Count():
+            return reading.value
+        case Pick():
+            return reading.at
+    raise LengthError("this reading is no single number")
+
+
+def parse_count(text: str, unit: str, label: str = "this") -> Count:
+    """A plain number, with the unit or without. Raises LengthError for a length, or anything else."""
+    plain = text.strip()
+    if len(plain) > LONGEST_TEXT:
+        raise LengthError(f"{len(plain):,} characters is too long for a number")
+    if not plain:
+        raise LengthError("nothing typed yet")
+    try:
+        value = parse_number(plain.removesuffix(unit) if unit else plain)
+    except LengthError as error:
+        if _is_length(plain):
+            raise LengthError(f"{label} is no length: type a plain number") from None
+        raise error from None
+    if abs(value) > LARGEST_COUNT:
+        raise LengthError(f"{label} can't be as large as that")
+    return Count(value, text, unit)
+
+
+def _is_length(text: str) -> bool:
+    """Whether it is one, with its unit."""
+    try:
+        return parse_length(text, allow_negative=True).text.strip()[-1:].isalpha()
+    except LengthError:
+        return False
+
+
+def parse_pick(text: str, count: int = 0, words: Sequence[str] = ()) -> Pick:
+    """One of `words`, or a place from 1 to `count` in halves: ``3``, ``2.5``, ``2,5``. Raises LengthError."""
+    plain = text.strip().lower()
+    for i, word in enumerate(words):
+        if plain == word.lower():
+            return Pick(float(i + 1), word)
+    if words:
+        raise LengthError(f"choose one of {', '.join(words)}")
+    try:
+        at = plain_number(plain)
+    except ValueError:
+        at = math.nan
+    if not (1 <= at <= count and at * 2 == round(at * 2)):
+        raise LengthError(f"choose 1 to {count}, or halfway between two, like 2.5")
+    return Pick(at, trim_number(at, 1))
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A reading as a row of the shop file has it: what it is made of by columns, whatever its kind."""
+
+    kind: str
+    text: str
+    value: float | None
+    second: float | None
+    unit: str
+    resolution: float
+    blob: str
+
+
+def to_row(reading: Reading) -> Row:
+    """What the columns hold of it."""
+    kind = str(kind_of(reading))
+    match reading:
+        case Length():
+            return Row(kind, reading.text, reading.mm, None, reading.unit, reading.resolution_mm, "")
+        case Count():
+            return Row(kind, reading.text, reading.value, None, reading.unit, 0.0, "")
+        case Pick():
+            return Row(kind, reading.text, reading.at, None, "", 0.0, "")
+        case Spot():
+            return Row(kind, reading.text, reading.x, reading.y, "mm", 0.0, "")
+        case Picture():
+            u, v = reading.at or (None, None)
+            return Row(kind, reading.text, u, v, "px", 0.0, reading.blob)
+
+
+def from_row(row: Row) -> Reading:
+    """Inverse of `to_row`. Raises ValueError for what is no reading."""
+    value, second = row.value, row.second
+    match row.kind:
+        case Kind.PICTURE if row.blob and (value is None) == (second is None):
+            return Picture(row.blob, None if value is None or second is None else (value, second), row.text)
+        case Kind.SPOT if value is not None and second is not None:
+            return Spot(value, second, row.text)
+        case Kind.LENGTH if value is not None:
+            return Length(value, row.text, row.unit, row.resolution)
+        case Kind.COUNT if value is not None:
+            return Count(value, row.text, row.unit)
+        case Kind.PICK if value is not None:
+            return Pick(value, row.text)
+    raise ValueError(f"no reading: {row.kind!r} without what it needs")

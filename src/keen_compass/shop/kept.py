@@ -1,0 +1,130 @@
+"""What the shop file keeps, as values: rounds, pieces with their stages, readings, findings, numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from keen_compass.machines.snapshot import Snapshot
+from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.geometry import Box
+from keen_compass.quantities.readings import Reading
+from keen_compass.quantities.stored import StoredValue
+
+
+@dataclass(frozen=True, slots=True)
+class KeptReading:
+    """A reading: its slot, measurand, what was read, instrument's uid, when."""
+
+    slot: int
+    measurand: str
+    reading: Reading
+    instrument: str
+    at: str
+
+    @property
+    def text(self) -> str:
+        """As it was typed."""
+        return self.reading.text
+
+
+@dataclass(frozen=True, slots=True)
+class KeptStage:
+    """A step of a piece's making. kind: made, run or counted. sent: name of the blob that the machine was sent."""
+
+    id: int
+    kind: str
+    at: str
+    sent: str
+    snapshot: Snapshot
+
+
+@dataclass(frozen=True, slots=True)
+class KeptPiece:
+    """A piece as made.
+
+    parameters: the procedure's own. place: what it covers or marks on the bed, mm. on_bed: it marks the bed itself.
+    practice: what a stand-in needs to make it again besides the file, where one made it.
+    stages: the steps of its making, in order; never none.
+    """
+
+    id: int
+    round: int
+    number: int
+    at: str
+    parameters: Mapping[str, Any]
+    place: tuple[Box, ...]
+    on_bed: bool
+    practice: Mapping[str, Any] | None
+    stages: tuple[KeptStage, ...]
+
+    @property
+    def snapshot(self) -> Snapshot:
+        """What was in force when it was read: that of its last stage."""
+        return self.stages[-1].snapshot
+
+    @property
+    def sent(self) -> str:
+        """Name of the blob that was sent to make it, empty where there was none or it wasn't kept."""
+        return self.stages[-1].sent
+
+
+@dataclass(frozen=True, slots=True)
+class KeptRound:
+    """A round, what it copied when it began, and its status: open, signed or given_up.
+
+    tolerances: mm by quantity, scales over `reference_length` (mm).
+    """
+
+    id: int
+    machine: str
+    procedure: str
+    at: str
+    tolerances: Mapping[str, float]
+    reference_length: float
+    status: str
+
+
+@dataclass(frozen=True, slots=True)
+class KeptFinding:
+    """A finding in the logbook."""
+
+    finding: Finding
+    at: str
+    round: int
+    piece: int
+
+
+@dataclass(frozen=True, slots=True)
+class KeptValue:
+    """A number, seen or put in its place at `at`. how: start, typed or read_back. subject: key of whose it is."""
+
+    stored: StoredValue
+    at: str
+    how: str
+    round: int | None
+    subject: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Future:
+    """What bears a date that has not come yet: table, row, machine and time, newest last."""
+
+    rows: tuple[tuple[str, int, str, str], ...]
+
+    @property
+    def latest(self) -> str:
+        """The last of the dates."""
+        return self.rows[-1][3]
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """Two numbers of which an older program can't say which is in the controller: the one with the later date, and the
+    one that was written last."""
+
+    machine: str
+    quantity: str
+    by_date: KeptValue
+    written_last: KeptValue

@@ -1,0 +1,304 @@
+"""The shop's machines, things and instruments; what is mounted; the numbers, findings and events of each machine."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from typing import Any, TypeVar
+
+from keen_compass.errors import InputError, ShopDamagedError
+from keen_compass.machines.profile import Machine, Stock, Tool, instrument_from_json, instrument_to_json
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.stored import StoredValue, stored_from_body
+from keen_compass.quantities.subjects import NO_SUBJECT, Subject
+from keen_compass.shop.base import ShopBase
+from keen_compass.shop.kept import Doubt, KeptFinding, KeptValue
+from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
+from keen_compass.shop.things import parts_of, put_together
+
+T = TypeVar("T")
+SETTLED = ("signed", "given_up")  # kinds of mark that end a round
+
+
+class MachineRows(ShopBase):
+    """What the shop knows of its machines and of what they are measured with."""
+
+    # Machines and what belongs to them
+
+    def machines(self) -> list[Machine]:
+        """Current profiles of the machines in use, in the order in which they were added."""
+        things, mounted = self._things(), self._all_mounted()
+
+        def read(uid: str, body: Any) -> Machine:
+            return put_together(body, things, mounted.get(uid, {}))
+
+        found = [self._understood("machine", read, uid, body) for uid, body in self._profiles("machine")]
+        return [m for m in found if m is not None and not m.retired]
+
+    def machine(self, uid: str, until: str = "") -> Machine:
+        """The current profile, or the one that held at a time. Raises ShopDamagedError where none can be read."""
+        tail = f"(? = '' OR at <= ?) {NEWEST} LIMIT 1"
+        for _, _, _, body in self._f.rows("machine", f"WHERE uid = ? AND {tail}", uid, until, until):
+            loaded = [row[3] for row in self._f.rows("mounted", f"WHERE machine = ? AND {tail}", uid, until, until)]
+            return put_together(json.loads(body), self._things(until), json.loads(loaded[0]) if loaded else {})
+        raise ShopDamagedError("That machine is not in this shop file, or its profile is damaged.")
+
+    def put_machine(self, machine: Machine) -> None:
+        """Append a profile, and what is new of its tools, its stock and what is mounted."""
+        body, things, loaded = parts_of(machine, self._known_stock())
+        with self.writing():
+            here = self._things()
+            for uid, (kind, what) in things.items():
+                if here.get(uid) != what:
+                    self._f.append("thing", uid=uid, kind=kind, at=self._stamp(uid), body=json.dumps(what))
+            if self._mounted(machine.uid) != loaded:
+                self._f.append(
+                    "mounted", machine=machine.uid, at=self._stamp(machine.uid), body=json.dumps(loaded)
+                )  # fmt: skip
+            self._f.append("machine", uid=machine.uid, at=self._stamp(machine.uid), body=json.dumps(body))
+
+    def mount(self, machine: Machine, *, tool: Tool | None = None, stock: Stock | None = None) -> None:
+        """Another tool is in, or other stock lies on it. What the controller holds stays what it is."""
+        _, things, loaded = parts_of(
+            replace(machine, mounted=(tool.uid if tool else machine.mounted), stock=stock or machine.stock),
+            self._known_stock(),
+        )
+        if loaded == self._mounted(machine.uid):
+            return
+        with self.writing():
+            here = self._things()
+            for uid, (kind, what) in things.items():
+                if uid not in here:
+                    self._f.append("thing", uid=uid, kind=kind, at=self._stamp(uid), body=json.dumps(what))
+            self._f.append("mounted", machine=machine.uid, at=self._stamp(machine.uid), body=json.dumps(loaded))
+
+    def stock_at_hand(self, machine: Machine) -> list[Stock]:
+        """What may lie on a machine: every stock of the shop, as it lay there last, else as large as the bed."""
+        lay: dict[str, Mapping[str, Any]] = {}
+        for _, _, _, body in self._f.rows("mounted", f"WHERE machine = ? {OLDEST_FIRST}", machine.uid):
+            said = json.loads(body)
+            if "stock" in said:
+                lay[said["stock"]] = said
+        usual = {"x": 0.0, "y": 0.0, "width": machine.bed[0], "height": machine.bed[1]}
+        found = []
+        for uid, what in self._things(kind="stock").items():
+            where = {name: lay.get(uid, usual)[name] for name in usual}
+            found.append(Stock(what["name"], what["thickness"], **where, uid=uid))
+        return found
+
+    def _things(self, until: str = "", kind: str = "") -> dict[str, dict[str, Any]]:
+        """What each thing is, by its uid, in the order of their first."""
+        tail = f"WHERE (? = '' OR at <= ?) AND (? = '' OR kind = ?) {OLDEST_FIRST}"
+        return {uid: json.loads(body) for _, uid, _, _, body in self._f.rows("thing", tail, until, until, kind, kind)}
+
+    def _known_stock(self) -> dict[tuple[str, float], str]:
+        """Material and thickness → uid."""
+        return {(what["name"], what["thickness"]): uid for uid, what in self._things(kind="stock").items()}
+
+    def _mounted(self, machine: str) -> dict[str, Any]:
+        for *_, body in self._f.rows("mounted", f"WHERE machine = ? {NEWEST} LIMIT 1", machine):
+            found: dict[str, Any] = json.loads(body)
+            return found
+        return {}
+
+    def _all_mounted(self) -> dict[str, dict[str, Any]]:
+        return {machine: json.loads(body) for _, machine, _, body in self._f.rows("mounted", OLDEST_FIRST)}
+
+    # Instruments
+
+    def instruments(self) -> list[Instrument]:
+        """Current profiles, in the order in which they were added."""
+
+        def read(_uid: str, body: Any) -> Instrument:
+            return instrument_from_json(body)
+
+        found = (self._understood("instrument", read, uid, body) for uid, body in self._profiles("instrument"))
+        return [i for i in found if i is not None]
+
+    def put_instrument(self, instrument: Instrument) -> None:
+        """Append a profile."""
+        with self.writing():
+            body = json.dumps(instrument_to_json(instrument))
+            self._f.append("instrument", uid=instrument.uid, at=self._stamp(instrument.uid), body=body)
+
+    def _understood(self, noun: str, read: Callable[[str, Any], T], uid: str, body: Any) -> T | None:
+        """A profile; None, and a word about it, for one that an older program took over without understanding it."""
+        try:
+            return read(uid, body)
+        except (TypeError, ValueError, KeyError, AttributeError, InputError):
+            self._f.notice = f"A {noun}’s profile can’t be understood and is left out."
+            return None
+
+    def _profiles(self, table: str) -> list[tuple[str, Any]]:
+        """(uid, newest sound body) of each, in the order of their first."""
+        newest: dict[str, str] = {}
+        first: dict[str, int] = {}
+        for number, uid, _, body in self._f.rows(table, OLDEST_FIRST):
+            newest[uid] = body
+            first[uid] = min(number, first.get(uid, number))
+        return [(uid, json.loads(newest[uid])) for uid in sorted(newest, key=lambda uid: first[uid])]
+
+    def repeatability(self, instrument: str, before: str = "") -> Repeatability | None:
+        """Spread of this instrument's repeats, pooled over all dimensions read more than once; None without any.
+
+        before: only pieces made before that time, so that a round doesn't learn from its own readings.
+        """
+        rows = self._f.query(
+            "SELECT r.value, r.stage, r.measurand FROM reading r JOIN stage s ON s.id = r.stage "
+            "JOIN piece p ON p.id = s.piece WHERE r.instrument = ? AND r.kind = 'length' "
+            "AND NOT r.withdrawn AND (? = '' OR p.at < ?) AND r.id IN "
+            "(SELECT max(id) FROM reading WHERE stage = r.stage GROUP BY coalesce(slot, id))",
+            instrument, before, before,
+        )  # fmt: skip
+        damaged = {d.number for d in self.damage if d.table == "reading"}
+        groups: dict[tuple[int, str], list[float]] = {}
+        for mm, stage, measurand in rows:
+            groups.setdefault((stage, measurand), []).append(mm)
+        dof = sum(len(g) - 1 for g in groups.values())
+        if not dof or damaged:
+            return None
+        squares = sum((v - sum(g) / len(g)) ** 2 for g in groups.values() for v in g)
+        return Repeatability(math.sqrt(squares / dof), dof)
+
+    # Numbers
+
+    def value(self, machine: str, quantity: str) -> KeptValue | None:
+        """What the controller holds now, as far as the shop knows."""
+        return self.values(machine).get(quantity)
+
+    def values(self, machine: str) -> dict[str, KeptValue]:
+        """What is in the place of every quantity now, whosever it is: a place holds the number that was last put there,
+        or last seen there, whatever has been mounted since."""
+        held: dict[str, KeptValue] = {}
+        for (quantity, _), kept in self.values_by_subject(machine).items():
+            if quantity not in held or kept.at > held[quantity].at:
+                held[quantity] = kept
+        return held
+
+    def values_by_subject(self, machine: str) -> dict[tuple[str, str], KeptValue]:
+        """The last number of every quantity and subject (by its key): what is put back when it is mounted again."""
+        rows = self._f.rows("value", "WHERE machine = ?", machine, view="newest_value")
+        return {(row[2], row[3]): _value(row) for row in rows}
+
+    def put_value(
+        self, machine: str, quantity: str, stored: StoredValue, how: str, *, round_id: int | None = None,
+        subject: Subject = NO_SUBJECT,
+    ) -> None:  # fmt: skip
+        """Append a value. subject: what is mounted; what of it doesn't matter to the quantity is left out."""
+        with self.writing():
+            self._f.append(
+                "value", machine=machine, quantity=quantity, subject=key_for(quantity, subject),
+                at=self._stamp(machine), round=round_id, how=how, body=json.dumps(stored.to_body()),
+            )  # fmt: skip
+
+    def value_times(self) -> dict[tuple[str, str, str], str]:
+        """When each number came where it is, by (machine, quantity, key of its subject)."""
+        rows = self._f.query("SELECT machine, quantity, subject, max(at) FROM value GROUP BY 1, 2, 3")
+        return {(machine, quantity, subject): at for machine, quantity, subject, at in rows}
+
+    def doubts(self) -> list[Doubt]:
+        """Numbers taken over from an older file of which the date and the order of writing say different things, and
+        that nobody has typed since."""
+        found = []
+        for _, _, text in self._f.rows("about", "WHERE name = 'asked'"):
+            for machine, quantity, by_date, written_last in json.loads(text):
+                tail = "WHERE machine = ? AND quantity = ?"
+                rows = {row[0]: _value(row) for row in self._f.rows("value", tail, machine, quantity)}
+                if rows and max(rows) == written_last and by_date in rows:
+                    found.append(Doubt(machine, quantity, rows[by_date], rows[written_last]))
+        return found
+
+    # Findings and events
+
+    def findings(self, machine: str, quantity: str) -> list[KeptFinding]:
+        """A value's history, oldest first."""
+        rows = self._f.rows("finding", f"WHERE machine = ? AND quantity = ? {OLDEST_FIRST}", machine, quantity)
+        return [_finding(row) for row in rows]
+
+    def findings_of(self, round_id: int) -> list[KeptFinding]:
+        """What a round found, oldest first."""
+        return [_finding(row) for row in self._f.rows("finding", f"WHERE round = ? {OLDEST_FIRST}", round_id)]
+
+    def latest_findings(self) -> dict[tuple[str, str, str], KeptFinding]:
+        """The newest finding by (machine, quantity, key of its subject)."""
+        return {(row[1], row[2], row[3]): _finding(row) for row in self._f.rows("finding", view="newest_finding")}
+
+    def put_findings(self, machine: str, round_id: int, piece_id: int, findings: Sequence[Finding]) -> None:
+        """Append findings of one piece, each under the subject that matters to it."""
+        with self.writing():
+            for f in findings:
+                self._f.append(
+                    "finding", machine=machine, quantity=f.quantity, subject=key_for(f.quantity, f.subject),
+                    at=self._stamp(machine), round=round_id, piece=piece_id, verdict=str(f.verdict), error=f.error,
+                    uncertainty=f.expanded_uncertainty, tolerance=f.tolerance, body=json.dumps(f.to_json()),
+                )  # fmt: skip
+
+    def put_event(self, machine: str, kind: str, text: str) -> None:
+        """Append an event."""
+        with self.writing():
+            self._f.append("event", machine=machine, at=self._stamp(machine), kind=kind, text=text)
+
+    def events(self, machine: str) -> list[tuple[str, str, str]]:
+        """(at, kind, text), oldest first."""
+        rows = self._f.rows("event", f"WHERE machine = ? {OLDEST_FIRST}", machine)
+        return [(at, kind, text) for _, _, at, kind, text in rows]
+
+    def events_of(self, kinds: Sequence[str]) -> dict[str, list[tuple[str, str]]]:
+        """(at, text) of events of some kinds, newest first, by machine."""
+        marks = ", ".join("?" * len(kinds))
+        events: dict[str, list[tuple[str, str]]] = {}
+        for _, machine, at, _, text in self._f.rows("event", f"WHERE kind IN ({marks}) {NEWEST}", *kinds):
+            events.setdefault(machine, []).append((at, text))
+        return events
+
+    def log_rows(
+        self, machine: str, quantity: str, verdict: str, since: str, silent: Sequence[str], most: int | None
+    ) -> list[Any]:
+        """(kind, at, machine, quantity, verdict, round, first, second) newest first; empty filters pass all.
+
+        silent: kinds that are left out.
+        """
+        parts = [
+            "SELECT 'value' AS kind, at, machine, quantity, NULL AS verdict, round, body AS first, NULL AS second, id "
+            f"FROM value WHERE (round IS NOT NULL OR how <> 'start') {self._sound('value', 'AND')}",
+            "SELECT m.kind, m.at, r.machine, NULL, NULL, r.id, m.body, NULL, m.id FROM mark m "
+            f"JOIN round r ON r.id = m.round WHERE m.kind IN {SETTLED} {self._sound('mark', 'AND', 'm.')}",
+            "SELECT kind, at, machine, NULL, NULL, NULL, text, NULL, id FROM event "
+            f"WHERE kind NOT IN ({', '.join('?' * len(silent))}) {self._sound('event', 'AND')}",
+        ]
+        if "finding" not in silent:
+            parts.append(
+                "SELECT 'finding', at, machine, quantity, verdict, round, error, uncertainty, id FROM finding "
+                f"{self._sound('finding', 'WHERE')}"
+            )
+        wanted = [
+            ("machine", "=", machine), ("quantity", "=", quantity), ("verdict", "=", verdict), ("at", ">=", since),
+        ]  # fmt: skip
+        tests = [f"{column} {sign} ?" for column, sign, value in wanted if value]
+        values = [*silent, *(value for *_, value in wanted if value)]
+        sql = (
+            f"SELECT kind, at, machine, quantity, verdict, round, first, second FROM ({' UNION ALL '.join(parts)})"
+            + (" WHERE " + " AND ".join(tests) if tests else "") + f" {NEWEST}"
+            + (f" LIMIT {most:d}" if most else "")
+        )  # fmt: skip
+        return self._f.query(sql, *values)
+
+
+def key_for(quantity: str, subject: Subject) -> str:
+    """The key of a quantity's subject: what is mounted, projected onto what the quantity depends on."""
+    known = QUANTITIES.get(quantity)
+    return subject.on(known.depends).key if known and known.depends else ""
+
+
+def _value(row: tuple[Any, ...]) -> KeptValue:
+    _, _, _, subject, at, body, round_id, how = row
+    return KeptValue(stored_from_body(json.loads(body)), at, how, round_id, subject)
+
+
+def _finding(row: tuple[Any, ...]) -> KeptFinding:
+    at, round_id, piece, body = row[4], row[5], row[6], row[-1]
+    return KeptFinding(Finding.from_json(json.loads(body)), at, round_id, piece)

@@ -1,0 +1,54 @@
+"""How a machine's profile, the things of the shop and what is mounted go together, and come apart for the file.
+
+A tool or a stock is a thing of the shop with an identity of its own; a profile names the tools that the machine uses;
+what is mounted is said apart, because it changes by the hour.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from keen_compass.machines.profile import Machine
+
+Things = dict[str, tuple[str, dict[str, Any]]]  # uid → (kind, what it is)
+KINDS = ("tool", "stock", "process", "consumables", "accessory", "carrier", "printer")
+
+
+def parts_of(
+    machine: Machine, known_stock: Mapping[tuple[str, float], str]
+) -> tuple[dict[str, Any], Things, dict[str, Any]]:  # fmt: skip
+    """(profile, things, what is mounted), each as the shop file keeps it.
+
+    known_stock: uid by material and thickness: the same material in the same thickness is the same stock.
+    """
+    body = machine.to_json()
+    tools = [t if t.uid else replace(t, uid=_uid(machine.uid, t.name)) for t in machine.tools]
+    things: Things = {
+        t.uid: ("tool", {"name": t.name, "diameter": t.diameter, "drawn": t.drawn}) for t in tools
+    }  # fmt: skip
+    mounted = next((t.uid for t in tools if t.uid == machine.mounted), tools[0].uid if tools else "")
+    loaded: dict[str, Any] = {"tool": mounted}
+    if s := machine.stock:
+        uid = known_stock.get((s.name, s.thickness)) or s.uid or _uid(s.name, f"{s.thickness:g}")
+        things[uid] = ("stock", {"name": s.name, "thickness": s.thickness})
+        loaded |= {"stock": uid, "x": s.x, "y": s.y, "width": s.width, "height": s.height}
+    del body["stock"], body["mounted"]
+    return body | {"tools": [t.uid for t in tools]}, things, loaded
+
+
+def put_together(
+    body: Mapping[str, Any], things: Mapping[str, Mapping[str, Any]], loaded: Mapping[str, Any]
+) -> Machine:
+    """Inverse of `parts_of`; a tool or stock that can't be read any more is left out."""
+    tools = [{"uid": uid, **things[uid]} for uid in body["tools"] if uid in things]
+    stock = None
+    if (uid := loaded.get("stock", "")) in things:
+        stock = {"uid": uid, **things[uid], **{k: loaded[k] for k in ("x", "y", "width", "height")}}
+    return Machine.from_json({**body, "tools": tools, "stock": stock, "mounted": loaded.get("tool", "")})
+
+
+def _uid(*parts: str) -> str:
+    return hashlib.blake2b("\x1f".join(parts).encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
