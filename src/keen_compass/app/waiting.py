@@ -47,6 +47,7 @@ class Waiting(QWidget):
         if self._before is not None:  # not every desktop does that
             self._before.window().activateWindow()
             self._before.setFocus()
+            QApplication.processEvents()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Closing it means the same, while it runs."""
