@@ -10,7 +10,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
 from keen_compass.app.start import application
@@ -58,6 +58,22 @@ def tab_to(name: str) -> None:
             return
         press(Qt.Key.Key_Tab)
     raise AssertionError(f"Tab never reached {name}")
+
+
+def choose(name: str, words: str) -> None:
+    """Go to a choice and through its entries until those words stand there."""
+    tab_to(name)
+    combo = QApplication.focusWidget()
+    assert isinstance(combo, QComboBox)
+    for _ in range(combo.count()):
+        if combo.currentText() == words:
+            return
+        press(Qt.Key.Key_Down)
+    for _ in range(combo.count()):
+        if combo.currentText() == words:
+            return
+        press(Qt.Key.Key_Up)
+    raise AssertionError(f"{words} is not in {name}")
 
 
 STEPS = ("x_steps", "y_steps")

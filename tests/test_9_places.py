@@ -17,7 +17,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from driving import opened, press, shown, states, tab_to
+from driving import choose, opened, press, shown, states, tab_to
 from keen_compass.app import theme as th
 from keen_compass.app.help import PAGES
 from keen_compass.app.logbook.page import LogbookPage
@@ -45,21 +45,6 @@ def fill(name: str, text: str) -> None:
     tab_to(name)
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
     press(text)
-
-
-def choose(name: str, words: str) -> None:
-    tab_to(name)
-    combo = QApplication.focusWidget()
-    assert isinstance(combo, QComboBox)
-    for _ in range(combo.count()):
-        if combo.currentText() == words:
-            return
-        press(Qt.Key.Key_Down)
-    for _ in range(combo.count()):
-        if combo.currentText() == words:
-            return
-        press(Qt.Key.Key_Up)
-    raise AssertionError(f"{words} is not in {name}")
 
 
 # Machines

@@ -143,16 +143,16 @@ def test_dates_that_have_not_come_are_asked_about(opened: MainWindow) -> None:
     shop.clock = lambda: ahead.strftime("%Y-%m-%dT%H:%M:%S.%fZ")
     shop.put_event("heron", "moved", "Moved, says a fast clock")
     shop.clock = lambda: datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
-    opened.care.ask_about_dates()
+    opened.care.ask_what_is_open()
     assert "1 entry is dated after now" in shown(opened)
     assert "is that right?" in shown(opened)
     answer(opened, "clock is wrong")
     assert "Set this computer’s clock" in shown(opened)
     assert shop.from_the_future() is not None
-    opened.care.ask_about_dates()
+    opened.care.ask_what_is_open()
     answer(opened, "date them now")
     assert shop.from_the_future() is None
-    opened.care.ask_about_dates()
+    opened.care.ask_what_is_open()
     assert opened._notice is not None
     assert not opened._notice.isVisible()
 

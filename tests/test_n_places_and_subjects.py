@@ -5,23 +5,39 @@ from __future__ import annotations
 import copy
 import json
 import math
+import shutil
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
 
+from driving import choose, opened, press, shown
+from keen_compass.app.shop.machine_page import MachinePage
+from keen_compass.app.window import MainWindow
 from keen_compass.cli import main
 from keen_compass.errors import InputError
 from keen_compass.machines.forms import machine_fields, read_machine
 from keen_compass.machines.profile import Machine
+from keen_compass.practice import stand_in
 from keen_compass.practice.demo import HERON
+from keen_compass.practice.playing import play
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.case import case_from_json
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.subjects import DIMENSIONS, NO_SUBJECT, Subject, subject_from_input
+from keen_compass.rounds import RoundSession
+from keen_compass.shop.standing import Spoke, State, Why, spokes
+from keen_compass.shop.store import Shop
+from keen_compass.words.standing import reason
 
 AMOUNTS = ("backlash", "home", "speed")
 
@@ -189,6 +205,7 @@ SUBJECTS = st.builds(
 def test_two_subjects_have_one_key_only_where_they_are_one(a: Subject, b: Subject) -> None:
     assert (a.key == b.key) == (a == b)
     assert subject_from_input(a.to_json()) == a
+    assert Subject.from_key(a.key) == a
 
 
 @given(SUBJECTS, st.sets(st.sampled_from(DIMENSIONS)))
@@ -202,3 +219,127 @@ def test_a_thickness_that_is_none_is_refused() -> None:
     for thickness in (math.nan, math.inf, True, "x" * 300, 1e9):
         with pytest.raises(InputError, match="thickness"):
             subject_from_input({"thickness": thickness})
+
+
+# What is mounted, in the window
+
+
+def choose_mounted(window: MainWindow, words: str) -> None:
+    """Open the list of what is on the machine and go down it to an entry, by keyboard."""
+    button = window.rose_page.mounted
+    button.setFocus()
+    press(Qt.Key.Key_Return)
+    menu = button._list
+    assert menu.isVisible()
+    for _ in range(20):
+        QTest.keyClick(menu, Qt.Key.Key_Down)
+        if menu.activeAction() is not None and words in menu.activeAction().text():
+            QTest.keyClick(menu, Qt.Key.Key_Return)
+            QApplication.processEvents()
+            return
+    raise AssertionError(f"{words} is not offered")
+
+
+def spoke_of(window: MainWindow, quantity: str) -> Spoke:
+    return {s.quantity: s for s in spokes(window.shop, window.shop.machine("swift"))}[quantity]
+
+
+def test_another_roll_has_a_tracking_of_its_own_and_the_controller_keeps_its_numbers(window: MainWindow) -> None:
+    window.show_rose("swift")
+    before = window.shop.values("swift")
+    assert spoke_of(window, "tracking").finding is not None
+    choose_mounted(window, "display film")
+    assert "display film" in window.rose_page.mounted.text()
+    assert (spoke_of(window, "tracking").state, spoke_of(window, "tracking").about) == (State.NEVER, "display film")
+    assert "not measured with display film yet" in shown(window.rose_page)
+    assert spoke_of(window, "x_steps").state is State.IN  # belongs to the machine alone
+    assert window.shop.values("swift") == before
+    assert window.shop.events("swift")[-1][1:] == ("new_sheet", "New sheet: display film")
+    choose_mounted(window, "white vinyl")
+    assert spoke_of(window, "tracking").finding is not None
+
+
+def test_a_round_finds_out_for_the_roll_that_is_on(window: MainWindow) -> None:
+    shop = window.shop
+    (film,) = [s for s in shop.stock_at_hand(shop.machine("swift")) if s.name == "display film"]
+    shop.mount(shop.machine("swift"), stock=film)
+    play(shop, shop.machine("swift"), "travel-run", "tracking", "rule-60in")
+    found = {s: k.finding for (m, q, s), k in shop.latest_findings().items() if (m, q) == ("swift", "tracking")}
+    assert set(found) == {"material=white vinyl roll", "material=display film"}
+    assert found["material=display film"].subject.material == "display film"
+    assert spoke_of(window, "tracking").finding == found["material=display film"]
+
+
+def test_the_tool_that_made_a_piece_is_the_one_that_is_in(window: MainWindow) -> None:
+    window.show_rose("heron")
+    choose_mounted(window, "3 mm cutter")
+    assert window.shop.machine("heron").tool == HERON.tools[1]
+    session = RoundSession.begin(window.shop, window.shop.machine("heron"), "rectangle")
+    assert session.context.tool == HERON.tools[1]
+    session.making.choose(tool="cutter-6")
+    stand_in.make(session)
+    assert window.shop.machine("heron").tool == HERON.tools[0]
+    piece = session.context.piece
+    assert piece is not None
+    assert (piece.snapshot.tool, piece.snapshot.stock) == (HERON.tools[0], HERON.stock)
+    assert piece.snapshot.held == session.context.values()
+    assert (window.shop.blob(piece.sent) or b"").startswith(b"(Keen Compass, piece")
+
+
+def test_a_number_of_something_else_is_said(shop: Shop, monkeypatch: pytest.MonkeyPatch) -> None:
+    """As if home offsets belonged to the tool: the controller holds that of the one that was in."""
+    for q in ("x_home", "y_home"):
+        monkeypatch.setitem(QUANTITIES, q, replace(QUANTITIES[q], depends=("tool",)))
+    heron = shop.machine("heron")
+    shop.mount(heron, tool=HERON.tools[0])
+    heron = shop.machine("heron")
+    shop.put_value("heron", "x_home", StoredAmount("x_home", "mm", 4.25), "typed", subject=heron.subject)
+    shop.mount(heron, tool=HERON.tools[1])
+    heron = shop.machine("heron")
+    assert shop.values("heron")["x_home"].stored == StoredAmount("x_home", "mm", 4.25)  # what is held stays
+    spoke = {s.quantity: s for s in spokes(shop, heron)}["x_home"]
+    assert (spoke.state, spoke.why) == (State.NEVER, Why.ANOTHERS)
+    assert reason(spoke, "mm") == "The controller holds the number of 6 mm cutter: put this one’s in."
+    shop.put_value("heron", "x_home", StoredAmount("x_home", "mm", 3.5), "typed", subject=heron.subject)
+    assert {s.quantity: s for s in spokes(shop, heron)}["x_home"].why is not Why.ANOTHERS
+    own = shop.values_by_subject("heron")
+    assert [own["x_home", f"tool={uid}"].stored.text(2) for uid in ("cutter-6", "cutter-3")] == ["4.25", "3.50"]
+
+
+def test_the_form_turns_the_numbers_with_the_controllers_unit(window: MainWindow) -> None:
+    window.show_rose("heron")
+    held = window.shop.values("heron")
+    QTest.mouseClick(window.rose_page.edit, Qt.MouseButton.LeftButton)
+    page = window.places.currentWidget()
+    assert isinstance(page, MachinePage)
+    before = page.keeps.values()
+    choose("Its lengths and feeds", "in inches")
+    turned = page.keeps.values()
+    assert float(turned["x_home"]) == pytest.approx(float(before["x_home"]) / 25.4, abs=1e-5)
+    assert turned["x_steps"] == before["x_steps"]
+    QTest.mouseClick(page.save, Qt.MouseButton.LeftButton)
+    inch, now = window.shop.machine("heron"), window.shop.values("heron")
+    assert inch.controller_units == "in"
+    for q in ("x_backlash", "x_home", "x_speed"):
+        assert isinstance(stored := now[q].stored, StoredAmount)
+        assert stored.unit in ("in", "in/min")
+        assert isinstance(was := held[q].stored, StoredAmount)
+        assert stored.base == pytest.approx(was.base, abs=0.001 if q != "x_speed" else 0.01)
+
+
+def test_which_number_holds_is_asked_above_the_page(qtbot: QtBot, tmp_path: Path) -> None:
+    file = Path(shutil.copy(Path(__file__).parent / "data" / "shop-format-3.kcshop", tmp_path / "old.kcshop"))
+    shop = Shop(file, clock=lambda: "2026-11-25T12:00:00.000000Z")
+    window = opened(qtbot, shop)
+    while not shop.checked:
+        window.care.look()
+    window.care.look()
+    bar = window._notice
+    assert bar is not None
+    assert bar.isVisible()
+    assert "Swift, X steps: 100.62 has the later date, 99.50 was written last" in bar.words.text()
+    QTest.mouseClick(bar.answers[1], Qt.MouseButton.LeftButton)
+    assert not bar.isVisible()
+    assert shop.values("swift")["x_steps"].stored.text(2) == "99.50"
+    assert shop.doubts() == []
+    shop.close()

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keen_compass.errors import KeenCompassError
-from keen_compass.shop.kept import Future
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.shop.kept import Doubt, Future, KeptValue
 from keen_compass.shop.store import Shop
 
 MOST_NAMED = 3  # damaged things that are named
@@ -52,7 +53,7 @@ class ShopCare(QObject):
                     self.changed.emit()
                 return
             self._timer.stop()
-            self.ask_about_dates()
+            self.ask_what_is_open()
         except KeenCompassError as error:
             self._timer.stop()
             self.said.emit(str(error))
@@ -68,13 +69,43 @@ class ShopCare(QObject):
             [("Keep a copy as…", self._keep_copy), ("Not now", lambda: None)],
         )
 
-    def ask_about_dates(self) -> None:
-        """Something is dated after now: either this computer's clock is wrong, or those dates are."""
+    def ask_what_is_open(self) -> None:
+        """What only a person can say: whether odd dates are right, then which of two numbers holds."""
         if self._shop.closed or self._shop.read_only:
             return
-        future = self._shop.from_the_future()
-        if future is None:
-            return
+        if future := self._shop.from_the_future():
+            self._ask_about_dates(future)
+        elif doubts := self._shop.doubts():
+            self._ask_which_holds(doubts[0])
+
+    def _ask_which_holds(self, doubt: Doubt) -> None:
+        """An older program went by the order of writing, this one goes by the date; where that differs, who knows?"""
+        machine = self._shop.machine(doubt.machine)
+        place = machine.place(doubt.quantity)
+        by_date, last = doubt.by_date, doubt.written_last
+
+        def holds(kept: KeptValue) -> None:
+            try:
+                subject = machine.subject
+                self._shop.put_value(doubt.machine, doubt.quantity, kept.stored, "typed", subject=subject)
+            except KeenCompassError as error:
+                self.said.emit(str(error))
+                return
+            self.changed.emit()
+            self.ask_what_is_open()
+
+        self.asked.emit(
+            f"{machine.name}, {QUANTITIES[doubt.quantity].label}: {place.text(by_date.stored)} has the later date, "
+            f"{place.text(last.stored)} was written last. Which does the controller hold?",
+            [
+                (place.text(by_date.stored), lambda: holds(by_date)),
+                (place.text(last.stored), lambda: holds(last)),
+                ("Ask me later", lambda: None),
+            ],
+        )
+
+    def _ask_about_dates(self, future: Future) -> None:
+        """Something is dated after now: either this computer's clock is wrong, or those dates are."""
         from keen_compass.app.round.words import day_and_time  # late: nothing of it is for the first screen
 
         entries = "1 entry is" if len(future.rows) == 1 else f"{len(future.rows)} entries are"
@@ -96,6 +127,7 @@ class ShopCare(QObject):
         except KeenCompassError as error:
             self.said.emit(str(error))
         self.changed.emit()
+        self.ask_what_is_open()
 
     def _say_how_it_is(self) -> None:
         """Why it can only be looked at, what is damaged, what else there is to say about the file."""

@@ -25,7 +25,7 @@ from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.page import RosePage
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.profile import Machine
+from keen_compass.machines.profile import Machine, Stock, Tool
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.logbook import latest
@@ -62,6 +62,8 @@ class MainWindow(QMainWindow):
         self.rose_page.begin.connect(self.begin)
         self.rose_page.change.connect(self.change_machine)
         self.rose_page.happened.connect(self._ask_what_happened)
+        self.rose_page.mounted.tool.connect(lambda tool: self._mount(tool=tool))
+        self.rose_page.mounted.stock.connect(lambda stock: self._mount(stock=stock))
         self.round_page: RoundPage | None = None
         self._other: QWidget | None = None
         self._happening: HappeningBar | None = None
@@ -141,7 +143,10 @@ class MainWindow(QMainWindow):
                 continue
             axis = chosen.get("axis", "x") if entry.apart and chosen.get("run") != "tracking" else ""
             under_way[kept.procedure, axis] = (shown.step if shown else "make", self.shop.idle_days(kept.id))
-        self.rose_page.show_machine(machine, spokes(self.shop, machine), under_way, latest(self.shop, uid, LATELY))
+        self.rose_page.show_machine(
+            machine, self.shop.stock_at_hand(machine), spokes(self.shop, machine), under_way,
+            latest(self.shop, uid, LATELY),
+        )  # fmt: skip
         self._fill_begin_menu(machine)
 
     def begin(self, procedure: str, quantity: str = "") -> None:
@@ -189,7 +194,7 @@ class MainWindow(QMainWindow):
 
             page = LogbookPage(self.shop, self.machine_uid or "")
             page.took_over.connect(self.refresh_rail)
-            page.took_over.connect(self.care.ask_about_dates)
+            page.took_over.connect(self.care.ask_what_is_open)
         page.left.connect(self.back)
         self._show_other(page)
 
@@ -199,6 +204,18 @@ class MainWindow(QMainWindow):
             from keen_compass.app.shop.machine_page import MachinePage
 
             self._show_machine_page(MachinePage(self.shop, self.shop.machine(self.machine_uid)))
+
+    def _mount(self, *, tool: Tool | None = None, stock: Stock | None = None) -> None:
+        """Something else is on the machine now."""
+        if self.machine_uid is None:
+            return
+        try:
+            self.shop.mount(self.shop.machine(self.machine_uid), tool=tool, stock=stock)
+        except KeenCompassError as error:
+            self.say(str(error))
+        self._fill_rose(self.machine_uid)
+        self.refresh_rail()
+        self.rose_page.mounted.setFocus()
 
     def _show_machine_page(self, page: MachinePage) -> None:
         page.saved.connect(self._machine_saved)

@@ -8,6 +8,7 @@ its subject. Values and findings of different subjects are different numbers.
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, fields, replace
 from typing import Any
@@ -45,6 +46,16 @@ class Subject:
     def key(self) -> str:
         """One text for each subject, by which its values are found: ``material=birch ply;thickness=9``."""
         return ";".join(f"{name}={_escaped(text)}" for name, text in self._said())
+
+    @classmethod
+    def from_key(cls, key: str) -> Subject:
+        """Inverse of `key`."""
+        found: dict[str, Any] = {}
+        for part in re.findall(r"(?:\\.|[^;\\])+", key, re.DOTALL):
+            name, _, text = part.partition("=")
+            plain = re.sub(r"\\(.)", r"\1", text, flags=re.DOTALL)
+            found[name] = float(plain) if name == "thickness" else plain
+        return cls(**found)
 
     def _said(self) -> list[tuple[str, str]]:
         found = [(name, getattr(self, name)) for name in DIMENSIONS]

@@ -9,7 +9,7 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from keen_compass.errors import InputError, ShopDamagedError
-from keen_compass.machines.profile import Machine, Stock, Tool, instrument_from_json, instrument_to_json
+from keen_compass.machines.profile import KINDS, Machine, Stock, Tool, instrument_from_json, instrument_to_json
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -75,17 +75,26 @@ class MachineRows(ShopBase):
                 if uid not in here:
                     self._f.append("thing", uid=uid, kind=kind, at=self._stamp(uid), body=json.dumps(what))
             self._f.append("mounted", machine=machine.uid, at=self._stamp(machine.uid), body=json.dumps(loaded))
+            if stock and (machine.stock is None or stock.uid != machine.stock.uid):  # nothing of it is cut yet
+                self.put_event(machine.uid, "new_sheet", f"New sheet: {stock.name}")
 
     def stock_at_hand(self, machine: Machine) -> list[Stock]:
-        """What may lie on a machine: every stock of the shop, as it lay there last, else as large as the bed."""
+        """What may lie on a machine: what lay on it or on another of its kind, as it lay there last, else as large as
+        the bed."""
+        alike = {m.uid for m in self.machines() if KINDS[m.kind] == KINDS[machine.kind]}
         lay: dict[str, Mapping[str, Any]] = {}
-        for _, _, _, body in self._f.rows("mounted", f"WHERE machine = ? {OLDEST_FIRST}", machine.uid):
+        fit: set[str] = set()
+        for _, on, _, body in self._f.rows("mounted", OLDEST_FIRST):
             said = json.loads(body)
-            if "stock" in said:
-                lay[said["stock"]] = said
+            if "stock" in said and on in alike:
+                fit.add(said["stock"])
+                if on == machine.uid:
+                    lay[said["stock"]] = said
         usual = {"x": 0.0, "y": 0.0, "width": machine.bed[0], "height": machine.bed[1]}
         found = []
         for uid, what in self._things(kind="stock").items():
+            if uid not in fit:
+                continue
             where = {name: lay.get(uid, usual)[name] for name in usual}
             found.append(Stock(what["name"], what["thickness"], **where, uid=uid))
         return found
@@ -194,6 +203,15 @@ class MachineRows(ShopBase):
                 "value", machine=machine, quantity=quantity, subject=key_for(quantity, subject),
                 at=self._stamp(machine), round=round_id, how=how, body=json.dumps(stored.to_body()),
             )  # fmt: skip
+
+    def held_subjects(self) -> dict[tuple[str, str], str]:
+        """Whose number is in each place now: key of its subject by (machine, quantity)."""
+        rows = self._f.query(f"SELECT machine, quantity, subject FROM value WHERE subject <> '' {OLDEST_FIRST}")
+        return {(machine, quantity): subject for machine, quantity, subject in rows}
+
+    def thing_names(self) -> dict[str, str]:
+        """What each thing is called, by its uid."""
+        return {uid: str(what["name"]) for uid, what in self._things().items()}
 
     def value_times(self) -> dict[tuple[str, str, str], str]:
         """When each number came where it is, by (machine, quantity, key of its subject)."""

@@ -12,6 +12,7 @@ from enum import StrEnum
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.kept import KeptFinding
 from keen_compass.shop.machines import key_for
@@ -34,7 +35,8 @@ class State(StrEnum):
 class Why(StrEnum):
     """Why a spoke is in its state; what each is about stands in the spoke."""
 
-    NEVER = "never"
+    NEVER = "never"  # with what is mounted; `about` is that, where it was with something else
+    ANOTHERS = "anothers"  # the controller holds the number of `about`, and something else is mounted
     CHANGED = "changed"  # its own number, since it was measured
     CHANGED_UNDER = "changed_under"  # a number that it rests on: `about` is that quantity
     OUT = "out"
@@ -84,8 +86,9 @@ def standings(shop: Shop, machines: list[Machine], today: datetime | None = None
     """The spokes of several machines by uid, with one look at the file for all of them."""
     today = today or datetime.now(UTC)
     known = _Known(
-        shop.latest_findings(), shop.value_times(), shop.events_of(UNSETTLING), shop.events_of(UNSETTLING_PARTS)
-    )
+        shop.latest_findings(), shop.value_times(), shop.held_subjects(), shop.thing_names(),
+        shop.events_of(UNSETTLING), shop.events_of(UNSETTLING_PARTS),
+    )  # fmt: skip
     return {m.uid: _in_order(known, m, today) for m in machines}
 
 
@@ -114,11 +117,13 @@ def as_drawn(all_spokes: list[Spoke]) -> list[Spoke]:
 
 @dataclass(frozen=True, slots=True)
 class _Known:
-    """What the file says: newest finding and newest value's time by (machine, quantity, key of the subject); unsettling
-    events."""
+    """What the file says: newest finding and newest value's time by (machine, quantity, key of the subject); whose
+    numbers the controllers hold; names of things by uid; unsettling events."""
 
     findings: dict[tuple[str, str, str], KeptFinding]
     values: dict[tuple[str, str, str], str]
+    held: dict[tuple[str, str], str]
+    names: dict[str, str]
     events: dict[str, list[tuple[str, str]]]
     parts_events: dict[str, list[tuple[str, str]]]
 
@@ -130,11 +135,27 @@ def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
 
 def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> Spoke:
     q = QUANTITIES[quantity]
-    found = known.findings.get((machine.uid, quantity, key_for(quantity, machine.subject)))
+    mounted = key_for(quantity, machine.subject)
+    found = known.findings.get((machine.uid, quantity, mounted))
+    held = known.held.get((machine.uid, quantity), mounted)
+    if q.depends and held != mounted and q.lives in (Lives.RESOLUTION, Lives.NUMBER):
+        about = _in_names(known, held)
+        state = State.NEVER if found is None else State.RECHECK
+        finding, at = (found.finding, found.at) if found else (None, None)
+        return Spoke(quantity, q.label, q.group, state, finding, at, Why.ANOTHERS, about)
     if found is None:
-        return Spoke(quantity, q.label, q.group, State.NEVER, None, None, Why.NEVER)
+        others = q.depends and any(m == machine.uid and of == quantity for m, of, _ in known.findings)
+        about = _in_names(known, mounted) if others else ""
+        return Spoke(quantity, q.label, q.group, State.NEVER, None, None, Why.NEVER, about)
     state, why, about, days = _state(known, machine, quantity, found, today)
     return Spoke(quantity, q.label, q.group, state, found.finding, found.at, why, about, days)
+
+
+def _in_names(known: _Known, key: str) -> str:
+    """A subject as it is called: ``red vinyl roll``."""
+    said = Subject.from_key(key)
+    parts = [known.names.get(text, text) for text in said.to_json().values() if isinstance(text, str)]
+    return ", ".join(parts) or "nothing in particular"
 
 
 def _state(

@@ -15,7 +15,9 @@ def reason(spoke: Spoke, units: str) -> str:
     """Why it is in its state, one sentence; lengths as the machine shows them (`machines.profile.UNITS`)."""
     match spoke.why:
         case Why.NEVER:
-            return "Never measured."
+            return f"Not measured with {spoke.about} yet." if spoke.about else "Never measured."
+        case Why.ANOTHERS:
+            return f"The controller holds the number of {spoke.about}: put this one’s in."
         case Why.CHANGED:
             return "Changed since it was measured: confirm it."
         case Why.CHANGED_UNDER:

@@ -10,8 +10,9 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, StateSign, Text, empty, scrolling
 from keen_compass.app.rose.canvas import Rose
+from keen_compass.app.rose.mounted import MountedButton
 from keen_compass.machines.forms import show_size
-from keen_compass.machines.profile import Machine
+from keen_compass.machines.profile import Machine, Stock
 from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -37,6 +38,8 @@ class RosePage(QWidget):
         self.rose = Rose()
         self.rose.opened.connect(self._open)
         self._file_format, self._standpoint, self._units = "gcode", Standpoint(), "mm"
+        self.mounted = MountedButton()
+        self.mounted.other.connect(self.change)
         self._title = Line(px=th.TITLE, bold=True)
         self._subtitle = Line(colour="soft")
         self._next = QVBoxLayout()
@@ -47,7 +50,10 @@ class RosePage(QWidget):
         scroll = scrolling(beside)
         scroll.setFixedWidth(356)
         middle = QHBoxLayout()
-        middle.addWidget(self.rose, 1)
+        left = QVBoxLayout()
+        left.addWidget(self.mounted, 0, Qt.AlignmentFlag.AlignLeft)
+        left.addWidget(self.rose, 1)
+        middle.addLayout(left, 1)
         middle.addWidget(scroll)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 16, 16, 16)
@@ -63,8 +69,11 @@ class RosePage(QWidget):
         layout.addLayout(head)
         layout.addLayout(middle, 1)
 
-    def show_machine(self, machine: Machine, spokes: list[Spoke], under_way: UnderWay, lately: list[Entry]) -> None:
+    def show_machine(
+        self, machine: Machine, stock: list[Stock], spokes: list[Spoke], under_way: UnderWay, lately: list[Entry]
+    ) -> None:  # fmt: skip
         """Fill the page. under_way: (procedure, axis) → (step of its open round, days that it was left alone)."""
+        self.mounted.show_machine(machine, stock)
         self._file_format, self._standpoint, self._units = machine.file_format, machine.standpoint, machine.units
         self._title.say(machine.name)
         s = machine.standpoint

@@ -1,0 +1,81 @@
+"""What is on the machine now, tool and stock, as one button with everything that could be in their place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from functools import partial
+from typing import TypeVar
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QAction, QActionGroup, QFontMetrics
+from PySide6.QtWidgets import QMenu
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button
+from keen_compass.machines.forms import show_length
+from keen_compass.machines.profile import Machine, Stock, Tool
+
+T = TypeVar("T", Tool, Stock)
+WIDEST = 300  # px of words
+MENU_WIDEST = 420
+
+
+class MountedButton(Button):
+    """`tool` and `stock` carry what was chosen; `other` that what is wanted isn't there yet."""
+
+    tool = Signal(object)
+    stock = Signal(object)
+    other = Signal()
+
+    def __init__(self) -> None:
+        super().__init__("", self._open, "quiet")
+        self._list = QMenu(self)
+        self._list.setFont(th.font(th.TEXT))
+
+    def show_machine(self, machine: Machine, stock: Sequence[Stock]) -> None:
+        """What is mounted, and what there is besides."""
+        tool, lies = machine.tool, machine.stock
+        words = " · ".join(n for n in (tool.name if tool else "", lies.name if lies else "no stock") if n)
+        self.setText(f"On it: {QFontMetrics(self.font()).elidedText(words, Qt.TextElideMode.ElideMiddle, WIDEST)} ▾")
+        self.setAccessibleName(f"On the machine: {words}")
+        self.setToolTip(f"On the machine now: {words}")
+        self._list.clear()
+        self._section("Tool in it")
+        self._offer(machine.tools, tool, lambda t: t.name, self.tool.emit)
+        self._section("Stock on it")
+        self._offer(stock, lies, lambda s: _described(s, machine.units), self.stock.emit)
+        self._list.addSeparator()
+        self._list.addAction("Another tool or stock…", self.other.emit)
+
+    def _section(self, words: str) -> None:
+        if not self._list.isEmpty():
+            self._list.addSeparator()
+        head = QAction(words, self._list)
+        head.setEnabled(False)
+        self._list.addAction(head)
+
+    def _offer(
+        self, things: Sequence[T], now: T | None, words: Callable[[T], str], chosen: Callable[[T], object]
+    ) -> None:  # fmt: skip
+        group = QActionGroup(self._list)
+        metrics = QFontMetrics(self._list.font())
+        for thing in things:
+            text = metrics.elidedText(words(thing), Qt.TextElideMode.ElideMiddle, MENU_WIDEST)
+            action = QAction(text.replace("&", "&&"), group)
+            action.setCheckable(True)
+            action.setChecked(now is not None and thing.uid == now.uid)
+            action.triggered.connect(partial(_chosen, chosen, thing))
+            self._list.addAction(action)
+
+    def _open(self) -> None:
+        self._list.popup(self.mapToGlobal(self.rect().bottomLeft()))
+
+
+def _chosen(run: Callable[[T], object], thing: T, _checked: bool = False) -> None:
+    run(thing)
+
+
+def _described(stock: Stock, units: str) -> str:
+    """Its name, with the thickness where the name doesn't say it."""
+    thick = show_length(stock.thickness, units)
+    return stock.name if thick in stock.name else f"{stock.name}, {thick}"
