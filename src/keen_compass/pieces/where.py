@@ -66,6 +66,7 @@ class Return:
     """How far the axis, at `stop`, misses where it was at the stop `since`.
 
     each: by how many stops both move on with every repeat. zeroed: a dial was set to zero there, to its division.
+    feed: mm/min, with which it ran in between, where that matters.
     """
 
     axis: str
@@ -73,6 +74,7 @@ class Return:
     since: int
     each: int = 0
     zeroed: bool = False
+    feed: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,11 +96,15 @@ class Gap:
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """A number of the drive train of an axis, by its name; `usual` where the part doesn't say."""
+    """A number of the drive train of an axis, by its name; `usual` where the part doesn't say.
+
+    link: 0 for the motor, 1 for the gear, 2 for what drives the carriage.
+    """
 
     axis: str
     name: str
     usual: float
+    link: int = 0
 
 
 Where = Faces | Lines | EdgeLine | OnRule | Return | Height | Gap | Part

@@ -87,6 +87,7 @@ class Backlash(Procedure):
     title = "Backlash"
     needs = ("steps per unit set first", "a dial against the moving part, along the axis")
     surface = Surface.DIAL
+    large = ("travel",)
     makes = Makes.MOVES
     yields = ("x_backlash", "y_backlash", "z_backlash")
     piece_name = "no piece: the axis leaves a zeroed dial and comes back to it"

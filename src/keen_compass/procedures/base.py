@@ -21,6 +21,7 @@ from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.pieces.where import Where
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.charts import Chart, Extent, Shown
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
@@ -180,6 +181,7 @@ class Procedure:
     suits: kinds of instrument that it is read with, best first; empty for any.
     passes: how often each measurand is read unless the technician wants more.
     counts: measurands that are no lengths → what they count: °, or nothing for plain numbers.
+    large: parameters that say how large it is.
     per_axis: where it is done for one axis at a time, what it yields of that: "backlash".
     sides: parameters that a size on the command line sets.
     sized: whether the size slider belongs to it. grows: parameters that a longer piece makes longer.
@@ -197,6 +199,7 @@ class Procedure:
     needs: tuple[str, ...]
     yields: tuple[str, ...]
     surface: Surface
+    large: tuple[str, ...] = ("width", "height")
     steps: tuple[Step, ...] = ALL_STEPS
     makes: Makes = Makes.PIECE
     piece_name: str = ""
@@ -299,6 +302,19 @@ class Procedure:
     def solve(self, case: Case) -> Solution:
         """What the readings say."""
         raise NotImplementedError
+
+    def shown(self, figures: Mapping[str, Any]) -> Shown:
+        """What it found besides, of a solution's figures, in lines and a table."""
+        return Shown()
+
+    def chart(self, figures: Mapping[str, Any]) -> Chart | None:
+        """What its surface draws of a solution's figures; None where there is nothing yet."""
+        return None
+
+    def extent(self, parameters: Mapping[str, Any]) -> Extent:
+        """How large a piece or run with these parameters is."""
+        lengths = tuple(float(parameters[name]) for name in self.large if name in parameters)
+        return Extent(lengths, axis=str(parameters.get("axis", "")))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """Expanded uncertainty that each yield would have, in its error unit, before anything is made."""

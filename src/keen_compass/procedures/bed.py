@@ -27,6 +27,7 @@ from keen_compass.procedures.results import (
     steady_mean,
     steady_parts,
 )
+from keen_compass.quantities.charts import Extent, Heights, Shown
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm
@@ -114,6 +115,7 @@ class Bed(Procedure):
     title = "Bed and head"
     needs = ("a dial or depth gauge in the head", "a clean bed")
     surface = Surface.GRID
+    large = ("radius",)
     makes = Makes.MOVES
     yields = ("bed", "x_tram", "y_tram")
     piece_name = "no piece: the head stops over a grid of points, or a dial is swung round over one"
@@ -249,6 +251,27 @@ class Bed(Procedure):
     def usual_instrument(self) -> Instrument:
         """A dial in the head."""
         return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
+
+    def shown(self, figures: Mapping[str, Any]) -> Shown:
+        """Tilts of the plane, and what is left above it."""
+        if "tilt_x_mm_per_m" not in figures:
+            return Shown()
+        tilts = tuple(
+            (f"Tilt along {a.upper()}", f"{format_mm(figures[f'tilt_{a}_mm_per_m'], 2, signed=True)} mm per m")
+            for a in ("x", "y")
+        )
+        left = ("Left when levelled", f"{format_mm(figures['off_the_plane'], 2)} mm")
+        return Shown((*tilts, left, ("Points read", f"{figures['read']} of {figures['of']}")))
+
+    def chart(self, figures: Mapping[str, Any]) -> Heights | None:
+        """What is left above the plane."""
+        return Heights(figures["rest"]) if figures.get("rest") else None
+
+    def extent(self, parameters: Mapping[str, Any]) -> Extent:
+        """How many points, or how far the arm swings."""
+        if "columns" in parameters:
+            return Extent(points=(parameters["columns"], parameters["rows"]))
+        return super().extent(parameters)
 
     # The bed
 

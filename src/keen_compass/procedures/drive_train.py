@@ -15,6 +15,7 @@ from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, St
 from keen_compass.procedures.case import Case, number
 from keen_compass.procedures.results import judged, no_number, scale_outcome
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.charts import Setting, Shown
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.resolution import StoredResolution
@@ -83,6 +84,10 @@ class Chain:
         """Names of the numbers, from the motor to the carriage."""
         return (*MOTORS[self.motor][1], "reduction", *DRIVES[self.drive][2])
 
+    def link_of(self, part: str) -> int:
+        """0 for the motor, 1 for the gear, 2 for what drives the carriage."""
+        return 0 if part in MOTORS[self.motor][1] else 1 if part == "reduction" else 2
+
     def nominal(self, measurand: str) -> float:
         """What it usually is."""
         return PARTS[measurand][2] or 0.0
@@ -95,6 +100,7 @@ class DriveTrain(Procedure):
     title = "Drive train"
     needs = ("what is stamped on motor, gear and screw, belt, rack or roller",)
     surface = Surface.CHAIN
+    large = ()
     steps = (Step.MEASURE, Step.CORRECT)
     makes = Makes.NOTHING
     yields = ("x_steps", "y_steps", "z_steps")
@@ -149,7 +155,7 @@ class DriveTrain(Procedure):
                 label,
                 piece.axis,
                 usual or 0.0,
-                Part(piece.axis, name, usual or 1.0),
+                Part(piece.axis, name, usual or 1.0, piece.link_of(name)),
                 hint=hint,
                 unit=unit,
                 usual=usual,
@@ -194,6 +200,32 @@ class DriveTrain(Procedure):
             )
             return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note),), figures=figures)
         return Solution((self._finding(case, chain, known, train, now),), (), (), figures)
+
+    def shown(self, figures: Mapping[str, Any]) -> Shown:
+        """Smallest step, step rate, and the microstep switch's settings."""
+        if "smallest_step" not in figures:
+            return Shown()
+        lines = [("Smallest step", f"{figures['smallest_step'] * 1000:.2f} µm")]
+        if figures.get("fastest_feed"):
+            limit = figures.get("step_limit")
+            share = f", {100 * figures['step_rate'] / limit:.0f} % of the limit" if limit else ""
+            words = f"Steps per second at {figures['fastest_feed']:.0f} mm/min{share}"
+            lines.append((words, f"{figures['step_rate']:,.0f}"))
+        settings = tuple(
+            Setting(
+                (
+                    f"{'▶ ' if s['now'] else ''}{s['microsteps']}", f"{s['steps_per_mm']:.3f}",
+                    f"{s['smallest_step'] * 1000:.2f}", f"{100 * s['share']:.0f} %" if s["share"] is not None else "?",
+                ),
+                s["now"], s["worthwhile"],
+            )
+            for s in figures.get("microsteps") or ()
+        )  # fmt: skip
+        grey = "Grey: above the controller’s limit, or finer than a motor holds."
+        return Shown(
+            tuple(lines), ("steps", "per mm", "µm each", "of limit") if settings else (), settings,
+            "" if all(s.worthwhile for s in settings) else grey,
+        )  # fmt: skip
 
     def example(self) -> dict[str, Any]:
         """X on a belt: 20 teeth of 3 mm, 1.8° at 32 microsteps, no gear."""

@@ -44,6 +44,7 @@ class Home(Procedure):
     title = "Home offset"
     needs = ("homing switches", "stock against its stops", "a pen or scriber", "a rule or caliper")
     surface = Surface.CALLOUTS
+    large = ("distance",)
     yields = ("x_home", "y_home")
     piece_name = "one line across each axis, at a stated distance from the stock's edges"
     measurand_names = MEASURANDS

@@ -42,6 +42,7 @@ class Reference(Procedure):
     title = "Reference lines"
     needs = ("steps per unit in tolerance", "a pen, scriber or engraving bit", "a rule as long as the bed")
     surface = Surface.CALLOUTS
+    large = ("x_span", "y_span")
     yields = ("x_steps", "y_steps")
     piece_name = "lines with figures along both edges of the bed"
     measurand_names = MEASURANDS

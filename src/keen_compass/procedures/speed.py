@@ -14,6 +14,7 @@ from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, length_mm, number
 from keen_compass.procedures.results import amount_outcome, judged, no_number, steady_mean
+from keen_compass.quantities.charts import Feeds, Shown
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
@@ -85,6 +86,7 @@ class Speed(Procedure):
     title = "Fastest feed"
     needs = ("steps per unit set first", "a mark or dial to come back to", "the axis’ acceleration")
     surface = Surface.LADDER
+    large = ("run",)
     makes = Makes.MOVES
     yields = ("x_speed", "y_speed")
     piece_name = "no piece: the axis runs out and back at rising feeds"
@@ -151,7 +153,15 @@ class Speed(Procedure):
         hint = "By how much it misses the mark; 0 where it comes back"
         return tuple(
             # A technician sets the mark anew after a miss, so each rung answers for itself.
-            Measurand(name, f"{feed:g} mm/min", piece.axis, 0.0, Return(piece.axis, i, i - 1), hint=hint, signed=True)
+            Measurand(
+                name,
+                f"{feed:g} mm/min",
+                piece.axis,
+                0.0,
+                Return(piece.axis, i, i - 1, feed=feed),
+                hint=hint,
+                signed=True,
+            )
             for i, (name, feed) in enumerate(piece.rungs().items(), 1)
         )
 
@@ -190,6 +200,17 @@ class Speed(Procedure):
     def usual_instrument(self) -> Instrument:
         """A dial at the mark."""
         return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
+
+    def shown(self, figures: Mapping[str, Any]) -> Shown:
+        """Where the controller's step rate ends."""
+        limit = figures.get("step_rate_limit")
+        return Shown((("Step rate ends at", f"{limit:.0f} mm/min"),)) if limit else Shown()
+
+    def chart(self, figures: Mapping[str, Any]) -> Feeds:
+        """The limits beside the ladder."""
+        return Feeds(
+            figures.get("within", WITHIN), figures.get("safe"), figures.get("step_rate_limit"), figures.get("in_force")
+        )  # fmt: skip
 
     def _finding(self, case: Case, run: SpeedRun, ladder: Ladder) -> Finding:
         quantity = f"{run.axis}_speed"

@@ -17,6 +17,7 @@ from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import K_OF_A_STATED_U, Case, length_mm
 from keen_compass.procedures.results import PER_METRE, Outcome, assumed_spread, judged, no_number, piece_mean
+from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm
@@ -158,6 +159,12 @@ class Squareness(Procedure):
         if finding.verdict is Verdict.IN:  # what is in is left alone
             finding = replace(finding, notes=())
         return Solution((finding,), (), assumed_spread(case), figures)
+
+    def shown(self, figures: Mapping[str, Any]) -> Shown:
+        """The corner in degrees."""
+        if "angle_deg" not in figures:
+            return Shown()
+        return Shown((("Corner at lowest X and Y", f"{figures['angle_deg']:.3f}°"),))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm/m."""

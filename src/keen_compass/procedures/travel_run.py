@@ -29,8 +29,10 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.tracking import TRIPS, TrackingRun, track, trips_of
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.charts import Deviations, Shown
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.uncertainty import alignment, temperature
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.bend import Shape, shape_of
@@ -48,6 +50,10 @@ PARALLEL = (0.3, 0.6, 1.2, 2.6)  # degrees: laid with care, against a stop, by e
 _PARAMETERS = {
     "run", "axis", "start", "across", "length", "targets", "compensation_off", "trips", "parallel_within_deg",
     "units",
+}  # fmt: skip
+LABELS = {
+    "reversal_B": "Reversal B", "repeatability_R": "Repeatability R", "systematic_E": "Systematic deviation E",
+    "drift": "Drift, each trip", "slip": "Slip about it",
 }  # fmt: skip
 
 
@@ -109,6 +115,7 @@ class TravelRunProcedure(Procedure):
     title = "Travel run"
     needs = ("one axis", "a rule, dial or depth gauge along it", "a sharp point to read it by")
     surface = Surface.RULE
+    large = ("length",)
     makes = Makes.MOVES
     yields = ("x_steps", "y_steps", "z_steps", "x_backlash", "y_backlash", "z_backlash", "tracking")
     piece_name = "no piece: the axis stops at targets up and back, and a rule beside it is read"
@@ -224,6 +231,26 @@ class TravelRunProcedure(Procedure):
                 hint="Read the rule at the point, straight from above", signed=True, way=way,
             )
             for i, (name, (p, way)) in enumerate(piece.nodes().items())
+        )  # fmt: skip
+
+    def shown(self, figures: Mapping[str, Any]) -> Shown:
+        """The standard's figures; of a tracking run drift and slip."""
+        lines = [
+            (label, f"{format_mm(figures[name], 3)} mm")
+            for name, label in LABELS.items() if isinstance(figures.get(name), (int, float))
+        ]  # fmt: skip
+        if "after" in figures:
+            cycles = figures["cycles"]
+            lines.append((str(figures["after"]), f"{cycles} cycle{'' if cycles == 1 else 's'}"))
+        return Shown(tuple(lines))
+
+    def chart(self, figures: Mapping[str, Any]) -> Deviations | None:
+        """Deviation against position, with two targets read."""
+        if not figures.get("positions"):
+            return None
+        return Deviations(
+            tuple(figures["positions"]), tuple(figures["up"]), tuple(figures["down"]), figures.get("scale") or 0.0,
+            figures.get("lost_motion") or 0.0,
         )  # fmt: skip
 
     def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:

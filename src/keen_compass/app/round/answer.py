@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from datetime import UTC, datetime
-from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QResizeEvent
@@ -27,6 +25,7 @@ from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import two_significant
@@ -326,7 +325,7 @@ class AnswerColumn(QWidget):
         self._chart.setVisible(not planning and not session.context.procedure.starting)
         self._lookalikes.setVisible(planning or session.context.procedure.starting)
         self._below.show_open(session.context.open_below() if planning else [])
-        self._figures.show_figures(solution.figures if solution else {}, machine.units)
+        self._figures.show_figures(session.context.procedure.shown(solution.figures if solution else {}))
         units = {QUANTITIES[q].error_unit for q in shown}
         unit = words.unit_words(units.pop(), machine.units) if len(units) == 1 else "in tolerances"
         self._chart.show_history(session.measuring.history(), unit, short_names(shown), session.context.procedure.noun)
@@ -394,27 +393,17 @@ class FiguresCard(Card):
         self._shape: list[tuple[int, int, int, bool, str]] = []
         self._texts: list[Text] = []
 
-    def show_figures(self, given: Mapping[str, Any], units: str) -> None:
+    def show_figures(self, shown: Shown) -> None:
         """Rows of words and numbers; hidden where there are none."""
-        rows: list[tuple[str, ...]] = [*words.figures(given, units)]
-        switch = given.get("microsteps") or []
-        table = [("steps", "per mm", "µm each", "of limit")] if switch else []
-        for s in switch:
-            share = f"{100 * s['share']:.0f} %" if s["share"] is not None else "?"
-            mark = "▶ " if s["now"] else ""
-            table.append(
-                (f"{mark}{s['microsteps']}", f"{s['steps_per_mm']:.3f}", f"{s['smallest_step'] * 1000:.2f}", share)
-            )
-        cells = [(what, i, 0, 3, False, "soft") for i, (what, _) in enumerate(rows)]
-        cells += [(much, i, 3, 1, True, "ink") for i, (_, much) in enumerate(rows)]
-        for i, row in enumerate(table, len(rows)):
-            head = i == len(rows)
-            setting = {} if head else switch[i - len(rows) - 1]
-            colour = "ink" if setting.get("worthwhile") else "soft"
-            cells += [(cell, i, column, 1, bool(setting.get("now")), colour) for column, cell in enumerate(row)]
-        if any(not setting["worthwhile"] for setting in switch):
-            grey = "Grey: above the controller’s limit, or finer than a motor holds."
-            cells.append((grey, len(rows) + len(table), 0, 4, False, "soft"))
+        n = len(shown.lines)
+        cells = [(what, i, 0, 3, False, "soft") for i, (what, _) in enumerate(shown.lines)]
+        cells += [(much, i, 3, 1, True, "ink") for i, (_, much) in enumerate(shown.lines)]
+        cells += [(head, n, column, 1, False, "soft") for column, head in enumerate(shown.heads)]
+        for i, s in enumerate(shown.settings, n + 1):
+            colour = "ink" if s.worthwhile else "soft"
+            cells += [(cell, i, column, 1, s.now, colour) for column, cell in enumerate(s.cells)]
+        if shown.foot:
+            cells.append((shown.foot, n + 1 + len(shown.settings), 0, 4, False, "soft"))
         shape = [cell[1:] for cell in cells]
         if shape != self._shape:
             self._build(shape)

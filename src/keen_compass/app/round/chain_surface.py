@@ -14,12 +14,11 @@ from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.choices import ChoicesBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.surface import BoxedSurface, words_at
+from keen_compass.pieces.where import Part
 from keen_compass.quantities.readings import number_of
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.measuring import Callout
 
-MOTOR = ("step_angle", "microsteps", "counts", "electronic_ratio")
-GEAR = ("reduction",)
 GAP = 8.0
 BARS = 56.0  # px for the choices above
 FOOT = 34.0
@@ -57,8 +56,9 @@ class ChainSurface(BoxedSurface):
         super().resizeEvent(event)
         self._arrange()
 
-    def _column(self, name: str) -> int:
-        return 0 if name in MOTOR else 1 if name in GEAR else 2
+    def _column(self, c: Callout) -> int:
+        where = c.measurand.where
+        return where.link if isinstance(where, Part) else 0
 
     def _middle(self, column: int) -> float:
         width = (self.width() - 28) / 3
@@ -66,7 +66,7 @@ class ChainSurface(BoxedSurface):
 
     def _boxes_top(self) -> float:
         """Below the picture; as many rows of boxes as the fullest column needs fit under it."""
-        rows = max((sum(self._column(n) == k for n in self.boxes) for k in range(3)), default=1)
+        rows = max((sum(self._column(c) == k for c in self.callouts) for k in range(3)), default=1)
         needed = rows * (HEIGHT + GAP) + FOOT
         return max(self.height() - needed, BARS + 84)
 
@@ -74,7 +74,7 @@ class ChainSurface(BoxedSurface):
         top = self._boxes_top()
         filled = [0, 0, 0]
         for c in self.callouts:
-            box, column = self.boxes[c.measurand.name], self._column(c.measurand.name)
+            box, column = self.boxes[c.measurand.name], self._column(c)
             box.move(round(self._middle(column) - WIDTH / 2), round(top + filled[column] * (HEIGHT + GAP)))
             filled[column] += 1
         self._complain_at_current()
@@ -96,7 +96,7 @@ class ChainSurface(BoxedSurface):
         self._draw_gear(p, gear, size, ratio)
         self._draw_drive(p, drive, size)
         for k, at in enumerate((motor, gear, drive)):
-            if any(self._column(c.measurand.name) == k and c.current for c in self.callouts):
+            if any(self._column(c) == k and c.current for c in self.callouts):
                 p.setPen(QPen(th.color("focus"), 2.4))
                 p.setBrush(Qt.BrushStyle.NoBrush)
                 p.drawRoundedRect(QRectF(at.x() - 1.35 * size, at.y() - size - 6, 2.7 * size, 2 * size + 12), 10, 10)

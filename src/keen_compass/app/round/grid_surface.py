@@ -13,6 +13,8 @@ from keen_compass.app.parts import Button, painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.pieces.where import Gap
+from keen_compass.quantities.charts import Heights
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.measuring import Callout
@@ -56,8 +58,7 @@ class GridSurface(FloatingSurface):
     def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
         """Everything that is drawn; the plane can be taken off once there is one."""
         super().show_session(session, callouts, frozen=frozen)
-        solution = session.measuring.answer()
-        self.level.setVisible(bool(solution and solution.figures.get("rest")))
+        self.level.setVisible(self.chart() is not None)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """The button stays at the foot."""
@@ -67,11 +68,11 @@ class GridSurface(FloatingSurface):
 
     def _levelled(self) -> dict[str, float]:
         """Measurand → what is left of it above the plane; empty while that isn't shown."""
-        solution = self.session.measuring.answer() if self.session and self.level.isChecked() else None
-        return dict(solution.figures.get("rest", {})) if solution else {}
+        chart = self.chart() if self.level.isChecked() else None
+        return dict(chart.rest) if isinstance(chart, Heights) else {}
 
     def _swung(self) -> bool:
-        return bool(self.callouts) and self.callouts[0].measurand.name.endswith(("high", "low"))
+        return bool(self.callouts) and isinstance(self.callouts[0].measurand.where, Gap)
 
     def paintEvent(self, _event: object) -> None:
         """Cells, their numbers, the way walked."""

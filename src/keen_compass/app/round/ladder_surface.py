@@ -9,10 +9,13 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import draw_state, painter_on_card
 from keen_compass.app.round.callout import WIDTH
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.pieces.where import Return
+from keen_compass.quantities.charts import Feeds
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.rounds.measuring import Callout
 from keen_compass.shop.standing import State
 
+WITHIN = 0.1  # mm, until the procedure says
 LEFT, TOP, FOOT = 128.0, 40.0, 40.0  # px
 
 
@@ -32,13 +35,12 @@ class LadderSurface(FloatingSurface):
         return self.width() - WIDTH - 120.0
 
     def _feed(self, c: Callout) -> float:
-        assert self.session is not None
-        return float(self.session.measuring.shape().rungs()[c.measurand.name])
+        where = c.measurand.where
+        return where.feed if isinstance(where, Return) else 0.0
 
     def _y(self, feed: float) -> float:
-        assert self.session is not None
-        feeds: tuple[float, ...] = self.session.measuring.shape().feeds
-        low, high = feeds[0], feeds[-1]
+        feeds = [self._feed(c) for c in self.callouts]
+        low, high = min(feeds), max(feeds)
         room = self.height() - TOP - FOOT - 20
         return self.height() - FOOT - 10 - room * (feed - low) / ((high - low) or 1.0)
 
@@ -47,16 +49,16 @@ class LadderSurface(FloatingSurface):
         p = painter_on_card(self)
         if self.session is None or not self.callouts:
             return
-        solution = self.session.measuring.answer()
-        figures = solution.figures if solution else {}
-        within = max(figures.get("within", 0.1), 0.01)
+        chart = self.chart()
+        feeds = chart if isinstance(chart, Feeds) else Feeds(WITHIN)
+        within = max(feeds.within, 0.01)
         right = self._right()
         p.setPen(QPen(th.color("ink"), 3))
         for x in (LEFT, right):
             p.drawLine(QPointF(x, TOP - 10), QPointF(x, self.height() - FOOT + 8))
         for c in self.callouts:
             self._draw_rung(p, c, within, right)
-        safe, limit, now = figures.get("safe"), figures.get("step_rate_limit"), figures.get("in_force")
+        safe, limit, now = feeds.safe, feeds.rate_limit, feeds.in_force
         if safe and now and abs(self._y(safe) - self._y(now)) < 22:
             safe_words, now = ("safe, as in force" if safe == now else f"in force {now:.0f}, safe"), None
         else:

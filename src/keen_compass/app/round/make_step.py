@@ -127,7 +127,7 @@ class MakeStep(QWidget):
         passes = context.choices.passes
         fill(self.passes, [(f"{n} ×" if n > 1 else "once", n) for n in sorted({1, 2, 3, 5, 10, passes})], passes)
         parameters = making.parameters()
-        self._size.say(words.size_of(parameters, context.machine))
+        self._size.say(words.size_of(context.procedure.extent(parameters), context.machine))
         refused, number = making.refusal(), making.next_number()
         place = None if runs else making.place()
         self.bed.show_bed(

@@ -175,7 +175,7 @@ class RoundPage(QWidget):
         context = self.model.session.context
         makes, piece = context.procedure.makes, context.piece
         parameters = piece.parameters if piece else self.model.session.making.parameters()
-        size = words.size_of(parameters, context.machine)
+        size = words.size_of(context.procedure.extent(parameters), context.machine)
         stock, instrument = context.machine.stock, context.instrument
         parts = [context.machine.name, size]
         if makes is Makes.PIECE:

@@ -12,6 +12,8 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.pieces.where import Return
+from keen_compass.quantities.charts import Deviations
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.standpoint import DIRECTIONS
 from keen_compass.rounds.measuring import Callout
@@ -60,7 +62,7 @@ class RuleSurface(FloatingSurface):
         return [c.measurand.nominal for c in self.callouts]
 
     def _trips(self) -> bool:
-        return bool(self.callouts) and self.callouts[0].measurand.name.startswith("trip")
+        return bool(self.callouts) and isinstance(self.callouts[0].measurand.where, Return)
 
     def _position(self, c: Callout) -> float:
         return float(self.callouts.index(c) + 1) if self._trips() else c.measurand.nominal
@@ -162,17 +164,13 @@ class RuleSurface(FloatingSurface):
     # The chart
 
     def _draw_chart(self, p: QPainter, plot: QRectF) -> None:
-        assert self.session is not None
-        solution = self.session.measuring.answer()
-        figures = solution.figures if solution else {}
+        chart = self.chart()
         p.setFont(th.font(th.TEXT))
+        series: dict[int, list[tuple[float, float | None]]]
         if self._trips():
             series = {1: [(self._position(c), mean_of(c)) for c in self.callouts]}
-        elif figures.get("positions"):
-            series = {
-                1: list(zip(figures["positions"], figures["up"], strict=True)),
-                -1: list(zip(figures["positions"], figures["down"], strict=True)),
-            }
+        elif isinstance(chart, Deviations):
+            series = {way: list(zip(chart.positions, v, strict=True)) for way, v in ((1, chart.up), (-1, chart.down))}
         else:
             p.setPen(th.color("soft"))
             p.drawText(plot, Qt.AlignmentFlag.AlignCenter, "Deviation against position appears with two targets read.")
@@ -180,7 +178,7 @@ class RuleSurface(FloatingSurface):
         values = [v for points in series.values() for _, v in points if v is not None]
         if not values:
             return
-        scale = figures.get("scale") or 0.0
+        scale, lost = (chart.scale, chart.lost_motion) if isinstance(chart, Deviations) else (0.0, 0.0)
         ends = [scale * q for q in (min(self._positions()), max(self._positions()))] if not self._trips() else []
         low, high = min([*values, *ends, 0.0]), max([*values, *ends, 0.0])
         pad = max((high - low) * 0.12, 0.005)
@@ -190,7 +188,6 @@ class RuleSurface(FloatingSurface):
             return QPointF(self._to_x(position), plot.bottom() - (value - low) / (high - low) * plot.height())
 
         self._draw_scale(p, plot, low, high)
-        lost = figures.get("lost_motion") or 0.0
         for way in series:
             if self._trips():
                 continue

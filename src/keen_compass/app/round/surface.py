@@ -14,6 +14,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Text
 from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox, CalloutEdit
 from keen_compass.procedures.base import Surface
+from keen_compass.quantities.charts import Chart
 from keen_compass.quantities.readings import number_of
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.measuring import Callout
@@ -142,6 +143,11 @@ class FloatingSurface(SurfaceWidget):
     def edits(self) -> list[CalloutEdit]:
         """There is one."""
         return [self.box.edit]
+
+    def chart(self) -> Chart | None:
+        """What the procedure has to draw of what was read so far."""
+        solution = self.session.measuring.answer() if self.session else None
+        return self.session.context.procedure.chart(solution.figures) if self.session and solution else None
 
     def places(self) -> dict[str, QPointF]:
         """Where each measurand is drawn; a click near it chooses it."""

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from datetime import datetime
-from typing import Any
 
 from keen_compass.machines.forms import show_length, show_size
 from keen_compass.machines.profile import Machine
+from keen_compass.quantities.charts import Extent
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import two_significant, with_uncertainty
 from keen_compass.quantities.verdict import Verdict
@@ -69,57 +67,14 @@ def new_uncertainty(finding: Finding) -> str:
     return f"± {U:.{two_significant(U)}f}" if U else ""
 
 
-def size_of(parameters: Mapping[str, Any], machine: Machine) -> str:
+def size_of(extent: Extent, machine: Machine) -> str:
     """How large a piece or run is: ``400 × 300 mm``, ``X, 1000 mm``."""
-    if "columns" in parameters:
-        return f"{parameters['columns']} × {parameters['rows']} points"
-    if "width" in parameters:
-        return show_size(parameters["width"], parameters["height"], machine.units)
-    axis = str(parameters.get("axis", "")).upper()
-    for name in ("length", "travel", "run", "distance", "x_span", "radius"):
-        if isinstance(parameters.get(name), (int, float)):
-            return ", ".join(p for p in (axis, show_length(parameters[name], machine.units)) if p)
-    return axis
-
-
-def figures(given: Mapping[str, Any], units: str) -> list[tuple[str, str]]:
-    """What else a procedure found, as (what, how much) lines."""
-    lines: list[tuple[str, str]] = []
-
-    def mm(name: str, words: str, decimals: int = 3) -> None:
-        value = given.get(name)
-        if isinstance(value, (int, float)):
-            lines.append((words, f"{format_mm(value, decimals)} mm"))
-
-    mm("reversal_B", "Reversal B")
-    mm("repeatability_R", "Repeatability R")
-    mm("systematic_E", "Systematic deviation E")
-    if "after" in given:
-        cycles = given["cycles"]
-        lines.append((str(given["after"]), f"{cycles} cycle{'' if cycles == 1 else 's'}"))
-    if "tilt_x_mm_per_m" in given:
-        for axis in ("x", "y"):
-            lines.append(
-                (f"Tilt along {axis.upper()}", f"{format_mm(given[f'tilt_{axis}_mm_per_m'], 2, signed=True)} mm per m")
-            )
-        mm("off_the_plane", "Left when levelled", 2)
-        lines.append(("Points read", f"{given['read']} of {given['of']}"))
-    if "slip" in given:
-        mm("drift", "Drift, each trip", 3)
-        mm("slip", "Slip about it", 3)
-    if "angle_deg" in given:
-        lines.append(("Corner at lowest X and Y", f"{given['angle_deg']:.3f}°"))
-    if "smallest_step" in given:
-        lines.append(("Smallest step", f"{given['smallest_step'] * 1000:.2f} µm"))
-        if given.get("fastest_feed"):
-            limit = given.get("step_limit")
-            share = f", {100 * given['step_rate'] / limit:.0f} % of the limit" if limit else ""
-            lines.append(
-                (f"Steps per second at {given['fastest_feed']:.0f} mm/min{share}", f"{given['step_rate']:,.0f}")
-            )
-    if given.get("step_rate_limit"):
-        lines.append(("Step rate ends at", f"{given['step_rate_limit']:.0f} mm/min"))
-    return lines
+    if extent.points:
+        return f"{extent.points[0]} × {extent.points[1]} points"
+    if len(extent.lengths) == 2:
+        return show_size(*extent.lengths, machine.units)
+    length = show_length(extent.lengths[0], machine.units) if extent.lengths else ""
+    return ", ".join(p for p in (extent.axis.upper(), length) if p)
 
 
 def day_and_time(at: str) -> str:

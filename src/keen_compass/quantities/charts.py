@@ -1,0 +1,68 @@
+"""What a procedure shows besides its findings, as data: lines of figures, a table of settings, a chart's points."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """A row of a table of settings. now: as it stands at the machine. worthwhile: it may be chosen."""
+
+    cells: tuple[str, ...]
+    now: bool
+    worthwhile: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """lines: (what, how much). heads, settings: a table, none where empty. foot: a sentence below it."""
+
+    lines: tuple[tuple[str, str], ...] = ()
+    heads: tuple[str, ...] = ()
+    settings: tuple[Setting, ...] = ()
+    foot: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Deviations:
+    """Deviation against position (mm) going up and coming back, None where nothing was read; the line through them.
+
+    scale: mm/mm. lost_motion: mm.
+    """
+
+    positions: tuple[float, ...]
+    up: tuple[float | None, ...]
+    down: tuple[float | None, ...]
+    scale: float
+    lost_motion: float
+
+
+@dataclass(frozen=True, slots=True)
+class Feeds:
+    """Limits beside a ladder of feeds, mm/min; None where there is none. within: mm that a clean rung may miss."""
+
+    within: float
+    safe: float | None = None
+    rate_limit: float | None = None
+    in_force: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Heights:
+    """What is left above the plane at each measurand, mm."""
+
+    rest: Mapping[str, float] = field(default_factory=dict)
+
+
+Chart = Deviations | Feeds | Heights
+
+
+@dataclass(frozen=True, slots=True)
+class Extent:
+    """How large a piece or run is: one length or two (mm), or so many points each way. axis: of a run."""
+
+    lengths: tuple[float, ...] = ()
+    points: tuple[int, int] | None = None
+    axis: str = ""
