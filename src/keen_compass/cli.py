@@ -256,7 +256,7 @@ def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
     return settings
 
 
-def _parameters(procedure: Procedure, size: str | None, given: dict[str, str]) -> dict[str, Any]:
+def _parameters(procedure: Procedure[Any], size: str | None, given: dict[str, str]) -> dict[str, Any]:
     """The piece's parameters: a size where it has one, and what was set by name."""
     parameters = procedure.unless_said(given)
     if size:

@@ -66,7 +66,7 @@ class Practice:
     """A stand-in and a technician who follows the program."""
 
     seed: int
-    procedure: Procedure
+    procedure: Procedure[Any]
     router: Router
     instrument: Instrument
     scatter: PieceScatter
@@ -177,7 +177,7 @@ class Practice:
 
 
 def _put_right_beneath(
-    procedure: Procedure, truth: Truth, start: StoredResolution, rng: random.Random
+    procedure: Procedure[Any], truth: Truth, start: StoredResolution, rng: random.Random
 ) -> dict[str, StoredValue]:
     """What the procedure's values rest on, as earlier rounds leave it: inside its tolerance, not exact."""
     yields = procedure.yields_for(procedure.usual_piece())
@@ -194,7 +194,7 @@ def _put_right_beneath(
     return found
 
 
-def file_for(procedure: Procedure, shape: Any, number: int, cycles: int) -> str:
+def file_for(procedure: Procedure[Any], shape: Any, number: int, cycles: int) -> str:
     """The practice table's file for a piece or run; empty where nothing is made."""
     settings = CutSettings(bed=BED, z_travel=TABLE.z_travel)
     if procedure.makes is Makes.NOTHING:

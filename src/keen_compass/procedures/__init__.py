@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
@@ -11,6 +10,7 @@ from keen_compass.errors import InputError, KeenCompassError
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
+    from keen_compass.procedures.case import Parameters
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,16 +61,16 @@ REGISTRY: dict[str, Entry] = {
 }  # fmt: skip
 
 
-def load(name: str) -> Procedure:
+def load(name: str) -> Procedure[Any]:
     """The procedure called `name`. Raises InputError for an unknown one."""
     if name not in REGISTRY:
         raise InputError(f"{name!r} is not known; one of {', '.join(REGISTRY)}", "procedure")
     module = import_module(f"keen_compass.procedures.{REGISTRY[name].module}")
-    procedure: Procedure = module.PROCEDURE
+    procedure: Procedure[Any] = module.PROCEDURE
     return procedure
 
 
-def understands(name: str, parameters: Mapping[str, Any] | None) -> str:
+def understands(name: str, parameters: Parameters | None) -> str:
     """What is wrong with a procedure's name and the parameters of a piece of it, or an empty text."""
     try:
         procedure = load(name)

@@ -7,7 +7,6 @@ lost motion that is still uncompensated. b_new = max(0, b_active + shortfall).
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -16,7 +15,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import Case, length_mm
+from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import (
     assumed_spread,
     backlash_outcome,
@@ -80,7 +79,7 @@ class BacklashRun:
         return Go(**{self.axis: self.start + p}, feed=FEEDS[self.take_up])
 
 
-class Backlash(Procedure):
+class Backlash(Procedure[BacklashRun]):
     """See the module."""
 
     name = "backlash"
@@ -109,7 +108,7 @@ class Backlash(Procedure):
         slow = Choice("take_up", "Slack taken up", (("at the usual feed", "usual"), ("slowly, heavy axis", "slow")))
         return (self.axis_choice(machine), COMPENSATION, slow)
 
-    def parameters(self, around: Surroundings) -> dict[str, Any]:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
         """At the middle of the bed, where there is room both ways."""
         chosen, machine = around.chosen, around.machine
         axis = chosen.get("axis", "x")
@@ -124,7 +123,7 @@ class Backlash(Procedure):
             "compensation_off": bool(chosen.get("compensation_off")), "take_up": chosen.get("take_up", "usual"),
         }  # fmt: skip
 
-    def piece(self, parameters: Mapping[str, Any]) -> BacklashRun:
+    def piece(self, parameters: Parameters) -> BacklashRun:
         """From `axis`, `start`, `across`, `travel`, `compensation_off`, `take_up` (usual or slow)."""
         self.check_parameters(parameters, _PARAMETERS)
         axis, take_up = self.axis_of(parameters), parameters.get("take_up", "usual")
@@ -181,7 +180,7 @@ class Backlash(Procedure):
             "readings": [{"measurand": "return", "values": [0.08, 0.08, 0.09, 0.08, 0.07]}],
         }
 
-    def usual_piece(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, object]:
         """X in the middle."""
         return {"axis": "x", "start": 600.0, "across": 400.0, "travel": TRAVEL}
 

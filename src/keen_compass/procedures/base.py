@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from types import MappingProxyType
-from typing import Any, Protocol
+from typing import Any, Generic, Protocol, TypeVar, runtime_checkable
 
 from keen_compass.errors import InputError
 from keen_compass.machines.profile import Machine, Tool
@@ -19,10 +19,10 @@ from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import visited
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.pieces.where import Where
-from keen_compass.procedures.case import Case
+from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Chart, Extent, Shown
-from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.readings import Kind, number_of
@@ -103,7 +103,7 @@ class Choice:
 
     name: str
     label: str
-    options: tuple[tuple[str, Any], ...]
+    options: tuple[tuple[str, object], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,7 +121,7 @@ class Surroundings:
     size: float
     fine: float
     across: float
-    chosen: Mapping[str, Any] = field(default_factory=dict)
+    chosen: Parameters = field(default_factory=dict)
     fastest: Mapping[str, float] = field(default_factory=dict)
     passes: int = 1
     taken: tuple[Box, ...] = ()
@@ -139,7 +139,7 @@ class Surroundings:
         width, height = (long, across) if self.machine.long_axis == "x" else (across, long)
         return {"width": width, "height": height}
 
-    def made(self) -> dict[str, Any]:
+    def made(self) -> dict[str, object]:
         """How the tool makes it."""
         drawn = self.tool.drawn
         return {"compensation": 0.0 if drawn else self.tool.diameter, "made_by": "drawn" if drawn else "cut"}
@@ -168,14 +168,30 @@ class Piece(Run, Protocol):
         """Path of the tool, lowest corner at (0, 0)."""
 
 
+@runtime_checkable
+class Anchored(Protocol):
+    """A piece that lies where it says itself."""
+
+    def boxes(self) -> tuple[Box, ...]:
+        """What it marks, on the bed, mm."""
+
+
+@runtime_checkable
 class Moves(Run, Protocol):
     """A run of moves with stops at which something is read."""
+
+    @property
+    def axis(self) -> str:
+        """Along which it runs."""
 
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
         """The moves, in the machine's coordinates, everything read `cycles` times."""
 
 
-class Procedure:
+P = TypeVar("P")  # what it makes: a piece, a run, or the parts that are counted
+
+
+class Procedure(Generic[P]):
     """A calibration procedure; what most of them share.
 
     suits: kinds of instrument that it is read with, best first; empty for any.
@@ -224,15 +240,15 @@ class Procedure:
         """What else is to be chosen in Make."""
         return ()
 
-    def parameters(self, around: Surroundings) -> dict[str, Any]:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
         """The parameters of the next piece."""
         raise NotImplementedError
 
-    def again(self, before: Mapping[str, Any], around: Surroundings) -> dict[str, Any]:
+    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
         """The parameters of a confirming piece: those of the one before."""
         return dict(before)
 
-    def chosen_for(self, quantity: str) -> dict[str, Any]:
+    def chosen_for(self, quantity: str) -> dict[str, object]:
         """Which of the choices lead to a quantity."""
         return {"axis": quantity[0]} if self.per_axis else {}
 
@@ -246,16 +262,16 @@ class Procedure:
         """What one goes through of it: a piece or a run."""
         return "piece" if self.makes is Makes.PIECE else "run"
 
-    def heading(self, parameters: Mapping[str, Any]) -> str:
+    def heading(self, parameters: Parameters) -> str:
         """Its title, with the axis where there is one."""
         axis = str(parameters.get("axis", "")).upper()
         return f"{self.title}, {axis}" if axis else self.title
 
-    def suits_for(self, chosen: Mapping[str, Any]) -> tuple[str, ...]:
+    def suits_for(self, chosen: Parameters) -> tuple[str, ...]:
         """Kinds of instrument for what was chosen, best first."""
         return self.suits
 
-    def longest(self, machine: Machine, chosen: Mapping[str, Any]) -> float:
+    def longest(self, machine: Machine, chosen: Parameters) -> float:
         """The largest size that the machine allows, mm."""
         return machine.bed[0 if machine.long_axis == "x" else 1]
 
@@ -263,28 +279,27 @@ class Procedure:
         """A finding as the logbook and the rose keep it."""
         return finding
 
-    def piece(self, parameters: Mapping[str, Any]) -> Any:
+    def piece(self, parameters: Parameters) -> P:
         """The piece or run for these parameters. Raises InputError or PieceError."""
         raise NotImplementedError
 
-    def measurands(self, piece: Any) -> tuple[Measurand, ...]:
+    def measurands(self, piece: P) -> tuple[Measurand, ...]:
         """What is read on it, in the order in which a technician walks round it."""
         raise NotImplementedError
 
-    def spots(self, piece: Any, machine: Machine, passes: int) -> tuple[Box, ...]:
+    def spots(self, piece: P, machine: Machine, passes: int) -> tuple[Box, ...]:
         """Where a piece that lies where it says itself, or a run that a plotter draws, leaves its marks."""
-        if self.makes is Makes.MOVES:
+        if isinstance(piece, Moves):
             return (visited(piece.program(machine, passes).as_ticks(piece.axis)),)
-        boxes: tuple[Box, ...] = piece.boxes()
-        return boxes
+        return piece.boxes() if isinstance(piece, Anchored) else ()
 
     def on(self, machine: Machine) -> Box:
         """What such a piece may lie on."""
         return machine.media if self.marks_bed else machine.sheet
 
-    def first_free(self, around: Surroundings, candidates: Iterable[dict[str, Any]]) -> dict[str, Any]:
+    def first_free(self, around: Surroundings, candidates: Iterable[dict[str, object]]) -> dict[str, object]:
         """The first parameters whose marks go onto free stock; where none do, the first: they are refused in words."""
-        first: dict[str, Any] = {}
+        first: dict[str, object] = {}
         for parameters in candidates:
             first = first or parameters
             try:
@@ -295,7 +310,7 @@ class Procedure:
                 return parameters
         return first
 
-    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
+    def yields_for(self, parameters: Parameters) -> tuple[str, ...]:
         """Which of `yields` a piece with these parameters gives."""
         return (f"{parameters.get('axis', 'x')}_{self.per_axis}",) if self.per_axis else self.yields
 
@@ -303,17 +318,17 @@ class Procedure:
         """What the readings say."""
         raise NotImplementedError
 
-    def shown(self, figures: Mapping[str, Any]) -> Shown:
+    def shown(self, figures: Figures) -> Shown:
         """What it found besides, of a solution's figures, in lines and a table."""
         return Shown()
 
-    def chart(self, figures: Mapping[str, Any]) -> Chart | None:
+    def chart(self, figures: Figures) -> Chart | None:
         """What its surface draws of a solution's figures; None where there is nothing yet."""
         return None
 
-    def extent(self, parameters: Mapping[str, Any]) -> Extent:
+    def extent(self, parameters: Parameters) -> Extent:
         """How large a piece or run with these parameters is."""
-        lengths = tuple(float(parameters[name]) for name in self.large if name in parameters)
+        lengths = tuple(length_mm(parameters[name], name) for name in self.large if name in parameters)
         return Extent(lengths, axis=str(parameters.get("axis", "")))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
@@ -324,11 +339,11 @@ class Procedure:
         """A complete input with made-up readings."""
         raise NotImplementedError
 
-    def unless_said(self, given: Mapping[str, Any]) -> dict[str, Any]:
+    def unless_said(self, given: Parameters) -> dict[str, object]:
         """Parameters that a piece gets from the command line where they aren't given there."""
         return {}
 
-    def usual_piece(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, object]:
         """The piece with which the command line practises."""
         raise NotImplementedError
 
@@ -336,20 +351,20 @@ class Procedure:
         """What it is then read with."""
         return Instrument("caliper 600 mm", 0.01, (0.02, 0.00002), reach=600.0)
 
-    def check_parameters(self, parameters: Mapping[str, Any], known: set[str]) -> None:
+    def check_parameters(self, parameters: Parameters, known: set[str]) -> None:
         """Refuse what isn't known. Raises InputError naming the place."""
         for key in parameters:
             if key not in known:
                 raise InputError(f"not known here; expected one of {', '.join(sorted(known))}", f"piece.{key}")
 
-    def axis_of(self, parameters: Mapping[str, Any], axes: str = "xyz") -> str:
+    def axis_of(self, parameters: Parameters, axes: str = "xyz") -> str:
         """The axis that is meant, x where none is said. Raises InputError."""
         axis = parameters.get("axis", "x")
         if not isinstance(axis, str) or axis not in tuple(axes):
             raise InputError(f"expected {', '.join(axes[:-1])} or {axes[-1]}, got {axis!r}", "piece.axis")
         return axis
 
-    def made_by(self, parameters: Mapping[str, Any], usual: str) -> str:
+    def made_by(self, parameters: Parameters, usual: str) -> str:
         """Cut, drawn or scribed. Raises InputError."""
         made_by = parameters.get("made_by", usual)
         if made_by not in MADE_BY:

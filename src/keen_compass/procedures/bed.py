@@ -16,7 +16,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop
 from keen_compass.pieces.where import Gap, Height
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import Case, length_mm
+from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import (
     PER_METRE,
     amount_outcome,
@@ -28,7 +28,7 @@ from keen_compass.procedures.results import (
     steady_parts,
 )
 from keen_compass.quantities.charts import Extent, Heights, Shown
-from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.uncertainty import (
@@ -108,7 +108,7 @@ class TramRun:
         return MoveProgram(f"head tram, arm {self.radius:g} mm", tuple(steps))
 
 
-class Bed(Procedure):
+class Bed(Procedure[BedRun | TramRun]):
     """See the module."""
 
     name = "bed"
@@ -131,32 +131,32 @@ class Bed(Procedure):
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """The bed's heights, or the head's tram."""
-        runs: tuple[tuple[str, Any], ...] = (("heights of the bed", "heights"),)
+        runs: tuple[tuple[str, object], ...] = (("heights of the bed", "heights"),)
         if "x_tram" in machine.quantities:
             runs = (("how the head stands", "tram"), *runs)
         grid = tuple((f"{c} × {r}", f"{c}x{r}") for c, r in ((5, 4), (3, 3), (7, 5), (9, 7)))
         return (Choice("run", "Read", runs), Choice("grid", "Points", grid))
 
-    def heading(self, parameters: Mapping[str, Any]) -> str:
+    def heading(self, parameters: Parameters) -> str:
         """The bed, or the head."""
         return "Head tram" if parameters.get("run") == "tram" else "Bed"
 
-    def chosen_for(self, quantity: str) -> dict[str, Any]:
+    def chosen_for(self, quantity: str) -> dict[str, object]:
         """Which choices yield a quantity."""
         return {"run": "tram"} if quantity.endswith("tram") else {"run": "heights"}
 
-    def parameters(self, around: Surroundings) -> dict[str, Any]:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
         """Nearly the whole bed, or its middle."""
         width, height = around.machine.bed
         if around.chosen.get("run", "heights") == "tram":
             return {"run": "tram", "radius": RADIUS, "mount": MOUNT, "x": width / 2, "y": height / 2}
-        columns, rows = (int(n) for n in around.chosen.get("grid", f"{COLUMNS}x{ROWS}").split("x"))
+        columns, rows = (int(n) for n in str(around.chosen.get("grid", f"{COLUMNS}x{ROWS}")).split("x"))
         return {
             "run": "heights", "columns": columns, "rows": rows, "x": MARGIN, "y": MARGIN,
             "width": width - 2 * MARGIN, "height": height - 2 * MARGIN,
         }  # fmt: skip
 
-    def piece(self, parameters: Mapping[str, Any]) -> BedRun | TramRun:
+    def piece(self, parameters: Parameters) -> BedRun | TramRun:
         """heights: `columns`, `rows`, `x`, `y`, `width`, `height`. tram: `radius`, `mount`, `x`, `y`."""
         self.check_parameters(parameters, _PARAMETERS)
 
@@ -210,7 +210,7 @@ class Bed(Procedure):
             for i, (name, place) in enumerate(points.items())
         )  # fmt: skip
 
-    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
+    def yields_for(self, parameters: Parameters) -> tuple[str, ...]:
         """The bed, or the head."""
         return ("x_tram", "y_tram") if parameters.get("run") == "tram" else ("bed",)
 
@@ -244,7 +244,7 @@ class Bed(Procedure):
             "readings": [{"measurand": f"h_{c}_{r}", "values": [h]} for (c, r), h in heights.items()],
         }
 
-    def usual_piece(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, object]:
         """The whole bed."""
         return {"columns": COLUMNS, "rows": ROWS, "x": MARGIN, "y": MARGIN, "width": 1220.0, "height": 820.0}
 
@@ -252,7 +252,7 @@ class Bed(Procedure):
         """A dial in the head."""
         return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
 
-    def shown(self, figures: Mapping[str, Any]) -> Shown:
+    def shown(self, figures: Figures) -> Shown:
         """Tilts of the plane, and what is left above it."""
         if "tilt_x_mm_per_m" not in figures:
             return Shown()
@@ -263,14 +263,15 @@ class Bed(Procedure):
         left = ("Left when levelled", f"{format_mm(figures['off_the_plane'], 2)} mm")
         return Shown((*tilts, left, ("Points read", f"{figures['read']} of {figures['of']}")))
 
-    def chart(self, figures: Mapping[str, Any]) -> Heights | None:
+    def chart(self, figures: Figures) -> Heights | None:
         """What is left above the plane."""
         return Heights(figures["rest"]) if figures.get("rest") else None
 
-    def extent(self, parameters: Mapping[str, Any]) -> Extent:
+    def extent(self, parameters: Parameters) -> Extent:
         """How many points, or how far the arm swings."""
         if "columns" in parameters:
-            return Extent(points=(parameters["columns"], parameters["rows"]))
+            run = self.piece(parameters)
+            return Extent(points=(run.columns, run.rows)) if isinstance(run, BedRun) else Extent()
         return super().extent(parameters)
 
     # The bed

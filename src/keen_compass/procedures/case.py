@@ -21,6 +21,7 @@ from keen_compass.quantities.subjects import NO_SUBJECT, Subject, subject_from_i
 from keen_compass.quantities.uncertainty import EXPANSION, PieceScatter
 
 T = TypeVar("T")
+Parameters = Mapping[str, object]  # of a piece, by name; its procedure understands them
 _MACHINE = {
     "units", "controller_units", "resolution_form", "decimals", "values", "flipped", "computed", "teeth",
     "step_limit", "gantry", "reference_length", "proven",
@@ -85,7 +86,7 @@ class Case:
     values: Mapping[str, StoredValue] = field(default_factory=dict)
     known: Mapping[str, Known] = field(default_factory=dict)
     decimals: int | Mapping[str, int] = DECIMALS
-    piece: Mapping[str, Any] = field(default_factory=dict)
+    piece: Parameters = field(default_factory=dict)
     instrument: Instrument = field(default_factory=Instrument)
     tolerance: float | Mapping[str, float] = 0.1
     reference_length: float = 1000.0

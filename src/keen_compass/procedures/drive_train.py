@@ -12,11 +12,11 @@ from keen_compass.errors import InputError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Part
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Step, Surface, Surroundings
-from keen_compass.procedures.case import Case, number
+from keen_compass.procedures.case import Case, Parameters, number
 from keen_compass.procedures.results import judged, no_number, scale_outcome
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Setting, Shown
-from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.uncertainty import K_RECTANGLE
@@ -93,7 +93,7 @@ class Chain:
         return PARTS[measurand][2] or 0.0
 
 
-class DriveTrain(Procedure):
+class DriveTrain(Procedure[Chain]):
     """See the module."""
 
     name = "drive-train"
@@ -123,20 +123,20 @@ class DriveTrain(Procedure):
         drives = tuple((label, name) for name, (label, _, _) in DRIVES.items())
         return (self.axis_choice(machine), Choice("motor", "Motor", motors), Choice("drive", "Driven by", drives))
 
-    def chosen_for(self, quantity: str) -> dict[str, Any]:
+    def chosen_for(self, quantity: str) -> dict[str, object]:
         """Which choices yield a quantity; Z mostly stands on a screw."""
         return {"axis": quantity[0], **({"drive": "screw"} if quantity[0] == "z" else {})}
 
-    def parameters(self, around: Surroundings) -> dict[str, Any]:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
         """The parts that were chosen; a table's usual ones first."""
         chosen = around.chosen
-        axis = chosen.get("axis", "x")
+        axis = str(chosen.get("axis", "x"))
         return {
             "axis": axis, "motor": chosen.get("motor", "stepper"), "drive": chosen.get("drive", "belt"),
             "fastest_feed": around.fastest.get(axis, 0.0),
         }  # fmt: skip
 
-    def piece(self, parameters: Mapping[str, Any]) -> Chain:
+    def piece(self, parameters: Parameters) -> Chain:
         """From `axis`, `motor`, `drive`, `fastest_feed`."""
         self.check_parameters(parameters, _PARAMETERS)
         axis = parameters.get("axis", "x")
@@ -145,7 +145,7 @@ class DriveTrain(Procedure):
             if not isinstance(given, str) or given not in known:
                 raise InputError(f"expected one of {', '.join(known)}, got {given!r}", f"piece.{name}")
         feed = number(parameters.get("fastest_feed", 0.0), "piece.fastest_feed", 0, 1e7)
-        return Chain(axis, motor, drive, feed)
+        return Chain(str(axis), str(motor), str(drive), feed)
 
     def measurands(self, piece: Chain) -> tuple[Measurand, ...]:
         """The numbers of the chain, from the motor on."""
@@ -201,7 +201,7 @@ class DriveTrain(Procedure):
             return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note),), figures=figures)
         return Solution((self._finding(case, chain, known, train, now),), (), (), figures)
 
-    def shown(self, figures: Mapping[str, Any]) -> Shown:
+    def shown(self, figures: Figures) -> Shown:
         """Smallest step, step rate, and the microstep switch's settings."""
         if "smallest_step" not in figures:
             return Shown()
@@ -242,7 +242,7 @@ class DriveTrain(Procedure):
             ],
         }
 
-    def usual_piece(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, object]:
         """X's belt."""
         return {"axis": "x", "motor": "stepper", "drive": "belt"}
 

@@ -5,7 +5,6 @@ offset_new = offset_old + (n − m)         edges at the high end flip the sign;
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -13,7 +12,7 @@ from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.corner import CornerLines
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import Case, length_mm
+from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import (
     amount_outcome,
     assumed_spread,
@@ -37,7 +36,7 @@ _PLACES = ("stock_x", "stock_y", "edge_x", "edge_y")
 _PARAMETERS = {"distance", "along", "high_x", "high_y", *_PLACES}
 
 
-class Home(Procedure):
+class Home(Procedure[CornerLines]):
     """See the module."""
 
     name = "home"
@@ -66,7 +65,7 @@ class Home(Procedure):
         ends = (("its lowest end", False), ("its highest end", True))
         return (Choice("high_x", "X edge at", ends), Choice("high_y", "Y edge at", ends))
 
-    def parameters(self, around: Surroundings) -> dict[str, Any]:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
         """Further along the edges than what lies there."""
         stock = around.machine.stock
         x, y, w, h = (stock.x, stock.y, stock.width, stock.height) if stock else (0.0, 0.0, *around.machine.bed)
@@ -75,17 +74,17 @@ class Home(Procedure):
             "high_y": bool(around.chosen.get("high_y")), "stock_x": w, "stock_y": h, "edge_x": x, "edge_y": y,
         })  # fmt: skip
 
-    def again(self, before: Mapping[str, Any], around: Surroundings) -> dict[str, Any]:
+    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
         """The same lines beside the last."""
         return self._beside(around, dict(before))
 
-    def _beside(self, around: Surroundings, body: dict[str, Any]) -> dict[str, Any]:
+    def _beside(self, around: Surroundings, body: dict[str, object]) -> dict[str, object]:
         """The lines as near to the corner as there is free stock for both."""
-        most = min(body["stock_x"], body["stock_y"])
+        most = min(length_mm(body[name], name) for name in ("stock_x", "stock_y"))
         places = [NEAREST + STEP_ALONG * k for k in range(max(int((most - NEAREST) / STEP_ALONG) + 1, 1))]
         return self.first_free(around, (body | {"along": along} for along in (*places, CLOSE)))
 
-    def piece(self, parameters: Mapping[str, Any]) -> CornerLines:
+    def piece(self, parameters: Parameters) -> CornerLines:
         """From `distance`, `along`, `high_x`, `high_y`, `stock_x`, `stock_y`; `edge_x`, `edge_y` say where it lies."""
         self.check_parameters(parameters, _PARAMETERS)
         lengths = {
@@ -137,7 +136,7 @@ class Home(Procedure):
             ],
         }
 
-    def usual_piece(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, object]:
         """The low corner."""
         return {"distance": DISTANCE, "along": 40.0}
 

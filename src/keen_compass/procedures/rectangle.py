@@ -20,7 +20,7 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Measurand, Piece, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import Case, Known, length_mm
+from keen_compass.procedures.case import Case, Known, Parameters, length_mm
 from keen_compass.procedures.results import (
     PER_METRE,
     judged,
@@ -69,7 +69,7 @@ PRIOR_DISAGREES = 3.0  # standard uncertainties
 _PARAMETERS = {"width", "height", "short_width", "short_height", "compensation", "made_by"}
 
 
-class Rectangle(Procedure):
+class Rectangle(Procedure[SteppedOutline]):
     """The procedure; see the module."""
 
     name = "rectangle"
@@ -88,13 +88,13 @@ class Rectangle(Procedure):
         "Work that moved while it was cut: do opposite edges run parallel?",
     )
 
-    def parameters(self, around: Surroundings) -> dict[str, Any]:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
         """As long as was chosen, and three quarters of that across."""
         sides = around.sides(around.size, min(around.rounded(ASPECT * around.size), around.across))
         short = {f"short_{name}": around.rounded(SHORT_SHARE * length) for name, length in sides.items()}
         return sides | short | around.made()
 
-    def piece(self, parameters: Mapping[str, Any]) -> SteppedOutline:
+    def piece(self, parameters: Parameters) -> SteppedOutline:
         """From `width`, `height`, optional short lengths (30 % of the long), `compensation`, `made_by`."""
         self.check_parameters(parameters, _PARAMETERS)
         drawn = self.made_by(parameters, "cut") != "cut"
@@ -203,11 +203,11 @@ class Rectangle(Procedure):
     def _means(self, case: Case, drawn: bool) -> dict[str, MeanReading]:
         return {m: _mean(case, m, drawn=drawn) for m in MEASURANDS if m in case.readings}
 
-    def unless_said(self, given: Mapping[str, Any]) -> dict[str, Any]:
+    def unless_said(self, given: Parameters) -> dict[str, object]:
         """Cut with the usual cutter, unless it is drawn."""
         return {"compensation": self.usual_piece()["compensation"]} if given.get("made_by", "cut") == "cut" else {}
 
-    def usual_piece(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, object]:
         """As large as the caliper reaches, at most 1.2 % too long included."""
         return {"width": 580.0, "height": 540.0, "compensation": 6.0}
 

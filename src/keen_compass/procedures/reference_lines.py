@@ -7,7 +7,6 @@ the distance between the first and the last line is pure scale.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -15,7 +14,7 @@ from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import Case, length_mm
+from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import PER_METRE, assumed_spread, judged, no_number, scale_formula, scale_outcome
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
@@ -35,7 +34,7 @@ MOST_ANGLES = 8
 _PARAMETERS = {"x_span", "y_span", "spacing", "origin_x", "origin_y"}
 
 
-class Reference(Procedure):
+class Reference(Procedure[ReferenceLines]):
     """See the module."""
 
     name = "reference-lines"
@@ -62,26 +61,26 @@ class Reference(Procedure):
         """How far apart."""
         return (Choice("spacing", "A line every", tuple((f"{s} mm", float(s)) for s in (100, 50, 200))),)
 
-    def parameters(self, around: Surroundings) -> dict[str, Any]:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
         """As far as the bed, or what is loaded of the roll, reaches; inside of lines that are there already."""
         media = around.machine.media
-        spacing = float(around.chosen.get("spacing", 100.0))
+        spacing = length_mm(around.chosen.get("spacing", 100.0), "spacing")
 
-        def inside(k: int) -> dict[str, Any]:
+        def inside(k: int) -> dict[str, object]:
             off = ROOM + FURTHER_IN * k
             spans = {
                 name: math.floor((size - ROOM - off) / spacing) * spacing
                 for name, size in (("x_span", media.width), ("y_span", media.height))
             }
-            return spans | {"spacing": spacing, "origin_x": media.x + off, "origin_y": media.y + off}
+            return {**spans, "spacing": spacing, "origin_x": media.x + off, "origin_y": media.y + off}
 
         return self.first_free(around, map(inside, range(MOST_ANGLES)))
 
-    def again(self, before: Mapping[str, Any], around: Surroundings) -> dict[str, Any]:
+    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
         """Another angle inside the last."""
         return self.parameters(around)
 
-    def piece(self, parameters: Mapping[str, Any]) -> ReferenceLines:
+    def piece(self, parameters: Parameters) -> ReferenceLines:
         """From `x_span`, `y_span`, `spacing`; `origin_x`, `origin_y`: where the first lines cross on the bed."""
         self.check_parameters(parameters, _PARAMETERS)
         x, y, spacing = (
@@ -137,7 +136,7 @@ class Reference(Procedure):
             ],
         }  # fmt: skip
 
-    def usual_piece(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, object]:
         """Most of the bed."""
         return {"x_span": 1200.0, "y_span": 800.0, "spacing": 100.0}
 

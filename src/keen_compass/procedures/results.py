@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.procedures.case import Case
@@ -57,7 +57,7 @@ class Outcome:
     predicted: float = 0.0
 
 
-def judged(case: Case, o: Outcome, settled_by: Procedure | None = None) -> Finding:
+def judged(case: Case, o: Outcome, settled_by: Procedure[Any] | None = None) -> Finding:
     """The finding, with the questions that come before any verdict.
 
     settled_by: the procedure whose predictions say what would settle a *can't tell*; None where more of it wouldn't.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from keen_compass.procedures.case import Case, length_mm
 from keen_compass.quantities.lengths import Length, trim_number
@@ -19,7 +19,7 @@ LONGER = (1.1, 1.25, 1.5, 2.0, 3.0)
 ENDLESS = 10_000  # readings and pieces: what is left then is the instrument's own
 
 
-def what_would_settle(procedure: Procedure, case: Case, quantity: str, error: float, tolerance: float) -> str:
+def what_would_settle(procedure: Procedure[Any], case: Case, quantity: str, error: float, tolerance: float) -> str:
     """One sentence, cheapest remedy first. `error` and `tolerance` in the quantity's error unit."""
     for sentence, changed, n in _remedies(procedure, case):
         U = procedure.predict(changed, n).get(quantity)
@@ -31,7 +31,7 @@ def what_would_settle(procedure: Procedure, case: Case, quantity: str, error: fl
     return "Too close to the tolerance to call with anything at hand."
 
 
-def _remedies(procedure: Procedure, case: Case) -> Iterator[tuple[str, Case, int]]:
+def _remedies(procedure: Procedure[Any], case: Case) -> Iterator[tuple[str, Case, int]]:
     noun = procedure.noun
     have = min((len(v) for v in case.readings.values()), default=0)
     stated = max(

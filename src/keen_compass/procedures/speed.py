@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,10 +11,10 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import Case, length_mm, number
+from keen_compass.procedures.case import Case, Parameters, length_mm, number
 from keen_compass.procedures.results import amount_outcome, judged, no_number, steady_mean
 from keen_compass.quantities.charts import Feeds, Shown
-from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import SIZE, WHOLE
@@ -79,7 +78,7 @@ class SpeedRun:
         return Go(**{self.axis: self.start + p}, feed=feed)
 
 
-class Speed(Procedure):
+class Speed(Procedure[SpeedRun]):
     """See the module."""
 
     name = "speed"
@@ -107,10 +106,10 @@ class Speed(Procedure):
         shares = tuple((f"{100 * s:.0f} % of the highest clean rung", s) for s in (0.8, 0.7, 0.9))
         return (self.axis_choice(machine), Choice("share", "Keep to", shares))
 
-    def parameters(self, around: Surroundings) -> dict[str, Any]:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
         """From well below the feed in force to as far above as the bed's length reaches."""
         chosen, machine = around.chosen, around.machine
-        axis = chosen.get("axis", "x")
+        axis = str(chosen.get("axis", "x"))
         k = 0 if axis == "x" else 1
         run = machine.bed[k] - 2 * MARGIN - OVERRUN
         reachable = 60 * math.sqrt(run * machine.acceleration)
@@ -122,7 +121,7 @@ class Speed(Procedure):
             "acceleration": machine.acceleration, "share": chosen.get("share", SHARE),
         }  # fmt: skip
 
-    def piece(self, parameters: Mapping[str, Any]) -> SpeedRun:
+    def piece(self, parameters: Parameters) -> SpeedRun:
         """From `axis`, `start`, `across`, `run`, `feeds` (mm/min), `acceleration` (mm/s²), `share`, `within`."""
         self.check_parameters(parameters, _PARAMETERS)
         axis = self.axis_of(parameters, "xy")
@@ -192,7 +191,7 @@ class Speed(Procedure):
             "readings": [{"measurand": f"rung_{i}", "values": [m]} for i, m in enumerate(misses, 1)],
         }
 
-    def usual_piece(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, object]:
         """X over its whole bed."""
         feeds = [4000.0 + 1000 * i for i in range(9)]
         return {"axis": "x", "start": 30.0, "across": 400.0, "run": 1200.0, "feeds": feeds, "acceleration": 400.0}
@@ -201,12 +200,12 @@ class Speed(Procedure):
         """A dial at the mark."""
         return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
 
-    def shown(self, figures: Mapping[str, Any]) -> Shown:
+    def shown(self, figures: Figures) -> Shown:
         """Where the controller's step rate ends."""
         limit = figures.get("step_rate_limit")
         return Shown((("Step rate ends at", f"{limit:.0f} mm/min"),)) if limit else Shown()
 
-    def chart(self, figures: Mapping[str, Any]) -> Feeds:
+    def chart(self, figures: Figures) -> Feeds:
         """The limits beside the ladder."""
         return Feeds(
             figures.get("within", WITHIN), figures.get("safe"), figures.get("step_rate_limit"), figures.get("in_force")

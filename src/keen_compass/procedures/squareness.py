@@ -15,10 +15,10 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import K_OF_A_STATED_U, Case, length_mm
+from keen_compass.procedures.case import K_OF_A_STATED_U, Case, Parameters, length_mm
 from keen_compass.procedures.results import PER_METRE, Outcome, assumed_spread, judged, no_number, piece_mean
 from keen_compass.quantities.charts import Shown
-from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.stored import StoredAmount
@@ -52,7 +52,7 @@ ASPECT = 0.75
 _PARAMETERS = {"figure", "width", "height", "compensation", "made_by"}
 
 
-class Squareness(Procedure):
+class Squareness(Procedure[SquareFigure]):
     """See the module."""
 
     name = "squareness"
@@ -77,7 +77,7 @@ class Squareness(Procedure):
         figures = (("rectangle, with its diagonals", "rectangle"), ("circle, four diameters", "circle"))
         return (Choice("figure", "Figure", figures),)
 
-    def parameters(self, around: Surroundings) -> dict[str, Any]:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
         """As large as was chosen."""
         figure = around.chosen.get("figure", "rectangle")
         long, across = around.size, around.size
@@ -87,10 +87,10 @@ class Squareness(Procedure):
             long = across = min(long, around.across)
         return {"figure": figure, **around.sides(long, across), **around.made()}
 
-    def piece(self, parameters: Mapping[str, Any]) -> SquareFigure:
+    def piece(self, parameters: Parameters) -> SquareFigure:
         """From `figure`, `width`, `height`, `compensation`, `made_by`."""
         self.check_parameters(parameters, _PARAMETERS)
-        figure, made_by = parameters.get("figure", "rectangle"), self.made_by(parameters, "drawn")
+        figure, made_by = str(parameters.get("figure", "rectangle")), self.made_by(parameters, "drawn")
         width = length_mm(parameters.get("width", 400.0), "piece.width")
         height = width if figure == "circle" else length_mm(parameters.get("height", 300.0), "piece.height")
         compensation = length_mm(parameters.get("compensation", 0.0), "piece.compensation")
@@ -160,7 +160,7 @@ class Squareness(Procedure):
             finding = replace(finding, notes=())
         return Solution((finding,), (), assumed_spread(case), figures)
 
-    def shown(self, figures: Mapping[str, Any]) -> Shown:
+    def shown(self, figures: Figures) -> Shown:
         """The corner in degrees."""
         if "angle_deg" not in figures:
             return Shown()
@@ -192,7 +192,7 @@ class Squareness(Procedure):
             ],
         }
 
-    def usual_piece(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, object]:
         """As large as the caliper reaches."""
         return {"figure": "rectangle", "width": 460.0, "height": 350.0, "made_by": "drawn"}
 

@@ -16,7 +16,7 @@ from keen_compass.machines.profile import UNITS, Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import OnRule
 from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import Case, length_mm, number
+from keen_compass.procedures.case import Case, Parameters, length_mm, number
 from keen_compass.procedures.results import (
     PER_METRE,
     assumed_spread,
@@ -30,7 +30,7 @@ from keen_compass.procedures.results import (
 from keen_compass.procedures.tracking import TRIPS, TrackingRun, track, trips_of
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Deviations, Shown
-from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.uncertainty import alignment, temperature
@@ -108,7 +108,7 @@ class TravelRun:
         return Go(**{self.axis: self.start + p - self.targets[0]}, feed=SETTLED if self.axis == "z" else 6 * SETTLED)
 
 
-class TravelRunProcedure(Procedure):
+class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
     """See the module."""
 
     name = "travel-run"
@@ -134,35 +134,35 @@ class TravelRunProcedure(Procedure):
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What is run, and along which axis."""
         axes = tuple((a.upper(), a) for a in ("x", "y", "z") if f"{a}_steps" in machine.quantities)
-        runs: tuple[tuple[str, Any], ...] = (("scale, lost motion", "travel"),)
+        runs: tuple[tuple[str, object], ...] = (("scale, lost motion", "travel"),)
         if "tracking" in machine.quantities:
             runs += (("feed tracking", "tracking"),)
         lies = tuple((f"{d:g}°, {_aside_per_metre(d)} mm/m", d) for d in PARALLEL)
         parallel = Choice("parallel_within_deg", "Parallel within", lies)
         return (Choice("run", "Run", runs), Choice("axis", "Axis", axes), COMPENSATION, parallel)
 
-    def longest(self, machine: Machine, chosen: Mapping[str, Any]) -> float:
+    def longest(self, machine: Machine, chosen: Parameters) -> float:
         """What fits on the bed beside its margins, mm."""
         axis = chosen.get("axis", "x")
         if axis == "z":
             return machine.z_travel - 2 * Z_MARGIN
         return machine.loaded[0 if axis == "x" else 1] - 2 * MARGIN
 
-    def heading(self, parameters: Mapping[str, Any]) -> str:
+    def heading(self, parameters: Parameters) -> str:
         """Feed tracking is a run of its own."""
         return "Feed tracking" if parameters.get("run") == "tracking" else super().heading(parameters)
 
-    def suits_for(self, chosen: Mapping[str, Any]) -> tuple[str, ...]:
+    def suits_for(self, chosen: Parameters) -> tuple[str, ...]:
         """Z is short: a depth gauge or dial, not a rule."""
         return ("depth gauge", "dial gauge", "caliper") if chosen.get("axis") == "z" else self.suits
 
-    def chosen_for(self, quantity: str) -> dict[str, Any]:
+    def chosen_for(self, quantity: str) -> dict[str, object]:
         """Which choices yield a quantity."""
         if quantity == "tracking":
             return {"run": "tracking"}
         return {"run": "travel", "axis": quantity[0]}
 
-    def parameters(self, around: Surroundings) -> dict[str, Any]:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
         """A run of the chosen size, its targets on round numbers."""
         chosen, machine = around.chosen, around.machine
         axis = machine.long_axis if chosen.get("run") == "tracking" else chosen.get("axis", "x")
@@ -170,7 +170,7 @@ class TravelRunProcedure(Procedure):
         media = machine.media
         low, room = (media.x, media.height) if axis == "x" else (media.y, media.width)
         across = min(room, 400.0) / 2
-        body: dict[str, Any] = {"axis": axis, "start": margin, "across": across, "length": around.size}
+        body: dict[str, object] = {"axis": axis, "start": margin, "across": across, "length": around.size}
         if axis != "z":
             body["start"] = low + margin
         if chosen.get("run") == "tracking":
@@ -184,11 +184,11 @@ class TravelRunProcedure(Procedure):
             "parallel_within_deg": chosen.get("parallel_within_deg", PARALLEL[0]), "units": machine.units,
         })  # fmt: skip
 
-    def again(self, before: Mapping[str, Any], around: Surroundings) -> dict[str, Any]:
+    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
         """The same run; where it leaves ticks, beside the last."""
         return self._beside(around, dict(before))
 
-    def _beside(self, around: Surroundings, body: dict[str, Any]) -> dict[str, Any]:
+    def _beside(self, around: Surroundings, body: dict[str, object]) -> dict[str, object]:
         """A table's run leaves no marks. A plotter's ticks go onto a free strip of what is loaded."""
         machine, axis = around.machine, body["axis"]
         if machine.file_format == "gcode" or axis == "z":
@@ -198,7 +198,7 @@ class TravelRunProcedure(Procedure):
         places = [low + STRIP * k + OVERRUN for k in range(max(int((high - low) / STRIP), 1))]
         return self.first_free(around, (body | {"across": across} for across in places))
 
-    def piece(self, parameters: Mapping[str, Any]) -> TravelRun | TrackingRun:
+    def piece(self, parameters: Parameters) -> TravelRun | TrackingRun:
         """From `run`, `axis`, `start`, `across`, `length`, `targets` (how many, or where), `trips`."""
         self.check_parameters(parameters, _PARAMETERS)
         axis = self.axis_of(parameters)
@@ -233,7 +233,7 @@ class TravelRunProcedure(Procedure):
             for i, (name, (p, way)) in enumerate(piece.nodes().items())
         )  # fmt: skip
 
-    def shown(self, figures: Mapping[str, Any]) -> Shown:
+    def shown(self, figures: Figures) -> Shown:
         """The standard's figures; of a tracking run drift and slip."""
         lines = [
             (label, f"{format_mm(figures[name], 3)} mm")
@@ -244,7 +244,7 @@ class TravelRunProcedure(Procedure):
             lines.append((str(figures["after"]), f"{cycles} cycle{'' if cycles == 1 else 's'}"))
         return Shown(tuple(lines))
 
-    def chart(self, figures: Mapping[str, Any]) -> Deviations | None:
+    def chart(self, figures: Figures) -> Deviations | None:
         """Deviation against position, with two targets read."""
         if not figures.get("positions"):
             return None
@@ -253,7 +253,7 @@ class TravelRunProcedure(Procedure):
             figures.get("lost_motion") or 0.0,
         )  # fmt: skip
 
-    def yields_for(self, parameters: Mapping[str, Any]) -> tuple[str, ...]:
+    def yields_for(self, parameters: Parameters) -> tuple[str, ...]:
         """The tracking, or scale and backlash of one axis."""
         if parameters.get("run") == "tracking":
             return ("tracking",)
@@ -299,7 +299,7 @@ class TravelRunProcedure(Procedure):
             "readings": readings,
         }  # fmt: skip
 
-    def usual_piece(self) -> dict[str, Any]:
+    def usual_piece(self) -> dict[str, object]:
         """The whole of X."""
         return {"axis": "x", "start": 20.0, "across": 200.0, "length": 1200.0, "targets": 7}
 

@@ -10,6 +10,8 @@ from keen_compass.quantities.resolution import Stored
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
 from keen_compass.quantities.verdict import Verdict
 
+Figures = Mapping[str, Any]  # JSON values by name, as `solve` prints them
+
 
 @dataclass(frozen=True, slots=True)
 class Finding:
@@ -79,7 +81,7 @@ class Solution:
     findings: tuple[Finding, ...]
     unresolved: tuple[tuple[str, str], ...] = ()
     notes: tuple[str, ...] = ()
-    figures: Mapping[str, Any] = field(default_factory=dict)
+    figures: Figures = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:
         """As `solve` prints it."""

@@ -39,7 +39,7 @@ class RoundContext:
     def __init__(self, shop: Shop, kept: KeptRound) -> None:
         self.shop = shop
         self.kept = kept
-        self.procedure: Procedure = load(kept.procedure)
+        self.procedure: Procedure[Any] = load(kept.procedure)
         self.history = History()
         self.listener: Callable[[], None] = lambda: None
         self._remembered: dict[Any, Any] = {}
@@ -102,10 +102,10 @@ class RoundContext:
         return self.mark(Choices) or Choices(passes=self.procedure.passes)
 
     @property
-    def chosen(self) -> dict[str, Any]:
+    def chosen(self) -> dict[str, object]:
         """What was chosen of the procedure's choices; the first option of each where nothing was."""
 
-        def read() -> dict[str, Any]:
+        def read() -> dict[str, object]:
             usual = {c.name: c.options[0][1] for c in self.procedure.choices(self.machine) if c.options}
             return usual | dict(self.choices.chosen)
 
@@ -175,7 +175,7 @@ class RoundContext:
         if self.procedure.makes is not Makes.PIECE:
             return [piece]
 
-        def shape(p: KeptPiece) -> dict[str, Any]:
+        def shape(p: KeptPiece) -> dict[str, object]:
             return {k: v for k, v in p.parameters.items() if k not in self.procedure.placing}
 
         return [
@@ -216,7 +216,7 @@ class RoundContext:
         return replace(self.machine.subject, tool=self.tool.uid)
 
     def case(
-        self, parameters: Mapping[str, Any], values: Mapping[str, StoredValue],
+        self, parameters: Mapping[str, object], values: Mapping[str, StoredValue],
         readings: Mapping[str, tuple[Reading, ...]], subject: Subject,
     ) -> Case:  # fmt: skip
         """A case for this machine, instrument and tolerance. subject: whose the values are."""
@@ -256,6 +256,6 @@ class RoundContext:
 
         return self.remembered("proven", read)
 
-    def shape(self, parameters: Mapping[str, Any]) -> Any:
+    def shape(self, parameters: Mapping[str, object]) -> Any:
         """The piece or run with these parameters."""
         return self.procedure.piece(parameters)

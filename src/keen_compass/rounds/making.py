@@ -85,7 +85,7 @@ class Making:
 
         self._c.do(change)
 
-    def choose_option(self, name: str, value: Any) -> None:
+    def choose_option(self, name: str, value: object) -> None:
         """Choose one of the procedure's choices (undoable); what no longer fits is proposed anew."""
         before = self._c.choices
         if before.chosen.get(name) == value:
@@ -108,12 +108,12 @@ class Making:
         if self._c.procedure.makes is Makes.NOTHING:
             self.count_parts()
 
-    def parameters(self, size: float | None = None) -> dict[str, Any]:
+    def parameters(self, size: float | None = None) -> dict[str, object]:
         """Parameters of the next piece; a confirming piece is the same as the one before."""
-        found: dict[str, Any] = self._c.remembered(("parameters", size), lambda: self._parameters(size))
+        found: dict[str, object] = self._c.remembered(("parameters", size), lambda: self._parameters(size))
         return dict(found)
 
-    def _parameters(self, size: float | None) -> dict[str, Any]:
+    def _parameters(self, size: float | None) -> dict[str, object]:
         c, fine = self._c, self.step / 2
         fastest = {q[0]: v.base for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
         around = Surroundings(
@@ -339,7 +339,7 @@ class Making:
         """
         return self._keep_piece(practice)
 
-    def for_practice(self) -> dict[str, Any]:
+    def for_practice(self) -> dict[str, object]:
         """What a stand-in needs to make the next piece, now and again, besides its file."""
         return {"seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm}
 

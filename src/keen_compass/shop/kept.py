@@ -53,7 +53,7 @@ class KeptPiece:
     round: int
     number: int
     at: str
-    parameters: Mapping[str, Any]
+    parameters: Mapping[str, object]
     place: tuple[Box, ...]
     on_bed: bool
     practice: Mapping[str, Any] | None

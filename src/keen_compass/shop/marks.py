@@ -41,7 +41,7 @@ class Choices(Mark):
     tool: str = ""
     instrument: str = ""
     passes: int = 3
-    chosen: Mapping[str, Any] = field(default_factory=dict)
+    chosen: Mapping[str, object] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

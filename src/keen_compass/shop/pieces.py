@@ -32,7 +32,7 @@ class NewPiece:
     kind: of its first stage: made, run or counted. sent: the bytes that were sent for it, empty for none.
     """
 
-    parameters: Mapping[str, Any]
+    parameters: Mapping[str, object]
     place: Sequence[Box]
     on_bed: bool
     practice: Mapping[str, Any] | None
