@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -60,6 +60,20 @@ def shop(shop_file: Path) -> Iterator[Shop]:
     opened = Shop(shop_file)
     yield opened
     opened.close()
+
+
+@pytest.fixture
+def windows(qtbot: QtBot) -> Iterator[Callable[[Path], MainWindow]]:
+    """Opens further windows, each on a file of its own or on one that another has; they and their shops are closed."""
+    made: list[MainWindow] = []
+
+    def another(file: Path) -> MainWindow:
+        made.append(driving.opened(qtbot, Shop(file), active=False))
+        return made[-1]
+
+    yield another
+    for one in made:
+        one.close()
 
 
 @pytest.fixture

@@ -15,18 +15,22 @@ from pytestqt.qtbot import QtBot
 
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
+from keen_compass.reports.record import record_of
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 
 NO_MODIFIER = Qt.KeyboardModifier.NoModifier
 
 
-def opened(qtbot: QtBot, shop: Shop) -> MainWindow:
-    """A window on a shop, with the keyboard."""
+def opened(qtbot: QtBot, shop: Shop, *, active: bool = True) -> MainWindow:
+    """A window on a shop, with the keyboard unless another is to keep that."""
     application("light")
     window = MainWindow(shop, "Lantern Quay")
     qtbot.addWidget(window)
     window.resize(1280, 800)
+    if not active:
+        window.show()
+        return window
     with qtbot.waitActive(window):
         window.show()
         window.activateWindow()
@@ -119,3 +123,10 @@ app.exec()
     process.send_signal(signal.SIGKILL)
     process.wait()
     process.stdout.close()
+
+
+def record_text(shop: Shop, round_id: int, folder: Path) -> str:
+    """What a signed round's record says, read back from the PDF in `folder`."""
+    (folder / "r.pdf").write_bytes(record_of(shop, round_id))
+    words = ["pdftotext", "-layout", str(folder / "r.pdf"), "-"]
+    return subprocess.run(words, check=True, capture_output=True, text=True).stdout

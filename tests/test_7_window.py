@@ -7,12 +7,12 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from driving import focus, opened, press, shown, states, tab_to, typed_then_killed
 from keen_compass.app import theme as th
-from keen_compass.app.start import application
+from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import stand_in
@@ -20,6 +20,7 @@ from keen_compass.procedures.base import Step
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
+from looks import check_looks, settle
 
 
 @pytest.fixture
@@ -198,19 +199,16 @@ def test_giving_up_asks_why_in_the_page(qtbot: QtBot, measuring: MainWindow) -> 
     assert "Storm warning" in shown(measuring.rose_page)
 
 
-def test_killed_while_typing_the_half_reading_is_there_again(shop: Shop, shop_file: Path, qtbot: QtBot) -> None:
+def test_killed_while_typing_the_half_reading_is_there_again(
+    shop: Shop, shop_file: Path, windows: Callable[[Path], MainWindow]
+) -> None:  # fmt: skip
     shop.close()
     typed_then_killed(shop_file, "'rectangle'", "519.87", "389.")
-    application("light")
-    again = Shop(shop_file)
-    window = MainWindow(again, "Lantern Quay")
-    qtbot.addWidget(window)
-    window.show()
+    window = windows(shop_file)
     window.begin("rectangle")
     boxes = window.round_page.measure.surface.boxes
     assert boxes["width"].edit.text() == "519.87"
     assert boxes["height"].edit.text() == "389."
-    window.close()
 
 
 def test_a_file_that_is_no_shop_leaves_the_window_as_it_was(window: MainWindow, tmp_path: Path) -> None:
@@ -220,13 +218,10 @@ def test_a_file_that_is_no_shop_leaves_the_window_as_it_was(window: MainWindow, 
     assert window.isVisible()
 
 
-def test_an_empty_shop_says_what_to_do(qtbot: QtBot, tmp_path: Path) -> None:
-    application("light")
-    empty = MainWindow(Shop(tmp_path / "empty.kcshop"), "Empty")
-    qtbot.addWidget(empty)
-    empty.show()
+def test_an_empty_shop_says_what_to_do(tmp_path: Path, windows: Callable[[Path], MainWindow]) -> None:
+    empty = windows(tmp_path / "empty.kcshop")
     assert "empty" in empty._message.text()
-    empty.close()
+    assert isinstance(empty.places.currentWidget(), MachinePage)  # and the form for the first machine is there
 
 
 # Looks
@@ -273,33 +268,12 @@ def test_nothing_is_cut_or_overlapping(
     if place is not None:
         window.begin("rectangle")
         place(session_of(window))
-    for _ in range(3):
-        QApplication.processEvents()
-    page = window.places.currentWidget()
-    assert window.size().width() == size[0], "the page forced the window wider"
-    assert window.size().height() == size[1], "the page forced the window higher"
-    visible = [
-        w for w in page.findChildren(QWidget) if w.isVisible() and isinstance(w, (QLabel, QPushButton, QLineEdit))
-    ]
-    for widget in visible:
-        name = widget.accessibleName() or widget.text()
-        if isinstance(widget, QPushButton):
-            assert widget.width() >= widget.sizeHint().width() - 1, f"{name} is cut"
-            assert widget.accessibleName(), f"{name} has no accessible name"
-        if isinstance(widget, QLabel) and widget.wordWrap():
-            assert widget.height() >= widget.heightForWidth(widget.width()) - 1, f"{name} is cut"
-        if isinstance(widget, QLineEdit):
-            assert widget.accessibleName(), "a field has no accessible name"
-        assert widget.font().pixelSize() >= th.TEXT, f"{name} is too small to read"
+    settle()
+    check_looks(window, size)
     if place is to_measure:
-        page.measure.identity._identify("another one")  # its complaint takes the most room
-        QApplication.processEvents()
-        assert not page.measure.surface.geometry().intersects(page.measure.strip.geometry())
-        assert not page.measure.surface.geometry().intersects(page.measure.identity.geometry())
-        boxes = list(page.measure.surface.boxes.values())
-        for i, a in enumerate(boxes):
-            assert page.measure.surface.rect().contains(a.geometry())
-            assert not any(a.geometry().intersects(b.geometry()) for b in boxes[i + 1 :])
+        window.round_page.measure.identity._identify("another one")  # its complaint takes the most room
+        settle()
+        check_looks(window, size)
 
 
 def test_every_control_is_reached_by_tab(qtbot: QtBot, measuring: MainWindow) -> None:
@@ -320,11 +294,10 @@ def test_dark_colours_can_be_chosen_in_mid_round(measuring: MainWindow) -> None:
     measuring.use_theme(th.LIGHT)
 
 
-def test_a_second_window_on_the_same_shop_only_looks(qtbot: QtBot, window: MainWindow, shop_file: Path) -> None:
-    second = MainWindow(Shop(shop_file), "Lantern Quay")
-    qtbot.addWidget(second)
-    second.show()
+def test_a_second_window_on_the_same_shop_only_looks(
+    window: MainWindow, shop_file: Path, windows: Callable[[Path], MainWindow]
+) -> None:  # fmt: skip
+    second = windows(shop_file)
     assert "only be looked at" in second._message.text()
     second.begin("rectangle")
     assert second.round_page is None
-    second.close()

@@ -19,7 +19,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from driving import states
+from driving import record_text, states
 from keen_compass.errors import FileFormatError, InputError, PieceError
 from keen_compass.formats.drawings import write_svg
 from keen_compass.formats.hpgl import write_hpgl
@@ -417,10 +417,7 @@ def test_a_file_that_is_no_logbook_changes_nothing(shop: Shop, text: str, says: 
 def test_the_record_of_a_signed_round_reads_back(shop: Shop, tmp_path: Path) -> None:
     signed = next(e for e in entries(shop, Filter(machine="heron")) if e.kind == "signed")
     assert signed.round is not None
-    (tmp_path / "r.pdf").write_bytes(record_of(shop, signed.round))
-    text = subprocess.run(
-        ["pdftotext", "-layout", str(tmp_path / "r.pdf"), "-"], check=True, capture_output=True, text=True
-    ).stdout
+    text = record_text(shop, signed.round, tmp_path)
     piece = shop.pieces(signed.round)[-1]
     for reading in shop.readings(piece.id):
         assert reading.text in text
@@ -431,12 +428,6 @@ def test_the_record_of_a_signed_round_reads_back(shop: Shop, tmp_path: Path) -> 
     given_up = next(e for e in entries(shop, Filter(machine="heron")) if e.kind == "given_up")
     with pytest.raises(InputError, match="Only a signed round"):
         record_of(shop, given_up.round or 0)
-
-
-def record_text(shop: Shop, round_id: int, folder: Path) -> str:
-    (folder / "r.pdf").write_bytes(record_of(shop, round_id))
-    words = ["pdftotext", "-layout", str(folder / "r.pdf"), "-"]
-    return subprocess.run(words, check=True, capture_output=True, text=True).stdout
 
 
 @pytest.mark.parametrize(("procedure", "quantity"), [("rectangle", ""), ("backlash", "y_backlash"), ("home", "")])

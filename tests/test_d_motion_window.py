@@ -7,10 +7,10 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
-from driving import focus, press, shown, states, tab_to
+from driving import focus, press, record_text, shown, states, tab_to
 from keen_compass.app import theme as th
 from keen_compass.app.round.dial_surface import DialSurface
 from keen_compass.app.round.grid_surface import heat
@@ -20,9 +20,12 @@ from keen_compass.machines.profile import Machine
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures.base import Makes, Step
+from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
+from keen_compass.words.logbook import VERDICT_WORDS
+from looks import check_looks, settle
 
 # Every kind of surface: machine, procedure, what for.
 SURFACES = [
@@ -247,31 +250,8 @@ def test_nothing_is_cut_or_overlapping_on_any_surface(
         lambda: read_all(session),
     ):
         prepare()
-        for _ in range(3):
-            QApplication.processEvents()
-        _check_looks(window, size)
-
-
-def _check_looks(window: MainWindow, size: tuple[int, int]) -> None:
-    page = window.places.currentWidget()
-    assert (window.width(), window.height()) == size, "the page forced the window larger"
-    for widget in page.findChildren(QWidget):
-        if not widget.isVisible() or not isinstance(widget, (QLabel, QPushButton, QLineEdit)):
-            continue
-        name = widget.accessibleName() or widget.text()
-        if isinstance(widget, QPushButton):
-            assert widget.width() >= widget.sizeHint().width() - 1, f"{name} is cut"
-        if isinstance(widget, QLabel) and widget.wordWrap():
-            assert widget.height() >= widget.heightForWidth(widget.width()) - 1, f"{name} is cut"
-        if isinstance(widget, QLineEdit):
-            assert widget.accessibleName(), "a field has no accessible name"
-        assert widget.font().pixelSize() >= th.TEXT, f"{name} is too small to read"
-    surface = window.round_page.measure.surface
-    if surface.isVisible():
-        boxes = [e.parentWidget() for e in surface.edits() if e.parentWidget().isVisible()]
-        for i, a in enumerate(boxes):
-            assert surface.rect().contains(a.geometry())
-            assert not any(a.geometry().intersects(b.geometry()) for b in boxes[i + 1 :])
+        settle()
+        check_looks(window, size)
 
 
 @pytest.mark.parametrize("theme", [th.LIGHT, th.DARK], ids=lambda t: t.name)
@@ -283,12 +263,27 @@ def test_heights_are_readable_on_every_colour_of_the_map(theme: th.Theme, monkey
 
 
 def test_signed_runs_have_a_record(window: MainWindow, tmp_path: Path) -> None:
-    from keen_compass.reports.record import record_of
-
-    signed = [kept for kept in map(window.shop.round, range(1, 16)) if kept.status == "signed"]
-    assert {"drive-train", "backlash", "bed", "speed", "squareness", "home"} <= {kept.procedure for kept in signed}
+    """Each says what was read, what was found, how it was judged, and with what."""
+    shop = window.shop
+    signed = [kept for m in shop.machines() for kept in shop.rounds(m.uid) if kept.status == "signed"]
+    wanted = {"drive-train", "backlash", "bed", "speed", "squareness", "home", "travel-run", "reference-lines"}
+    assert wanted <= {kept.procedure for kept in signed}
     for kept in signed:
-        assert record_of(window.shop, kept.id).startswith(b"%PDF")
+        text = record_text(shop, kept.id, tmp_path)
+        words = " ".join(text.split())
+        machine, session = shop.machine(kept.machine), RoundSession(shop, kept)
+        assert machine.name in words
+        assert session.context.procedure.title in words
+        for reading in shop.readings(session.context.pieces[-1].id):
+            assert reading.text in words, (kept.procedure, reading)
+        for f in session.measuring.findings():
+            shown_as = session.context.procedure.for_logbook(f)
+            assert VERDICT_WORDS[shown_as.verdict] in words
+            if f.error is not None and f.expanded_uncertainty:
+                assert with_uncertainty(f.error, f.expanded_uncertainty) in words, (kept.procedure, f)
+        instrument = session.measuring.instrument()
+        assert instrument is not None
+        assert (instrument.name in words) == (kept.procedure != "drive-train")
 
 
 def test_an_odd_run_is_asked_about_and_confirmed(window: MainWindow) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -152,13 +153,13 @@ def test_killed_on_a_run_the_half_reading_is_there_again(shop: Shop, shop_file: 
     window.close()
 
 
-def test_a_second_window_can_look_at_every_surface(qtbot: QtBot, window: MainWindow, shop_file: Path) -> None:
+def test_a_second_window_can_look_at_every_surface(
+    window: MainWindow, shop_file: Path, windows: Callable[[Path], MainWindow]
+) -> None:  # fmt: skip
     begun = [("drive-train", "x_drive"), ("travel-run", "x_steps"), ("bed", "bed"), ("speed", "x_speed")]
     for procedure, quantity in begun:
         read_all(measuring(window, "heron", procedure, quantity), 5)
-    second = MainWindow(Shop(shop_file), "Lantern Quay")
-    qtbot.addWidget(second)
-    second.show()
+    second = windows(shop_file)
     for procedure, quantity in begun:
         second.show_rose("heron")
         second.begin(procedure, quantity)
@@ -168,7 +169,6 @@ def test_a_second_window_can_look_at_every_surface(qtbot: QtBot, window: MainWin
         assert page.measure.surface.isVisible()
         assert not page.measure.strip.practice.isVisible()
         assert not page.give_up.isVisible()
-    second.close()
 
 
 # Signing, giving up, correcting by hand

@@ -104,6 +104,7 @@ STAGES = {"drive-train": "counted", "travel-run": "run", "backlash": "run", "bed
 UNCHANGED = ("instrument", "round", "draft", "event", "stand_in", "redated")
 CHANGED = ("about", "machine", "mark", "piece", "reading", "value", "finding")
 NOT_UNDERSTOOD = (KeyError, TypeError, ValueError, AttributeError)
+MOST_LISTED = 12
 NO_DIGEST = bytes(8)  # of a row that was damaged before: it stays so
 
 
@@ -163,6 +164,7 @@ class _Change:
         self._marks()
         self._readings()
         self._values_and_findings()
+        self._what_is_lost()
         self._what_to_ask()
 
     def _append(self, table: str, *row: object, sound: bool = True) -> None:
@@ -316,6 +318,29 @@ class _Change:
             row = (number, machine, quantity, _key(subject), at, of, piece, verdict, error, U, T, new)
             self._append("finding", *row, sound=sound)
 
+    def _what_is_lost(self) -> None:
+        """A line in the logbook of each machine of which the old file didn't say all that a file says today."""
+        missing: dict[str, list[int]] = {}
+        for machine, number, text in self._db.execute(
+            "SELECT p.machine, p.number, s.body FROM piece p JOIN stage s ON s.piece = p.id ORDER BY p.number"
+        ):
+            if "sent" in _object(text)["not_kept"]:
+                missing.setdefault(machine, []).append(number)
+        for machine, of_whom in self._db.execute(
+            "SELECT machine, count(*) FROM finding WHERE quantity = 'tracking' AND subject = '' GROUP BY 1"
+        ).fetchall():  # fmt: skip
+            self._note(machine, f"Not known of {of_whom} tracking runs: which material was loaded.")
+        for machine, numbers in missing.items():
+            self._note(machine, f"Not kept by the older program: what was sent for {_listed(numbers)}.")
+
+    def _note(self, machine: str, words: str) -> None:
+        sources = " UNION ALL ".join(
+            f"SELECT max(at) AS at FROM {t} WHERE machine = ?" for t in ("round", "piece", "value", "finding", "event")
+        )
+        ((at,),) = self._db.execute(f"SELECT max(at) FROM ({sources})", (machine,) * 5)
+        if at:
+            self._append("event", self._next("event"), machine, at, "brought_over", words)
+
     def _what_to_ask(self) -> None:
         """Numbers of which the one written last is not the one with the latest date, and says something else."""
         newest: dict[tuple[str, str], list[tuple[str, int, str]]] = {}
@@ -330,6 +355,15 @@ class _Change:
                 asked.append([machine, quantity, by_time[1], by_number[1]])
         if asked:
             self._append("about", 2, "asked", json.dumps(asked))
+
+
+def _listed(numbers: list[int]) -> str:
+    """``piece 3``, ``pieces 1, 2 and 9``; of many the first and last."""
+    if len(numbers) == 1:
+        return f"piece {numbers[0]}"
+    if len(numbers) > MOST_LISTED:
+        return f"{len(numbers)} pieces, from {numbers[0]} to {numbers[-1]}"
+    return f"pieces {', '.join(map(str, numbers[:-1]))} and {numbers[-1]}"
 
 
 def _key(subject: dict[str, str]) -> str:
