@@ -25,6 +25,7 @@ from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.logbook import Filter
 from keen_compass.shop.store import Shop
 from reading_out import read_out
+from spoiling import change, in_body, spoilt
 
 DATA = Path(__file__).parent / "data"
 OLD = json.loads((DATA / "logbook-version-1.json").read_text(encoding="utf-8"))
@@ -98,21 +99,6 @@ def test_pieces_on_the_sheet_stay_there_when_older_sheets_come_in(small: Shop, t
 # What is wrong is refused with its place
 
 
-def change(table: str, field: str, value: Any, row: int = 0) -> Callable[[dict[str, Any]], None]:
-    def run(body: dict[str, Any]) -> None:
-        body["tables"][table][row][field] = value
-
-    return run
-
-
-def in_body(table: str, row: int, **fields: Any) -> Callable[[dict[str, Any]], None]:
-    def run(body: dict[str, Any]) -> None:
-        inner = json.loads(body["tables"][table][row]["body"])
-        body["tables"][table][row]["body"] = json.dumps(inner | fields)
-
-    return run
-
-
 @pytest.mark.parametrize(
     ("spoil", "says"),
     [
@@ -172,28 +158,6 @@ def test_what_cannot_be_understood_is_refused_with_its_place(
 def test_what_is_no_json_of_ours_is_said(empty: Shop, text: str) -> None:
     with pytest.raises(FileFormatError, match="not a logbook"):
         from_json(empty, text, understands)
-
-
-ODD = (None, True, -1, 0, 2**80, 1e308, -0.0, "", "x" * 500, "\u0000", "\u202e", [], {}, [[]], "null", "{}", "1e999",
-       "2026-01-01", {"x_steps": None})  # fmt: skip
-
-
-def spoilt(rng: random.Random, node: Any) -> Any:
-    """The same with one place somewhere in it replaced by something odd."""
-    if rng.random() < 0.2 or not isinstance(node, (dict, list)) or not node:
-        if isinstance(node, str) and node[:1] in "{[" and rng.random() < 0.8:
-            try:
-                return json.dumps(spoilt(rng, json.loads(node)))
-            except ValueError:
-                pass
-        return rng.choice(ODD)
-    key = rng.choice(list(node) if isinstance(node, dict) else range(len(node)))
-    new = copy.copy(node)
-    if isinstance(node, dict) and rng.random() < 0.15:
-        del new[key]
-    else:
-        new[key] = spoilt(rng, node[key])
-    return new
 
 
 @pytest.mark.parametrize("seed", range(6))
