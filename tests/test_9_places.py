@@ -60,7 +60,7 @@ def test_an_empty_shop_gets_its_first_machine_by_keyboard_alone(qtbot: QtBot, tm
     fill("Bed or roll along Y", "120 in")
     fill("Tool", "Pen")
     choose("This tool", "draws or scribes")
-    fill("Width of its path", "0")
+    fill("Its diameter", "0")
     fill("Stock loaded", "Paper")
     fill("Thickness", "0.1 mm")
     fill("Stock along X", "23 1/2")

@@ -81,9 +81,12 @@ def test_a_row_that_is_no_reading_is_refused(row: Row) -> None:
 
 @pytest.mark.parametrize(
     ("text", "unit", "value"),
-    [("20", "", 20.0), ("1,8", "°", 1.8), ("1.8°", "°", 1.8), (" 1.8 ° ", "°", 1.8), ("−3", "", -3.0),
-     ("10/3", "", 10 / 3), ("2 1/2", "", 2.5), ("1e", "", None), ("1e3", "", None), ("20 mm", "", None), ("3 in", "°", None), ("", "", None),
-     ("9" * 60, "", None), ("1,234", "", None), ("9999999999999", "", None), ("nan", "", None), ("1_0", "", None)],
+    [
+        ("20", "", 20.0), ("1,8", "°", 1.8), ("1.8°", "°", 1.8), (" 1.8 ° ", "°", 1.8), ("−3", "", -3.0),
+        ("10/3", "", 10 / 3), ("2 1/2", "", 2.5), ("1e", "", None), ("1e3", "", None), ("20 mm", "", None),
+        ("3 in", "°", None), ("", "", None), ("9" * 60, "", None), ("1,234", "", None), ("9999999999999", "", None),
+        ("nan", "", None), ("1_0", "", None),
+    ],
 )  # fmt: skip
 def test_counts_as_they_are_typed(text: str, unit: str, value: float | None) -> None:
     if value is None:

@@ -39,6 +39,7 @@ T = TypeVar("T")
 # What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.
 IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
 JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
+FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 DAYS_PER_MONTH = 30.5
 FRACTION_LOSES = 0.01  # of a length; where a fraction would lose more, decimals are shown
@@ -244,8 +245,8 @@ def turned(fields: Mapping[str, str], was: str, now: str) -> dict[str, str]:
             except ValueError:
                 continue
             base = value * SIZE[unit_kept(q, was)]
-            digits = 5 if now == "in" else 4
-            found[q] = trim_number(base / SIZE[unit_kept(q, now)], digits)
+            unit = unit_kept(q, now)
+            found[q] = trim_number(base / SIZE[unit], FINE[unit])
     return found
 
 

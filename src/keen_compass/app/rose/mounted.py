@@ -16,7 +16,7 @@ from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine, Stock, Tool
 
 T = TypeVar("T", Tool, Stock)
-WIDEST = 300  # px of words
+WIDEST = 340  # px of words
 MENU_WIDEST = 420
 
 
@@ -35,8 +35,10 @@ class MountedButton(Button):
     def show_machine(self, machine: Machine, stock: Sequence[Stock]) -> None:
         """What is mounted, and what there is besides."""
         tool, lies = machine.tool, machine.stock
-        words = " · ".join(n for n in (tool.name if tool else "", lies.name if lies else "no stock") if n)
-        self.setText(f"On it: {QFontMetrics(self.font()).elidedText(words, Qt.TextElideMode.ElideMiddle, WIDEST)} ▾")
+        names = [n for n in (tool.name if tool else "", lies.name if lies else "no stock") if n]
+        words, metrics = " · ".join(names), QFontMetrics(self.font())
+        cut = (metrics.elidedText(n, Qt.TextElideMode.ElideRight, WIDEST // len(names)) for n in names)
+        self.setText(f"On it: {' · '.join(cut)} ▾")
         self.setAccessibleName(f"On the machine: {words}")
         self.setToolTip(f"On the machine now: {words}")
         self._list.clear()

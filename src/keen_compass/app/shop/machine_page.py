@@ -63,7 +63,7 @@ class MachinePage(QWidget):
         f.heading("Tool and stock")
         f.field("tool", "Tool")
         f.choice("tool_marks", "This tool", {"cuts": "cuts", "draws or scribes": "draws or scribes"})
-        f.field("tool_width", "Width of its path")
+        f.field("tool_width", "Its diameter", "0 for a pen")
         f.field("stock", "Stock loaded")
         f.field("stock_thickness", "Thickness")
         f.field("stock_x", "Stock along X")
