@@ -36,11 +36,12 @@ from keen_compass.cli import main as command_line
 from keen_compass.errors import KeenCompassError, ShopError
 from keen_compass.procedures import REGISTRY, understands
 from keen_compass.rounds import RoundSession
-from keen_compass.shop.exchange import from_json
+from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.store import Shop
 from reading_out import read_out
-from test_j_incoming import OLD, spoilt
+from spoiling import spoilt
 
+OLD = json.loads((ROOT / "tests" / "data" / "logbook-version-1.json").read_text(encoding="utf-8"))
 KEPT = ROOT / "tests" / "data" / "shop-format-2.kcshop"
 CHILD = """
 import sys
@@ -67,7 +68,7 @@ if what == "new":
         said(f"event {i}")
 if what == "import":
     from keen_compass.procedures import understands
-    from keen_compass.shop.exchange import from_json
+    from keen_compass.shop.exchange import from_json, to_json
     from_json(shop, Path(sys.argv[3]).read_text(), understands)
     said("import")
 heron = shop.machine("heron")
@@ -238,8 +239,11 @@ def full_disk(folder: Path, times: int) -> Counter[str]:
 def imports(folder: Path, times: int) -> Counter[str]:
     """Odd logbooks; what is accepted must open, and be read, ever after."""
     found, rng = Counter[str](), random.Random(3)
+    of_today = Shop(Path(shutil.copy(KEPT, folder / "today.kcshop")))
+    today = json.loads(to_json(of_today))
+    of_today.close()
     for i in range(times):
-        shop, body = Shop(folder / f"import-{i}.kcshop"), copy.deepcopy(OLD)
+        shop, body = Shop(folder / f"import-{i}.kcshop"), copy.deepcopy(today if i % 2 else OLD)
         for _ in range(rng.choice((1, 1, 2, 4))):
             body["tables"] = spoilt(rng, body["tables"])
         try:

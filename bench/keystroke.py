@@ -18,9 +18,14 @@ from keen_compass.app.window import MainWindow
 from keen_compass.practice import stand_in
 from keen_compass.practice.demo import build
 from keen_compass.practice.playing import cut, read_all
+from keen_compass.procedures.base import Makes
 
-# Procedure, what for, readings of each: 52 of four lengths; 44 of 22 stops, and on; a bed of 20 points twice and on.
-CASES = (("rectangle", "x_steps", 13), ("travel-run", "x_steps", 3), ("bed", "bed", 3))
+# Procedure, what for, readings of each, one for each surface: 52 of four lengths; 44 of 22 stops, and on; a bed of 20
+# points twice and on; one gap between the marks, fifty times; ten rungs; the few numbers of a drive train.
+CASES = (
+    ("rectangle", "x_steps", 13), ("squareness", "squareness", 13), ("travel-run", "x_steps", 3), ("bed", "bed", 3),
+    ("backlash", "x_backlash", 51), ("speed", "x_speed", 6), ("drive-train", "x_drive", 10),
+)  # fmt: skip
 READ = 50
 
 
@@ -42,7 +47,8 @@ def measure(app: QApplication, window: MainWindow, procedure: str, quantity: str
     page = window.round_page
     session = page.model.session  # type: ignore[union-attr]
     session.making.choose(passes=passes)
-    cut(session)
+    if session.context.procedure.makes is not Makes.NOTHING:
+        cut(session)
     session.measuring.identify("")
     read_all(session, READ)
     app.processEvents()

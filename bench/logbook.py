@@ -33,7 +33,9 @@ def fill(file: Path) -> None:
     """The demo shop with many more rounds, all rows written at once."""
     shop = build(file)
     finding = next(iter(shop.findings("heron", "x_steps"))).finding.to_json()
-    rows: dict[str, list[tuple[object, ...]]] = {t: [] for t in ("round", "mark", "piece", "reading", "finding")}
+    rows: dict[str, list[tuple[object, ...]]] = {
+        t: [] for t in ("round", "mark", "piece", "stage", "reading", "finding")
+    }
     numbers = {table: itertools.count(10_000) for table in rows}
 
     def add(table: str, *values: object) -> int:
@@ -43,16 +45,18 @@ def fill(file: Path) -> None:
 
     for i in range(ROUNDS):
         at = f"20{10 + i % 16:02d}-{1 + i % 12:02d}-{1 + i % 28:02d}T08:{i % 60:02d}:00.{i:06d}Z"
-        kept = add("round", "heron", "rectangle", at, "{}")
+        kept = add("round", "heron", "rectangle", at, json.dumps({"tolerances": {}, "reference_length": 1000.0}))
         add("mark", kept, "signed", 0, at, json.dumps({"reason": ""}))
         for k in range(2):
-            piece = add("piece", kept, "heron", 2 * i + k, at, json.dumps({"place": [[0, 0, 1, 1]]}))
+            body = {"parameters": {}, "place": [[0, 0, 1, 1]], "practice": None}
+            piece = add("piece", kept, "heron", 2 * i + k, at, json.dumps(body))
+            stage = add("stage", piece, "made", at, "", json.dumps({"held": {}}))
             for m in LENGTHS * 3:
-                add("reading", piece, m, at, "400.31", 400.31, "mm", 0.0, "caliper-600", None, 0)
+                add("reading", stage, m, at, "length", "400.31", 400.31, None, "mm", 0.0, "", "caliper-600", None, 0)
             for q in ("x_steps", "y_steps"):
                 verdict = ("in", "out", "cannot_tell")[(i + k) % 3]
-                body = json.dumps(finding | {"quantity": q})
-                add("finding", "heron", q, at, kept, piece, verdict, 0.1, 0.05, 0.4, body)
+                found = json.dumps(finding | {"quantity": q})
+                add("finding", "heron", q, "", at, kept, piece, verdict, 0.1, 0.05, 0.4, found)
     with shop.writing():
         for table, lines in rows.items():
             marks = ", ".join("?" * (len(lines[0]) + 1))

@@ -181,6 +181,7 @@ def test_whatever_is_accepted_can_be_opened_and_read_ever_after(tmp_path: Path, 
         again.close()
 
 
+@pytest.mark.heavy
 def test_a_hundred_thousand_events_come_in_with_progress_or_not_at_all(empty: Shop) -> None:
     events = [
         {"id": i, "machine": "swift", "at": f"2026-01-01T{i // 3600 % 24:02d}:{i // 60 % 60:02d}:{i % 60:02d}.{i:06d}Z",

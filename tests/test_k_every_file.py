@@ -37,6 +37,8 @@ ROUNDING = 0.013  # mm, half a plotter unit
 STRAIGHT = [Standpoint(x, y) for x in DIRECTIONS for y in DIRECTIONS
             if DIRECTIONS[x][0] * DIRECTIONS[y][0] + DIRECTIONS[x][1] * DIRECTIONS[y][1] == 0]  # fmt: skip
 
+pytestmark = pytest.mark.heavy
+
 
 def any_machine(rng: random.Random, uid: str) -> Machine:
     """A table or a plotter with some stock on it, small, long, thick or off in a corner."""

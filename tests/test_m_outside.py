@@ -31,6 +31,7 @@ def run(*words: str, stdout: int | None = None, **env: str) -> subprocess.Comple
     )  # fmt: skip
 
 
+@pytest.mark.heavy
 def test_nothing_of_the_folder_that_one_stands_in_is_run(tmp_path: Path) -> None:
     """Neither by the launcher, nor by what sets it up."""
     for name in ("argparse", "json", "sqlite3", "venv", "pip", "sitecustomize", "encodings", "keen_compass"):

@@ -86,9 +86,11 @@ class Line(QLabel):
 
     def say(self, words: str, colour: str | None = None) -> None:
         """Change the words, and the colour where given."""
+        same = words == self._words and bool(self.text())
         self._words, self._colour = words, colour or self._colour
         _colour_words(self, self._colour)
-        self._elide()
+        if not same:
+            self._elide()
 
     def resizeEvent(self, event: object) -> None:
         """Cut to the new width."""

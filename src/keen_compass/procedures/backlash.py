@@ -83,12 +83,10 @@ class Backlash(Procedure[BacklashRun]):
     """See the module."""
 
     name = "backlash"
-    title = "Backlash"
     needs = ("steps per unit set first", "a dial against the moving part, along the axis")
     surface = Surface.DIAL
     large = ("travel",)
     makes = Makes.MOVES
-    yields = ("x_backlash", "y_backlash", "z_backlash")
     piece_name = "no piece: the axis leaves a zeroed dial and comes back to it"
     measurand_names = ("return",)
     suits = ("dial gauge", "depth gauge", "caliper")

@@ -19,6 +19,7 @@ from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import visited
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.pieces.where import Where
+from keen_compass.procedures import REGISTRY
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Chart, Extent, Shown
@@ -211,9 +212,7 @@ class Procedure(Generic[P]):
     """
 
     name: str
-    title: str
     needs: tuple[str, ...]
-    yields: tuple[str, ...]
     surface: Surface
     large: tuple[str, ...] = ("width", "height")
     steps: tuple[Step, ...] = ALL_STEPS
@@ -235,6 +234,16 @@ class Procedure(Generic[P]):
     placing: tuple[str, ...] = ()
     draws: bool = False
     floor: str = "The {instrument}'s own error and division keep it open: only a better instrument can tell."
+
+    @property
+    def title(self) -> str:
+        """As the registry has it, which the first screen knows without the procedure."""
+        return REGISTRY[self.name].title
+
+    @property
+    def yields(self) -> tuple[str, ...]:
+        """The quantities that it can calibrate, as the registry has them."""
+        return REGISTRY[self.name].yields
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What else is to be chosen in Make."""

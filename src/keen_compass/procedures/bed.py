@@ -112,12 +112,10 @@ class Bed(Procedure[BedRun | TramRun]):
     """See the module."""
 
     name = "bed"
-    title = "Bed and head"
     needs = ("a dial or depth gauge in the head", "a clean bed")
     surface = Surface.GRID
     large = ("radius",)
     makes = Makes.MOVES
-    yields = ("bed", "x_tram", "y_tram")
     piece_name = "no piece: the head stops over a grid of points, or a dial is swung round over one"
     measurand_names = ("h_1_1 … h_n_m", *TRAM)
     suits = ("dial gauge", "depth gauge", "caliper")

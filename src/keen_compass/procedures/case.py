@@ -71,6 +71,8 @@ class Case:
     decimals: that the controller keeps, of everything or by quantity. controller_units: mm or in, of all its lengths
         and feeds.
     subject: what the values belong to, besides the machine.
+    predicted: what was predicted already of this very piece and instrument, by remedy and readings of each; filled as
+        it is asked for, so that a keystroke doesn't ask again.
     piece: the piece's own parameters, still to be understood by the procedure.
     tolerance: mm at the piece's dimension, or per quantity in mm over `reference_length`.
     readings: measurand → what was read, in that order; measurands that can't be read are absent.
@@ -106,6 +108,7 @@ class Case:
     proven: frozenset[str] = frozenset()
     subject: Subject = NO_SUBJECT
     controller_units: str = "mm"
+    predicted: dict[tuple[str, int, int], Mapping[str, float]] = field(default_factory=dict, compare=False)
 
     def lengths(self, measurand: str) -> tuple[Length, ...]:
         """What was read of a length, in that order. Raises InputError where something else was read."""

@@ -97,13 +97,11 @@ class DriveTrain(Procedure[Chain]):
     """See the module."""
 
     name = "drive-train"
-    title = "Drive train"
     needs = ("what is stamped on motor, gear and screw, belt, rack or roller",)
     surface = Surface.CHAIN
     large = ()
     steps = (Step.MEASURE, Step.CORRECT)
     makes = Makes.NOTHING
-    yields = ("x_steps", "y_steps", "z_steps")
     piece_name = "no piece: the parts are counted"
     measurand_names = tuple(PARTS)
     counts = MappingProxyType({name: unit for name, (_, unit, _, _) in PARTS.items() if unit != "mm"})

@@ -40,11 +40,9 @@ class Home(Procedure[CornerLines]):
     """See the module."""
 
     name = "home"
-    title = "Home offset"
     needs = ("homing switches", "stock against its stops", "a pen or scriber", "a rule or caliper")
     surface = Surface.CALLOUTS
     large = ("distance",)
-    yields = ("x_home", "y_home")
     piece_name = "one line across each axis, at a stated distance from the stock's edges"
     measurand_names = MEASURANDS
     suits = ("caliper", "depth gauge", "steel rule")

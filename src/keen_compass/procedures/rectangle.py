@@ -73,10 +73,8 @@ class Rectangle(Procedure[SteppedOutline]):
     """The procedure; see the module."""
 
     name = "rectangle"
-    title = "X and Y steps"
     needs = ("two axes", "a cutter, pen or scriber", "an instrument as long as the piece")
     surface = Surface.CALLOUTS
-    yields = ("x_steps", "y_steps")
     piece_name = "stepped outline, a long and a short outside length per axis"
     measurand_names = MEASURANDS
     suits = ("caliper", "steel rule", "tape")

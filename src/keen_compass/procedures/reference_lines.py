@@ -38,11 +38,9 @@ class Reference(Procedure[ReferenceLines]):
     """See the module."""
 
     name = "reference-lines"
-    title = "Reference lines"
     needs = ("steps per unit in tolerance", "a pen, scriber or engraving bit", "a rule as long as the bed")
     surface = Surface.CALLOUTS
     large = ("x_span", "y_span")
-    yields = ("x_steps", "y_steps")
     piece_name = "lines with figures along both edges of the bed"
     measurand_names = MEASURANDS
     suits = ("steel rule", "tape", "caliper")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -22,13 +22,20 @@ ENDLESS = 10_000  # readings and pieces: what is left then is the instrument's o
 def what_would_settle(procedure: Procedure[Any], case: Case, quantity: str, error: float, tolerance: float) -> str:
     """One sentence, cheapest remedy first. `error` and `tolerance` in the quantity's error unit."""
     for sentence, changed, n in _remedies(procedure, case):
-        U = procedure.predict(changed, n).get(quantity)
+        U = _predicted(procedure, case, sentence, changed, n).get(quantity)
         if U is not None and judge(error, U, tolerance) is not Verdict.CANNOT_TELL:
             return sentence
-    floor = procedure.predict(replace(case, pieces=ENDLESS), ENDLESS).get(quantity)
+    floor = _predicted(procedure, case, "", replace(case, pieces=ENDLESS), ENDLESS).get(quantity)
     if floor is not None and judge(error, floor, tolerance) is Verdict.CANNOT_TELL:
         return procedure.floor.format(instrument=case.instrument.name)
     return "Too close to the tolerance to call with anything at hand."
+
+
+def _predicted(procedure: Procedure[Any], case: Case, remedy: str, changed: Case, n: int) -> Mapping[str, float]:
+    key = (remedy, n, case.pieces)
+    if key not in case.predicted:
+        case.predicted[key] = procedure.predict(changed, n)
+    return case.predicted[key]
 
 
 def _remedies(procedure: Procedure[Any], case: Case) -> Iterator[tuple[str, Case, int]]:

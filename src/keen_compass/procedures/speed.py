@@ -82,12 +82,10 @@ class Speed(Procedure[SpeedRun]):
     """See the module."""
 
     name = "speed"
-    title = "Fastest feed"
     needs = ("steps per unit set first", "a mark or dial to come back to", "the axis’ acceleration")
     surface = Surface.LADDER
     large = ("run",)
     makes = Makes.MOVES
-    yields = ("x_speed", "y_speed")
     piece_name = "no piece: the axis runs out and back at rising feeds"
     measurand_names = ("rung_1 … rung_n",)
     suits = ("dial gauge", "steel rule", "caliper")

@@ -56,10 +56,8 @@ class Squareness(Procedure[SquareFigure]):
     """See the module."""
 
     name = "squareness"
-    title = "Squareness"
     needs = ("two axes with their steps and backlash set", "a pen, scriber or cutter", "an instrument for a diagonal")
     surface = Surface.CALLOUTS
-    yields = ("squareness",)
     piece_name = "rectangle read along sides and diagonals, or circle read along four diameters"
     measurand_names = (*RECTANGLE, *CIRCLE)
     suits = ("caliper", "steel rule", "tape")

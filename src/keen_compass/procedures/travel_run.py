@@ -112,12 +112,10 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
     """See the module."""
 
     name = "travel-run"
-    title = "Travel run"
     needs = ("one axis", "a rule, dial or depth gauge along it", "a sharp point to read it by")
     surface = Surface.RULE
     large = ("length",)
     makes = Makes.MOVES
-    yields = ("x_steps", "y_steps", "z_steps", "x_backlash", "y_backlash", "z_backlash", "tracking")
     piece_name = "no piece: the axis stops at targets up and back, and a rule beside it is read"
     measurand_names = ("up_1 … up_n", "down_n … down_1", "trip_1 … trip_n")
     suits = ("steel rule", "tape", "caliper", "depth gauge", "dial gauge")
@@ -414,13 +412,12 @@ def _mean_at(readings: Mapping[Node, list[float]], p: float) -> float:
 
 def _shape(case: Case, nodes: Mapping[str, Node], *, falls: bool) -> Shape | None:
     """The shape of the residuals, readings in the order walked. falls: the rule lies the other way round."""
-    walked = []
-    cycles = max(len(v) for v in case.readings.values())
-    for cycle in range(cycles):
-        for name, (p, way) in nodes.items():
-            read = case.lengths(name) if name in case.readings else ()
-            if cycle < len(read):
-                walked.append((p, way, -read[cycle].mm if falls else read[cycle].mm))
+    sign = -1.0 if falls else 1.0
+    at = [
+        (p, way, [sign * v.mm for v in case.lengths(name)]) for name, (p, way) in nodes.items() if name in case.readings
+    ]
+    cycles = max(len(read) for *_, read in at)
+    walked = [(p, way, read[cycle]) for cycle in range(cycles) for p, way, read in at if cycle < len(read)]
     positions, ways, values = zip(*walked, strict=True)
     return shape_of(positions, ways, values, case.instrument.resolution)
 

@@ -167,7 +167,11 @@ class RoundContext:
         """What was kept when a piece was made; where nothing is made there is only now."""
         if self.procedure.makes is Makes.NOTHING:
             return self.values()
-        return {q: self.machine.place(q).holding(stored) for q, stored in piece.snapshot.held.items()}
+
+        def read() -> dict[str, StoredValue]:
+            return {q: self.machine.place(q).holding(stored) for q, stored in piece.snapshot.held.items()}
+
+        return self.remembered(("in force", piece.id), read)
 
     def equal_to(self, piece: KeptPiece) -> list[KeptPiece]:
         """A piece, and the earlier ones of this round that differ from it in nothing but their place: they count
@@ -224,13 +228,15 @@ class RoundContext:
         scatter = PieceScatter(machine.scatter[0], machine.scatter[1], assumed=False) if machine.scatter else None
         return Case(
             procedure=self.procedure.name, values=values, piece=parameters,
-            decimals={q: machine.place(q).decimals for q in values}, controller_units=machine.controller_units,
+            decimals=self.remembered("decimals", lambda: {q: machine.place(q).decimals for q in machine.quantities}),
+            controller_units=machine.controller_units,
             instrument=self.instrument or Instrument(), tolerance=self.tolerances,
             reference_length=self.kept.reference_length, readings=readings, piece_scatter=scatter,
             instruments_at_hand=tuple(i for i in self.instruments if i.kind in (self.procedure.suits or (i.kind,))),
             largest_size=self.procedure.longest(machine, self.chosen), flipped=frozenset(machine.flipped),
             computed={q: steps for q, c in computed.items() if (steps := c.get("steps_per_mm"))},
             teeth={q: teeth for q, c in computed.items() if (teeth := c.get("teeth"))},
+            predicted=self.remembered(("predicted", repr(sorted(parameters.items()))), dict),
             step_limit=machine.step_limit, gantry=machine.gantry, proven=self._proven(), subject=subject,
         )  # fmt: skip
 

@@ -31,6 +31,7 @@ from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.format_3 import COLUMNS_3, FORMAT_3, NULLABLE_3, append, run
 from keen_compass.shop.format_4 import to_4
+from keen_compass.shop.kept import STAGES
 from keen_compass.shop.machines import key_for
 from keen_compass.shop.marks import KINDS, Choices, Editing, Signed, Skipped, StepShown
 from keen_compass.shop.schema import COLUMNS, NULLABLE
@@ -50,7 +51,6 @@ TABLES = (
 )  # fmt: skip
 HOW = ("start", "typed", "read_back")
 STEPS = ("make", "measure", "correct", "confirm")
-STAGES = ("made", "run", "counted")
 LONGEST_NAME = 200
 TOLD_EVERY = 500
 

@@ -12,6 +12,8 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.readings import Reading
 from keen_compass.quantities.stored import StoredValue
 
+STAGES = ("made", "run", "counted")  # kinds of stage
+
 
 @dataclass(frozen=True, slots=True)
 class KeptReading:

@@ -95,10 +95,8 @@ def _cyclic(line: _Line, p: Array) -> list[tuple[float, Shape]]:
     det = np.maximum(ss * cc - sc**2, 1e-9 * ss * cc + 1e-12)
     a, b = (cc * sy - sc * cy) / det, (ss * cy - sc * sy) / det
     rss, size = line.rss - (a * sy + b * cy), 2 * np.hypot(a, b)
-    return [  # the scanned period is a parameter too
-        (line.criterion(float(rss[i]), 3), Shape("cyclic", float(size[i]), float(period)))
-        for i, period in enumerate(periods)
-    ]
+    i = int(np.argmin(rss))  # of as many parameters each: the scanned period is one too
+    return [(line.criterion(float(rss[i]), 3), Shape("cyclic", float(size[i]), float(periods[i])))]
 
 
 def _slips(line: _Line) -> list[tuple[float, Shape]]:
@@ -107,7 +105,7 @@ def _slips(line: _Line) -> list[tuple[float, Shape]]:
     e = line.without((np.arange(n)[:, None] >= starts[None, :]).astype(float))
     onto = e.T @ line.left
     c = onto / np.maximum(np.sum(e * e, axis=0), 1e-12)
-    return [
-        (line.criterion(line.rss - float(c[i] * onto[i]), 2), Shape("slip", abs(float(c[i])), float(k)))
-        for i, k in enumerate(starts)
-    ]
+    if not len(starts):
+        return []
+    i = int(np.argmax(c * onto))
+    return [(line.criterion(line.rss - float(c[i] * onto[i]), 2), Shape("slip", abs(float(c[i])), float(starts[i])))]

@@ -125,7 +125,7 @@ def _gain_and_null_space(A: Array) -> tuple[Array, Array]:
     """
     norms = np.linalg.norm(A, axis=0)
     norms[norms == 0] = 1.0
-    left, singular, right_t = np.linalg.svd(A / norms, full_matrices=True)
+    left, singular, right_t = np.linalg.svd(A / norms, full_matrices=A.shape[0] < A.shape[1])  # all of right_t
     rank = int(np.sum(singular > RANK_TOLERANCE * singular[0]))
     gain = (right_t[:rank].T / singular[:rank]) @ left[:, :rank].T / norms[:, None]
     return gain, right_t[rank:].T
@@ -133,15 +133,13 @@ def _gain_and_null_space(A: Array) -> tuple[Array, Array]:
 
 def _propagate(weights: Array, rows: Sequence[Observation]) -> tuple[Component, ...]:
     """Components of Σ weight·value (law of propagation, GUM (10)); weights shape (m,)."""
-    return tuple(
-        Component(abs(float(w)) * c.u, c.dof, c.rectangular)
-        for w, o in zip(weights, rows, strict=True)
-        for c in o.components
-        if w and c.u
-    )
+    each = zip(np.abs(weights).tolist(), rows, strict=True)
+    return tuple([Component(w * c.u, c.dof, c.rectangular) for w, o in each if w for c in o.components if c.u])
 
 
 def _confused(names: Sequence[str], rows: Sequence[Observation], null: Array) -> frozenset[tuple[str, str]]:
+    if not null.shape[1]:
+        return frozenset()
     projection = np.abs(null @ null.T)
     pairs: set[tuple[str, str]] = set()
     for o in rows:

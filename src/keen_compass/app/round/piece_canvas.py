@@ -58,6 +58,7 @@ class PieceCanvas(BoxedSurface):
         self._piece: Piece | None = None
         self._standpoint = Standpoint()
         self._number = 0
+        self._arranged: object = None  # for what the boxes stand where they stand: a keystroke moves none
 
     def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
         """Everything that is drawn."""
@@ -146,6 +147,11 @@ class PieceCanvas(BoxedSurface):
     def _arrange(self) -> None:
         if self._piece is None:
             return
+        now = (self.size(), self._standpoint, self._piece, [c.measurand.name for c in self.callouts])
+        if now == self._arranged:
+            self._complain_at_current()
+            return
+        self._arranged = now
         frame = self._frame()
         placed: list[QRect] = []
         for c in self.callouts:
