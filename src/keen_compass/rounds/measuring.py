@@ -123,6 +123,10 @@ class Measuring:
             return None
         if self._chosen:
             return self._chosen
+        return self._c.remembered("waiting", self._waiting)
+
+    def _waiting(self) -> str | None:
+        """The first of those that have the fewest readings, and fewer than are wanted."""
         readings, skipped, passes = self._by_measurand(), self._skipped(), self._c.choices.passes
         waiting = [
             (len(readings.get(m.name, ())), i, m.name)
