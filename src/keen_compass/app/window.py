@@ -141,8 +141,10 @@ class MainWindow(QMainWindow):
             entry = REGISTRY.get(kept.procedure)
             if entry is None:  # of a later program
                 continue
-            axis = str(chosen.get("axis", "x")) if entry.apart and chosen.get("run") != "tracking" else ""
-            under_way[kept.procedure, axis] = (shown.step if shown else "make", self.shop.idle_days(kept.id))
+            under_way[kept.procedure, entry.axis(chosen)] = (
+                shown.step if shown else "make",
+                self.shop.idle_days(kept.id),
+            )
         self.rose_page.show_machine(
             machine, self.shop.stock_at_hand(machine), spokes(self.shop, machine), under_way,
             latest(self.shop, uid, LATELY),

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
@@ -19,7 +21,7 @@ class Entry:
 
     does: the first words of what it asks for; minutes it takes; module: where it lives.
     takes: kinds of file that a machine must take for it, all where empty.
-    apart: each axis is a round of its own.
+    apart: each axis is a round of its own, but for the run that is called `together`.
     """
 
     name: str
@@ -30,6 +32,11 @@ class Entry:
     module: str
     takes: tuple[str, ...] = ()
     apart: bool = False
+    together: str = ""
+
+    def axis(self, chosen: Mapping[str, object]) -> str:
+        """For which axis a round with these choices is; none where it is for all of them, or for none."""
+        return str(chosen.get("axis", "x")) if self.apart and chosen.get("run") != self.together else ""
 
 
 _STEPS = ("x_steps", "y_steps")
@@ -46,7 +53,7 @@ REGISTRY: dict[str, Entry] = {
         Entry(
             "travel-run", "Travel run",
             ("x_steps", "y_steps", "z_steps", "x_backlash", "y_backlash", "z_backlash", "tracking"),
-            "Read a rule along the axis, up and back", 20, "travel_run", apart=True,
+            "Read a rule along the axis, up and back", 20, "travel_run", apart=True, together="tracking",
         ),
         Entry("squareness", "Squareness", ("squareness",), "Draw a rectangle and measure its diagonals", 12,
               "squareness"),
@@ -88,7 +95,7 @@ def yielding(quantity: str, file_format: str = "gcode") -> list[Entry]:
 
     A drive train only gives starting values, so it comes first for its own check alone.
     """
-    if quantity.endswith("_drive"):
+    if QUANTITIES[quantity].lives is Lives.COMPUTED:
         return [REGISTRY["drive-train"]]
     fit = [e for e in REGISTRY.values() if not e.takes or file_format in e.takes]
     found = [e for e in fit if quantity in e.yields and e.name != "drive-train"]

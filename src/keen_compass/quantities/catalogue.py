@@ -56,6 +56,11 @@ class Quantity:
         return self.name.removeprefix(f"{self.axis}_") if self.axis else self.name
 
     @property
+    def about(self) -> str:
+        """The quantity whose number it says something about: its own, of what is computed that of the same axis."""
+        return f"{self.axis}_steps" if self.lives is Lives.COMPUTED else self.name
+
+    @property
     def spoke_name(self) -> str:
         """The spoke that shows it."""
         return self.spoke or self.label

@@ -9,6 +9,7 @@ from keen_compass.errors import InputError
 from keen_compass.machines.profile import Machine, instrument_to_json
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Step
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.correcting import Correcting
@@ -36,7 +37,7 @@ class RoundSession:
         """
         for kept in shop.open_rounds(machine.uid, procedure):
             session = cls(shop, kept)
-            if not quantity or quantity.replace("_drive", "_steps") in session.context.yields:
+            if not quantity or QUANTITIES[quantity].about in session.context.yields:
                 return session
         known = load(procedure)
         tolerances = {q: machine.tolerance(q) for q in known.yields}

@@ -179,7 +179,7 @@ class _Change:
 
     def _old(self, table: str, order: str = "id") -> Iterator[tuple[tuple[Any, ...], bool]]:
         """Rows of an old table, and whether each fits its digest."""
-        for *row, digest in self._db.execute(f"SELECT * FROM old_{table} ORDER BY {order}").fetchall():
+        for *row, digest in self._db.execute(f"SELECT * FROM old_{table} ORDER BY {order}"):
             yield tuple(row), _digest(table, tuple(row)) == digest
 
     # Machines, things, what is mounted
@@ -247,7 +247,7 @@ class _Change:
 
     def _stage(self, machine: str, at: str, body: dict[str, Any], *, counted: bool) -> tuple[str, dict[str, Any]]:
         then, name = self._then(machine, at), body.pop("tool")
-        settings, practice = body.pop("settings"), body["practice"]
+        settings, practice = body.pop("settings"), body.setdefault("practice", None)
         tools = [t for t in then["tools"] if t["name"] == name]
         stage: dict[str, Any] = {"held": settings, "not_kept": [], "inferred": ["seen"]}
         stage["seen"] = {q: self._seen(machine, q, at) for q in settings}
@@ -264,7 +264,7 @@ class _Change:
             stage["inferred"].append("stock")
         else:
             stage["not_kept"].append("stock")
-        sent = self._blob(at, practice.pop("file")) if practice else ""
+        sent = self._blob(at, practice.pop("file", "")) if practice else ""
         if not sent and not counted:
             stage["not_kept"].append("sent")
         return sent, stage

@@ -261,7 +261,7 @@ def _piece(row: tuple[Any, ...], stages: tuple[KeptStage, ...]) -> KeptPiece:
     body = json.loads(text)
     return KeptPiece(
         number, round_id, count, at, body["parameters"], _boxes(body["place"]), bool(body.get("on_bed")),
-        body["practice"], stages,
+        body.get("practice"), stages,
     )  # fmt: skip
 
 

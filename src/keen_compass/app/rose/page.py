@@ -79,7 +79,7 @@ class RosePage(QWidget):
         s = machine.standpoint
         self._subtitle.say(
             f"{machine.kind} {show_size(*machine.bed, machine.units)} · "
-            f"controller keeps {machine.form.noun}, {machine.place('x_steps').decimals} decimals · "
+            f"keeps {machine.form.noun}, {machine.place('x_steps').decimals} decimals · "
             f"+X {s.words('x', 1)}, +Y {s.words('y', 1)}"
         )
         self.rose.show_spokes(as_drawn(spokes), machine.units)
