@@ -160,6 +160,14 @@ def test_kerf_known_from_before_is_in_the_controllers_unit_and_lost_motion_in_mm
         assert (a["new"], a["error"]) == (pytest.approx(b["new"]), pytest.approx(b["error"]))
 
 
+def test_what_bears_on_no_length_of_the_piece_changes_nothing() -> None:
+    """A hole bias is known, and the outline has no hole."""
+    body = load("rectangle").example()
+    before = solved(body)
+    body["machine"]["values"]["hole_bias"] = {"value": 0.2, "expanded_uncertainty": 0.1}
+    assert solved(body) == before
+
+
 # Places of a machine of the shop
 
 INCH = replace(HERON, controller_units="in", decimals=0, decimals_of={"x_backlash": 4, "x_speed": 1, "x_steps": 3})

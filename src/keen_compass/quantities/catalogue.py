@@ -109,6 +109,7 @@ UNKNOWN_LABELS = {
     "kerf": "kerf",
     "x_lost_motion": "X lost motion",
     "y_lost_motion": "Y lost motion",
+    "hole_bias": "hole bias",
 }
 
 
