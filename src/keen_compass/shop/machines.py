@@ -18,7 +18,7 @@ from keen_compass.quantities.subjects import NO_SUBJECT, Subject
 from keen_compass.shop.base import ShopBase
 from keen_compass.shop.kept import Doubt, KeptFinding, KeptValue
 from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
-from keen_compass.shop.things import parts_of, put_together
+from keen_compass.shop.things import Things, parts_of, put_together
 
 T = TypeVar("T")
 SETTLED = ("signed", "given_up")  # kinds of mark that end a round
@@ -51,14 +51,7 @@ class MachineRows(ShopBase):
         """Append a profile, and what is new of its tools, its stock and what is mounted."""
         body, things, loaded = parts_of(machine, self._known_stock())
         with self.writing():
-            here = self._things()
-            for uid, (kind, what) in things.items():
-                if here.get(uid) != what:
-                    self._f.append("thing", uid=uid, kind=kind, at=self._stamp(uid), body=json.dumps(what))
-            if self._mounted(machine.uid) != loaded:
-                self._f.append(
-                    "mounted", machine=machine.uid, at=self._stamp(machine.uid), body=json.dumps(loaded)
-                )  # fmt: skip
+            self._put_parts(machine.uid, things, loaded)
             self._f.append("machine", uid=machine.uid, at=self._stamp(machine.uid), body=json.dumps(body))
 
     def mount(self, machine: Machine, *, tool: Tool | None = None, stock: Stock | None = None) -> None:
@@ -67,16 +60,19 @@ class MachineRows(ShopBase):
             replace(machine, mounted=(tool.uid if tool else machine.mounted), stock=stock or machine.stock),
             self._known_stock(),
         )
-        if loaded == self._mounted(machine.uid):
-            return
         with self.writing():
-            here = self._things()
-            for uid, (kind, what) in things.items():
-                if uid not in here:
-                    self._f.append("thing", uid=uid, kind=kind, at=self._stamp(uid), body=json.dumps(what))
-            self._f.append("mounted", machine=machine.uid, at=self._stamp(machine.uid), body=json.dumps(loaded))
+            self._put_parts(machine.uid, things, loaded)
             if stock and (machine.stock is None or stock.uid != machine.stock.uid):  # nothing of it is cut yet
                 self.put_event(machine.uid, "new_sheet", f"New sheet: {stock.name}")
+
+    def _put_parts(self, machine: str, things: Things, loaded: dict[str, Any]) -> None:
+        """Append what is new of some things, and of what is mounted."""
+        here = self._things()
+        for uid, (kind, what) in things.items():
+            if here.get(uid) != what:
+                self._f.append("thing", uid=uid, kind=kind, at=self._stamp(uid), body=json.dumps(what))
+        if self._mounted(machine) != loaded:
+            self._f.append("mounted", machine=machine, at=self._stamp(machine), body=json.dumps(loaded))
 
     def stock_at_hand(self, machine: Machine) -> list[Stock]:
         """What may lie on a machine: what lay on it or on another of its kind, as it lay there last, else as large as
