@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from keen_compass.machines.snapshot import Snapshot
-from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.geometry import Box
-from keen_compass.quantities.readings import Reading
-from keen_compass.quantities.stored import StoredValue
+if TYPE_CHECKING:  # the first screen needs none of them
+    from keen_compass.machines.snapshot import Snapshot
+    from keen_compass.quantities.findings import Finding
+    from keen_compass.quantities.geometry import Box
+    from keen_compass.quantities.readings import Reading
+    from keen_compass.quantities.stored import StoredValue
 
 STAGES = ("made", "run", "counted")  # kinds of stage
 

@@ -9,15 +9,15 @@ from hashlib import sha256
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from keen_compass.errors import ShopDamagedError
-from keen_compass.machines.snapshot import Snapshot
 from keen_compass.quantities.geometry import Box
-from keen_compass.quantities.readings import Reading, Row, from_row, to_row
 from keen_compass.shop.base import ShopBase, time_of
 from keen_compass.shop.kept import KeptPiece, KeptReading, KeptRound, KeptStage
 from keen_compass.shop.machines import SETTLED
 from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
 
 if TYPE_CHECKING:
+    from keen_compass.machines.snapshot import Snapshot
+    from keen_compass.quantities.readings import Reading
     from keen_compass.shop.marks import Mark
 
 M = TypeVar("M", bound="Mark")
@@ -182,6 +182,8 @@ class RoundRows(ShopBase):
         return self._pieces("machine", machine, since)
 
     def _pieces(self, column: str, value: Any, since: str = "") -> list[KeptPiece]:
+        from keen_compass.machines.snapshot import Snapshot  # late, like readings: the first screen shows no piece
+
         stages: dict[int, list[KeptStage]] = {}
         among = f"(SELECT id FROM piece WHERE {column} = ? AND at > ?)"
         for number, piece, kind, at, sent, body in self._f.rows(
@@ -197,6 +199,8 @@ class RoundRows(ShopBase):
 
     def readings(self, piece_id: int) -> list[KeptReading]:
         """Current readings of a piece: the newest of each slot, in the order of their first ones."""
+        from keen_compass.quantities.readings import Row, from_row
+
         newest: dict[int, tuple[bool, KeptReading]] = {}
         for (
             number, _, measurand, at, kind, text, value, second, unit, resolution, blob, instrument, slot, withdrawn,
@@ -215,6 +219,8 @@ class RoundRows(ShopBase):
 
         Returns its slot.
         """
+        from keen_compass.quantities.readings import to_row
+
         row = to_row(reading)
         with self.writing():
             machine, stage = self._last_stage(piece_id)
