@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import string
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from datetime import date
 from functools import cache
 from typing import Any
@@ -18,7 +18,7 @@ from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import unit_kept
-from keen_compass.quantities.subjects import Subject
+from keen_compass.quantities.subjects import NO_SUBJECT, Subject
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +48,12 @@ class Stock:
     width: float
     height: float
     uid: str = ""
+
+
+def subject_of(tool: Tool | None, stock: Stock | None) -> Subject:
+    """Whose values are found with these mounted."""
+    of_tool = Subject(tool=tool.uid) if tool else NO_SUBJECT
+    return replace(of_tool, material=stock.name, thickness=stock.thickness) if stock else of_tool
 
 
 # Kind of machine → the file that it takes.
@@ -201,11 +207,7 @@ class Machine:
     @property
     def subject(self) -> Subject:
         """What is mounted, as far as values belong to it."""
-        tool, stock = self.tool, self.stock
-        return Subject(
-            tool=tool.uid if tool else "", material=stock.name if stock else "",
-            thickness=stock.thickness if stock else 0.0,
-        )  # fmt: skip
+        return subject_of(self.tool, self.stock)
 
     @property
     def file_format(self) -> str:

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from keen_compass.machines.profile import Stock, Tool
+from keen_compass.machines.profile import Stock, Tool, subject_of
 from keen_compass.quantities.stored import StoredValue, stored_from_body
-from keen_compass.quantities.subjects import NO_SUBJECT, Subject
+from keen_compass.quantities.subjects import Subject
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,13 +30,7 @@ class Snapshot:
     @property
     def subject(self) -> Subject:
         """Whose the values are that were found with it."""
-        tool, stock = self.tool, self.stock
-        if tool is None and stock is None:
-            return NO_SUBJECT
-        return Subject(
-            tool=tool.uid if tool else "", material=stock.name if stock else "",
-            thickness=stock.thickness if stock else 0.0,
-        )  # fmt: skip
+        return subject_of(self.tool, self.stock)
 
     def same_making(self, other: Snapshot) -> bool:
         """Whether nothing that counts differs: the same numbers, tool and stock."""
