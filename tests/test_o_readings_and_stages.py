@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_compass.errors import FileFormatError, LengthError
@@ -151,6 +151,7 @@ def piece_of(shop: Shop) -> tuple[int, int]:
     return kept.id, shop.put_piece(kept.id, "heron", new).id
 
 
+@settings(deadline=None, max_examples=40)  # a file each
 @given(st.lists(READINGS, max_size=8))
 def test_readings_of_every_kind_lie_in_the_file(
     tmp_path_factory: pytest.TempPathFactory, given_: list[Reading]
