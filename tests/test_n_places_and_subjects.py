@@ -26,7 +26,7 @@ from keen_compass.errors import InputError
 from keen_compass.machines.forms import machine_fields, read_machine
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import stand_in
-from keen_compass.practice.demo import HERON
+from keen_compass.practice.demo import HERON, SWIFT
 from keen_compass.practice.playing import play
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.case import case_from_json
@@ -197,6 +197,17 @@ def test_places_survive_the_form_and_the_file() -> None:
     fewer, _, _ = read_machine(fields | {"x_backlash": "0.005", "y_backlash": "0,12345"}, Standpoint(), INCH)
     assert fewer is not None
     assert fewer.decimals_of == {"x_steps": 3, "x_backlash": 3, "x_speed": 1, "y_backlash": 5}  # as typed, so kept
+
+
+def test_a_form_in_inches_that_nobody_touched_makes_no_other_stock() -> None:
+    """0.1 mm is shown as 0.0039 in, which would be 0.09906."""
+    values = {"x_steps": SWIFT.place("x_steps").typed("100.62"), "y_steps": SWIFT.place("y_steps").typed("99.65")}
+    again, _, complaints = read_machine(machine_fields(SWIFT, values), SWIFT.standpoint, SWIFT)
+    assert complaints == {}
+    assert again is not None
+    assert again.stock is not None
+    assert SWIFT.stock is not None
+    assert (again.stock.thickness, again.stock.uid) == (SWIFT.stock.thickness, SWIFT.stock.uid)
 
 
 # Subjects

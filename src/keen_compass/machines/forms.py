@@ -225,7 +225,7 @@ def read_machine(
         gantry=reader.length("gantry", unit, zero=True, limits=LIMITS["gantry"]),
         step_limit=reader.number("step_limit", 0, 1e8) if fields.get("step_limit", "").strip() else 0.0,
         acceleration=reader.number("acceleration", 1, 1e5),
-        tools=tools, mounted=tools[0].uid, stock=_keep_place(stock, base),
+        tools=tools, mounted=tools[0].uid, stock=_keep_place(stock, base, units),
     )  # fmt: skip
     stored: dict[str, StoredValue] = {}
     for q in IN_CONTROLLER:
@@ -288,11 +288,16 @@ def _with_tool(base: Machine | None, tool: Tool) -> tuple[Tool, ...]:
     return (replace(tool, uid=uuid.uuid4().hex), *before)
 
 
-def _keep_place(stock: Stock, base: Machine | None) -> Stock:
+def _as_shown(mm: float, units: str) -> float:
+    """A length as the form reads it back where nobody touched it."""
+    return parse_length(show_length(mm, units), length_unit(units)).mm
+
+
+def _keep_place(stock: Stock, base: Machine | None, units: str) -> Stock:
     """A sheet of the same size lies where it lay; the same material in the same thickness is the same stock."""
     before = base.stock if base else None
-    if before and (before.name, before.thickness) == (stock.name, stock.thickness):
-        stock = replace(stock, uid=before.uid)
+    if before and before.name == stock.name and stock.thickness == _as_shown(before.thickness, units):
+        stock = replace(stock, thickness=before.thickness, uid=before.uid)  # shown in inches it is only nearly that
     if before and (before.width, before.height) == (stock.width, stock.height):
         return replace(stock, x=before.x, y=before.y)
     return stock
