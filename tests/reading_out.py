@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.readings import Reading, number_of
+from keen_compass.rounds import RoundSession
 from keen_compass.shop.kept import KeptPiece, KeptRound
 from keen_compass.shop.logbook import entries
 from keen_compass.shop.marks import KINDS, Choices, Mark
@@ -35,6 +37,19 @@ def read_out(shop: Shop) -> dict[str, Any]:
         "events": {m.uid: [list(e) for e in shop.events(m.uid)] for m in machines},
         "rounds": [round_read_out(shop, kept) for m in machines for kept in by_number(shop, m.uid)],
     }
+
+
+def check_opens(file: Path) -> None:
+    """The shop opens, all that it says can be read, and nothing in it is called damaged."""
+    shop = Shop(file)
+    read_out(shop)
+    for machine in shop.machines():
+        shop.stock_at_hand(machine)
+        for kept in shop.open_rounds(machine.uid):
+            RoundSession(shop, kept).measuring.callouts()
+    assert not shop.check(60)
+    assert not shop.notice
+    shop.close()
 
 
 def by_number(shop: Shop, machine: str) -> list[KeptRound]:

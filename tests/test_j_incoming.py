@@ -24,7 +24,7 @@ from keen_compass.rounds import RoundSession
 from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.logbook import Filter
 from keen_compass.shop.store import Shop
-from reading_out import read_out
+from reading_out import check_opens, read_out
 from spoiling import change, in_body, spoilt
 
 DATA = Path(__file__).parent / "data"
@@ -171,14 +171,7 @@ def test_whatever_is_accepted_can_be_opened_and_read_ever_after(tmp_path: Path, 
         except FileFormatError:
             assert shop.machines() == []
         shop.close()
-        again = Shop(tmp_path / f"s{i}.kcshop")
-        read_out(again)
-        for machine in again.machines():
-            for kept in again.open_rounds(machine.uid):
-                RoundSession(again, kept).measuring.callouts()
-        assert not again.check(60)
-        assert not again.notice
-        again.close()
+        check_opens(tmp_path / f"s{i}.kcshop")
 
 
 @pytest.mark.heavy
