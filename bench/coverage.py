@@ -14,8 +14,8 @@ from keen_compass.procedures import load
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.uncertainty import PieceScatter
 
 ROUNDS = 10_000
 SIZES = {"width": 400.0, "short_width": 120.0, "height": 300.0, "short_height": 90.0}

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+import random
+import statistics
 from contextlib import suppress
 from itertools import product
 
@@ -13,17 +15,31 @@ from hypothesis import strategies as st
 from keen_compass.errors import InputError, LengthError, UncertaintyError
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import format_fraction, format_mm, parse_length
+from keen_compass.quantities.measuring import (
+    Conditions,
+    Held,
+    PieceScatter,
+    Temperature,
+    alignment,
+    measurement,
+    pooled_repeats,
+    temperature,
+)
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import DIRECTIONS, WORDS, Standpoint
 from keen_compass.quantities.uncertainty import (
-    Component,
-    PieceScatter,
-    alignment,
+    Cause,
+    Shape,
+    Source,
+    Uncertain,
+    chi2_quantile,
+    combination,
+    covariance,
+    effective_dof,
+    ellipse,
     expand,
-    mean_of_readings,
-    pooled_repeats,
+    limits,
     t_95,
-    temperature,
     two_significant,
 )
 from keen_compass.quantities.verdict import Verdict, judge
@@ -102,16 +118,113 @@ def test_uncertainty_of_a_mean_by_hand() -> None:
     s² = (2·1e-4 + 8·4e-4)/10 = 3.4e-4; u² = s²/3 + 1e-4/12 + 9e-4 = 1.021667e-3.
     """
     caliper = Instrument(resolution=0.01, repeats=Repeatability(0.02, 8))
-    mean = mean_of_readings([400.30, 400.32, 400.31], caliper, PieceScatter(0.03, 10, False))
-    assert mean.mean == pytest.approx(400.31)
-    assert mean.u == pytest.approx(math.sqrt(1.0216667e-3), rel=1e-6)
+    scattered = Conditions(scatter=PieceScatter(0.03, 10, False))
+    found = measurement("width", [400.30, 400.32, 400.31], caliper, scattered)
+    assert found.value == pytest.approx(400.31)
+    assert found.mean.u == pytest.approx(math.sqrt(1.0216667e-3), rel=1e-6)
     # Welch–Satterthwaite with 10 dof for both parts that have any.
     dof = 1.0216667e-3**2 / (1.1333333e-4**2 / 10 + 9e-4**2 / 10)
-    assert expand(mean.components) == pytest.approx(t_95(dof) * mean.u, rel=1e-6)
+    assert pytest.approx(t_95(dof) * found.mean.u, rel=1e-6) == found.mean.U
     rule = Instrument(resolution=0.5, both_ends=True)
-    both_ends = mean_of_readings([400.0], rule, PieceScatter(0.0))
-    assert both_ends.components[1].u == pytest.approx(0.5 / math.sqrt(6))
+    both_ends = measurement("width", [400.0], rule, Conditions())
+    assert both_ends.mean.effects[0][0].u == pytest.approx(0.5 / math.sqrt(6))
     assert both_ends.assumed
+    beside = measurement("up_1", [400.0], rule, Conditions(Held.ALONG))  # read at one place, whatever it is
+    assert beside.mean.effects[0][0].u == pytest.approx(0.5 / math.sqrt(12))
+
+
+def lengths_read(a: float, b: float, *lengths: tuple[str, float]) -> list[Uncertain]:
+    caliper = Instrument(name="caliper", resolution=1e-6, permissible_error=(a, b), repeats=Repeatability(1e-9, 9))
+    return [measurement(m, [n], caliper, Conditions(), nominal=n).mean for m, n in lengths]
+
+
+def test_a_permitted_error_is_a_bound_at_every_length() -> None:
+    """By hand: at L the whole bound, (a + bL)²/3; of a difference the local parts and the slope."""
+    a, b = 0.02, 5e-5
+    long, short, same = lengths_read(a, b, ("width", 400.0), ("short_width", 120.0), ("height", 400.0))
+    assert long.u == pytest.approx((a + b * 400) / math.sqrt(3), rel=1e-6)
+    difference = combination(((1, long), (-1, short)))
+    assert difference.u**2 == pytest.approx((2 * a * a + 2 * a * b * 520 + (b * 280) ** 2) / 3, rel=1e-6)
+    assert combination(((1, long), (-1, same))).u < 3e-6  # equal lengths share it: nothing is left but the division
+    assert covariance(long, same) == pytest.approx(long.u**2, rel=1e-6)
+
+
+def test_more_readings_never_average_away_what_the_instrument_permits() -> None:
+    caliper = Instrument(resolution=1e-6, permissible_error=(0.03, 0.0), repeats=Repeatability(0.01, 9))
+    many = measurement("width", [400.0 + 0.01 * (-1) ** i for i in range(1000)], caliper, Conditions())
+    assert many.mean.u == pytest.approx(math.hypot(0.03 / math.sqrt(3), 0.01 / math.sqrt(1000)), rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("kind", "held", "sign"),
+    [("caliper", Held.ACROSS, -1), ("steel rule", Held.ACROSS, -1), ("steel rule", Held.ALONG, 1),
+     ("tape", Held.ALONG, 1), ("dial gauge", Held.ALONG, -1), ("depth gauge", Held.AGAINST, -1)],
+)  # fmt: skip
+def test_a_tilt_reads_short_only_beside_a_moving_point(kind: str, held: Held, sign: int) -> None:
+    """Turned by θ in ±1°, drawn anew 100,000 times: mean and spread of what has to be added."""
+    within = math.radians(1.0)
+    instrument = Instrument(kind=kind, resolution=1e-6, parallel_within=within, repeats=Repeatability(1e-9, 9))
+    found = measurement("width", [500.0], instrument, Conditions(held))
+    rng = random.Random(3)
+    thetas = [rng.uniform(-within, within) for _ in range(100_000)]
+    added = [500.0 / math.cos(t) - 500.0 if sign > 0 else 500.0 * math.cos(t) - 500.0 for t in thetas]
+    assert found.value - 500.0 == pytest.approx(sum(added) / len(added), rel=0.02)
+    assert found.mean.u == pytest.approx(statistics.pstdev(added), rel=0.02)
+    # and at the limit, where it may lie all day, U still covers it (to the second order in θ)
+    furthest = max(added, key=abs)
+    assert abs(furthest - (found.value - 500)) <= 1.001 * found.mean.U
+
+
+def test_warmth_is_one_source_for_all_that_was_read() -> None:
+    warm = Conditions(temperature=Temperature("aluminium", 30.0, 30.0, 1.0))
+    caliper = Instrument(resolution=1e-6, repeats=Repeatability(1e-9, 9))
+    long, short = (measurement(m, [n], caliper, warm).mean for m, n in (("width", 1000.0), ("short_width", 400.0)))
+    assert long.value == pytest.approx(1000 * (1 + 10 * (11.5e-6 - 23.8e-6)))
+    difference = combination(((1, long), (-1, short)))
+    assert difference.u == pytest.approx(0.6 * long.u, rel=1e-4)
+
+
+def test_pooled_repeats_share_their_degrees_of_freedom() -> None:
+    """Two means whose s² comes from one record of ν = 4: against ν of V = s₁² + s₂² drawn 40,000 times."""
+    rng = random.Random(4)
+    own, shared = 2, 4
+    draws = []
+    for _ in range(40_000):
+        record = sum(rng.gauss(0, 1) ** 2 for _ in range(shared))
+        draws.append(sum((record + sum(rng.gauss(0, 1) ** 2 for _ in range(own))) / (own + shared) for _ in (1, 2)))
+    mean = sum(draws) / len(draws)
+    variance = sum((d - mean) ** 2 for d in draws) / len(draws)
+    caliper = Instrument(name="caliper", resolution=1e-6, repeats=Repeatability(1.0, shared))
+    a, b = (measurement(m, [10.0, 10.0, 10.0], caliper, Conditions()).mean for m in "ab")
+    assert effective_dof(combination(((1, a), (1, b))).effects) == pytest.approx(2 * mean**2 / variance, rel=0.05)
+
+
+def test_what_limits_an_answer_is_told_by_cause() -> None:
+    parts = (source("a", 3.0, Cause.PIECES), source("b", 4.0, Cause.OWN_ERROR), source("c", 1e-3, Cause.TILT))
+    assert limits(parts) == ((Cause.OWN_ERROR, pytest.approx(0.64)), (Cause.PIECES, pytest.approx(0.36)))
+
+
+def test_the_ellipse_of_two_results_holds_nineteen_of_twenty() -> None:
+    """x = a + 0.5b, y = a − 2b + 0.3c: drawn 40,000 times."""
+    a, b, c = (Source(name, u, Cause.REPEATS) for name, u in (("a", 0.3), ("b", 0.2), ("c", 0.5)))
+    found = ellipse(Uncertain(0, ((a, 1), (b, 0.5))), Uncertain(0, ((a, 1), (b, -2), (c, 0.3))))
+    rng, inside = random.Random(6), 0
+    for _ in range(40_000):
+        da, db, dc = rng.gauss(0, 0.3), rng.gauss(0, 0.2), rng.gauss(0, 0.5)
+        x, y = da + 0.5 * db, da - 2 * db + 0.3 * dc
+        along = x * math.cos(found.turn) + y * math.sin(found.turn)
+        across = -x * math.sin(found.turn) + y * math.cos(found.turn)
+        inside += (along / found.major) ** 2 + (across / found.minor) ** 2 <= 1
+    assert inside / 40_000 == pytest.approx(0.95, abs=0.004)
+
+
+def test_quantiles_from_the_tables() -> None:
+    for p, dof, value in ((0.025, 7, 1.690), (0.975, 10, 20.483), (0.5, 2, 1.386)):
+        assert chi2_quantile(p, dof) == pytest.approx(value, abs=5e-4)
+
+
+def source(name: str, u: float, cause: Cause = Cause.REPEATS, shape: Shape = Shape.NORMAL) -> tuple[Source, float]:
+    return Source(name, u, cause, shape=shape), 1.0
 
 
 def test_equal_readings_do_not_pretend_to_be_exact() -> None:
@@ -122,10 +235,15 @@ def test_equal_readings_do_not_pretend_to_be_exact() -> None:
 
 
 def test_a_dominating_rectangle_takes_165() -> None:
-    assert expand([Component(1.0, rectangular=True), Component(0.05)]) == pytest.approx(1.65 * math.hypot(1, 0.05))
-    assert expand([Component(1.0, rectangular=True), Component(1.0)]) == pytest.approx(1.96 * math.sqrt(2), rel=1e-3)
+    wide = source("division", 1.0, shape=Shape.RECTANGLE)
+    assert expand([wide, source("rest", 0.05)]) == pytest.approx(1.65 * math.hypot(1, 0.05))
+    assert expand([wide, source("rest", 1.0)]) == pytest.approx(1.96 * math.sqrt(2), rel=1e-3)
+    # The same rectangle twice is one of twice the width; with the other sign nothing is left of it.
+    assert expand([wide, wide]) == pytest.approx(1.65 * 2)
     with pytest.raises(UncertaintyError):
-        expand([Component(0.0)])
+        expand([wide, (wide[0], -1.0)])
+    with pytest.raises(UncertaintyError):
+        expand([source("nothing", 0.0)])
 
 
 def test_alignment_and_temperature_by_hand() -> None:

@@ -11,8 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.instruments import Repeatability
-from keen_compass.quantities.uncertainty import Component, MeanReading, t_95
+from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.measuring import Conditions, Held, Measurement, measurement
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, t_95
 from keen_compass.solve.bend import shape_of
 from keen_compass.solve.drive import (
     Train,
@@ -96,6 +97,17 @@ def a_run(rng: random.Random, s: float, B: float, noise: float, cycles: int) -> 
     }  # fmt: skip
 
 
+def nodes_read(
+    readings: dict[tuple[float, int], list[float]], instrument: Instrument | None = None,
+    spread: Repeatability | None = None,
+) -> dict[tuple[float, int], Measurement]:  # fmt: skip
+    rule = instrument or Instrument(resolution=0.01)
+    return {
+        (p, d): measurement(f"{p:g}{d:+d}", values, rule, Conditions(Held.ALONG), nominal=p, spread=spread)
+        for (p, d), values in readings.items()
+    }
+
+
 @settings(max_examples=40, deadline=None)
 @given(st.integers(0, 10**6), st.floats(-0.01, 0.01), st.floats(-0.2, 0.6))
 def test_the_line_is_the_least_squares_solution(seed: int, s: float, B: float) -> None:
@@ -104,7 +116,7 @@ def test_the_line_is_the_least_squares_solution(seed: int, s: float, B: float) -
     rows = [(1.0, p, -d / 2, v) for (p, d), values in readings.items() for v in values]
     A, y = np.array([r[:3] for r in rows]), np.array([r[3] for r in rows])
     a, slope, lost = np.linalg.lstsq(A, y, rcond=None)[0]
-    found = fit_travel(readings, Repeatability(0.02, 20), 0.01)
+    found = fit_travel("x", nodes_read(readings, None, Repeatability(0.02, 20)))
     assert found.lost_motion is not None
     assert found.scale.value == pytest.approx(slope - 1, abs=1e-9)
     assert found.lost_motion.value == pytest.approx(lost, abs=1e-9)
@@ -115,23 +127,37 @@ def test_the_line_is_the_least_squares_solution(seed: int, s: float, B: float) -
 
 def test_the_uncertainty_of_the_slope_by_hand() -> None:
     """u² = σ²/Σ(p − p̄)² with σ² of a node, and the rectangle b/√3 beside it."""
+    within = math.radians(0.5)
+    rule = Instrument(resolution=0.01, permissible_error=(0.0, 2e-5), kind="steel rule", parallel_within=within)
     readings = {(p, d): [p, p] for p in (0.0, 500.0, 1000.0) for d in (1, -1)}
-    found = fit_travel(readings, Repeatability(0.03, 1e9), 0.01, slope_half_width=2e-5, slope_extra=1e-5, expected=True)
+    found = fit_travel("x", nodes_read(readings, rule, Repeatability(0.03, 1e9)))
     node = 0.03**2 / 2 + 0.01**2 / 12
     spread = 2 * (500.0**2 + 0 + 500.0**2)
-    assert found.scale.u == pytest.approx(math.sqrt(node / spread + (2e-5) ** 2 / 3 + 1e-10), rel=1e-6)
+    tilt = within**2 / (3 * math.sqrt(5))
+    assert found.scale.u == pytest.approx(math.sqrt(node / spread + (2e-5) ** 2 / 3 + tilt**2), rel=1e-5)
+    assert found.scale.value == pytest.approx(within**2 / 6, rel=1e-5)
     assert found.lost_motion is not None
     assert found.lost_motion.u == pytest.approx(math.sqrt(4 * node / 6), rel=1e-6)
 
 
+def test_what_a_rule_permits_at_each_mark_is_in_the_slope_and_not_in_the_play() -> None:
+    """Up and down at one target share its mark: six readings, three marks. By hand: u² = (a²/3)/Σ(p − p̄)²."""
+    rule = Instrument(resolution=1e-6, permissible_error=(0.1, 0.0), repeats=Repeatability(1e-7, 9))
+    readings = {(p, d): [p] for p in (0.0, 500.0, 1000.0) for d in (1, -1)}
+    found = fit_travel("x", nodes_read(readings, rule))
+    assert found.scale.u == pytest.approx(0.1 / math.sqrt(3) / math.sqrt(2 * 500.0**2), rel=1e-4)
+    assert found.lost_motion is not None
+    assert found.lost_motion.u < 1e-5
+
+
 def test_one_target_or_one_way_says_what_is_missing() -> None:
     with pytest.raises(InputError, match="two targets"):
-        fit_travel({(5.0, 1): [5.0], (5.0, -1): [5.1]}, Repeatability(0.01, 4), 0.01)
-    one_way = fit_travel({(0.0, 1): [0.0], (10.0, 1): [10.1]}, Repeatability(0.01, 4), 0.01)
+        fit_travel("x", nodes_read({(5.0, 1): [5.0], (5.0, -1): [5.1]}))
+    one_way = fit_travel("x", nodes_read({(0.0, 1): [0.0], (10.0, 1): [10.1]}))
     assert one_way.lost_motion is None
     assert one_way.scale.value == pytest.approx(0.01)
     with pytest.raises(InputError, match="both directions"):  # up at one end, down at the other: all confused
-        fit_travel({(0.0, 1): [0.0], (10.0, -1): [10.1]}, Repeatability(0.01, 4), 0.01)
+        fit_travel("x", nodes_read({(0.0, 1): [0.0], (10.0, -1): [10.1]}))
 
 
 # ISO 230-2: three targets, five runs each way, deviations in µm; every figure worked out by hand.
@@ -161,8 +187,25 @@ def test_iso_230_2_figures_of_a_table_worked_out_by_hand() -> None:
     assert found.reversal == pytest.approx(0.007)
     assert found.repeatability == pytest.approx(0.01232455532, abs=1e-9)
     assert found.systematic == pytest.approx(0.016)
-    assert found.standard
-    assert not iso_figures({node: [node[0]] * 4 for node in TABLE}).standard
+
+
+@pytest.mark.parametrize(
+    ("targets", "cycles", "lacking"),
+    [
+        ((0, 170, 410, 560, 790, 1000), 5, ""),
+        ((0, 170, 410, 560, 790, 1000), 4, "five cycles"),
+        ((0, 170, 410, 1000), 5, "five targets"),
+        ((0, 170, 410, 560, 790, 1000, 2000), 5, "five targets"),  # two metres want ten
+        ((0, 200, 400, 600, 800, 1000), 5, "evenly spaced"),
+    ],
+)
+def test_only_a_run_as_the_standard_wants_it_bears_its_name(
+    targets: tuple[float, ...], cycles: int, lacking: str
+) -> None:  # fmt: skip
+    found = iso_figures({(float(p), d): [p] * cycles for p in targets for d in (1, -1)})
+    assert bool(found.lacking) == bool(lacking)
+    assert lacking in found.lacking
+    assert iso_figures({(float(p), 1): [p] * 5 for p in targets}).lacking == "not every target from both sides"
 
 
 def walked(deviation, noise: float = 0.01, cycles: int = 3):  # type: ignore[no-untyped-def]
@@ -206,12 +249,30 @@ def test_noise_alone_has_no_shape() -> None:
     assert seen <= 2
 
 
+def trips_read(*misses: float, at: tuple[int, ...] = ()) -> dict[int, Measurement]:
+    dial = Instrument(resolution=0.01, repeats=Repeatability(0.01, 9))
+    return {
+        k: measurement(f"trip_{k}", [m], dial, Conditions(Held.AGAINST))
+        for k, m in zip(at or range(1, len(misses) + 1), misses, strict=True)
+    }
+
+
 def test_tracking_by_hand() -> None:
-    found = fit_tracking([[0.1], [0.25], [0.3], [0.5]], Repeatability(0.01, 9), 0.003)
+    found = fit_tracking(trips_read(0.1, 0.25, 0.3, 0.5))
     steps = [0.1, 0.15, 0.05, 0.2]
+    read = math.hypot(0.01, 0.01 / math.sqrt(12))  # one reading
     assert found.drift.value == pytest.approx(0.125)
-    assert found.slip == pytest.approx(np.std(steps, ddof=1))
-    assert found.drift.u == pytest.approx(math.hypot(found.slip / 2, math.hypot(0.01, 0.003) / 4), rel=1e-6)
+    assert found.scatter == pytest.approx(np.std(steps, ddof=1))
+    assert found.slip == pytest.approx(math.sqrt(found.scatter**2 - 2 * read**2))
+    assert found.drift.u == pytest.approx(math.hypot(found.scatter / 2, read / 4), rel=1e-6)
+    # Its U reaches up to where a slip of that size would scatter so little once in forty: χ²₀.₀₂₅(3) = 0.2158.
+    assert 2 * found.slip + found.slips(2).U == pytest.approx(2 * found.scatter * math.sqrt(3 / 0.2158), rel=1e-3)
+
+
+def test_a_trip_that_was_not_read_counts_as_two_steps() -> None:
+    steady = fit_tracking(trips_read(0.1, 0.3, 0.4, at=(1, 3, 4)))
+    assert steady.drift.value == pytest.approx(0.1)
+    assert steady.scatter == pytest.approx(0, abs=1e-9)
 
 
 # Squareness
@@ -251,7 +312,7 @@ def test_propagation_agrees_with_monte_carlo() -> None:
     rng = np.random.default_rng(2)
     at = {"a": 400.0, "b": 300.0, "d1": 500.4, "d2": 499.6}
     u = {"a": 0.03, "b": 0.02, "d1": 0.03, "d2": 0.04}
-    means = {k: MeanReading(v, 1, (Component(u[k]),), False) for k, v in at.items()}
+    means = {k: Uncertain(v, ((Source(k, u[k], Cause.REPEATS), 1.0),)) for k, v in at.items()}
     estimate = propagate(from_diagonals, {k: means[k] for k in at})
     draws = [from_diagonals(*(rng.normal(at[k], u[k]) for k in at)) for _ in range(20_000)]
     assert estimate.u == pytest.approx(np.std(draws), rel=0.02)
@@ -272,7 +333,7 @@ def test_a_plane_is_taken_off_and_what_is_left_is_flatness() -> None:
     assert lift == pytest.approx({"a": 0.6, "b": 0.0, "c": 0.8, "d": 0.2}, abs=1e-9)
     with pytest.raises(InputError, match="not in one line"):
         fit_plane({(0, 0): 0, (1, 1): 0, (2, 2): 0})
-    assert tram_tilt(0.62, 0.50, 120) == pytest.approx(0.0005)
+    assert tram_tilt(Uncertain(0.62, ()), Uncertain(0.50, ()), 120).value == pytest.approx(0.0005)
 
 
 # Ladders
@@ -282,10 +343,23 @@ def test_ladders_by_hand() -> None:
     assert needed_run(6000, 400) == pytest.approx(25.0)  # 100² / 400
     assert reached_feed(9000, 25.0, 400) == pytest.approx(6000)
     assert step_rate_limit(320, 40_000) == pytest.approx(7500)
-    found = climb({4000: 0.01, 6000: 0.0, 5000: -0.02, 7000: 0.3, 8000: 0.0}, 0.05)
+    found = climb({4000: [0.01], 6000: [0.0], 5000: [-0.02], 7000: [0.3], 8000: [0.0]}, 0.05)
     assert (found.clean, found.missed) == (6000, 7000)
     assert found.limit is not None
     assert (found.limit.value, found.limit.U) == pytest.approx((6500, 1.65 * 500 / math.sqrt(3)))
-    assert climb({1000: 0.0, 2000: 0.0}, 0.05).limit is None
-    assert climb({1000: 0.5}, 0.05).clean == 0
+    assert climb({1000: [0.0], 2000: [0.0]}, 0.05).limit is None
+    assert climb({1000: [0.5]}, 0.05).clean == 0
     assert t_95(8) > 2.3
+
+
+def test_misses_to_both_sides_do_not_cancel() -> None:
+    found = climb({4000: [0.0, 0.0], 5000: [0.6, -0.6], 6000: [0.0, 0.0]}, 0.1)
+    assert (found.clean, found.missed) == (4000, 5000)
+
+
+def test_a_coarse_rule_calls_nothing_clean_that_it_cannot_see() -> None:
+    """Read to a millimetre, 0.64 mm shows as 1: a miss beyond 0.4; a 0 may be half a millimetre either way."""
+    found = climb({4000: [0.0], 5000: [1.0]}, 0.4, 1.0)
+    assert (found.clean, found.missed) == (0.0, 5000)
+    fine = climb({4000: [0.0], 5000: [0.05], 6000: [0.64]}, 0.1, 0.01)
+    assert (fine.clean, fine.missed) == (5000, 6000)

@@ -113,8 +113,8 @@ def test_the_needle_is_dragged_nudged_and_typed(qtbot: QtBot, window: MainWindow
     assert float(session.measuring.draft) == pytest.approx(before + 0.01)
     press(Qt.Key.Key_Return)
     assert session.measuring.callouts()[0].readings[0].reading.mm == pytest.approx(before + 0.01)
-    press("-0.04")
-    assert dial._shown() == pytest.approx(-0.04)
+    press("0.21")
+    assert dial._shown() == pytest.approx(0.21)
     (finding,) = session.measuring.findings()
     assert finding.error is not None  # the half-typed reading counts already
 

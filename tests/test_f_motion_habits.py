@@ -216,10 +216,11 @@ def test_settings_are_kept_whole_before_any_is_touched(window: MainWindow) -> No
     window.round_page.go(Step.CORRECT)
     kept = session.correcting.kept_settings()
     assert kept is not None
-    held = window.shop.value("heron", "x_backlash")
+    held, steps = (window.shop.value("heron", q) for q in ("x_backlash", "x_steps"))
     assert held is not None
+    assert steps is not None
     for key in (
-        "X_STEPS_PER_MM = 106.402",
+        f"X_STEPS_PER_MM = {steps.stored.value:.3f}",
         f"X_BACKLASH = {held.stored.value:.3f}",
         "X_HOME_OFFSET",
         "Y_FEED_MAX = 6600",

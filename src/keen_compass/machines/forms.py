@@ -174,6 +174,7 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "stock": stock.name, "stock_thickness": show_length(stock.thickness, m.units),
         "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
         "z_travel": show_length(m.z_travel, m.units), "gantry": show_length(m.gantry, m.units),
+        "gantry_along": m.gantry_along, "head": m.head,
         "step_limit": f"{m.step_limit:g}" if m.step_limit else "", "acceleration": f"{m.acceleration:g}",
     }  # fmt: skip
     for q in IN_CONTROLLER:
@@ -223,6 +224,7 @@ def read_machine(
         flipped=tuple(q for q in IN_CONTROLLER if fields.get(f"flipped_{q}") == "other"),
         z_travel=reader.length("z_travel", unit, zero=True, limits=LIMITS["z_travel"]),
         gantry=reader.length("gantry", unit, zero=True, limits=LIMITS["gantry"]),
+        gantry_along=fields.get("gantry_along", "y"), head=fields.get("head", ""),
         step_limit=reader.number("step_limit", 0, 1e8) if fields.get("step_limit", "").strip() else 0.0,
         acceleration=reader.number("acceleration", 1, 1e5),
         tools=tools, mounted=tools[0].uid, stock=_keep_place(stock, base, units),

@@ -68,6 +68,13 @@ COUNTS_STEPS = (
     ResolutionForm.INCH_PER_STEP,
 )  # fmt: skip
 CONTROLLER_UNITS = ("mm", "in")
+# How a head is held decides where a shim goes that makes it upright: (axis its plate is square to, side of the plate
+# on which the head is); a flange is level, above or under what it is screwed to.
+HEADS: dict[str, str] = {
+    "plate_low_y": "on an upright plate, towards low Y", "plate_high_y": "on an upright plate, towards high Y",
+    "plate_low_x": "on an upright plate, towards low X", "plate_high_x": "on an upright plate, towards high X",
+    "stands": "standing on a level flange", "hangs": "hanging under a level flange",
+}  # fmt: skip
 UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
 # Field → (least, most) that a machine of this world can have; lengths in mm, feeds in mm/min.
 LIMITS: dict[str, tuple[float, float]] = {
@@ -118,7 +125,8 @@ class Machine:
     setting_keys, setting_line: how the controller's lines look, ``{key}`` and ``{value}`` filled in.
     takes_effect: what must happen before a new number counts.
     z_travel: mm that Z moves; 0 where there is no Z to calibrate.
-    gantry: mm between the two drives of its gantry; 0 where it has one.
+    gantry: mm between the two drives of its gantry; 0 where it has one. gantry_along: the axis along which it runs.
+    head: how its head is held, a key of `HEADS`; empty where nobody said.
     step_limit: steps per second that its controller can put out; 0 where nobody knows.
     acceleration: of its axes, mm/s².
     controller_units: mm or in, of every length and feed that the controller keeps.
@@ -155,6 +163,8 @@ class Machine:
     retired: bool = False
     z_travel: float = 0.0
     gantry: float = 0.0
+    gantry_along: str = "y"
+    head: str = ""
     step_limit: float = 0.0
     acceleration: float = 400.0
     flipped: tuple[str, ...] = ()
@@ -172,6 +182,10 @@ class Machine:
             raise InputError(f"choose one of {', '.join(UNITS)}", "units")
         if self.controller_units not in CONTROLLER_UNITS:
             raise InputError(f"choose one of {', '.join(CONTROLLER_UNITS)}", "controller_units")
+        if self.gantry_along not in ("x", "y"):
+            raise InputError("choose x or y", "gantry_along")
+        if self.head not in ("", *HEADS):
+            raise InputError(f"choose one of {', '.join(HEADS)}", "head")
         for quantity, decimals in self.decimals_of.items():
             if quantity not in QUANTITIES:
                 raise InputError(f"{quantity!r} is nothing that is calibrated", "decimals_of")

@@ -32,7 +32,7 @@ BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3
 SCREW = {"step_angle": 1.8, "microsteps": 8.0, "reduction": 1.0, "pitch": 5.0, "starts": 1.0}
 SQUARE = Truth(
     motion={"x": 106.412, "y": 106.508, "z": 320.4}, lost_motion={"x": 0.09, "y": 0.13, "z": 0.03}, kerf=6.07,
-    scatter=0.011, instrument_error=(0.35, -0.2), repeat=0.9, settle=0.003, skew=0.0014, gantry=1180.0,
+    scatter=0.009, instrument_error=(0.35, -0.2), repeat=0.9, settle=0.003, skew=0.0014, gantry=1180.0,
     home={"x": 4.6, "y": 7.35}, limits={"x": 11200.0, "y": 8300.0}, acceleration=420.0,
     bed=(1.6e-4, -1.1e-4, 0.12), bed_size=(1300.0, 900.0), tram={"x": 0.42, "y": -0.31},
     parts={"x": BELT, "y": BELT, "z": SCREW},
@@ -71,7 +71,7 @@ HERON = Machine(
         Tool("Pen in the spindle", 0.0, drawn=True, uid="spindle-pen"),
     ),
     stock=Stock("birch ply 9 mm", 9.0, 30.0, 30.0, 1240.0, 840.0, "birch-9"),
-    scatter=(0.011, 14.0),
+    scatter=(0.009, 24.0),
 )
 SWIFT = Machine(
     uid="swift",
@@ -122,7 +122,7 @@ KINGFISHER = Machine(
 )
 INSTRUMENTS = (
     Instrument(
-        "Long caliper 600 mm", 0.01, (0.02, 0.00002), reach=600.0, uid="caliper-600",
+        "Long caliper 600 mm", 0.01, (0.01, 0.00001), reach=600.0, uid="caliper-600",
         repeats=Repeatability(0.009, 22.0),
     ),
     Instrument(

@@ -27,9 +27,9 @@ from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored
-from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.drive import PARTS_WITHIN, Drive
 from keen_compass.standin.router import Made, Router

@@ -17,17 +17,18 @@ from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import (
-    assumed_spread,
+    ABBE,
+    assumed_notes,
     backlash_outcome,
+    dial_mean,
     judged,
     no_number,
-    own_error,
-    steady_mean,
-    steady_parts,
+    odd_reading,
 )
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.uncertainty import Component, expand
+from keen_compass.quantities.measuring import Held, Measurement, zeroing
+from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 
 TRAVEL = 10.0  # mm; more than any lost motion, less than a dial's reach
@@ -149,23 +150,28 @@ class Backlash(Procedure[BacklashRun]):
         quantity = f"{run.axis}_backlash"
         if "return" not in case.readings:
             return Solution((no_number(case, quantity, Verdict.UNRESOLVED, "No reading yet."),))
-        mean = steady_mean(case, "return")
-        U = expand(self._components(case, mean.components, mean.mean))
-        large = abs(mean.mean) > run.travel / 2 and not case.confirmed
-        if large:
-            note = f"{mean.mean:.2f} mm of {run.travel:g} mm moved: does the dial touch the right part?"
-            return Solution((no_number(case, quantity, Verdict.IMPLAUSIBLE, note),))
-        outcome = backlash_outcome(case, quantity, mean.mean, U, compensation_off=run.compensation_off)
+        measured = dial_mean(case, "return")
+        shortfall = _zeroed(case, measured)
+        if not case.confirmed:
+            asks = odd_reading(case, [measured], {"return": f"{run.axis.upper()} short by"})
+            if not asks and abs(measured.value) > run.travel / 2:
+                moved = case.shown(run.travel)
+                asks = f"{case.shown(measured.value)} of {moved} moved: does the dial touch the right part?"
+            if asks:
+                return Solution((no_number(case, quantity, Verdict.IMPLAUSIBLE, asks),))
+        outcome = backlash_outcome(case, quantity, shortfall, compensation_off=run.compensation_off)
+        notes = list(outcome.notes)
         if run.compensation_off:
-            switch_on = "Measured with compensation switched off: switch it on with the new number."
-            outcome = replace(outcome, notes=(switch_on,))
-        finding = judged(case, outcome, self)
-        return Solution((finding,), (), assumed_spread(case))
+            notes.append("Measured with compensation switched off: switch it on with the new number.")
+        if run.axis == "z":
+            notes.append(ABBE)
+        return Solution((judged(case, replace(outcome, notes=tuple(notes)), self),), (), assumed_notes(case))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm."""
         run = self.piece(case.piece)
-        return {f"{run.axis}_backlash": expand(self._components(case, steady_parts(case, readings_each), 0.0))}
+        foreseen = case.foreseen("return", 0.0, readings_each, held=Held.AGAINST)
+        return {f"{run.axis}_backlash": _zeroed(case, foreseen).U}
 
     def example(self) -> dict[str, Any]:
         """X comes back 0.08 mm short, with 0.05 mm compensated already."""
@@ -186,10 +192,10 @@ class Backlash(Procedure[BacklashRun]):
         """A dial."""
         return Instrument("dial 0.01", 0.01, (0.004, 0.0), reach=10.0, kind="dial gauge")
 
-    def _components(self, case: Case, parts: tuple[Component, ...], mean: float) -> tuple[Component, ...]:
-        """Zeroing is a reading too; the dial's own error is shared by all returns."""
-        zeroing = Component(case.instrument.resolution / math.sqrt(12), rectangular=True)
-        return (*parts, zeroing, *own_error(case.instrument, mean))
-
 
 PROCEDURE = Backlash()
+
+
+def _zeroed(case: Case, measured: Measurement) -> Uncertain:
+    """Zeroing the dial is a reading too."""
+    return replace(measured.mean, effects=(*measured.mean.effects, zeroing("return", case.instrument)))

@@ -20,27 +20,23 @@ from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import (
     PER_METRE,
     amount_outcome,
-    assumed_spread,
+    assumed_notes,
     judged,
     no_number,
-    own_error,
-    steady_mean,
-    steady_parts,
+    odd_reading,
+    weighed,
 )
 from keen_compass.quantities.charts import Extent, Heights, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import format_mm
-from keen_compass.quantities.uncertainty import (
-    Component,
-    MeanReading,
-    expand,
-    t_95,
-)
+from keen_compass.quantities.measuring import Held, Measurement
+from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, limits
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.plane import Plane, fit_plane, shims, tram_tilt
-from keen_compass.solve.square import propagate
 
+SKIM_MARGIN = 0.2  # mm beyond the highest minus lowest: the cutter has to reach under the lowest point between points
+SHRINKS, FEWEST_DOF = 20, 4.0
 MARGIN = 40.0  # mm from the edges of the bed
 COLUMNS, ROWS = 5, 4
 MOST = 40  # of either
@@ -217,17 +213,21 @@ class Bed(Procedure[BedRun | TramRun]):
         run = self.piece(case.piece)
         self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
         if isinstance(run, TramRun):
-            return Solution(tuple(self._tram(case, run, a) for a in ("x", "y")), (), assumed_spread(case))
+            return Solution(tuple(self._tram(case, run, a) for a in ("x", "y")), (), assumed_notes(case))
         return self._bed(case, run)
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm, or mm/m."""
         run = self.piece(case.piece)
-        twice = expand(tuple(replace(c, u=math.sqrt(2) * c.u) for c in steady_parts(case, readings_each) if c.u))
         if isinstance(run, TramRun):
-            U = twice / (2 * run.radius) * PER_METRE
+            sides = {side: case.foreseen(side, 0.0, readings_each, held=Held.AGAINST) for side in ("high", "low")}
+            U = _tilt(run, sides["high"], sides["low"]).U * PER_METRE
             return {"x_tram": U, "y_tram": U}
-        return {"bed": twice}
+        foreseen = [
+            replace(case.foreseen(m, 0.0, readings_each, held=Held.AGAINST, nominal=i + 1.0), n=readings_each)
+            for i, m in enumerate(run.points())
+        ]
+        return {"bed": _range(foreseen).U}
 
     def example(self) -> dict[str, Any]:
         """A bed 3 × 3 that falls to the right and is hollow in the middle."""
@@ -276,26 +276,40 @@ class Bed(Procedure[BedRun | TramRun]):
 
     def _bed(self, case: Case, run: BedRun) -> Solution:
         points = run.points()
-        means = {m: steady_mean(case, m) for m in points if m in case.readings}
-        if len(means) < 4:
-            note = f"{len(means)} of {len(points)} heights read; four at least show a plane and what is off it."
-            return Solution((no_number(case, "bed", Verdict.UNRESOLVED, note),))
-        heights = {points[m]: r.mean for m, r in means.items()}
-        plane = fit_plane(heights)
-        spread, U = _range(list(means.values()), case.instrument)
-        old = case.amount("bed").base
-        outcome = amount_outcome(
-            case, "bed", old + spread, spread, U, f"{format_mm(max(heights.values()), 2, signed=True)} − "
-            f"({format_mm(min(heights.values()), 2, signed=True)}), highest − lowest",
-        )  # fmt: skip
-        lift = shims(plane, _corners(run))
-        finding = judged(case, replace(outcome, notes=_what_to_do(spread, U, outcome.T, plane, lift)), self)
-        figures = {
-            "highest_minus_lowest": spread, "tilt_x_mm_per_m": plane.tilt_x * PER_METRE,
-            "tilt_y_mm_per_m": plane.tilt_y * PER_METRE, "off_the_plane": plane.flatness, "shims": lift,
-            "read": len(means), "of": len(points), "rest": {m: plane.rest[points[m]] for m in means},
+        # At every point the needle stands elsewhere on its dial: each height has the instrument's error there.
+        spread = case.seen_spread()
+        measured = {
+            m: case.measured(m, held=Held.AGAINST, nominal=i + 1.0, spread=spread)
+            for i, m in enumerate(points) if m in case.readings
         }  # fmt: skip
-        return Solution((finding,), (), assumed_spread(case), figures)
+        if len(measured) < 4:
+            note = f"{len(measured)} of {len(points)} heights read; four at least show a plane and what is off it."
+            return Solution((no_number(case, "bed", Verdict.UNRESOLVED, note),))
+        labels = {m: _at(m) for m in measured}
+        if not case.confirmed and (asks := odd_reading(case, measured.values(), labels)):
+            return Solution((no_number(case, "bed", Verdict.IMPLAUSIBLE, asks),))
+        heights = {points[m]: r.value for m, r in measured.items()}
+        plane = fit_plane(heights)
+        found = _range(list(measured.values()))
+        raw = max(heights.values()) - min(heights.values())
+        old, T = case.amount("bed"), case.tolerance_of("bed", PER_METRE)
+        skim = raw + SKIM_MARGIN
+        high, low = (case.in_its_unit(f(heights.values()), "mm") for f in (max, min))
+        margin = case.in_its_unit(SKIM_MARGIN, "mm")
+        formula = f"{old.number(case.decimals_of('bed'))} + {high} − {low} + {margin}".replace("− −", "+ ").replace(
+            "+ −", "− "
+        )
+        outcome = amount_outcome(case, "bed", old.base + skim, found, formula)
+        lift = shims(plane, _corners(run))
+        notes = _what_to_do(case, found, T, plane, lift, raw, skim)
+        finding = judged(case, replace(outcome, notes=notes), self)
+        figures = {
+            "highest_minus_lowest": found.value, "as_read": raw, "skim": skim,
+            "tilt_x_mm_per_m": plane.tilt_x * PER_METRE,
+            "tilt_y_mm_per_m": plane.tilt_y * PER_METRE, "off_the_plane": plane.flatness, "shims": lift,
+            "read": len(measured), "of": len(points), "rest": {m: plane.rest[points[m]] for m in measured},
+        }  # fmt: skip
+        return Solution((finding,), (), assumed_notes(case), figures)
 
     # The head
 
@@ -303,20 +317,18 @@ class Bed(Procedure[BedRun | TramRun]):
         quantity, names = f"{axis}_tram", (f"{axis}_high", f"{axis}_low")
         if not set(names) <= case.readings.keys():
             return no_number(case, quantity, Verdict.UNRESOLVED, f"Read both {axis.upper()} sides.")
-        means = {"high": steady_mean(case, names[0]), "low": steady_mean(case, names[1])}
-        estimate = propagate(
-            lambda high, low: tram_tilt(high, low, run.radius), means, case.instrument.permissible_error
-        )
-        error, U = estimate.value * PER_METRE, estimate.U * PER_METRE
-        old = case.amount(quantity).base
-        formula = f"({format_mm(means['high'].mean, 3)} − {format_mm(means['low'].mean, 3)}) ÷ (2 × {run.radius:g})"
-        outcome = amount_outcome(case, quantity, old - error, error, U, formula)
-        shim = abs(estimate.value) * run.mount
-        way = "+" if error > 0 else "−"
-        words = (
-            f"A shim of {shim:.3f} mm over {run.mount:g} mm between the head’s screws, on the {way}{axis.upper()} side."
-        )
-        finding = judged(case, replace(outcome, notes=(words,)), self)
+        high, low = (case.measured(m, held=Held.AGAINST) for m in names)
+        labels = {names[0]: f"+{axis.upper()} side", names[1]: f"−{axis.upper()} side"}
+        if not case.confirmed and (asks := odd_reading(case, (high, low), labels)):
+            return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks)
+        tilt = weighed(case, quantity, _tilt(run, high, low).times(PER_METRE))
+        old = case.amount(quantity)
+        held, a, b = (case.in_its_unit(x, "mm") for x in (old.base, high.value, low.value))
+        formula = f"{held} − 1000 × ({a} − {b}) ÷ (2 × {run.radius:g})"
+        if quantity in case.known:
+            formula = f"{held} + {case.in_its_unit(-tilt.value, 'mm')}".replace("+ −", "− ")
+        outcome = amount_outcome(case, quantity, old.base - tilt.value, tilt, formula)
+        finding = judged(case, replace(outcome, notes=_shim(case, run, axis, tilt.value)), self)
         return replace(finding, notes=()) if finding.verdict is Verdict.IN else finding
 
 
@@ -328,37 +340,98 @@ def _corners(run: BedRun) -> dict[str, tuple[float, float]]:
     return {"low X, low Y": (x0, y0), "high X, low Y": (x1, y0), "low X, high Y": (x0, y1), "high X, high Y": (x1, y1)}
 
 
-def _range(means: list[MeanReading], instrument: Instrument) -> tuple[float, float]:
-    """Highest minus lowest with its U, both freed of what noise alone adds to a range.
+def _tilt(run: TramRun, high: Measurement, low: Measurement) -> Uncertain:
+    """On both sides the needle stands elsewhere: the dial's own error is in each."""
+    own = tuple(
+        (replace(s, name=f"{s.name}, low side") if s.cause is Cause.OWN_ERROR else s, c) for s, c in low.mean.effects
+    )
+    return tram_tilt(high.mean, replace(low.mean, effects=own), run.radius)
 
-    The largest of many noisy heights is too large on average. The spread of a range about that has no closed
-    form, so the heights are drawn again many times with the noise of their own readings (GUM Supplement 1).
+
+def _range(measured: list[Measurement]) -> Uncertain:
+    """Highest minus lowest, freed of what noise alone adds to a range.
+
+    The largest of many noisy heights is too large on average, and the more so the flatter the bed is. So it is asked
+    how much flatter than read the bed must be for noise to lead to the range that was read; that is the estimate. Its
+    spread is that of the same bed read anew many times (GUM Supplement 1), and it reaches up to the range as read,
+    because the noise may have been less than is thought: a dead flat bed comes out as flat within U.
     """
     import numpy as np
 
     rng = np.random.default_rng(7)  # fixed: the same readings give the same answer
-    z = np.array([m.mean for m in means])
-    u = np.array([m.u for m in means])
-    drawn = np.ptp(z + rng.normal(size=(DRAWS, len(z))) * u, axis=1)
-    raw = float(np.ptp(z))
-    bias = float(drawn.mean()) - raw
-    corrected = max(raw - bias, 0.0)
-    # The bias is itself known only roughly: half of it counts as uncertainty (arcsine about the middle).
-    dof = min((c.dof for m in means for c in m.components), default=math.inf)
-    parts = (
-        Component(float(drawn.std(ddof=1)), max(dof, 4.0)),
-        Component(abs(bias) / 2),
-        *own_error(instrument, raw),
+    z = np.array([m.value for m in measured])
+    u = np.array([m.mean.u for m in measured])
+    noise = rng.normal(size=(DRAWS, len(z))) * u
+    raw, centred = float(np.ptp(z)), z - z.mean()
+    shrunk = [k / SHRINKS for k in range(SHRINKS + 1)]
+    expected = [float(np.ptp(centred * k + noise, axis=1).mean()) for k in shrunk]
+    factor = float(np.interp(raw, expected, shrunk)) if raw > expected[0] else 0.0
+    drawn = np.ptp(centred * factor + noise, axis=1)
+    low, high = np.quantile(drawn - drawn.mean(), [0.025, 0.975])
+    # Points as high as each other are rounded alike, which drawing each anew doesn't know.
+    alike = K_95 * math.sqrt(2) * max(s.u for m in measured for s, _ in m.mean.effects if s.cause is Cause.DIVISION)
+    half = math.hypot(max(-float(low), float(high)), (1 - factor) * raw, max(expected[0] - raw, 0.0), alike)
+    dof = min((s.dof for m in measured for s, _ in m.mean.effects if s.cause is Cause.REPEATS), default=math.inf)
+    # What it is made of is what the heights are made of.
+    shares: dict[Cause, float] = {}
+    for m in measured:
+        for cause, share in limits(m.mean.effects):
+            shares[cause] = shares.get(cause, 0.0) + share / len(measured)
+    effects = tuple(
+        (
+            Source(
+                f"range, {cause}",
+                half / K_95 * math.sqrt(share),
+                cause,
+                max(dof, FEWEST_DOF) if cause is Cause.REPEATS else math.inf,
+            ),
+            1.0,
+        )
+        for cause, share in shares.items()
     )
-    U = expand(tuple(c for c in parts if c.u))
-    return corrected, max(U, t_95(math.inf) * min(m.u for m in means))
+    return Uncertain(factor * raw, effects)
 
 
-def _what_to_do(spread: float, U: float, T: float, plane: Plane, lift: Mapping[str, float]) -> tuple[str, ...]:
-    if spread + U <= T:
+def _at(measurand: str) -> str:
+    column, row = measurand.split("_")[1:]
+    return f"column {column}, row {row}"
+
+
+def _what_to_do(
+    case: Case, spread: Uncertain, T: float, plane: Plane, lift: Mapping[str, float], raw: float, skim: float
+) -> tuple[str, ...]:  # fmt: skip
+    U = spread.U
+    if spread.value + U <= T:
         return ("Leave it.",)
-    skim = f"Skim by {spread:.2f} mm: highest minus lowest as the head sees it."
-    raised = ", ".join(f"{name} +{v:.2f}" for name, v in lift.items() if v > U / 4)
-    if plane.flatness + U <= T:
-        return (f"Shim the bed: {raised} mm; {plane.flatness:.2f} mm is left.", f"Or skim by {spread:.2f} mm.")
-    return (skim, f"Shims alone leave {plane.flatness:.2f} mm ({raised} mm).")
+    by = case.shown(skim)
+    seen = f"{case.shown(raw)} as the head sees it and {case.shown(SKIM_MARGIN)} to clean up"
+    raised = ", ".join(f"{name} +{case.shown(v)}" for name, v in lift.items() if v > U / 4)
+    left = case.shown(plane.flatness)
+    if plane.flatness + U <= T and raised:
+        return (f"Shim the bed: {raised}; {left} is left.", f"Or skim by {by}: {seen}.")
+    shims_leave = f"Shims alone leave {left} ({raised})." if raised else f"It is level; {left} is off the plane."
+    return (f"Skim by {by}: {seen}.", shims_leave)
+
+
+def _shim(case: Case, run: TramRun, axis: str, tilt: float) -> tuple[str, ...]:
+    """Where a shim goes, as the head is held. tilt: mm per m, positive where the top leans towards +."""
+    thick = case.shown(abs(tilt) / PER_METRE * run.mount, 3)
+    letter, top, foot = axis.upper(), "+" if tilt > 0 else "−", "−" if tilt > 0 else "+"
+    over = f"over {case.shown(run.mount, 0)} between the head’s screws"
+    match case.head:
+        case "stands":  # what is under the side that it leans to is raised
+            return (f"A shim of {thick} under the {top}{letter} side of the flange, {over}.",)
+        case "hangs":  # what is above the other side is pushed down
+            return (f"A shim of {thick} above the {foot}{letter} side of the flange, {over}.",)
+        case "":
+            return (
+                f"Its top leans towards {top}{letter} by {thick} {over}. Say in the machine’s form how the head is "
+                "held: then it says where the shim goes.",
+            )
+    side, plate = case.head.removeprefix("plate_").split("_")
+    if plate != axis:
+        return (f"Turn the head on its plate: the top goes {thick} towards {foot}{letter}, {over}.",)
+    # Behind the screws of the end that has to move off the plate.
+    outwards = "−" if side == "low" else "+"
+    end = "top" if outwards == foot else "bottom"
+    return (f"A shim of {thick} behind the {end} screws, {over}.",)

@@ -6,32 +6,56 @@ The JSON's shape is the command line's contract; every complaint names the place
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
-from typing import Any, TypeVar
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from keen_compass.errors import InputError
+from keen_compass.machines.profile import HEADS
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import LARGEST_MM, MM_PER_INCH, Length, format_mm, parse_length, trim_number
+from keen_compass.quantities.measuring import (
+    EXPANSION,
+    READ_ALONG,
+    Conditions,
+    Held,
+    Measurement,
+    PieceScatter,
+    Temperature,
+    measurement,
+    planned,
+    spread_of,
+)
 from keen_compass.quantities.readings import LARGEST_COUNT, Count, Reading, parse_count
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue, stored_from_input, unit_kept
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject, subject_from_input
-from keen_compass.quantities.uncertainty import EXPANSION, PieceScatter
+from keen_compass.solve.joint import Known
+
+if TYPE_CHECKING:
+    from keen_compass.procedures.base import Procedure
 
 T = TypeVar("T")
 Parameters = Mapping[str, object]  # of a piece, by name; its procedure understands them
 _MACHINE = {
     "units", "controller_units", "resolution_form", "decimals", "values", "flipped", "computed", "teeth",
-    "step_limit", "gantry", "reference_length", "proven",
+    "step_limit", "gantry", "gantry_along", "head", "reference_length", "proven",
 }  # fmt: skip
 DECIMALS = 3  # that a controller keeps unless somebody says otherwise
-K_OF_A_STATED_U = 1.959963984540054
+ASSUMED_LOST_MOTION = Known(0.0, 0.15, assumed=True)  # mm; where no round found out
 DEFAULT_SCATTER = {
     "cut": 0.02,
     "drawn": 0.05,
 }  # mm; how much equal pieces differ, by process, until a logbook says
+
+SMALLEST_U = 1e-9  # in any unit; below, a value is held exactly
+COMBINED = ("squareness", "home", "tram")  # what readings are weighed against, besides scales and lost motion
+# What the command line calls them → what an instrument's profile does.
+KINDS = {
+    "caliper": "caliper", "rule": "steel rule", "steel rule": "steel rule", "tape": "tape", "dial": "dial gauge",
+    "dial gauge": "dial gauge", "depth gauge": "depth gauge", "vernier": "vernier", "micrometer": "micrometer",
+}  # fmt: skip
 
 _TOP = {
     "procedure", "machine", "piece", "instrument", "tolerance", "confirmed", "readings", "pieces",
@@ -40,26 +64,11 @@ _TOP = {
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
-    """A value known from before; U is None where it was stated without (then it is held exactly)."""
+class Previous:
+    """What the round before found of a quantity, in its error unit; U is None where nobody kept it."""
 
-    value: float
+    error: float
     U: float | None = None
-
-    @property
-    def u(self) -> float:
-        """Standard uncertainty; 0 where held exactly."""
-        return (self.U or 0.0) / K_OF_A_STATED_U
-
-
-@dataclass(frozen=True, slots=True)
-class Temperature:
-    """Part and instrument in °C, both known to ±u_c (standard)."""
-
-    material: str
-    part: float
-    instrument: float
-    u_c: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +76,8 @@ class Case:
     """One piece (or several equal ones) and what was read on it.
 
     values: what the controller held when the piece was made, by quantity.
-    known: other values known from before (kerf, lost motion), in mm.
+    known: what is known from before, by unknown (kerf, lost motion, scales: mm, mm/mm) or, of what its procedure
+        yields, by quantity: what its error was known to be.
     decimals: that the controller keeps, of everything or by quantity. controller_units: mm or in, of all its lengths
         and feeds.
     subject: what the values belong to, besides the machine.
@@ -75,13 +85,17 @@ class Case:
         it is asked for, so that a keystroke doesn't ask again.
     piece: the piece's own parameters, still to be understood by the procedure.
     tolerance: mm at the piece's dimension, or per quantity in mm over `reference_length`.
+    half_typed: the measurand whose last reading is still being typed: nobody asks about its digits yet.
     readings: measurand → what was read, in that order; measurands that can't be read are absent.
     previous_errors: quantity → error of the round before, in its error unit.
+    kind_assumed: nobody said what kind of instrument it is: the usual one is meant.
     instruments_at_hand, largest_size: what *what would settle it* may propose.
     flipped: quantities whose sign the controller counts the other way.
     computed: quantity → steps per mm as the drive train's parts give them; teeth: of its pulley or pinion, if any.
     proven: quantities whose number a round found to be in tolerance.
-    step_limit: steps per second that the controller can put out, 0 unknown. gantry: mm between its two drives, 0 none.
+    step_limit: steps per second that the controller can put out, 0 unknown. gantry: mm between its two drives, 0 none;
+        gantry_along: the axis along which it runs, on its way past the other's ends.
+    head: how the head is held, a key of `HEADS`; empty where nobody said.
     """
 
     procedure: str
@@ -90,13 +104,15 @@ class Case:
     decimals: int | Mapping[str, int] = DECIMALS
     piece: Parameters = field(default_factory=dict)
     instrument: Instrument = field(default_factory=Instrument)
+    kind_assumed: bool = False
     tolerance: float | Mapping[str, float] = 0.1
     reference_length: float = 1000.0
     confirmed: bool = False
+    half_typed: str = ""
     readings: Mapping[str, tuple[Reading, ...]] = field(default_factory=dict)
     pieces: int = 1
     piece_scatter: PieceScatter | None = None
-    previous_errors: Mapping[str, float] = field(default_factory=dict)
+    previous_errors: Mapping[str, Previous] = field(default_factory=dict)
     temperature: Temperature | None = None
     instruments_at_hand: tuple[Instrument, ...] = ()
     largest_size: float = 0.0
@@ -105,6 +121,8 @@ class Case:
     teeth: Mapping[str, float] = field(default_factory=dict)
     step_limit: float = 0.0
     gantry: float = 0.0
+    gantry_along: str = "y"
+    head: str = ""
     proven: frozenset[str] = frozenset()
     subject: Subject = NO_SUBJECT
     controller_units: str = "mm"
@@ -117,6 +135,63 @@ class Case:
         if len(lengths) != len(found):
             raise InputError(f"{measurand} is a length, and was read as something else", "readings")
         return lengths
+
+    def fraction_step(self) -> float:
+        """The finest fraction of an inch in which anything was read, mm; 0 where nothing was.
+
+        Fractions are written in lowest terms: 22 1/2 among sixteenths was read to a sixteenth.
+        """
+        steps = {r.resolution_mm for read in self.readings.values() for r in read if isinstance(r, Length)} - {0.0}
+        return min(steps, default=0.0)
+
+    def as_read(self, lengths: Sequence[Length]) -> Instrument:
+        """The instrument with the division to which some lengths were really read: a fraction's where that is coarser.
+
+        A whole number of inches among fractions was read to the same fraction.
+        """
+        step = 0.0 if self.instrument.divided_in_fractions else self.fraction_step()
+        fractions = any(r.resolution_mm or (r.unit == "in" and r.mm / MM_PER_INCH % 1 == 0) for r in lengths)
+        if not fractions or step <= self.instrument.resolution:
+            return self.instrument
+        return replace(self.instrument, resolution=step)
+
+    def _conditions(self, held: Held, drawn: bool | None) -> Conditions:
+        scatter = None if drawn is None else self.scatter(drawn=drawn)
+        return Conditions(held, scatter, self.pieces, self.temperature if held is not Held.AGAINST else None)
+
+    def measured(
+        self, measurand: str, *, held: Held = Held.ACROSS, nominal: float = 0.0, drawn: bool | None = None,
+        spread: Repeatability | None = None,
+    ) -> Measurement:  # fmt: skip
+        """The mean of what was read of a length, mm.
+
+        drawn: of a piece that was drawn or cut; None where nothing was made. spread: where more is known of it.
+        """
+        lengths = self.lengths(measurand)
+        return measurement(
+            measurand, [v.mm for v in lengths], self.as_read(lengths), self._conditions(held, drawn), nominal=nominal,
+            spread=spread,
+        )  # fmt: skip
+
+    def foreseen(
+        self, measurand: str, expected: float, n: int, *, held: Held = Held.ACROSS, nominal: float = 0.0,
+        drawn: bool | None = None,
+    ) -> Measurement:  # fmt: skip
+        """What `n` readings to the instrument's own division would be worth, with the spread that was seen so far."""
+        return planned(
+            measurand, expected, n, self.instrument, self._conditions(held, drawn), nominal=nominal,
+            spread=self.seen_spread(),
+        )  # fmt: skip
+
+    def seen_spread(self) -> Repeatability:
+        """Of single readings: what was seen here, pooled with the instrument's record."""
+        read = [[v for v in found if isinstance(v, Length)] for found in self.readings.values()]
+        record = self.as_read([v for group in read for v in group]).repeatability
+        return spread_of([[v.mm for v in group] for group in read if group], record)
+
+    def lost_motion(self, axis: str) -> Known:
+        """What is known of the lost motion left in an axis; assumed where no round found out."""
+        return self.known.get(f"{axis}_lost_motion", ASSUMED_LOST_MOTION)
 
     def resolution(self, quantity: str) -> StoredResolution:
         """What the controller holds of a scale. Raises InputError where that isn't given."""
@@ -140,6 +215,12 @@ class Case:
         """A length (mm) or feed (mm/min) as a line of arithmetic has it: in the controller's unit, or in `unit`."""
         inches = (unit or self.controller_units).startswith("in")
         return format_mm(mm / MM_PER_INCH, 5, signed=signed) if inches else format_mm(mm, 3, signed=signed)
+
+    def shown(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
+        """A length in a sentence, with its unit: in the controller's own. decimals: in mm; inches take two more."""
+        if self.controller_units == "in":
+            return f"{format_mm(mm / MM_PER_INCH, decimals + 2, signed=signed)} in"
+        return f"{format_mm(mm, decimals, signed=signed)} mm"
 
     def ordered(self, mm: float, decimals: int = 3) -> str:
         """A length as ordered, the same way: no more digits than it has."""
@@ -202,32 +283,39 @@ def case_from_json(body: object) -> Case:
     machine = _object(top.get("machine", {}), "machine", _MACHINE)
     form = _form(machine.get("resolution_form", "steps_per_mm"))
     kept_in = _unit(machine, "controller_units", _unit(machine))
-    values, known = _values(_object(machine.get("values", {}), "machine.values"), form, kept_in)
-    instrument = _at("instrument", lambda: _instrument(top.get("instrument", {}), _unit(machine)))
+    meant = _procedure(_text(top["procedure"], "procedure"))
+    given_values = _object(machine.get("values", {}), "machine.values")
+    values, known = _values(given_values, form, kept_in, meant.yields if meant else ())
+    usual = meant.suits[0] if meant and meant.suits else "caliper"
+    body = top.get("instrument", {})
+    instrument = _at("instrument", lambda: _instrument(body, _unit(machine), usual))
     return Case(
-        procedure=_text(top["procedure"], "procedure"),
+        procedure=top["procedure"],
         values=values,
         known=known,
         decimals=_decimals(machine.get("decimals", DECIMALS)),
         controller_units=kept_in,
         piece=_object(top.get("piece", {}), "piece"),
         instrument=instrument,
+        kind_assumed=isinstance(body, Mapping) and "kind" not in body,
         tolerance=_tolerance(top.get("tolerance", 0.1)),
         confirmed=_boolean(top.get("confirmed", False), "confirmed"),
-        readings=_readings(top["readings"], instrument, _counts(top["procedure"])),
+        readings=_readings(top["readings"], instrument, meant.counts if meant else {}),
         pieces=_whole(top.get("pieces", 1), "pieces", 1, 1000),
         piece_scatter=_scatter(top.get("piece_scatter")),
         previous_errors={
-            k: number(v, f"previous_errors.{k}")
+            k: _previous(v, f"previous_errors.{k}")
             for k, v in _object(top.get("previous_errors", {}), "previous_errors").items()
         },
         temperature=_temperature(top.get("temperature")),
         instruments_at_hand=tuple(
-            _at(f"instruments_at_hand[{i}]", lambda given=given: _instrument(given, _unit(machine)))  # type: ignore[misc]
+            _at(f"instruments_at_hand[{i}]", lambda given=given: _instrument(given, _unit(machine), usual))  # type: ignore[misc]
             for i, given in enumerate(_list(top.get("instruments_at_hand", []), "instruments_at_hand"))
         ),
         largest_size=length_mm(top.get("largest_size", 0.0), "largest_size"),
-        reference_length=length_mm(machine.get("reference_length", 1000.0), "machine.reference_length"),
+        reference_length=_positive(
+            length_mm(machine.get("reference_length", 1000.0), "machine.reference_length"), "machine.reference_length"
+        ),
         flipped=_quantities(machine.get("flipped", []), "machine.flipped"),
         proven=_quantities(machine.get("proven", []), "machine.proven"),
         computed=_positive_numbers(machine.get("computed", {}), "machine.computed"),
@@ -235,6 +323,8 @@ def case_from_json(body: object) -> Case:
         subject=subject_from_input(top.get("subject", {})),
         step_limit=_not_negative(machine.get("step_limit", 0.0), "machine.step_limit"),
         gantry=_not_negative(length_mm(machine.get("gantry", 0.0), "machine.gantry"), "machine.gantry"),
+        gantry_along=_one_of(machine.get("gantry_along", "y"), ("x", "y"), "machine.gantry_along"),
+        head=_one_of(machine.get("head", ""), ("", *HEADS), "machine.head"),
     )
 
 
@@ -286,6 +376,12 @@ def _whole(given: object, place: str, low: int, high: int) -> int:
     return given
 
 
+def _one_of(given: object, known: tuple[str, ...], place: str) -> str:
+    if _text(given, place) not in known:
+        raise InputError(f"expected one of {', '.join(filter(None, known))}, got {_show(given)}", place)
+    return str(given)
+
+
 def _form(given: object) -> ResolutionForm:
     try:
         return ResolutionForm(_text(given, "machine.resolution_form"))
@@ -310,8 +406,13 @@ def _decimals(given: object) -> int | dict[str, int]:
 
 
 def _values(
-    given: Mapping[str, Any], form: ResolutionForm, kept_in: str
+    given: Mapping[str, Any], form: ResolutionForm, kept_in: str, yields: tuple[str, ...]
 ) -> tuple[dict[str, StoredValue], dict[str, Known]]:  # fmt: skip
+    """What the controller holds, and what is known from before.
+
+    A plain number of a quantity is what is held. With its uncertainty it is evidence too: of a resolution for the axis'
+    scale, of a backlash for the lost motion that is left, of what the procedure itself yields for its error.
+    """
     stored: dict[str, StoredValue] = {}
     known: dict[str, Known] = {}
     for name, value in given.items():
@@ -320,21 +421,59 @@ def _values(
             raise InputError(
                 f"is nothing that is calibrated; one of {', '.join((*QUANTITIES, *UNKNOWN_LABELS))}", place
             )
-        if name in QUANTITIES:
-            stored[name] = _at(
-                place, lambda name=name, value=value: stored_from_input(name, form, value, kept_in)  # type: ignore[misc]
-            )  # fmt: skip
+        plain, U = _with_uncertainty(value, place)
+        if name in UNKNOWN_LABELS:
+            unit = kept_in if name == "kerf" else "mm"  # the other unknowns stand in no controller
+            _say_once(known, name, Known(_in_mm(plain, unit, place), U and U * SIZE[unit]), place)
             continue
-        unit = kept_in if name == "kerf" else "mm"  # the other unknowns stand in no controller
-        if isinstance(value, Mapping):
-            body = _object(value, place, {"value", "expanded_uncertainty"})
-            U = number(body["expanded_uncertainty"], f"{place}.expanded_uncertainty") if len(body) > 1 else None
-            if U is not None and U <= 0:
-                raise InputError("must be larger than 0; leave it out to hold the value exactly", place)
-            known[name] = Known(_in_mm(body.get("value"), unit, f"{place}.value"), U and U * SIZE[unit])
-        else:
-            known[name] = Known(_in_mm(value, unit, place))
+        stored[name] = _at(
+            place, lambda name=name, plain=plain: stored_from_input(name, form, plain, kept_in)  # type: ignore[misc]
+        )  # fmt: skip
+        if U is not None:
+            _say_once(known, *_evidence(name, stored[name], U, yields, place), place)
     return stored, known
+
+
+def _with_uncertainty(value: object, place: str) -> tuple[Any, float | None]:
+    """(the number, its U); of a plain number, or of {value, expanded_uncertainty}."""
+    if not isinstance(value, Mapping) or not {"value", "expanded_uncertainty"} & set(value):
+        return value, None
+    body = _object(value, place, {"value", "expanded_uncertainty"})
+    if "value" not in body:
+        raise InputError("missing", f"{place}.value")
+    if "expanded_uncertainty" not in body:
+        return body["value"], None
+    U = number(body["expanded_uncertainty"], f"{place}.expanded_uncertainty", high=LARGEST_MM)
+    if U < SMALLEST_U:
+        raise InputError("must be larger than 0; leave it out to hold the value exactly", place)
+    return body["value"], U
+
+
+def _evidence(
+    name: str, stored: StoredValue, U: float, yields: tuple[str, ...], place: str
+) -> tuple[str, Known]:  # fmt: skip
+    """What a number known with U says, and of which unknown."""
+    if isinstance(stored, StoredResolution):
+        return f"{stored_axis(name)}_scale", Known(0.0, U / stored.sensitivity(0.0))
+    family = QUANTITIES[name].family
+    if family == "backlash":
+        return f"{stored_axis(name)}_lost_motion", Known(0.0, U * SIZE[stored.unit])
+    if name in yields and family in COMBINED:
+        return name, Known(0.0, U * SIZE[stored.unit])
+    if name in yields:
+        raise InputError("what was known of this before is not combined with readings: give the number alone", place)
+    return name, Known(0.0, U * SIZE[stored.unit])
+
+
+def stored_axis(quantity: str) -> str:
+    """The axis letter of a quantity."""
+    return QUANTITIES[quantity].axis
+
+
+def _say_once(known: dict[str, Known], name: str, value: Known, place: str) -> None:
+    if name in known:
+        raise InputError(f"{UNKNOWN_LABELS.get(name, name)} is given twice: once is enough", place)
+    known[name] = value
 
 
 def _in_mm(given: object, unit: str, place: str) -> float:
@@ -344,22 +483,23 @@ def _in_mm(given: object, unit: str, place: str) -> float:
     return length_mm(number(given, place) * SIZE[unit], place)
 
 
-def _instrument(given: object, unit: str) -> Instrument:
+def _instrument(given: object, unit: str, usual: str) -> Instrument:
+    """usual: the kind that is meant where none is said."""
     fields = {
-        "name", "resolution", "permissible_error", "both_ends", "unit", "reach", "zero", "parallel_within_deg",
+        "name", "kind", "resolution", "permissible_error", "both_ends", "unit", "reach", "zero", "parallel_within_deg",
         "repeats",
     }  # fmt: skip
     body = _object(given, "instrument", fields)
     error = _list(body.get("permissible_error", [0.0, 0.0]), "permissible_error")
     if len(error) != 2:
         raise InputError("expected [a, b] of ±(a + b·L)", "permissible_error")
+    kind = _text(body.get("kind", usual), "kind")
+    if kind not in KINDS:
+        raise InputError(f"expected one of {', '.join(KINDS)}, got {_show(kind)}", "kind")
     repeats = None
     if "repeats" in body:
         record = _object(body["repeats"], "repeats", {"s", "dof"})
-        s = number(record.get("s"), "repeats.s", -1e6, 1e6)
-        repeats = Repeatability(s, number(record.get("dof"), "repeats.dof"))
-        if repeats.s < 0 or repeats.dof <= 0:
-            raise InputError("s must not be negative and dof must be larger than 0", "repeats")
+        repeats = Repeatability(_spread(record, "repeats"), _dof(record.get("dof"), "repeats"))
     return Instrument(
         name=_text(body.get("name", "instrument"), "name"),
         resolution=length_mm(body.get("resolution", 0.01), "resolution"),
@@ -367,28 +507,58 @@ def _instrument(given: object, unit: str) -> Instrument:
             length_mm(error[0], "permissible_error[0]"),
             number(error[1], "permissible_error[1]", 0, 1),
         ),
-        both_ends=_boolean(body.get("both_ends", False), "both_ends"),
+        both_ends=_boolean(body.get("both_ends", KINDS[kind] in READ_ALONG), "both_ends"),
         unit=_text(body.get("unit", unit), "unit"),
         reach=length_mm(body.get("reach", 0.0), "reach"),
         zero=length_mm(body.get("zero", 0.0), "zero"),
-        parallel_within=math.radians(number(body.get("parallel_within_deg", 0.0), "parallel_within_deg")),
+        parallel_within=math.radians(number(body.get("parallel_within_deg", 0.0), "parallel_within_deg", 0, 17)),
         repeats=repeats,
+        kind=KINDS[kind],
+    )
+
+
+def _spread(record: Mapping[str, Any], place: str) -> float:
+    s = number(record.get("s"), f"{place}.s", -1e6, 1e6)
+    if s < 0:
+        raise InputError("must not be negative", f"{place}.s")
+    return s
+
+
+def _dof(given: object, place: str) -> float:
+    """Degrees of freedom: what is known from two readings has one."""
+    return number(given, f"{place}.dof", 1, 1e9)
+
+
+def _previous(given: object, place: str) -> Previous:
+    """An error, or {error, expanded_uncertainty}."""
+    if not isinstance(given, Mapping):
+        return Previous(number(given, place))
+    body = _object(given, place, {"error", "expanded_uncertainty"})
+    U = body.get("expanded_uncertainty")
+    return Previous(
+        number(body.get("error"), f"{place}.error"),
+        None if U is None else number(U, f"{place}.expanded_uncertainty", 0),
     )
 
 
 def _quantities(given: object, place: str) -> frozenset[str]:
     names = _list(given, place)
     for i, name in enumerate(names):
-        if name not in QUANTITIES:
+        if not isinstance(name, str) or name not in QUANTITIES:
             raise InputError(f"{_show(name)} is not a quantity", f"{place}[{i}]")
     return frozenset(names)
+
+
+def _positive(value: float, place: str) -> float:
+    if not value > 0:
+        raise InputError("must be larger than 0", place)
+    return value
 
 
 def _positive_numbers(given: object, place: str) -> dict[str, float]:
     found = {k: number(v, f"{place}.{k}") for k, v in _object(given, place).items()}
     for name, value in found.items():
-        if not value > 0:
-            raise InputError("must be larger than 0", f"{place}.{name}")
+        _positive(value, f"{place}.{name}")
     return found
 
 
@@ -405,8 +575,7 @@ def _tolerance(given: object) -> float | Mapping[str, float]:
     else:
         tolerances = {"": length_mm(given, "tolerance")}
     for name, value in tolerances.items():
-        if not value > 0:
-            raise InputError("must be larger than 0", f"tolerance.{name}".rstrip("."))
+        _positive(value, f"tolerance.{name}".rstrip("."))
     return tolerances if isinstance(given, Mapping) else tolerances[""]
 
 
@@ -415,11 +584,9 @@ def _scatter(given: object) -> PieceScatter | None:
         return None
     if isinstance(given, Mapping):
         body = _object(given, "piece_scatter", {"s", "dof"})
-        s, dof = number(body.get("s"), "piece_scatter.s", -1e6, 1e6), number(body.get("dof", 4), "piece_scatter.dof")
+        s, dof = _spread(body, "piece_scatter"), _dof(body.get("dof", 4), "piece_scatter")
     else:
-        s, dof = number(given, "piece_scatter", -1e6, 1e6), 4.0
-    if s < 0 or dof <= 0:
-        raise InputError("s must not be negative and dof must be larger than 0", "piece_scatter")
+        s, dof = _spread({"s": given}, "piece_scatter"), 4.0
     return PieceScatter(s, dof, assumed=False)
 
 
@@ -437,11 +604,11 @@ def _temperature(given: object) -> Temperature | None:
     )  # fmt: skip
 
 
-def _counts(procedure: object) -> Mapping[str, str]:
-    """Which of a procedure's measurands are no lengths, and what they count; nothing of one that isn't known."""
+def _procedure(name: str) -> Procedure[Any] | None:
+    """The procedure of that name; None of one that isn't known, which is refused where it is asked to solve."""
     from keen_compass.procedures import REGISTRY, load  # late: it loads the modules that need this one
 
-    return load(procedure).counts if isinstance(procedure, str) and procedure in REGISTRY else {}
+    return load(name) if name in REGISTRY else None
 
 
 def _readings(given: object, instrument: Instrument, counts: Mapping[str, str]) -> dict[str, tuple[Reading, ...]]:

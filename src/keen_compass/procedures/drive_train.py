@@ -18,8 +18,8 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Setting, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.readings import number_of
-from keen_compass.quantities.resolution import StoredResolution
-from keen_compass.quantities.uncertainty import K_RECTANGLE
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict, judge
 from keen_compass.solve.drive import (
     PARTS_WITHIN,
@@ -248,21 +248,25 @@ class DriveTrain(Procedure[Chain]):
         quantity = f"{chain.axis}_steps"
         s = now / train.steps_per_mm - 1
         half = PARTS_WITHIN[DRIVES[chain.drive][1]]
-        U = K_RECTANGLE * half * (1 + s) / math.sqrt(3)
+        parts = Source("parts", half * (1 + s) / math.sqrt(3), Cause.OWN_ERROR, shape=Shape.RECTANGLE)
+        error = Uncertain(s, ((parts, 1.0),))
         notes = [f"Parts like these are good to ± {1000 * half:g} mm per m: a round refines it."]
-        if quantity in case.proven and abs(s) <= U:
+        if quantity in case.proven and abs(s) <= error.U:
             notes = ["The parts agree with the number that a round found: leave that."]
         if words := explain_ratio(now, train.steps_per_mm, known.get("teeth", 0.0)):
             notes.insert(0, f"The controller’s number is {words}.")
-        outcome = scale_outcome(case, quantity, s, U, 1000.0, _formula(chain, known))
-        new = case.resolution(quantity).with_steps_per_mm(train.steps_per_mm, case.decimals_of(quantity))
-        new_U = new.value * U / (1 + s)
+        stored = case.resolution(quantity)
+        decimals = stored.held_with(case.decimals_of(quantity))
+        outcome = scale_outcome(case, quantity, error, 1000.0, _in_its_form(_formula(chain, known), stored.form))
+        new = stored.with_steps_per_mm(train.steps_per_mm, decimals)
+        new_U = new.value * error.U / (1 + s)
         twin = None if quantity in case.proven else _proven_twin(case, quantity, train.steps_per_mm)
         if twin:
-            name, measured = twin
-            new = case.resolution(quantity).with_steps_per_mm(measured, case.decimals_of(quantity))
-            letter = QUANTITIES[name].axis.upper()
-            notes.insert(0, f"The same parts as {letter}, whose measured number is {measured:.3f} steps per mm: "
+            name, held = twin
+            new = stored.with_steps_per_mm(held.steps_per_mm() or now, decimals)
+            letter, measured = QUANTITIES[name].axis.upper(), held.text(held.held_with(case.decimals_of(name)))
+            outcome = replace(outcome, formula=f"{measured}, as measured on {letter}")
+            notes.insert(0, f"The same parts as {letter}, whose measured number is {measured} {held.form.unit}: "
                             "copied here; check it with a round.")  # fmt: skip
         return judged(case, replace(outcome, new=new, new_U=new_U, notes=tuple(notes), predicted=0.0))
 
@@ -343,13 +347,24 @@ def _formula(chain: Chain, v: Mapping[str, float]) -> str:
     return f"{' '.join(above)} ÷ ({below})"
 
 
-def _proven_twin(case: Case, quantity: str, steps: float) -> tuple[str, float] | None:
+def _in_its_form(formula: str, form: ResolutionForm) -> str:
+    """A line that leads to steps per mm, led on to what the controller keeps."""
+    match form:
+        case ResolutionForm.STEPS_PER_INCH:
+            return f"{formula} × 25.4"
+        case ResolutionForm.UM_PER_STEP:
+            return f"1000 ÷ ({formula})"
+        case ResolutionForm.INCH_PER_STEP:
+            return f"1 ÷ ({formula} × 25.4)"
+    return formula
+
+
+def _proven_twin(case: Case, quantity: str, steps: float) -> tuple[str, StoredResolution] | None:
     """Another axis with the same parts whose number a round has found to be in."""
     for other, computed in case.computed.items():
         stored = case.values.get(other)
         if other == quantity or other not in case.proven or abs(computed / steps - 1) > SAME:
             continue
-        measured = stored.steps_per_mm() if isinstance(stored, StoredResolution) else None
-        if measured:
-            return other, measured
+        if isinstance(stored, StoredResolution) and stored.steps_per_mm():
+            return other, stored
     return None

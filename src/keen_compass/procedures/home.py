@@ -15,16 +15,17 @@ from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, 
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import (
     amount_outcome,
-    assumed_spread,
+    assumed_notes,
     judged,
     no_number,
-    own_error,
-    steady_mean,
-    steady_parts,
+    odd_reading,
+    weighed,
 )
 from keen_compass.quantities.findings import Finding, Solution
-from keen_compass.quantities.uncertainty import Component, expand
+from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.solve.plausibility import looks_scaled
 
 DISTANCE = 25.0  # mm from the edges
 NEAREST, CLOSE = 30.0, 9.0  # mm from the corner to the first pair of lines; on a strip
@@ -113,12 +114,13 @@ class Home(Procedure[CornerLines]):
         """Both offsets; an axis that was not read says so."""
         piece = self.piece(case.piece)
         self.check_readings(case, MEASURANDS, positive=True)
-        return Solution(tuple(self._axis(case, piece, a) for a in ("x", "y")), (), assumed_spread(case))
+        return Solution(tuple(self._axis(case, piece, a) for a in ("x", "y")), (), assumed_notes(case))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm."""
-        U = expand(_components(case, steady_parts(case, readings_each), DISTANCE))
-        return {"x_home": U, "y_home": U}
+        n = self.piece(case.piece).nominal("x_edge")
+        seated = [_seated(case.foreseen(m, n, readings_each, nominal=n)) for m in MEASURANDS]
+        return {"x_home": seated[0].U, "y_home": seated[1].U}
 
     def example(self) -> dict[str, Any]:
         """Lines meant 25 mm from the edges: X 0.42 mm too far in, Y 0.03 mm short."""
@@ -142,25 +144,28 @@ class Home(Procedure[CornerLines]):
         quantity, m = f"{axis}_home", f"{axis}_edge"
         if m not in case.readings:
             return no_number(case, quantity, Verdict.UNRESOLVED, f"No reading of {axis.upper()} yet.")
-        mean = steady_mean(case, m)
-        n = piece.nominal(m)
-        if not case.confirmed and abs(mean.mean / n * 25.4 - 1) < 0.03:
-            return no_number(
-                case, quantity, Verdict.IMPLAUSIBLE, f"This looks like inches: {mean.mean:g} for {n:g} mm."
-            )
-        if not case.confirmed and abs(mean.mean - n) > FAR:
-            note = f"{mean.mean:g} mm where {n:g} was meant: was it read from another edge?"
-            return no_number(case, quantity, Verdict.IMPLAUSIBLE, note)
+        measured = case.measured(m, nominal=piece.nominal(m))
+        mean, n = measured.value, piece.nominal(m)
+        if not case.confirmed:
+            label = f"{axis.upper()}, edge to line"
+            doubt = looks_scaled(m, n, [v.mm for v in case.lengths(m)], 0.0)
+            asks = f"{label}: {doubt.sentence}" if doubt else odd_reading(case, [measured], {m: label})
+            if not asks and abs(mean - n) > FAR:
+                asks = f"{case.shown(mean)} where {case.shown(n)} were meant: was it read from another edge?"
+            if asks:
+                return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks)
         high = piece.high_x if axis == "x" else piece.high_y
         # Too far along the axis is +: from a high edge that shows as too short a distance.
-        error = (n - mean.mean) if high else (mean.mean - n)
-        U = expand(_components(case, mean.components, mean.mean))
+        error = combination(((-1.0 if high else 1.0, _seated(measured)),), n if high else -n)
+        error = weighed(case, quantity, error)
         old = case.amount(quantity).base
-        change = -error * case.factor(quantity)
-        formula = f"{case.in_its_unit(old)} + ({case.ordered(n)} − {case.in_its_unit(mean.mean)})"
+        change = -error.value * case.factor(quantity)
+        formula = f"{case.in_its_unit(old)} + ({case.ordered(n)} − {case.in_its_unit(mean)})"
         if high != (case.factor(quantity) < 0):
             formula = formula.replace("+ (", "− (")
-        outcome = amount_outcome(case, quantity, old + change, error, U, formula)
+        if quantity in case.known:
+            formula = f"{case.in_its_unit(old)} + {case.in_its_unit(change)}".replace("+ −", "− ")
+        outcome = amount_outcome(case, quantity, old + change, error, formula)
         finding = judged(case, outcome, self)
         if finding.verdict is Verdict.IN:
             return finding
@@ -170,5 +175,7 @@ class Home(Procedure[CornerLines]):
 PROCEDURE = Home()
 
 
-def _components(case: Case, parts: tuple[Component, ...], length: float) -> tuple[Component, ...]:
-    return (*parts, Component(SEATING), *own_error(case.instrument, length))
+def _seated(measured: Measurement) -> Uncertain:
+    """How the stock lies against its stops counts as well."""
+    seating = Source(f"{measured.name}|seating", SEATING, Cause.SEATING)
+    return replace(measured.mean, effects=(*measured.mean.effects, (seating, 1.0)))

@@ -2,16 +2,15 @@
 
 Rows of the joint model, for a mean reading of nominal n along axis i (everything in mm):
 
-    cut:    mean − n − c = n·s_i − K − B_i + δ_a + L·δ_b
-    drawn:  mean − n     = n·s_i           + δ_a + L·δ_b
+    cut:    mean − n − c = n·s_i − K − B_i
+    drawn:  mean − n     = n·s_i
 
-s scale error, K true kerf, B lost motion left in a contour, c compensation, δ_a and δ_b the
-instrument's own shared error. What is known of K and B from before enters as rows of its own.
+s scale error, K true kerf, B lost motion left in a contour, c compensation. What is known of K, B and s from before
+enters as rows of its own; what the means share (the instrument) is in their sources.
 """
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any, cast
@@ -20,31 +19,27 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Measurand, Piece, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import Case, Known, Parameters, length_mm
+from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, length_mm
 from keen_compass.procedures.results import (
     PER_METRE,
+    assumed_notes,
     judged,
     no_number,
     parts_say,
-    piece_mean,
     scale_formula,
     scale_outcome,
+    suggest_warmth,
 )
 from keen_compass.quantities.catalogue import UNKNOWN_LABELS
 from keen_compass.quantities.findings import Finding, Solution
-from keen_compass.quantities.lengths import trim_number
-from keen_compass.quantities.uncertainty import (
-    Component,
-    MeanReading,
-    alignment,
-    combine,
-    independent_components,
-    temperature,
-)
+from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.joint import Estimate, Fit, Observation, fit, would_determine
-from keen_compass.solve.plausibility import Doubt, looks_scaled, looks_swapped
+from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit, would_determine
+from keen_compass.solve.plausibility import Doubt, looks_odd, looks_scaled, looks_swapped
+from keen_compass.solve.travel import lost_motion_of, scale_of
 
+KERF = Unknown("kerf")
 AXES = ("x", "y")
 DIMENSIONS = {"x": ("width", "short_width"), "y": ("height", "short_height")}
 LABELS = {
@@ -60,11 +55,10 @@ HINTS = {
     "short_height": "Jaws from the foot's edge up to the ledge",
 }
 SIDES = {"width": (0, 1), "height": (-1, 0), "short_width": (0, -1), "short_height": (1, 0)}
-ASSUMED_LOST_MOTION = Known(0.0, 0.03)  # mm; only where a single outside length must do
 ASPECT = 0.75  # height of a piece to its width
 SHORT_SHARE = 0.3  # of the long lengths
-SUGGEST_TEMPERATURE_ABOVE = 1000.0  # mm
-PRIOR_DISAGREES = 3.0  # standard uncertainties
+PRIOR_DISAGREES = 1.5  # expanded uncertainties
+LEAST_ODD_KERF, ODD_KERF_UNCERTAINTIES = 0.5, 5.0  # mm; U
 
 _PARAMETERS = {"width", "height", "short_width", "short_height", "compensation", "made_by"}
 
@@ -129,10 +123,9 @@ class Rectangle(Procedure[SteppedOutline]):
         """The findings for both axes; axes without any number in the controller are refused."""
         piece, drawn = self._piece_as_made(case)
         self._check(case)
-        means = self._means(case, drawn)
-        model = _Model(case, piece, drawn, means)
-        doubts = [] if case.confirmed else _doubts(case, piece, means)
-        notes = list(model.notes)
+        measured = {m: _measured(case, piece, m, drawn=drawn) for m in MEASURANDS if m in case.readings}
+        model = _Model(case, piece, drawn, measured)
+        doubts = [] if case.confirmed else _doubts(case, model)
         findings: list[Finding] = []
         unresolved: list[tuple[str, str]] = []
         for axis in AXES:
@@ -140,28 +133,26 @@ class Rectangle(Procedure[SteppedOutline]):
             if quantity not in case.values:
                 continue
             doubt = next((d for d in doubts if {_axis(m) for m in d.measurands} & {axis}), None)
-            estimate = model.fit.estimates.get(f"{axis}_scale")
-            if estimate is None:
-                findings.append(_unresolved(case, axis, model))
-                unresolved += [(a, b) for a, b in sorted(model.fit.confused) if a == f"{axis}_scale"]
-            elif doubt:
+            estimate = model.fit.estimates.get(scale_of(axis))
+            if doubt:
                 findings.append(_implausible(case, axis, doubt, model))
+            elif estimate is None:
+                findings.append(_unresolved(case, axis, model))
+                unresolved += [(a.name, b.name) for a, b in sorted(model.fit.confused) if a == scale_of(axis)]
             else:
                 findings.append(self._finding(case, axis, estimate, model))
-        return Solution(tuple(findings), tuple(unresolved), tuple(notes))
+        return Solution(tuple(findings), tuple(unresolved), tuple(model.notes))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of each axis' scale in mm/m, if every measurand were read `readings_each` times."""
         piece, drawn = self._piece_as_made(case)
-        spread = case.instrument.repeatability
-        means = {}
+        measured = {}
         for m in MEASURANDS:
-            scatter = case.scatter(drawn=drawn)
-            parts = independent_components(spread, readings_each, case.instrument, scatter, pieces=case.pieces)
-            expected = piece.nominal(m) + (0.0 if drawn else piece.compensation)
-            means[m] = MeanReading(expected, readings_each, parts, spread.assumed)
-        estimates = _Model(case, piece, drawn, means).fit.estimates
-        return {f"{a}_steps": estimates[f"{a}_scale"].U * PER_METRE for a in AXES if f"{a}_scale" in estimates}
+            n = piece.nominal(m)
+            expected = n + (0.0 if drawn else piece.compensation)
+            measured[m] = case.foreseen(m, expected, readings_each, nominal=n, drawn=drawn)
+        estimates = _Model(case, piece, drawn, measured).fit.estimates
+        return {f"{a}_steps": estimates[scale_of(a)].U * PER_METRE for a in AXES if scale_of(a) in estimates}
 
     def example(self) -> dict[str, Any]:
         """A 400 × 300 piece whose X is long and Y short; all four lengths read three times."""
@@ -198,9 +189,6 @@ class Rectangle(Procedure[SteppedOutline]):
             raise InputError("give x_steps, y_steps or both: the numbers in the controller", "machine.values")
         self.check_readings(case, MEASURANDS, positive=True)
 
-    def _means(self, case: Case, drawn: bool) -> dict[str, MeanReading]:
-        return {m: _mean(case, m, drawn=drawn) for m in MEASURANDS if m in case.readings}
-
     def unless_said(self, given: Parameters) -> dict[str, object]:
         """Cut with the usual cutter, unless it is drawn."""
         return {"compensation": self.usual_piece()["compensation"]} if given.get("made_by", "cut") == "cut" else {}
@@ -209,109 +197,102 @@ class Rectangle(Procedure[SteppedOutline]):
         """As large as the caliper reaches, at most 1.2 % too long included."""
         return {"width": 580.0, "height": 540.0, "compensation": 6.0}
 
-    def _finding(self, case: Case, axis: str, estimate: Estimate, model: _Model) -> Finding:
-        quantity = f"{axis}_steps"
-        s, U = estimate.value, estimate.U
+    def _finding(self, case: Case, axis: str, estimate: Uncertain, model: _Model) -> Finding:
+        quantity, s = f"{axis}_steps", estimate.value
         parts = parts_say(case, quantity, s)
         notes = (*((parts,) if parts else ()), *model.axis_notes(axis))
         length = model.piece.nominal(DIMENSIONS[axis][0])
-        return judged(case, scale_outcome(case, quantity, s, U, length, _formula(case, axis, s, model), notes), self)
+        return judged(
+            case, scale_outcome(case, quantity, estimate, length, _formula(case, axis, s, model), notes), self
+        )
 
 
 class _Model:
     """The rows for one case, and their fit."""
 
-    def __init__(self, case: Case, piece: SteppedOutline, drawn: bool, means: Mapping[str, MeanReading]) -> None:
-        self.case, self.piece, self.drawn, self.means = case, piece, drawn, means
+    def __init__(self, case: Case, piece: SteppedOutline, drawn: bool, measured: Mapping[str, Measurement]) -> None:
+        self.case, self.piece, self.drawn, self.measured = case, piece, drawn, measured
         self.notes: list[str] = []
         self.assumed_axes: set[str] = set()
-        self.rows = [self._row(m, r) for m, r in means.items()] + self._known_rows()
+        self.rows = [self._row(m) for m in measured.values()] + self._known_rows()
         self.fit = self._fit_with_assumptions()
         self._describe()
-
-    def tolerance(self, axis: str) -> float:
-        """T of this axis' scale in mm/m."""
-        return self.case.tolerance_of(f"{axis}_steps", self.piece.nominal(DIMENSIONS[axis][0]))
 
     def missing_that_would_help(self, axis: str) -> str | None:
         """The unread dimension that would determine this axis' scale."""
         for m in DIMENSIONS[axis]:
-            if m not in self.means:
-                parts = (Component(self.case.instrument.resolution),)
-                extra = self._row(m, MeanReading(self.piece.nominal(m), 1, parts, True))
-                if would_determine(self.rows, extra, f"{axis}_scale"):
+            if m not in self.measured:
+                n = self.piece.nominal(m)
+                extra = self._row(self.case.foreseen(m, n, 1, nominal=n, drawn=self.drawn))
+                if would_determine(self.rows, extra, scale_of(axis)):
                     return m
         return None
 
     def axis_notes(self, axis: str) -> list[str]:
         """What was assumed for this axis."""
-        notes = []
-        if axis in self.assumed_axes:
-            notes.append(
-                f"{axis.upper()} lost motion taken as 0 ± {ASSUMED_LOST_MOTION.U} mm, assumed; "
-                f"reading the {LABELS[DIMENSIONS[axis][1]]} too makes it unnecessary."
-            )
-        return notes
+        if axis not in self.assumed_axes:
+            return []
+        return [
+            f"{axis.upper()} lost motion taken as 0 ± {self.case.shown(ASSUMED_LOST_MOTION.U or 0.0)}, assumed; "
+            f"reading the {LABELS[DIMENSIONS[axis][1]]} too makes it unnecessary."
+        ]
 
-    def _row(self, m: str, reading: MeanReading) -> Observation:
-        axis, n = _axis(m), self.piece.nominal(m)
-        coefficients = {f"{axis}_scale": n}
+    def _row(self, m: Measurement) -> Observation:
+        axis, n = _axis(m.name), self.piece.nominal(m.name)
+        coefficients = {scale_of(axis): n}
         if not self.drawn:
-            coefficients |= {"kerf": -1.0, f"{axis}_lost_motion": -1.0}
-        a, b = self.case.instrument.permissible_error
-        if a:
-            coefficients["instrument_offset"] = 1.0
-        if b:
-            coefficients["instrument_slope"] = reading.mean
+            coefficients |= {KERF: -1.0, lost_motion_of(axis): -1.0}
         compensation = 0.0 if self.drawn else self.piece.compensation
-        return Observation(m, coefficients, reading.mean - n - compensation, reading.components)
+        return Observation(m.name, coefficients, m.value - n - compensation, m.mean.effects)
 
     def _known_rows(self) -> list[Observation]:
-        rows = []
-        for name, half in zip(
-            ("instrument_offset", "instrument_slope"), self.case.instrument.permissible_error, strict=True
-        ):
-            if half:
-                rows.append(Observation(name, {name: 1.0}, 0.0, (Component(half / math.sqrt(3), rectangular=True),)))
+        wanted = [scale_of(a) for a in AXES]
         if not self.drawn:
-            for name in ("kerf", "x_lost_motion", "y_lost_motion"):
-                if known := self.case.known.get(name):
-                    rows.append(_known_row(name, known))
-        return rows
+            wanted += [KERF, *(lost_motion_of(a) for a in AXES)]
+        return [known.row(u) for u in wanted if (known := self.case.known.get(u.name))]
 
     def _fit_with_assumptions(self) -> Fit:
         """Fit; where a single outside length with a known kerf must do, B is taken as small, and said to be."""
         result = fit(self.rows)
         for axis in AXES:
-            lost = f"{axis}_lost_motion"
-            read = any(m in self.means for m in DIMENSIONS[axis])
-            stuck = read and f"{axis}_scale" not in result.estimates
-            if not self.drawn and stuck and "kerf" in self.case.known and lost not in self.case.known:
-                trial = fit([*self.rows, _known_row(lost, ASSUMED_LOST_MOTION)])
-                if f"{axis}_scale" in trial.estimates:
-                    self.rows.append(_known_row(lost, ASSUMED_LOST_MOTION))
+            lost = lost_motion_of(axis)
+            read = any(m in self.measured for m in DIMENSIONS[axis])
+            stuck = read and scale_of(axis) not in result.estimates
+            if not self.drawn and stuck and "kerf" in self.case.known and lost.name not in self.case.known:
+                assumed = ASSUMED_LOST_MOTION.row(lost)
+                trial = fit([*self.rows, assumed])
+                if scale_of(axis) in trial.estimates:
+                    self.rows.append(assumed)
                     self.assumed_axes.add(axis)
                     result = trial
         return result
 
+    def kerf_with_play(self, axis: str) -> Uncertain | None:
+        """K + B as an axis' own long and short lengths have it, beside the scale; None where they don't tell."""
+        long, short = (self.measured.get(m) for m in DIMENSIONS[axis])
+        if self.drawn or long is None or short is None:
+            return None
+        n_long, n_short = self.piece.nominal(long.name), self.piece.nominal(short.name)
+        if n_long == n_short:
+            return None
+        # O = n(1 + s) + c − (K + B): two lengths, two unknowns.
+        share = n_long / (n_long - n_short)
+        return combination(((share - 1, long.mean), (-share, short.mean)), self.piece.compensation)
+
     def _describe(self) -> None:
         case = self.case
-        if any(r.assumed for r in self.means.values()):
-            self.notes.append(
-                f"Spread of single readings assumed: one division, {trim_number(case.instrument.resolution, 4)} mm."
-            )
-        if case.piece_scatter is None and self.means:
-            s = case.scatter(drawn=self.drawn).s
-            self.notes.append(f"Equal pieces assumed to differ by {s:g} mm (standard deviation); no record yet.")
+        self.notes += assumed_notes(case) if self.measured else ()
+        if case.piece_scatter is None and self.measured:
+            s = case.shown(case.scatter(drawn=self.drawn).s)
+            self.notes.append(f"Equal pieces assumed to differ by {s} (standard deviation); no record yet.")
         kerf = case.known.get("kerf")
-        if kerf and not self.drawn and self.means:
-            held = "exactly; no uncertainty was given" if kerf.U is None else f"± {kerf.U:g}"
-            self.notes.append(f"Kerf known from before: {kerf.value:g} mm {held}.")
-            if abs(self.fit.normalised_residuals.get("kerf", 0.0)) > PRIOR_DISAGREES:
+        if kerf and not self.drawn and self.measured:
+            held = "exactly; no uncertainty was given" if kerf.U is None else f"± {case.shown(kerf.U, 3)}"
+            self.notes.append(f"Kerf known from before: {case.shown(kerf.value, 3)} {held}.")
+            if self.fit.strain("kerf") > PRIOR_DISAGREES:
                 self.notes.append("The readings disagree with that kerf: was another cutter in?")
-        longest = max((self.piece.nominal(m) for m in self.means), default=0.0)
-        if case.temperature is None and longest > SUGGEST_TEMPERATURE_ABOVE:
-            self.notes.append("Above 1 m the warmth of part and instrument counts: give both temperatures.")
+        longest = max((self.piece.nominal(m) for m in self.measured), default=0.0)
+        self.notes += suggest_warmth(case, longest)
 
 
 PROCEDURE = Rectangle()
@@ -321,55 +302,56 @@ def _axis(measurand: str) -> str:
     return "x" if measurand in DIMENSIONS["x"] else "y"
 
 
-def _known_row(name: str, known: Known) -> Observation:
-    components = (Component(known.u),) if known.U else ()
-    return Observation(name, {name: 1.0}, known.value, components)
+def _measured(case: Case, piece: SteppedOutline, m: str, *, drawn: bool) -> Measurement:
+    return case.measured(m, nominal=piece.nominal(m), drawn=drawn)
 
 
-def _mean(case: Case, measurand: str, *, drawn: bool) -> MeanReading:
-    """The mean of one dimension, corrected for zero, alignment and temperature."""
-    instrument, found = case.instrument, piece_mean(case, measurand, drawn=drawn)
-    mean, components = found.mean, list(found.components)
-    if instrument.parallel_within:
-        shift, u = alignment(mean, instrument.parallel_within, reads_long=True)
-        mean += shift
-        components.append(Component(u))
-    if case.temperature:
-        t = case.temperature
-        shift, u = temperature(found.mean + instrument.zero, t.material, t.part, t.instrument, t.u_c)
-        mean += shift
-        components.append(Component(u))
-    return replace(found, mean=mean, components=tuple(components))
-
-
-def _doubts(case: Case, piece: SteppedOutline, means: Mapping[str, MeanReading]) -> list[Doubt]:
+def _doubts(case: Case, model: _Model) -> list[Doubt]:
+    """What to ask about before anything is computed, single readings first."""
+    piece, measured = model.piece, model.measured
     kerf = max(piece.compensation, case.known.get("kerf", Known(0.0)).value)
     doubts = []
-    for m in means:
+    for m, found in measured.items():
         values = [length.mm for length in case.lengths(m)]
-        if doubt := looks_scaled(m, piece.nominal(m), values, kerf):
+        doubt = looks_scaled(m, piece.nominal(m), values, kerf)
+        if not doubt and m != case.half_typed:
+            doubt = looks_odd(found, values, case.as_read(case.lengths(m)), case.shown)
+        if doubt:
             doubts.append(replace(doubt, sentence=f"{LABELS[m].capitalize()}: {doubt.sentence}"))
     if not doubts:
         swapped = looks_swapped(
-            {m: piece.nominal(m) for m in means},
-            {m: r.mean for m, r in means.items()},
-            {m: 2 * combine(r.components) for m, r in means.items()},
+            {m: piece.nominal(m) for m in measured},
+            {m: found.value for m, found in measured.items()},
+            {m: 2 * found.mean.u for m, found in measured.items()},
         )
         if swapped:
             a, b = (LABELS[m] for m in swapped.measurands)
             doubts.append(replace(swapped, sentence=swapped.sentence.format(a.capitalize(), b)))
-    return doubts
+    return doubts or [doubt for axis in AXES if (doubt := _odd_kerf(case, axis, model))]
+
+
+def _odd_kerf(case: Case, axis: str, model: _Model) -> Doubt | None:
+    """Readings that leave room for no such cutter: |K − c| > max(c/2, 0.5 mm, 5U)."""
+    found, c = model.kerf_with_play(axis), model.piece.compensation
+    if found is None or abs(found.value - c) <= max(c / 2, LEAST_ODD_KERF, ODD_KERF_UNCERTAINTIES * found.U):
+        return None
+    took = f"{case.shown(c)} were compensated" if c else "nothing was compensated"
+    long, short = (LABELS[m] for m in DIMENSIONS[axis])
+    return Doubt(
+        DIMENSIONS[axis], f"{long.capitalize()} and {short} mean a cut {case.shown(found.value)} wide, where {took}: "
+        "was one of them misread?"
+    )  # fmt: skip
 
 
 def _unresolved(case: Case, axis: str, model: _Model) -> Finding:
     quantity = f"{axis}_steps"
-    read = [m for m in DIMENSIONS[axis] if m in model.means]
+    read = [m for m in DIMENSIONS[axis] if m in model.measured]
     scale = UNKNOWN_LABELS[f"{axis}_scale"]
     if not read:
         note = f"No reading of {LABELS[DIMENSIONS[axis][0]]} yet."
     else:
-        others = sorted(b for a, b in model.fit.confused if a == f"{axis}_scale")
-        names = " or ".join(UNKNOWN_LABELS[o] for o in others) or "the rest"
+        others = sorted(b for a, b in model.fit.confused if a == scale_of(axis))
+        names = " or ".join(UNKNOWN_LABELS[o.name] for o in others) or "the rest"
         help_with = model.missing_that_would_help(axis)
         remedy = f": measure the {LABELS[help_with]} too, or give the kerf" if help_with else ""
         note = f"{LABELS[read[0]].capitalize()} alone can't tell {scale} from {names}{remedy}."
@@ -385,18 +367,20 @@ def _implausible(case: Case, axis: str, doubt: Doubt, model: _Model) -> Finding:
 def _formula(case: Case, axis: str, s: float, model: _Model) -> str:
     """One line that leads from old to new, in the controller's own numbers."""
     long, short = DIMENSIONS[axis]
-    nominal = model.piece.nominal
-    mean = {m: case.in_its_unit(r.mean) for m, r in model.means.items()}
+    nominal, measured = model.piece.nominal, model.measured
     known = case.known
-    lost_known = f"{axis}_lost_motion" in known
-    if {long, short} <= mean.keys() and not (model.drawn or lost_known or "kerf" in known):
-        wanted = case.ordered(nominal(long) - nominal(short), 4)
-        came = case.in_its_unit(model.means[long].mean - model.means[short].mean)
-    elif short not in mean and long in mean and not lost_known:
-        wanted, came = case.ordered(nominal(long), 4), mean[long]
+    told = [u.name for u in (scale_of(axis), lost_motion_of(axis)) if u.name in known]
+    if {long, short} <= measured.keys() and not told and (model.drawn or "kerf" not in known):
+        if model.drawn:
+            wanted, came = "1", f"{1 + s:.7f}"
+        else:
+            wanted = case.ordered(nominal(long) - nominal(short), 4)
+            came = case.in_its_unit(measured[long].value - measured[short].value)
+    elif short not in measured and long in measured and not told:
+        wanted, came = case.ordered(nominal(long), 4), case.in_its_unit(measured[long].value)
         if not model.drawn and known["kerf"].value != model.piece.compensation:
             took, takes = case.ordered(model.piece.compensation, 6), case.ordered(known["kerf"].value, 6)
             came = f"({came} − {took} + {takes})"
     else:
-        wanted, came = "1", f"{1 + s:.6f}"
+        wanted, came = "1", f"{1 + s:.7f}"
     return scale_formula(case, f"{axis}_steps", wanted, came)

@@ -7,7 +7,6 @@ the distance between the first and the last line is pure scale.
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import PieceError
@@ -15,17 +14,24 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
-from keen_compass.procedures.results import PER_METRE, assumed_spread, judged, no_number, scale_formula, scale_outcome
+from keen_compass.procedures.results import (
+    PER_METRE,
+    assumed_notes,
+    judged,
+    no_number,
+    odd_reading,
+    scale_formula,
+    scale_outcome,
+    suggest_warmth,
+)
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.uncertainty import (
-    Component,
-    expand,
-    independent_components,
-    mean_of_readings,
-)
+from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.solve.joint import Observation, fit
 from keen_compass.solve.plausibility import looks_scaled
+from keen_compass.solve.travel import scale_of
 
 MEASURANDS = ("x_lines", "y_lines")
 ROOM = 30.0  # mm beside the lines
@@ -108,16 +114,18 @@ class Reference(Procedure[ReferenceLines]):
         found = [self._axis(case, piece, a) for a in ("x", "y") if f"{a}_steps" in case.values]
         if not found:
             case.resolution("x_steps")
-        return Solution(tuple(found), (), assumed_spread(case))
+        longest = max((piece.nominal(m) for m in case.readings), default=0.0)
+        return Solution(tuple(found), (), (*assumed_notes(case), *suggest_warmth(case, longest)))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm/m."""
         piece = self.piece(case.piece)
-        scatter = case.scatter(drawn=True)
-        parts = independent_components(case.instrument.repeatability, readings_each, case.instrument, scatter)
-        return {
-            f"{m[0]}_steps": self._u(case, parts, piece.nominal(m)) / piece.nominal(m) * PER_METRE for m in MEASURANDS
-        }
+        found = {}
+        for m in MEASURANDS:
+            n = piece.nominal(m)
+            foreseen = case.foreseen(m, n, readings_each, nominal=n, drawn=True)
+            found[f"{m[0]}_steps"] = _scale(case, m[0], n, foreseen).U * PER_METRE
+        return found
 
     def example(self) -> dict[str, Any]:
         """A metre of lines along X, 0.2 mm long."""
@@ -142,24 +150,32 @@ class Reference(Procedure[ReferenceLines]):
         """A long rule with a magnifier."""
         return Instrument("steel rule 1.5 m", 0.1, (0.05, 0.00003), both_ends=True, reach=1500.0, kind="steel rule")
 
-    def _u(self, case: Case, parts: tuple[Component, ...], length: float) -> float:
-        a, b = case.instrument.permissible_error
-        own = tuple(Component(h / math.sqrt(3), rectangular=True) for h in (a, b * length) if h)
-        return expand((*parts, *own))
-
     def _axis(self, case: Case, piece: ReferenceLines, axis: str) -> Finding:
         quantity, m = f"{axis}_steps", f"{axis}_lines"
         n = piece.nominal(m)
         if m not in case.readings:
             return no_number(case, quantity, Verdict.UNRESOLVED, f"No reading of {axis.upper()} yet.", n)
-        doubt = looks_scaled(m, n, [v.mm for v in case.lengths(m)], 0.0)
-        if doubt and not case.confirmed:
-            return no_number(case, quantity, Verdict.IMPLAUSIBLE, f"{axis.upper()} lines: {doubt.sentence}.", n)
-        raw = mean_of_readings([v.mm for v in case.lengths(m)], case.instrument, case.scatter(drawn=True))
-        mean = replace(raw, mean=raw.mean - case.instrument.zero)
-        s, U = mean.mean / n - 1, self._u(case, mean.components, n) / n
-        formula = scale_formula(case, quantity, case.ordered(n), case.in_its_unit(mean.mean))
-        return judged(case, scale_outcome(case, quantity, s, U, n, formula), self)
+        measured = case.measured(m, nominal=n, drawn=True)
+        if not case.confirmed:
+            label = f"{axis.upper()} lines"
+            doubt = looks_scaled(m, n, [v.mm for v in case.lengths(m)], 0.0)
+            asks = f"{label}: {doubt.sentence}" if doubt else odd_reading(case, [measured], {m: label})
+            if asks:
+                return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks, n)
+        s = _scale(case, axis, n, measured)
+        if scale_of(axis).name in case.known:
+            formula = scale_formula(case, quantity, "1", f"{1 + s.value:.7f}")
+        else:
+            formula = scale_formula(case, quantity, case.ordered(n), case.in_its_unit(measured.value))
+        return judged(case, scale_outcome(case, quantity, s, n, formula), self)
 
 
 PROCEDURE = Reference()
+
+
+def _scale(case: Case, axis: str, n: float, m: Measurement) -> Uncertain:
+    """reading − n = n·s, weighed against what is known of the scale from before."""
+    scale = scale_of(axis)
+    known = case.known.get(scale.name)
+    rows = [Observation(m.name, {scale: n}, m.value - n, m.mean.effects), *([known.row(scale)] if known else [])]
+    return fit(rows).estimates[scale]

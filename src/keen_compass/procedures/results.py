@@ -3,37 +3,39 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
-from keen_compass.procedures.case import Case
+from keen_compass.procedures.case import Case, Previous
 from keen_compass.procedures.settle import what_would_settle
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.measuring import Held, Measurement
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue
-from keen_compass.quantities.uncertainty import (
-    Component,
-    MeanReading,
-    PieceScatter,
-    independent_components,
-    mean_of_readings,
-)
+from keen_compass.quantities.uncertainty import Uncertain, combination, limits
 from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
 from keen_compass.solve.drive import explain_ratio
-from keen_compass.solve.plausibility import looks_mirrored
+from keen_compass.solve.joint import Known, Observation, Unknown, fit
+from keen_compass.solve.plausibility import looks_mirrored, looks_odd
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
 
 PER_METRE = 1000.0
+SUGGEST_TEMPERATURE_ABOVE = 1000.0  # mm
 SCALE_LIMIT = -0.99  # below, the corrected number is no number any more
 COMES_TO_REST = 2.0  # expanded uncertainties, within which the second round must land
 NOT_AT_REST = (
     "The second round should have come to rest and did not: the axis is not linear, or something slips. "
     "Look for that before you correct again."
+)
+ABBE = "Read near the tool: a head that tips a little as it reverses moves a dial far from it more than the tool."
+TOO_COARSE = (
+    "The controller’s decimals can’t hold a finer number: correcting again changes nothing. Give it more decimals, or "
+    "live with what is left."
 )
 
 
@@ -41,20 +43,20 @@ NOT_AT_REST = (
 class Outcome:
     """What was found out about one quantity, before it is judged.
 
-    error, U, T: in the quantity's error unit. new: what would make the error vanish, rounded as it is kept;
-    new_U in its unit. predicted: what its rounding leaves.
+    error, T: in the quantity's error unit. new: what would make the error vanish, rounded as it is kept; new_U in its
+    unit. predicted: what its rounding leaves; last_digit: what one of the last kept digit is worth; in the error unit.
     """
 
     quantity: str
     old: StoredValue
     new: StoredValue
-    error: float
-    U: float
+    error: Uncertain
     T: float
     formula: str
     new_U: float
     notes: tuple[str, ...] = ()
     predicted: float = 0.0
+    last_digit: float = 0.0
 
 
 def judged(case: Case, o: Outcome, settled_by: Procedure[Any] | None = None) -> Finding:
@@ -62,16 +64,19 @@ def judged(case: Case, o: Outcome, settled_by: Procedure[Any] | None = None) -> 
 
     settled_by: the procedure whose predictions say what would settle a *can't tell*; None where more of it wouldn't.
     """
-    harm = max(o.error, 0.0) if QUANTITIES[o.quantity].one_sided else o.error
-    verdict = judge(harm, o.U, o.T)
+    error, U = o.error.value, o.error.U
+    harm = max(error, 0.0) if QUANTITIES[o.quantity].one_sided else error
+    verdict = judge(harm, U, o.T)
     notes = list(o.notes)
     if verdict is Verdict.CANNOT_TELL and settled_by:
         notes.insert(0, what_would_settle(settled_by, case, o.quantity, o.error, o.T))
     previous = case.previous_errors.get(o.quantity)
-    if previous is not None and not case.confirmed and looks_mirrored(o.error, previous, o.U):
+    if previous and not case.confirmed and looks_mirrored(error, previous.error, U):
         verdict = Verdict.IMPLAUSIBLE
         notes.insert(0, "Twice the error of the round before: was the number moved the wrong way?")
-    elif previous is not None and verdict is not Verdict.IN and abs(o.error) > COMES_TO_REST * o.U:
+    elif verdict is Verdict.OUT and o.old == o.new and abs(error) < o.last_digit:
+        notes.insert(0, TOO_COARSE)
+    elif previous and verdict is not Verdict.IN and not _at_rest(error, U, previous, o.last_digit):
         notes.insert(0, NOT_AT_REST)
     odd = verdict is Verdict.IMPLAUSIBLE
     return Finding(
@@ -80,65 +85,100 @@ def judged(case: Case, o: Outcome, settled_by: Procedure[Any] | None = None) -> 
         old=o.old.to_json(),
         new=None if odd else o.new.to_json(),
         new_expanded_uncertainty=None if odd else o.new_U,
-        error=o.error,
+        error=error,
         error_unit=QUANTITIES[o.quantity].error_unit,
-        expanded_uncertainty=o.U,
+        expanded_uncertainty=U,
         tolerance=o.T,
         verdict=verdict,
-        worth_correcting=worth_correcting(harm, o.U),
+        worth_correcting=worth_correcting(harm, U),
         formula=o.formula,
         notes=tuple(notes),
         predicted_error=o.predicted,
         subject=case.subject,
+        limits=tuple((str(cause), share) for cause, share in limits(o.error.effects)),
     )
 
 
+def _at_rest(error: float, U: float, previous: Previous, last_digit: float) -> bool:
+    """Whether what is left is what both rounds' uncertainties and the controller's rounding leave."""
+    both = math.hypot(U, U if previous.U is None else previous.U)
+    return abs(error) <= COMES_TO_REST * both + last_digit / 2
+
+
 def scale_outcome(
-    case: Case, quantity: str, s: float, U: float, length: float, formula: str, notes: tuple[str, ...] = ()
+    case: Case, quantity: str, s: Uncertain, length: float, formula: str, notes: tuple[str, ...] = ()
 ) -> Outcome:
-    """A scale error s (mm/mm) with its U, turned into the controller's form. length: mm, that the tolerance means."""
+    """A scale error s (mm/mm), turned into the controller's form. length: mm, that the tolerance means."""
     stored = case.resolution(quantity)
-    if s <= SCALE_LIMIT:
+    if s.value <= SCALE_LIMIT:
         raise InputError("the readings are so small that no number could correct them", "readings")
-    new = stored.corrected(s, case.decimals_of(quantity))
+    decimals = stored.held_with(case.decimals_of(quantity))
+    new = stored.corrected(s.value, decimals)
+    slope = stored.sensitivity(s.value)
     return Outcome(
-        quantity, stored, new, s * PER_METRE, U * PER_METRE, case.tolerance_of(quantity, length), formula,
-        U * stored.sensitivity(s), notes, stored.scale_after(s, new) * PER_METRE,
+        quantity, stored, new, s.times(PER_METRE), case.tolerance_of(quantity, length), formula, s.U * slope, notes,
+        stored.scale_after(s.value, new) * PER_METRE, 10**-decimals / slope * PER_METRE,
     )  # fmt: skip
 
 
 def scale_formula(case: Case, quantity: str, wanted: str, came: str) -> str:
     """One line from the old number to the new one, in the controller's own form; wanted, came: lengths as shown."""
     stored = case.resolution(quantity)
-    old = stored.text(case.decimals_of(quantity))
+    old = stored.text(stored.held_with(case.decimals_of(quantity)))
     if stored.form is ResolutionForm.PERCENT_0:
         return f"(100 + {old}) × {wanted} ÷ {came} − 100"
     over, under = (came, wanted) if stored.multiplies else (wanted, came)
     return f"{old} × {over}" + (f" ÷ {under}" if under != "1" else "") if over != "1" else f"{old} ÷ {under}"
 
 
-def amount_outcome(case: Case, quantity: str, value: float, error: float, U: float, formula: str) -> Outcome:
+def amount_outcome(case: Case, quantity: str, value: float, error: Uncertain, formula: str) -> Outcome:
     """A plain number that becomes `value` (mm, mm/min …); its U is that of the error."""
-    old = case.amount(quantity)
-    new = StoredAmount.of(quantity, value, old.unit, case.decimals_of(quantity))
+    old, decimals = case.amount(quantity), case.decimals_of(quantity)
+    new = StoredAmount.of(quantity, value, old.unit, decimals)
     T = case.tolerance_of(quantity, PER_METRE)
-    return Outcome(quantity, old, new, error, U, T, formula, U / SIZE[old.unit], predicted=abs(new.base - value))
+    size = SIZE[old.unit]
+    return Outcome(
+        quantity, old, new, error, T, formula, error.U / size, predicted=abs(new.base - value),
+        last_digit=10**-decimals * size,
+    )  # fmt: skip
 
 
-def backlash_outcome(case: Case, quantity: str, shortfall: float, U: float, *, compensation_off: bool) -> Outcome:
-    """b_new = max(0, b_active + shortfall); an overshoot lowers it (arithmetic.md §5). All in mm."""
-    active = 0.0 if compensation_off else case.amount(quantity).base
-    formula = f"{case.in_its_unit(active)} + {case.in_its_unit(shortfall)}".replace("+ −", "− ")
-    return amount_outcome(case, quantity, max(0.0, active + shortfall), shortfall, U, formula)
+def backlash_outcome(case: Case, quantity: str, shortfall: Uncertain, *, compensation_off: bool) -> Outcome:
+    """b_new = max(0, b_active + shortfall); an overshoot lowers it (arithmetic.md §5). All in mm.
+
+    With compensation switched off the whole lost motion shows: what is stored is judged by what it leaves of that.
+    """
+    stored = case.amount(quantity).base
+    active = 0.0 if compensation_off else stored
+    left = combination(((1.0, shortfall),), active - stored)
+    left = weighed(case, lost_motion_name(quantity), left)
+    value = stored + left.value
+    formula = f"{case.in_its_unit(active)} + {case.in_its_unit(shortfall.value)}".replace("+ −", "− ")
+    if value < 0:
+        formula = f"at least 0 of {formula}"
+    outcome = amount_outcome(case, quantity, max(0.0, value), left, formula)
+    if value < -left.U:
+        more = case.shown(-value, 3)
+        beyond = (
+            f"It overshoots by {more} more than is compensated, which no play does: look at the dial and its stand."
+        )
+        outcome = replace(outcome, notes=(beyond,))
+    return outcome
+
+
+def lost_motion_name(quantity: str) -> str:
+    """The unknown that a backlash is about."""
+    return f"{QUANTITIES[quantity].axis}_lost_motion"
 
 
 def no_number(case: Case, quantity: str, verdict: Verdict, note: str, length: float = PER_METRE) -> Finding:
     """A finding without a number: unresolved, or a question that must be answered first."""
     q = QUANTITIES[quantity]
     stored = case.values.get(quantity) or case.amount(quantity)
+    sentence = note[0].upper() + note[1:] + ("" if note[-1] in ".?" else ".")
     return Finding(
         quantity, unit_of(stored), stored.to_json(), None, None, None, q.error_unit, None,
-        case.tolerance_of(quantity, length), verdict, False, "", (note[0].upper() + note[1:],), subject=case.subject,
+        case.tolerance_of(quantity, length), verdict, False, "", (sentence,), subject=case.subject,
     )  # fmt: skip
 
 
@@ -147,28 +187,51 @@ def unit_of(stored: StoredValue) -> str:
     return stored.form.unit if isinstance(stored, StoredResolution) else stored.unit
 
 
-def steady_mean(case: Case, measurand: str) -> MeanReading:
-    """The mean of what was read of something that is no cut piece: no scatter between pieces; zero taken off."""
-    found = _mean(case, measurand, _one_end(case.instrument), PieceScatter(0.0))
-    return replace(found, components=tuple(c for c in found.components if c.u))
+def weighed(case: Case, quantity: str, found: Uncertain, size: float = 1.0) -> Uncertain:
+    """An error with what was known of it before, each by its weight. size: mm of the number for one of the error."""
+    known = case.known.get(quantity)
+    if known is None or not known.U:
+        return found
+    what = Unknown(quantity)
+    read = Observation("readings", {what: 1.0}, found.value, found.effects)
+    before = Known(known.value / size, known.U / size, evidence=known.evidence)
+    return fit([read, before.row(what)]).estimates[what]
 
 
-def steady_parts(case: Case, readings_each: int) -> tuple[Component, ...]:
-    """What the uncertainty of a `steady_mean` would be made of."""
-    instrument = _one_end(case.instrument)
-    return independent_components(case.instrument.repeatability, readings_each, instrument, PieceScatter(0.0))
+def dial_mean(case: Case, measurand: str) -> Measurement:
+    """The mean of what a tip against a face showed: a deviation from where it was zeroed."""
+    return case.measured(measurand, held=Held.AGAINST)
 
 
-def piece_mean(case: Case, measurand: str, *, drawn: bool) -> MeanReading:
-    """The mean of what was read on a cut or drawn piece; zero taken off."""
-    return _mean(case, measurand, case.instrument, case.scatter(drawn=drawn))
+def assumed_notes(case: Case) -> tuple[str, ...]:
+    """What was assumed of the instrument, in words."""
+    notes = []
+    if case.kind_assumed and (case.instrument.parallel_within or case.instrument.both_ends):
+        notes.append(f"No kind of instrument was given: taken for a {case.instrument.kind}.")
+    if case.instrument.repeatability.assumed:
+        division = case.in_its_unit(case.instrument.resolution).rstrip("0")
+        notes.append(f"Spread of single readings assumed: one division, {division} {case.controller_units}.")
+    return tuple(notes)
 
 
-def own_error(instrument: Instrument, length: float) -> tuple[Component, ...]:
-    """The instrument's permissible error at a length (mm), one rectangle shared by all readings; empty for none."""
-    a, b = instrument.permissible_error
-    half = a + b * abs(length)
-    return (Component(half / math.sqrt(3), rectangular=True),) if half else ()
+def odd_reading(case: Case, measured: Iterable[Measurement], labels: Mapping[str, str]) -> str:
+    """What to ask about the first reading that lies far from its brothers; empty where none does."""
+    for m in measured:
+        if m.name == case.half_typed:
+            continue
+        values = [v.mm for v in case.lengths(m.name)]
+        if doubt := looks_odd(m, values, case.as_read(case.lengths(m.name)), case.shown):
+            label = labels[m.name]
+            return f"{label[0].upper()}{label[1:]}: {doubt.sentence}"
+    return ""
+
+
+def suggest_warmth(case: Case, longest: float) -> tuple[str, ...]:
+    """Where a length (mm) is so long that warmth counts, and nobody gave it."""
+    if case.temperature is not None or longest <= SUGGEST_TEMPERATURE_ABOVE:
+        return ()
+    above = case.shown(SUGGEST_TEMPERATURE_ABOVE, 0)
+    return (f"Above {above} the warmth of part and instrument counts: give both temperatures.",)
 
 
 def parts_say(case: Case, quantity: str, s: float) -> str:
@@ -179,22 +242,3 @@ def parts_say(case: Case, quantity: str, s: float) -> str:
         return ""
     words = explain_ratio(now / (1 + s), computed, case.teeth.get(quantity, 0.0))
     return f"Measured is {words}." if words else ""
-
-
-def assumed_spread(case: Case) -> tuple[str, ...]:
-    """The note that a spread of readings was assumed, where it was."""
-    if not case.instrument.repeatability.assumed:
-        return ()
-    return (f"Spread of single readings assumed: one division, {case.instrument.resolution:g} mm.",)
-
-
-def _one_end(instrument: Instrument) -> Instrument:
-    """A deviation is read at one place, whatever the instrument does with lengths."""
-    return replace(instrument, both_ends=False)
-
-
-def _mean(case: Case, measurand: str, instrument: Instrument, scatter: PieceScatter) -> MeanReading:
-    lengths = case.lengths(measurand)
-    coarsest = 0.0 if instrument.divided_in_fractions else max(v.resolution_mm for v in lengths)
-    raw = mean_of_readings([v.mm for v in lengths], instrument, scatter, pieces=case.pieces, coarsest=coarsest)
-    return replace(raw, mean=raw.mean - instrument.zero)

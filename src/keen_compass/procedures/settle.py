@@ -1,13 +1,20 @@
-"""What would settle a *can't tell*: more readings, a longer piece, more pieces, another instrument."""
+"""What would settle a *can't tell*: more readings, a longer piece, more pieces, another instrument.
+
+A remedy is promised only where it comes true in nine cases of ten: planned with the spread that was seen, and wherever
+the value may move to when more is read. What would settle it only if the value stays where it is *may* settle it.
+"""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.procedures.case import Case, length_mm
-from keen_compass.quantities.lengths import Length, trim_number
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.uncertainty import K_95, Uncertain
 from keen_compass.quantities.verdict import Verdict, judge
 
 if TYPE_CHECKING:
@@ -17,28 +24,63 @@ MORE_READINGS = (4, 5, 6, 8, 10)
 MORE_PIECES = (2, 3, 4)
 LONGER = (1.1, 1.25, 1.5, 2.0, 3.0)
 ENDLESS = 10_000  # readings and pieces: what is left then is the instrument's own
+MARGIN = 1.1  # of the U planned: its own estimate scatters too
+NINE_OF_TEN = 1.645  # standard deviations, by which a value moves to either side in one case of ten
+NOTHING_SETTLES = "Too close to the tolerance to call with anything at hand: leave it, or choose another tolerance."
 
 
-def what_would_settle(procedure: Procedure[Any], case: Case, quantity: str, error: float, tolerance: float) -> str:
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """sentence: with {settle} for *would* or *may settle it*. changed, readings: what to plan with.
+
+    anew: other readings are made, nothing of those that are there stays.
+    """
+
+    sentence: str
+    changed: Case
+    readings: int
+    anew: bool = False
+
+
+def what_would_settle(procedure: Procedure[Any], case: Case, quantity: str, error: Uncertain, tolerance: float) -> str:
     """One sentence, cheapest remedy first. `error` and `tolerance` in the quantity's error unit."""
-    for sentence, changed, n in _remedies(procedure, case):
-        U = _predicted(procedure, case, sentence, changed, n).get(quantity)
-        if U is not None and judge(error, U, tolerance) is not Verdict.CANNOT_TELL:
-            return sentence
-    floor = _predicted(procedure, case, "", replace(case, pieces=ENDLESS), ENDLESS).get(quantity)
-    if floor is not None and judge(error, floor, tolerance) is Verdict.CANNOT_TELL:
+    value, U_now = error.value, error.U
+    one_sided = QUANTITIES[quantity].one_sided
+    maybe = ""
+    for remedy in _remedies(procedure, case):
+        U = _predicted(procedure, remedy).get(quantity)
+        if U is None:
+            continue
+        # Of the readings that stay, the value moves by what they lose in variance; made anew, by both.
+        moves = math.sqrt(U_now**2 + U**2 if remedy.anew else max(U_now**2 - U**2, 0.0)) / K_95 * NINE_OF_TEN
+        if _settled(value, U * MARGIN, tolerance, moves, one_sided=one_sided):
+            return remedy.sentence.format(settle="would settle it")
+        if not maybe and _settled(value, U, tolerance, 0.0, one_sided=one_sided):
+            maybe = remedy.sentence.format(settle="may settle it")
+    if maybe:
+        return maybe
+    endless = Remedy("", replace(case, pieces=ENDLESS), ENDLESS)
+    floor = _predicted(procedure, endless).get(quantity)
+    if floor is not None and judge(value, floor, tolerance) is Verdict.CANNOT_TELL:
         return procedure.floor.format(instrument=case.instrument.name)
-    return "Too close to the tolerance to call with anything at hand."
+    return NOTHING_SETTLES
 
 
-def _predicted(procedure: Procedure[Any], case: Case, remedy: str, changed: Case, n: int) -> Mapping[str, float]:
-    key = (remedy, n, case.pieces)
+def _settled(value: float, U: float, tolerance: float, moves: float, *, one_sided: bool) -> bool:
+    """Whether it is told, and told alike, wherever the value moves to."""
+    verdicts = {judge(max(at, 0.0) if one_sided else at, U, tolerance) for at in (value - moves, value, value + moves)}
+    return len(verdicts) == 1 and Verdict.CANNOT_TELL not in verdicts
+
+
+def _predicted(procedure: Procedure[Any], remedy: Remedy) -> Mapping[str, float]:
+    case = remedy.changed
+    key = (remedy.sentence, remedy.readings, case.pieces)
     if key not in case.predicted:
-        case.predicted[key] = procedure.predict(changed, n)
+        case.predicted[key] = procedure.predict(case, remedy.readings)
     return case.predicted[key]
 
 
-def _remedies(procedure: Procedure[Any], case: Case) -> Iterator[tuple[str, Case, int]]:
+def _remedies(procedure: Procedure[Any], case: Case) -> Iterator[Remedy]:
     noun = procedure.noun
     have = min((len(v) for v in case.readings.values()), default=0)
     stated = max(
@@ -46,13 +88,18 @@ def _remedies(procedure: Procedure[Any], case: Case) -> Iterator[tuple[str, Case
         default=0.0,
     )
     if stated > case.instrument.resolution and not case.instrument.divided_in_fractions:
-        division = trim_number(case.instrument.resolution, 4)
-        yield f"Reading it to {division} mm, as the {case.instrument.name} shows it, would settle it.", case, have
+        division = case.shown(case.instrument.resolution, 3)
+        yield Remedy(
+            f"Reading it to {division}, as the {case.instrument.name} shows it, {{settle}}.",
+            replace(case, readings={}),
+            max(have, 1),
+            True,
+        )
     for n in MORE_READINGS:
         if n > have:
             more = n - have
             word = "One more reading" if more == 1 else f"{_word(more)} more readings"
-            yield f"{word} of each {'length' if noun == 'piece' else 'stop'} would settle it.", case, n
+            yield Remedy(f"{word} of each {'length' if noun == 'piece' else 'stop'} {{settle}}.", case, n)
     n = max(have, 3)
     sizes = {k: length_mm(case.piece[k], k) for k in procedure.grows if k in case.piece}
     longest = max(sizes.values(), default=0.0)
@@ -60,21 +107,22 @@ def _remedies(procedure: Procedure[Any], case: Case) -> Iterator[tuple[str, Case
     for factor in LONGER if sizes else ():
         if longest * factor <= limit:
             changed = replace(case, piece={**case.piece, **{k: v * factor for k, v in sizes.items()}})
-            yield (
-                f"A {noun} {longest * factor:.0f} mm long would settle it; this one is {longest:.0f}.",
-                changed,
-                n,
-            )
+            long, this = case.shown(longest * factor, 0), case.shown(longest, 0)
+            yield Remedy(f"A {noun} {long} long {{settle}}; this one is {this}.", changed, n, True)
     for other in case.instruments_at_hand:
         if other.name != case.instrument.name and other.reach >= longest:
-            yield f"{other.name} would settle it.", replace(case, instrument=other), n
+            # What its readings scatter is its own.
+            yield Remedy(
+                f"{other.name[0].upper()}{other.name[1:]} {{settle}}.",
+                replace(case, instrument=other, readings={}), n, True,
+            )  # fmt: skip
     if noun != "piece":
         return
     for pieces in MORE_PIECES:
         if pieces > case.pieces:
             more = pieces - case.pieces
             word = "One more equal piece" if more == 1 else f"{_word(more)} more equal pieces"
-            yield f"{word} would settle it.", replace(case, pieces=pieces), n
+            yield Remedy(f"{word} {{settle}}.", replace(case, pieces=pieces), n)
 
 
 def _word(count: int) -> str:

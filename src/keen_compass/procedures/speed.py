@@ -12,13 +12,14 @@ from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
-from keen_compass.procedures.results import amount_outcome, judged, no_number, steady_mean
+from keen_compass.procedures.results import amount_outcome, judged, no_number
 from keen_compass.quantities.charts import Feeds, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import trim_number
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import SIZE, WHOLE
-from keen_compass.quantities.uncertainty import K_RECTANGLE
+from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.ladder import Ladder, climb, needed_run, reached_feed, step_rate_limit
 
@@ -29,6 +30,7 @@ TOP = 1.5  # of the fastest feed in the controller, how far the ladder climbs
 LOWEST = 0.3
 ROUND = 250.0  # mm/min; rungs stand on multiples
 SHARE = 0.8  # of the highest clean rung
+OPEN = 0.1  # of a single rung, how far above it the limit may lie at least
 WITHIN = 0.1  # mm, what still counts as back on the mark
 _PARAMETERS = {"axis", "start", "across", "run", "feeds", "acceleration", "share", "within"}
 
@@ -167,10 +169,17 @@ class Speed(Procedure[SpeedRun]):
         run = self.piece(case.piece)
         self.check_readings(case, tuple(run.rungs()), positive=False)
         quantity = f"{run.axis}_speed"
-        misses = {run.rungs()[m]: steady_mean(case, m).mean for m in case.readings}
+        misses = {run.rungs()[m]: [v.mm - case.instrument.zero for v in case.lengths(m)] for m in case.readings}
         if not misses:
             return Solution((no_number(case, quantity, Verdict.UNRESOLVED, "No rung was read yet."),))
-        ladder = climb(misses, max(run.within, case.instrument.resolution))
+        division = max(case.instrument.resolution, case.fraction_step())
+        ladder = climb(misses, run.within, division)
+        if not ladder.clean and ladder.missed != min(misses):
+            note = (
+                f"Read in steps of {case.shown(division, 3)}, nothing shows a miss of {case.shown(run.within, 3)}: "
+                "take a finer instrument, a dial at the mark."
+            )
+            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note),), figures=self._figures(case, run, 0))
         if not ladder.clean:
             note = "Even the lowest rung missed: start lower, or look for play and slip; feed is not what is wrong."
             return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note),), figures=self._figures(case, run, 0))
@@ -212,30 +221,39 @@ class Speed(Procedure[SpeedRun]):
     def _finding(self, case: Case, run: SpeedRun, ladder: Ladder) -> Finding:
         quantity = f"{run.axis}_speed"
         rate_limit = self._rate_limit(case, run)
-        notes = []
-        if ladder.limit is None:
-            gap = run.feeds[-1] - run.feeds[-2] if len(run.feeds) > 1 else 0.1 * run.feeds[-1]
-            middle, half = ladder.clean, gap / 2
-            if ladder.clean >= run.feeds[-1]:
-                notes.append("Every rung was clean: the axis’ own limit lies higher than this ladder.")
-            else:
-                notes.append("Not every rung was read: the limit may lie higher.")
-        else:
-            middle, half = ladder.limit.value, ladder.limit.value - ladder.clean
-        old = case.amount(quantity)
+        old, notes = case.amount(quantity), []
+        highest = ladder.limit
+        if highest is None:
+            # Nothing missed: the limit lies anywhere above, at least half a rung.
+            gap = run.feeds[-1] - run.feeds[-2] if len(run.feeds) > 1 else OPEN * run.feeds[-1]
+            beyond = Source("beyond the ladder", gap / math.sqrt(12), Cause.LADDER, shape=Shape.RECTANGLE)
+            highest = Uncertain(ladder.clean + gap / 2, ((beyond, 1.0),))
         safe = run.share * ladder.clean
+        unit = SIZE[old.unit]
+        formula = f"{run.share:g} × {trim_number(ladder.clean / unit, 3)} {old.unit}, the highest clean rung"
         if rate_limit and safe > rate_limit:
             safe = rate_limit
-            notes.append(f"The controller’s step rate ends at {rate_limit:.0f} mm/min, below what the axis holds.")
-        error = old.base - min(run.share * middle, rate_limit or math.inf)
-        U = K_RECTANGLE * run.share * half / math.sqrt(3)
-        formula = f"{run.share:g} × {ladder.clean / SIZE[old.unit]:g} {old.unit}, the highest clean rung"
-        finest = SIZE[old.unit] / 10 ** (0 if old.unit in WHOLE else case.decimals_of(quantity))
+            ends = f"{rate_limit / unit:.0f} {old.unit}"
+            notes.append(f"The controller’s step rate ends at {ends}, below what the axis holds.")
+            formula = f"{ends}, where the step rate ends"
+        holds = highest.times(run.share)
+        error = replace(holds.times(-1.0), value=old.base - min(holds.value, rate_limit or math.inf))
+        finest = unit / 10 ** (0 if old.unit in WHOLE else case.decimals_of(quantity))
         down = math.floor(safe / finest + 1e-9) * finest  # rounding up would be too fast
-        outcome = amount_outcome(case, quantity, down, error, U, formula)
-        if error < -outcome.T:
-            notes.append(f"The feed in force is slower than it needs to be: {safe:.0f} mm/min would still be safe.")
-        return judged(case, replace(outcome, notes=tuple(notes), predicted=0.0))
+        outcome = replace(amount_outcome(case, quantity, down, error, formula), predicted=0.0)
+        if error.value < -outcome.T:
+            would = f"{safe / unit:.0f} {old.unit}"
+            notes.append(f"The feed in force is slower than it needs to be: {would} would still be safe.")
+        finding = judged(case, replace(outcome, notes=tuple(notes)))
+        if ladder.limit is not None or old.base <= safe:
+            return finding
+        # Above what was tried and found clean: nothing says that it is too fast, nor that it isn't.
+        climb_on = (
+            "Every rung was clean, so this is only a lower bound: climb higher, to above the feed in force."
+            if ladder.clean >= run.feeds[-1]
+            else "Not every rung was read clearly: read those above too, with a finer instrument where they are open."
+        )
+        return replace(finding, verdict=Verdict.CANNOT_TELL, worth_correcting=False, notes=(climb_on, *finding.notes))
 
     def _rate_limit(self, case: Case, run: SpeedRun) -> float:
         """Feed at the controller's highest step rate, mm/min; 0 where that isn't known."""

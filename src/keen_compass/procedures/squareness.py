@@ -15,21 +15,24 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import K_OF_A_STATED_U, Case, Parameters, length_mm
-from keen_compass.procedures.results import PER_METRE, Outcome, assumed_spread, judged, no_number, piece_mean
+from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, length_mm
+from keen_compass.procedures.results import (
+    PER_METRE,
+    Outcome,
+    assumed_notes,
+    judged,
+    no_number,
+    odd_reading,
+    weighed,
+)
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
-from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.stored import StoredAmount
-from keen_compass.quantities.uncertainty import (
-    Component,
-    MeanReading,
-    independent_components,
-)
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.joint import Estimate
-from keen_compass.solve.square import from_diagonals, from_diameters, gantry_move, propagate
+from keen_compass.solve.plausibility import looks_scaled
+from keen_compass.solve.square import GAMMA, fit_rectangle, from_diameters, propagate
 
 LABELS = {
     "width": "width", "height": "height", "diagonal_1": "diagonal 1", "diagonal_2": "diagonal 2",
@@ -46,7 +49,8 @@ HINTS = {
     "d_135": "Widest across the other slanted way",
 }
 SIDES = {"width": (0, -1), "height": (1, 0), "d_0": (0, -1), "d_90": (-1, 0)}
-UNEQUAL_PLAY = 0.03  # mm, U: by how much the lost motion left in X and in Y may differ, where a circle must do
+LARGEST_PLAY = 2.0  # mm, of both axes together
+STRAINED = 2.5  # U: readings that contradict one another by more were not read on one figure
 ODD_LENGTH = 0.2  # of the ordered length; further off it is another line
 ASPECT = 0.75
 _PARAMETERS = {"figure", "width", "height", "compensation", "made_by"}
@@ -134,29 +138,35 @@ class Squareness(Procedure[SquareFigure]):
             words = " and ".join(LABELS[m] for m in missing[:2])
             note = f"Read {words} too: all four are needed."
             return Solution((no_number(case, "squareness", Verdict.UNRESOLVED, note, piece.height),))
-        means = {m: piece_mean(case, m, drawn=piece.drawn) for m in names}
-        if not case.confirmed and (doubt := _doubt(piece, means)):
+        measured = {m: case.measured(m, nominal=piece.nominal(m), drawn=piece.drawn) for m in names}
+        if not case.confirmed and (doubt := _doubt(case, piece, measured)):
             return Solution((no_number(case, "squareness", Verdict.IMPLAUSIBLE, doubt, piece.height),))
-        estimate = _estimate(piece, means, case.instrument)
-        gamma, U = math.tan(estimate.value), estimate.U
+        gamma, strain = _lean(case, piece, measured)
+        if not case.confirmed and strain:
+            words = "No {} has these {}: was one of them read along another line?"
+            kind = ("circle", "diameters") if piece.figure == "circle" else ("four-sided piece", "sides and diagonals")
+            note = words.format(*kind)
+            return Solution((no_number(case, "squareness", Verdict.IMPLAUSIBLE, note, piece.height),))
         w = case.gantry or PER_METRE
+        # The number is what the gantry's end was moved: what is known of it counts at the gantry.
+        tangent = weighed(case, "squareness", gamma, w)
         old = case.amount("squareness")
-        move = gantry_move(estimate.value, w)
+        move = -w * tangent.value
         new = StoredAmount.of("squareness", old.base + move, old.unit, case.decimals_of("squareness"))
-        error, U_error = gamma * PER_METRE, U * PER_METRE
         T = case.tolerance_of("squareness", piece.height)
         outcome = Outcome(
-            "squareness", old, new, error, U_error, T, _formula(piece, means), w * U,
-            _words(move if case.gantry else None, piece, means),
+            "squareness", old, new, tangent.times(PER_METRE), T, _formula(case, piece, measured, old.base, w, tangent),
+            w * tangent.U, _words(case, move, piece, measured),
+            last_digit=10 ** -case.decimals_of("squareness") / w * PER_METRE,
         )  # fmt: skip
         figures = {
-            "angle_deg": 90 - math.degrees(estimate.value), "mm_per_m": error, "gantry_move": move,
-            "gantry_width": w,
+            "angle_deg": 90 - math.degrees(math.atan(tangent.value)), "mm_per_m": tangent.value * PER_METRE,
+            "gantry_move": move, "gantry_width": w,
         }  # fmt: skip
         finding = judged(case, outcome, self)
-        if finding.verdict is Verdict.IN:  # what is in is left alone
-            finding = replace(finding, notes=())
-        return Solution((finding,), (), assumed_spread(case), figures)
+        if finding.verdict is Verdict.IN:  # what is in is left alone, but what was taken for granted is always said
+            finding = replace(finding, notes=_assumed(case, piece))
+        return Solution((finding,), (), assumed_notes(case), figures)
 
     def shown(self, figures: Figures) -> Shown:
         """The corner in degrees."""
@@ -167,12 +177,11 @@ class Squareness(Procedure[SquareFigure]):
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm/m."""
         piece = self.piece(case.piece)
-        scatter = case.scatter(drawn=piece.drawn)
-        parts = independent_components(
-            case.instrument.repeatability, readings_each, case.instrument, scatter, pieces=case.pieces
-        )
-        means = {m: MeanReading(piece.nominal(m), readings_each, parts, assumed=False) for m in _names(piece)}
-        return {"squareness": _estimate(piece, means, case.instrument).U * PER_METRE}
+        foreseen = {
+            m: case.foreseen(m, piece.nominal(m), readings_each, nominal=piece.nominal(m), drawn=piece.drawn)
+            for m in _names(piece)
+        }
+        return {"squareness": _lean(case, piece, foreseen)[0].U * PER_METRE}
 
     def example(self) -> dict[str, Any]:
         """A drawn rectangle that leans by about 1.6 mm per m."""
@@ -202,52 +211,77 @@ def _names(piece: SquareFigure) -> tuple[str, ...]:
     return CIRCLE if piece.figure == "circle" else RECTANGLE
 
 
-def _estimate(piece: SquareFigure, means: Mapping[str, MeanReading], instrument: Instrument) -> Estimate:
-    """γ with its components."""
+def _lean(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> tuple[Uncertain, bool]:
+    """(tan γ, whether the readings contradict one another)."""
     if piece.figure == "rectangle":
-        return propagate(_of_diagonals, means, instrument.permissible_error)
+        found = fit_rectangle(measured)
+        gamma = found.estimates[GAMMA]
+        slope = 1 / math.cos(gamma.value) ** 2
+        return Uncertain(math.tan(gamma.value), gamma.times(slope).effects), found.strain("width") > STRAINED
 
-    def of_diameters(d_0: float, d_45: float, d_90: float, d_135: float) -> float:
-        # The path leans, not the strip that the tool clears: a cut circle's widths are those of its path less the kerf.
-        c = piece.compensation
-        return from_diameters(d_0 + c, d_45 + c, d_90 + c, d_135 + c)
-
-    found = propagate(of_diameters, means, instrument.permissible_error)
-    # On one trip round, lost motion that differs by ΔB between X and Y widens 45° and narrows 135° by ΔB/√2 each side:
-    # w₄₅ − w₁₃₅ = √2·ΔB, which no diameter tells from a lean.
-    play = Component(math.sqrt(2) * UNEQUAL_PLAY / K_OF_A_STATED_U / piece.width)
-    return Estimate(found.value, (*found.components, play))
-
-
-def _of_diagonals(width: float, height: float, diagonal_1: float, diagonal_2: float) -> float:
-    return from_diagonals(width, height, diagonal_1, diagonal_2)
-
-
-def _doubt(piece: SquareFigure, means: Mapping[str, MeanReading]) -> str:
-    for m, reading in means.items():
-        n = piece.nominal(m)
-        if abs(reading.mean / n * 25.4 - 1) < 0.03:
-            return f"{LABELS[m]}: this looks like inches: {reading.mean:g} where {n:g} mm was ordered."
-        if abs(reading.mean / n - 1) > ODD_LENGTH:
-            return f"{LABELS[m]} is {reading.mean:g} mm where {n:.1f} was ordered: was it read along another line?"
-    return ""
+    # The path leans, not the strip that the tool clears: a cut circle's widths are those of its path less the kerf.
+    c = piece.compensation
+    widths = {m: replace(r.mean, value=r.value + c) for m, r in measured.items()}
+    tangent = propagate(lambda **w: math.tan(from_diameters(**{k.replace("_", ""): v for k, v in w.items()})), widths)
+    # Squares of opposite widths add up to the same: w₀² + w₉₀² = w₄₅² + w₁₃₅² for any sheared circle.
+    left = propagate(lambda d_0, d_45, d_90, d_135: (d_0**2 + d_90**2 - d_45**2 - d_135**2) / 2 / piece.width, widths)
+    # On one trip round, lost motion that differs by ΔB between X and Y widens 45° and narrows 135° by ΔB/√2 each:
+    # w₄₅ − w₁₃₅ = √2·ΔB, which no diameter tells from a lean, and which changes its sign with the way round.
+    play = [case.lost_motion(axis) for axis in ("x", "y")]
+    cause = Cause.ASSUMED if any(p.assumed for p in play) else Cause.KNOWN
+    differ = math.hypot(play[0].value - play[1].value, play[0].u, play[1].u)
+    source = Source("unequal play", math.sqrt(2) * differ / piece.width, cause)
+    # Play itself breaks that sum by Bx + By, so only what no play explains is asked about.
+    strained = abs(left.value) > max(STRAINED * left.U, LARGEST_PLAY)
+    return replace(tangent, effects=(*tangent.effects, (source, 1.0))), strained
 
 
-def _formula(piece: SquareFigure, means: Mapping[str, MeanReading]) -> str:
-    v = {m: format_mm(r.mean, 2) for m, r in means.items()}
+def _doubt(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> str:
+    for m, found in measured.items():
+        n, label = piece.nominal(m), LABELS[m]
+        if doubt := looks_scaled(m, n, [v.mm for v in case.lengths(m)], piece.compensation):
+            return f"{label}: {doubt.sentence}"
+        if abs(found.value / n - 1) > ODD_LENGTH:
+            return (
+                f"{label} is {case.shown(found.value)} where {case.shown(n, 1)} were ordered: was it read along "
+                "another line?"
+            )
+    return odd_reading(case, measured.values(), LABELS)
+
+
+def _formula(
+    case: Case, piece: SquareFigure, measured: Mapping[str, Measurement], old: float, w: float, tangent: Uncertain
+) -> str:  # fmt: skip
+    """From what was moved in all to what should be: old − w × tan γ, whose tangent is the sine up to its cube."""
+    v = {m: case.in_its_unit(r.value) for m, r in measured.items()}
+    held, wide = (case.in_its_unit(x, "mm") for x in (old, w))
+    if "squareness" in case.known:
+        return f"{held} − {wide} × {tangent.value:.6f}"
     if piece.figure == "circle":
-        return f"tan γ = ({v['d_45']}² − {v['d_135']}²) ÷ (2 × {v['d_0']} × {v['d_90']})"
-    return f"sin γ = ({v['diagonal_1']}² − {v['diagonal_2']}²) ÷ (4 × {v['width']} × {v['height']})"
+        c = f" + {case.ordered(piece.compensation)}" if piece.compensation else ""
+        d = {m: f"({text}{c})" if c else text for m, text in v.items()}
+        return f"{held} − {wide} × ({d['d_45']}² − {d['d_135']}²) ÷ (2 × {d['d_0']} × {d['d_90']})"
+    return f"{held} − {wide} × ({v['diagonal_1']}² − {v['diagonal_2']}²) ÷ (4 × {v['width']} × {v['height']})"
 
 
-def _words(move: float | None, piece: SquareFigure, means: Mapping[str, MeanReading]) -> tuple[str, ...]:
+def _assumed(case: Case, piece: SquareFigure) -> tuple[str, ...]:
+    """What a circle takes for granted of the play."""
+    if piece.figure != "circle" or not any(case.lost_motion(a).assumed for a in ("x", "y")):
+        return ()
+    U = case.shown(ASSUMED_LOST_MOTION.U or 0.0)
+    return (f"The lost motion left in X and Y was taken as 0 ± {U} each, assumed: it looks like a lean on a circle.",)
+
+
+def _words(case: Case, move: float, piece: SquareFigure, measured: Mapping[str, Measurement]) -> tuple[str, ...]:
     words = []
-    if move is not None:
-        words.append(f"Move the gantry’s end at highest X by {abs(move):.2f} mm towards {'+' if move > 0 else '−'}Y.")
+    if case.gantry:
+        runs, end = case.gantry_along.upper(), "X" if case.gantry_along == "y" else "Y"
+        way = "+" if move > 0 else "−"
+        words.append(f"Move the gantry’s end at highest {end} by {case.shown(abs(move))} towards {way}{runs}.")
     else:
-        words.append("No distance between two drives is known: the move is given for 1 m.")
+        words.append(f"No distance between two drives is known: the move is given for {case.shown(PER_METRE, 0)}.")
+    words += _assumed(case, piece)
     if piece.figure == "circle":
-        words.append(f"The lost motion left in X and Y was taken to differ by at most {UNEQUAL_PLAY:g} mm, assumed.")
-        differ = (means["d_0"].mean - means["d_90"].mean) / piece.width * PER_METRE
+        differ = (measured["d_0"].value - measured["d_90"].value) / piece.width * PER_METRE
         words.append(f"X comes out {abs(differ):.2f} mm per m {'longer' if differ > 0 else 'shorter'} than Y.")
     return tuple(words)

@@ -5,7 +5,6 @@ A run of its own within the travel run: it needs the same rule, and yields no nu
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 
 from keen_compass.errors import PieceError
@@ -14,10 +13,19 @@ from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import Measurand
 from keen_compass.procedures.case import Case
-from keen_compass.procedures.results import amount_outcome, assumed_spread, judged, no_number
+from keen_compass.procedures.results import (
+    PER_METRE,
+    amount_outcome,
+    assumed_notes,
+    dial_mean,
+    judged,
+    no_number,
+    odd_reading,
+)
 from keen_compass.quantities.findings import Solution
-from keen_compass.quantities.lengths import format_mm
-from keen_compass.quantities.verdict import Verdict
+from keen_compass.quantities.measuring import Held
+from keen_compass.quantities.uncertainty import Uncertain
+from keen_compass.quantities.verdict import Verdict, judge
 from keen_compass.solve.travel import fit_tracking
 
 OVERRUN = 6.0  # mm, from below onto the mark
@@ -68,23 +76,48 @@ def trips_of(given: object) -> int:
     return given
 
 
+SLIPS = 2.0  # of its standard deviation: what a slip exceeds once in twenty trips
+
+
 def track(case: Case, run: TrackingRun) -> Solution:
-    """How far each trip drifts, and how it slips about that."""
-    trips = [[v.mm for v in case.lengths(f"trip_{k}")] for k in range(1, run.trips + 1)
-             if f"trip_{k}" in case.readings]  # fmt: skip
-    if len(trips) < 2:
+    """How far each trip drifts, and how it slips about that: whichever is worse is judged."""
+    names = {k: f"trip_{k}" for k in range(1, run.trips + 1) if f"trip_{k}" in case.readings}
+    if len(names) < 2:
         note = "Two trips at least: one return alone can’t tell drift from slip."
         return Solution((no_number(case, "tracking", Verdict.UNRESOLVED, note),))
-    r = case.instrument.resolution / math.sqrt(12)
-    found = fit_tracking(trips, case.instrument.repeatability, r)
-    drift, U = found.drift.value, found.drift.U
+    trips = {k: dial_mean(case, name) for k, name in names.items()}
+    labels = {m.name: f"trip {k}" for k, m in trips.items()}
+    if not case.confirmed and (asks := odd_reading(case, trips.values(), labels)):
+        return Solution((no_number(case, "tracking", Verdict.IMPLAUSIBLE, asks),))
+    found = fit_tracking(trips)
+    slips = found.slips(SLIPS)
+    worse = _worse(found.drift, slips, case.tolerance_of("tracking", PER_METRE))
     old = case.amount("tracking")
-    formula = f"{format_mm(drift, 3, signed=True)} mm each trip of 2 × {run.length:g} mm"
     # No number in a controller cures it; what is kept counts how often the feed was looked after.
-    outcome = amount_outcome(case, "tracking", old.base + 1, drift, U, formula)
-    finding = judged(case, outcome)
-    if finding.verdict is not Verdict.IN:
-        cure = "No number cures it: look after pinch rollers, grit and media tension, then run it again."
-        finding = replace(finding, notes=(*finding.notes, cure))
-    means = [math.fsum(t) / len(t) for t in trips]
-    return Solution((finding,), (), assumed_spread(case), {"trips": means, "drift": drift, "slip": found.slip})
+    outcome = amount_outcome(case, "tracking", old.base + 1, worse, f"{old.number(0)} + 1, looked after once more")
+    each = f"each trip of 2 × {case.shown(run.length, 0)}"
+    words = [f"It drifts {case.shown(found.drift.value, 3, signed=True)} {each}."]
+    if worse is slips:
+        words = [f"It slips by up to {case.shown(slips.value, 3)} from trip to trip; the drift is smaller."]
+    if abs(worse.value) + worse.U > outcome.T:
+        words.insert(0, "No number cures it: look after pinch rollers, grit and media tension, then run it again.")
+    finding = judged(case, replace(outcome, notes=tuple(words)))
+    if finding.verdict is Verdict.CANNOT_TELL:
+        finding = replace(finding, notes=(MORE_TRIPS, *finding.notes))
+    figures = {"trips": [m.value for m in trips.values()], "drift": found.drift.value, "slip": found.slip}
+    return Solution((finding,), (), assumed_notes(case), figures)
+
+
+def _worse(drift: Uncertain, slips: Uncertain, T: float) -> Uncertain:
+    """What decides: what is surely out, else what is open, else what reaches further."""
+    order = (Verdict.OUT, Verdict.CANNOT_TELL, Verdict.IN)
+    return min((drift, slips), key=lambda e: (order.index(judge(e.value, e.U, T)), -abs(e.value) - e.U))
+
+
+def foreseen_drift(case: Case, run: TrackingRun) -> dict[str, float]:
+    """U of the drift that reading alone leaves; what the trips scatter is not known before."""
+    last = case.foreseen(f"trip_{run.trips}", 0.0, 1, held=Held.AGAINST)
+    return {"tracking": last.mean.times(1 / run.trips).U}
+
+
+MORE_TRIPS = "More trips would tell drift from slip more sharply, and may settle it: twice as many halve what is open."

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
@@ -18,33 +18,39 @@ from keen_compass.pieces.where import OnRule
 from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
 from keen_compass.procedures.results import (
+    ABBE,
     PER_METRE,
-    assumed_spread,
+    assumed_notes,
     backlash_outcome,
     judged,
     no_number,
+    odd_reading,
     parts_say,
     scale_formula,
     scale_outcome,
+    suggest_warmth,
 )
-from keen_compass.procedures.tracking import TRIPS, TrackingRun, track, trips_of
+from keen_compass.procedures.tracking import TRIPS, TrackingRun, foreseen_drift, track, trips_of
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Deviations, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import format_mm
-from keen_compass.quantities.uncertainty import alignment, temperature
+from keen_compass.quantities.lengths import Length, format_mm
+from keen_compass.quantities.measuring import READ_ALONG, Held, Measurement
+from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.bend import Shape, shape_of
+from keen_compass.solve.joint import Observation
 from keen_compass.solve.plausibility import looks_scaled
-from keen_compass.solve.travel import AxisFigures, Node, TravelFit, fit_travel, iso_figures
+from keen_compass.solve.travel import AxisFigures, Node, TravelFit, fit_travel, iso_figures, scale_of
 
+UNEVEN = [0, 170, 410, 560, 790, 1000]  # mm, of the example
 MARGIN = 15.0  # mm from the ends of the bed; the overrun must fit in
 OVERRUN = 6.0  # mm beyond the outer targets, so that each is approached from the stated side
 Z_MARGIN, Z_OVERRUN = 2.0, 1.0
 STRIP = 10.0  # mm, by which the next place for ticks is looked for
 MOST_TARGETS = 200
-READS_SHORT = ("steel rule", "tape")  # read along a scale: a tilt makes it read short, not long
+UNEVEN_BY, GOLDEN = 0.33, (math.sqrt(5) - 1) / 2  # of a spacing
 SETTLED = 300.0  # mm/min, feed of a run: nothing is to swing when it is read
 PARALLEL = (0.3, 0.6, 1.2, 2.6)  # degrees: laid with care, against a stop, by eye, roughly
 _PARAMETERS = {
@@ -176,8 +182,9 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         targets = 11 if around.size >= 500 else 6
         # On marks that a rule has: the run is a little shorter for it.
         spacing = max(math.floor(around.size / (targets - 1) / around.fine + 1e-9) * around.fine, around.fine)
+        length = spacing * (targets - 1)
         return self._beside(around, body | {
-            "run": "travel", "targets": targets, "length": spacing * (targets - 1),
+            "run": "travel", "targets": _uneven(targets, length, around.fine), "length": length,
             "compensation_off": bool(chosen.get("compensation_off")),
             "parallel_within_deg": chosen.get("parallel_within_deg", PARALLEL[0]), "units": machine.units,
         })  # fmt: skip
@@ -268,9 +275,13 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         """U of scale (mm/m) and lost motion (mm) if every target were read so often."""
         run = self.piece(case.piece)
         if isinstance(run, TrackingRun):
-            return {}
-        exact = {node: [node[0]] * readings_each for node in run.nodes().values()}
-        found = _fit(case, run, exact, spread=True)
+            return foreseen_drift(case, run)
+        case = _laid(case, run)
+        foreseen = {
+            node: case.foreseen(name, node[0], readings_each, held=Held.ALONG, nominal=node[0])
+            for name, node in run.nodes().items()
+        }
+        found = fit_travel(run.axis, foreseen, _known(case, run))
         lost = {f"{run.axis}_backlash": found.lost_motion.U} if found.lost_motion else {}
         return {f"{run.axis}_steps": found.scale.U * PER_METRE, **lost}
 
@@ -278,9 +289,9 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         """X over a metre, six targets, five cycles: 0.31 mm/m too long, 0.12 mm lost motion."""
         noise = (0.0, 0.01, -0.01, 0.01, 0.0, -0.01)
         readings = []
-        for name, (p, way) in self.piece({"length": 1000, "targets": 6}).nodes().items():  # type: ignore[union-attr]
+        for name, (p, way) in self.piece({"targets": UNEVEN}).nodes().items():  # type: ignore[union-attr]
             at = 2.34 + p * 1.00031 - 0.06 * way
-            readings.append({"measurand": name, "values": [round(at + noise[(i + int(p / 200)) % 6], 2)
+            readings.append({"measurand": name, "values": [round(at + noise[(i + int(p / 170)) % 6], 2)
                                                            for i in range(5)]})  # fmt: skip
         return {
             "procedure": "travel-run",
@@ -288,9 +299,9 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
                 "units": "mm", "resolution_form": "steps_per_mm", "decimals": 3,
                 "values": {"x_steps": 106.667, "x_backlash": 0.0},
             },
-            "piece": {"axis": "x", "length": 1000, "targets": 6},
+            "piece": {"axis": "x", "length": 1000, "targets": UNEVEN},
             "instrument": {
-                "name": "glass scale", "resolution": 0.01, "permissible_error": [0.01, 0.00001],
+                "name": "glass scale", "kind": "rule", "resolution": 0.01, "permissible_error": [0.01, 0.00001],
                 "parallel_within_deg": 0.2,
             },
             "tolerance": {"x_steps": 0.2, "x_backlash": 0.05},
@@ -319,43 +330,50 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         falls = _rise(readings) < 0
         if falls:
             readings = {node: [-v for v in values] for node, values in readings.items()}
-        question = self._question(case, readings, falls=falls)
+            case = turned_round(case)
+        case = _laid(case, run)
+        measured = _measured(case, nodes)
+        question = self._question(case, readings, measured, falls=falls)
         if question and not case.confirmed:
             return Solution((no_number(case, steps, Verdict.IMPLAUSIBLE, question, run.length),))
-        found = _fit(case, run, readings)
-        shape = _shape(case, nodes, falls=falls)
+        found = fit_travel(run.axis, measured, _known(case, run))
+        shape = _shape(case, nodes)
         findings = [self._scale(case, run, found, shape)]
         if found.lost_motion:
-            findings.append(self._lost_motion(case, run, found))
+            findings.append(self._lost_motion(case, run, found.lost_motion))
         else:
             findings.append(no_number(case, backlash, Verdict.UNRESOLVED, "Read some targets coming back too."))
-        notes = [*assumed_spread(case)]
+        notes = [*assumed_notes(case), *suggest_warmth(case, run.length)]
         if found.inflation > 1:
             notes.append("The targets scatter more than single readings do; the uncertainty says so.")
+        if run.axis == "z":
+            notes.append(ABBE)
         return Solution(tuple(findings), (), tuple(notes), _figures(run, found, iso_figures(readings), shape))
 
-    def _question(self, case: Case, readings: Mapping[Node, list[float]], *, falls: bool) -> str:
+    def _question(
+        self, case: Case, readings: Mapping[Node, list[float]], measured: Mapping[Node, Measurement], *, falls: bool
+    ) -> str:  # fmt: skip
         if falls:
             return "The readings fall as the axis rises: does the rule lie the wrong way round?"
         positions = [p for p, _ in readings]
         doubt = looks_scaled("travel", max(positions) - min(positions), [_rise(readings)], 0.0)
-        return f"Travel: {doubt.sentence}" if doubt else ""
+        if doubt:
+            return f"Travel: {doubt.sentence}"
+        return odd_reading(case, measured.values(), {m.name: _stop(case, node) for node, m in measured.items()})
 
     def _scale(self, case: Case, run: TravelRun, found: TravelFit, shape: Shape | None) -> Finding:
         quantity = f"{run.axis}_steps"
-        s, U = found.scale.value, found.scale.U
-        wanted, came = case.ordered(run.length), case.in_its_unit(run.length * (1 + s))
+        s = found.scale
+        wanted, came = case.ordered(run.length), case.in_its_unit(run.length * (1 + s.value))
         formula = scale_formula(case, quantity, wanted, came)
-        notes = [words for words in (_in_words(shape), parts_say(case, quantity, s)) if words]
-        if case.instrument.kind in READS_SHORT and not (run.parallel_within or case.instrument.parallel_within):
+        notes = [words for words in (_in_words(case, shape), parts_say(case, quantity, s.value)) if words]
+        if case.instrument.kind in READ_ALONG and not case.instrument.parallel_within:
             notes.append("No tilt of the rule was stated; 2.6° would look like 1 mm per m.")
-        return judged(case, scale_outcome(case, quantity, s, U, run.length, formula, tuple(notes)), self)
+        return judged(case, scale_outcome(case, quantity, s, run.length, formula, tuple(notes)), self)
 
-    def _lost_motion(self, case: Case, run: TravelRun, found: TravelFit) -> Finding:
-        B = found.lost_motion
-        assert B is not None
-        off = run.compensation_off
-        return judged(case, backlash_outcome(case, f"{run.axis}_backlash", B.value, B.U, compensation_off=off), self)
+    def _lost_motion(self, case: Case, run: TravelRun, B: Uncertain) -> Finding:
+        quantity, off = f"{run.axis}_backlash", run.compensation_off
+        return judged(case, backlash_outcome(case, quantity, B, compensation_off=off), self)
 
 
 PROCEDURE = TravelRunProcedure()
@@ -371,6 +389,16 @@ def _aside_per_metre(degrees: float) -> int:
     return round(1000 * math.tan(math.radians(degrees)))
 
 
+def _uneven(count: int, length: float, fine: float) -> list[float]:
+    """So many positions on marks of the rule, unevenly spaced: even spacing hides a cyclic error (ISO 230-2).
+
+    Each lies off its even place by up to a third of a spacing, by the golden section, which never falls into a period.
+    """
+    spacing = length / (count - 1)
+    inner = [spacing * (i + UNEVEN_BY * (2 * ((i * GOLDEN) % 1) - 1)) for i in range(1, count - 1)]
+    return [0.0, *(round(p / fine) * fine for p in inner), length]
+
+
 def _targets(given: object, length: float) -> tuple[float, ...]:
     """How many, evenly over `length`; or the positions themselves, mm."""
     if isinstance(given, list):
@@ -384,20 +412,39 @@ def _targets(given: object, length: float) -> tuple[float, ...]:
     return tuple(round(length * i / (n - 1), 6) for i in range(n))
 
 
-def _fit(case: Case, run: TravelRun, readings: Mapping[Node, list[float]], *, spread: bool = False) -> TravelFit:
-    """The straight line, with alignment and temperature in its slope."""
+def _laid(case: Case, run: TravelRun) -> Case:
+    """The instrument as it lay on this run."""
     within = run.parallel_within or case.instrument.parallel_within
-    long = case.instrument.kind not in READS_SHORT
-    shift, u = alignment(1.0, within, reads_long=long) if within else (0.0, 0.0)
-    if case.temperature:
-        t = case.temperature
-        warm, u_warm = temperature(1.0, t.material, t.part, t.instrument, t.u_c)
-        shift, u = shift + warm, math.hypot(u, u_warm)
-    return fit_travel(
-        {node: [v * (1 + shift) for v in values] for node, values in readings.items()},
-        case.instrument.repeatability, case.instrument.resolution,
-        slope_half_width=case.instrument.permissible_error[1], slope_extra=u, expected=spread,
-    )  # fmt: skip
+    return replace(case, instrument=replace(case.instrument, parallel_within=within))
+
+
+def turned_round(case: Case) -> Case:
+    """With every length read the other way."""
+    turned = {
+        m: tuple(replace(r, mm=-r.mm) if isinstance(r, Length) else r for r in read)
+        for m, read in case.readings.items()
+    }
+    return replace(case, readings=turned)
+
+
+def _measured(case: Case, nodes: Mapping[str, Node]) -> dict[Node, Measurement]:
+    """All targets' readings with one spread between them: the axis comes to rest everywhere alike."""
+    spread = case.seen_spread()
+    return {
+        node: case.measured(name, held=Held.ALONG, nominal=node[0], spread=spread)
+        for name, node in nodes.items() if name in case.readings
+    }  # fmt: skip
+
+
+def _known(case: Case, run: TravelRun) -> list[Observation]:
+    """What was known of the axis' scale; what was known of its play is weighed when that is judged."""
+    scale = scale_of(run.axis)
+    known = case.known.get(scale.name)
+    return [known.row(scale)] if known else []
+
+
+def _stop(case: Case, node: Node) -> str:
+    return f"at {case.shown(node[0], 0)} {'up' if node[1] > 0 else 'coming back'}"
 
 
 def _rise(readings: Mapping[Node, list[float]]) -> float:
@@ -410,22 +457,20 @@ def _mean_at(readings: Mapping[Node, list[float]], p: float) -> float:
     return math.fsum(values) / len(values)
 
 
-def _shape(case: Case, nodes: Mapping[str, Node], *, falls: bool) -> Shape | None:
-    """The shape of the residuals, readings in the order walked. falls: the rule lies the other way round."""
-    sign = -1.0 if falls else 1.0
-    at = [
-        (p, way, [sign * v.mm for v in case.lengths(name)]) for name, (p, way) in nodes.items() if name in case.readings
-    ]
+def _shape(case: Case, nodes: Mapping[str, Node]) -> Shape | None:
+    """The shape of the residuals, readings in the order walked."""
+    at = [(p, way, [v.mm for v in case.lengths(name)]) for name, (p, way) in nodes.items() if name in case.readings]
     cycles = max(len(read) for *_, read in at)
     walked = [(p, way, read[cycle]) for cycle in range(cycles) for p, way, read in at if cycle < len(read)]
     positions, ways, values = zip(*walked, strict=True)
-    return shape_of(positions, ways, values, case.instrument.resolution)
+    division = max(case.instrument.resolution, case.fraction_step())
+    return shape_of(positions, ways, values, division, case.instrument.permissible_error[0])
 
 
-def _in_words(shape: Shape | None) -> str:
+def _in_words(case: Case, shape: Shape | None) -> str:
     if shape is None:
         return ""
-    size = f"{shape.size:.2f} mm"
+    size = case.shown(shape.size)
     match shape.kind:
         case "bend":
             return (
@@ -434,8 +479,8 @@ def _in_words(shape: Shape | None) -> str:
             )
         case "cyclic":
             return (
-                f"The deviations swing by {size} every {shape.where:.0f} mm: an eccentric pulley or pinion, or a "
-                "screw’s lead error; not a wrong number."
+                f"The deviations swing by {size}, probably every {case.shown(shape.where, 0)}: an eccentric pulley or "
+                "pinion, or a screw’s lead error; not a wrong number."
             )
         case _:
             return f"From reading {int(shape.where) + 1} on all lies {size} off: something slipped there."
@@ -455,7 +500,7 @@ def _figures(run: TravelRun, found: TravelFit, iso: AxisFigures, shape: Shape | 
         "reversal_B": iso.reversal,
         "repeatability_R": iso.repeatability,
         "systematic_E": iso.systematic,
-        "after": "ISO 230-2" if iso.standard else "estimates: fewer than five cycles both ways",
+        "after": f"estimates: {iso.lacking}" if iso.lacking else "ISO 230-2",
         "cycles": iso.cycles,
         "shape": {"kind": shape.kind, "size": shape.size, "where": shape.where} if shape else None,
         "axis": run.axis,

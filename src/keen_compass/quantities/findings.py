@@ -23,6 +23,7 @@ class Finding:
     tolerance: in `error_unit`.
     predicted_error: what rounding to the controller's decimals leaves, in `error_unit`.
     subject: what the value belongs to, besides the machine.
+    limits: what limits the answer: causes (`uncertainty.Cause`) with their share of the variance, the largest first.
     formula: one line of arithmetic that leads from old to new.
     notes: sentences for the technician; the first says what would settle it, where that applies.
     """
@@ -42,6 +43,7 @@ class Finding:
     notes: tuple[str, ...] = ()
     predicted_error: float = 0.0
     subject: Subject = NO_SUBJECT
+    limits: tuple[tuple[str, float], ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         """As `solve` prints it and the logbook keeps it."""
@@ -61,13 +63,23 @@ class Finding:
             "notes": list(self.notes),
             "predicted_error": self.predicted_error,
             "subject": self.subject.to_json(),
+            "limits": [[cause, share] for cause, share in self.limits],
         }
 
     @classmethod
     def from_json(cls, body: Mapping[str, Any]) -> Finding:
         """Inverse of `to_json`."""
         subject = Subject(**body.get("subject", {}))
-        return cls(**{**body, "verdict": Verdict(body["verdict"]), "notes": tuple(body["notes"]), "subject": subject})
+        limits = tuple((cause, share) for cause, share in body.get("limits", ()))
+        return cls(
+            **{
+                **body,
+                "verdict": Verdict(body["verdict"]),
+                "notes": tuple(body["notes"]),
+                "subject": subject,
+                "limits": limits,
+            }
+        )
 
 
 @dataclass(frozen=True, slots=True)

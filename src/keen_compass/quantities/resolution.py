@@ -58,6 +58,9 @@ _NOUNS = {
     ResolutionForm.PERCENT_100: "scale",
 }
 LARGEST = 1e9
+MOST_DECIMALS = 18
+SAME = 1e-9  # relative
+LOST_AT_MOST = 0.01  # of a number, by rounding; one that would lose more is kept with more decimals
 _TRAVEL_PER_STEP = (ResolutionForm.UM_PER_STEP, ResolutionForm.INCH_PER_STEP)
 
 
@@ -131,6 +134,20 @@ class StoredResolution:
         value = self.value * now / steps if self.form in _TRAVEL_PER_STEP else self.value * steps / now
         return replace(self, value=round(value, decimals))
 
+    def held_with(self, decimals: int) -> int:
+        """How many decimals this number is kept with: those stated, but never fewer than leave it what it is.
+
+        An inch per step has five zeros before its first digit, and nobody keeps it with three decimals.
+        """
+        if abs(round(self.value, decimals) - self.value) <= LOST_AT_MOST * abs(self.value):
+            return decimals
+        enough = (
+            n
+            for n in range(decimals, MOST_DECIMALS)
+            if abs(round(self.value, n) - self.value) <= SAME * abs(self.value)
+        )
+        return next(enough, MOST_DECIMALS)
+
     def corrected(self, s: float, decimals: int) -> StoredResolution:
         """What makes the scale error s = actual/commanded − 1 vanish, rounded as the controller keeps it.
 
@@ -199,4 +216,6 @@ class StoredResolution:
 def _number(given: object, place: str) -> float:
     if isinstance(given, bool) or not isinstance(given, (int, float)):
         raise InputError(f"expected a number, got {given!r}", place)
+    if not abs(given) <= LARGEST:  # before it is turned: a whole number may be larger than any float
+        raise InputError("is too large, or no number", place)
     return float(given)

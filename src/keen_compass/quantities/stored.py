@@ -117,7 +117,6 @@ def same_size(a: StoredValue, b: StoredValue) -> float:
 def _number(given: object) -> float:
     if isinstance(given, bool) or not isinstance(given, (int, float)):
         raise InputError(f"expected a number, got {given!r}")
-    value = float(given)
-    if not abs(value) < LARGEST:
-        raise InputError(f"{value:g} is too large")
-    return value
+    if not abs(given) < LARGEST:  # before it is turned: a whole number may be larger than any float
+        raise InputError("is too large, or no number")
+    return float(given)

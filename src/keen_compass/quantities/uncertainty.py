@@ -1,10 +1,13 @@
-"""Uncertainty of readings and results, after the GUM (JCGM 100:2008). Formulas: arithmetic.md §3.
+"""Uncertainty of results, after the GUM (JCGM 100:2008). Formulas: arithmetic.md §3.
 
-A result's variance is a sum of contributions. Each is a `Component`: a standard deviation that it
-brings to the result, its degrees of freedom, and whether its distribution is a rectangle. The
-expanded uncertainty comes from all of them at once (Welch–Satterthwaite, GUM G.4.1), with one
-exception: where a single rectangle outweighs everything else, a normal k would claim more than
-the whole width of the rectangle, so k = 1.65, which holds 95 % of a rectangle.
+A result's variance is a sum over *sources*: errors that nobody knows, each with a standard deviation, its degrees of
+freedom and a shape. A source has a name, and the same name is the same error wherever it enters: what two means share
+is added up with its sign before it is squared, so that a difference keeps only what differs. Sources whose spread was
+estimated from the same readings share the degrees of freedom of that estimate, and they are counted once.
+
+The expanded uncertainty comes from all of them at once (Welch–Satterthwaite, GUM G.4.1), with one exception: where a
+single rectangle outweighs everything else a normal k would claim more than its whole width, so k = 1.65, which holds
+95 % of a rectangle. And a tilt that was stated must be covered at its limit, because it stays the same all day.
 """
 
 from __future__ import annotations
@@ -12,184 +15,215 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 from keen_compass.errors import UncertaintyError
-from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import format_mm
 
-POOL_BELOW = 5  # readings; from here on a mean's own spread stands alone
+DOMINATES = 0.2  # ratio of everything else to one bounded source; keeps ≥ 94 % inside
+TRIFLE = 1e-4  # of a variance: below, a cause limits nothing
 K_RECTANGLE = 1.65  # 0.95·√3
-RECTANGLE_DOMINATES = 0.2  # ratio of everything else to the one rectangle; keeps ≥ 94 % inside
+K_TILT = math.sqrt(5)  # the whole width of what a tilt within ±Θ does, from its mean
+
+
+class Cause(StrEnum):
+    """What kind of thing makes a result uncertain: what limits an answer is told in these."""
+
+    REPEATS = "repeats"
+    DIVISION = "division"
+    OWN_ERROR = "own_error"  # the instrument's, within what is permitted
+    TILT = "tilt"
+    WARMTH = "warmth"
+    PIECES = "pieces"
+    SEATING = "seating"
+    KNOWN = "known"
+    ASSUMED = "assumed"
+    SCATTER = "scatter"  # about a straight line
+    LADDER = "ladder"  # nothing is known between two rungs
+
+
+class Shape(StrEnum):
+    """How an error is distributed."""
+
+    NORMAL = "normal"
+    RECTANGLE = "rectangle"
+    TILT = "tilt"  # of θ² with θ uniform
 
 
 @dataclass(frozen=True, slots=True)
-class Component:
-    """One contribution to a standard uncertainty: u (same unit as the result), dof, shape."""
+class Source:
+    """One error that nobody knows.
 
+    name: which error; the same name is the same error. u: its standard deviation.
+    dof: how well u is known. estimate: from which readings, where others share them; shared_dof: how many of `dof`.
+    """
+
+    name: str
     u: float
+    cause: Cause
     dof: float = math.inf
-    rectangular: bool = False
+    shape: Shape = Shape.NORMAL
+    estimate: str = ""
+    shared_dof: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
-class MeanReading:
-    """The mean of repeated readings, mm, with the components of its independent uncertainty."""
+class Uncertain:
+    """A value with all that makes it uncertain: each source with the coefficient by which it enters."""
 
-    mean: float
-    n: int
-    components: tuple[Component, ...]
-    assumed: bool
+    value: float
+    effects: tuple[tuple[Source, float], ...]
 
     @property
     def u(self) -> float:
-        """Standard uncertainty of the independent part, mm."""
-        return combine(self.components)
+        """Standard uncertainty."""
+        return math.sqrt(math.fsum(v for _, v in variances(self.effects)))
+
+    @property
+    def U(self) -> float:
+        """Expanded uncertainty (95 %). Raises UncertaintyError for zero."""
+        return expand(self.effects)
+
+    def times(self, factor: float) -> Uncertain:
+        """In another unit."""
+        return combination(((factor, self),))
+
+
+def combination(terms: Iterable[tuple[float, Uncertain]], constant: float = 0.0) -> Uncertain:
+    """constant + Σ coefficient · value, with what the values share counted once (GUM (16))."""
+    summed: dict[Source, float] = {}
+    value = constant
+    for factor, term in terms:
+        value += factor * term.value
+        for source, c in term.effects:
+            summed[source] = summed.get(source, 0.0) + factor * c
+    return Uncertain(value, tuple((s, c) for s, c in summed.items() if c))
+
+
+def covariance(a: Uncertain, b: Uncertain) -> float:
+    """Of two results: what they share."""
+    of_b: dict[str, float] = {}
+    for source, c in b.effects:
+        of_b[source.name] = of_b.get(source.name, 0.0) + c
+    return math.fsum(c * source.u * of_b[source.name] * source.u for source, c in a.effects if source.name in of_b)
 
 
 @dataclass(frozen=True, slots=True)
-class PieceScatter:
-    """How much equal pieces differ on this machine and process: s in mm, dof; from its logbook or assumed."""
+class Ellipse:
+    """Where two results lie together with 95 %: half axes, and the turn of the longer one from the first, rad."""
 
-    s: float
-    dof: float = 4.0
-    assumed: bool = True
-
-
-def combine(components: Iterable[Component]) -> float:
-    """Root sum of squares."""
-    return math.sqrt(math.fsum(c.u * c.u for c in components))
+    major: float
+    minor: float
+    turn: float
 
 
-def pooled_repeats(values: Sequence[float], record: Repeatability) -> Repeatability:
-    """Spread of single readings: own when n ≥ 5, else pooled with the instrument's record.
+def ellipse(a: Uncertain, b: Uncertain) -> Ellipse:
+    """The 95 % region of two results of one fit. With few degrees of freedom it widens as U does."""
+    aa, bb, ab = covariance(a, a), covariance(b, b), covariance(a, b)
+    middle, off = (aa + bb) / 2, math.hypot((aa - bb) / 2, ab)
+    if not middle > 0:
+        raise UncertaintyError("the uncertainty came out as zero; state the instrument's resolution")
+    dof = min(effective_dof(a.effects), effective_dof(b.effects))
+    k = math.sqrt(_f_95_of_two(dof))
+    turn = math.atan2(2 * ab, aa - bb) / 2
+    return Ellipse(k * math.sqrt(middle + off), k * math.sqrt(max(middle - off, 0.0)), turn)
 
-    s² = ((n−1)s² + ν_p·s_p²)/(n−1+ν_p), even if the readings came out equal: three equal readings
-    say little about how much they might differ.
+
+def _f_95_of_two(dof: float) -> float:
+    """2·F₀.₉₅(2, ν), which has a closed form for two numbers at once: ν·(0.05^(−2/ν) − 1)."""
+    return -2 * math.log(0.05) if math.isinf(dof) else dof * math.expm1(-2 / dof * math.log(0.05))
+
+
+def variances(effects: Iterable[tuple[Source, float]]) -> list[tuple[Source, float]]:
+    """Each source with the variance that it brings; sources of one name are one."""
+    first: dict[str, Source] = {}
+    summed: dict[str, float] = {}
+    for source, c in effects:
+        first.setdefault(source.name, source)
+        summed[source.name] = summed.get(source.name, 0.0) + c
+    return [(first[name], (c * first[name].u) ** 2) for name, c in summed.items() if c]
+
+
+def effective_dof(effects: Iterable[tuple[Source, float]]) -> float:
+    """Welch–Satterthwaite (GUM (G.2b)), for variances whose estimates share some of their degrees of freedom.
+
+    Two estimates s² with ν₁ and ν₂ of which ν₀ are the same readings covary by 2σ⁴ν₀/(ν₁ν₂).
     """
-    n = len(values)
-    own = _variance(values) if n > 1 else 0.0
-    if n >= POOL_BELOW:
-        return Repeatability(math.sqrt(own), n - 1)
-    dof = n - 1 + record.dof
-    return Repeatability(math.sqrt(((n - 1) * own + record.dof * record.s**2) / dof), dof, record.assumed)
+    return _dof(variances(effects))
 
 
-def mean_of_readings(
-    values: Sequence[float],
-    instrument: Instrument,
-    piece_scatter: PieceScatter,
-    *,
-    pieces: int = 1,
-    coarsest: float = 0.0,
-) -> MeanReading:
-    """Mean of readings (mm) of one measurand, with u² = s²/n + r²/12 (or r²/6) + s_piece²/pieces.
-
-    coarsest: resolution at which the coarsest of them was stated (a fraction), mm; counts where it
-    is coarser than the instrument's.
-    """
-    if not values:
-        raise UncertaintyError("a mean needs at least one reading")
-    n = len(values)
-    spread = pooled_repeats(values, instrument.repeatability)
-    components = independent_components(spread, n, instrument, piece_scatter, pieces=pieces, coarsest=coarsest)
-    assumed = n < POOL_BELOW and instrument.repeatability.assumed
-    return MeanReading(math.fsum(values) / n, n, components, assumed)
+def _dof(weights: Sequence[tuple[Source, float]]) -> float:
+    total = math.fsum(v for _, v in weights)
+    spread = math.fsum((v / total) ** 2 / s.dof for s, v in weights) if total else 0.0
+    together: dict[str, list[tuple[Source, float]]] = {}
+    for s, v in weights:
+        if s.estimate and s.shared_dof:
+            together.setdefault(s.estimate, []).append((s, v / total))
+    for parts in together.values():
+        # Σ over pairs i ≠ j of vᵢvⱼν₀/(νᵢνⱼ), each pair sharing the lesser of what both share.
+        common = min(s.shared_dof for s, _ in parts)
+        per = [v / s.dof for s, v in parts]
+        spread += common * (math.fsum(per) ** 2 - math.fsum(p * p for p in per))
+    return 1 / spread if spread else math.inf
 
 
-def _variance(values: Sequence[float]) -> float:
-    mean = math.fsum(values) / len(values)
-    return math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1)
-
-
-def independent_components(
-    spread: Repeatability,
-    n: int,
-    instrument: Instrument,
-    piece_scatter: PieceScatter,
-    *,
-    pieces: int = 1,
-    coarsest: float = 0.0,
-) -> tuple[Component, ...]:
-    """The parts of a mean's uncertainty that it shares with no other mean (arithmetic.md §3)."""
-    r = max(instrument.resolution, coarsest)
-    return (
-        Component(spread.s / math.sqrt(n), spread.dof),
-        Component(r / math.sqrt(6 if instrument.both_ends else 12), rectangular=not instrument.both_ends),
-        Component(piece_scatter.s / math.sqrt(pieces), piece_scatter.dof),
-    )
-
-
-def effective_dof(components: Sequence[Component]) -> float:
-    """Welch–Satterthwaite, GUM (G.2b)."""
-    u = combine(components)
-    weight = math.fsum((c.u / u) ** 4 / c.dof for c in components if c.u)
-    return 1 / weight if weight else math.inf
-
-
-def expand(components: Sequence[Component]) -> float:
-    """Expanded uncertainty U (95 %) of a result that has these components.
+def expand(effects: Iterable[tuple[Source, float]]) -> float:
+    """Expanded uncertainty U (95 %) of a result.
 
     Raises UncertaintyError for a U of zero: nothing is measured that well, an input is missing.
     """
-    u = combine(components)
+    weights = variances(tuple(effects))
+    total = math.fsum(v for _, v in weights)
+    u = math.sqrt(total)
     if not u > 0 or not math.isfinite(u):
         raise UncertaintyError("the uncertainty came out as zero; state the instrument's resolution")
-    widest = max((c.u for c in components if c.rectangular), default=0.0)
-    rest = math.sqrt(max(u * u - widest * widest, 0.0))
-    if widest and rest <= RECTANGLE_DOMINATES * widest:
+    widest = max((v for s, v in weights if s.shape is Shape.RECTANGLE), default=0.0)
+    if total - widest <= DOMINATES**2 * widest:
         return K_RECTANGLE * u
-    return t_95(effective_dof(components)) * u
+    tilted = math.fsum(v for s, v in weights if s.shape is Shape.TILT)
+    if not tilted:
+        return t_95(_dof(weights)) * u
+    # Who lies askew lies so all day: what is stated must hold at its limit too, one side of everything else beyond it.
+    rest = [(s, v) for s, v in weights if s.shape is not Shape.TILT]
+    beside = math.sqrt(math.fsum(v for _, v in rest))
+    at_the_limit = K_TILT * math.sqrt(tilted) + (t_quantile(0.95, _dof(rest)) * beside if beside else 0.0)
+    return max(t_95(_dof(weights)) * u, at_the_limit)
 
 
-_t_cache: dict[float, float] = {}
+def limits(effects: Iterable[tuple[Source, float]]) -> tuple[tuple[Cause, float], ...]:
+    """What limits an answer: each cause with its share of the variance, the largest first."""
+    by_cause: dict[Cause, float] = {}
+    for source, v in variances(effects):
+        by_cause[source.cause] = by_cause.get(source.cause, 0.0) + v
+    total = math.fsum(by_cause.values())
+    shares = [(c, v / total) for c, v in by_cause.items() if v > TRIFLE * total]
+    return tuple(sorted(shares, key=lambda share: -share[1]))
+
+
+_t_cache: dict[tuple[float, float], float] = {}
+K_95 = 1.959963984540054  # of a normal distribution
 
 
 def t_95(dof: float) -> float:
     """Two-sided 95 % quantile of Student's t."""
-    key = round(dof, 2) if dof < 1e6 else math.inf
+    return K_95 if math.isinf(dof) or dof >= 1e6 else t_quantile(0.975, dof)
+
+
+def t_quantile(p: float, dof: float) -> float:
+    """Quantile of Student's t; degrees of freedom beyond 10⁶ are as good as all."""
+    key = (p, round(min(dof, 1e6), 2))
     if key not in _t_cache:
         from scipy.special import stdtrit  # late: 650 ms to import, and only answers need it
 
-        _t_cache[key] = 1.959963984540054 if math.isinf(key) else float(stdtrit(key, 0.975))
+        _t_cache[key] = float(stdtrit(key[1], p))
     return _t_cache[key]
 
 
-def alignment(length: float, within: float, *, reads_long: bool) -> tuple[float, float]:
-    """(correction, standard uncertainty), mm, for readings taken parallel only within ±`within` rad.
+def chi2_quantile(p: float, dof: float) -> float:
+    """Quantile of χ²."""
+    from scipy.special import gammaincinv  # late, as above
 
-    A tilt uniform in ±Θ changes L by L·θ²/2 on average L·Θ²/6, with u = L·Θ²/(3√5).
-    reads_long: jaws askew read L/cos θ; a rule tilted along the travel reads L·cos θ.
-    The correction is to be added to the reading.
-    """
-    mean = length * within**2 / 6
-    return (-mean if reads_long else mean), length * within**2 / (3 * math.sqrt(5))
-
-
-EXPANSION = {
-    "aluminium": 23.8e-6,
-    "steel": 11.5e-6,
-    "acrylic": 70e-6,
-    "plywood": 5e-6,
-    "pvc": 60e-6,
-    "paper": 8e-6,
-}
-EXPANSION_RELATIVE_U = 0.1
-INSTRUMENT_EXPANSION = EXPANSION["steel"]
-
-
-def temperature(length: float, material: str, part_c: float, instrument_c: float, u_c: float) -> tuple[float, float]:
-    """(correction, standard uncertainty), mm, that brings a reading to 20 °C.
-
-    L₂₀ = L·(1 + α_i·(t_i − 20) − α_p·(t_p − 20)); the coefficients are known to 10 %. Coefficients are
-    handbook means, in 1/K, and moisture moves wood and paper more than warmth does.
-    """
-    part, instr = EXPANSION[material], INSTRUMENT_EXPANSION
-    correction = length * (instr * (instrument_c - 20) - part * (part_c - 20))
-    terms = (
-        instr * u_c, part * u_c,
-        EXPANSION_RELATIVE_U * instr * (instrument_c - 20), EXPANSION_RELATIVE_U * part * (part_c - 20),
-    )  # fmt: skip
-    return correction, length * math.sqrt(math.fsum(t * t for t in terms))
+    return 2 * float(gammaincinv(dof / 2, p))
 
 
 def with_uncertainty(value: float, U: float) -> str:

@@ -17,10 +17,10 @@ from keen_compass.procedures.base import Makes, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.quantities.readings import Reading
 from keen_compass.quantities.stored import StoredValue, nothing_stored
 from keen_compass.quantities.subjects import Subject
-from keen_compass.quantities.uncertainty import PieceScatter
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.undo import Change, History
 from keen_compass.shop.kept import KeptPiece, KeptRound, KeptValue
@@ -237,7 +237,8 @@ class RoundContext:
             computed={q: steps for q, c in computed.items() if (steps := c.get("steps_per_mm"))},
             teeth={q: teeth for q, c in computed.items() if (teeth := c.get("teeth"))},
             predicted=self.remembered(("predicted", repr(sorted(parameters.items()))), dict),
-            step_limit=machine.step_limit, gantry=machine.gantry, proven=self._proven(), subject=subject,
+            step_limit=machine.step_limit, gantry=machine.gantry,
+            gantry_along=machine.gantry_along, head=machine.head, proven=self._proven(), subject=subject,
         )  # fmt: skip
 
     def open_below(self) -> list[Spoke]:

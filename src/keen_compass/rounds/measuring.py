@@ -9,6 +9,7 @@ from keen_compass.errors import InputError, KeenCompassError, LengthError, ShopE
 from keen_compass.machines.forms import length_unit
 from keen_compass.machines.profile import instrument_from_json
 from keen_compass.procedures.base import Makes, Measurand
+from keen_compass.procedures.case import Previous
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import parse_length
@@ -323,8 +324,9 @@ class Measuring:
 
     def _solve(self, piece: KeptPiece) -> Solution | None:
         readings = {m: [r.reading for r in rs] for m, rs in self._by_measurand(piece).items()}
-        if self._c.piece and piece.id == self._c.piece.id:
-            self._add_draft(readings)
+        half_typed = ""
+        if self._c.piece and piece.id == self._c.piece.id and self._add_draft(readings):
+            half_typed = "" if self._fully_typed(self.draft) else self.current() or ""
         skipped = self._skipped(piece)
         lengths = {m: tuple(v) for m, v in readings.items() if v and m not in skipped}
         pieces = dict.fromkeys(lengths, 1)
@@ -339,6 +341,7 @@ class Measuring:
         case = replace(
             self._c.case(piece.parameters, self._c.in_force(piece), lengths, piece.snapshot.subject),
             confirmed=self._c.mark(Confirmed, piece.id) is not None,
+            half_typed=half_typed,
             pieces=min(pieces.values(), default=1),
             previous_errors=self._previous_errors(piece),
         )
@@ -347,7 +350,7 @@ class Measuring:
         except KeenCompassError as error:
             return Solution((), (), (str(error),))
 
-    def _previous_errors(self, piece: KeptPiece) -> dict[str, float]:
+    def _previous_errors(self, piece: KeptPiece) -> dict[str, Previous]:
         """Errors of the piece before, for those quantities whose number was changed in between."""
         earlier = [p for p in self._c.pieces if (p.at, p.id) < (piece.at, piece.id)]
         if not earlier:
@@ -357,16 +360,21 @@ class Measuring:
         changed = {q for q, v in piece.snapshot.held.items() if v != then.get(q, v)}
         solution = self.answer(before)
         found = solution.findings if solution else ()
-        return {f.quantity: f.error for f in found if f.error is not None and f.quantity in changed}
+        return {
+            f.quantity: Previous(f.error, f.expanded_uncertainty)
+            for f in found
+            if f.error is not None and f.quantity in changed
+        }
 
-    def _add_draft(self, readings: dict[str, list[Reading]]) -> None:
+    def _add_draft(self, readings: dict[str, list[Reading]]) -> bool:
+        """What stands in the callout, where it can be a reading; whether it was added."""
         current = self.current()
         if current is None or not self.draft or self._editing is not None:
-            return
+            return False
         try:
             reading = self._understood(self.draft)
         except LengthError:
-            return
+            return False
         measurand = self._measurand(current)
         low, high = HALF_TYPED
         sized = measurand.kind is Kind.LENGTH and not measurand.signed
@@ -376,6 +384,7 @@ class Measuring:
             complete = not measurand.signed or self._fully_typed(self.draft)
         if complete:
             readings.setdefault(current, []).append(reading)
+        return complete
 
     def _fully_typed(self, text: str) -> bool:
         """Whether a deviation, of which no digit can be foreseen, has all the decimals that the instrument shows."""

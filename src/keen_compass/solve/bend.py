@@ -16,8 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 CLEARLY = 14.0  # BIC difference: odds of about 1000 : 1
-PERIODS = 40  # tried between two spacings and the whole length
+SHORTEST = 20.0  # mm, period that is looked for where uneven spacing shows it
 TARGETS_FOR_CYCLIC = 8
+UNEVEN = 0.05  # of the mean spacing, by which spacings must differ
 SHOWS = 1.5  # of the resolution or the spread, whichever is larger
 
 Array = NDArray[np.float64]
@@ -33,9 +34,16 @@ class Shape:
 
 
 def shape_of(
-    positions: Sequence[float], directions: Sequence[int], readings: Sequence[float], resolution: float
+    positions: Sequence[float],
+    directions: Sequence[int],
+    readings: Sequence[float],
+    resolution: float,
+    own: float = 0.0,
 ) -> Shape | None:
-    """The shape of one run; all in the order read, mm. None for a straight one."""
+    """The shape of one run; all in the order read, mm. None for a straight one.
+
+    own: by how much the instrument itself may be off at any one place, mm: a shape within that is the instrument's.
+    """
     p, d = np.asarray(positions, float), np.asarray(directions, float)
     y = np.asarray(readings, float) - p
     n = len(y)
@@ -46,7 +54,7 @@ def shape_of(
     line = _Line(base, y, resolution**2 / 12)
     rivals = [_bend(line, u), *_cyclic(line, p), *_slips(line)]
     bic, shape = min(rivals, key=lambda r: r[0])
-    large = shape.size > SHOWS * max(resolution, line.sigma)
+    large = shape.size > SHOWS * max(resolution, line.sigma) + 2 * own
     return shape if line.bic - bic > CLEARLY and large else None
 
 
@@ -86,7 +94,11 @@ def _cyclic(line: _Line, p: Array) -> list[tuple[float, Shape]]:
     targets = np.unique(p)
     if len(targets) < TARGETS_FOR_CYCLIC:
         return []
-    periods = np.geomspace(2.2 * float(np.diff(targets).min()), float(np.ptp(p)), PERIODS)
+    span, spacings = float(np.ptp(p)), np.diff(targets)
+    # Between even targets a short wave looks like a long one or like none; uneven ones tell them apart.
+    even = float(np.ptp(spacings)) < UNEVEN * float(spacings.mean())
+    shortest = 2.2 * float(spacings.mean()) if even else min(SHORTEST, float(spacings.min()))
+    periods = span / np.arange(1.0, max(span / shortest, 2.0), 0.5)
     phase = 2 * math.pi * p[:, None] / periods[None, :]
     sine, cosine = line.without(np.sin(phase)), line.without(np.cos(phase))
     # Normal equations of two columns, for all periods at once.

@@ -1,66 +1,95 @@
-"""The joint solution: every reading of a piece in one weighted least-squares problem (arithmetic.md §8).
+"""The joint solution: everything that was read in one weighted least-squares problem (arithmetic.md §8).
 
 Each observation is a row
 
-    value = Σ coefficient · unknown + error,   error with the standard uncertainty of its components.
+    value = Σ coefficient · unknown + error
 
-Readings are such rows; values known from before are rows too, as is the permissible error of an
-instrument, which is one unknown shared by all that it read. So more readings average down what is
-independent, and leave alone what they share.
+whose error is made of sources. Two rows may share some of them (an instrument, a tilt), so the rows' covariance is
+whole, V = C·diag(u²)·Cᵀ over all sources, and the weights are V⁻¹. More readings average down what is independent, and
+leave alone what they share. What is known or assumed from before is a row too.
 
-Unknowns that the rows cannot separate get no number. They are found from the null space of the
-whitened matrix with columns scaled to length one: unknown j is determined exactly when every null
-vector has a zero at j.
+An unknown has a name and says whose it is: rows of several pieces, procedures and instruments stack.
+
+Unknowns that the rows cannot separate get no number. They are found from the null space of the whitened matrix with
+columns scaled to length one: unknown j is determined exactly when every null vector has a zero at j.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+import math
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keen_compass.errors import UncertaintyError
-from keen_compass.quantities.uncertainty import Component, combine, expand
+from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, combination
 
 RANK_TOLERANCE = 1e-9  # of the largest singular value, columns scaled
 NULL_TOLERANCE = 1e-6  # of a null-space projection's entries, which lie in [−1, 1]
+ITERATIONS = 30
+SETTLED = 1e-6  # of its standard uncertainty, by which an unknown may still move
+ROUNDING = 1e-13  # relative; below, it is only arithmetic that moves
 
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True)
-class Observation:
-    """One row. With no components the row is exact and must name a single unknown.
+class Unknown(NamedTuple):
+    """What a fit looks for. subject: whose it is (a key of `quantities.subjects`); empty for the machine alone."""
 
-    label: what was observed, for messages.
-    coefficients: unknown → coefficient.
-    value: right-hand side.
+    name: str
+    subject: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """A value known from before.
+
+    U: expanded uncertainty; None where it was stated without (then it is held exactly). assumed: nobody measured it.
+    evidence: what it was derived from; a fit of those very rows never takes it.
     """
 
-    label: str
-    coefficients: Mapping[str, float]
     value: float
-    components: tuple[Component, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Estimate:
-    """An unknown that the rows determine: value and the components of its uncertainty."""
-
-    value: float
-    components: tuple[Component, ...]
+    U: float | None = None
+    assumed: bool = False
+    evidence: frozenset[str] = frozenset()
 
     @property
     def u(self) -> float:
-        """Standard uncertainty."""
-        return combine(self.components)
+        """Standard uncertainty; 0 where held exactly."""
+        return (self.U or 0.0) / K_95
+
+    def row(self, unknown: Unknown, coefficients: Mapping[Unknown, float] | None = None) -> Observation:
+        """As a row of a fit. coefficients: where it is known of a combination."""
+        label = "|".join(("known", *unknown)).rstrip("|")
+        source = Source(label, self.u, Cause.ASSUMED if self.assumed else Cause.KNOWN)
+        return Observation(
+            unknown.name, coefficients or {unknown: 1.0}, self.value, ((source, 1.0),) if self.U else (),
+            self.evidence, prior=True,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Observation:
+    """One row. With no effects the row is exact and must name a single unknown.
+
+    label: what was observed, for messages. coefficients: unknown → coefficient. value: right-hand side.
+    effects: the sources of its error. evidence: which readings it comes from. prior: known or assumed, not read.
+    """
+
+    label: str
+    coefficients: Mapping[Unknown, float]
+    value: float
+    effects: tuple[tuple[Source, float], ...]
+    evidence: frozenset[str] = frozenset()
+    prior: bool = False
 
     @property
-    def U(self) -> float:
-        """Expanded uncertainty (95 %)."""
-        return expand(self.components)
+    def u(self) -> float:
+        """Standard uncertainty of the row by itself."""
+        return Uncertain(0.0, self.effects).u
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,52 +98,136 @@ class Fit:
 
     estimates: only the unknowns that are determined.
     confused: pairs of undetermined unknowns that trade against one another within some row.
-    normalised_residuals: observation label → residual / its own standard uncertainty.
+    residuals: label → what is left of a row, with its own uncertainty; in the row's unit.
+    chi2, dof: sum of squares of the whitened residuals, and how many it should be on average.
     """
 
-    estimates: Mapping[str, Estimate]
-    confused: frozenset[tuple[str, str]]
-    normalised_residuals: Mapping[str, float]
+    estimates: Mapping[Unknown, Uncertain]
+    confused: frozenset[tuple[Unknown, Unknown]] = frozenset()
+    residuals: Mapping[str, Uncertain] = field(default_factory=dict)
+    chi2: float = 0.0
+    dof: int = 0
+
+    def of(self, coefficients: Mapping[Unknown, float], constant: float = 0.0) -> Uncertain:
+        """A linear function of determined unknowns, with its own uncertainty."""
+        return combination(((c, self.estimates[name]) for name, c in coefficients.items()), constant)
+
+    def strain(self, label: str) -> float:
+        """How far a row's residual lies outside what its sources explain, as a share of their U; 0 where it can't."""
+        left = self.residuals.get(label)
+        return abs(left.value) / left.U if left and left.u > 0 else 0.0
 
 
 def fit(observations: Sequence[Observation]) -> Fit:
-    """Solve all rows at once. Raises UncertaintyError for an exact row with several unknowns."""
+    """Solve all rows at once.
+
+    Raises UncertaintyError for an exact row with several unknowns, and where the numbers leave what can be computed.
+    """
+    observations = without_what_follows(observations)
     exact = _exact_values(observations)
-    rows = [o for o in observations if o.components]
-    names = sorted({n for o in rows for n in o.coefficients if n not in exact})
-    known = {n: Estimate(v, ()) for n, v in exact.items()}
+    rows = [o for o in observations if o.effects]
+    names = list(dict.fromkeys(n for o in rows for n in o.coefficients if n not in exact))
+    known = {n: Uncertain(v, ()) for n, v in exact.items()}
     if not names or not rows:
-        return Fit(known, frozenset(), {})
+        return Fit(known)
 
-    u = np.array([combine(o.components) for o in rows])
-    A = np.array([[o.coefficients.get(n, 0.0) for n in names] for o in rows]) / u[:, None]
+    sources, C = _sources(rows)
+    whiten = _whitener(C)
     held = [sum(c * exact[n] for n, c in o.coefficients.items() if n in exact) for o in rows]
-    y = (np.array([o.value for o in rows]) - np.array(held)) / u
+    y = np.array([o.value for o in rows]) - np.array(held)
+    A = np.array([[o.coefficients.get(n, 0.0) for n in names] for o in rows])
 
-    gain, null = _gain_and_null_space(A)
-    theta = gain @ y
+    gain, null = _gain_and_null_space(whiten @ A)
+    weights = gain @ whiten  # unknowns × rows
+    theta = weights @ y
+    if not np.all(np.isfinite(theta)):
+        raise UncertaintyError("these numbers leave what can be computed")
     determined = np.max(np.abs(null), axis=1, initial=0.0) < NULL_TOLERANCE
+    carried = weights @ C
     estimates = dict(known)
     for j, name in enumerate(names):
         if determined[j]:
-            estimates[name] = Estimate(float(theta[j]), _propagate(gain[j] / u, rows))
-    return Fit(estimates, _confused(names, rows, null), _residuals(rows, y - A @ theta))
+            estimates[name] = Uncertain(float(theta[j]), _effects(sources, carried[j]))
+    left, leaves = y - A @ theta, C - A @ carried
+    residuals = {o.label: Uncertain(float(r), _effects(sources, c)) for o, r, c in zip(rows, left, leaves, strict=True)}
+    white = whiten @ left
+    rank = len(names) - null.shape[1]
+    return Fit(estimates, _confused(names, rows, null), residuals, float(white @ white), len(rows) - rank)
 
 
-def would_determine(observations: Sequence[Observation], extra: Observation, unknown: str) -> bool:
+def iterated(
+    rows_at: Callable[[Mapping[Unknown, float]], Sequence[Observation]], start: Mapping[Unknown, float]
+) -> Fit:
+    """Rows that depend on the unknowns: linear about a point, solved, and again about the solution (Gauss–Newton).
+
+    rows_at: the rows about a point, their values and coefficients in the *unknowns themselves*, not in steps of them.
+    Raises UncertaintyError where it doesn't settle.
+    """
+    at = dict(start)
+    for _ in range(ITERATIONS):
+        found = fit(rows_at(at))
+        news = {n: e for n, e in found.estimates.items() if n in at}
+        moves = any(abs(e.value - at[n]) > max(SETTLED * e.u, ROUNDING * abs(e.value)) for n, e in news.items())
+        at |= {n: e.value for n, e in found.estimates.items() if n in at}
+        if not moves:
+            return found
+    raise UncertaintyError("the readings don't lead to one answer")
+
+
+def would_determine(observations: Sequence[Observation], extra: Observation, unknown: Unknown) -> bool:
     """Whether one more observation would determine `unknown`."""
     return unknown in fit([*observations, extra]).estimates
 
 
-def _exact_values(observations: Sequence[Observation]) -> dict[str, float]:
-    exact: dict[str, float] = {}
+def without_what_follows(observations: Iterable[Observation]) -> list[Observation]:
+    """Without what is known only from the very readings that are there: they would count twice."""
+    rows = list(observations)
+    read = frozenset[str]().union(*(o.evidence for o in rows if not o.prior))
+    return [o for o in rows if not (o.prior and o.evidence & read)]
+
+
+def _exact_values(observations: Sequence[Observation]) -> dict[Unknown, float]:
+    exact: dict[Unknown, float] = {}
     for o in observations:
-        if not o.components:
+        if not o.effects:
             if len(o.coefficients) != 1:
                 raise UncertaintyError(f"{o.label}: a reading without uncertainty can't be weighed; state a resolution")
             ((name, coefficient),) = o.coefficients.items()
             exact[name] = o.value / coefficient
     return exact
+
+
+def _sources(rows: Sequence[Observation]) -> tuple[list[Source], Array]:
+    """(sources, C): C of shape (rows, sources) holds what one standard deviation of each does to each row."""
+    at: dict[str, int] = {}
+    sources: list[Source] = []
+    entries: list[tuple[int, int, float]] = []
+    for i, o in enumerate(rows):
+        for source, c in o.effects:
+            k = at.setdefault(source.name, len(sources))
+            if k == len(sources):
+                sources.append(source)
+            entries.append((i, k, c * source.u))
+    C = np.zeros((len(rows), len(sources)))
+    for i, k, c in entries:
+        C[i, k] += c
+    return sources, C
+
+
+def _whitener(C: Array) -> Array:
+    """W with W·V·Wᵀ = 1. Rows are scaled to deviation one first: a scale and a length differ by 10³."""
+    size = np.sqrt(np.sum(C * C, axis=1))
+    if not np.all(size > 0) or not np.all(np.isfinite(size)):
+        raise UncertaintyError("a reading without uncertainty can't be weighed; state the instrument's resolution")
+    scaled = C / size[:, None]
+    try:
+        L = np.linalg.cholesky(scaled @ scaled.T)
+        found: Array = np.linalg.solve(L, np.diag(1 / size))
+    except np.linalg.LinAlgError:
+        raise UncertaintyError(
+            "the readings share everything that makes them uncertain; state the instrument's resolution"
+        ) from None
+    return found
 
 
 def _gain_and_null_space(A: Array) -> tuple[Array, Array]:
@@ -125,23 +238,25 @@ def _gain_and_null_space(A: Array) -> tuple[Array, Array]:
     """
     norms = np.linalg.norm(A, axis=0)
     norms[norms == 0] = 1.0
-    left, singular, right_t = np.linalg.svd(A / norms, full_matrices=A.shape[0] < A.shape[1])  # all of right_t
+    try:
+        left, singular, right_t = np.linalg.svd(A / norms, full_matrices=A.shape[0] < A.shape[1])  # all of right_t
+    except np.linalg.LinAlgError:
+        raise UncertaintyError("these numbers leave what can be computed") from None
     rank = int(np.sum(singular > RANK_TOLERANCE * singular[0]))
     gain = (right_t[:rank].T / singular[:rank]) @ left[:, :rank].T / norms[:, None]
     return gain, right_t[rank:].T
 
 
-def _propagate(weights: Array, rows: Sequence[Observation]) -> tuple[Component, ...]:
-    """Components of Σ weight·value (law of propagation, GUM (10)); weights shape (m,)."""
-    each = zip(np.abs(weights).tolist(), rows, strict=True)
-    return tuple([Component(w * c.u, c.dof, c.rectangular) for w, o in each if w for c in o.components if c.u])
+def _effects(sources: Sequence[Source], carried: Array) -> tuple[tuple[Source, float], ...]:
+    """carried: what one standard deviation of each source does."""
+    return tuple([(s, c / s.u) for s, c in zip(sources, carried.tolist(), strict=True) if c])
 
 
-def _confused(names: Sequence[str], rows: Sequence[Observation], null: Array) -> frozenset[tuple[str, str]]:
+def _confused(names: Sequence[Unknown], rows: Sequence[Observation], null: Array) -> frozenset[tuple[Unknown, Unknown]]:
     if not null.shape[1]:
         return frozenset()
     projection = np.abs(null @ null.T)
-    pairs: set[tuple[str, str]] = set()
+    pairs: set[tuple[Unknown, Unknown]] = set()
     for o in rows:
         present = [i for i, n in enumerate(names) if o.coefficients.get(n)]
         pairs.update(
@@ -150,5 +265,6 @@ def _confused(names: Sequence[str], rows: Sequence[Observation], null: Array) ->
     return frozenset(pairs)
 
 
-def _residuals(rows: Sequence[Observation], whitened: Array) -> dict[str, float]:
-    return {o.label: float(r) for o, r in zip(rows, whitened, strict=True)}
+def root_sum(values: Iterable[float]) -> float:
+    """Root sum of squares."""
+    return math.sqrt(math.fsum(v * v for v in values))

@@ -7,26 +7,25 @@ Feeds in mm/min, accelerations in mm/s², lengths in mm.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.uncertainty import Component
-from keen_compass.solve.joint import Estimate
+from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
 
 
 @dataclass(frozen=True, slots=True)
 class Ladder:
     """What a ladder showed.
 
-    clean: the highest feed up to which every rung came back; 0 where the lowest already missed.
-    missed: the lowest that did not, None where all were clean.
+    clean: the highest feed up to which every rung came back each time; 0 where the lowest already missed.
+    missed: the lowest that surely did not; None where there is none: then `clean` is only a lower bound.
     limit: between the two: a rectangle, because nothing is known between rungs; None where one of them is open.
     """
 
     clean: float
     missed: float | None
-    limit: Estimate | None
+    limit: Uncertain | None
 
 
 def needed_run(feed: float, acceleration: float) -> float:
@@ -41,20 +40,29 @@ def reached_feed(feed: float, run: float, acceleration: float) -> float:
     return min(feed, 60 * math.sqrt(run * acceleration))
 
 
-def climb(misses: Mapping[float, float], within: float) -> Ladder:
-    """misses: feed → mean miss, mm. within: what still counts as back on the mark, mm. Raises InputError if empty."""
+def climb(misses: Mapping[float, Sequence[float]], within: float, division: float = 0.0) -> Ladder:
+    """misses: feed → every miss, mm: a rung is as good as its worst return, and misses to both sides don't cancel.
+
+    within: what still counts as back on the mark, mm. division: of what it was read with; a miss may be half of it
+    larger or smaller than it reads, so that a coarse rule can leave a rung open. Raises InputError if empty.
+    """
     if not misses:
         raise InputError("no rung was read yet")
+    worst = {feed: max(map(abs, misses[feed])) for feed in sorted(misses)}
     clean, missed = 0.0, None
-    for feed in sorted(misses):
-        if abs(misses[feed]) > within:
-            missed = feed
+    for feed, miss in worst.items():
+        if miss + division / 2 > within:
             break
         clean = feed
+    for feed, miss in worst.items():
+        if feed > clean and miss - division / 2 > within:
+            missed = feed
+            break
     limit = None
     if clean and missed is not None:
         half = (missed - clean) / 2
-        limit = Estimate((clean + missed) / 2, (Component(half / math.sqrt(3), rectangular=True),))
+        between = Source("between rungs", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
+        limit = Uncertain((clean + missed) / 2, ((between, 1.0),))
     return Ladder(clean, missed, limit)
 
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from keen_compass.errors import InputError
+from keen_compass.quantities.uncertainty import Uncertain, combination
 
 Point = tuple[float, float]
 
@@ -60,10 +61,11 @@ def shims(plane: Plane, corners: Mapping[str, Point]) -> dict[str, float]:
     return {name: top - h for name, h in heights.items()}
 
 
-def tram_tilt(high: float, low: float, radius: float) -> float:
+def tram_tilt(high: Uncertain, low: Uncertain, radius: float) -> Uncertain:
     """Tilt of a head's axis from a dial on an arm of `radius`, read at the + and at the − side of one axis.
 
     A larger reading means a smaller gap. A head whose top leans towards + brings the arm nearer to the bed on the
     + side, so the tilt is (high − low)/2R: positive where the top leans towards +, mm per mm.
     """
-    return (high - low) / (2 * radius)
+    arm = 1 / (2 * radius)
+    return combination(((arm, high), (-arm, low)))

@@ -5,8 +5,13 @@ It comes before every verdict, and it asks: a technician who confirms gets the c
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import math
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.measuring import Measurement, pooled_repeats
+from keen_compass.quantities.uncertainty import t_quantile
 
 NEAR = 0.03  # a ratio this close to a tell-tale one is taken for it
 MUCH_LARGER_THAN_KERF = 8.0  # below, kerf alone can bend the ratio
@@ -14,6 +19,7 @@ ORDINARY = 1.5  # no tell-tale ratio lies nearer to 1
 SWAP_RELATIVE = 0.01
 SWAP_UNCERTAINTIES = 5.0
 SWAP_WORSE = 5.0
+ODD_CHANCE, ODD_AT_MOST = 1e-6, 8.0  # that a good reading lies so far from its brothers; standard deviations
 MIRRORED_BAND = (1.6, 2.4)
 
 _FACTORS: tuple[tuple[float, str], ...] = (
@@ -22,6 +28,8 @@ _FACTORS: tuple[tuple[float, str], ...] = (
     (8.0, "a microstep switch at 8 times its value"),
     (5.0, "a pulley or screw 5 times as fast"),
     (4.0, "a microstep switch or screw starts at 4 times"),
+    (3.0, "screw starts or a pulley at 3 times"),
+    (1.6, "a pulley, pinion or belt of another pitch"),
     (2.0, "a microstep switch, screw starts or pulley at 2 times"),
 )
 
@@ -39,13 +47,16 @@ def looks_scaled(measurand: str, nominal: float, values: Sequence[float], kerf: 
 
     Each reading is judged for itself: one reading of three in inches would vanish in a mean.
     """
-    if nominal <= MUCH_LARGER_THAN_KERF * kerf:
-        return None
+    small = nominal <= MUCH_LARGER_THAN_KERF * kerf
     for i, value in enumerate(values, 1):
         which = f" (reading {i})" if len(values) > 1 else ""
         if value <= 0:
             return Doubt((measurand,), f"zero{which}: nothing is that small")
         ratio = nominal / value
+        if small:
+            if doubt := _small_in_inches(measurand, nominal, value, kerf, which):
+                return doubt
+            continue
         if 1 / ORDINARY < ratio < ORDINARY:
             continue
         if _near(ratio, 25.4):
@@ -57,6 +68,44 @@ def looks_scaled(measurand: str, nominal: float, values: Sequence[float], kerf: 
                 size = f"{factor:g} times too {'small' if ratio > 1 else 'large'}"
                 return Doubt((measurand,), f"{size}{which}: {cause}?")
     return None
+
+
+def _small_in_inches(measurand: str, nominal: float, value: float, kerf: float, which: str) -> Doubt | None:
+    """Kerf may bend a short length's ratio, but what was read in inches comes near to it when it is turned."""
+    reach = NEAR * nominal + kerf / 2
+    for turned, words in ((25.4 * value, "inches"), (value / 25.4, "mm taken for inches")):
+        if abs(turned - nominal) <= reach < abs(value - nominal) and abs(value - nominal) > kerf:
+            return Doubt((measurand,), f"this looks like {words}{which}: {value:g} where {nominal:g} mm was ordered")
+    return None
+
+
+def looks_odd(
+    found: Measurement, values: Sequence[float], instrument: Instrument, shown: Callable[..., str]
+) -> Doubt | None:  # fmt: skip
+    """A reading far from its brothers: named, not averaged and not thrown away.
+
+    The others and the record say how far one more reading may lie (Student, once in a million), and a division each
+    way. Of two that differ nobody knows which. shown: a length in words.
+    """
+    n = len(values)
+    if n < 2:
+        return None
+    far = []
+    for i, value in enumerate(values):
+        others = [v for k, v in enumerate(values) if k != i]
+        spread = pooled_repeats(others, instrument.repeatability)
+        middle = math.fsum(others) / len(others)
+        k = min(t_quantile(1 - ODD_CHANCE / 2, spread.dof), ODD_AT_MOST)
+        room = k * spread.s * math.sqrt(1 + 1 / len(others))
+        excess = abs(value - middle) - room - 2 * instrument.resolution
+        if excess > 0:
+            far.append((excess, i, middle))
+    if not far:
+        return None
+    _, i, middle = max(far)
+    if n == 2:
+        return Doubt((found.name,), f"two readings {shown(abs(values[0] - values[1]))} apart: read it once more")
+    return Doubt((found.name,), f"reading {i + 1} says {shown(values[i])}, the others {shown(middle)}: is it a slip?")
 
 
 def looks_swapped(nominals: Mapping[str, float], means: Mapping[str, float], U: Mapping[str, float]) -> Doubt | None:

@@ -7,13 +7,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.uncertainty import Component, MeanReading
-from keen_compass.solve.joint import Estimate
+from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.uncertainty import Uncertain, combination
+from keen_compass.solve.joint import Fit, Observation, Unknown, iterated
 
 STEP = 1e-4  # mm, of the numerical derivative: well above rounding, well below any curvature
+GAMMA, SIDE_A, SIDE_B = Unknown("lean"), Unknown("side_a"), Unknown("side_b")
 
 
 def from_diagonals(a: float, b: float, d1: float, d2: float) -> float:
@@ -36,24 +37,46 @@ def from_diameters(d0: float, d45: float, d90: float, d135: float) -> float:
     return math.atan(tangent)
 
 
-def propagate(
-    function: Callable[..., float], means: Mapping[str, MeanReading], shared: tuple[float, float] = (0.0, 0.0)
-) -> Estimate:
-    """`function` of mean readings with the components of its uncertainty (GUM (10)), derivatives taken numerically.
+def rectangle_rows(measured: Mapping[str, Measurement], at: Mapping[Unknown, float]) -> list[Observation]:
+    """Rows of a leaning rectangle about a point: sides a, b and diagonals D = √(a² + b² ± 2ab·sin γ).
 
-    shared: half widths a, b of an instrument's permissible error ±(a + b·L), common to all of them.
+    measured: `width` (a), `height` (b), `diagonal_1` (+), `diagonal_2` (−). Four rows for three unknowns: the fourth
+    is D₁² + D₂² = 2(a² + b²), which no parallelogram breaks.
     """
-    at = {name: r.mean for name, r in means.items()}
-    value = function(**at)
+    a, b, gamma = at[SIDE_A], at[SIDE_B], at[GAMMA]
+    rows = []
+    for name, m in measured.items():
+        if name in ("width", "height"):
+            rows.append(Observation(name, {SIDE_A if name == "width" else SIDE_B: 1.0}, m.value, m.mean.effects))
+            continue
+        sign = 1.0 if name == "diagonal_1" else -1.0
+        D = math.sqrt(a * a + b * b + 2 * sign * a * b * math.sin(gamma))
+        slopes = {
+            SIDE_A: (a + sign * b * math.sin(gamma)) / D,
+            SIDE_B: (b + sign * a * math.sin(gamma)) / D,
+            GAMMA: sign * a * b * math.cos(gamma) / D,
+        }
+        value = m.value - D + sum(slope * at[unknown] for unknown, slope in slopes.items())
+        rows.append(Observation(name, slopes, value, m.mean.effects))
+    return rows
+
+
+def fit_rectangle(measured: Mapping[str, Measurement]) -> Fit:
+    """γ and the sides from all four. Raises InputError for diagonals that nothing four-sided has."""
+    a, b = measured["width"].value, measured["height"].value
+    gamma = from_diagonals(a, b, measured["diagonal_1"].value, measured["diagonal_2"].value)
+    return iterated(lambda at: rectangle_rows(measured, at), {SIDE_A: a, SIDE_B: b, GAMMA: gamma})
+
+
+def propagate(function: Callable[..., float], values: Mapping[str, Uncertain]) -> Uncertain:
+    """`function` of several values with its uncertainty (GUM (10) and (13)), derivatives taken numerically."""
+    at = {name: v.value for name, v in values.items()}
     slopes = {
         name: (function(**(at | {name: x + STEP})) - function(**(at | {name: x - STEP}))) / (2 * STEP)
         for name, x in at.items()
     }
-    parts = [replace(c, u=abs(slopes[name]) * c.u) for name, r in means.items() for c in r.components]
-    offset = abs(math.fsum(slopes.values())) * shared[0]
-    slope = abs(math.fsum(slopes[name] * x for name, x in at.items())) * shared[1]
-    parts += [Component(half / math.sqrt(3), rectangular=True) for half in (offset, slope) if half]
-    return Estimate(value, tuple(parts))
+    found = combination((slopes[name], v) for name, v in values.items())
+    return Uncertain(function(**at), found.effects)
 
 
 def gantry_move(gamma: float, w: float) -> float:

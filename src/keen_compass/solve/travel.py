@@ -13,109 +13,86 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.instruments import Repeatability
-from keen_compass.quantities.uncertainty import Component, combine
-from keen_compass.solve.joint import Estimate, Observation, fit
+from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, chi2_quantile
+from keen_compass.solve.joint import Fit, Observation, Unknown, fit, root_sum
 
 ISO_CYCLES = 5  # runs in each direction for figures that may be called ISO 230-2's
+ISO_TARGETS, ISO_PER_METRE = 5, 5  # at least so many targets, and so many for each metre
+UNEVEN = 0.05  # of the mean spacing, by which spacings must differ
+INDEPENDENT = (Cause.REPEATS, Cause.DIVISION)  # what grows where targets scatter more than single readings do
 
 Node = tuple[float, int]  # (target position in mm, direction ±1)
+ZERO = Unknown("zero")
+
+
+def scale_of(axis: str) -> Unknown:
+    """The axis' scale error, mm/mm."""
+    return Unknown(f"{axis}_scale")
+
+
+def lost_motion_of(axis: str) -> Unknown:
+    """The axis' lost motion, mm."""
+    return Unknown(f"{axis}_lost_motion")
 
 
 @dataclass(frozen=True, slots=True)
 class TravelFit:
     """The straight line through all readings.
 
-    scale, lost_motion, zero: s (mm/mm), B and a (mm). residuals: node → mean reading − line, mm.
-    spread: of single readings about their node's mean, pooled. inflation: by how much the nodes scatter about the
-    line more than that spread explains (Birge ratio, at least 1); already in the uncertainties.
+    scale, lost_motion: s (mm/mm) and B; zero: a (mm). residuals: node → mean reading − line, mm.
+    inflation: by how much the nodes scatter about the line more than single readings explain (Birge ratio, at least
+    1); already in the uncertainties.
     """
 
-    scale: Estimate
-    lost_motion: Estimate | None
+    scale: Uncertain
+    lost_motion: Uncertain | None
     zero: float
     residuals: Mapping[Node, float]
-    spread: Repeatability
     inflation: float
 
 
-def fit_travel(
-    readings: Mapping[Node, Sequence[float]],
-    record: Repeatability,
-    resolution: float,
-    *,
-    both_ends: bool = False,
-    slope_half_width: float = 0.0,
-    slope_extra: float = 0.0,
-    expected: bool = False,
-) -> TravelFit:
+def travel_rows(axis: str, measured: Mapping[Node, Measurement], inflation: float = 1.0) -> list[Observation]:
+    """The rows of a run along one axis. inflation: of what no two targets share."""
+    both_ways = len({d for _, d in measured}) == 2
+    rows = []
+    for (p, d), m in measured.items():
+        coefficients = {ZERO: 1.0, scale_of(axis): p}
+        if both_ways:
+            coefficients[lost_motion_of(axis)] = -d / 2
+        effects = tuple((s, c * inflation if s.cause in INDEPENDENT else c) for s, c in m.mean.effects)
+        rows.append(Observation(m.name, coefficients, m.value - p, effects))
+    return rows
+
+
+def fit_travel(axis: str, measured: Mapping[Node, Measurement], known: Sequence[Observation] = ()) -> TravelFit:
     """Weighted least squares over the nodes' means. Raises InputError where the readings can't give a slope.
 
-    record: what is known of single readings' spread. resolution: of the scale.
-    slope_half_width: b of the instrument's permissible error ±(a + b·L), a rectangle shared by all readings; its a
-    shifts the zero alone. slope_extra: standard uncertainty of the slope from alignment, mm/mm.
-    expected: the readings are made up to plan with, so their own spread says nothing.
+    known: rows of what is known of this axis from before.
     """
-    if len({p for p, _ in readings}) < 2:
+    if len({p for p, _ in measured}) < 2:
         raise InputError("two targets at least: one position alone has no scale")
-    both_ways = len({d for _, d in readings}) == 2
-    spread = record if expected else pooled_spread(list(readings.values()), record)
-    r = resolution / math.sqrt(6 if both_ends else 12)
-
-    def rows(inflation: float) -> list[Observation]:
-        found = []
-        for (p, d), values in readings.items():
-            coefficients = {"zero": 1.0, "scale": p}
-            if both_ways:
-                coefficients["lost_motion"] = -d / 2
-            if slope_half_width:
-                coefficients["slope"] = p
-            parts = (
-                Component(inflation * spread.s / math.sqrt(len(values)), spread.dof),
-                Component(inflation * r, rectangular=not both_ends and inflation == 1),
-            )
-            found.append(Observation(f"{p:g}{d:+d}", coefficients, math.fsum(values) / len(values) - p, parts))
-        if slope_half_width:
-            prior = Component(slope_half_width / math.sqrt(3), rectangular=True)
-            found.append(Observation("slope", {"slope": 1.0}, 0.0, (prior,)))
-        return found
-
-    observed = rows(1.0)
-    result = fit(observed)
-    inflation = _birge([result.normalised_residuals[o.label] for o in observed if o.label != "slope"], 2 + both_ways)
+    both_ways = len({d for _, d in measured}) == 2
+    found = fit([*travel_rows(axis, measured), *known])
+    inflation = _birge(found)
     if inflation > 1:
-        result = fit(rows(inflation))
-    if "scale" not in result.estimates:
+        found = fit([*travel_rows(axis, measured, inflation), *known])
+    scale = found.estimates.get(scale_of(axis))
+    if scale is None:
         raise InputError("these targets can't tell scale from lost motion: read some of them from both directions")
-    scale = result.estimates["scale"]
-    if slope_extra:
-        scale = Estimate(scale.value, (*scale.components, Component(slope_extra)))
-    lost = result.estimates.get("lost_motion")
-    zero = result.estimates["zero"].value
+    lost = found.estimates.get(lost_motion_of(axis)) if both_ways else None
+    zero = found.estimates[ZERO].value
     b = lost.value if lost else 0.0
-    residuals = {
-        (p, d): math.fsum(v) / len(v) - (zero + (1 + scale.value) * p - b / 2 * d) for (p, d), v in readings.items()
-    }
-    return TravelFit(scale, lost, zero, residuals, spread, inflation)
+    residuals = {(p, d): m.value - (zero + (1 + scale.value) * p - b / 2 * d) for (p, d), m in measured.items()}
+    return TravelFit(scale, lost, zero, residuals, inflation)
 
 
-def pooled_spread(groups: Sequence[Sequence[float]], record: Repeatability) -> Repeatability:
-    """Spread of single readings about their group's mean, pooled with what is known from before."""
-    dof = sum(len(g) - 1 for g in groups)
-    squares = sum((v - math.fsum(g) / len(g)) ** 2 for g in groups for v in g)
-    total = dof + record.dof
-    s = math.sqrt((squares + record.dof * record.s**2) / total)
-    return Repeatability(s, total, record.assumed and dof < 4)
-
-
-def _birge(normalised: Sequence[float], unknowns: int) -> float:
+def _birge(found: Fit) -> float:
     """√(χ²/ν) of the whitened residuals, but only where chance would seldom give so much."""
-    dof = len(normalised) - unknowns
-    if dof < 1:
+    if found.dof < 1:
         return 1.0
-    chi2 = math.fsum(r * r for r in normalised)
-    seldom = dof + 2.33 * math.sqrt(2 * dof)  # about 1 in 100, normal approximation
-    return math.sqrt(chi2 / dof) if chi2 > seldom else 1.0
+    seldom = found.dof + 2.33 * math.sqrt(2 * found.dof)  # about 1 in 100, normal approximation
+    return math.sqrt(found.chi2 / found.dof) if found.chi2 > seldom else 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,13 +113,13 @@ class TargetFigures:
 
 @dataclass(frozen=True, slots=True)
 class AxisFigures:
-    """ISO 230-2's figures for an axis, mm. standard: whether there were cycles enough to call them that."""
+    """ISO 230-2's figures for an axis, mm. lacking: what keeps them from being called that; empty for nothing."""
 
     targets: tuple[TargetFigures, ...]
     reversal: float | None
     repeatability: float | None
     systematic: float | None
-    standard: bool
+    lacking: str
     cycles: int
 
 
@@ -162,9 +139,24 @@ def iso_figures(readings: Mapping[Node, Sequence[float]]) -> AxisFigures:
         max(reversals, default=None),
         max(repeats, default=None),
         max(means) - min(means) if means else None,
-        complete and cycles >= ISO_CYCLES,
+        _lacking([t.position for t in targets], cycles, complete),
         cycles,
     )
+
+
+def _lacking(positions: Sequence[float], cycles: int, complete: bool) -> str:
+    """Which of the standard's conditions a run doesn't meet: the first of them."""
+    length = positions[-1] - positions[0] if positions else 0.0
+    spacings = [b - a for a, b in pairwise(positions)]
+    if not complete:
+        return "not every target from both sides"
+    if cycles < ISO_CYCLES:
+        return "fewer than five cycles both ways"
+    if len(positions) < max(ISO_TARGETS, math.ceil(ISO_PER_METRE * length / 1000 - 1e-9)):
+        return "fewer than five targets for each metre"
+    if max(spacings) - min(spacings) <= UNEVEN * length / len(spacings):
+        return "evenly spaced targets, which hide a cyclic error"
+    return ""
 
 
 def _target(p: float, readings: Mapping[Node, Sequence[float]]) -> TargetFigures:
@@ -184,25 +176,42 @@ def _target(p: float, readings: Mapping[Node, Sequence[float]]) -> TargetFigures
 
 @dataclass(frozen=True, slots=True)
 class Tracking:
-    """How a feed returns to its start over several trips: drift per trip and slip about it, mm."""
+    """How a feed returns to its start over several trips: drift per trip and slip about it (its s), both in mm.
 
-    drift: Estimate
+    scatter: of the trips, with what reading them adds. dof: its degrees of freedom.
+    """
+
+    drift: Uncertain
     slip: float
+    scatter: float
+    dof: int
+
+    def slips(self, times: float) -> Uncertain:
+        """`times` the slip's standard deviation. Few trips estimate that badly, and mostly too small: its U reaches as
+        far as 95 % of a χ² do, from the scatter with all that reading adds to it.
+        """
+        highest = self.scatter * math.sqrt(self.dof / chi2_quantile(0.025, self.dof))
+        reaches = times * (highest - self.slip)
+        return Uncertain(times * self.slip, ((Source("slip", reaches / K_95, Cause.SCATTER), 1.0),))
 
 
-def fit_tracking(misses: Sequence[Sequence[float]], record: Repeatability, r: float) -> Tracking:
-    """misses: for trip k = 1, 2, … the readings of how far from its first mark it came back, mm, with sign.
+def fit_tracking(misses: Mapping[int, Measurement]) -> Tracking:
+    """misses: for trip k = 1, 2, … how far from its first mark it came back, mm, with sign; trips may be missing.
 
     miss_k = k · drift + slip: a line through the start. The trips' own scatter carries the uncertainty, because a
-    slip stays in every later trip: differences between neighbouring trips are independent, sums are not.
+    slip stays in every later trip: differences between neighbouring trips are independent, sums are not. What reading
+    alone adds to those differences is taken off the slip.
     """
     if len(misses) < 2:
         raise InputError("two trips at least: one return alone can't tell drift from slip")
-    means = [0.0, *(math.fsum(m) / len(m) for m in misses)]
-    steps = [b - a for a, b in pairwise(means)]
-    n = len(steps)
-    drift = math.fsum(steps) / n
-    s = math.sqrt(math.fsum((step - drift) ** 2 for step in steps) / (n - 1))
-    read = combine((Component(record.s / math.sqrt(min(map(len, misses)))), Component(r)))
-    parts = (Component(s / math.sqrt(n), n - 1), Component(read / n, record.dof))
-    return Tracking(Estimate(drift, parts), s)
+    walked = [(0, 0.0), *((k, misses[k].value) for k in sorted(misses))]
+    steps = [(k - j, b - a) for (j, a), (k, b) in pairwise(walked)]
+    trips, last = walked[-1]
+    drift, n = last / trips, len(steps)
+    s = math.sqrt(math.fsum((step - gap * drift) ** 2 / gap for gap, step in steps) / (n - 1))
+    # The mean step is the last miss over all trips: what its reading is worth counts once.
+    scatter = Source("trips", s, Cause.SCATTER, n - 1)
+    read = misses[max(misses)].mean.effects
+    effects = ((scatter, 1 / math.sqrt(trips)), *((source, c / trips) for source, c in read))
+    reading = root_sum(m.mean.u for m in misses.values()) * math.sqrt(2 / n)
+    return Tracking(Uncertain(drift, effects), math.sqrt(max(s * s - reading * reading, 0.0)), s, n - 1)

@@ -213,7 +213,8 @@ class RuleSurface(FloatingSurface):
     def _draw_scale(self, p: QPainter, plot: QRectF, low: float, high: float) -> None:
         """Zero line and round values at the left, mm."""
         step = 10 ** math.floor(math.log10(max(high - low, 1e-6)))
-        step = next(s for s in (step / 5, step / 2, step, 2 * step) if (high - low) / s <= max(plot.height() / 34, 2))
+        steps = (step / 5, step / 2, step, 2 * step)  # the last where the chart is too low for any of them
+        step = next((s for s in steps if (high - low) / s <= max(plot.height() / 34, 2)), 5 * step)
         decimals = max(0, -math.floor(math.log10(step)))
         value = math.ceil(low / step) * step
         while value <= high:

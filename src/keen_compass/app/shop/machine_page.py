@@ -14,7 +14,7 @@ from keen_compass.app.parts import Button, Line, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.forms import IN_CONTROLLER, JUDGED, machine_fields, read_machine, turned
-from keen_compass.machines.profile import FILES, KINDS, Machine
+from keen_compass.machines.profile import FILES, HEADS, KINDS, Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
@@ -58,6 +58,8 @@ class MachinePage(QWidget):
         f.field("bed_y", "Bed or roll along Y")
         f.field("z_travel", "Z moves by", "0 without a Z to calibrate")
         f.field("gantry", "Between the gantry’s drives", "0 with one drive")
+        f.choice("gantry_along", "The gantry runs", {"y": "along Y", "x": "along X"})
+        f.choice("head", "The head is held", {"": "nobody looked yet", **HEADS})
         f.field("acceleration", "Acceleration, mm/s²")
         f.field("due_months", "Check every … months")
         f.heading("Tool and stock")
