@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import math
 import random
+import re
 import sys
 from collections.abc import Callable, Mapping
 from concurrent.futures import ProcessPoolExecutor
@@ -149,6 +150,11 @@ class World:
     rough: float = 0.0
     tolerance: float = 0.0
     inches: bool = False
+    again: str = ""
+
+    def later(self, rng: random.Random) -> random.Random:
+        """What happens once the machine is what it is: another time, other noise."""
+        return random.Random(f"{rng.random()} {self.again}")
 
     def body(self, rng: random.Random, procedure: str, values: Body, piece: Body, T: Body, **more: Any) -> Body:
         """The input, without readings."""
@@ -182,6 +188,7 @@ def rectangle(world: World, rng: random.Random, *, single: bool = False, drawn: 
     """The stepped outline; single: its long lengths alone, with a kerf known to ±0.04."""
     x, y = (Axis(rng.uniform(-0.002, 0.002), 0.0 if drawn else rng.uniform(0.0, 0.14)) for _ in range(2))
     kerf = rng.uniform(5.8, 6.2)
+    rng = world.later(rng)
     sizes = {"width": (x, world.size), "height": (y, 0.75 * world.size),
              "short_width": (x, 0.3 * world.size), "short_height": (y, 0.225 * world.size)}  # fmt: skip
     c = 0.0 if drawn else 6.0
@@ -207,9 +214,11 @@ def rectangle(world: World, rng: random.Random, *, single: bool = False, drawn: 
 def lines(world: World, rng: random.Random) -> Made:
     """Reference lines: all drawn from one side."""
     truth, readings = {}, []
+    scales = {a: rng.uniform(-0.001, 0.001) for a in ("x", "y")}
+    rng = world.later(rng)
     gauged = Gauged(world.gauge, rng)
     for a, n in (("x", 2.5 * world.size), ("y", 1.5 * world.size)):
-        s = rng.uniform(-0.001, 0.001)
+        s = scales[a]
         made = n * (1 + s) + rng.gauss(0, world.scatter)
         readings.append({"measurand": f"{a}_lines", "values": gauged.read(a, made)})
         truth[f"{a}_steps"] = 1000 * s
@@ -224,6 +233,7 @@ def travel(world: World, rng: random.Random, *, off: bool = False) -> Made:
     axis = Axis(rng.uniform(-0.002, 0.002), rng.uniform(0.0, 0.15))
     targets = [0.0, 170.0, 410.0, 560.0, 790.0, 1000.0]
     stored = round(rng.uniform(0, 0.2), 3) if off else 0.0
+    rng = world.later(rng)
     zero, gauged, readings = rng.uniform(-3, 3), Gauged(world.gauge, rng), []
     seen: dict[str, list[Any]] = {}
     for _ in range(world.gauge.readings):
@@ -247,6 +257,7 @@ def travel(world: World, rng: random.Random, *, off: bool = False) -> Made:
 def dial(world: World, rng: random.Random, *, off: bool = False) -> Made:
     """A dial that the axis leaves and comes back to; zeroed to its division each time."""
     B, stored = rng.uniform(0.0, 0.25), round(rng.uniform(0.0, 0.2), 3)
+    rng = world.later(rng)
     left = B - stored
     shows = B if off else left
     g, gauged, values = world.gauge, Gauged(world.gauge, rng), []
@@ -264,6 +275,7 @@ def dial(world: World, rng: random.Random, *, off: bool = False) -> Made:
 def corner(world: World, rng: random.Random) -> Made:
     """A drawn rectangle under lean and unlike scales, measured corner to corner."""
     gamma, sx, sy = rng.uniform(-0.003, 0.003), rng.uniform(-1e-3, 1e-3), rng.uniform(-1e-3, 1e-3)
+    rng = world.later(rng)
     w, h = world.size, 0.75 * world.size
 
     def at(x: float, y: float) -> tuple[float, float]:
@@ -465,6 +477,83 @@ def rows(names: list[str]) -> dict[str, tuple[Callable[[World, random.Random], M
     return found
 
 
+# Misreads: what a tired technician types
+
+
+def slipped(rng: random.Random, body: Body) -> str:
+    """One thing wrong with the readings of one length; says what."""
+    lengths = [r for r in body["readings"] if all(isinstance(v, (int, float)) for v in r["values"])]
+    entry = rng.choice(lengths)
+    values = entry["values"]
+    kinds = ["ten in one", "ten in all", "inches", "three times", "swapped"]
+    kind = rng.choice([k for k in kinds if k != "swapped" or len(lengths) > 1])
+    if kind == "ten in one":
+        i = rng.randrange(len(values))
+        values[i] = round(values[i] + rng.choice((-10, 10)), 4)
+        kind = kind if len(values) > 2 else "ten in one of two"
+    elif kind == "ten in all":
+        by = rng.choice((-10, 10))
+        entry["values"] = [round(v + by, 4) for v in values]
+    elif kind == "inches":
+        entry["values"] = [round(v / 25.4, 4) for v in values]
+    elif kind == "three times":
+        by = rng.choice((3.0, 1 / 3))
+        entry["values"] = [round(v * by, 4) for v in values]
+    else:
+        other = rng.choice([r for r in lengths if r is not entry])
+        entry["values"], other["values"] = other["values"], entry["values"]
+    return kind
+
+
+# Remedies: doing what the answer asks for
+
+
+REMEDY = re.compile(
+    r"(?P<more>One|Two|Three|Four|Five|Six|Seven) more readings? of each (?:length|stop) would settle it"
+    r"|A (?:piece|run) (?P<long>\d+) mm long would settle it"
+    r"|(?P<pieces>One|Two|Three) more equal pieces? would settle it"
+    r"|(?P<fine>Fine one) would settle it"
+)
+COUNTS = {w: i for i, w in enumerate(("Zero", "One", "Two", "Three", "Four", "Five", "Six", "Seven"))}
+
+
+def obeyed(make: Callable[[World, random.Random], Made], world: World, seed: str) -> bool | None:
+    """Whether what the answer promised came true; None where it promised nothing that can be done here.
+
+    More readings are of the same piece, by the same hand; a longer piece comes from the same machine.
+    """
+    had = world.gauge.readings
+    full, _ = make(replace(world, gauge=replace(world.gauge, readings=had + 7)), random.Random(seed))
+    at_hand = [FINE.json(random.Random(seed)) | {"name": "fine one", "reach": 5000}]
+    body = first_of(full, had) | {"largest_size": 3 * world.size, "instruments_at_hand": at_hand}
+    for finding in solved(body)["findings"]:
+        promised = REMEDY.match(finding["notes"][0]) if finding["verdict"] == "cannot_tell" else None
+        if not promised or promised["pieces"] or (promised["long"] and "width" not in body["piece"]):
+            continue
+        if promised["fine"]:
+            again, _ = make(replace(world, gauge=FINE, again="finer"), random.Random(seed))
+            again |= {k: body[k] for k in KEPT} | {"instrument": at_hand[0]}
+        elif promised["more"]:
+            again = first_of(full, had + COUNTS[promised["more"]])
+        else:
+            longest = max(body["piece"].get(k, 0.0) for k in ("width", "length", "x_span"))
+            size = world.size * int(promised["long"]) / longest
+            again, _ = make(replace(world, size=size, again="longer"), random.Random(seed))
+            again |= {k: body[k] for k in (*KEPT, "instrument")}
+        judged = next(f for f in solved(again)["findings"] if f["quantity"] == finding["quantity"])
+        return judged["verdict"] in ("in", "out")
+    return None
+
+
+KEPT = ("tolerance", "piece_scatter")  # what the shop knew stays what it knows
+FINE = Gauge(division=0.001, a=0.003, b=1e-6, spread=2.0, record=20)
+
+
+def first_of(body: Body, n: int) -> Body:
+    """Only the first n readings of each."""
+    return body | {"readings": [r | {"values": r["values"][:n]} for r in body["readings"]]}
+
+
 @dataclass
 class Tally:
     """What became of one row's findings."""
@@ -530,6 +619,42 @@ def run(task: tuple[str, int]) -> tuple[str, Tally]:
     return name, tally
 
 
+READ = {"rectangle": rectangle, "reference lines": lines, "squareness": corner, "home": home}
+
+
+def misread(task: tuple[str, int]) -> tuple[str, dict[str, tuple[int, int]]]:
+    """Kind of slip → (asked about, how many)."""
+    name, count = task
+    rng, found = random.Random(name), dict[str, tuple[int, int]]()
+    for _ in range(count):
+        body, _ = READ[name](World(CALIPER), rng)
+        kind = slipped(rng, body)
+        asked = any(f["verdict"] == "implausible" for f in solved(body)["findings"])
+        caught, of = found.get(kind, (0, 0))
+        found[kind] = (caught + asked, of + 1)
+    return name, found
+
+
+WORTH_OBEYING = {
+    "rectangle": (rectangle, World(replace(CALIPER, spread=3.0, a=0.004), 0.004)),
+    "rectangle, pieces differ": (rectangle, World(CALIPER)),
+    "reference lines": (lines, World(replace(RULE, division=0.1, spread=1.5, a=0.01), 0.02)),
+    "squareness": (corner, World(replace(CALIPER, spread=4.0), 0.008)),
+    "travel run": (travel, World(replace(RULE, division=0.1, spread=1.0, a=0.01))),
+    "backlash": (dial, World(replace(DIAL, spread=1.5, readings=3))),
+    "bed": (bed, World(replace(DIAL, spread=2.0))),
+    "home": (home, World(replace(CALIPER, spread=4.0, a=0.004))),
+}  # fmt: skip
+
+
+def remedies(task: tuple[str, int]) -> tuple[str, int, int]:
+    """(row, promises that came true, promises)."""
+    name, count = task
+    make, world = WORTH_OBEYING[name]
+    told = [obeyed(make, world, f"{name} {seed}") for seed in range(count)]
+    return name, sum(t is True for t in told), sum(t is not None for t in told)
+
+
 def main() -> None:
     """Measure and print."""
     words = sys.argv[1:]
@@ -537,6 +662,14 @@ def main() -> None:
     with ProcessPoolExecutor() as pool:
         for name, tally in pool.map(run, [(name, count) for name in rows(words)]):
             print(f"{name:48}{tally}", flush=True)
+        for name, found in pool.map(misread, [(n, count) for n in READ if not words or n in words]):
+            shares = ", ".join(f"{kind} {100 * c / n:.1f} % of {n}" for kind, (c, n) in sorted(found.items()))
+            print(f"{name}, misread: asked about {shares}", flush=True)
+        for name, true, promised in pool.map(
+            remedies, [(n, 3 * count) for n in WORTH_OBEYING if not words or any(n.startswith(w) for w in words)]
+        ):
+            share = f"{100 * true / promised:.1f} %" if promised else "–"
+            print(f"{name}, remedies: {share} of {promised} promises came true (target 90)", flush=True)
 
 
 if __name__ == "__main__":

@@ -66,7 +66,9 @@ def test_equals_generalised_least_squares_in_another_way() -> None:
     left = y - A @ expected
     assert found.chi2 == pytest.approx(left @ weight @ left, rel=1e-7)
     assert found.dof == 5
-    assert found.residuals["r3"].u == pytest.approx(math.sqrt((V - A @ C @ A.T)[3, 3]), rel=1e-6)
+    third = found.residual("r3")
+    assert third is not None
+    assert third.u == pytest.approx(math.sqrt((V - A @ C @ A.T)[3, 3]), rel=1e-6)
 
 
 def test_readings_do_not_average_away_what_they_share() -> None:

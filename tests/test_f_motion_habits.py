@@ -325,7 +325,8 @@ def test_the_shop_floor_view_names_what_it_shows(window: MainWindow) -> None:
     window.toggle_floor()
     QApplication.processEvents()
     words = shown(window.round_page.floor)
-    assert "960 up, 2 of 3" in words
+    label = next(c.measurand.label for c in session.measuring.callouts() if c.current)
+    assert f"{label}, 2 of 3" in words
     assert "steps" in words
     assert "backlash" in words
     press("960.5")

@@ -149,9 +149,11 @@ class Case:
 
         A whole number of inches among fractions was read to the same fraction.
         """
-        step = 0.0 if self.instrument.divided_in_fractions else self.fraction_step()
         fractions = any(r.resolution_mm or (r.unit == "in" and r.mm / MM_PER_INCH % 1 == 0) for r in lengths)
-        if not fractions or step <= self.instrument.resolution:
+        if not fractions or self.instrument.divided_in_fractions:
+            return self.instrument
+        step = self.fraction_step()
+        if step <= self.instrument.resolution:
             return self.instrument
         return replace(self.instrument, resolution=step)
 
@@ -185,9 +187,18 @@ class Case:
 
     def seen_spread(self) -> Repeatability:
         """Of single readings: what was seen here, pooled with the instrument's record."""
-        read = [[v for v in found if isinstance(v, Length)] for found in self.readings.values()]
-        record = self.as_read([v for group in read for v in group]).repeatability
-        return spread_of([[v.mm for v in group] for group in read if group], record)
+        read = [v for found in self.readings.values() for v in found if isinstance(v, Length)]
+        return spread_of(self._read(), self.as_read(read).repeatability)
+
+    def scatter_of_readings(self) -> tuple[float, int]:
+        """Sum of squares (mm²) of all lengths about their means, and its degrees of freedom."""
+        groups = self._read()
+        squares = math.fsum((v - math.fsum(g) / len(g)) ** 2 for g in groups for v in g)
+        return squares, sum(len(g) - 1 for g in groups)
+
+    def _read(self) -> list[list[float]]:
+        groups = [[v.mm for v in found if isinstance(v, Length)] for found in self.readings.values()]
+        return [g for g in groups if g]
 
     def lost_motion(self, axis: str) -> Known:
         """What is known of the lost motion left in an axis; assumed where no round found out."""

@@ -25,6 +25,7 @@ from keen_compass.procedures.results import (
     assumed_notes,
     judged,
     no_number,
+    odd_among,
     parts_say,
     scale_formula,
     scale_outcome,
@@ -36,7 +37,7 @@ from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit, would_determine
-from keen_compass.solve.plausibility import Doubt, looks_odd, looks_scaled, looks_swapped
+from keen_compass.solve.plausibility import Doubt, looks_scaled, looks_swapped
 from keen_compass.solve.travel import lost_motion_of, scale_of
 
 KERF = Unknown("kerf")
@@ -310,12 +311,12 @@ def _doubts(case: Case, model: _Model) -> list[Doubt]:
     """What to ask about before anything is computed, single readings first."""
     piece, measured = model.piece, model.measured
     kerf = max(piece.compensation, case.known.get("kerf", Known(0.0)).value)
-    doubts = []
+    doubts, everything = [], case.scatter_of_readings()
     for m, found in measured.items():
         values = [length.mm for length in case.lengths(m)]
         doubt = looks_scaled(m, piece.nominal(m), values, kerf)
         if not doubt and m != case.half_typed:
-            doubt = looks_odd(found, values, case.as_read(case.lengths(m)), case.shown)
+            doubt = odd_among(case, found, everything)
         if doubt:
             doubts.append(replace(doubt, sentence=f"{LABELS[m].capitalize()}: {doubt.sentence}"))
     if not doubts:

@@ -30,7 +30,7 @@ from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation, fit
-from keen_compass.solve.plausibility import looks_scaled
+from keen_compass.solve.plausibility import looks_scaled, looks_swapped
 from keen_compass.solve.travel import scale_of
 
 MEASURANDS = ("x_lines", "y_lines")
@@ -111,7 +111,8 @@ class Reference(Procedure[ReferenceLines]):
         """The scale of each axis that was read."""
         piece = self.piece(case.piece)
         self.check_readings(case, MEASURANDS, positive=True)
-        found = [self._axis(case, piece, a) for a in ("x", "y") if f"{a}_steps" in case.values]
+        swapped = "" if case.confirmed else _swapped(case, piece)
+        found = [self._axis(case, piece, a, swapped) for a in ("x", "y") if f"{a}_steps" in case.values]
         if not found:
             case.resolution("x_steps")
         longest = max((piece.nominal(m) for m in case.readings), default=0.0)
@@ -150,7 +151,7 @@ class Reference(Procedure[ReferenceLines]):
         """A long rule with a magnifier."""
         return Instrument("steel rule 1.5 m", 0.1, (0.05, 0.00003), both_ends=True, reach=1500.0, kind="steel rule")
 
-    def _axis(self, case: Case, piece: ReferenceLines, axis: str) -> Finding:
+    def _axis(self, case: Case, piece: ReferenceLines, axis: str, swapped: str) -> Finding:
         quantity, m = f"{axis}_steps", f"{axis}_lines"
         n = piece.nominal(m)
         if m not in case.readings:
@@ -160,7 +161,7 @@ class Reference(Procedure[ReferenceLines]):
             label = f"{axis.upper()} lines"
             doubt = looks_scaled(m, n, [v.mm for v in case.lengths(m)], 0.0)
             asks = f"{label}: {doubt.sentence}" if doubt else odd_reading(case, [measured], {m: label})
-            if asks:
+            if asks := swapped or asks:
                 return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks, n)
         s = _scale(case, axis, n, measured)
         if scale_of(axis).name in case.known:
@@ -171,6 +172,16 @@ class Reference(Procedure[ReferenceLines]):
 
 
 PROCEDURE = Reference()
+
+
+def _swapped(case: Case, piece: ReferenceLines) -> str:
+    """Each read where the other should have been."""
+    measured = {m: case.measured(m, nominal=piece.nominal(m), drawn=True) for m in MEASURANDS if m in case.readings}
+    doubt = looks_swapped(
+        {m: piece.nominal(m) for m in measured}, {m: r.value for m, r in measured.items()},
+        {m: 2 * r.mean.u for m, r in measured.items()},
+    )  # fmt: skip
+    return doubt.sentence.format("X lines", "Y lines") if doubt else ""
 
 
 def _scale(case: Case, axis: str, n: float, m: Measurement) -> Uncertain:

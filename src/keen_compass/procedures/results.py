@@ -19,7 +19,7 @@ from keen_compass.quantities.uncertainty import Uncertain, combination, limits
 from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
 from keen_compass.solve.drive import explain_ratio
 from keen_compass.solve.joint import Known, Observation, Unknown, fit
-from keen_compass.solve.plausibility import looks_mirrored, looks_odd
+from keen_compass.solve.plausibility import Doubt, looks_mirrored, looks_odd
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
@@ -216,14 +216,23 @@ def assumed_notes(case: Case) -> tuple[str, ...]:
 
 def odd_reading(case: Case, measured: Iterable[Measurement], labels: Mapping[str, str]) -> str:
     """What to ask about the first reading that lies far from its brothers; empty where none does."""
+    everything = case.scatter_of_readings()
     for m in measured:
         if m.name == case.half_typed:
             continue
-        values = [v.mm for v in case.lengths(m.name)]
-        if doubt := looks_odd(m, values, case.as_read(case.lengths(m.name)), case.shown):
+        if doubt := odd_among(case, m, everything):
             label = labels[m.name]
             return f"{label[0].upper()}{label[1:]}: {doubt.sentence}"
     return ""
+
+
+def odd_among(case: Case, m: Measurement, everything: tuple[float, int]) -> Doubt | None:
+    """A reading of one thing that lies far from the others of it. everything: `scatter_of_readings` of the case."""
+    lengths, (squares, dof) = case.lengths(m.name), everything
+    values = [v.mm for v in lengths]
+    middle = math.fsum(values) / len(values)
+    beside = (squares - math.fsum((v - middle) ** 2 for v in values), dof - len(values) + 1)
+    return looks_odd(m, values, case.as_read(lengths), case.shown, (max(beside[0], 0.0), beside[1]))
 
 
 def suggest_warmth(case: Case, longest: float) -> tuple[str, ...]:

@@ -1,7 +1,8 @@
 """What would settle a *can't tell*: more readings, a longer piece, more pieces, another instrument.
 
-A remedy is promised only where it comes true in nine cases of ten: planned with the spread that was seen, and wherever
-the value may move to when more is read. What would settle it only if the value stays where it is *may* settle it.
+A remedy is promised only where it comes true in nine cases of ten. When more is read the value moves: of the readings
+that stay by what they lose in variance, σ² = u² − u'², made anew by both, σ² = u² + u'². It is told then, one way or
+the other, unless it comes to lie within the new U of the tolerance. What is likely but not that likely *may* settle it.
 """
 
 from __future__ import annotations
@@ -15,7 +16,6 @@ from keen_compass.procedures.case import Case, length_mm
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.uncertainty import K_95, Uncertain
-from keen_compass.quantities.verdict import Verdict, judge
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
@@ -25,7 +25,7 @@ MORE_PIECES = (2, 3, 4)
 LONGER = (1.1, 1.25, 1.5, 2.0, 3.0)
 ENDLESS = 10_000  # readings and pieces: what is left then is the instrument's own
 MARGIN = 1.1  # of the U planned: its own estimate scatters too
-NINE_OF_TEN = 1.645  # standard deviations, by which a value moves to either side in one case of ten
+PROMISED, LIKELY = 0.92, 0.5  # chances from which a remedy would, and may, settle it
 NOTHING_SETTLES = "Too close to the tolerance to call with anything at hand: leave it, or choose another tolerance."
 
 
@@ -44,32 +44,42 @@ class Remedy:
 
 def what_would_settle(procedure: Procedure[Any], case: Case, quantity: str, error: Uncertain, tolerance: float) -> str:
     """One sentence, cheapest remedy first. `error` and `tolerance` in the quantity's error unit."""
-    value, U_now = error.value, error.U
-    one_sided = QUANTITIES[quantity].one_sided
-    maybe = ""
-    for remedy in _remedies(procedure, case):
+    maybe, U_now = "", error.U
+
+    def chance_of(remedy: Remedy) -> float | None:
         U = _predicted(procedure, remedy).get(quantity)
         if U is None:
+            return None
+        sigma = math.sqrt(U_now**2 + U**2 if remedy.anew else max(U_now**2 - U**2, 0.0)) / K_95
+        return _told(error.value, sigma, U * MARGIN, tolerance, one_sided=QUANTITIES[quantity].one_sided)
+
+    for remedy in _remedies(procedure, case):
+        chance = chance_of(remedy)
+        if chance is None:
             continue
-        # Of the readings that stay, the value moves by what they lose in variance; made anew, by both.
-        moves = math.sqrt(U_now**2 + U**2 if remedy.anew else max(U_now**2 - U**2, 0.0)) / K_95 * NINE_OF_TEN
-        if _settled(value, U * MARGIN, tolerance, moves, one_sided=one_sided):
+        if chance >= PROMISED:
             return remedy.sentence.format(settle="would settle it")
-        if not maybe and _settled(value, U, tolerance, 0.0, one_sided=one_sided):
+        if not maybe and chance >= LIKELY:
             maybe = remedy.sentence.format(settle="may settle it")
     if maybe:
         return maybe
-    endless = Remedy("", replace(case, pieces=ENDLESS), ENDLESS)
-    floor = _predicted(procedure, endless).get(quantity)
-    if floor is not None and judge(value, floor, tolerance) is Verdict.CANNOT_TELL:
+    at_best = chance_of(Remedy("", replace(case, pieces=ENDLESS), ENDLESS))
+    if at_best is not None and at_best < LIKELY:
         return procedure.floor.format(instrument=case.instrument.name)
     return NOTHING_SETTLES
 
 
-def _settled(value: float, U: float, tolerance: float, moves: float, *, one_sided: bool) -> bool:
-    """Whether it is told, and told alike, wherever the value moves to."""
-    verdicts = {judge(max(at, 0.0) if one_sided else at, U, tolerance) for at in (value - moves, value, value + moves)}
-    return len(verdicts) == 1 and Verdict.CANNOT_TELL not in verdicts
+def _told(value: float, sigma: float, U: float, T: float, *, one_sided: bool) -> float:
+    """The chance that a value that moves by sigma comes to lie further than U from every limit."""
+    limits = (T,) if one_sided else (T, -T)
+    if not sigma:
+        return float(all(abs(value - limit) > U for limit in limits))
+    within = sum(_normal((limit + U - value) / sigma) - _normal((limit - U - value) / sigma) for limit in limits)
+    return 1 - min(within, 1.0)
+
+
+def _normal(z: float) -> float:
+    return 0.5 * math.erfc(-z / math.sqrt(2))
 
 
 def _predicted(procedure: Procedure[Any], remedy: Remedy) -> Mapping[str, float]:

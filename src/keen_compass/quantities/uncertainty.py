@@ -154,11 +154,12 @@ def effective_dof(effects: Iterable[tuple[Source, float]]) -> float:
 
 def _dof(weights: Sequence[tuple[Source, float]]) -> float:
     total = math.fsum(v for _, v in weights)
-    spread = math.fsum((v / total) ** 2 / s.dof for s, v in weights) if total else 0.0
+    estimated = [(s, v / total) for s, v in weights if s.dof != math.inf] if total else []
+    spread = math.fsum(v * v / s.dof for s, v in estimated)
     together: dict[str, list[tuple[Source, float]]] = {}
-    for s, v in weights:
+    for s, v in estimated:
         if s.estimate and s.shared_dof:
-            together.setdefault(s.estimate, []).append((s, v / total))
+            together.setdefault(s.estimate, []).append((s, v))
     for parts in together.values():
         # Σ over pairs i ≠ j of vᵢvⱼν₀/(νᵢνⱼ), each pair sharing the lesser of what both share.
         common = min(s.shared_dof for s, _ in parts)

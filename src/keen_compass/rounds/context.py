@@ -17,18 +17,21 @@ from keen_compass.procedures.base import Makes, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
-from keen_compass.quantities.measuring import PieceScatter
+from keen_compass.quantities.measuring import PieceScatter, Temperature
 from keen_compass.quantities.readings import Reading
 from keen_compass.quantities.stored import StoredValue, nothing_stored
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.rounds.knowledge import alike, known, scatter
 from keen_compass.rounds.undo import Change, History
 from keen_compass.shop.kept import KeptPiece, KeptRound, KeptValue
 from keen_compass.shop.machines import key_for
-from keen_compass.shop.marks import Choices, Mark
+from keen_compass.shop.marks import Choices, Mark, Warmth
 from keen_compass.shop.standing import Spoke, State, spokes
 from keen_compass.shop.store import Shop
+from keen_compass.solve.joint import Known
 
+LATEST = "9"  # after every time that is written
 T = TypeVar("T")
 M = TypeVar("M", bound=Mark)
 
@@ -44,6 +47,7 @@ class RoundContext:
         self.listener: Callable[[], None] = lambda: None
         self._remembered: dict[Any, Any] = {}
         self._learnt: dict[str, Repeatability | None] = {}
+        self._scatters: dict[bool, PieceScatter | None] = {}
 
     def changed(self) -> None:
         """Something was written: forget what was read, tell whoever listens."""
@@ -179,14 +183,8 @@ class RoundContext:
         if self.procedure.makes is not Makes.PIECE:
             return [piece]
 
-        def shape(p: KeptPiece) -> dict[str, object]:
-            return {k: v for k, v in p.parameters.items() if k not in self.procedure.placing}
-
-        return [
-            p for p in self.pieces
-            if (p.at, p.id) <= (piece.at, piece.id) and shape(p) == shape(piece)
-            and p.snapshot.same_making(piece.snapshot)
-        ]  # fmt: skip
+        earlier = [p for p in self.pieces if (p.at, p.id) <= (piece.at, piece.id)]
+        return [p for p in earlier if alike(self.procedure, p, piece)]
 
     def snapshot(self) -> Snapshot:
         """All that is in force now."""
@@ -225,13 +223,13 @@ class RoundContext:
     ) -> Case:  # fmt: skip
         """A case for this machine, instrument and tolerance. subject: whose the values are."""
         machine, computed = self.machine, self.remembered("computed", lambda: self.shop.computed(self.kept.machine))
-        scatter = PieceScatter(machine.scatter[0], machine.scatter[1], assumed=False) if machine.scatter else None
         return Case(
             procedure=self.procedure.name, values=values, piece=parameters,
             decimals=self.remembered("decimals", lambda: {q: machine.place(q).decimals for q in machine.quantities}),
             controller_units=machine.controller_units,
             instrument=self.instrument or Instrument(), tolerance=self.tolerances,
-            reference_length=self.kept.reference_length, readings=readings, piece_scatter=scatter,
+            reference_length=self.kept.reference_length, readings=readings,
+            piece_scatter=self._scatter(subject), known=self.known_for(None), temperature=self.temperature(),
             instruments_at_hand=tuple(i for i in self.instruments if i.kind in (self.procedure.suits or (i.kind,))),
             largest_size=self.procedure.longest(machine, self.chosen), flipped=frozenset(machine.flipped),
             computed={q: steps for q, c in computed.items() if (steps := c.get("steps_per_mm"))},
@@ -240,6 +238,38 @@ class RoundContext:
             step_limit=machine.step_limit, gantry=machine.gantry,
             gantry_along=machine.gantry_along, head=machine.head, proven=self._proven(), subject=subject,
         )  # fmt: skip
+
+    def _scatter(self, subject: Subject) -> PieceScatter | None:
+        """How much equal pieces differ here, as the profile or the logbook has it; learnt once in a round."""
+        if self.procedure.makes is not Makes.PIECE:
+            return None
+        if self.machine.scatter:
+            return PieceScatter(self.machine.scatter[0], self.machine.scatter[1], assumed=False)
+        tool = next((t for t in self.machine.tools if t.uid == subject.tool), self.tool)
+        if tool.drawn not in self._scatters:
+            self._scatters[tool.drawn] = scatter(
+                self.shop, self.kept.machine, drawn=tool.drawn, without=self.kept.id
+            )  # fmt: skip
+        return self._scatters[tool.drawn]
+
+    def known_for(self, piece: KeptPiece | None) -> dict[str, Known]:
+        """What earlier rounds said, when a piece was made, that this one may lean on; of no piece: now."""
+
+        def read() -> dict[str, Known]:
+            quantities = [q for q in self.machine.quantities if QUANTITIES[q].family == "backlash"]
+            history = {q: self.shop.findings(self.kept.machine, q) for q in quantities}
+            return known(
+                history, piece.snapshot if piece else self.snapshot(), piece.at if piece else LATEST, self.yields,
+                self.kept.id,
+            )  # fmt: skip
+
+        return self.remembered(("known", piece.id if piece else 0), read)
+
+    def temperature(self) -> Temperature | None:
+        """How warm part and instrument were when the piece shown was read; None where nobody said."""
+        piece = self.piece
+        mark = self.mark(Warmth, piece.id) if piece else None
+        return Temperature(mark.material, mark.part, mark.instrument) if mark and mark.material else None
 
     def open_below(self) -> list[Spoke]:
         """What this round's quantities rest on and what isn't in, in the order of dependence."""

@@ -17,9 +17,10 @@ from keen_compass.quantities.readings import Kind, Reading, number_of, parse_cou
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece, KeptReading
-from keen_compass.shop.marks import Confirmed, Editing, Identified, Signed, Skipped
+from keen_compass.shop.marks import Confirmed, Editing, Identified, Signed, Skipped, Warmth
 
 HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
+COLDEST, WARMEST = -20.0, 60.0  # °C, of a shop
 LONGEST_DRAFT = 200  # characters kept of a paste
 
 
@@ -242,6 +243,28 @@ class Measuring:
         self._clear()
         self._c.do(change)
 
+    def warmth(self) -> Warmth:
+        """How warm the piece shown and its instrument are said to be."""
+        piece = self._c.piece
+        return (self._c.mark(Warmth, piece.id) if piece else None) or Warmth()
+
+    def put_warmth(self, material: str, part: str, instrument: str) -> None:
+        """Say how warm they are, °C as typed; an empty material leaves it off (undoable). Raises InputError."""
+        piece = self._c.piece
+        if piece is None:
+            return
+        said = Warmth()
+        if material:
+            degrees = [_degrees(text) for text in (part, instrument or part)]
+            said = Warmth(material, *degrees)
+        before = self.warmth()
+
+        def change() -> Undo:
+            self._c.put_mark(said, piece.id)
+            return lambda: self._c.put_mark(before, piece.id)
+
+        self._c.do(change)
+
     def another_pass(self) -> None:
         """One more reading of every dimension."""
         self._c.put_mark(replace(self._c.choices, passes=self._c.choices.passes + 1))
@@ -342,6 +365,7 @@ class Measuring:
             self._c.case(piece.parameters, self._c.in_force(piece), lengths, piece.snapshot.subject),
             confirmed=self._c.mark(Confirmed, piece.id) is not None,
             half_typed=half_typed,
+            known=self._c.known_for(piece),
             pieces=min(pieces.values(), default=1),
             previous_errors=self._previous_errors(piece),
         )
@@ -452,3 +476,14 @@ class Measuring:
         if self._editing and not self._c.shop.read_only:
             self._c.shop.put_mark(self._c.kept.id, Editing())
         self.draft, self.complaint, self._chosen, self._editing = "", "", None, None
+
+
+def _degrees(text: str) -> float:
+    """Degrees Celsius as typed. Raises InputError."""
+    try:
+        value = float(text.strip().removesuffix("°C").strip().replace(",", ".").replace("−", "-"))
+    except ValueError:
+        raise InputError("type degrees Celsius, like 23.5") from None
+    if not COLDEST <= value <= WARMEST:
+        raise InputError(f"expected {COLDEST:g} to {WARMEST:g} °C; a shop is not {value:g} °C")
+    return value

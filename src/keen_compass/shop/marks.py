@@ -90,6 +90,16 @@ class Skipped(Mark):
 
 
 @dataclass(frozen=True, slots=True)
+class Warmth(Mark):
+    """How warm a piece and what it was read with were, °C, and what the piece is made of; no material: left off."""
+
+    kind: ClassVar[str] = "warmth"
+    material: str = ""
+    part: float = 20.0
+    instrument: float = 20.0
+
+
+@dataclass(frozen=True, slots=True)
 class Decided(Mark):
     """Which new numbers are to be entered, which are not, by quantity."""
 
@@ -162,6 +172,7 @@ class GivenUp(Mark):
 KINDS: dict[str, type[Mark]] = {
     mark.kind: mark
     for mark in (
-        Choices, StepShown, FileWritten, Identified, Confirmed, Skipped, Decided, Editing, Computed, Signed, GivenUp,
+        Choices, StepShown, FileWritten, Identified, Confirmed, Skipped, Warmth, Decided, Editing, Computed, Signed,
+        GivenUp,
     )
 }  # fmt: skip

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 CLEARLY = 14.0  # BIC difference: odds of about 1000 : 1
+FINE = 0.2  # of a wave over the whole run, by which periods are tried
 SHORTEST = 20.0  # mm, period that is looked for where uneven spacing shows it
 TARGETS_FOR_CYCLIC = 8
 UNEVEN = 0.05  # of the mean spacing, by which spacings must differ
@@ -98,7 +99,7 @@ def _cyclic(line: _Line, p: Array) -> list[tuple[float, Shape]]:
     # Between even targets a short wave looks like a long one or like none; uneven ones tell them apart.
     even = float(np.ptp(spacings)) < UNEVEN * float(spacings.mean())
     shortest = 2.2 * float(spacings.mean()) if even else min(SHORTEST, float(spacings.min()))
-    periods = span / np.arange(1.0, max(span / shortest, 2.0), 0.5)
+    periods = span / np.arange(1.0, max(span / shortest, 2.0), FINE)
     phase = 2 * math.pi * p[:, None] / periods[None, :]
     sine, cosine = line.without(np.sin(phase)), line.without(np.cos(phase))
     # Normal equations of two columns, for all periods at once.

@@ -98,15 +98,22 @@ class Fit:
 
     estimates: only the unknowns that are determined.
     confused: pairs of undetermined unknowns that trade against one another within some row.
-    residuals: label → what is left of a row, with its own uncertainty; in the row's unit.
     chi2, dof: sum of squares of the whitened residuals, and how many it should be on average.
     """
 
     estimates: Mapping[Unknown, Uncertain]
     confused: frozenset[tuple[Unknown, Unknown]] = frozenset()
-    residuals: Mapping[str, Uncertain] = field(default_factory=dict)
     chi2: float = 0.0
     dof: int = 0
+    _left: Mapping[str, tuple[float, Array]] = field(default_factory=dict)
+    _sources: Sequence[Source] = ()
+
+    def residual(self, label: str) -> Uncertain | None:
+        """What is left of a row, with its own uncertainty, in the row's unit; None of one that isn't there."""
+        if label not in self._left:
+            return None
+        value, carried = self._left[label]
+        return Uncertain(value, _effects(self._sources, carried))
 
     def of(self, coefficients: Mapping[Unknown, float], constant: float = 0.0) -> Uncertain:
         """A linear function of determined unknowns, with its own uncertainty."""
@@ -114,7 +121,7 @@ class Fit:
 
     def strain(self, label: str) -> float:
         """How far a row's residual lies outside what its sources explain, as a share of their U; 0 where it can't."""
-        left = self.residuals.get(label)
+        left = self.residual(label)
         return abs(left.value) / left.U if left and left.u > 0 else 0.0
 
 
@@ -149,10 +156,10 @@ def fit(observations: Sequence[Observation]) -> Fit:
         if determined[j]:
             estimates[name] = Uncertain(float(theta[j]), _effects(sources, carried[j]))
     left, leaves = y - A @ theta, C - A @ carried
-    residuals = {o.label: Uncertain(float(r), _effects(sources, c)) for o, r, c in zip(rows, left, leaves, strict=True)}
+    rests = {o.label: (float(r), c) for o, r, c in zip(rows, left, leaves, strict=True)}
     white = whiten @ left
     rank = len(names) - null.shape[1]
-    return Fit(estimates, _confused(names, rows, null), residuals, float(white @ white), len(rows) - rank)
+    return Fit(estimates, _confused(names, rows, null), float(white @ white), len(rows) - rank, rests, sources)
 
 
 def iterated(

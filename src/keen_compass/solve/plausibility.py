@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.measuring import Measurement, pooled_repeats
+from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.uncertainty import t_quantile
 
 NEAR = 0.03  # a ratio this close to a tell-tale one is taken for it
@@ -80,23 +80,27 @@ def _small_in_inches(measurand: str, nominal: float, value: float, kerf: float, 
 
 
 def looks_odd(
-    found: Measurement, values: Sequence[float], instrument: Instrument, shown: Callable[..., str]
+    found: Measurement, values: Sequence[float], instrument: Instrument, shown: Callable[..., str],
+    beside: tuple[float, int] = (0.0, 0),
 ) -> Doubt | None:  # fmt: skip
     """A reading far from its brothers: named, not averaged and not thrown away.
 
-    The others and the record say how far one more reading may lie (Student, once in a million), and a division each
-    way. Of two that differ nobody knows which. shown: a length in words.
+    The others, what was read beside them and the record say how far one more reading may lie (Student, once in a
+    million), and a division each way. Of two that differ nobody knows which. shown: a length in words. beside: sum of
+    squares (mm²) and degrees of freedom of what was read of other things: what an axis or a hand scatters shows there.
     """
     n = len(values)
-    if n < 2:
+    if n < 2 or max(values) - min(values) <= 2 * instrument.resolution:
         return None
     far = []
     for i, value in enumerate(values):
         others = [v for k, v in enumerate(values) if k != i]
-        spread = pooled_repeats(others, instrument.repeatability)
         middle = math.fsum(others) / len(others)
-        k = min(t_quantile(1 - ODD_CHANCE / 2, spread.dof), ODD_AT_MOST)
-        room = k * spread.s * math.sqrt(1 + 1 / len(others))
+        record = instrument.repeatability
+        squares = math.fsum((v - middle) ** 2 for v in others) + beside[0] + record.dof * record.s**2
+        dof = len(others) - 1 + beside[1] + record.dof
+        k = min(t_quantile(1 - ODD_CHANCE / 2, dof), ODD_AT_MOST)
+        room = k * math.sqrt(squares / dof) * math.sqrt(1 + 1 / len(others))
         excess = abs(value - middle) - room - 2 * instrument.resolution
         if excess > 0:
             far.append((excess, i, middle))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QResizeEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
@@ -32,6 +32,7 @@ from keen_compass.quantities.uncertainty import two_significant
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.making import Resolves
 from keen_compass.shop.standing import Spoke, State
+from keen_compass.words.limits import limits_in_words
 
 MOST_BELOW = 4
 STATE_WORDS = {
@@ -97,6 +98,7 @@ class FindingCard(Card):
         self._formula = Text()
         self._band = VerdictBand()
         self._detail = Text()
+        self._limits = Text(colour="soft")
         numbers = QHBoxLayout()
         numbers.setSpacing(8)
         numbers.addWidget(self._new, 0, Qt.AlignmentFlag.AlignBaseline)
@@ -113,6 +115,7 @@ class FindingCard(Card):
         layout.addWidget(self._formula)
         layout.addWidget(self._band)
         layout.addWidget(self._detail)
+        layout.addWidget(self._limits)
 
     def show_waiting(self, name: str, number: str) -> None:
         """Nothing read yet."""
@@ -123,6 +126,7 @@ class FindingCard(Card):
         self._formula.say("The controller holds this now.", "soft")
         self._band.hide()
         self._detail.say("")
+        self._limits.say("")
 
     def show_finding(self, name: str, f: Finding, stored: StoredValue, machine: Machine) -> None:
         """The answer."""
@@ -139,11 +143,13 @@ class FindingCard(Card):
         self._band.show_verdict(f.verdict, headline)
         tip(self._band, f"{headline} {unit}")
         self._detail.say(words.consequence(f, machine), "soft")
+        self._limits.say(limits_in_words(f.limits), "soft")
         self.setAccessibleName(f"{name}: {headline} {unit}. {words.consequence(f, machine)}")
 
     def show_plan(self, name: str, number: str, U: float | None, T: float, unit: str, *, measured: bool) -> None:
         """Before making: what this size would tell. unit: of U and T, in words; measured: with an instrument."""
         self._name.say(name)
+        self._limits.say("")
         self._old.say("")
         self._new.say(number)
         self._U.say("now")
@@ -273,12 +279,15 @@ class RoundsChart(QWidget):
 class AnswerColumn(QWidget):
     """Right of the piece: one card per quantity, the question about odd readings, the rounds so far."""
 
+    warmth_asked = Signal()
+
     def __init__(self, model: RoundModel) -> None:
         super().__init__()
         self._model = model
         self.cards = {q: FindingCard() for q in model.session.context.procedure.yields}
         self._odd = Button("They are right: compute", lambda: model.attempt("odd", model.session.measuring.confirm_odd))
         self._notes = Text(colour="soft")
+        self.warmth = Button("", self.warmth_asked.emit, "quiet")
         self._figures = FiguresCard()
         self._chart = RoundsChart()
         self._below = BelowCard()
@@ -290,11 +299,18 @@ class AnswerColumn(QWidget):
             layout.addWidget(card)
         layout.addWidget(self._odd)
         layout.addWidget(self._notes)
+        layout.addWidget(self.warmth)
         layout.addWidget(self._figures)
         layout.addWidget(self._below)
         layout.addWidget(self._lookalikes)
         layout.addWidget(self._chart, 100)
         layout.addStretch(1)
+
+    def offer_warmth(self, words: str) -> None:
+        """The button that asks how warm it is; no words for none."""
+        self.warmth.setVisible(bool(words))
+        self.warmth.setText(words)
+        self.warmth.setAccessibleName(f"How warm piece and instrument are. {words}")
 
     def refresh(self, *, planning: bool) -> None:
         """Show the answer; while planning, what the next piece would tell."""

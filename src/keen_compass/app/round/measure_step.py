@@ -14,6 +14,7 @@ from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.surface import surface_for
+from keen_compass.app.round.warmth_bar import WarmthBar
 from keen_compass.practice import stand_in
 from keen_compass.procedures.base import Step
 from keen_compass.rounds.measuring import Callout
@@ -34,10 +35,12 @@ class MeasureStep(QWidget):
             self.surface.offer_choices(model)
         self.strip = Strip(model)
         self.identity = IdentityBar(model)
+        self.warmth = WarmthBar(model)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
         layout.addWidget(self.identity)
+        layout.addWidget(self.warmth)
         layout.addWidget(self.surface, 1)
         layout.addWidget(self.strip)
         self._wired: set[CalloutEdit] = set()
@@ -56,6 +59,7 @@ class MeasureStep(QWidget):
                 self._wire(edit)
         self.strip.refresh(callouts)
         self.identity.refresh(editable=not frozen)
+        self.warmth.refresh()
 
     def take_focus(self) -> None:
         """Where typing goes."""

@@ -50,6 +50,7 @@ class RoundPage(QWidget):
         self.measure.strip.go_on.connect(self.go_on)
         self.correct.go_on.connect(self.go_on)
         self.answer = AnswerColumn(self.model)
+        self.answer.warmth_asked.connect(self.measure.warmth.ask)
         self._trouble = Text(colour="bad")
         self.reason = ReasonBar()
         self.reason.given.connect(self._reason_given)
@@ -137,6 +138,11 @@ class RoundPage(QWidget):
             self._show_onward()
         self._stack.setCurrentWidget(widget)
         self.answer.refresh(planning=step is Step.MAKE and not context.pieces)
+        warmth = self.measure.warmth
+        asked = (
+            widget is self.measure and warmth.wanted() and not context.shop.read_only and not self.model.session.settled
+        )
+        self.answer.offer_warmth(warmth.said() if asked else "")
         self.give_up.setVisible(not session.settled and not context.shop.read_only)
         if self.floor.isVisible():
             self.floor.refresh()

@@ -1,0 +1,107 @@
+"""What earlier rounds of a machine say that a new one may lean on: how equal pieces differ, what play is left.
+
+A round never leans on itself, nor on what it is about to find out.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+
+from keen_compass.machines.snapshot import Snapshot
+from keen_compass.procedures import REGISTRY, load
+from keen_compass.procedures.base import Makes, Procedure
+from keen_compass.procedures.case import DEFAULT_SCATTER
+from keen_compass.quantities.catalogue import QUANTITIES, beneath
+from keen_compass.quantities.instruments import ASSUMED_REPEAT_DOF
+from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.measuring import PieceScatter
+from keen_compass.quantities.stored import StoredAmount
+from keen_compass.shop.kept import KeptFinding, KeptPiece
+from keen_compass.shop.store import Shop
+from keen_compass.solve.joint import Known
+
+MOST_ROUNDS = 60  # of a machine, the newest, from which its scatter is learnt
+
+
+def alike(procedure: Procedure[Any], a: KeptPiece, b: KeptPiece) -> bool:
+    """Whether two pieces differ in nothing but their place: then they count together."""
+
+    def shape(p: KeptPiece) -> dict[str, object]:
+        return {k: v for k, v in p.parameters.items() if k not in procedure.placing}
+
+    return shape(a) == shape(b) and a.snapshot.same_making(b.snapshot)
+
+
+def scatter(shop: Shop, machine: str, *, drawn: bool, without: int) -> PieceScatter | None:
+    """How much equal pieces differ here: (s, dof), from this machine's signed rounds; None where none had two.
+
+    What differs includes what reading adds, so it is never too small; it is pooled with what is usual, because two
+    pieces that came out alike say little about the next. without: a round that doesn't count.
+    """
+    squares, dof = 0.0, 0
+    for kept in [r for r in shop.rounds(machine) if r.status == "signed" and r.id != without][-MOST_ROUNDS:]:
+        if kept.procedure not in REGISTRY:
+            continue
+        procedure: Procedure[Any] = load(kept.procedure)
+        if procedure.makes is not Makes.PIECE:
+            continue
+        left = [p for p in shop.pieces(kept.id) if _drawn(p) is drawn]
+        while left:
+            group = [p for p in left if alike(procedure, left[0], p)]
+            left = [p for p in left if p not in group]
+            for means in _means(shop, group).values():
+                middle = math.fsum(means) / len(means)
+                squares += math.fsum((m - middle) ** 2 for m in means)
+                dof += len(means) - 1
+    if not dof:
+        return None
+    usual = DEFAULT_SCATTER["drawn" if drawn else "cut"]
+    total = dof + ASSUMED_REPEAT_DOF
+    return PieceScatter(math.sqrt((squares + ASSUMED_REPEAT_DOF * usual**2) / total), total, assumed=False)
+
+
+def _drawn(piece: KeptPiece) -> bool:
+    tool = piece.snapshot.tool
+    return tool is not None and tool.drawn
+
+
+def _means(shop: Shop, pieces: Iterable[KeptPiece]) -> dict[tuple[str, str], list[float]]:
+    """Measurand and instrument → what each piece came out at, mm; only those that at least two were read for."""
+    found: dict[tuple[str, str], list[float]] = {}
+    for piece in pieces:
+        read: dict[tuple[str, str], list[float]] = {}
+        for r in shop.readings(piece.id):
+            if isinstance(r.reading, Length):
+                read.setdefault((r.measurand, r.instrument), []).append(r.reading.mm)
+        for key, values in read.items():
+            found.setdefault(key, []).append(math.fsum(values) / len(values))
+    return {key: means for key, means in found.items() if len(means) > 1}
+
+
+def known(
+    findings: Mapping[str, Sequence[KeptFinding]], snapshot: Snapshot, until: str, yields: tuple[str, ...], without: int
+) -> dict[str, Known]:  # fmt: skip
+    """The lost motion left in each axis when something was made, from the newest signed finding about its backlash.
+
+    What is left is what was found to be right, less what was held. A finding is leant on only while nothing beneath it
+    was changed after it. findings: by quantity, the oldest first. until: those made by then (UTC).
+    """
+    found: dict[str, Known] = {}
+    for q, history in findings.items():
+        earlier = [k for k in history if k.at <= until and k.round != without]
+        now = snapshot.held.get(q)
+        if not earlier or q in yields or not isinstance(now, StoredAmount):
+            continue
+        kept = earlier[-1]
+        f = kept.finding
+        stale = any(snapshot.seen.get(under, "") > kept.at for under in beneath(q))
+        if stale or f.error is None or f.expanded_uncertainty is None or not isinstance(f.old, (int, float)):
+            continue
+        right = StoredAmount(q, f.unit, float(f.old)).base + f.error
+        name = f"{QUANTITIES[q].axis}_lost_motion"
+        found[name] = Known(
+            right - now.base, f.expanded_uncertainty, evidence=frozenset({f"round {kept.round}"})
+        )  # fmt: skip
+    return found

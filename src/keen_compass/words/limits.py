@@ -1,0 +1,28 @@
+"""What limits an answer, in a few words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from keen_compass.quantities.uncertainty import Cause
+
+WORDS = {
+    Cause.REPEATS: "how readings repeat",
+    Cause.DIVISION: "its division",
+    Cause.OWN_ERROR: "the instrument’s own error",
+    Cause.TILT: "how straight it was held",
+    Cause.WARMTH: "warmth",
+    Cause.PIECES: "how pieces differ",
+    Cause.SEATING: "how the stock lies",
+    Cause.KNOWN: "what was known before",
+    Cause.ASSUMED: "what had to be assumed",
+    Cause.SCATTER: "how trips differ",
+    Cause.LADDER: "the gap between rungs",
+}
+SHOWN = 0.15  # of the variance; what brings less is not worth a word
+
+
+def limits_in_words(limits: Sequence[tuple[str, float]]) -> str:
+    """``± comes from how pieces differ 69 %, the instrument’s own error 24 %``; empty where nothing is known."""
+    parts = [f"{WORDS[Cause(cause)]} {100 * share:.0f}\u00a0%" for cause, share in limits[:2] if share >= SHOWN]
+    return f"± comes from {', '.join(parts)}" if parts else ""
