@@ -46,7 +46,7 @@ def nearly(value: Any) -> Any:
 
 @pytest.mark.parametrize("kept", SOLVED, ids=[kept["case"] for kept in SOLVED])
 def test_the_same_readings_give_the_same_answer(kept: dict[str, Any]) -> None:
-    """Every difference from here on is meant: findings say whose value it is, and these inputs said nothing of that."""
+    """Every difference from here on is meant, and stands in data/changed-answers.md with its cause."""
     try:
         answer = load(kept["input"]["procedure"]).solve(case_from_json(kept["input"])).to_json()
         assert [f.pop("subject") for f in answer["findings"]] == [{} for _ in answer["findings"]]
