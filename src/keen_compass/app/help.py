@@ -73,6 +73,8 @@ PAGES = {
             "400.31, 400,31, 57 3/4, 11-13/16\" and 12.5 thou are all understood. Bare digits take the "
             "instrument’s unit.",
             "What can’t be read stays, hatched, and is left out of the answer.",
+            "A reading far from its brothers is asked about first. Above half a metre Warmth takes °C of piece and "
+            "instrument. The small line under a verdict says where its ± comes from.",
         ),
         "new = old × (long − short as ordered) ÷ (long − short as read)",
         "Verdict after ISO 14253-1: in where |error| + U ≤ T, out where |error| − U > T.",
@@ -168,9 +170,10 @@ PROCEDURE_PAGES = {
         (
             "Sides and both diagonals of a rectangle, or four diameters of a circle. Diagonal 1 runs from the "
             "corner with the dot to the far one.",
-            "The longer diagonal shows which way Y leans. On a gantry driven at both ends one end is moved.",
+            "The longer diagonal shows which way Y leans. On a gantry driven at both ends one end is moved: say in the "
+            "machine’s form how far apart its drives are and along which axis it runs.",
         ),
-        "sin γ = (D₁² − D₂²) ÷ (4 a b)",
+        "new = old − w × (D₁² − D₂²) ÷ (4 a b)",
         "docs/arithmetic.md, 6.",
     ),
     "home": Page(

@@ -68,12 +68,11 @@ COUNTS_STEPS = (
     ResolutionForm.INCH_PER_STEP,
 )  # fmt: skip
 CONTROLLER_UNITS = ("mm", "in")
-# How a head is held decides where a shim goes that makes it upright: (axis its plate is square to, side of the plate
-# on which the head is); a flange is level, above or under what it is screwed to.
+# How a head is held decides where a shim goes that makes it upright: its plate stands upright, the head on one
+# side of it; a flange is level, and the head stands on it or hangs under it.
 HEADS: dict[str, str] = {
-    "plate_low_y": "on an upright plate, towards low Y", "plate_high_y": "on an upright plate, towards high Y",
-    "plate_low_x": "on an upright plate, towards low X", "plate_high_x": "on an upright plate, towards high X",
-    "stands": "standing on a level flange", "hangs": "hanging under a level flange",
+    "plate_low_y": "plate, low-Y side", "plate_high_y": "plate, high-Y side", "plate_low_x": "plate, low-X side",
+    "plate_high_x": "plate, high-X side", "stands": "on a flange", "hangs": "under a flange",
 }  # fmt: skip
 UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
 # Field → (least, most) that a machine of this world can have; lengths in mm, feeds in mm/min.

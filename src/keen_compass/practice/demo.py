@@ -62,6 +62,7 @@ HERON = Machine(
     },
     z_travel=90.0,
     gantry=1180.0,
+    head="plate_low_y",
     step_limit=40_000.0,
     acceleration=420.0,
     takes_effect="Heron’s controller takes new numbers after it is switched off and on.",
