@@ -8,10 +8,12 @@ import json
 import math
 import random
 from collections.abc import Iterator, Mapping
+from pathlib import Path
 from typing import Any
 
 import pytest
 
+from keen_compass.cli import main
 from keen_compass.errors import KeenCompassError
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.case import case_from_json
@@ -190,22 +192,24 @@ def test_nothing_is_asked_of_the_examples(name: str) -> None:
 # A controller that counts in inches
 
 
-@pytest.mark.parametrize("name", ["backlash", "home", "rectangle", "travel-run", "speed"])
+@pytest.mark.parametrize("name", ["backlash", "bed", "home", "rectangle", "travel-run", "speed"])
 def test_a_controller_in_inches_is_answered_in_inches(name: str) -> None:
     """The same readings, once for each: the numbers are those of the other divided by 25.4, the errors alike."""
     mm, inch = example(name), example(name)
-    values = {q: v / 25.4 if not q.endswith("_steps") else v for q, v in mm["machine"]["values"].items()}
+    values = {q: v if q.endswith("_steps") or q == "bed" else v / 25.4 for q, v in mm["machine"]["values"].items()}
     mm["machine"]["decimals"] = 9
     inch["machine"] |= {"controller_units": "in", "decimals": 9, "values": values}
     for a, b in zip(solve(mm)["findings"], solve(inch)["findings"], strict=True):
         assert (a["error"], a["expanded_uncertainty"]) == pytest.approx((b["error"], b["expanded_uncertainty"]))
-        if a["quantity"].endswith("_steps"):
+        if a["quantity"].endswith("_steps") or a["quantity"] == "bed":  # what is done by hand stands in no controller
             assert a["new"] == pytest.approx(b["new"])
             continue
         assert b["unit"] in ("in", "in/min")
         assert b["new"] * 25.4 == pytest.approx(a["new"], rel=2e-3)  # a feed is rounded down in its own unit
         assert b["new_expanded_uncertainty"] * 25.4 == pytest.approx(a["new_expanded_uncertainty"])
         assert not any(" mm" in n for n in (*b["notes"], b["formula"]))
+    shown = load(name).shown(solve(inch).get("figures", {}))
+    assert not any(words.endswith((" mm", " mm/min")) for _, words in shown.lines)
 
 
 def test_inch_parts_give_steps_per_inch() -> None:
@@ -300,6 +304,7 @@ KNOWN = {"value": 106.667, "expanded_uncertainty": 0.02}
         ({"x_steps": 1, "x_backlash": {"value": 0.1, "expanded_uncertainty": 0.02}, "x_lost_motion": 0.0},
          "x_lost_motion"),
         ({"x_steps": 1, "x_scale": {"value": 0, "expanded_uncertainty": 0}}, "x_scale"),
+        ({"x_steps": 1, "x_scale": 0.001}, "x_scale"),
         ({"bananas": 3}, "bananas"),
         ({"x_steps": 10**309}, "x_steps"),
     ],
@@ -309,6 +314,14 @@ def test_what_is_said_twice_or_makes_no_sense_is_refused_at_its_place(values: Bo
     body["machine"]["values"] = values
     with pytest.raises(KeenCompassError, match=rf"machine\.values\.{place}"):
         solve(body)
+
+
+def test_what_is_held_exactly_is_said() -> None:
+    body = example("rectangle")
+    body["machine"]["values"] |= {"kerf": 6.0, "x_lost_motion": 0.05}
+    notes = solve(body)["notes"]
+    assert "Kerf known from before: 6.000 mm exactly; no uncertainty was given." in notes
+    assert "X lost motion known from before: 0.050 mm exactly; no uncertainty was given." in notes
 
 
 # Anything at all
@@ -391,3 +404,24 @@ def test_a_wave_is_seen_at_the_targets_that_are_proposed_and_noise_is_not() -> N
         seen += bool(size) and shape is not None and shape.kind == "cyclic"
         false += not size and shape is not None
     assert (seen >= 95, false) == (True, 0)
+
+
+@pytest.mark.parametrize("text", ["take_up=1,2", "axis=1,2", "run=[]", "figure=1,2", "made_by=1,2"])
+def test_settings_of_any_kind_are_refused_in_one_line(text: str, tmp_path: Path, capsys: Any) -> None:
+    for name in REGISTRY:
+        code = main(["piece", name, "--set", text, "--format", "gcode", "-o", str(tmp_path / "a.nc")])
+        said = capsys.readouterr().err
+        assert code in (0, 2)
+        assert code == 0 or (said.count("\n") == 1 and said.startswith("keen-compass: "))
+
+
+def test_a_ladder_that_leaves_it_open_asks_for_rungs_between() -> None:
+    body = example("speed")
+    body["machine"]["values"]["x_speed"] = 7100  # safe is between 6400 and 7200
+    found = first(body)
+    assert found["verdict"] == "cannot_tell"
+    assert found["notes"][0] == "More rungs between 8000 and 9000 mm/min may settle it: nothing is known of the gap."
+    body["readings"] = body["readings"][:5]
+    above = first(body)
+    assert (above["verdict"], above["worth_correcting"]) == ("cannot_tell", False)
+    assert "climb higher" in above["notes"][0] or "read those above" in above["notes"][0]

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
 from keen_compass import __version__
-from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.errors import InputError, KeenCompassError, UncertaintyError
 
 if TYPE_CHECKING:
     from keen_compass.formats.gcode import CutSettings
@@ -73,7 +73,11 @@ def _drop_stdout() -> None:
 def _print_json(body: Any) -> None:
     """Letters as they are where stdout can take them, else as JSON's escapes."""
     utf8 = (sys.stdout.encoding or "").lower().replace("-", "") == "utf8"
-    print(json.dumps(body, indent=2, ensure_ascii=not utf8))
+    try:
+        text = json.dumps(body, indent=2, ensure_ascii=not utf8, allow_nan=False)
+    except ValueError:  # a number that is none says nothing, and other programs can't read it
+        raise UncertaintyError("these numbers leave what can be computed") from None
+    print(text)
 
 
 def _parser() -> argparse.ArgumentParser:

@@ -126,7 +126,7 @@ class Backlash(Procedure[BacklashRun]):
         """From `axis`, `start`, `across`, `travel`, `compensation_off`, `take_up` (usual or slow)."""
         self.check_parameters(parameters, _PARAMETERS)
         axis, take_up = self.axis_of(parameters), parameters.get("take_up", "usual")
-        if take_up not in FEEDS:
+        if not isinstance(take_up, str) or take_up not in FEEDS:
             raise InputError(f"expected usual or slow, got {take_up!r}", "piece.take_up")
         start, across = (length_mm(parameters.get(k, MARGIN), f"piece.{k}") for k in ("start", "across"))
         travel = length_mm(parameters.get("travel", TRAVEL), "piece.travel")

@@ -29,7 +29,7 @@ from keen_compass.procedures.results import (
 from keen_compass.quantities.charts import Extent, Heights, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.lengths import format_mm, length_in_words
 from keen_compass.quantities.measuring import Held, Measurement
 from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, limits
 from keen_compass.quantities.verdict import Verdict
@@ -258,7 +258,7 @@ class Bed(Procedure[BedRun | TramRun]):
             (f"Tilt along {a.upper()}", f"{format_mm(figures[f'tilt_{a}_mm_per_m'], 2, signed=True)} mm per m")
             for a in ("x", "y")
         )
-        left = ("Left when levelled", f"{format_mm(figures['off_the_plane'], 2)} mm")
+        left = ("Left when levelled", length_in_words(figures["off_the_plane"], figures.get("units", "mm")))
         return Shown((*tilts, left, ("Points read", f"{figures['read']} of {figures['of']}")))
 
     def chart(self, figures: Figures) -> Heights | None:
@@ -307,7 +307,8 @@ class Bed(Procedure[BedRun | TramRun]):
             "highest_minus_lowest": found.value, "as_read": raw, "skim": skim,
             "tilt_x_mm_per_m": plane.tilt_x * PER_METRE,
             "tilt_y_mm_per_m": plane.tilt_y * PER_METRE, "off_the_plane": plane.flatness, "shims": lift,
-            "read": len(measured), "of": len(points), "rest": {m: plane.rest[points[m]] for m in measured},
+            "units": case.controller_units, "read": len(measured), "of": len(points),
+            "rest": {m: plane.rest[points[m]] for m in measured},
         }  # fmt: skip
         return Solution((finding,), (), assumed_notes(case), figures)
 

@@ -14,7 +14,15 @@ from keen_compass.errors import InputError
 from keen_compass.machines.profile import HEADS
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
-from keen_compass.quantities.lengths import LARGEST_MM, MM_PER_INCH, Length, format_mm, parse_length, trim_number
+from keen_compass.quantities.lengths import (
+    LARGEST_MM,
+    MM_PER_INCH,
+    Length,
+    format_mm,
+    length_in_words,
+    parse_length,
+    trim_number,
+)
 from keen_compass.quantities.measuring import (
     EXPANSION,
     READ_ALONG,
@@ -49,6 +57,10 @@ DEFAULT_SCATTER = {
     "drawn": 0.05,
 }  # mm; how much equal pieces differ, by process, until a logbook says
 
+# Unknown → the quantity whose round finds it out.
+YIELDED_AS = {
+    "x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash",
+}  # fmt: skip
 SMALLEST_U = 1e-9  # in any unit; below, a value is held exactly
 COMBINED = ("squareness", "home", "tram")  # what readings are weighed against, besides scales and lost motion
 # What the command line calls them → what an instrument's profile does.
@@ -229,9 +241,7 @@ class Case:
 
     def shown(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A length in a sentence, with its unit: in the controller's own. decimals: in mm; inches take two more."""
-        if self.controller_units == "in":
-            return f"{format_mm(mm / MM_PER_INCH, decimals + 2, signed=signed)} in"
-        return f"{format_mm(mm, decimals, signed=signed)} mm"
+        return length_in_words(mm, self.controller_units, decimals, signed=signed)
 
     def ordered(self, mm: float, decimals: int = 3) -> str:
         """A length as ordered, the same way: no more digits than it has."""
@@ -434,6 +444,10 @@ def _values(
             )
         plain, U = _with_uncertainty(value, place)
         if name in UNKNOWN_LABELS:
+            if U is None and YIELDED_AS.get(name) in yields:
+                raise InputError(
+                    "is what this finds out: give it with its expanded_uncertainty, or leave it out", place
+                )
             unit = kept_in if name == "kerf" else "mm"  # the other unknowns stand in no controller
             _say_once(known, name, Known(_in_mm(plain, unit, place), U and U * SIZE[unit]), place)
             continue

@@ -23,6 +23,7 @@ from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, 
 from keen_compass.procedures.results import (
     PER_METRE,
     assumed_notes,
+    held_notes,
     judged,
     no_number,
     odd_among,
@@ -247,10 +248,12 @@ class _Model:
         return Observation(m.name, coefficients, m.value - n - compensation, m.mean.effects)
 
     def _known_rows(self) -> list[Observation]:
-        wanted = [scale_of(a) for a in AXES]
-        if not self.drawn:
-            wanted += [KERF, *(lost_motion_of(a) for a in AXES)]
-        return [known.row(u) for u in wanted if (known := self.case.known.get(u.name))]
+        return [known.row(u) for u in self._leans_on() if (known := self.case.known.get(u.name))]
+
+    def _leans_on(self) -> list[Unknown]:
+        """What knowledge from before may say of this piece."""
+        scales = [scale_of(a) for a in AXES]
+        return scales if self.drawn else [*scales, KERF, *(lost_motion_of(a) for a in AXES)]
 
     def _fit_with_assumptions(self) -> Fit:
         """Fit; where a single outside length with a known kerf must do, B is taken as small, and said to be."""
@@ -286,11 +289,9 @@ class _Model:
         if case.piece_scatter is None and self.measured:
             s = case.shown(case.scatter(drawn=self.drawn).s)
             self.notes.append(f"Equal pieces assumed to differ by {s} (standard deviation); no record yet.")
-        kerf = case.known.get("kerf")
-        if kerf and not self.drawn and self.measured:
-            held = "exactly; no uncertainty was given" if kerf.U is None else f"± {case.shown(kerf.U, 3)}"
-            self.notes.append(f"Kerf known from before: {case.shown(kerf.value, 3)} {held}.")
-            if self.fit.strain("kerf") > PRIOR_DISAGREES:
+        if self.measured:
+            self.notes += held_notes(case, [u.name for u in self._leans_on() if u.name in case.known])
+            if not self.drawn and self.fit.strain("kerf") > PRIOR_DISAGREES:
                 self.notes.append("The readings disagree with that kerf: was another cutter in?")
         longest = max((self.piece.nominal(m) for m in self.measured), default=0.0)
         self.notes += suggest_warmth(case, longest)

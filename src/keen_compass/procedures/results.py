@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.errors import InputError
 from keen_compass.procedures.case import Case, Previous
 from keen_compass.procedures.settle import what_would_settle
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.measuring import Held, Measurement
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
@@ -211,6 +211,21 @@ def assumed_notes(case: Case) -> tuple[str, ...]:
     if case.instrument.repeatability.assumed:
         division = case.in_its_unit(case.instrument.resolution).rstrip("0")
         notes.append(f"Spread of single readings assumed: one division, {division} {case.controller_units}.")
+    return tuple(notes)
+
+
+def held_notes(case: Case, names: Iterable[str]) -> tuple[str, ...]:
+    """What is known from before and was leant on, and how well."""
+    notes = []
+    for name in names:
+        known, label = case.known[name], UNKNOWN_LABELS[name]
+        scale = name.endswith("_scale")
+
+        def shown(value: float, *, scale: bool = scale) -> str:
+            return f"{value * PER_METRE:.3g} mm per m" if scale else case.shown(value, 3)
+
+        how = "exactly; no uncertainty was given" if known.U is None else f"± {shown(known.U)}"
+        notes.append(f"{label[0].upper()}{label[1:]} known from before: {shown(known.value)} {how}.")
     return tuple(notes)
 
 

@@ -210,7 +210,8 @@ class Speed(Procedure[SpeedRun]):
     def shown(self, figures: Figures) -> Shown:
         """Where the controller's step rate ends."""
         limit = figures.get("step_rate_limit")
-        return Shown((("Step rate ends at", f"{limit:.0f} mm/min"),)) if limit else Shown()
+        unit = figures.get("feed_unit", "mm/min")
+        return Shown((("Step rate ends at", f"{limit / SIZE[unit]:.0f} {unit}"),)) if limit else Shown()
 
     def chart(self, figures: Figures) -> Feeds:
         """The limits beside the ladder."""
@@ -245,6 +246,10 @@ class Speed(Procedure[SpeedRun]):
             would = f"{safe / unit:.0f} {old.unit}"
             notes.append(f"The feed in force is slower than it needs to be: {would} would still be safe.")
         finding = judged(case, replace(outcome, notes=tuple(notes)))
+        if finding.verdict is Verdict.CANNOT_TELL and ladder.limit is not None and ladder.missed:
+            between = f"{trim_number(ladder.clean / unit, 1)} and {trim_number(ladder.missed / unit, 1)} {old.unit}"
+            finer = f"More rungs between {between} may settle it: nothing is known of the gap."
+            finding = replace(finding, notes=(finer, *finding.notes))
         if ladder.limit is not None or old.base <= safe:
             return finding
         # Above what was tried and found clean: nothing says that it is too fast, nor that it isn't.
@@ -262,9 +267,10 @@ class Speed(Procedure[SpeedRun]):
         return step_rate_limit(steps, case.step_limit) if steps and case.step_limit else 0.0
 
     def _figures(self, case: Case, run: SpeedRun, clean: float) -> dict[str, Any]:
+        held = case.amount(f"{run.axis}_speed")
         return {
             "feeds": list(run.feeds), "clean": clean, "safe": run.share * clean, "within": run.within,
-            "step_rate_limit": self._rate_limit(case, run) or None, "in_force": case.amount(f"{run.axis}_speed").base,
+            "step_rate_limit": self._rate_limit(case, run) or None, "in_force": held.base, "feed_unit": held.unit,
         }  # fmt: skip
 
 

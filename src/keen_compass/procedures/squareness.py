@@ -20,6 +20,7 @@ from keen_compass.procedures.results import (
     PER_METRE,
     Outcome,
     assumed_notes,
+    held_notes,
     judged,
     no_number,
     odd_reading,
@@ -166,7 +167,9 @@ class Squareness(Procedure[SquareFigure]):
         finding = judged(case, outcome, self)
         if finding.verdict is Verdict.IN:  # what is in is left alone, but what was taken for granted is always said
             finding = replace(finding, notes=_assumed(case, piece))
-        return Solution((finding,), (), assumed_notes(case), figures)
+        leant_on = ["x_lost_motion", "y_lost_motion"] if piece.figure == "circle" else []
+        notes = (*assumed_notes(case), *held_notes(case, [name for name in leant_on if name in case.known]))
+        return Solution((finding,), (), notes, figures)
 
     def shown(self, figures: Figures) -> Shown:
         """The corner in degrees."""

@@ -105,6 +105,7 @@ def track(case: Case, run: TrackingRun) -> Solution:
     if finding.verdict is Verdict.CANNOT_TELL:
         finding = replace(finding, notes=(MORE_TRIPS, *finding.notes))
     figures = {"trips": [m.value for m in trips.values()], "drift": found.drift.value, "slip": found.slip}
+    figures["units"] = case.controller_units
     return Solution((finding,), (), assumed_notes(case), figures)
 
 

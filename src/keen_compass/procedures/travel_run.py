@@ -35,7 +35,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Deviations, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import Length, format_mm
+from keen_compass.quantities.lengths import Length, length_in_words
 from keen_compass.quantities.measuring import READ_ALONG, Held, Measurement
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
@@ -241,7 +241,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
     def shown(self, figures: Figures) -> Shown:
         """The standard's figures; of a tracking run drift and slip."""
         lines = [
-            (label, f"{format_mm(figures[name], 3)} mm")
+            (label, length_in_words(figures[name], figures.get("units", "mm"), 3))
             for name, label in LABELS.items() if isinstance(figures.get(name), (int, float))
         ]  # fmt: skip
         if "after" in figures:
@@ -348,7 +348,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             notes.append("The targets scatter more than single readings do; the uncertainty says so.")
         if run.axis == "z":
             notes.append(ABBE)
-        return Solution(tuple(findings), (), tuple(notes), _figures(run, found, iso_figures(readings), shape))
+        return Solution(tuple(findings), (), tuple(notes), _figures(case, run, found, iso_figures(readings), shape))
 
     def _question(
         self, case: Case, readings: Mapping[Node, list[float]], measured: Mapping[Node, Measurement], *, falls: bool
@@ -486,7 +486,7 @@ def _in_words(case: Case, shape: Shape | None) -> str:
             return f"From reading {int(shape.where) + 1} on all lies {size} off: something slipped there."
 
 
-def _figures(run: TravelRun, found: TravelFit, iso: AxisFigures, shape: Shape | None) -> dict[str, Any]:
+def _figures(case: Case, run: TravelRun, found: TravelFit, iso: AxisFigures, shape: Shape | None) -> dict[str, Any]:
     """What the chart and the logbook show; deviations in mm."""
     zero = found.zero
     return {
@@ -504,5 +504,6 @@ def _figures(run: TravelRun, found: TravelFit, iso: AxisFigures, shape: Shape | 
         "cycles": iso.cycles,
         "shape": {"kind": shape.kind, "size": shape.size, "where": shape.where} if shape else None,
         "axis": run.axis,
+        "units": case.controller_units,
         "unit": QUANTITIES[f"{run.axis}_backlash"].unit,
     }

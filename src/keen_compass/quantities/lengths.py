@@ -153,6 +153,13 @@ def format_mm(mm: float, decimals: int = 2, *, signed: bool = False) -> str:
     return text.replace("-", "−")
 
 
+def length_in_words(mm: float, units: str, decimals: int = 2, *, signed: bool = False) -> str:
+    """A length with its unit, mm or in. decimals: in mm; inches take two more."""
+    if units == "in":
+        return f"{format_mm(mm / MM_PER_INCH, decimals + 2, signed=signed)} in"
+    return f"{format_mm(mm, decimals, signed=signed)} mm"
+
+
 def format_fraction(inches: float, denominator: int = 64) -> str:
     """Inches to the nearest 1/`denominator`, in lowest terms: ``11 13/16``."""
     steps = Fraction(round(abs(inches) * denominator), denominator)

@@ -178,7 +178,7 @@ def _target(p: float, readings: Mapping[Node, Sequence[float]]) -> TargetFigures
 class Tracking:
     """How a feed returns to its start over several trips: drift per trip and slip about it (its s), both in mm.
 
-    scatter: of the trips, with what reading them adds. dof: its degrees of freedom.
+    scatter: of the trips, with what reading them adds, at least that. dof: its degrees of freedom.
     """
 
     drift: Uncertain
@@ -214,4 +214,4 @@ def fit_tracking(misses: Mapping[int, Measurement]) -> Tracking:
     read = misses[max(misses)].mean.effects
     effects = ((scatter, 1 / math.sqrt(trips)), *((source, c / trips) for source, c in read))
     reading = root_sum(m.mean.u for m in misses.values()) * math.sqrt(2 / n)
-    return Tracking(Uncertain(drift, effects), math.sqrt(max(s * s - reading * reading, 0.0)), s, n - 1)
+    return Tracking(Uncertain(drift, effects), math.sqrt(max(s * s - reading * reading, 0.0)), max(s, reading), n - 1)
