@@ -49,8 +49,8 @@ from keen_compass.quantities.verdict import Verdict, judge
     ("text", "unit", "mm"),
     [
         ("400.31", "mm", 400.31), ("400,31", "mm", 400.31), ("400.30 mm", "in", 400.30), (" 0,125 ", "in", 3.175),
-        ("57 3/4", "in", 1466.85), ('11-13/16"', "mm", 300.0375), ("11 13/16 in", "mm", 300.0375),
-        ("½", "in", 12.7), ("57½ in", "mm", 1460.5), ("12.5 thou", "mm", 0.3175), ("13/16", "in", 20.6375),
+        ("22 5/8", "in", 574.675), ('22-5/8"', "mm", 574.675), ("22 5/8 in", "mm", 574.675),
+        ("½", "in", 12.7), ("22½ in", "mm", 571.5), ("12.5 thou", "mm", 0.3175), ("13/16", "in", 20.6375),
         ("40 cm", "mm", 400.0), ("250 µm", "mm", 0.25), (".5″", "mm", 12.7), ("1234.5", "mm", 1234.5),
     ],
 )  # fmt: skip
@@ -84,7 +84,7 @@ def test_ten_megabytes_are_answered_at_once_and_briefly() -> None:
 
 
 def test_a_fraction_states_how_finely_it_was_read() -> None:
-    assert parse_length("11 13/16 in").resolution_mm == pytest.approx(25.4 / 16)
+    assert parse_length("22 5/8 in").resolution_mm == pytest.approx(25.4 / 8)
     assert parse_length("400.3").resolution_mm == 0
 
 

@@ -17,11 +17,13 @@ from pytestqt.qtbot import QtBot
 from driving import opened, press, shown
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import HEADS
+from keen_compass.machines.usual_instruments import usual_instruments
 from keen_compass.practice import stand_in
-from keen_compass.practice.demo import build
+from keen_compass.practice.demo import HERON, build
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Step
 from keen_compass.procedures.case import case_from_json
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import Cause
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.knowledge import scatter
@@ -255,3 +257,65 @@ def test_a_gantry_moved_as_it_says_stands_square() -> None:
         # Along Y: the beam is the X axis, turned by move/w towards +Y. Along X: the beam is the Y axis, towards +X.
         left = gamma + move / w
         assert abs(left) < 2e-5
+
+
+# No instrument yet
+
+
+@pytest.fixture
+def empty(qtbot: QtBot, tmp_path: Path, windows: Any) -> Iterator[MainWindow]:
+    """A shop with one machine and nothing to measure with."""
+    shop = Shop(tmp_path / "new.kcshop")
+    shop.put_machine(replace(HERON, uid="plover", name="Plover", scatter=None))
+    for q in ("x_steps", "y_steps"):
+        shop.put_value("plover", q, StoredResolution(ResolutionForm.STEPS_PER_MM, 106.5), "start")
+    window = opened(qtbot, shop)
+    window.show_rose("plover")
+    yield window
+    shop.close()
+
+
+def test_an_instrument_is_taken_with_one_key_where_it_is_first_needed(empty: MainWindow) -> None:
+    empty.begin("rectangle")
+    QApplication.processEvents()
+    page = empty.round_page
+    session, bar = page.model.session, page.make.instruments
+    assert bar.isVisible()
+    assert [b.accessibleName().split("   ")[1] for b in bar.buttons] == [
+        "Caliper 150 mm", "Caliper 200 mm", "Caliper 300 mm", "Steel rule 1 m", "Tape 3 m",
+    ]  # fmt: skip
+    assert session.context.choices.size <= 300  # not the whole sheet
+    for size in ((1280, 800), (1024, 700)):
+        empty.resize(*size)
+        settle()
+        check_looks(empty, size)
+    assert QApplication.focusWidget() is bar.buttons[0]
+    press("3")
+    assert not bar.isVisible()
+    (kept,) = empty.shop.instruments()
+    assert (kept.name, kept.permissible_error, kept.kind) == ("Caliper 300 mm", (0.02, 3.5e-5), "caliper")
+    assert session.context.instrument.uid == kept.uid
+    assert session.context.choices.size <= kept.reach
+    assert page.make.instrument.isVisible()
+
+
+def test_it_is_asked_at_the_first_reading_too(empty: MainWindow) -> None:
+    empty.begin("backlash", "x_backlash")
+    session = empty.round_page.model.session
+    session.making.made()
+    session.go(Step.MEASURE)
+    QApplication.processEvents()
+    bar = empty.round_page.measure.instruments
+    assert bar.isVisible()
+    assert "choose one above" in shown(empty.round_page.measure.strip)
+    QTest.mouseClick(bar.buttons[0], Qt.MouseButton.LeftButton)
+    assert session.context.instrument.kind in session.context.procedure.suits
+    press("0.08", Qt.Key.Key_Return)
+    assert session.measuring.callouts()[0].readings[0].text == "0.08"
+
+
+def test_inch_shops_are_offered_inch_instruments() -> None:
+    offered = usual_instruments("in 1/64")
+    assert all(i.unit == "in" for i in offered)
+    assert len(offered) == len(usual_instruments("mm")) == 7
+    assert all(0 < i.resolution < i.reach and i.permissible_error[0] >= i.resolution / 3 for i in offered)

@@ -70,7 +70,7 @@ PAGES = {
         (
             "Type each reading onto its dimension line and press Enter; the next callout is waiting. Three passes, "
             "because a single reading shows no mistake.",
-            "400.31, 400,31, 57 3/4, 11-13/16\" and 12.5 thou are all understood. Bare digits take the "
+            "400.31, 400,31, 22 5/8, 22-5/8\" and 12.5 thou are all understood. Bare digits take the "
             "instrument’s unit.",
             "What can’t be read stays, hatched, and is left out of the answer.",
             "A reading far from its brothers is asked about first. Above half a metre Warmth takes °C of piece and "

@@ -1,4 +1,4 @@
-"""Lengths as technicians type them: ``400.31``, ``400,31 mm``, ``57 3/4``, ``11-13/16"``, ``12.5 thou``.
+"""Lengths as technicians type them: ``400.31``, ``400,31 mm``, ``22 5/8``, ``22-5/8"``, ``12.5 thou``.
 
 Inside the program a length is a float in mm. A `Length` also keeps what was typed, the unit
 that it meant and how finely it was stated, because a fraction of an inch is a coarser statement
@@ -76,7 +76,7 @@ def parse_length(text: str, default_unit: str = "mm", *, allow_negative: bool = 
         number = float(_decimal_text(match["number"], text))
         length = Length((-number if match["sign"] == "-" else number) * UNITS_MM[unit], text, unit)
     else:
-        raise LengthError(f"can't read {_short(text)} as a length; type it like 400.31, 11 13/16 in or 12.5 thou")
+        raise LengthError(f"can't read {_short(text)} as a length; type it like 400.31, 22 5/8 in or 12.5 thou")
     if length.mm < 0 and not allow_negative:
         raise LengthError("a size is never negative")
     if abs(length.mm) > LARGEST_MM:
@@ -161,7 +161,7 @@ def length_in_words(mm: float, units: str, decimals: int = 2, *, signed: bool = 
 
 
 def format_fraction(inches: float, denominator: int = 64) -> str:
-    """Inches to the nearest 1/`denominator`, in lowest terms: ``11 13/16``."""
+    """Inches to the nearest 1/`denominator`, in lowest terms: ``22 5/8``."""
     steps = Fraction(round(abs(inches) * denominator), denominator)
     whole, rest = divmod(steps.numerator, steps.denominator)
     parts = [str(whole)] if whole or not rest else []

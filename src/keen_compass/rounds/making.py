@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -15,6 +16,7 @@ from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.procedures.base import CLEAR, Makes, Moves, Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Box
+from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
@@ -25,6 +27,7 @@ from keen_compass.shop.pieces import NewPiece
 STEPS = {"mm": (10.0, 120.0), "in": (12.7, 127.0)}  # mm: step and smallest size, by the machine's units
 EDGE = 15.0  # mm that the path needs beside the piece
 STAGES = {Makes.PIECE: "made", Makes.MOVES: "run", Makes.NOTHING: "counted"}
+UNTIL_KNOWN = 300.0  # mm
 GOOD_SHARE = 1 / 3  # of the tolerance, that U may take for a clear verdict
 
 
@@ -72,6 +75,14 @@ class Making:
                 "or change with the next piece."
             )
         self._c.put_mark(replace(self._c.choices, **chosen))
+
+    def take_up(self, usual: Instrument) -> None:
+        """An instrument that the shop hasn't had yet: keep it, and measure with it; the piece's size follows."""
+        kept = replace(usual, uid=uuid.uuid4().hex)
+        self._c.shop.put_instrument(kept)
+        self.choose(instrument=kept.uid)
+        if self._c.procedure.sized and not self._c.pieces:
+            self.choose(size=self.proposed_size())
 
     def choose_size(self, size: float) -> None:
         """Choose the long side, mm (undoable)."""
@@ -199,11 +210,15 @@ class Making:
         return Resolves({q: U for q, U in predicted.items() if q in T}, T)
 
     def proposed_size(self) -> float:
-        """The smallest size that promises a clear verdict, else the largest that fits."""
+        """The smallest size that promises a clear verdict, else the largest that fits; a handy one until it is known
+        what it is measured with.
+        """
         if not self._c.procedure.sized:
             return float(self._c.choices.size)
         largest = self.largest_size()
-        if not self._c.instrument or not largest or not self.resolves(largest).good:
+        if not self._c.instrument and largest:
+            return min(largest, max(UNTIL_KNOWN // self.step * self.step, self.smallest))
+        if not largest or not self.resolves(largest).good:
             return largest or self.smallest
         # Longer is better, so the smallest that will do is found by halving.
         low, high = 0, round((largest - self.smallest) / self.step)

@@ -15,6 +15,7 @@ from keen_compass.app.parts import Button, Card, Line, Text
 from keen_compass.app.round import words
 from keen_compass.app.round.bed_canvas import BedCanvas
 from keen_compass.app.round.choices import ChoicesBar, fill, plain_combo
+from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Makes
 from keen_compass.shop.marks import FileWritten
@@ -35,6 +36,7 @@ class MakeStep(QWidget):
         self.slider.valueChanged.connect(self._size_moved)
         self._size = Line("", 22, bold=True)
         self.tool = self._combo("Tool", lambda name: model.session.making.choose(tool=name))
+        self.instruments = InstrumentBar(model)
         self.instrument = self._combo("Measured with", lambda uid: model.session.making.choose(instrument=uid))
         self.passes = self._combo("Readings of each", lambda n: model.session.making.choose(passes=n))
         self.choices = ChoicesBar(model)
@@ -97,6 +99,7 @@ class MakeStep(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
+        layout.addWidget(self.instruments)
         layout.addWidget(self.bed, 1)
         layout.addWidget(panel)
 
@@ -122,6 +125,8 @@ class MakeStep(QWidget):
         self.tool.setEnabled(not again)
         self.tool.setVisible(not runs)
         self._tool_label.say("Read with" if runs else "Tool")
+        self.instruments.refresh()
+        self.instrument.setVisible(bool(context.instruments))
         fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.choices.instrument)
         self._filling = False
         passes = context.choices.passes

@@ -12,6 +12,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text, empty, sentence, tip
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.chain_surface import ChainSurface
+from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.surface import surface_for
 from keen_compass.app.round.warmth_bar import WarmthBar
@@ -35,10 +36,12 @@ class MeasureStep(QWidget):
             self.surface.offer_choices(model)
         self.strip = Strip(model)
         self.identity = IdentityBar(model)
+        self.instruments = InstrumentBar(model)
         self.warmth = WarmthBar(model)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
+        layout.addWidget(self.instruments)
         layout.addWidget(self.identity)
         layout.addWidget(self.warmth)
         layout.addWidget(self.surface, 1)
@@ -60,11 +63,14 @@ class MeasureStep(QWidget):
         self.strip.refresh(callouts)
         self.identity.refresh(editable=not frozen)
         self.warmth.refresh()
+        self.instruments.refresh()
 
     def take_focus(self) -> None:
         """Where typing goes."""
         edit = self.surface.current_edit()
-        if self.identity.isVisibleTo(self):
+        if self.instruments.isVisibleTo(self):
+            self.instruments.take_focus()
+        elif self.identity.isVisibleTo(self):
             self.identity.line.setFocus()
         elif edit is not None:
             edit.setFocus()
@@ -201,7 +207,7 @@ class Strip(Card):
             looks = session.context.procedure.numbered and not any(c.readings for c in callouts)
             self._hint.say((self._first_look() if looks else "") or current.measurand.hint)
             if instrument is None and session.measuring.instrument() is None:
-                self._hint.say("No instrument yet: choose one in Make.")
+                self._hint.say("No instrument yet: choose one above.")
             self.skip.setText("It can be read" if current.skipped else "Can’t read it")
         else:
             last = next((c for c in callouts if c.readings), None)

@@ -287,6 +287,9 @@ class RoundPage(QWidget):
         if self.floor.isVisible():
             self.floor.edit.setFocus()
         elif session.step is Step.MAKE or session.waits_for_piece():
+            if self.make.instruments.wanted():
+                self.make.instruments.take_focus()
+                return
             first = self.make.cut if self.make.cut.isVisibleTo(self.make) else self.make.write
             (first if first.isEnabled() else self.make.slider).setFocus()
         elif session.step is Step.CORRECT:
@@ -303,6 +306,7 @@ class RoundPage(QWidget):
             and event.text()
             and event.text() in "0123456789"
             and self._stack.currentWidget() is self.measure
+            and not self.measure.instruments.wanted()
             and self.isVisible()
             and not isinstance(QApplication.focusWidget(), QLineEdit)
         ):
