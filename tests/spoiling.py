@@ -1,12 +1,26 @@
-"""Ways to spoil a logbook that was written as JSON: one field of one row, or something odd anywhere."""
+"""Ways to spoil a logbook that was written as JSON, one field of one row or something odd anywhere; a raw shop file."""
 
 from __future__ import annotations
 
 import copy
 import json
 import random
-from collections.abc import Callable
+import sqlite3
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
+
+
+@contextmanager
+def raw(file: Path | str) -> Iterator[sqlite3.Connection]:
+    """A file of SQLite as it lies there: what is done to it is kept, and it is closed."""
+    db = sqlite3.connect(file)
+    try:
+        with db:
+            yield db
+    finally:
+        db.close()
 
 
 def change(table: str, field: str, value: Any, row: int = 0) -> Callable[[dict[str, Any]], None]:

@@ -36,6 +36,7 @@ from keen_compass.shop.standing import State, next_in_order, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import entry_words
 from keen_compass.words.standing import reason, summary
+from spoiling import raw
 
 
 def begun(shop: Shop) -> RoundSession:
@@ -188,7 +189,7 @@ def test_an_older_file_is_copied_before_it_is_migrated(shop_file: Path, monkeypa
     shop = Shop(shop_file)
     assert [m.name for m in shop.machines()] == ["Heron", "Swift", "Kingfisher"]
     shop.close()
-    with sqlite3.connect(shop_file) as new, sqlite3.connect(f"{shop_file}.format-{present}.copy") as old:
+    with raw(shop_file) as new, raw(f"{shop_file}.format-{present}.copy") as old:
         assert new.execute("pragma user_version").fetchone() == (present + 1,)
         assert old.execute("pragma user_version").fetchone() == (present,)
         tables = {row[0] for row in new.execute("select name from sqlite_master")}

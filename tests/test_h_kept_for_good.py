@@ -6,7 +6,6 @@ import copy
 import fcntl
 import json
 import shutil
-import sqlite3
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -27,6 +26,7 @@ from keen_compass.rounds import RoundSession
 from keen_compass.shop.exchange import from_json
 from keen_compass.shop.store import Shop
 from reading_out import read_out, round_read_out
+from spoiling import raw
 
 DATA = Path(__file__).parent / "data"
 SOLVED = [json.loads(line) for line in (DATA / "solve-outputs.jsonl").read_text(encoding="utf-8").splitlines()]
@@ -181,7 +181,7 @@ def test_which_number_holds_is_asked_where_date_and_order_of_writing_differ(of_f
 
 def test_damage_in_an_old_file_is_not_made_sound_by_bringing_it_up(tmp_path: Path) -> None:
     file = Path(shutil.copy(DATA / "shop-format-3.kcshop", tmp_path / "old.kcshop"))
-    with sqlite3.connect(file) as db:
+    with raw(file) as db:
         db.execute("UPDATE reading SET mm = mm + 1 WHERE id = 40")
         db.execute("UPDATE value SET body = replace(body, '100.6', '101.6') WHERE id = (SELECT max(id) FROM value "
                    "WHERE body LIKE '%100.6%')")  # fmt: skip

@@ -41,6 +41,7 @@ from keen_compass.shop import schema
 from keen_compass.shop.log_check import commits_unreadable
 from keen_compass.shop.store import Shop
 from reading_out import read_out
+from spoiling import raw
 
 DATA = Path(__file__).parent / "data"
 STEPS = StoredResolution(ResolutionForm.STEPS_PER_MM, 106.667)
@@ -51,7 +52,7 @@ def small(tmp_path: Path) -> Path:
     """The small shop of format 2, brought up to the present one and closed."""
     file = Path(shutil.copy(DATA / "shop-format-2.kcshop", tmp_path / "small.kcshop"))
     Shop(file).close()
-    with sqlite3.connect(file) as db:
+    with raw(file) as db:
         db.execute("VACUUM")  # what the old tables took is free space otherwise
     db.close()
     return file
@@ -150,7 +151,7 @@ Shop(Path(sys.argv[1]))
     copies = sorted(tmp_path.glob("*.copy*"))
     assert [c.name for c in copies] == ["old.kcshop.format-2.copy", "old.kcshop.format-2.copy-2"]
     for copy in copies:
-        with sqlite3.connect(copy) as db:
+        with raw(copy) as db:
             assert db.execute("SELECT count(*) FROM reading_row").fetchone()[0] > 50
         db.close()
     shop = Shop(file)
@@ -358,7 +359,7 @@ def test_no_flipped_bit_reads_as_something_else(small: Path, tmp_path: Path) -> 
 
 def flip_in_row(file: Path, table: str, column: str, old: str, new: str) -> int:
     """Change a row's contents behind the program's back; returns its number."""
-    with sqlite3.connect(file) as db:
+    with raw(file) as db:
         (number,) = db.execute(f"SELECT max(id) FROM {table} WHERE {column} LIKE ?", (f"%{old}%",)).fetchone()
         db.execute(f"UPDATE {table} SET {column} = replace({column}, ?, ?) WHERE id = ?", (old, new, number))
     db.close()
@@ -369,7 +370,7 @@ def test_damaged_rows_are_named_and_the_rest_is_kept_as_a_new_file(small: Path, 
     before = Shop(small)
     held = before.values("heron")
     before.close()
-    with sqlite3.connect(small) as db:
+    with raw(small) as db:
         (number, piece) = db.execute(
             "SELECT r.id, s.piece FROM reading r JOIN stage s ON s.id = r.stage WHERE r.value > 200 ORDER BY r.id DESC"
         ).fetchone()
@@ -537,7 +538,7 @@ def test_what_is_no_file_is_refused_in_words(tmp_path: Path) -> None:
         with pytest.raises(ShopError):
             Shop(odd)
     foreign = tmp_path / "other.kcshop"
-    with sqlite3.connect(foreign) as db:
+    with raw(foreign) as db:
         db.execute("CREATE TABLE mine (x)")
     db.close()
     before = foreign.read_bytes()
@@ -570,9 +571,10 @@ def test_two_shops_in_one_process_keep_apart(small: Path, tmp_path: Path) -> Non
     two.close()
 
 
-def test_every_table_is_described_as_it_is() -> None:
+def test_every_table_is_described_as_it_is(request: pytest.FixtureRequest) -> None:
     """The columns that digests are made of are those of the SQL, in its order."""
     db = sqlite3.connect(":memory:")
+    request.addfinalizer(db.close)
     schema.bring_up(db, 0)
     tables = [name for (name,) in db.execute("SELECT name FROM sqlite_master WHERE type = 'table' ORDER BY name")]
     assert tables == sorted(schema.COLUMNS)

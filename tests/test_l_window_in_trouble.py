@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import random
 import shutil
-import sqlite3
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -27,6 +26,7 @@ from keen_compass.app.waiting import Waiting
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import ShopWriteError
 from keen_compass.shop.store import Shop
+from spoiling import raw
 
 DATA = Path(__file__).parent / "data"
 
@@ -121,7 +121,7 @@ def test_a_copy_is_not_put_over_what_is_there(opened: MainWindow, tmp_path: Path
 
 
 def test_damage_is_named_and_what_is_sound_goes_on(qtbot: QtBot, small_file: Path, tmp_path: Path) -> None:
-    with sqlite3.connect(small_file) as db:
+    with raw(small_file) as db:
         db.execute("UPDATE value SET body = replace(body, '106.', '116.') WHERE quantity = 'y_steps'")
     db.close()
     window = driving.opened(qtbot, Shop(small_file))

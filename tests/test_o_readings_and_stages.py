@@ -41,7 +41,7 @@ from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.pieces import NewPiece
 from keen_compass.shop.store import Shop
 from reading_out import check_opens
-from spoiling import change, in_body, spoilt
+from spoiling import change, in_body, raw, spoilt
 
 DATA = Path(__file__).parent / "data"
 NUMBERS = st.floats(-1e6, 1e6).map(lambda x: x + 0.0)
@@ -186,7 +186,6 @@ def test_a_piece_has_the_stages_that_were_made_and_readings_lie_at_the_last(empt
 
 
 def test_the_same_bytes_are_kept_once_and_damage_to_them_is_said(empty: Shop, tmp_path: Path) -> None:
-    import sqlite3
 
     names = {empty.put_blob(b"the same", "image/png") for _ in range(3)} | {empty.put_blob(b"other", "image/png")}
     assert len(names) == 2
@@ -194,7 +193,7 @@ def test_the_same_bytes_are_kept_once_and_damage_to_them_is_said(empty: Shop, tm
     assert empty.blob("nothing of that name") is None
     file = empty.file
     empty.close()
-    with sqlite3.connect(file) as db:
+    with raw(file) as db:
         db.execute("UPDATE blob SET data = CAST('The same' AS BLOB) WHERE data = CAST('the same' AS BLOB)")
     db.close()
     again = Shop(file)
@@ -345,7 +344,6 @@ def test_an_old_row_without_sense_is_left_as_it_is(table: str, body: str, tmp_pa
     assert {t: db.execute(f"SELECT count(*) FROM {t}").fetchone() for t in counts} == counts
     assert db.execute(f"SELECT body FROM {table} WHERE id = ?", (number,)).fetchone() == (body,)
     db.close()
-    with sqlite3.connect(file) as raw:
-        kinds = {str(k) for (k,) in raw.execute("SELECT DISTINCT kind FROM reading")}
-    raw.close()
+    with raw(file) as rows:
+        kinds = {str(k) for (k,) in rows.execute("SELECT DISTINCT kind FROM reading")}
     assert kinds == {str(Kind.LENGTH), str(Kind.COUNT)}

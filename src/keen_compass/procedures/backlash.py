@@ -198,4 +198,4 @@ PROCEDURE = Backlash()
 
 def _zeroed(case: Case, measured: Measurement) -> Uncertain:
     """Zeroing the dial is a reading too."""
-    return replace(measured.mean, effects=(*measured.mean.effects, zeroing("return", case.instrument)))
+    return replace(measured.mean, effects=(*measured.mean.effects, zeroing("return", case.instrument, measured.n)))

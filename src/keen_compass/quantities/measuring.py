@@ -190,10 +190,11 @@ def _sources(
     return shift, tuple(found)
 
 
-def zeroing(name: str, instrument: Instrument) -> tuple[Source, float]:
-    """Zeroing a dial is a reading too: it stands within half a division of zero."""
+def zeroing(name: str, instrument: Instrument, n: int) -> tuple[Source, float]:
+    """Zeroing a dial is a reading too: it stands within half a division of zero, anew for each of n readings."""
     u = instrument.resolution / ROOT_12
-    return Source(f"{name}|zeroing", u, Cause.DIVISION, shape=Shape.RECTANGLE), 1.0
+    shape = Shape.RECTANGLE if n == 1 else Shape.NORMAL
+    return Source(f"{name}|zeroing", u, Cause.DIVISION, shape=shape), 1 / math.sqrt(n)
 
 
 def _variance(values: Sequence[float]) -> float:

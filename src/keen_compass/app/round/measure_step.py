@@ -207,7 +207,8 @@ class Strip(Card):
             looks = session.context.procedure.numbered and not any(c.readings for c in callouts)
             self._hint.say((self._first_look() if looks else "") or current.measurand.hint)
             if instrument is None and session.measuring.instrument() is None:
-                self._hint.say("No instrument yet: choose one above.")
+                where = "in Make" if session.context.instruments else "above"
+                self._hint.say(f"No instrument yet: choose one {where}.")
             self.skip.setText("It can be read" if current.skipped else "Can’t read it")
         else:
             last = next((c for c in callouts if c.readings), None)
