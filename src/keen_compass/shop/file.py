@@ -220,6 +220,9 @@ class ShopFile:
             if _reason(error) not in ("full", "refused"):
                 raise
             return self._connected(f"{_uri(self._copied_away())}?mode=ro&immutable=1")
+        except BaseException:
+            db.close()
+            raise
         except sqlite3.Error:
             db.close()
             raise
