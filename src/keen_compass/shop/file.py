@@ -220,10 +220,7 @@ class ShopFile:
             if _reason(error) not in ("full", "refused"):
                 raise
             return self._connected(f"{_uri(self._copied_away())}?mode=ro&immutable=1")
-        except BaseException:
-            db.close()
-            raise
-        except sqlite3.Error:
+        except BaseException:  # SQLite's own complaint may hold a name that is no text
             db.close()
             raise
         return db
