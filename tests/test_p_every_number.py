@@ -316,6 +316,15 @@ def test_what_is_said_twice_or_makes_no_sense_is_refused_at_its_place(values: Bo
         solve(body)
 
 
+@pytest.mark.parametrize(
+    ("division", "width", "says"),
+    [(0.01, 400.31, "0.01 mm"), (1.0, 400.0, "1 mm"), (0.5, 400.5, "0.5 mm"), (0.01, "15 3/4 in", "6.35 mm")],
+)
+def test_the_spread_that_is_assumed_is_that_of_what_was_really_read(division: float, width: Any, says: str) -> None:
+    body = example("rectangle", instrument={"resolution": division}, readings=readings(width=width))
+    assert f"Spread of single readings assumed: one division, {says}." in solve(body)["notes"]
+
+
 def test_what_is_held_exactly_is_said() -> None:
     body = example("rectangle")
     body["machine"]["values"] |= {"kerf": 6.0, "x_lost_motion": 0.05}

@@ -169,6 +169,10 @@ class Case:
             return self.instrument
         return replace(self.instrument, resolution=step)
 
+    def read_to(self) -> float:
+        """The division to which everything here was read, mm: a fraction's where one was read in fractions."""
+        return self.as_read([r for read in self.readings.values() for r in read if isinstance(r, Length)]).resolution
+
     def _conditions(self, held: Held, drawn: bool | None) -> Conditions:
         scatter = None if drawn is None else self.scatter(drawn=drawn)
         return Conditions(held, scatter, self.pieces, self.temperature if held is not Held.AGAINST else None)

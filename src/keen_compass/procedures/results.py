@@ -209,7 +209,7 @@ def assumed_notes(case: Case) -> tuple[str, ...]:
     if case.kind_assumed and (case.instrument.parallel_within or case.instrument.both_ends):
         notes.append(f"No kind of instrument was given: taken for a {case.instrument.kind}.")
     if case.instrument.repeatability.assumed:
-        division = case.in_its_unit(case.instrument.resolution).rstrip("0")
+        division = case.ordered(case.read_to(), 4)
         notes.append(f"Spread of single readings assumed: one division, {division} {case.controller_units}.")
     return tuple(notes)
 
