@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from driving import opened, press, shown
+from keen_compass.app.round.words import headline
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import HEADS
 from keen_compass.machines.usual_instruments import usual_instruments
@@ -23,8 +24,11 @@ from keen_compass.practice.demo import HERON, build
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Step
 from keen_compass.procedures.case import case_from_json
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import Cause
+from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.knowledge import scatter
 from keen_compass.shop.store import Shop
@@ -281,7 +285,7 @@ def test_an_instrument_is_taken_with_one_key_where_it_is_first_needed(empty: Mai
     page = empty.round_page
     session, bar = page.model.session, page.make.instruments
     assert bar.isVisible()
-    assert [b.accessibleName().split("   ")[1] for b in bar.buttons] == [
+    assert [b.accessibleName().split("  ")[1] for b in bar.buttons] == [
         "Caliper 150 mm", "Caliper 200 mm", "Caliper 300 mm", "Steel rule 1 m", "Tape 3 m",
     ]  # fmt: skip
     assert session.context.choices.size <= 300  # not the whole sheet
@@ -319,3 +323,16 @@ def test_inch_shops_are_offered_inch_instruments() -> None:
     assert all(i.unit == "in" for i in offered)
     assert len(offered) == len(usual_instruments("mm")) == 7
     assert all(0 < i.resolution < i.reach and i.permissible_error[0] >= i.resolution / 3 for i in offered)
+
+
+@pytest.mark.parametrize(
+    ("quantity", "units", "said"),
+    [
+        ("x_backlash", "mm", "Out: +0.080 ± 0.012 mm"), ("x_backlash", "in", "Out: +3.15 ± 0.47 thou"),
+        ("x_steps", "mm", "Out: +0.080 ± 0.012"), ("x_speed", "mm", "Out: +0.080 ± 0.012 mm/min"),
+    ],
+)  # fmt: skip
+def test_a_verdict_says_its_unit_where_it_is_not_mm_per_m(quantity: str, units: str, said: str) -> None:
+    unit = QUANTITIES[quantity].error_unit
+    finding = Finding(quantity, "", 0.0, 0.1, 0.1, 0.08, unit, 0.012, 0.05, Verdict.OUT, True, "")
+    assert headline(finding, units) == said

@@ -13,9 +13,13 @@ from keen_compass.machines.profile import Machine
 from keen_compass.shop.standing import Spoke, State, as_drawn
 from keen_compass.words.standing import summary
 
-WIDE, NARROW = 216, 92
+WIDE, NARROW = 216, 108
 # name, words, words where the rail is narrow
-PLACES = (("logbook", "Logbook", "Log"), ("instruments", "Instruments", "Gauges"), ("add", "Add a machine", "Add"))
+PLACES = (
+    ("logbook", "Logbook", "Logbook"),
+    ("instruments", "Instruments", "Instruments"),
+    ("add", "Add a machine", "Add"),
+)
 
 
 class MachineCard(QAbstractButton):

@@ -139,12 +139,13 @@ class FindingCard(Card):
         self._formula.say("" if stays else f.formula, "ink")
         self._band.show()
         unit = words.unit_words(f.error_unit, machine.units)
-        headline = words.headline(f)
+        headline = words.headline(f, machine.units)
         self._band.show_verdict(f.verdict, headline)
-        tip(self._band, f"{headline} {unit}")
+        said = headline if f.error_unit != "mm/m" else f"{headline} {unit}"
+        tip(self._band, said)
         self._detail.say(words.consequence(f, machine), "soft")
         self._limits.say(limits_in_words(f.limits), "soft")
-        self.setAccessibleName(f"{name}: {headline} {unit}. {words.consequence(f, machine)}")
+        self.setAccessibleName(f"{name}: {said}. {words.consequence(f, machine)}")
 
     def show_plan(self, name: str, number: str, U: float | None, T: float, unit: str, *, measured: bool) -> None:
         """Before making: what this size would tell. unit: of U and T, in words; measured: with an instrument."""

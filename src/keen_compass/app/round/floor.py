@@ -74,7 +74,7 @@ class FloorView(QWidget):
                 number = (
                     words.number(stored, new, machine.place(quantity).decimals) if new is not None and stored else ""
                 )
-                answer.show_answer(names[quantity], words.headline(finding), number, finding.verdict)
+                answer.show_answer(names[quantity], words.headline(finding, machine.units), number, finding.verdict)
 
 
 class _Answer(Card):

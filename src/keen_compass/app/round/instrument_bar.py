@@ -26,14 +26,14 @@ class InstrumentBar(Card):
         suits = context.procedure.suits_for(context.chosen)
         self._usual = [i for i in usual_instruments(context.machine.units) if not suits or i.kind in suits]
         self.buttons = [
-            Button(f"{i}   {usual.name}", partial(self._take, usual)) for i, usual in enumerate(self._usual, 1)
+            Button(f"{i}  {usual.name}", partial(self._take, usual)) for i, usual in enumerate(self._usual, 1)
         ]
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 8, 14, 10)
         asks = "What do you measure with? Press its number; its limits can be changed later."
         layout.addWidget(Text(asks, bold=True))
         grid = QGridLayout()
-        grid.setSpacing(8)
+        grid.setSpacing(6)
         for i, button in enumerate(self.buttons):
             grid.addWidget(button, i // BESIDE, i % BESIDE)
         layout.addLayout(grid)

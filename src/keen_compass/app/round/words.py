@@ -18,6 +18,7 @@ UNIT_WORDS = {
     "mm": {"mm/m": "mm per m", "mm": "mm", "mm/min": "mm per min"},
     "in": {"mm/m": "thou per inch", "mm": "mm", "mm/min": "mm per min"},
 }
+THOU = 0.0254  # mm
 HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
 
 
@@ -26,13 +27,19 @@ def unit_words(error_unit: str, units: str) -> str:
     return UNIT_WORDS["mm" if units == "mm" else "in"][error_unit]
 
 
-def headline(finding: Finding) -> str:
-    """The verdict in a few words: ``Out: +0.97 ± 0.10``."""
+def headline(finding: Finding, units: str) -> str:
+    """The verdict in a few words: ``Out: +0.97 ± 0.10``; with its unit where that isn't mm per m, of which there are
+    most, and in thou where the machine is shown in inches.
+    """
     if finding.verdict is Verdict.IMPLAUSIBLE:
         return "Is this right?"
     if finding.error is None or finding.expanded_uncertainty is None:
         return "Not known yet"
-    return f"{HEADS[finding.verdict]}: {with_uncertainty(finding.error, finding.expanded_uncertainty)}"
+    error, U, unit = finding.error, finding.expanded_uncertainty, finding.error_unit
+    if unit == "mm" and units != "mm":
+        error, U, unit = error / THOU, U / THOU, "thou"
+    shown = with_uncertainty(error, U)
+    return f"{HEADS[finding.verdict]}: {shown}" + ("" if unit == "mm/m" else f" {unit}")
 
 
 def consequence(finding: Finding, machine: Machine) -> str:
