@@ -13,7 +13,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.shop.standing import Spoke, State, as_drawn
 from keen_compass.words.standing import summary
 
-WIDE, NARROW = 216, 108
+WIDE, NARROW = 216, 118
 # name, words, words where the rail is narrow
 PLACES = (
     ("logbook", "Logbook", "Logbook"),
@@ -49,14 +49,14 @@ class MachineCard(QAbstractButton):
         self._narrow = narrow
         self.setFixedHeight(84 if narrow else (102 if self._step else 84))
         if narrow:
-            self._rose.setGeometry((NARROW - 16 - 44) // 2, 8, 44, 44)
+            self._rose.setGeometry((NARROW - 12 - 44) // 2, 8, 44, 44)
         else:
             self._rose.setGeometry(12, 18, 46, 46)
         self.update()
 
     def sizeHint(self) -> QSize:
         """The rail decides the width."""
-        return QSize(NARROW - 16 if self._narrow else WIDE - 24, self.height())
+        return QSize(NARROW - 12 if self._narrow else WIDE - 24, self.height())
 
     def paintEvent(self, _event: object) -> None:
         """Draw frame and words."""
@@ -132,7 +132,7 @@ class Rail(QFrame):
         """Give the room to the piece when the window is small."""
         self._narrow = narrow
         self.setFixedWidth(NARROW if narrow else WIDE)
-        self._layout.setContentsMargins(8 if narrow else 12, 16, 8 if narrow else 12, 12)
+        self._layout.setContentsMargins(6 if narrow else 12, 16, 6 if narrow else 12, 12)
         self._count.setVisible(not narrow)
         self._title.setVisible(not narrow)  # the window's title says it too
         for card in self._cards:
