@@ -17,7 +17,7 @@ from pytestqt.qtbot import QtBot
 from driving import opened, press, shown
 from keen_compass.app.round.words import headline
 from keen_compass.app.window import MainWindow
-from keen_compass.machines.profile import HEADS
+from keen_compass.machines.profile import HEADS, Tool
 from keen_compass.machines.usual_instruments import usual_instruments
 from keen_compass.practice import stand_in
 from keen_compass.practice.demo import HERON, build
@@ -31,6 +31,7 @@ from keen_compass.quantities.uncertainty import Cause
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.knowledge import scatter
+from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import Shop
 from keen_compass.words.limits import WORDS, limits_in_words
 from looks import check_looks, settle
@@ -59,7 +60,7 @@ def cut(shop: Shop, readings: int = 3, machine: str = "heron") -> RoundSession:
 def test_the_play_that_a_dial_found_is_leant_on_and_never_the_rounds_own(shop: Shop) -> None:
     session = cut(shop)
     known = session.context.known_for(session.context.piece)
-    assert set(known) == {"x_lost_motion", "y_lost_motion"}
+    assert set(known) == {"kerf", "x_lost_motion", "y_lost_motion"}
     held = session.context.piece.snapshot.held["x_backlash"]
     newest = shop.findings("heron", "x_backlash")[-1]
     right = newest.finding.old + newest.finding.error
@@ -83,18 +84,52 @@ def test_what_is_corrected_later_never_changes_an_answer(shop: Shop) -> None:
     assert "y_lost_motion" in later.context.known_for(None)
 
 
+def test_the_kerf_of_the_same_tool_in_the_same_stock_is_leant_on(shop: Shop) -> None:
+    """The truth of the stand-in is within what is kept of it; another tool's is nobody's business."""
+    later = RoundSession.begin(shop, shop.machine("heron"), "rectangle")
+    known = later.context.known_for(None)["kerf"]
+    true = stand_in_kerf(shop)
+    assert abs(known.value - true) <= 1.5 * known.U < 0.2
+    (source,) = known.evidence
+    signed = shop.mark(int(source.removeprefix("round ")), Signed)
+    assert signed is not None
+    assert signed.answer["figures"] == {"kerf": known.value, "kerf_expanded_uncertainty": known.U}
+    later.making.new_sheet()
+    stand_in.make(later)
+    later.go(Step.MEASURE)
+    for _ in range(9):  # all but the short height
+        if later.measuring.current() == "short_height":
+            later.measuring.skip("short_height")
+        later.measuring.type(stand_in.shows(later) or "")
+        later.measuring.keep()
+    notes = later.measuring.answer().notes
+    assert any(n.startswith("Kerf known from before: ") for n in notes)
+    assert later.measuring.answer().finding("y_steps").error is not None
+    other = replace(shop.machine("heron"), tools=(Tool("3 mm cutter", 3.0, uid="cutter-3"),), mounted="cutter-3")
+    shop.put_machine(other)
+    assert "kerf" not in RoundSession.begin(shop, other, "squareness").context.known_for(None)
+
+
+def stand_in_kerf(shop: Shop) -> float:
+    truth = shop.stand_in("heron")
+    assert truth is not None
+    return float(truth["kerf"])
+
+
 # Pieces
 
 
 def test_how_pieces_differ_is_learnt_from_equal_ones(shop: Shop) -> None:
     """Two equal pieces whose lengths came out 0.1 mm apart: s² = (4 · 0.05² · 2 + 4 · 0.02²) / (4 + 4), by hand."""
-    machine = replace(shop.machine("heron"), scatter=None)
+    machine = replace(HERON, uid="plover", name="Plover", scatter=None)
     shop.put_machine(machine)
+    for q in ("x_steps", "y_steps"):
+        shop.put_value("plover", q, StoredResolution(ResolutionForm.STEPS_PER_MM, 106.5), "start")
     session = RoundSession.begin(shop, machine, "rectangle")
     session.making.choose_size(200.0)
-    assert scatter(shop, "heron", drawn=False, without=0) is None
+    assert scatter(shop, "plover", drawn=False, without=0) is None
     for offset in (0.0, 0.1):
-        stand_in.make(session)
+        session.making.made()
         session.go(Step.MEASURE)
         for callout in session.measuring.callouts():
             session.measuring.choose(callout.measurand.name)
@@ -103,12 +138,12 @@ def test_how_pieces_differ_is_learnt_from_equal_ones(shop: Shop) -> None:
         if not offset:
             session.go(Step.MAKE)
     session.sign("close enough")
-    learnt = scatter(shop, "heron", drawn=False, without=0)
+    learnt = scatter(shop, "plover", drawn=False, without=0)
     assert learnt is not None
     assert (learnt.dof, learnt.assumed) == (8, False)
     assert learnt.s == pytest.approx(((4 * 2 * 0.05**2 + 4 * 0.02**2) / 8) ** 0.5)
-    assert scatter(shop, "heron", drawn=False, without=session.context.kept.id) is None
-    assert scatter(shop, "heron", drawn=True, without=0) is None
+    assert scatter(shop, "plover", drawn=False, without=session.context.kept.id) is None
+    assert scatter(shop, "plover", drawn=True, without=0) is None
     again = RoundSession.begin(shop, machine, "rectangle")
     case = again.context.case(again.making.parameters(), again.context.values(), {}, again.context.subject)
     assert case.piece_scatter == learnt

@@ -143,7 +143,7 @@ class Rectangle(Procedure[SteppedOutline]):
                 unresolved += [(a.name, b.name) for a, b in sorted(model.fit.confused) if a == scale_of(axis)]
             else:
                 findings.append(self._finding(case, axis, estimate, model))
-        return Solution(tuple(findings), tuple(unresolved), tuple(model.notes))
+        return Solution(tuple(findings), tuple(unresolved), tuple(model.notes), model.kerf_figures())
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of each axis' scale in mm/m, if every measurand were read `readings_each` times."""
@@ -270,6 +270,14 @@ class _Model:
                     self.assumed_axes.add(axis)
                     result = trial
         return result
+
+    def kerf_figures(self) -> dict[str, float]:
+        """The kerf K itself, mm, where the readings and what is known of the play tell it: later pieces lean on it."""
+        if self.drawn or not self.measured:
+            return {}
+        # Of these readings alone: what was known of it before is not learnt once more.
+        found = fit([o for o in self.rows if KERF not in o.coefficients or not o.prior]).estimates.get(KERF)
+        return {"kerf": found.value, "kerf_expanded_uncertainty": found.U} if found else {}
 
     def kerf_with_play(self, axis: str) -> Uncertain | None:
         """K + B as an axis' own long and short lengths have it, beside the scale; None where they don't tell."""

@@ -22,7 +22,7 @@ from keen_compass.quantities.readings import Reading
 from keen_compass.quantities.stored import StoredValue, nothing_stored
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.rounds.knowledge import alike, known, scatter
+from keen_compass.rounds.knowledge import alike, kerf, known, scatter
 from keen_compass.rounds.undo import Change, History
 from keen_compass.shop.kept import KeptPiece, KeptRound, KeptValue
 from keen_compass.shop.machines import key_for
@@ -258,10 +258,12 @@ class RoundContext:
         def read() -> dict[str, Known]:
             quantities = [q for q in self.machine.quantities if QUANTITIES[q].family == "backlash"]
             history = {q: self.shop.findings(self.kept.machine, q) for q in quantities}
-            return known(
-                history, piece.snapshot if piece else self.snapshot(), piece.at if piece else LATEST, self.yields,
-                self.kept.id,
-            )  # fmt: skip
+            snapshot, until = (piece.snapshot, piece.at) if piece else (self.snapshot(), LATEST)
+            found = known(history, snapshot, until, self.yields, self.kept.id)
+            if self.procedure.makes is Makes.PIECE:
+                cut = kerf(self.shop, self.kept.machine, snapshot, until, self.kept.id)
+                found |= {"kerf": cut} if cut else {}
+            return found
 
         return self.remembered(("known", piece.id if piece else 0), read)
 

@@ -19,6 +19,7 @@ from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.shop.kept import KeptFinding, KeptPiece
+from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import Shop
 from keen_compass.solve.joint import Known
 
@@ -105,3 +106,17 @@ def known(
             right - now.base, f.expanded_uncertainty, evidence=frozenset({f"round {kept.round}"})
         )  # fmt: skip
     return found
+
+
+def kerf(shop: Shop, machine: str, snapshot: Snapshot, until: str, without: int) -> Known | None:
+    """The kerf that the newest signed round found with this very tool in this very stock; None where none did."""
+    for kept in reversed([r for r in shop.rounds(machine) if r.status == "signed" and r.id != without][-MOST_ROUNDS:]):
+        signed = shop.mark(kept.id, Signed)
+        figures = (signed.answer or {}).get("figures", {}) if signed else {}
+        value, U = figures.get("kerf"), figures.get("kerf_expanded_uncertainty")
+        if not value or not U:
+            continue
+        pieces = shop.pieces(kept.id)
+        if pieces and pieces[-1].at <= until and pieces[-1].snapshot.subject == snapshot.subject:
+            return Known(float(value), float(U), evidence=frozenset({f"round {kept.id}"}))
+    return None
