@@ -59,6 +59,11 @@ def shape_of(
     return shape if line.bic - bic > CLEARLY and large else None
 
 
+def evenly_spaced(spacings: Sequence[float]) -> bool:
+    """Whether spacings differ too little to tell a short wave from a long one."""
+    return max(spacings) - min(spacings) <= UNEVEN * sum(spacings) / len(spacings)
+
+
 class _Line:
     """The straight line, taken out once: rivals are fitted to what it leaves, which gives the same coefficients
     (Frisch–Waugh) and spares a fit of everything for each of them.
@@ -97,7 +102,7 @@ def _cyclic(line: _Line, p: Array) -> list[tuple[float, Shape]]:
         return []
     span, spacings = float(np.ptp(p)), np.diff(targets)
     # Between even targets a short wave looks like a long one or like none; uneven ones tell them apart.
-    even = float(np.ptp(spacings)) < UNEVEN * float(spacings.mean())
+    even = evenly_spaced(spacings.tolist())
     shortest = 2.2 * float(spacings.mean()) if even else min(SHORTEST, float(spacings.min()))
     periods = span / np.arange(1.0, max(span / shortest, 2.0), FINE)
     phase = 2 * math.pi * p[:, None] / periods[None, :]

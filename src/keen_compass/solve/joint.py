@@ -16,7 +16,6 @@ columns scaled to length one: unknown j is determined exactly when every null ve
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
@@ -270,8 +269,3 @@ def _confused(names: Sequence[Unknown], rows: Sequence[Observation], null: Array
             (names[i], names[j]) for i in present for j in present if i != j and projection[i, j] > NULL_TOLERANCE
         )
     return frozenset(pairs)
-
-
-def root_sum(values: Iterable[float]) -> float:
-    """Root sum of squares."""
-    return math.sqrt(math.fsum(v * v for v in values))

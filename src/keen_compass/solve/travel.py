@@ -15,11 +15,11 @@ from itertools import pairwise
 from keen_compass.errors import InputError
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, chi2_quantile
-from keen_compass.solve.joint import Fit, Observation, Unknown, fit, root_sum
+from keen_compass.solve.bend import evenly_spaced
+from keen_compass.solve.joint import Fit, Observation, Unknown, fit
 
 ISO_CYCLES = 5  # runs in each direction for figures that may be called ISO 230-2's
 ISO_TARGETS, ISO_PER_METRE = 5, 5  # at least so many targets, and so many for each metre
-UNEVEN = 0.05  # of the mean spacing, by which spacings must differ
 INDEPENDENT = (Cause.REPEATS, Cause.DIVISION)  # what grows where targets scatter more than single readings do
 
 Node = tuple[float, int]  # (target position in mm, direction ±1)
@@ -154,7 +154,7 @@ def _lacking(positions: Sequence[float], cycles: int, complete: bool) -> str:
         return "fewer than five cycles both ways"
     if len(positions) < max(ISO_TARGETS, math.ceil(ISO_PER_METRE * length / 1000 - 1e-9)):
         return "fewer than five targets for each metre"
-    if max(spacings) - min(spacings) <= UNEVEN * length / len(spacings):
+    if evenly_spaced(spacings):
         return "evenly spaced targets, which hide a cyclic error"
     return ""
 
@@ -213,5 +213,5 @@ def fit_tracking(misses: Mapping[int, Measurement]) -> Tracking:
     scatter = Source("trips", s, Cause.SCATTER, n - 1)
     read = misses[max(misses)].mean.effects
     effects = ((scatter, 1 / math.sqrt(trips)), *((source, c / trips) for source, c in read))
-    reading = root_sum(m.mean.u for m in misses.values()) * math.sqrt(2 / n)
+    reading = math.hypot(*(m.mean.u for m in misses.values())) * math.sqrt(2 / n)
     return Tracking(Uncertain(drift, effects), math.sqrt(max(s * s - reading * reading, 0.0)), max(s, reading), n - 1)
