@@ -11,9 +11,9 @@ import random
 from keen_compass.pieces.where import EdgeLine, Faces, Gap, Height, Lines, OnRule, Part, Return
 from keen_compass.procedures.base import Measurand
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.measuring import READ_ALONG
 from keen_compass.standin.router import Made
 
-READ_ALONG = ("steel rule", "tape")  # a tilt makes them read short, not long
 SEATED = 0.03  # mm, standard: how well stock lies against its stops
 RULE_LIES = 0.4  # mm, how far from the first target a rule's zero may lie
 PER_METRE = 1000.0

@@ -34,12 +34,14 @@ from keen_compass.quantities.measuring import (
     measurement,
     planned,
     spread_of,
+    squares_within,
 )
 from keen_compass.quantities.readings import LARGEST_COUNT, Count, Reading, parse_count
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue, stored_from_input, unit_kept
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject, subject_from_input
 from keen_compass.solve.joint import Known
+from keen_compass.solve.travel import lost_motion_of, scale_of
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
@@ -208,9 +210,7 @@ class Case:
 
     def scatter_of_readings(self) -> tuple[float, int]:
         """Sum of squares (mm²) of all lengths about their means, and its degrees of freedom."""
-        groups = self._read()
-        squares = math.fsum((v - math.fsum(g) / len(g)) ** 2 for g in groups for v in g)
-        return squares, sum(len(g) - 1 for g in groups)
+        return squares_within(self._read())
 
     def _read(self) -> list[list[float]]:
         groups = [[v.mm for v in found if isinstance(v, Length)] for found in self.readings.values()]
@@ -218,7 +218,7 @@ class Case:
 
     def lost_motion(self, axis: str) -> Known:
         """What is known of the lost motion left in an axis; assumed where no round found out."""
-        return self.known.get(f"{axis}_lost_motion", ASSUMED_LOST_MOTION)
+        return self.known.get(lost_motion_of(axis).name, ASSUMED_LOST_MOTION)
 
     def resolution(self, quantity: str) -> StoredResolution:
         """What the controller holds of a scale. Raises InputError where that isn't given."""
@@ -482,21 +482,15 @@ def _evidence(
     name: str, stored: StoredValue, U: float, yields: tuple[str, ...], place: str
 ) -> tuple[str, Known]:  # fmt: skip
     """What a number known with U says, and of which unknown."""
+    q = QUANTITIES[name]
     if isinstance(stored, StoredResolution):
-        return f"{stored_axis(name)}_scale", Known(0.0, U / stored.sensitivity(0.0))
-    family = QUANTITIES[name].family
-    if family == "backlash":
-        return f"{stored_axis(name)}_lost_motion", Known(0.0, U * SIZE[stored.unit])
-    if name in yields and family in COMBINED:
-        return name, Known(0.0, U * SIZE[stored.unit])
-    if name in yields:
+        return scale_of(q.axis).name, Known(0.0, U / stored.sensitivity(0.0))
+    left = Known(0.0, U * SIZE[stored.unit])
+    if q.family == "backlash":
+        return lost_motion_of(q.axis).name, left
+    if name in yields and q.family not in COMBINED:
         raise InputError("what was known of this before is not combined with readings: give the number alone", place)
-    return name, Known(0.0, U * SIZE[stored.unit])
-
-
-def stored_axis(quantity: str) -> str:
-    """The axis letter of a quantity."""
-    return QUANTITIES[quantity].axis
+    return name, left
 
 
 def _say_once(known: dict[str, Known], name: str, value: Known, place: str) -> None:

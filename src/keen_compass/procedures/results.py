@@ -12,7 +12,7 @@ from keen_compass.procedures.case import Case, Previous
 from keen_compass.procedures.settle import what_would_settle
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.measuring import Held, Measurement
+from keen_compass.quantities.measuring import Held, Measurement, squares_within
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue
 from keen_compass.quantities.uncertainty import Uncertain, combination, limits
@@ -20,6 +20,7 @@ from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
 from keen_compass.solve.drive import explain_ratio
 from keen_compass.solve.joint import Known, Observation, Unknown, fit
 from keen_compass.solve.plausibility import Doubt, looks_mirrored, looks_odd
+from keen_compass.solve.travel import lost_motion_of
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
@@ -151,7 +152,7 @@ def backlash_outcome(case: Case, quantity: str, shortfall: Uncertain, *, compens
     stored = case.amount(quantity).base
     active = 0.0 if compensation_off else stored
     left = combination(((1.0, shortfall),), active - stored)
-    left = weighed(case, lost_motion_name(quantity), left)
+    left = weighed(case, lost_motion_of(QUANTITIES[quantity].axis).name, left)
     value = stored + left.value
     formula = f"{case.in_its_unit(active)} + {case.in_its_unit(shortfall.value)}".replace("+ −", "− ")
     if value < 0:
@@ -164,11 +165,6 @@ def backlash_outcome(case: Case, quantity: str, shortfall: Uncertain, *, compens
         )
         outcome = replace(outcome, notes=(beyond,))
     return outcome
-
-
-def lost_motion_name(quantity: str) -> str:
-    """The unknown that a backlash is about."""
-    return f"{QUANTITIES[quantity].axis}_lost_motion"
 
 
 def no_number(case: Case, quantity: str, verdict: Verdict, note: str, length: float = PER_METRE) -> Finding:
@@ -245,9 +241,9 @@ def odd_among(case: Case, m: Measurement, everything: tuple[float, int]) -> Doub
     """A reading of one thing that lies far from the others of it. everything: `scatter_of_readings` of the case."""
     lengths, (squares, dof) = case.lengths(m.name), everything
     values = [v.mm for v in lengths]
-    middle = math.fsum(values) / len(values)
-    beside = (squares - math.fsum((v - middle) ** 2 for v in values), dof - len(values) + 1)
-    return looks_odd(m, values, case.as_read(lengths), case.shown, (max(beside[0], 0.0), beside[1]))
+    own, own_dof = squares_within([values])
+    beside = (max(squares - own, 0.0), dof - own_dof)
+    return looks_odd(m, values, case.as_read(lengths), case.shown, beside)
 
 
 def suggest_warmth(case: Case, longest: float) -> tuple[str, ...]:

@@ -93,12 +93,17 @@ def pooled_repeats(values: Sequence[float], record: Repeatability) -> Repeatabil
     s² = ((n−1)s² + ν_p·s_p²)/(n−1+ν_p), even if the readings came out equal: three equal readings
     say little about how much they might differ.
     """
-    n = len(values)
-    own = _variance(values) if n > 1 else 0.0
-    if n >= POOL_BELOW:
-        return Repeatability(math.sqrt(own), n - 1)
-    dof = n - 1 + record.dof
-    return Repeatability(math.sqrt(((n - 1) * own + record.dof * record.s**2) / dof), dof, record.assumed)
+    if len(values) >= POOL_BELOW:
+        squares, dof = squares_within([values])
+        return Repeatability(math.sqrt(squares / dof), dof)
+    return spread_of([values], record)
+
+
+def squares_within(groups: Sequence[Sequence[float]]) -> tuple[float, int]:
+    """Sum of squares of values about the mean of their group, and its degrees of freedom."""
+    means = [math.fsum(g) / len(g) for g in groups]
+    squares = math.fsum((v - mean) ** 2 for g, mean in zip(groups, means, strict=True) for v in g)
+    return squares, sum(len(g) - 1 for g in groups)
 
 
 def spread_of(groups: Sequence[Sequence[float]], record: Repeatability) -> Repeatability:
@@ -195,11 +200,6 @@ def zeroing(name: str, instrument: Instrument, n: int) -> tuple[Source, float]:
     u = instrument.resolution / ROOT_12
     shape = Shape.RECTANGLE if n == 1 else Shape.NORMAL
     return Source(f"{name}|zeroing", u, Cause.DIVISION, shape=shape), 1 / math.sqrt(n)
-
-
-def _variance(values: Sequence[float]) -> float:
-    mean = math.fsum(values) / len(values)
-    return math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1)
 
 
 def alignment(length: float, within: float, *, reads_long: bool) -> tuple[float, float]:

@@ -48,6 +48,7 @@ class RoundContext:
         self._remembered: dict[Any, Any] = {}
         self._learnt: dict[str, Repeatability | None] = {}
         self._scatters: dict[bool, PieceScatter | None] = {}
+        self._known: dict[int, dict[str, Known]] = {}
 
     def changed(self) -> None:
         """Something was written: forget what was read, tell whoever listens."""
@@ -219,7 +220,7 @@ class RoundContext:
 
     def case(
         self, parameters: Mapping[str, object], values: Mapping[str, StoredValue],
-        readings: Mapping[str, tuple[Reading, ...]], subject: Subject,
+        readings: Mapping[str, tuple[Reading, ...]], subject: Subject, piece: KeptPiece | None = None,
     ) -> Case:  # fmt: skip
         """A case for this machine, instrument and tolerance. subject: whose the values are."""
         machine, computed = self.machine, self.remembered("computed", lambda: self.shop.computed(self.kept.machine))
@@ -229,7 +230,7 @@ class RoundContext:
             controller_units=machine.controller_units,
             instrument=self.instrument or Instrument(), tolerance=self.tolerances,
             reference_length=self.kept.reference_length, readings=readings,
-            piece_scatter=self._scatter(subject), known=self.known_for(None), temperature=self.temperature(),
+            piece_scatter=self._scatter(subject), known=self.known_for(piece), temperature=self.temperature(),
             instruments_at_hand=tuple(i for i in self.instruments if i.kind in (self.procedure.suits or (i.kind,))),
             largest_size=self.procedure.longest(machine, self.chosen), flipped=frozenset(machine.flipped),
             computed={q: steps for q, c in computed.items() if (steps := c.get("steps_per_mm"))},
@@ -265,7 +266,11 @@ class RoundContext:
                 found |= {"kerf": cut} if cut else {}
             return found
 
-        return self.remembered(("known", piece.id if piece else 0), read)
+        if piece is None:
+            return self.remembered("known", read)
+        if piece.id not in self._known:  # what was known when it was made doesn't change any more
+            self._known[piece.id] = read()
+        return self._known[piece.id]
 
     def temperature(self) -> Temperature | None:
         """How warm part and instrument were when the piece shown was read; None where nobody said."""

@@ -16,12 +16,13 @@ from keen_compass.procedures.case import DEFAULT_SCATTER
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.instruments import ASSUMED_REPEAT_DOF
 from keen_compass.quantities.lengths import Length
-from keen_compass.quantities.measuring import PieceScatter
+from keen_compass.quantities.measuring import PieceScatter, squares_within
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.shop.kept import KeptFinding, KeptPiece
 from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import Shop
 from keen_compass.solve.joint import Known
+from keen_compass.solve.travel import lost_motion_of
 
 MOST_ROUNDS = 60  # of a machine, the newest, from which its scatter is learnt
 
@@ -52,10 +53,8 @@ def scatter(shop: Shop, machine: str, *, drawn: bool, without: int) -> PieceScat
         while left:
             group = [p for p in left if alike(procedure, left[0], p)]
             left = [p for p in left if p not in group]
-            for means in _means(shop, group).values():
-                middle = math.fsum(means) / len(means)
-                squares += math.fsum((m - middle) ** 2 for m in means)
-                dof += len(means) - 1
+            within, freedom = squares_within(list(_means(shop, group).values()))
+            squares, dof = squares + within, dof + freedom
     if not dof:
         return None
     usual = DEFAULT_SCATTER["drawn" if drawn else "cut"]
@@ -101,8 +100,7 @@ def known(
         if stale or f.error is None or f.expanded_uncertainty is None or not isinstance(f.old, (int, float)):
             continue
         right = StoredAmount(q, f.unit, float(f.old)).base + f.error
-        name = f"{QUANTITIES[q].axis}_lost_motion"
-        found[name] = Known(
+        found[lost_motion_of(QUANTITIES[q].axis).name] = Known(
             right - now.base, f.expanded_uncertainty, evidence=frozenset({f"round {kept.round}"})
         )  # fmt: skip
     return found

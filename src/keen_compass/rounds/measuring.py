@@ -362,10 +362,9 @@ class Measuring:
         if not lengths and self._c.procedure.makes is not Makes.NOTHING:
             return None
         case = replace(
-            self._c.case(piece.parameters, self._c.in_force(piece), lengths, piece.snapshot.subject),
+            self._c.case(piece.parameters, self._c.in_force(piece), lengths, piece.snapshot.subject, piece),
             confirmed=self._c.mark(Confirmed, piece.id) is not None,
             half_typed=half_typed,
-            known=self._c.known_for(piece),
             pieces=min(pieces.values(), default=1),
             previous_errors=self._previous_errors(piece),
         )

@@ -179,7 +179,7 @@ class GridSurface(FloatingSurface):
             words_at(p, beside, value, width=110)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words_at(p, QPointF(16, self.height() - 22), "Swing the arm to the marked side. Larger is a smaller gap.",
+        words_at(p, QPointF(16, self.height() - 22), "Swing the arm there. Larger is a smaller gap.",
                  width=self.width() - WIDTH, side="right")  # fmt: skip
 
 

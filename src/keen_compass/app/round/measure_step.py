@@ -214,7 +214,7 @@ class Strip(Card):
             last = next((c for c in callouts if c.readings), None)
             self._echo("✓" if last else "", "good")
             self._name.say("All read")
-            self._hint.say("Click a place on the picture to add or change a reading.")
+            self._hint.say("Click a place to add or change a reading.")
             self._show_chips([])
         shown = stand_in.shows(session) if editable else None
         self.practice.setVisible(bool(shown))
