@@ -6,14 +6,22 @@ axis was, what was on, what was marked. Anything else than it expects is an Asse
 
 from __future__ import annotations
 
+import cmath
 import re
 from dataclasses import dataclass, field
 from itertools import pairwise
+from typing import Any
 from xml.etree import ElementTree
+
+from keen_compass.pieces.job import Corrections, composed
+from keen_compass.pieces.toolpath import ToolPath
 
 LONGEST_LINE = 100  # characters of a G-code line
 LONGEST_PLOTTER_LINE = 199  # small buffers lose what is longer
-_WORD = re.compile(r"([GMXYZFSP])(-?[0-9]{1,7}(?:\.[0-9]{1,5})?)")
+_PLOTTER = re.compile(
+    r"(IN|PA|SP[0-9]|AA-?[0-9]+,-?[0-9]+,-?[0-9.]+,1|P[UD](-?[0-9]+,-?[0-9]+(,-?[0-9]+,-?[0-9]+)*)?);"
+)
+_WORD = re.compile(r"([GMXYZFSPIJ])(-?[0-9]{1,7}(?:\.[0-9]{1,5})?)")
 Place = tuple[float, float]
 Line = tuple[Place, Place]
 
@@ -53,10 +61,10 @@ def read_gcode(text: str, *, drawn: bool) -> Seen:  # noqa: PLR0915 (one walk, o
         words = _WORD.findall(line)
         assert line == " ".join(a + b for a, b in words), where
         given = dict(words)
-        motion = next((b for a, b in words if a == "G" and b in ("0", "1")), None)
+        motion = next((b for a, b in words if a == "G" and b in ("0", "1", "2", "3")), None)
         for letter, value in words:
             if letter == "G":
-                assert value in ("0", "1", "4", "17", "20", "21", "90", "94"), where
+                assert value in ("0", "1", "2", "3", "4", "17", "20", "21", "90", "94"), where
                 unit = {"20": 25.4, "21": 1.0}.get(value, unit)
                 absolute = absolute or value == "90"
             elif letter == "M":
@@ -83,11 +91,17 @@ def read_gcode(text: str, *, drawn: bool) -> Seen:  # noqa: PLR0915 (one walk, o
         z = float(given["Z"]) * unit if "Z" in given else z
         assert z is not None, where  # nothing goes sideways before the tool is known to be up
         if {"X", "Y"} & given.keys() and before[2] is not None:
-            assert motion == "1" or before[2] > 0 or "Z" in given, where  # no rapid through the stock
+            assert motion != "0" or before[2] > 0 or "Z" in given, where  # no rapid through the stock
             down = min(before[2], z) <= 0 and "Z" not in given
-            if motion == "1" and down and None not in (*before, x, y):
+            if motion != "0" and down and None not in (*before, x, y):
                 assert turning or drawn, where
-                seen.marks.append(((before[0], before[1]), (x, y)))  # type: ignore[arg-type]
+                a, b = (before[0], before[1]), (x, y)
+                corners = [a, b]
+                if motion in ("2", "3"):
+                    centre = a[0] + float(given["I"]) * unit, a[1] + float(given["J"]) * unit  # type: ignore[operator]
+                    corners = [a, *round_to(a, b, centre, 1 if motion == "3" else -1)]  # type: ignore[arg-type]
+                seen.marks += list(pairwise(corners))  # type: ignore[arg-type]
+                seen.places += [(*place, z) for place in corners[1:-1]]  # type: ignore[misc]
         if motion == "1" and before[2] is not None and z < 0:
             assert turning or drawn, where
         if x is not None and y is not None:
@@ -106,10 +120,21 @@ def read_hpgl(text: str, units_per_mm: float) -> Seen:
     for number, line in enumerate(lines, 1):
         where = f"line {number}: {line[:60]!r}"
         assert len(line) <= LONGEST_PLOTTER_LINE, where
-        assert re.fullmatch(r"(IN|PA|SP[01]|P[UD](-?[0-9]+,-?[0-9]+(,-?[0-9]+,-?[0-9]+)*)?);", line), where
+        assert re.fullmatch(
+            r"(IN|PA|SP[0-9]|AA-?[0-9]+,-?[0-9]+,-?[0-9.]+,1|P[UD](-?[0-9]+,-?[0-9]+(,-?[0-9]+,-?[0-9]+)*)?);", line
+        ), where
         name = line[:2]
         if name == "SP":
             pen = int(line[2])
+        if name == "AA":
+            assert down, where
+            x, y, turn, _ = (float(n) for n in line[2:-1].split(","))
+            centre = complex(x, y) / units_per_mm
+            for _ in range(360):
+                at = centre + (complex(*here) - centre) * cmath.exp(1j * cmath.pi / 180 * turn / 360)
+                seen.marks.append((here, (at.real, at.imag)))
+                here = (at.real, at.imag)
+                seen.places.append((*here, 0.0))
         if name not in ("PU", "PD"):
             continue
         down = name == "PD"
@@ -131,13 +156,30 @@ def read_svg(text: str) -> Seen:
     _, _, width, height = map(float, root.attrib["viewBox"].split())
     assert (width, height) == (float(root.attrib["width"][:-2]), float(root.attrib["height"][:-2]))
     for element in root.iter():
-        assert element.tag.rpartition("}")[2] in ("svg", "g", "title", "polyline"), element.tag
-        if not element.tag.endswith("polyline"):
+        assert element.tag.rpartition("}")[2] in ("svg", "g", "title", "path"), element.tag
+        if not element.tag.endswith("path"):
             continue
-        pairs = [p.split(",") for p in element.attrib["points"].split()]
-        assert all(re.fullmatch(r"-?[0-9]+\.[0-9]+", n) for pair in pairs for n in pair)
-        corners = [(float(a), float(b)) for a, b in pairs]
+        parts = re.findall(r"([MLA])([-0-9. ]+)", element.attrib["d"])
+        assert element.attrib["d"] == " ".join(a + b.strip() for a, b in parts)
+        assert [a for a, _ in parts].count("M") == 1
+        corners = [(float(b.split()[-2]), float(b.split()[-1])) for _, b in parts]
         assert all(0 <= a <= width and 0 <= b <= height for a, b in corners)
         seen.marks += list(pairwise(corners))
         seen.places += [(a, b, 0.0) for a, b in corners]
     return seen
+
+
+def round_to(a: Place, b: Place, centre: Place, way: int) -> list[Place]:
+    """From `a` to `b` round a centre, +1 anticlockwise, in whole degrees or less."""
+    c, start = complex(*centre), complex(*a) - complex(*centre)
+    end = complex(*b) - c
+    assert abs(abs(start) - abs(end)) < 0.01, (a, b, centre)
+    turn = way * cmath.phase(end / start) % cmath.tau or cmath.tau
+    count = int(turn * 180 / cmath.pi) + 1
+    seen = [c + start * cmath.exp(1j * way * turn * k / count) for k in range(1, count)]
+    return [*((p.real, p.imag) for p in seen), b]
+
+
+def path_of(piece: Any, number: int) -> ToolPath:
+    """A piece's path, composed with the compensation that it is ordered with."""
+    return composed(piece.job(number), Corrections(getattr(piece, "compensation", 0.0)))

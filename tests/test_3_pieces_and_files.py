@@ -27,6 +27,7 @@ from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.standin.gcode_reader import read_gcode
 from keen_compass.standin.router import Router
 from keen_compass.standin.truth import Truth
+from strict_reader import path_of
 
 BED = Box(0, 0, 1300, 900)
 PIECE = SteppedOutline(400, 300, 120, 90, 6.0)
@@ -42,7 +43,7 @@ def exact_router(kerf: float, lost_motion: float) -> Router:
 def measured(router: Router, piece: SteppedOutline) -> dict[str, float]:
     import random
 
-    made = router.make(write_gcode(piece.tool_path(8).moved(50, 60), CutSettings(bed=BED)))
+    made = router.make(write_gcode(path_of(piece, 8).moved(50, 60), CutSettings(bed=BED)))
     fine = Instrument(resolution=1e-4)
     return {m: made.read(piece.dimension_line(m), m, 1, fine, random.Random(1))[0] for m in MEASURANDS}
 
@@ -104,7 +105,7 @@ def gcode_extents(text: str) -> tuple[list[float], list[float], list[float]]:
 @pytest.mark.parametrize("inches", [False, True])
 def test_gcode_is_understood_by_an_independent_reader(inches: bool) -> None:
     cut = CutSettings(bed=BED, thickness=9.0, inches=inches)
-    text = write_gcode(PIECE.tool_path(1).moved(50, 60), cut)
+    text = write_gcode(path_of(PIECE, 1).moved(50, 60), cut)
     unit = 25.4 if inches else 1.0
     xs, ys, zs = gcode_extents(text)
     assert [x * unit for x in xs] == pytest.approx([47, 453], abs=1e-3)
@@ -121,7 +122,7 @@ def test_gcode_is_understood_by_an_independent_reader(inches: bool) -> None:
 
 
 def test_tabs_hold_the_piece_and_stay_below_half_the_stock() -> None:
-    moves = read_gcode(write_gcode(PIECE.tool_path(1).moved(50, 60), CutSettings(bed=BED)))
+    moves = read_gcode(write_gcode(path_of(PIECE, 1).moved(50, 60), CutSettings(bed=BED)))
     tabs = [m for m in moves if m.z == pytest.approx(-7.5)]
     assert len(tabs) == 6  # up and along, for each of three
 
@@ -138,14 +139,14 @@ def test_senseless_settings_are_refused(change: dict[str, float], says: str) -> 
 def test_leaving_the_bed_is_refused_with_the_way_out() -> None:
     for dx, dy in ((950, 0), (0, 700), (-1, 100)):
         with pytest.raises(PieceError, match=r"leave the bed.*smaller"):
-            write_gcode(PIECE.tool_path(1).moved(dx, dy), CutSettings(bed=BED))
+            write_gcode(path_of(PIECE, 1).moved(dx, dy), CutSettings(bed=BED))
 
 
 @pytest.mark.parametrize(
     ("file", "says"),
     [
         ("G0 X5", "before units"), ("G21 G90\nG1 X5", "without a feed"), ("G21 G90\nG0 X5", "no end"),
-        ("G21 G90\nG2 X5 F5\nM2", "not known"), ("G21 G90\nhello", "can't read"), ("M2\nG0 X1", "follows the end"),
+        ("G21 G90\nG2 X5 I9 F5\nM2", "no circle"), ("G21 G90\nhello", "can't read"), ("M2\nG0 X1", "follows the end"),
     ],
 )  # fmt: skip
 def test_the_stand_in_stops_at_what_a_controller_would(file: str, says: str) -> None:
@@ -154,7 +155,7 @@ def test_the_stand_in_stops_at_what_a_controller_would(file: str, says: str) -> 
 
 
 def test_a_wrong_file_gives_a_wrong_part() -> None:
-    good = write_gcode(PIECE.tool_path(1).moved(50, 60), CutSettings(bed=BED))
+    good = write_gcode(path_of(PIECE, 1).moved(50, 60), CutSettings(bed=BED))
     router = exact_router(6.0, 0.0)
     with pytest.raises(FileFormatError, match="nothing came loose"):
         router.make(good.replace("G1 X285 Y97.5\nG1 X290 Y97.5\n", ""))
@@ -164,13 +165,13 @@ def test_a_wrong_file_gives_a_wrong_part() -> None:
 
 def test_hpgl_is_read_alike_elsewhere() -> None:
     piece = SteppedOutline(400, 300, 120, 90, drawn=True)
-    data = b"\x1b%1B" + write_hpgl(piece.tool_path(1)).encode()  # the prefix selects HP-GL/2
+    data = b"\x1b%1B" + write_hpgl(path_of(piece, 1)).encode()  # the prefix selects HP-GL/2
     extent = bbox.extents(hpgl2.to_dxf(data).modelspace()).size
     assert (extent.x, extent.y) == pytest.approx((400 * 40, 300 * 40), abs=1)
 
 
 def test_dxf_and_svg_and_pdf_at_actual_size(tmp_path: Path) -> None:
-    path = PIECE.tool_path(1)
+    path = path_of(PIECE, 1)
     document = ezdxf.read(io.StringIO(write_dxf(path)))
     audit = document.audit()
     assert not audit.errors

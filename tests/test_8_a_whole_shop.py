@@ -57,6 +57,7 @@ from keen_compass.standin.router import Router
 from keen_compass.standin.svg_reader import read_svg
 from keen_compass.standin.truth import Truth
 from keen_compass.words.logbook import entry_words
+from strict_reader import path_of
 
 # Machines and instruments as typed
 
@@ -198,7 +199,7 @@ def swift_session(shop: Shop) -> RoundSession:
 @settings(max_examples=25, deadline=None)
 @given(st.integers(150, 3000), st.integers(120, 600))
 def test_hpgl_says_what_the_path_says(width: int, height: int) -> None:
-    path = SteppedOutline.sized(width, height, drawn=True).tool_path(7)
+    path = path_of(SteppedOutline.sized(width, height, drawn=True), 7)
     moves = [m for m in read_hpgl(write_hpgl(path)) if m.z <= 0]
     low_x, low_y, high_x, high_y = path.extents()
     assert min(m.x for m in moves) == pytest.approx(low_x, abs=0.0126)
@@ -207,7 +208,7 @@ def test_hpgl_says_what_the_path_says(width: int, height: int) -> None:
 
 
 def test_an_independent_plotter_draws_the_same_extents(tmp_path: Path) -> None:
-    (tmp_path / "p.plt").write_text(write_hpgl(SteppedOutline(400, 300, 120, 90, drawn=True).tool_path(1)))
+    (tmp_path / "p.plt").write_text(write_hpgl(path_of(SteppedOutline(400, 300, 120, 90, drawn=True), 1)))
     command = ["hp2xx", "-m", "eps", "-t", "-f", str(tmp_path / "p.eps"), str(tmp_path / "p.plt")]
     subprocess.run(command, check=True, capture_output=True)
     box = re.search(r"%%BoundingBox: (\S+) (\S+) (\S+) (\S+)", (tmp_path / "p.eps").read_text())
@@ -221,7 +222,8 @@ def test_an_independent_plotter_draws_the_same_extents(tmp_path: Path) -> None:
     [
         ("IN;PD0,0;", "without a pen"),
         ("IN;SP1;PD5;", "without its Y"),
-        ("IN;AA5,5;", "not known"),
+        ("IN;EA5,5;", "not known"),
+        ("IN;SP1;PD;AA5,5;", "the centre"),
         ("IN;?", "can't read"),
     ],
 )
@@ -237,7 +239,7 @@ def test_plotter_files_make_the_piece_whatever_the_lost_motion(width: int, heigh
     one = StoredResolution(ResolutionForm.PERCENT_100, 100.0)
     truth = Truth({"x": 100.0, "y": 100.0}, {"x": lost, "y": lost / 2}, 0.0, 0.0, (0.0, 0.0), 0.0)
     piece = SteppedOutline.sized(width, height, drawn=True)
-    path = piece.tool_path(3).moved(40, 40)
+    path = path_of(piece, 3).moved(40, 40)
     for file, density in ((write_hpgl(path, 100.0), 100.0), (write_svg(path, flicks=True), 40.0)):
         made = Router(truth, {"x_steps": one, "y_steps": one}, 1).make(file, 1, density)
         for m in MEASURANDS:

@@ -43,6 +43,7 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth
 from keen_compass.words.consequences import finding_in_words, tolerance_in_words
+from strict_reader import path_of
 
 BED = Box(0, 0, 1300, 900)
 EXACT = {q: StoredResolution(ResolutionForm.STEPS_PER_MM, 100.0) for q in ("x_steps", "y_steps", "z_steps")}
@@ -80,7 +81,7 @@ def test_a_figure_shows_the_lean_whatever_kerf_and_play(
     """Through the file: a square machine's figure has its ordered lengths, a leaning one's its lean."""
     height = width if figure == "circle" else height
     piece = SquareFigure(figure, width, height, 0.0 if drawn else 6.0, drawn)
-    file = write_gcode(piece.tool_path(7).moved(60, 60), CutSettings(bed=BED))
+    file = write_gcode(path_of(piece, 7).moved(60, 60), CutSettings(bed=BED))
     play = {"x": lost, "y": 0.7 * lost}
     procedure = load("squareness")
     values = {m: [v] for m, v in read_on(piece, made(file, skew=skew, kerf=6.0, lost_motion=play)).items()}
@@ -109,7 +110,7 @@ def test_a_figure_shows_the_lean_whatever_kerf_and_play(
 def test_an_independent_interpreter_stays_on_the_bed_and_ends_up(piece: SquareFigure) -> None:
     machine = Interpreter()
     seen = []
-    for line in write_gcode(piece.tool_path(3).moved(60, 60), CutSettings(bed=BED)).splitlines():
+    for line in write_gcode(path_of(piece, 3).moved(60, 60), CutSettings(bed=BED)).splitlines():
         machine.process_block(Line(line).block)
         seen.append((machine.pos.X, machine.pos.Y, machine.pos.Z))
     assert all(0 <= x <= 1300 and 0 <= y <= 900 for x, y, _ in seen)
@@ -143,7 +144,7 @@ def from_edge(piece: CornerLines, axis: str, on_bed: float) -> float:
 def test_corner_lines_tell_which_way_zero_lies(high_x: bool, high_y: bool) -> None:
     """Zero 0.4 mm too far along X, 0.3 short along Y, seen from either end of the stock."""
     piece = CornerLines(25, 40, high_x, high_y, stock=(600, 400), edge=(30, 20))
-    file = write_gcode(piece.tool_path(1).moved(*piece.origin), CutSettings(bed=BED))
+    file = write_gcode(path_of(piece, 1).moved(*piece.origin), CutSettings(bed=BED))
     home = {q: StoredAmount(q, "mm", v) for q, v in (("x_home", 5.4), ("y_home", 6.7))}
     found = made(file, home, home={"x": 5.0, "y": 7.0})
     at = {a: sum(p["xy".index(a)] for p in found.lines["xy".index(a)][-2:]) / 2 for a in ("x", "y")}
@@ -153,7 +154,7 @@ def test_corner_lines_tell_which_way_zero_lies(high_x: bool, high_y: bool) -> No
 
 def test_reference_lines_stand_where_their_figures_say() -> None:
     piece = ReferenceLines(640, 350, 100)
-    document = ezdxf.read(io.StringIO(write_dxf(piece.tool_path(1))))
+    document = ezdxf.read(io.StringIO(write_dxf(path_of(piece, 1))))
     assert not document.audit().errors
     lines = [[(x, y) for x, y, *_ in e.get_points()] for e in document.modelspace()]
     ticks = [line for line in lines if len(line) == 2 and math.isclose(math.dist(*line), 12.0)]

@@ -6,6 +6,7 @@ and stopped; or the program says in words why there is no file.
 
 from __future__ import annotations
 
+import math
 import random
 from collections import Counter
 from collections.abc import Iterator
@@ -30,7 +31,7 @@ from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import DIRECTIONS, Standpoint
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
-from strict_reader import Line, Seen, read_gcode, read_hpgl, read_svg
+from strict_reader import Line, Seen, path_of, read_gcode, read_hpgl, read_svg
 
 BATCHES, FILES = 10, 210  # read in all: 2,100
 ROUNDING = 0.013  # mm, half a plotter unit
@@ -185,7 +186,7 @@ def test_a_run_too_long_for_z_is_refused_in_words() -> None:
 
 
 def test_z_with_little_room_clears_the_stock_by_less_or_not_at_all() -> None:
-    path = SteppedOutline.sized(200, 150, 6.0).tool_path(1).moved(20, 20)
+    path = path_of(SteppedOutline.sized(200, 150, 6.0), 1).moved(20, 20)
     settings = CutSettings(Box(0, 0, 300, 300), thickness=9.0, z_travel=14.0)
     low, high = read_gcode(write_gcode(path, settings), drawn=False).span(2)
     assert (low, high) == (pytest.approx(-9.3), pytest.approx(4.7))
@@ -216,13 +217,14 @@ def test_more_passes_than_anybody_cuts_are_refused() -> None:
 def test_long_lines_of_a_plotter_are_broken_and_mean_the_same() -> None:
     from keen_compass.pieces.square import SquareFigure
 
-    path = SquareFigure("circle", 500, 500).tool_path(123456).moved(40, 40)
+    path = path_of(SquareFigure("circle", 500, 500), 123456).moved(40, 40)
     text = write_hpgl(path, 40.0, Box(0, 0, 600, 600))
     assert max(map(len, text.splitlines())) < 200
     drawn = [end for _, end in read_hpgl(text, 40.0).marks]
     wanted = [p for stroke in path.strokes for p in stroke.points[1:]]
-    assert len(drawn) == len(wanted)
-    assert all(abs(a - b) <= ROUNDING for p, q in zip(drawn, wanted, strict=True) for a, b in zip(p, q, strict=True))
+    rest = iter(drawn)  # in order, with the arcs' own points between
+    assert all(any(math.dist(p, q) <= 2 * ROUNDING for q in rest) for p in wanted)
+    assert sum(1 for x, y in drawn if abs(math.hypot(x - 290, y - 290) - 250) <= 2 * ROUNDING) >= 360
 
 
 def test_thermal_machines_get_no_routers_file(tmp_path: Path) -> None:
@@ -254,7 +256,7 @@ def test_a_confirming_pair_of_lines_lies_beside_the_first(tmp_path: Path) -> Non
 
 
 def test_a_file_in_inches_goes_where_the_same_in_millimetres_goes() -> None:
-    path = SteppedOutline.sized(400, 300, 6.0).tool_path(12).moved(40, 40)
+    path = path_of(SteppedOutline.sized(400, 300, 6.0), 12).moved(40, 40)
     in_mm, in_inches = (
         read_gcode(write_gcode(path, CutSettings(Box(0, 0, 600, 600), inches=inches, z_travel=60.0)), drawn=False)
         for inches in (False, True)

@@ -219,7 +219,7 @@ def _piece(options: argparse.Namespace) -> int:
         path = program.as_ticks(getattr(shape, "axis", "x"))  # what can't wait draws a tick wherever it would
         at = (0.0, 0.0)
     else:
-        path = shape.tool_path(number)
+        path = procedure.tool_path(shape, number)
         at = shape.origin if procedure.anchored else (at[0] + GAP, at[1] + GAP)
     if options.format == "gcode":
         data = write_gcode(path.moved(*at), settings).encode("ascii")

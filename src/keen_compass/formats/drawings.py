@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import io
+import math
+from collections.abc import Callable, Iterator
 from xml.sax.saxutils import escape
 
-from keen_compass.pieces.toolpath import ToolPath
+from keen_compass.pieces.toolpath import Stroke, ToolPath
 from keen_compass.quantities.geometry import Point
 
 MARGIN = 10.0  # mm
@@ -22,33 +24,51 @@ def write_svg(path: ToolPath, *, flicks: bool = False) -> str:
     """
     x0, y0, x1, y1 = path.extents()
     width, height = x1 - x0 + 2 * MARGIN, y1 - y0 + 2 * MARGIN
+
+    def at(p: Point) -> str:
+        return f"{p[0] - x0 + MARGIN:.4f} {y1 - p[1] + MARGIN:.4f}"
+
     lines = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.3f}mm" height="{height:.3f}mm" '
         f'viewBox="0 0 {width:.3f} {height:.3f}">',
         f"<title>{escape(path.title)}</title>",
-        f'<g fill="none" stroke="black" stroke-width="{HAIRLINE}">',
     ]
-    for stroke in path.strokes:
-        corners: tuple[Point, ...] = stroke.points
-        if flicks and stroke.approach:
-            (x, y), *_ = corners
-            ax, ay = stroke.approach
-            corners = ((x + FLICK * ((ax > x) - (ax < x)), y + FLICK * ((ay > y) - (ay < y))), *corners)
-        points = " ".join(f"{x - x0 + MARGIN:.4f},{y1 - y + MARGIN:.4f}" for x, y in corners)
-        lines.append(f'<polyline points="{points}"/>')
-    return "\n".join([*lines, "</g>", "</svg>"]) + "\n"
+    for number, layer in enumerate(path.layers, 1):
+        if not layer.strokes:
+            continue
+        lines.append(f'<g id="{layer.does}-{number}" fill="none" stroke="black" stroke-width="{HAIRLINE}">')
+        for stroke in layer.strokes:
+            words = [f"M{at(stroke.points[0])}"]
+            if flicks and stroke.approach:
+                (x, y), (ax, ay) = stroke.points[0], stroke.approach
+                flick = (x + FLICK * ((ax > x) - (ax < x)), y + FLICK * ((ay > y) - (ay < y)))
+                words = [f"M{at(flick)}", f"L{at(stroke.points[0])}"]
+            lines.append(f'<path d="{" ".join([*words, *_svg_spans(stroke, at)])}"/>')
+        lines.append("</g>")
+    return "\n".join([*lines, "</svg>"]) + "\n"
+
+
+def _svg_spans(stroke: Stroke, at: Callable[[Point], str]) -> Iterator[str]:
+    for span in stroke.spans():
+        if span.arc is None:
+            yield f"L{at(span.b)}"
+            continue
+        large, clockwise = int(abs(span.sweep) > math.pi), int(not span.arc.anticlockwise)
+        yield f"A{span.radius:.4f} {span.radius:.4f} 0 {large} {clockwise} {at(span.b)}"
 
 
 def write_dxf(path: ToolPath) -> str:
-    """DXF R2010 in mm: cuts and marks as polylines on layers of their own."""
+    """DXF R2010 in mm: cuts and marks as polylines with arcs, on layers of their own."""
     import ezdxf
 
     document = ezdxf.new("R2010", units=ezdxf.units.MM)
-    for layer in ("CUT", "MARK"):
-        document.layers.add(layer)
-    space = document.modelspace()
-    for stroke in path.strokes:
-        space.add_lwpolyline(stroke.points, dxfattribs={"layer": "CUT" if stroke.through else "MARK"})
+    for number, layer in enumerate(path.layers, 1):
+        name = f"{layer.does.upper()}-{number}"
+        document.layers.add(name, color=layer.pen)
+        for stroke in layer.strokes:
+            bulges = [math.tan(span.sweep / 4) for span in stroke.spans()]
+            corners = [(x, y, bulge) for (x, y), bulge in zip(stroke.points, [*bulges, 0.0], strict=True)]
+            document.modelspace().add_lwpolyline(corners, format="xyb", dxfattribs={"layer": name})
     text = io.StringIO()
     document.write(text)
     return text.getvalue()
@@ -66,7 +86,7 @@ def write_pdf(path: ToolPath) -> bytes:
     canvas.setLineWidth(HAIRLINE * PT_PER_MM)
     for stroke in path.strokes:
         line = canvas.beginPath()
-        for i, (x, y) in enumerate(stroke.points):
+        for i, (x, y) in enumerate(stroke.flat()):
             at = ((x - x0 + MARGIN) * PT_PER_MM, (y - y0 + MARGIN) * PT_PER_MM)
             (line.lineTo if i else line.moveTo)(*at)
         canvas.drawPath(line)

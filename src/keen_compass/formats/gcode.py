@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from keen_compass.errors import PieceError
 from keen_compass.pieces.moves import Go, MoveProgram
 from keen_compass.pieces.placement import check_on_bed
-from keen_compass.pieces.toolpath import Stroke, ToolPath
+from keen_compass.pieces.toolpath import Does, Span, Stroke, ToolPath
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.lengths import MM_PER_INCH
 
@@ -84,15 +84,15 @@ class CutSettings:
 def write_gcode(path: ToolPath, settings: CutSettings) -> str:
     """The whole file. Raises PieceError when any point lies off the bed."""
     check_on_bed(path, settings.bed)
-    through = any(stroke.through for stroke in path.strokes)
     settings = replace(settings, safe_height=settings.clearance(
-        settings.thickness + BELOW_STOCK if through else settings.mark_depth
+        settings.thickness + BELOW_STOCK if path.cuts else settings.mark_depth
     ))  # fmt: skip
     lines = [*_head(path.title, settings, "Z0 on top of the stock")]
     if settings.spindle:
         lines += [f"M3 S{settings.spindle_rpm}", f"G4 P{DWELL_SECONDS}"]
-    for stroke in path.strokes:
-        lines += _stroke_lines(stroke, settings)
+    for layer in path.layers:
+        for stroke in layer.strokes:
+            lines += _stroke_lines(stroke, settings, through=layer.does is Does.CUT)
     lines += [f"G0 Z{_n(settings.safe_height, settings)}", "M5", "M2"]
     return "\n".join(lines) + "\n"
 
@@ -152,15 +152,15 @@ def pass_depths(settings: CutSettings) -> list[float]:
     return [total * (i + 1) / count for i in range(count)]
 
 
-def _stroke_lines(stroke: Stroke, settings: CutSettings) -> Iterator[str]:
-    depths = pass_depths(settings) if stroke.through else [settings.mark_depth]
+def _stroke_lines(stroke: Stroke, settings: CutSettings, *, through: bool) -> Iterator[str]:
+    depths = pass_depths(settings) if through else [settings.mark_depth]
     for depth in depths:
         yield f"G0 Z{_n(settings.safe_height, settings)}"
         if stroke.approach:
             yield f"G0 {_xy(stroke.approach, settings)}"
         yield f"G0 {_xy(stroke.points[0], settings)}"
         yield f"G1 Z{_n(-depth, settings)} F{_n(settings.plunge_feed, settings)}"
-        last_pass = stroke.through and depth is depths[-1]
+        last_pass = through and depth is depths[-1]
         yield from _cutting_lines(stroke, depth, stroke.tabs if last_pass else (), settings)
 
 
@@ -172,18 +172,26 @@ def _cutting_lines(
     tab_z = -(settings.thickness - tab_height)
     changes = sorted([(start, tab_z) for start, _ in tabs] + [(end, -depth) for _, end in tabs])
     feed, travelled = f" F{_n(settings.feed, settings)}", 0.0
-    for a, b in zip(stroke.points, stroke.points[1:], strict=False):
-        length = math.dist(a, b)
+    for span in stroke.spans():
+        length, here = span.length, span.a
         while changes and changes[0][0] <= travelled + length:
             at, z = changes.pop(0)
-            share = (at - travelled) / length if length else 0.0
-            corner = (a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1]))
-            yield f"G1 {_xy(corner, settings)}{feed}"
+            corner = span.at((at - travelled) / length if length else 0.0)
+            yield f"{_to(span, here, corner, settings)}{feed}"
             # Down again at the plunge feed: the tool goes into full stock there.
             yield f"G1 Z{_n(z, settings)} F{_n(settings.plunge_feed, settings)}"
-            feed = f" F{_n(settings.feed, settings)}"
-        yield f"G1 {_xy(b, settings)}{feed}"
+            feed, here = f" F{_n(settings.feed, settings)}", corner
+        yield f"{_to(span, here, span.b, settings)}{feed}"
         feed, travelled = "", travelled + length
+
+
+def _to(span: Span, a: Point, b: Point, settings: CutSettings) -> str:
+    """Along a span from `a` to `b`: straight, or round its centre, which is given from `a`."""
+    if span.arc is None or a == b:
+        return f"G1 {_xy(b, settings)}"
+    cx, cy = span.arc.centre
+    word = "G3" if span.arc.anticlockwise else "G2"
+    return f"{word} {_xy(b, settings)} I{_n(cx - a[0], settings)} J{_n(cy - a[1], settings)}"
 
 
 def _n(value: float, settings: CutSettings) -> str:

@@ -8,8 +8,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.pieces.job import Job
 from keen_compass.pieces.placement import visited
-from keen_compass.pieces.toolpath import Stroke, ToolPath
+from keen_compass.pieces.toolpath import Stroke
 from keen_compass.pieces.where import EdgeLine
 from keen_compass.quantities.geometry import Box, Point
 
@@ -85,18 +86,20 @@ class CornerLines:
 
     def boxes(self) -> tuple[Box, ...]:
         """Where on the bed the two lines go, and the tool on its way to them."""
-        path = self.tool_path(0).moved(*self.origin)
-        return tuple(visited(ToolPath("", (stroke,))) for stroke in path.strokes)
+        return tuple(visited((stroke,)).moved(*self.origin) for stroke in self._strokes())
 
     def footprint(self) -> tuple[float, float]:
         """Room on the stock, mm."""
         size = self.along + LINE + APPROACH
         return size, size
 
-    def tool_path(self, number: int) -> ToolPath:
-        """Both lines, each met from below."""
-        strokes = tuple(Stroke((a, b), approach=(a[0] - APPROACH, a[1] - APPROACH)) for a, b in self.lines())
-        return ToolPath(f"piece {number}, lines {self.distance:g} mm from the stock's edges", strokes)
+    def job(self, number: int) -> Job:
+        """Both lines."""
+        return Job.marking(f"piece {number}, lines {self.distance:g} mm from the stock's edges", self._strokes())
+
+    def _strokes(self) -> tuple[Stroke, ...]:
+        """Each met from below."""
+        return tuple(Stroke((a, b), approach=(a[0] - APPROACH, a[1] - APPROACH)) for a, b in self.lines())
 
     def _start(self, axis: str) -> float:
         high, size = (self.high_x, self.stock[0]) if axis == "x" else (self.high_y, self.stock[1])

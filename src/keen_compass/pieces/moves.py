@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from keen_compass.pieces.toolpath import Stroke, ToolPath
+from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
 from keen_compass.quantities.geometry import Point
 
 TICK = 6.0  # mm, length of a drawn tick
@@ -66,7 +66,7 @@ class MoveProgram:
                 a, b = ((x, y + off), (x, y + off + TICK)) if axis == "x" else ((x + off, y), (x + off + TICK, y))
                 come = (before[0], a[1]) if axis == "x" else (a[0], before[1])
                 strokes.append(Stroke((a, b), approach=come))
-        return ToolPath(self.title, tuple(strokes))
+        return drawn(self.title, tuple(strokes))
 
     def _walked(self) -> Iterator[tuple[Go | Stop, Point]]:
         """Each step, and the (x, y) at which it ends."""

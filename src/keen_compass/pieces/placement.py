@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from keen_compass.errors import PieceError
-from keen_compass.pieces.toolpath import ToolPath
+from keen_compass.pieces.toolpath import Stroke, ToolPath
 from keen_compass.quantities.geometry import Box
 
 GAP = 10.0  # mm between pieces, and to the edge of the stock
 
 
-def visited(path: ToolPath) -> Box:
+def visited(strokes: Sequence[Stroke]) -> Box:
     """The box of everything that the tool visits, down or up."""
-    points = [p for s in path.strokes for p in (*s.points, *((s.approach,) if s.approach else ()))]
+    points = [p for s in strokes for p in s.visits()]
     x, y = min(x for x, _ in points), min(y for _, y in points)
     return Box(x, y, max(x for x, _ in points) - x, max(y for _, y in points) - y)
 
@@ -21,7 +21,7 @@ def visited(path: ToolPath) -> Box:
 def check_on_bed(path: ToolPath, bed: Box, what: str = "bed") -> None:
     """Raise PieceError, with the way out, where the tool's centre would leave the bed (or roll, or sheet)."""
     for stroke in path.strokes:
-        for x, y in (*stroke.points, *((stroke.approach,) if stroke.approach else ())):
+        for x, y in stroke.visits():
             if not (bed.x <= x <= bed.x_high and bed.y <= y <= bed.y_high):
                 raise PieceError(
                     f"the tool would go to X{x:.1f} Y{y:.1f} and leave the {what} "

@@ -13,8 +13,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.pieces.job import Job
 from keen_compass.pieces.placement import visited
-from keen_compass.pieces.toolpath import Stroke, ToolPath, figures
+from keen_compass.pieces.toolpath import Stroke, figures
 from keen_compass.pieces.where import Lines
 from keen_compass.quantities.geometry import Box, Point
 
@@ -68,25 +69,28 @@ class ReferenceLines:
 
     def boxes(self) -> tuple[Box, ...]:
         """Where on the bed they go: the strip along X and the one along Y."""
-        path = self.tool_path(0).moved(*self.origin)
-        low = self.origin[1] + TICK + APPROACH
-        along_x = tuple(s for s in path.strokes if max(y for _, y in s.points) <= low)
-        along_y = tuple(s for s in path.strokes if s not in along_x)
-        return tuple(visited(ToolPath("", strokes)) for strokes in (along_x, along_y) if strokes)
+        strokes = self._strokes()
+        along_x = tuple(s for s in strokes if max(y for _, y in s.points) <= TICK + APPROACH)
+        along_y = tuple(s for s in strokes if s not in along_x)
+        return tuple(visited(part).moved(*self.origin) for part in (along_x, along_y) if part)
 
     def footprint(self) -> tuple[float, float]:
         """Room, mm."""
         return self.nominal("x_lines") + 4 * FIGURE, self.nominal("y_lines") + 2 * FIGURE
 
-    def tool_path(self, number: int) -> ToolPath:
+    def job(self, number: int) -> Job:
         """Ticks and figures."""
+        title = f"piece {number}, reference lines every {self.spacing:g} mm, figures in cm"
+        return Job.marking(title, self._strokes())
+
+    def _strokes(self) -> tuple[Stroke, ...]:
         strokes = [*self._ticks()]
         for axis in ("x", "y"):
             for k in range(1, self.count(axis) + 1):
                 p, words = k * self.spacing, round(k * self.spacing / 10)
                 at = (p + 2, TICK / 2) if axis == "x" else (TICK + 3, p - FIGURE / 2)
                 strokes += figures(words, at, FIGURE)
-        return ToolPath(f"piece {number}, reference lines every {self.spacing:g} mm, figures in cm", tuple(strokes))
+        return tuple(strokes)
 
     def count(self, axis: str) -> int:
         """How many spacings an axis has."""

@@ -14,16 +14,19 @@ the first edge, from beyond its corner, with both axes' slack taken up the way i
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from keen_compass.errors import PieceError
-from keen_compass.pieces.toolpath import Stroke, ToolPath, figures, offset_outward
+from keen_compass.pieces.job import Contour, Job, JobLayer, Side
+from keen_compass.pieces.toolpath import Does, Stroke, circle, figures
 from keen_compass.quantities.geometry import Point
 
 APPROACH = 6.0  # mm; more than any lost motion
 LEAD_IN = 8.0
+OVERLAP = 6.0  # mm, past a circle's start
+TAB = 8.0
 MARK_MARGIN = 12.0
-SEGMENTS = 360  # of a circle: corners stand at 0°, 45°, 90° … exactly
+SEGMENTS = 360  # of a circle as it is pictured
 RECTANGLE = ("width", "height", "diagonal_1", "diagonal_2")
 CIRCLE = ("d_0", "d_45", "d_90", "d_135")
 
@@ -83,11 +86,14 @@ class SquareFigure:
         extra = APPROACH if self.drawn else 2 * (self.compensation + LEAD_IN + APPROACH)
         return self.width + extra, self.height + extra
 
-    def tool_path(self, number: int) -> ToolPath:
-        """The path, lowest corner of the finished figure at (0, 0), bearing its number."""
+    def job(self, number: int) -> Job:
+        """Lowest corner of the finished figure at (0, 0), bearing its number."""
         kind = "drawn" if self.drawn else "cut"
         title = f"piece {number}, {self.figure} {self.width:g} x {self.height:g} for squareness, {kind}"
-        return ToolPath(title, (*self._marks(number), *(self._drawn() if self.drawn else (self._cut(),))))
+        marks = self._marks(number)
+        if self.drawn:
+            return Job.marking(title, (*marks, *self._drawn()))
+        return Job(title, (JobLayer(Does.MARK, marks), JobLayer(Does.CUT, (self._contour(),))))
 
     @property
     def mark(self) -> float:
@@ -104,39 +110,31 @@ class SquareFigure:
         return (dot, *figures(number, (left, at), height)) if height >= 4 else (dot,)
 
     def _drawn(self) -> tuple[Stroke, ...]:
-        corners = self.outline()
         if self.figure == "circle":  # one stroke, met from below in X and Y
-            (x, y) = corners[0]
-            return (Stroke((*corners, corners[0]), approach=(x - APPROACH, y - APPROACH)),)
+            r = self.width / 2
+            (x, y) = (self.width, r)
+            return (replace(circle((r, r), r), approach=(x - APPROACH, y - APPROACH)),)
+        corners = self.outline()
         strokes = []
         for a, b in zip(corners, (*corners[1:], corners[0]), strict=True):
             low, high = min(a, b), max(a, b)
             strokes.append(Stroke((low, high), approach=(low[0] - APPROACH, low[1] - APPROACH)))
         return tuple(strokes)
 
-    def _cut(self) -> Stroke:
-        """Closed, led in along the first edge."""
+    def _contour(self) -> Contour:
+        """Closed, led in along the first edge; bridges lie away from where jaws and tips touch."""
         if self.figure == "circle":
-            r = (self.width + self.compensation) / 2
-            middle = self.width / 2
-            ring = tuple(
-                (middle + r * math.cos(a), middle + r * math.sin(a))
-                for a in (2 * math.pi * i / SEGMENTS for i in range(SEGMENTS))
-            )
-            lead = (ring[0][0], ring[0][1] - LEAD_IN)  # upwards at the right: so it comes back
-            approach = (lead[0] - APPROACH, lead[1] - APPROACH)
-            points = (lead, *ring, *ring[:3])
-            return Stroke(points, approach, through=True, tabs=self._tabs(2 * math.pi * r))
-        path = offset_outward(self.outline(), self.compensation / 2)
-        (x, y) = path[0]
-        lead = (x - LEAD_IN, y)
-        points = (lead, *path, (x, y - LEAD_IN))
-        approach = (lead[0] - APPROACH, y + APPROACH)  # down onto the lower edge, as the left one comes down to it
-        return Stroke(points, approach, through=True, tabs=self._tabs(2 * (self.width + self.height)))
-
-    def _tabs(self, around: float) -> tuple[tuple[float, float], ...]:
-        """Three bridges, away from where jaws and tips touch."""
-        return tuple((LEAD_IN + share * around - 4, LEAD_IN + share * around + 4) for share in (0.06, 0.31, 0.69))
+            r = self.width / 2  # upwards at the right: so it comes back
+            return Contour(
+                Side.OUTSIDE, centre=(r, r), radius=r, lead=(0.0, -LEAD_IN), approach=(-APPROACH, -APPROACH),
+                overlap=OVERLAP, tabs=tuple((0, share, TAB) for share in (0.06, 0.31, 0.69)),
+            )  # fmt: skip
+        bottom, right, left = 0, 1, 3
+        return Contour(
+            Side.OUTSIDE, self.outline(), lead=(-LEAD_IN, 0.0), tail=(0.0, -LEAD_IN),
+            approach=(-APPROACH, APPROACH),  # down onto the lower edge, as the left one comes down to it
+            tabs=((bottom, 0.24, TAB), (right, 0.24, TAB), (left, 0.24, TAB)),
+        )  # fmt: skip
 
     def _rectangle(self, actual: dict[str, float]) -> tuple[Point, ...]:
         W, H = actual.get("width", self.width), actual.get("height", self.height)

@@ -24,10 +24,10 @@ Drawn or scribed, every line is a stroke of its own that both axes approach movi
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
 
 from keen_compass.errors import PieceError
-from keen_compass.pieces.toolpath import Stroke, ToolPath, figures, offset_outward
+from keen_compass.pieces.job import Contour, Job, JobLayer, Side
+from keen_compass.pieces.toolpath import Does, Stroke, figures
 from keen_compass.quantities.geometry import Point
 
 SMALLEST_STEP = 0.2  # of the long length: a smaller difference resolves too little
@@ -121,12 +121,14 @@ class SteppedOutline:
         """The middle of the room above the ledge, where the picture has space for words."""
         return (self.w2 + self.width) / 2, self.short_height + 0.4 * (self.height - self.short_height)
 
-    def tool_path(self, number: int) -> ToolPath:
-        """The path, with lowest X and Y of the finished piece at (0, 0), bearing the piece's number."""
+    def job(self, number: int) -> Job:
+        """With lowest X and Y of the finished piece at (0, 0), bearing the piece's number."""
         kind = "drawn" if self.drawn else "cut"
         title = f"piece {number}, stepped outline {self.width:g} x {self.height:g}, {kind}"
-        outline = self._drawn_strokes() if self.drawn else (self._cut_stroke(),)
-        return ToolPath(title, (*self._marks(number), *outline))
+        marks = self._marks(number)
+        if self.drawn:
+            return Job.marking(title, (*marks, *self._drawn_strokes()))
+        return Job(title, (JobLayer(Does.MARK, marks), JobLayer(Does.CUT, (self._contour(),))))
 
     def footprint(self) -> tuple[float, float]:
         """Room it takes on the stock, mm, the cut and its lead-in included."""
@@ -145,34 +147,17 @@ class SteppedOutline:
         figures_at = (2 * margin, margin)
         return (Stroke((dot, (dot[0] + 0.5, dot[1]))), *figures(number, figures_at, height))
 
-    def _cut_stroke(self) -> Stroke:
-        """One anticlockwise trip, led in from the notch onto the underside of the arm."""
-        path = offset_outward(self.outline(), self.compensation / 2)
-        y = path[2][1]
-        # Far enough from both ends of the underside that lead-in and overlap stay on it.
-        x = path[2][0] + 0.4 * (path[3][0] - path[2][0])
-        start: Point = (x, y)
-        lead = (x, max(y - LEAD_IN, path[0][1]))
-        ring = (start, *path[3:], *path[:3], start, (x + OVERLAP, y))
-        points = (lead, *ring)
-        return Stroke(points, through=True, tabs=self._tabs(points, path))
+    def _contour(self) -> Contour:
+        """One anticlockwise trip, led in from the notch onto the underside of the arm.
 
-    def _tabs(self, points: tuple[Point, ...], path: tuple[Point, ...]) -> tuple[tuple[float, float], ...]:
-        """Three bridges where no jaw touches: under the arm, on the column's right, high on its left."""
-        lead = abs(points[0][1] - points[1][1])
-        spans, at = [], lead
-        for (ax, ay), (bx, by) in pairwise(points[1:]):
-            length = abs(bx - ax) + abs(by - ay)
-            spans.append((at, length))
-            at += length
-        # Order of travel: underside, W, ledge, w₂, top, left, bottom, foot, underside again.
-        under, right_of_column, left = spans[0], spans[3], spans[5]
-        centres = (
-            under[0] + 0.6 * under[1],
-            right_of_column[0] + 0.5 * right_of_column[1],
-            left[0] + 0.3 * left[1],
-        )
-        return tuple((c - TAB / 2, c + TAB / 2) for c in centres)
+        Three bridges where no jaw touches: under the arm, on the column's right, high on its left. The start lies
+        far enough from both ends of the underside that lead-in and overlap stay on it.
+        """
+        under, right_of_column, left = 2, 5, 7
+        return Contour(
+            Side.OUTSIDE, self.outline(), start=(under, 0.4), lead=(0.0, -min(LEAD_IN, self.y1)), overlap=OVERLAP,
+            tabs=((under, 0.76, TAB), (right_of_column, 0.5, TAB), (left, 0.3, TAB)),
+        )  # fmt: skip
 
     def _drawn_strokes(self) -> tuple[Stroke, ...]:
         corners = self.outline()

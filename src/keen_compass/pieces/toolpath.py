@@ -1,77 +1,177 @@
 """Paths of a tool over the bed, before any file format.
 
-Coordinates are the controller's X and Y in mm. A `Stroke` is one continuous line with the tool down.
+Coordinates are the controller's X and Y in mm. A `Stroke` is one continuous line with the tool down; strokes that are
+made alike stand in one `Layer`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+import math
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
 
 from keen_compass.quantities.geometry import Point
+
+FLAT_WITHIN = 0.002  # mm, that a chord may lie off its arc: below what any machine here can do
+
+
+class Does(StrEnum):
+    """What the tool does along a layer's strokes."""
+
+    MARK = "mark"  # draws, scribes or engraves on the surface
+    CUT = "cut"  # through the stock
+
+
+@dataclass(frozen=True, slots=True)
+class Arc:
+    """The span that ends at point number `end` of its stroke runs round `centre`, through less than a full turn."""
+
+    end: int
+    centre: Point
+    anticlockwise: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """From one point of a stroke to the next, straight or round an arc's centre."""
+
+    a: Point
+    b: Point
+    arc: Arc | None = None
+
+    @property
+    def sweep(self) -> float:
+        """Angle that an arc turns through, rad, positive anticlockwise; 0 for a straight span."""
+        if self.arc is None:
+            return 0.0
+        cx, cy = self.arc.centre
+        turn = math.atan2(self.b[1] - cy, self.b[0] - cx) - math.atan2(self.a[1] - cy, self.a[0] - cx)
+        return turn % math.tau if self.arc.anticlockwise else -(-turn % math.tau)
+
+    @property
+    def radius(self) -> float:
+        """Of an arc, mm; 0 for a straight span."""
+        return math.dist(self.a, self.arc.centre) if self.arc else 0.0
+
+    @property
+    def length(self) -> float:
+        """mm along it."""
+        return abs(self.sweep) * self.radius if self.arc else math.dist(self.a, self.b)
+
+    def at(self, share: float) -> Point:
+        """The point at a share of its length."""
+        if self.arc is None:
+            return self.a[0] + share * (self.b[0] - self.a[0]), self.a[1] + share * (self.b[1] - self.a[1])
+        cx, cy = self.arc.centre
+        angle, r = math.atan2(self.a[1] - cy, self.a[0] - cx) + share * self.sweep, self.radius
+        return cx + r * math.cos(angle), cy + r * math.sin(angle)
+
+    def flat(self) -> Iterator[Point]:
+        """Points after `a`, up to and with `b`, whose chords lie within `FLAT_WITHIN` of it."""
+        if self.arc and self.radius > FLAT_WITHIN:
+            most = 2 * math.acos(1 - FLAT_WITHIN / self.radius)
+            count = max(math.ceil(abs(self.sweep) / most), 1)
+            yield from (self.at(i / count) for i in range(1, count))
+        yield self.b
 
 
 @dataclass(frozen=True, slots=True)
 class Stroke:
     """One line with the tool down.
 
-    points: corners in order.
+    points: corners in order. arcs: spans between them that are no straight lines.
     approach: where the raised tool comes from just before, so that the slack of both axes is taken
         up in a known direction.
-    through: cut down to below the stock in passes, else marked on its surface.
     tabs: (start, end) along the stroke in mm where the last pass stays above the bottom.
     """
 
     points: tuple[Point, ...]
     approach: Point | None = None
-    through: bool = False
     tabs: tuple[tuple[float, float], ...] = ()
+    arcs: tuple[Arc, ...] = ()
+
+    def spans(self) -> Iterator[Span]:
+        """Straight or round, in order."""
+        arcs = {arc.end: arc for arc in self.arcs}
+        for i in range(1, len(self.points)):
+            yield Span(self.points[i - 1], self.points[i], arcs.get(i))
+
+    def flat(self) -> tuple[Point, ...]:
+        """Corners of the same line without arcs."""
+        if not self.arcs:
+            return self.points
+        return (self.points[0], *(p for span in self.spans() for p in span.flat()))
+
+    def visits(self) -> tuple[Point, ...]:
+        """Everything that bounds where the tool goes for it, its approach included."""
+        return (*self.flat(), *((self.approach,) if self.approach else ()))
+
+
+@dataclass(frozen=True, slots=True)
+class Layer:
+    """Strokes that are made alike. pen: that draws them, on machines that hold several."""
+
+    does: Does
+    strokes: tuple[Stroke, ...]
+    pen: int = 1
 
 
 @dataclass(frozen=True, slots=True)
 class ToolPath:
-    """All strokes of a piece, in order, with a name that ends up in the file."""
+    """All strokes of a piece, layer by layer in order, with a name that ends up in the file.
+
+    applied: correction → who applies it; what nobody applies is absent.
+    """
 
     title: str
-    strokes: tuple[Stroke, ...]
+    layers: tuple[Layer, ...]
+    applied: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def strokes(self) -> tuple[Stroke, ...]:
+        """Of all layers, in order."""
+        return tuple(stroke for layer in self.layers for stroke in layer.strokes)
+
+    @property
+    def cuts(self) -> bool:
+        """Whether any stroke goes through the stock."""
+        return any(layer.does is Does.CUT and layer.strokes for layer in self.layers)
 
     def moved(self, dx: float, dy: float) -> ToolPath:
         """The same path elsewhere on the bed."""
-        return replace(self, strokes=tuple(_moved(s, dx, dy) for s in self.strokes))
+        return replace(self, layers=tuple(
+            replace(layer, strokes=tuple(_moved(s, dx, dy) for s in layer.strokes)) for layer in self.layers
+        ))  # fmt: skip
 
     def extents(self) -> tuple[float, float, float, float]:
         """(x low, y low, x high, y high) of everything the tool's centre visits while down."""
-        xs = [x for s in self.strokes for x, _ in s.points]
-        ys = [y for s in self.strokes for _, y in s.points]
+        points = [p for s in self.strokes for p in s.flat()]
+        xs, ys = [x for x, _ in points], [y for _, y in points]
         return min(xs), min(ys), max(xs), max(ys)
+
+
+def drawn(title: str, strokes: tuple[Stroke, ...]) -> ToolPath:
+    """A path that only marks."""
+    return ToolPath(title, (Layer(Does.MARK, strokes),))
 
 
 def _moved(stroke: Stroke, dx: float, dy: float) -> Stroke:
     def shift(p: Point) -> Point:
         return p[0] + dx, p[1] + dy
 
-    approach = shift(stroke.approach) if stroke.approach else None
-    return replace(stroke, points=tuple(map(shift, stroke.points)), approach=approach)
+    return replace(
+        stroke, points=tuple(map(shift, stroke.points)), approach=shift(stroke.approach) if stroke.approach else None,
+        arcs=tuple(replace(arc, centre=shift(arc.centre)) for arc in stroke.arcs),
+    )  # fmt: skip
 
 
-def offset_outward(outline: Sequence[Point], distance: float) -> tuple[Point, ...]:
-    """A closed rectilinear outline, anticlockwise, moved outwards by `distance`, corners kept square.
-
-    Each corner moves by the outward normals of the two edges that meet there.
-    """
-    n = len(outline)
-    moved = []
-    for i in range(n):
-        (px, py), (x, y), (qx, qy) = outline[i - 1], outline[i], outline[(i + 1) % n]
-        n1, n2 = _outward((x - px, y - py)), _outward((qx - x, qy - y))
-        moved.append((x + distance * (n1[0] + n2[0]), y + distance * (n1[1] + n2[1])))
-    return tuple(moved)
-
-
-def _outward(edge: Point) -> Point:
-    dx, dy = edge
-    length = abs(dx) + abs(dy)  # one of them is zero
-    return dy / length, -dx / length
+def circle(centre: Point, radius: float, *, overlap: float = 0.0, anticlockwise: bool = True) -> Stroke:
+    """All the way round from the rightmost point, in quarters, and `overlap` mm further."""
+    way = 1 if anticlockwise else -1
+    turns = [k * math.pi / 2 for k in range(5)] + ([math.tau + overlap / radius] if overlap else [])
+    points = tuple((centre[0] + radius * math.cos(t), centre[1] + way * radius * math.sin(t)) for t in turns)
+    return Stroke(points, arcs=tuple(Arc(i, centre, anticlockwise) for i in range(1, len(points))))
 
 
 # A digit as strokes on a 2 wide × 4 high grid; our own lettering, drawn with any tool.

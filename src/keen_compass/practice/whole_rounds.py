@@ -202,7 +202,7 @@ def file_for(procedure: Procedure[Any], shape: Any, number: int, cycles: int) ->
     if procedure.makes is Makes.MOVES:
         return write_moves(shape.program(TABLE, cycles), settings)
     at = shape.origin if procedure.anchored else (GAP + 20, GAP + 20)
-    return write_gcode(shape.tool_path(number).moved(*at), settings)
+    return write_gcode(procedure.tool_path(shape, number).moved(*at), settings)
 
 
 def run(procedure: str, seed: int, rounds: int | None, folder: Path | None) -> Practice:

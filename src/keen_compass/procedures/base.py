@@ -15,6 +15,7 @@ from typing import Any, Generic, Protocol, TypeVar, runtime_checkable
 
 from keen_compass.errors import InputError
 from keen_compass.machines.profile import Machine, Tool
+from keen_compass.pieces.job import Applies, Corrections, Job, composed
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import visited
 from keen_compass.pieces.toolpath import ToolPath
@@ -165,8 +166,8 @@ class Piece(Run, Protocol):
     def footprint(self) -> tuple[float, float]:
         """Room on the stock, mm."""
 
-    def tool_path(self, number: int) -> ToolPath:
-        """Path of the tool, lowest corner at (0, 0)."""
+    def job(self, number: int) -> Job:
+        """What is to be made, nominal, lowest corner at (0, 0)."""
 
 
 @runtime_checkable
@@ -292,6 +293,10 @@ class Procedure(Generic[P]):
         """The piece or run for these parameters. Raises InputError or PieceError."""
         raise NotImplementedError
 
+    def tool_path(self, piece: Piece, number: int, by: Applies = Applies.FILE) -> ToolPath:
+        """What is sent for a piece, composed now with the compensation that it is ordered with."""
+        return composed(piece.job(number), Corrections(getattr(piece, "compensation", 0.0), by))
+
     def measurands(self, piece: P) -> tuple[Measurand, ...]:
         """What is read on it, in the order in which a technician walks round it."""
         raise NotImplementedError
@@ -299,7 +304,7 @@ class Procedure(Generic[P]):
     def spots(self, piece: P, machine: Machine, passes: int) -> tuple[Box, ...]:
         """Where a piece that lies where it says itself, or a run that a plotter draws, leaves its marks."""
         if isinstance(piece, Moves):
-            return (visited(piece.program(machine, passes).as_ticks(piece.axis)),)
+            return (visited(piece.program(machine, passes).as_ticks(piece.axis).strokes),)
         return piece.boxes() if isinstance(piece, Anchored) else ()
 
     def on(self, machine: Machine) -> Box:

@@ -26,6 +26,10 @@ class Box:
         """Highest Y."""
         return self.y + self.height
 
+    def moved(self, dx: float, dy: float) -> Box:
+        """The same elsewhere."""
+        return Box(self.x + dx, self.y + dy, self.width, self.height)
+
     def overlaps(self, other: Box, gap: float = 0.0) -> bool:
         """Whether they come closer than `gap`."""
         return (

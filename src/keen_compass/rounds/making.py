@@ -314,7 +314,7 @@ class Making:
         if place is None or self._c.machine.stock is None:
             raise PieceError(self.refusal() or "No place for it.")
         piece = self.next_piece()
-        path: ToolPath = piece.tool_path(self.next_number())
+        path = self._c.procedure.tool_path(piece, self.next_number())
         if self._c.procedure.anchored:
             return path.moved(*piece.origin)
         margin = (place.width - max(x for x, _ in piece.outline())) / 2

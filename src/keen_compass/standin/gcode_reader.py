@@ -1,10 +1,12 @@
 """Reads G-code as a plain controller would: word by word, modal, refusing what it doesn't know.
 
-Written apart from the writer on purpose; it knows ISO 6983, not our habits.
+Written apart from the writer on purpose; it knows ISO 6983, not our habits. Arcs are driven as controllers do it: in
+short straight moves, the centre given from where the arc begins.
 """
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -13,12 +15,17 @@ from keen_compass.errors import FileFormatError
 
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
+ARC_STEP = 0.001  # mm, that a short move may lie off its arc
+ARC_MISFIT = 0.02  # mm, by which its two radii may differ: more, and a controller stops
 _IGNORED = {"G4", "G17", "G40", "G49", "G54", "G80", "G94", "M6", "M8", "M9"}
 
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """A straight move to (x, y, z), mm, the spindle's state in `spinning`; or a stop there, until told to go on."""
+    """A straight move to (x, y, z), mm, the spindle's state in `spinning`; or a stop there, until told to go on.
+
+    pen: that a plotter held.
+    """
 
     x: float
     y: float
@@ -27,6 +34,7 @@ class Move:
     spinning: bool
     feed: float
     waits: bool = False
+    pen: int = 1
 
 
 def read_gcode(text: str) -> list[Move]:
@@ -37,7 +45,7 @@ def read_gcode(text: str) -> list[Move]:
 def _moves(text: str) -> Iterator[Move]:
     unit: float | None = None
     absolute: bool | None = None
-    rapid, spinning, ended, feed = True, False, False, 0.0
+    way, spinning, ended, feed = "G0", False, False, 0.0
     at = {"X": 0.0, "Y": 0.0, "Z": 0.0}
     for number, line in enumerate(text.splitlines(), 1):
         words = _words(line, number)
@@ -47,8 +55,8 @@ def _moves(text: str) -> Iterator[Move]:
         dwell, waits = ("G", 4.0) in words, False
         for letter, value in words:
             code = f"{letter}{value:g}"
-            if code in ("G0", "G1"):
-                rapid = code == "G0"
+            if code in ("G0", "G1", "G2", "G3"):
+                way = code
             elif code in ("G20", "G21"):
                 unit = 25.4 if code == "G20" else 1.0
             elif code in ("G90", "G91"):
@@ -59,7 +67,7 @@ def _moves(text: str) -> Iterator[Move]:
                 ended = True
             elif code == "M0":
                 waits = True
-            elif letter in at:
+            elif letter in at or letter in "IJ":
                 target[letter] = value
             elif letter == "F":
                 feed = value * (unit or 1.0)
@@ -68,15 +76,36 @@ def _moves(text: str) -> Iterator[Move]:
         if target:
             if unit is None or absolute is None:
                 raise FileFormatError(f"line {number}: a move before units and distance mode are set")
-            if not rapid and feed <= 0:
+            if way != "G0" and feed <= 0:
                 raise FileFormatError(f"line {number}: a feed move without a feed")
+            middle = [target.pop(letter, 0.0) * unit for letter in "IJ"]
+            before = at["X"], at["Y"]
             for letter, value in target.items():
                 at[letter] = value * unit + (0.0 if absolute else at[letter])
-            yield Move(at["X"], at["Y"], at["Z"], rapid, spinning, feed)
+            if way in ("G2", "G3"):
+                centre = before[0] + middle[0], before[1] + middle[1]
+                for x, y in _round(before, (at["X"], at["Y"]), centre, 1 if way == "G3" else -1, number):
+                    yield Move(x, y, at["Z"], False, spinning, feed)
+            yield Move(at["X"], at["Y"], at["Z"], way == "G0", spinning, feed)
         if waits:
-            yield Move(at["X"], at["Y"], at["Z"], rapid, spinning, feed, waits=True)
+            yield Move(at["X"], at["Y"], at["Z"], way == "G0", spinning, feed, waits=True)
     if not ended:
         raise FileFormatError("the program has no end (M2)")
+
+
+def _round(
+    a: tuple[float, float], b: tuple[float, float], centre: tuple[float, float], way: int, number: int
+) -> Iterator[tuple[float, float]]:  # fmt: skip
+    """Points between the ends of an arc."""
+    r, r_end = math.dist(a, centre), math.dist(b, centre)
+    if r <= 0 or abs(r - r_end) > ARC_MISFIT:
+        raise FileFormatError(f"line {number}: no circle goes round that centre through both ends of the arc")
+    start = math.atan2(a[1] - centre[1], a[0] - centre[0])
+    turn = way * (math.atan2(b[1] - centre[1], b[0] - centre[0]) - start) % math.tau or math.tau
+    count = math.ceil(turn / (2 * math.acos(max(1 - ARC_STEP / r, -1.0))))
+    for i in range(1, count):
+        angle = start + way * turn * i / count
+        yield centre[0] + r * math.cos(angle), centre[1] + r * math.sin(angle)
 
 
 def _words(line: str, number: int) -> list[tuple[str, float]]:

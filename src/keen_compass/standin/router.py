@@ -13,6 +13,7 @@ import math
 import random
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 from keen_compass.errors import FileFormatError
@@ -35,7 +36,7 @@ _PROBE = 0.02  # mm, half width of the jaws' contact
 class Made:
     """What came of a file. Opaque to the solver.
 
-    shape: the loose part or the drawn lines with their width, shapely geometry; None where nothing was made.
+    parts: what came loose, largest first, each with the holes that were cut in it; shapely polygons.
     lines: what was drawn or scribed, the middle of each line, in the order of the file.
     stops: real (x, y, z) wherever the file waited.
     settings: what the controller held.
@@ -44,10 +45,19 @@ class Made:
     truth: Truth = field(repr=False)
     settings: Mapping[str, StoredValue]
     seed: int
-    shape: Any = None
-    drawn: bool = False
+    parts: tuple[Any, ...] = ()
     lines: tuple[tuple[Point, ...], ...] = ()
     stops: tuple[tuple[float, float, float], ...] = ()
+
+    @property
+    def drawn(self) -> bool:
+        """Whether it only marked."""
+        return not self.parts and bool(self.lines)
+
+    @cached_property
+    def shape(self) -> Any:
+        """The piece itself: the largest part, or the drawn lines with their width."""
+        return self.parts[0] if self.parts else _drawn(self.lines)
 
     def read(
         self, line: tuple[Point, Point], name: str, count: int, instrument: Instrument, rng: random.Random,
@@ -131,10 +141,9 @@ class Router:
         seed = self._random.randrange(2**31) if seed is None else seed
         through, marks, stops = _Run(self.truth, self.settings, seed).follow(moves)
         made = Made(self.truth, dict(self.settings), seed, stops=tuple(stops))
-        if through:
-            return replace(made, shape=_loose_part(through, self.truth.kerf))
-        if marks:
-            return replace(made, shape=_drawn(marks), drawn=True, lines=tuple(map(tuple, marks)))
+        if through or marks:
+            parts = _loose_parts(through, self.truth.kerf) if through else ()
+            return replace(made, parts=parts, lines=tuple(map(tuple, marks)))
         if not stops:
             raise FileFormatError("the file neither cut nor marked anything, nor waited anywhere")
         return made
@@ -226,17 +235,19 @@ class _Axis:
             self._lost += self._drift * metres + self._rng.gauss(0, self._truth.slip * math.sqrt(metres))
 
 
-def _loose_part(through: Sequence[Sequence[Point]], kerf: float) -> Any:
-    from shapely.geometry import LineString, Polygon
+def _loose_parts(through: Sequence[Sequence[Point]], kerf: float) -> tuple[Any, ...]:
+    """What falls out of the sheet, largest first: parts with their holes, and what came out of the holes."""
+    from shapely.geometry import LineString, Polygon, box
     from shapely.ops import unary_union
 
     cleared = unary_union([LineString(p).buffer(kerf / 2, cap_style="round") for p in through])
-    parts = getattr(cleared, "geoms", [cleared])
-    loose = [Polygon(hole) for part in parts for hole in part.interiors]
-    loose = [part for part in loose if part.area > kerf**2]
+    x0, y0, x1, y1 = cleared.bounds
+    left = box(x0 - kerf, y0 - kerf, x1 + kerf, y1 + kerf).difference(cleared)
+    regions = [part for part in getattr(left, "geoms", [left]) if isinstance(part, Polygon)]
+    loose = [part for part in regions if part.area > kerf**2 and part.bounds[0] > x0 - kerf / 2]
     if not loose:
         raise FileFormatError("the file cut no closed outline: nothing came loose")
-    return max(loose, key=lambda part: part.area)
+    return tuple(sorted(loose, key=lambda part: -part.area))
 
 
 def _drawn(marks: Sequence[Sequence[Point]]) -> Any:

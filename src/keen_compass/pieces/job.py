@@ -1,0 +1,180 @@
+"""A job: what a piece is to look like, nominal, and the tool's path that is composed from it when it is made.
+
+Contours are the lines that parts and holes are to have. Only `composed` moves them, by what is in force at that
+moment: each correction once, by the file or by the controller, and the path says by whom. Nothing else may.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from keen_compass.errors import PieceError
+from keen_compass.pieces.toolpath import Does, Layer, Span, Stroke, ToolPath, circle
+from keen_compass.quantities.geometry import Point
+
+
+class Side(StrEnum):
+    """Of a contour, where the tool runs."""
+
+    OUTSIDE = "outside"  # what lies within is kept
+    INSIDE = "inside"  # a hole
+    ON = "on"
+
+
+class Applies(StrEnum):
+    """Who applies a correction."""
+
+    FILE = "file"
+    CONTROLLER = "controller"
+    REGISTRATION = "registration"
+
+
+@dataclass(frozen=True, slots=True)
+class Contour:
+    """A closed line of a part, as ordered, mm.
+
+    corners: anticlockwise; of a round one none. centre, radius: of a round one.
+    start: (edge number, share of it) where the tool comes onto it; a round one begins at its rightmost point.
+    lead: from there back to where the tool goes down, as a vector in the scrap. tail: the same for how it leaves.
+    overlap: how far past its start it is followed before it leaves. approach: vector from where the tool goes down
+        to where it comes from raised.
+    tabs: (edge number, share of it, width) of bridges; of a round one the edge is 0.
+    """
+
+    side: Side
+    corners: tuple[Point, ...] = ()
+    centre: Point = (0.0, 0.0)
+    radius: float = 0.0
+    start: tuple[int, float] = (0, 0.0)
+    lead: Point = (0.0, 0.0)
+    tail: Point = (0.0, 0.0)
+    overlap: float = 0.0
+    approach: Point | None = None
+    tabs: tuple[tuple[int, float, float], ...] = ()
+
+    def moved_off(self, distance: float) -> Contour:
+        """The same line `distance` away, on its side. Raises PieceError where nothing of that shape is left."""
+        away = {Side.OUTSIDE: distance, Side.INSIDE: -distance, Side.ON: 0.0}[self.side]
+        if not away:
+            return self
+        if self.radius:
+            if self.radius + away <= 0:
+                raise PieceError(f"a hole of {2 * self.radius:g} mm is too small for a cut {2 * distance:g} mm wide")
+            return replace(self, radius=self.radius + away)
+        return replace(self, corners=offset(self.corners, away))
+
+    def stroke(self) -> Stroke:
+        """One trip round it, led in and out."""
+        ring, before = (self._round() if self.radius else self._trip()), 0.0
+        first = ring.points[0]
+        points, arcs = ring.points, ring.arcs
+        if self.lead != (0.0, 0.0):
+            down = (first[0] + self.lead[0], first[1] + self.lead[1])
+            points, before = (down, *points), math.hypot(*self.lead)
+            arcs = tuple(replace(arc, end=arc.end + 1) for arc in arcs)
+        if self.tail != (0.0, 0.0):
+            points = (*points, (first[0] + self.tail[0], first[1] + self.tail[1]))
+        at = points[0]
+        come = (at[0] + self.approach[0], at[1] + self.approach[1]) if self.approach else None
+        return Stroke(points, come, tuple((a + before, b + before) for a, b in self._bridges()), arcs)
+
+    def _round(self) -> Stroke:
+        return circle(self.centre, self.radius, overlap=self.overlap)
+
+    def _trip(self) -> Stroke:
+        (edge, share), n = self.start, len(self.corners)
+        begin = Span(self.corners[edge], self.corners[(edge + 1) % n]).at(share)
+        rest = [self.corners[(edge + 1 + k) % n] for k in range(n)]
+        around = [begin, *rest, begin] if share else [*self.corners[edge:], *self.corners[:edge], begin]
+        if self.overlap:
+            along = Span(around[0], around[1])
+            around.append(along.at(min(self.overlap / along.length, 1.0)))
+        return Stroke(tuple(around))
+
+    def _bridges(self) -> Sequence[tuple[float, float]]:
+        """(start, end) of each tab along the trip."""
+        if self.radius:
+            around = math.tau * self.radius
+            centres = [(share * around, width) for _, share, width in self.tabs]
+        else:
+            n = len(self.corners)
+            lengths = [math.dist(self.corners[i], self.corners[(i + 1) % n]) for i in range(n)]
+            first, share0 = self.start
+            centres = []
+            for edge, share, width in self.tabs:
+                between = sum(lengths[(first + k) % n] for k in range((edge - first) % n))
+                at = between - share0 * lengths[first] + share * lengths[edge]
+                centres.append((at % sum(lengths), width))
+        return [(at - width / 2, at + width / 2) for at, width in centres]
+
+
+@dataclass(frozen=True, slots=True)
+class JobLayer:
+    """What is made alike: strokes on the line, and contours with the tool beside them, in order."""
+
+    does: Does
+    items: tuple[Stroke | Contour, ...]
+    pen: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """A piece as ordered, lowest corner at (0, 0), layers in the order in which they are made."""
+
+    title: str
+    layers: tuple[JobLayer, ...]
+
+    @classmethod
+    def marking(cls, title: str, strokes: tuple[Stroke, ...]) -> Job:
+        """Lines that are drawn or scribed where they are ordered."""
+        return cls(title, (JobLayer(Does.MARK, strokes),))
+
+
+@dataclass(frozen=True, slots=True)
+class Corrections:
+    """What is in force when a job is made.
+
+    compensation: full width by which contours are given room, mm; applied_by: file or controller.
+    """
+
+    compensation: float = 0.0
+    applied_by: Applies = Applies.FILE
+
+
+def composed(job: Job, corrections: Corrections) -> ToolPath:
+    """The tool's path. Raises PieceError where a contour leaves no room for the cut."""
+    off = corrections.compensation / 2 if corrections.applied_by is Applies.FILE else 0.0
+    compensated = False
+    layers = []
+    for layer in job.layers:
+        strokes = []
+        for item in layer.items:
+            if isinstance(item, Contour):
+                compensated = compensated or item.side is not Side.ON
+                strokes.append(item.moved_off(off).stroke())
+            else:
+                strokes.append(item)
+        layers.append(Layer(layer.does, tuple(strokes), layer.pen))
+    applied = {"compensation": str(corrections.applied_by)} if compensated and corrections.compensation else {}
+    return ToolPath(job.title, tuple(layers), applied)
+
+
+def offset(corners: Sequence[Point], distance: float) -> tuple[Point, ...]:
+    """A closed outline, anticlockwise, moved outwards (inwards where negative), corners kept sharp and in their order.
+
+    Raises PieceError where the shape that is left has other corners.
+    """
+    from shapely.geometry import LinearRing, Polygon
+
+    grown = Polygon(corners).buffer(distance, join_style="mitre", mitre_limit=10.0)
+    moved = list(grown.exterior.coords)[:-1] if grown.geom_type == "Polygon" and not grown.is_empty else []
+    if len(moved) != len(corners) or grown.interiors:
+        raise PieceError(f"too small for a cut {2 * abs(distance):g} mm wide")
+    if not LinearRing(moved).is_ccw:
+        moved.reverse()
+    n = len(moved)
+    first = min(range(n), key=lambda k: sum(math.dist(moved[(k + i) % n], corners[i]) for i in range(n)))
+    return tuple((float(x), float(y)) for x, y in (moved[(first + i) % n] for i in range(n)))
