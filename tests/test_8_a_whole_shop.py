@@ -21,7 +21,7 @@ from hypothesis import strategies as st
 
 from driving import record_text, states
 from keen_compass.errors import FileFormatError, InputError, PieceError
-from keen_compass.formats.drawings import write_svg
+from keen_compass.formats.drawings import with_flicks, write_svg
 from keen_compass.formats.hpgl import write_hpgl
 from keen_compass.machines.forms import (
     instrument_fields,
@@ -240,7 +240,7 @@ def test_plotter_files_make_the_piece_whatever_the_lost_motion(width: int, heigh
     truth = Truth({"x": 100.0, "y": 100.0}, {"x": lost, "y": lost / 2}, 0.0, 0.0, (0.0, 0.0), 0.0)
     piece = SteppedOutline.sized(width, height, drawn=True)
     path = path_of(piece, 3).moved(40, 40)
-    for file, density in ((write_hpgl(path, 100.0), 100.0), (write_svg(path, flicks=True), 40.0)):
+    for file, density in ((write_hpgl(path, 100.0), 100.0), (write_svg(with_flicks(path)), 40.0)):
         made = Router(truth, {"x_steps": one, "y_steps": one}, 1).make(file, 1, density)
         for m in MEASURANDS:
             length = made.read(piece.dimension_line(m), m, 1, Instrument(resolution=1e-4), random.Random(1))[0]

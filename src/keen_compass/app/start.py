@@ -96,6 +96,8 @@ def show_window(shop: Shop, title: str, size: tuple[int, int] = USUAL_SIZE) -> M
 
 def _warm() -> None:
     """Load what the first round will need, while nobody is waiting; then collect garbage as usual."""
+    import shapely.geometry  # noqa: F401
+
     from keen_compass.procedures import REGISTRY, load
     from keen_compass.quantities.uncertainty import t_95
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import math
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from xml.sax.saxutils import escape
 
 from keen_compass.pieces.toolpath import Stroke, ToolPath
@@ -16,12 +17,30 @@ HAIRLINE = 0.1  # mm
 FLICK = 2.0  # mm each way; more than any lost motion
 
 
-def write_svg(path: ToolPath, *, flicks: bool = False) -> str:
-    """SVG 1.1 in mm; Y points up on the machine and down in SVG, so the picture is flipped.
-
-    flicks: a program that plots an SVG chooses how it comes to each line. So that both axes still approach
-    it from the wanted side, every line that asks for an approach begins with a short drawn flick from there.
+def with_flicks(path: ToolPath) -> ToolPath:
+    """A program that plots a drawing chooses itself how it comes to each line. So that both axes still approach it from
+    the wanted side, every line that asks for an approach begins with a short drawn flick from there.
     """
+
+    def flicked(stroke: Stroke) -> Stroke:
+        if not stroke.approach:
+            return stroke
+        (x, y), (ax, ay) = stroke.points[0], stroke.approach
+        flick = (x + FLICK * ((ax > x) - (ax < x)), y + FLICK * ((ay > y) - (ay < y)))
+        arcs = tuple(replace(arc, end=arc.end + 1) for arc in stroke.arcs)
+        return replace(stroke, points=(flick, *stroke.points), arcs=arcs)
+
+    return replace(path, layers=tuple(replace(la, strokes=tuple(map(flicked, la.strokes))) for la in path.layers))
+
+
+def origin_of(path: ToolPath) -> Point:
+    """Where the page's lower left corner lies in the path's coordinates, mm."""
+    x0, y0, _, _ = path.extents()
+    return x0 - MARGIN, y0 - MARGIN
+
+
+def write_svg(path: ToolPath) -> str:
+    """SVG 1.1 in mm; Y points up on the machine and down in SVG, so the picture is flipped."""
     x0, y0, x1, y1 = path.extents()
     width, height = x1 - x0 + 2 * MARGIN, y1 - y0 + 2 * MARGIN
 
@@ -39,10 +58,6 @@ def write_svg(path: ToolPath, *, flicks: bool = False) -> str:
         lines.append(f'<g id="{layer.does}-{number}" fill="none" stroke="black" stroke-width="{HAIRLINE}">')
         for stroke in layer.strokes:
             words = [f"M{at(stroke.points[0])}"]
-            if flicks and stroke.approach:
-                (x, y), (ax, ay) = stroke.points[0], stroke.approach
-                flick = (x + FLICK * ((ax > x) - (ax < x)), y + FLICK * ((ay > y) - (ay < y)))
-                words = [f"M{at(flick)}", f"L{at(stroke.points[0])}"]
             lines.append(f'<path d="{" ".join([*words, *_svg_spans(stroke, at)])}"/>')
         lines.append("</g>")
     return "\n".join([*lines, "</svg>"]) + "\n"

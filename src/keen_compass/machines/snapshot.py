@@ -17,6 +17,7 @@ class Snapshot:
 
     held: what the controller held, by quantity. seen: since when (UTC) each of these was known; those that nobody ever
         entered are absent. tool, stock: what was mounted, None for nothing.
+    applied: correction → who applied it to what was sent: the file, the controller or a registration.
     not_kept: names of what an older program didn't keep. inferred: of what was worked out afterwards.
     """
 
@@ -24,6 +25,7 @@ class Snapshot:
     seen: Mapping[str, str] = field(default_factory=dict)
     tool: Tool | None = None
     stock: Stock | None = None
+    applied: Mapping[str, str] = field(default_factory=dict)
     not_kept: tuple[str, ...] = ()
     inferred: tuple[str, ...] = ()
 
@@ -41,7 +43,7 @@ class Snapshot:
         return {
             "held": {q: v.to_body() for q, v in self.held.items()}, "seen": dict(self.seen),
             "tool": asdict(self.tool) if self.tool else None, "stock": asdict(self.stock) if self.stock else None,
-            "not_kept": list(self.not_kept), "inferred": list(self.inferred),
+            "applied": dict(self.applied), "not_kept": list(self.not_kept), "inferred": list(self.inferred),
         }  # fmt: skip
 
     @classmethod
@@ -51,7 +53,7 @@ class Snapshot:
         return cls(
             {q: stored_from_body(v) for q, v in body["held"].items()}, dict(body.get("seen", {})),
             Tool(**tool) if tool else None, Stock(**stock) if stock else None,
-            tuple(body.get("not_kept", ())), tuple(body.get("inferred", ())),
+            dict(body.get("applied", {})), tuple(body.get("not_kept", ())), tuple(body.get("inferred", ())),
         )  # fmt: skip
 
 

@@ -92,12 +92,11 @@ def _made_with(session: RoundSession, piece: KeptPiece) -> str:
     makes = session.context.procedure.makes
     if makes is Makes.NOTHING:
         return "nothing: parts were counted"
-    tool = piece.snapshot.tool
-    return (
-        f"{tool.name if tool else 'tool not kept'}, piece {piece.number}"
-        if makes is Makes.PIECE
-        else f"run {piece.number}"
-    )
+    if makes is not Makes.PIECE:
+        return f"run {piece.number}"
+    tool, by = piece.snapshot.tool, piece.snapshot.applied.get("compensation")
+    room = f", compensated by the {by}" if by else ""
+    return f"{tool.name if tool else 'tool not kept'}, piece {piece.number}{room}"
 
 
 def _ordered(m: Measurand) -> str:

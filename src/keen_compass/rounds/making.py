@@ -6,7 +6,7 @@ import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
 from keen_compass.machines.profile import WITHOUT_WRITER
@@ -17,12 +17,16 @@ from keen_compass.procedures.base import CLEAR, Makes, Moves, Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.notes import Note
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import Choices, FileWritten
 from keen_compass.shop.pieces import NewPiece
+
+if TYPE_CHECKING:
+    from keen_compass.formats.playback import DryRun
 
 STEPS = {"mm": (10.0, 120.0), "in": (12.7, 127.0)}  # mm: step and smallest size, by the machine's units
 EDGE = 15.0  # mm that the path needs beside the piece
@@ -299,14 +303,35 @@ class Making:
         return self._c.remembered(("file", self.next_number()), self._write)
 
     def _write(self) -> str:
-        machine, program = self._c.machine, self.program()
-        if program is None:
-            return self._written(self._path())
-        if self.draws_ticks:
-            return self._written(program.as_ticks(self.next_piece().axis))
+        machine, path = self._c.machine, self.path()
+        if path is not None:
+            return self._written(path)
+        program = self.program()
+        assert program is not None
         from keen_compass.formats.gcode import CutSettings, write_moves
 
         return write_moves(program, CutSettings(bed=Box(0, 0, *machine.bed), z_travel=machine.z_travel))
+
+    def path(self) -> ToolPath | None:
+        """What the tool would be sent along, in the bed's coordinates; None for a run on a table, or nothing made.
+
+        Raises PieceError with what to do where it can't be made.
+        """
+
+        def compose() -> ToolPath | None:
+            if self._c.procedure.makes is Makes.PIECE:
+                path = self._path()
+            elif self.draws_ticks and (program := self.program()):
+                path = program.as_ticks(self.next_piece().axis)
+            else:
+                return None
+            if self._c.machine.file_format != "svg":
+                return path
+            from keen_compass.formats.drawings import with_flicks
+
+            return with_flicks(path)
+
+        return self._c.remembered(("path", self.next_number()), compose)
 
     def _path(self) -> ToolPath:
         """The piece's path where it goes on the bed."""
@@ -329,7 +354,7 @@ class Making:
         machine = self._c.machine
         if machine.file_format == "svg":
             check_on_bed(path, machine.media, "roll")
-            return write_svg(path, flicks=True)
+            return write_svg(path)
         if machine.file_format == "hpgl":
             return write_hpgl(path, machine.units_per_mm, machine.media)
         assert machine.stock is not None
@@ -339,6 +364,40 @@ class Making:
             spindle=not self._c.tool.drawn, z_travel=machine.z_travel,
         )  # fmt: skip
         return write_gcode(path, settings)
+
+    def dry_run(self) -> DryRun | None:
+        """What the next file makes the machine do, read back from it; None where there is no file.
+
+        Raises FileFormatError where the machine would not understand it.
+        """
+
+        def play() -> DryRun | None:
+            if self._c.procedure.makes is Makes.NOTHING:
+                return None
+            from keen_compass.formats.drawings import origin_of
+            from keen_compass.formats.playback import RAPID, Speeds, read_back
+
+            machine, path = self._c.machine, self.path()
+            known = [
+                v.base for q, v in self._c.values().items() if q.endswith("_speed") and isinstance(v, StoredAmount)
+            ]
+            speeds = Speeds(min(known, default=RAPID), machine.feed, machine.acceleration)
+            run = read_back(self.file_text(), speeds, machine.units_per_mm)
+            return run.moved(*origin_of(path)) if machine.file_format == "svg" and path else run
+
+        return self._c.remembered(("dry run", self.next_number()), play)
+
+    def misfits(self) -> list[Note]:
+        """What is wrong with the next file, as it was read back."""
+
+        def look() -> list[Note]:
+            from keen_compass.formats.playback import misfits
+
+            run, machine = self.dry_run(), self._c.machine
+            bed = machine.media if self.path() is not None else Box(0, 0, *machine.bed)
+            return misfits(run, bed, self.path()) if run else []
+
+        return self._c.remembered(("misfits", self.next_number()), look)
 
     def write_file(self, file: Path) -> None:
         """Write the next piece's file, whole or not at all. Raises InputError where the disk refuses."""
@@ -375,8 +434,11 @@ class Making:
         c = self._c
         if c.procedure.makes is not Makes.NOTHING and (refused := self.refusal()):
             raise PieceError(refused)
+        snapshot, path = c.snapshot(), self.path() if c.procedure.makes is Makes.PIECE else None
+        if path is not None:
+            snapshot = replace(snapshot, applied=path.applied)
         made = NewPiece(
-            self.parameters(), self.spots(), self._marks_bed(), practice, STAGES[c.procedure.makes], c.snapshot(),
+            self.parameters(), self.spots(), self._marks_bed(), practice, STAGES[c.procedure.makes], snapshot,
             b"" if c.procedure.makes is Makes.NOTHING else self.file_text().encode("ascii"),
         )  # fmt: skip
         with c.shop.writing():

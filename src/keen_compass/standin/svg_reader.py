@@ -60,7 +60,7 @@ def _arc(a: tuple[float, float], numbers: list[float]) -> list[tuple[float, floa
     mx, my = (a[0] + x) / 2, (a[1] + y) / 2
     off = math.sqrt(max(r * r - half * half, 0.0)) * (1 if bool(large) != bool(sweep) else -1)
     ux, uy = (x - a[0]) / (2 * half), (y - a[1]) / (2 * half)
-    cx, cy = mx + off * uy, my - off * ux
+    cx, cy = mx - off * uy, my + off * ux
     start = math.atan2(a[1] - cy, a[0] - cx)
     turn = math.atan2(y - cy, x - cx) - start
     turn = turn % math.tau if sweep else -(-turn % math.tau)

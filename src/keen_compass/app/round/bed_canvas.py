@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.piece_canvas import draw_axes
+from keen_compass.formats.playback import DryRun
 from keen_compass.machines.forms import show_size
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import MoveProgram, Stop
@@ -17,6 +18,10 @@ from keen_compass.quantities.geometry import Box
 
 LABEL = (92.0, 26.0)  # px, room for the words on a piece
 ROLL = 2.0  # so many times longer than its stock: a roll
+AROUND = 0.12  # of the larger side, that is shown round a dry run
+LEAST_AROUND = 20.0  # mm
+NUMBERED = 40.0  # px, from which on a line of a dry run gets its number
+SAME_START = 6.0  # px
 FOOT = 34  # px, for words below the bed
 
 
@@ -31,6 +36,7 @@ class BedCanvas(QWidget):
         self._next: tuple[Box, Piece, int] | None = None
         self._program: MoveProgram | None = None
         self._anchored = False
+        self._run: tuple[DryRun, float] | None = None
 
     def show_bed(
         self, machine: Machine, taken: list[tuple[Box, int]], place: tuple[Box, Piece, int] | None,
@@ -47,6 +53,11 @@ class BedCanvas(QWidget):
         self.setAccessibleName(f"Bed with {len(taken)} earlier pieces, {where}")
         self.update()
 
+    def show_run(self, run: DryRun | None, seconds: float = 0.0) -> None:
+        """How far the machine is in a dry run after so many seconds; None for no dry run."""
+        self._run = (run, seconds) if run else None
+        self.update()
+
     def _at(self, x: float, y: float) -> QPointF:
         assert self._machine is not None
         s = self._machine.standpoint
@@ -61,8 +72,12 @@ class BedCanvas(QWidget):
         return QPointF(middle.x() + scale * (u - (left + right) / 2), middle.y() - scale * (v - (near + far) / 2))
 
     def _shown(self) -> Box:
-        """The bed; of a roll much longer than what is loaded, only that part."""
+        """The bed; of a roll much longer than what is loaded, only that part; in a dry run, where it works."""
         assert self._machine is not None
+        if self._run:
+            b = self._run[0].extents
+            room = max(AROUND * max(b.width, b.height), LEAST_AROUND)
+            return Box(b.x - room, b.y - room, b.width + 2 * room, b.height + 2 * room)
         bed, stock = Box(0, 0, *self._machine.bed), self._machine.stock
         if stock is None or max(bed.width, bed.height) < ROLL * max(stock.width, stock.height):
             return bed
@@ -77,9 +92,12 @@ class BedCanvas(QWidget):
         if self._machine is None:
             return
         bed = self._rect(self._shown())
+        if self._run:
+            p.setClipRect(bed)
+        whole = self._rect(Box(0, 0, *self._machine.bed)) if self._run else bed
         p.setPen(QPen(th.color("ink"), 2))
         p.setBrush(th.color("quiet_fill"))
-        p.drawRect(bed)
+        p.drawRect(whole)
         stock = self._machine.stock
         if stock:
             p.setPen(QPen(th.color("soft"), 1.2))
@@ -87,10 +105,13 @@ class BedCanvas(QWidget):
             p.drawRect(self._rect(Box(stock.x, stock.y, stock.width, stock.height)))
         for box, number in self._taken:
             self._draw_taken(p, box, number)
-        if self._next:
+        if self._run:
+            self._draw_run(p, *self._run)
+        elif self._next:
             self._draw_next(p, *self._next)
-        if self._program:
+        if self._program and not self._run:
             self._draw_program(p, self._program, bed.top())
+        p.setClipping(False)
         self._draw_foot(p, bed)
 
     def _draw_taken(self, p: QPainter, box: Box, number: int) -> None:
@@ -148,6 +169,44 @@ class BedCanvas(QWidget):
         low = min(seen, key=lambda at: at[1], default=(0, 0))
         words = f"{len(seen)} place{'s' if len(seen) != 1 else ''} to read at" if len(seen) > 1 else "it is read here"
         p.drawText(QRectF(min(low[0] + 10, self.width() - 220), max(low[1] - 34, top + 6), 210, 26), 0, words)
+
+    def _draw_run(self, p: QPainter, run: DryRun, seconds: float) -> None:
+        """What is done: where the tool was on, solid; where it only travelled, dashed; what is still to come, thin."""
+        done, here = run.at(seconds)
+        to_come, travelled, made = QPainterPath(), QPainterPath(), QPainterPath()
+        for i, step in enumerate(run.steps):
+            if i > done and not step.on:
+                continue
+            line = to_come if i > done else made if step.on else travelled
+            end = QPointF(*here) if i == done else QPointF(*step.b)
+            line.moveTo(self._at(*step.a))
+            line.lineTo(self._at(end.x(), end.y()))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for path, pen in (
+            (to_come, QPen(th.color("soft"), 1)),
+            (travelled, QPen(th.color("warn"), 1.4, Qt.PenStyle.DashLine)),
+            (made, QPen(th.color("focus"), 3)),
+        ):
+            p.setPen(pen)
+            p.drawPath(path)
+        at = self._at(*here)
+        on = done < len(run.steps) and run.steps[done].on
+        p.setPen(QPen(th.color("card"), 2))
+        p.setBrush(th.color("focus" if on else "warn"))
+        p.drawEllipse(at, 8, 8)
+        self._draw_order(p, run)
+
+    def _draw_order(self, p: QPainter, run: DryRun) -> None:
+        """In which order the longer lines are made; passes over the same line count once."""
+        p.setFont(th.font(th.TEXT, bold=True))
+        p.setPen(th.color("ink"))
+        begun: list[QPointF] = []
+        for line in run.lines:
+            at = self._at(*line[0].a)
+            far = max(QLineF(at, self._at(*step.b)).length() for step in line)
+            if far >= NUMBERED and not any(QLineF(at, other).length() < SAME_START for other in begun):
+                begun.append(at)
+                p.drawText(QRectF(at.x() - 34, at.y() - 26, 26, 24), Qt.AlignmentFlag.AlignRight, str(len(begun)))
 
     def _draw_foot(self, p: QPainter, bed: QRectF) -> None:
         assert self._machine is not None

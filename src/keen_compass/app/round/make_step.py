@@ -15,6 +15,7 @@ from keen_compass.app.parts import Button, Card, Line, Text
 from keen_compass.app.round import words
 from keen_compass.app.round.bed_canvas import BedCanvas
 from keen_compass.app.round.choices import ChoicesBar, fill, plain_combo
+from keen_compass.app.round.dry_run_bar import DryRunBar
 from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Makes
@@ -28,6 +29,7 @@ class MakeStep(QWidget):
         super().__init__()
         self._model = model
         self.bed = BedCanvas()
+        self.dry_run = DryRunBar(model, self.bed)
         self._asks = Text("", 17, bold=True)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setAccessibleName("Size of the piece")
@@ -101,6 +103,7 @@ class MakeStep(QWidget):
         layout.setSpacing(10)
         layout.addWidget(self.instruments)
         layout.addWidget(self.bed, 1)
+        layout.addWidget(self.dry_run)
         layout.addWidget(panel)
 
     def refresh(self) -> None:
@@ -139,6 +142,7 @@ class MakeStep(QWidget):
             context.machine, making.taken(), (place, making.next_piece(), number) if place else None,
             making.program() if runs else None, anchored=context.procedure.anchored,
         )  # fmt: skip
+        self.dry_run.refresh()
         plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
         proposed = str(Path.home() / f"{plain}-{context.procedure.noun}-{number}.{making.extension}")
         if not self.file.isModified():
