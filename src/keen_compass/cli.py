@@ -120,13 +120,14 @@ def _parser() -> argparse.ArgumentParser:
 
 def _procedures(options: argparse.Namespace) -> int:
     from keen_compass.procedures import REGISTRY, load
+    from keen_compass.words.procedures import about, title
 
     rows = [
         {
             "name": name,
-            "title": entry.title,
-            "needs": list(load(name).needs),
-            "piece": load(name).piece_name,
+            "title": title(name),
+            "needs": list(about(name).needs),
+            "piece": about(name).piece,
             "measurands": list(load(name).measurand_names),
             "yields": list(entry.yields),
         }
@@ -153,11 +154,13 @@ def _solve(options: argparse.Namespace) -> int:
         _print_json(load(options.example).example())
         return 0
     from keen_compass.procedures.case import case_from_json
+    from keen_compass.words.answers import solution_as_json
+    from keen_compass.words.say import Show
 
     body = _read_json(options.file)
     case = case_from_json(body)
     solution = load(case.procedure).solve(case)
-    _print_json(solution.to_json())
+    _print_json(solution_as_json(solution, Show(case.controller_units)))
     return 0
 
 
@@ -194,6 +197,7 @@ def _piece(options: argparse.Namespace) -> int:
     from keen_compass.procedures.base import Makes
     from keen_compass.procedures.case import length_mm
     from keen_compass.quantities.geometry import Box
+    from keen_compass.words.say import say
 
     procedure = load(options.procedure)
     given = dict(_pair(text) for text in options.settings)
@@ -214,9 +218,12 @@ def _piece(options: argparse.Namespace) -> int:
     if procedure.makes is Makes.MOVES:
         program = shape.program(TABLE, cycles)
         if options.format == "gcode":
-            write_whole(options.output, write_moves(program, settings).encode("ascii"))
+            write_whole(options.output, write_moves(program, settings, say).encode("ascii"))
             return 0
-        path = program.as_ticks(getattr(shape, "axis", "x"))  # what can't wait draws a tick wherever it would
+        # What can't wait draws a tick wherever it would.
+        path = program.as_ticks(
+            getattr(shape, "axis", "x"), say(program.title)
+        )  # what can't wait draws a tick wherever it would
         at = (0.0, 0.0)
     else:
         path = procedure.tool_path(shape, number)

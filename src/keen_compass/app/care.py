@@ -10,6 +10,7 @@ from keen_compass.errors import KeenCompassError
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.shop.kept import Doubt, Future, KeptValue
 from keen_compass.shop.store import Shop
+from keen_compass.words.say import say
 
 MOST_NAMED = 3  # damaged things that are named
 FIRST_LOOK, LOOK_AGAIN = 700, 60  # ms until the rows are looked at, and between two looks
@@ -133,7 +134,7 @@ class ShopCare(QObject):
         """Why it can only be looked at, what is damaged, what else there is to say about the file."""
         damage = self._shop.damage
         if damage:
-            named = ", ".join(d.words for d in damage[:MOST_NAMED])
+            named = ", ".join(say(d.what) for d in damage[:MOST_NAMED])
             more = f" and {len(damage) - MOST_NAMED} more" if len(damage) > MOST_NAMED else ""
             left = "is" if len(damage) == 1 else "are"
             self.asked.emit(
@@ -141,5 +142,7 @@ class ShopCare(QObject):
                 "It can only be looked at; what is sound can be kept as a new file.",
                 [("Keep what is sound…", self._keep_copy), ("Only look", lambda: None)],
             )
-        elif words := self._shop.why_read_only or self._shop.notice:
-            self.said.emit(words)
+        elif why := self._shop.why_read_only:
+            self.said.emit(why)
+        elif notice := self._shop.notice:
+            self.said.emit(say(notice))

@@ -31,6 +31,7 @@ from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.logbook import latest
 from keen_compass.shop.standing import spokes, standings
 from keen_compass.shop.store import Shop
+from keen_compass.words.procedures import does, title
 
 if TYPE_CHECKING:
     from keen_compass.app.happening import HappeningBar
@@ -337,7 +338,7 @@ class MainWindow(QMainWindow):
         for entry in REGISTRY.values():
             if entry.name in possible:
                 run = lambda name=entry.name: self.begin(name)  # noqa: E731
-                self._action(self._begin_menu, f"{entry.title}: {entry.does[0].lower()}{entry.does[1:]}", None, run)
+                self._action(self._begin_menu, f"{title(entry.name)}: {does(entry.name)}", None, run)
 
     def _action(
         self, menu: QMenu, words: str, key: QKeySequence | QKeySequence.StandardKey | None, run: Callable[[], object]

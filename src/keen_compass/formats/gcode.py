@@ -7,7 +7,7 @@ never leaves the bed; what doesn't fit is refused before a line is written.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 from keen_compass.errors import PieceError
@@ -16,6 +16,7 @@ from keen_compass.pieces.placement import check_on_bed
 from keen_compass.pieces.toolpath import Does, Span, Stroke, ToolPath
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.lengths import MM_PER_INCH
+from keen_compass.quantities.notes import Note
 
 BELOW_STOCK = 0.3  # mm deeper than the stock is thick, so that the last fibre is cut
 TAB_HEIGHT = 1.5  # mm; always less than half the stock
@@ -97,10 +98,10 @@ def write_gcode(path: ToolPath, settings: CutSettings) -> str:
     return "\n".join(lines) + "\n"
 
 
-def write_moves(program: MoveProgram, settings: CutSettings) -> str:
+def write_moves(program: MoveProgram, settings: CutSettings, say: Callable[[Note], str]) -> str:
     """Moves and program stops, spindle off. Raises PieceError where an axis would leave its travel.
 
-    Where Z itself runs, its zero is the low end of the run.
+    Where Z itself runs, its zero is the low end of the run. say: makes the remarks.
     """
     bed = settings.bed
     heights = [step.z for step in program.steps if isinstance(step, Go) and step.z is not None]
@@ -122,7 +123,7 @@ def write_moves(program: MoveProgram, settings: CutSettings) -> str:
                 "make the run shorter"
             )
     zero = "Z0 at the low end of its run" if heights else "Z0 on top of the stock"
-    lines = [*_head(program.title, settings, f"{zero}, spindle off")]
+    lines = [*_head(say(program.title), settings, f"{zero}, spindle off")]
     for step in program.steps:
         if isinstance(step, Go):
             words = [f"{letter}{_n(v, settings)}" for letter, v in (("X", step.x), ("Y", step.y), ("Z", step.z))
@@ -130,7 +131,7 @@ def write_moves(program: MoveProgram, settings: CutSettings) -> str:
             feed = [] if step.feed is None else [f"F{_n(step.feed, settings)}"]
             lines.append(" ".join(["G0" if step.feed is None else "G1", *words, *feed]))
         else:
-            lines += [f"({_comment(step.words)})", "M0"]
+            lines += [f"({_comment(say(step.read))})", "M0"]
     up = max(heights, default=settings.safe_height)
     return "\n".join([*lines, f"G0 Z{_n(up, settings)}", "M5", "M2"]) + "\n"
 

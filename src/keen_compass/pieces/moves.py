@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
 from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.notes import Note
 
 TICK = 6.0  # mm, length of a drawn tick
 TICK_ROW = 9.0  # mm between rows of ticks, one row for each cycle and direction
@@ -33,9 +34,9 @@ def aside(axis: str, across: float) -> Go:
 
 @dataclass(frozen=True, slots=True)
 class Stop:
-    """Wait; `words` say what to read. row: into which row a plotter draws its tick."""
+    """Wait. read: what is to be read there. row: into which row a plotter draws its tick."""
 
-    words: str
+    read: Note
     row: int = 0
 
 
@@ -43,7 +44,7 @@ class Stop:
 class MoveProgram:
     """Moves and stops in order, in the machine's coordinates, mm."""
 
-    title: str
+    title: Note
     steps: tuple[Go | Stop, ...]
 
     def corners(self) -> list[Point]:
@@ -54,7 +55,7 @@ class MoveProgram:
         """Where (x, y) it waits, in order."""
         return [at for step, at in self._walked() if isinstance(step, Stop)]
 
-    def as_ticks(self, axis: str) -> ToolPath:
+    def as_ticks(self, axis: str, title: str) -> ToolPath:
         """The same for a plotter: a tick at each stop, approached from where the program came."""
         here = before = (0.0, 0.0)
         strokes = []
@@ -66,7 +67,7 @@ class MoveProgram:
                 a, b = ((x, y + off), (x, y + off + TICK)) if axis == "x" else ((x + off, y), (x + off + TICK, y))
                 come = (before[0], a[1]) if axis == "x" else (a[0], before[1])
                 strokes.append(Stroke((a, b), approach=come))
-        return drawn(self.title, tuple(strokes))
+        return drawn(title, tuple(strokes))
 
     def _walked(self) -> Iterator[tuple[Go | Stop, Point]]:
         """Each step, and the (x, y) at which it ends."""

@@ -189,21 +189,21 @@ def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     ):  # fmt: skip
         play(HERON, procedure, quantity)
     set_clock(today - timedelta(days=96, hours=5))
-    shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
+    shop.put_event("heron", "new_sheet", "birch ply 9 mm")
     play(HERON, "rectangle")
     set_clock(today - timedelta(days=24, hours=2))
     shop.put_event("heron", "moved", "Moved to the new hall, belts tightened")
     skimmed = shop.value("heron", "bed")
     shop.put_stand_in("heron", replace(AFTER_MOVE, bed_since=skimmed.stored.value if skimmed else 0.0).to_json())
     set_clock(today - timedelta(days=9, hours=4))
-    shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
+    shop.put_event("heron", "new_sheet", "birch ply 9 mm")
     no_time = "Checked after the move; no time before the harbour signs are cut"
     for procedure, quantity in (
         ("squareness", ""), ("bed", "x_tram"), ("speed", "x_speed"), ("backlash", "x_backlash"),
         ("backlash", "y_backlash"), ("rectangle", ""),
     ):  # fmt: skip
         play(HERON, procedure, quantity, correct=False, why_not=no_time)
-    shop.put_event("heron", "new_sheet", "New sheet: birch ply 9 mm")
+    shop.put_event("heron", "new_sheet", "birch ply 9 mm")
 
 
 def _kingfisher(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -> None:
@@ -242,7 +242,7 @@ def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     play(SWIFT, "squareness", "", "rule-60in")
     play(SWIFT, "travel-run", "tracking", "rule-60in")
     set_clock(today - timedelta(days=31))
-    shop.put_event("swift", "new_sheet", "New roll: white vinyl")
+    shop.put_event("swift", "new_sheet", "white vinyl")
     shop.put_event("swift", "tool", "New blade, cutting force set")
     held = shop.value("swift", "y_steps")
     if held and isinstance(held.stored, StoredResolution):

@@ -34,6 +34,8 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.drive import PARTS_WITHIN, Drive
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth, random_truth
+from keen_compass.words.answers import finding_as_json
+from keen_compass.words.say import PLAIN, say
 
 MOST_ROUNDS = 5
 START_OFF = 0.012  # a start this far off is still plausible
@@ -167,7 +169,7 @@ class Practice:
                 {
                     "files": r.files,
                     "readings": [{"measurand": m, "values": v} for m, v in r.readings.items()],
-                    "findings": [f.to_json() for f in r.solution.findings],
+                    "findings": [finding_as_json(f, PLAIN) for f in r.solution.findings],
                 }
                 for r in self.rounds
             ],
@@ -200,7 +202,7 @@ def file_for(procedure: Procedure[Any], shape: Any, number: int, cycles: int) ->
     if procedure.makes is Makes.NOTHING:
         return ""
     if procedure.makes is Makes.MOVES:
-        return write_moves(shape.program(TABLE, cycles), settings)
+        return write_moves(shape.program(TABLE, cycles), settings, say)
     at = shape.origin if procedure.anchored else (GAP + 20, GAP + 20)
     return write_gcode(procedure.tool_path(shape, number).moved(*at), settings)
 

@@ -19,15 +19,13 @@ if TYPE_CHECKING:
 class Entry:
     """Enough of a procedure for the first screen.
 
-    does: the first words of what it asks for; minutes it takes; module: where it lives.
+    minutes: that it takes. module: where it lives, and its texts in `words.texts`.
     takes: kinds of file that a machine must take for it, all where empty.
     apart: each axis is a round of its own, but for the run that is called `together`.
     """
 
     name: str
-    title: str
     yields: tuple[str, ...]
-    does: str
     minutes: int
     module: str
     takes: tuple[str, ...] = ()
@@ -43,27 +41,18 @@ _STEPS = ("x_steps", "y_steps")
 REGISTRY: dict[str, Entry] = {
     e.name: e
     for e in (
+        Entry("drive-train", ("x_steps", "y_steps", "z_steps"), 5, "drive_train", apart=True),
+        Entry("rectangle", _STEPS, 15, "rectangle"),
+        Entry("backlash", ("x_backlash", "y_backlash", "z_backlash"), 6, "backlash", ("gcode",), apart=True),
         Entry(
-            "drive-train", "Drive train", ("x_steps", "y_steps", "z_steps"),
-            "Count the parts: a starting value", 5, "drive_train", apart=True,
+            "travel-run", ("x_steps", "y_steps", "z_steps", "x_backlash", "y_backlash", "z_backlash", "tracking"), 20,
+            "travel_run", apart=True, together="tracking",
         ),
-        Entry("rectangle", "X and Y steps", _STEPS, "Cut and measure a stepped outline", 15, "rectangle"),
-        Entry("backlash", "Backlash", ("x_backlash", "y_backlash", "z_backlash"), "One dial, out and back", 6,
-              "backlash", ("gcode",), apart=True),
-        Entry(
-            "travel-run", "Travel run",
-            ("x_steps", "y_steps", "z_steps", "x_backlash", "y_backlash", "z_backlash", "tracking"),
-            "Read a rule along the axis, up and back", 20, "travel_run", apart=True, together="tracking",
-        ),
-        Entry("squareness", "Squareness", ("squareness",), "Draw a rectangle and measure its diagonals", 12,
-              "squareness"),
-        Entry("home", "Home offset", ("x_home", "y_home"), "Draw two lines near a corner of the stock", 8, "home",
-              ("gcode",)),
-        Entry("bed", "Bed and head", ("x_tram", "y_tram", "bed"), "Read a dial over the bed", 15, "bed", ("gcode",)),
-        Entry("speed", "Fastest feed", ("x_speed", "y_speed"), "Run out and back, faster and faster", 10, "speed",
-              ("gcode",), apart=True),
-        Entry("reference-lines", "Reference lines", _STEPS, "Mark the bed, check it later with a rule", 10,
-              "reference_lines"),
+        Entry("squareness", ("squareness",), 12, "squareness"),
+        Entry("home", ("x_home", "y_home"), 8, "home", ("gcode",)),
+        Entry("bed", ("x_tram", "y_tram", "bed"), 15, "bed", ("gcode",)),
+        Entry("speed", ("x_speed", "y_speed"), 10, "speed", ("gcode",), apart=True),
+        Entry("reference-lines", _STEPS, 10, "reference_lines"),
     )
 }  # fmt: skip
 
@@ -77,16 +66,24 @@ def load(name: str) -> Procedure[Any]:
     return procedure
 
 
-def understands(name: str, parameters: Parameters | None) -> str:
-    """What is wrong with a procedure's name and the parameters of a piece of it, or an empty text."""
+def check_understood(name: str, parameters: Parameters | None) -> None:
+    """Raise InputError where a procedure of that name, or parameters of a piece of it, are not known."""
     try:
         procedure = load(name)
         if parameters is not None:
             procedure.measurands(procedure.piece(parameters))
+    except KeenCompassError:
+        raise
+    except (TypeError, ValueError, KeyError, AttributeError, OverflowError):
+        raise InputError("these are no parameters of such a piece") from None
+
+
+def understands(name: str, parameters: Parameters | None) -> str:
+    """What is wrong with them, or an empty text."""
+    try:
+        check_understood(name, parameters)
     except KeenCompassError as error:
         return str(error)
-    except (TypeError, ValueError, KeyError, AttributeError, OverflowError):
-        return "these are no parameters of such a piece"
     return ""
 
 

@@ -28,6 +28,7 @@ from keen_compass.procedures.results import (
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Held, Measurement, zeroing
+from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 
@@ -71,10 +72,10 @@ class BacklashRun:
         steps: list[Go | Stop] = [aside(self.axis, self.across)]
         for k in range(1, cycles + 1):
             steps += [
-                self._go(-slack_of(self.travel)), self._go(0), Stop(f"{k}: zero the dial"),
-                self._go(self.travel), self._go(0), Stop(f"{k}: read the dial"),
+                self._go(-slack_of(self.travel)), self._go(0), Stop(note("backlash.zero", count=k)),
+                self._go(self.travel), self._go(0), Stop(note("backlash.read", count=k)),
             ]  # fmt: skip
-        return MoveProgram(f"backlash, {self.axis.upper()}, {self.travel:g} mm out and back", tuple(steps))
+        return MoveProgram(note("backlash.program", axis=self.axis, travel=self.travel), tuple(steps))
 
     def _go(self, p: float) -> Go:
         return Go(**{self.axis: self.start + p}, feed=FEEDS[self.take_up])
@@ -84,27 +85,19 @@ class Backlash(Procedure[BacklashRun]):
     """See the module."""
 
     name = "backlash"
-    needs = ("steps per unit set first", "a dial against the moving part, along the axis")
     surface = Surface.DIAL
     large = ("travel",)
     makes = Makes.MOVES
-    piece_name = "no piece: the axis leaves a zeroed dial and comes back to it"
     measurand_names = ("return",)
     suits = ("dial gauge", "depth gauge", "caliper")
     passes = 5
     numbered = False
     per_axis = "backlash"
     sides = ()
-    lookalikes = (
-        "Set steps per unit first: a wrong scale is not lost motion.",
-        "With compensation switched off the whole lost motion shows; with it on, only what is left of it.",
-        "A dial on a loose stand, or not square to its face, gives way like a loose axis.",
-        "A heavy axis that overruns when it reverses needs its slack taken up slowly.",
-    )
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis, whether compensation is on, and how the slack is taken up."""
-        slow = Choice("take_up", "Slack taken up", (("at the usual feed", "usual"), ("slowly, heavy axis", "slow")))
+        slow = Choice("take_up", "backlash.take_up", (("backlash.usual", "usual"), ("backlash.slow", "slow")))
         return (self.axis_choice(machine), COMPENSATION, slow)
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
@@ -136,10 +129,9 @@ class Backlash(Procedure[BacklashRun]):
 
     def measurands(self, piece: BacklashRun) -> tuple[Measurand, ...]:
         """The dial's failure to return."""
-        hint = "How far the needle stays short of zero; past zero is −"
         return (
             Measurand(
-                "return", f"{piece.axis.upper()} short by", piece.axis, 0.0, RETURN[piece.axis], hint=hint, signed=True
+                "return", _short_by(piece), piece.axis, 0.0, RETURN[piece.axis], hint="backlash.how", signed=True
             ),
         )
 
@@ -149,20 +141,19 @@ class Backlash(Procedure[BacklashRun]):
         self.check_readings(case, ("return",), positive=False)
         quantity = f"{run.axis}_backlash"
         if "return" not in case.readings:
-            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, "No reading yet."),))
+            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note("nothing_read")),))
         measured = dial_mean(case, "return")
         shortfall = _zeroed(case, measured)
         if not case.confirmed:
-            asks = odd_reading(case, [measured], {"return": f"{run.axis.upper()} short by"})
+            asks = odd_reading(case, [measured], {"return": _short_by(run)})
             if not asks and abs(measured.value) > run.travel / 2:
-                moved = case.shown(run.travel)
-                asks = f"{case.shown(measured.value)} of {moved} moved: does the dial touch the right part?"
+                asks = note("backlash.too_much", read=measured.value, moved=run.travel)
             if asks:
                 return Solution((no_number(case, quantity, Verdict.IMPLAUSIBLE, asks),))
         outcome = backlash_outcome(case, quantity, shortfall, compensation_off=run.compensation_off)
         notes = list(outcome.notes)
         if run.compensation_off:
-            notes.append("Measured with compensation switched off: switch it on with the new number.")
+            notes.append(note("backlash.switch_on"))
         if run.axis == "z":
             notes.append(ABBE)
         return Solution((judged(case, replace(outcome, notes=tuple(notes)), self),), (), assumed_notes(case))
@@ -194,6 +185,10 @@ class Backlash(Procedure[BacklashRun]):
 
 
 PROCEDURE = Backlash()
+
+
+def _short_by(run: BacklashRun) -> Note:
+    return note("backlash.short_by", axis=run.axis)
 
 
 def _zeroed(case: Case, measured: Measurement) -> Uncertain:

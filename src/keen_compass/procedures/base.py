@@ -27,6 +27,7 @@ from keen_compass.quantities.charts import Chart, Extent, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.readings import Kind, number_of
 
 
@@ -71,7 +72,7 @@ class Measurand:
     line: where its dimension line is drawn, piece coordinates, mm.
     side: on which side of the piece its dimension line is drawn, as (±1, 0) or (0, ±1) in X and Y.
     box_at: where its callout goes instead of onto its line, piece coordinates, mm; None for the usual place.
-    hint: how to read it, one short sentence.
+    label, hint: what it is called, and how to read it.
     unit: mm (a length, as typed), or what a plain number counts: °, teeth, mm/min, empty for a bare number.
     signed: readings below zero make sense. way: direction of approach, ±1, where that matters.
     at: where on the bed it is read, mm.
@@ -79,13 +80,13 @@ class Measurand:
     """
 
     name: str
-    label: str
+    label: Said
     axis: str
     nominal: float
     where: Where
     line: tuple[Point, Point] = ((0.0, 0.0), (0.0, 0.0))
     side: tuple[int, int] = (0, 0)
-    hint: str = ""
+    hint: Said = ""
     box_at: Point | None = None
     unit: str = "mm"
     signed: bool = False
@@ -101,11 +102,11 @@ class Measurand:
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """Something to choose before a piece is made: parameter name, label, (words, value) of each option."""
+    """Something to choose before a piece is made: parameter name, label, (what it is called, value) of each option."""
 
     name: str
-    label: str
-    options: tuple[tuple[str, object], ...]
+    label: Said
+    options: tuple[tuple[Said, object], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,7 +148,7 @@ class Surroundings:
         return {"compensation": 0.0 if drawn else self.tool.diameter, "made_by": "drawn" if drawn else "cut"}
 
 
-COMPENSATION = Choice("compensation_off", "Compensation", (("on", False), ("off", True)))
+COMPENSATION = Choice("compensation_off", "compensation", (("on", False), ("off", True)))
 
 
 class Run(Protocol):
@@ -208,20 +209,17 @@ class Procedure(Generic[P]):
     anchored: its piece lies where it says itself (`origin`, `boxes`), not at the next free place.
     placing: parameters that only say where on the sheet it lies: two pieces that differ in nothing else are equal.
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
-    floor: what keeps it open however often one reads.
+    floor: code of what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed.
     """
 
     name: str
-    needs: tuple[str, ...]
     surface: Surface
     large: tuple[str, ...] = ("width", "height")
     steps: tuple[Step, ...] = ALL_STEPS
     makes: Makes = Makes.PIECE
-    piece_name: str = ""
     measurand_names: tuple[str, ...] = ()
     counts: Mapping[str, str] = MappingProxyType({})
-    lookalikes: tuple[str, ...] = ()
     suits: tuple[str, ...] = ()
     passes: int = 3
     sized: bool = False
@@ -234,12 +232,7 @@ class Procedure(Generic[P]):
     marks_bed: bool = False
     placing: tuple[str, ...] = ()
     draws: bool = False
-    floor: str = "The {instrument}'s own error and division keep it open: only a better instrument can tell."
-
-    @property
-    def title(self) -> str:
-        """As the registry has it, which the first screen knows without the procedure."""
-        return REGISTRY[self.name].title
+    floor: str = "floor"
 
     @property
     def yields(self) -> tuple[str, ...]:
@@ -265,17 +258,16 @@ class Procedure(Generic[P]):
     def axis_choice(self, machine: Machine) -> Choice:
         """Along which of the machine's axes."""
         axes = (q[0] for q in machine.quantities if QUANTITIES[q].family == self.per_axis)
-        return Choice("axis", "Axis", tuple((a.upper(), a) for a in axes))
+        return Choice("axis", "axis", tuple((plain(a.upper()), a) for a in axes))
 
     @property
     def noun(self) -> str:
         """What one goes through of it: a piece or a run."""
         return "piece" if self.makes is Makes.PIECE else "run"
 
-    def heading(self, parameters: Parameters) -> str:
+    def heading(self, parameters: Parameters) -> Note:
         """Its title, with the axis where there is one."""
-        axis = str(parameters.get("axis", "")).upper()
-        return f"{self.title}, {axis}" if axis else self.title
+        return note("heading", procedure=self.name, axis=str(parameters.get("axis", "")))
 
     def suits_for(self, chosen: Parameters) -> tuple[str, ...]:
         """Kinds of instrument for what was chosen, best first."""
@@ -304,7 +296,7 @@ class Procedure(Generic[P]):
     def spots(self, piece: P, machine: Machine, passes: int) -> tuple[Box, ...]:
         """Where a piece that lies where it says itself, or a run that a plotter draws, leaves its marks."""
         if isinstance(piece, Moves):
-            return (visited(piece.program(machine, passes).as_ticks(piece.axis).strokes),)
+            return (visited(piece.program(machine, passes).as_ticks(piece.axis, "").strokes),)
         return piece.boxes() if isinstance(piece, Anchored) else ()
 
     def on(self, machine: Machine) -> Box:

@@ -20,6 +20,7 @@ from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import (
     PER_METRE,
     amount_outcome,
+    arithmetic,
     assumed_notes,
     judged,
     no_number,
@@ -29,8 +30,8 @@ from keen_compass.procedures.results import (
 from keen_compass.quantities.charts import Extent, Heights, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import format_mm, length_in_words
 from keen_compass.quantities.measuring import Held, Measurement
+from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, limits
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.plane import Plane, fit_plane, shims, tram_tilt
@@ -78,8 +79,8 @@ class BedRun:
         steps: list[Go | Stop] = []
         for name, (x, y) in self.points().items():
             column, row = name.split("_")[1:]
-            steps += [Go(x=x, y=y), Stop(f"column {column}, row {row}: read the height")]
-        return MoveProgram(f"bed, {self.columns} x {self.rows} heights", tuple(steps * max(cycles, 1)))
+            steps += [Go(x=x, y=y), Stop(note("bed.read", column=column, row=row))]
+        return MoveProgram(note("bed.program", columns=self.columns, rows=self.rows), tuple(steps * max(cycles, 1)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,42 +99,34 @@ class TramRun:
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
         """Stay there; the arm is swung by hand."""
         steps: list[Go | Stop] = [Go(x=self.x, y=self.y)]
-        words = {"x_high": "+X", "y_high": "+Y", "x_low": "-X", "y_low": "-Y"}
         for _ in range(max(cycles, 1)):
-            steps += [Stop(f"arm towards {words[name]}: read the dial") for name in TRAM]
-        return MoveProgram(f"head tram, arm {self.radius:g} mm", tuple(steps))
+            steps += [Stop(note("bed.swing", side=_side(name))) for name in TRAM]
+        return MoveProgram(note("bed.tram_program", radius=self.radius), tuple(steps))
 
 
 class Bed(Procedure[BedRun | TramRun]):
     """See the module."""
 
     name = "bed"
-    needs = ("a dial or depth gauge in the head", "a clean bed")
     surface = Surface.GRID
     large = ("radius",)
     makes = Makes.MOVES
-    piece_name = "no piece: the head stops over a grid of points, or a dial is swung round over one"
     measurand_names = ("h_1_1 … h_n_m", *TRAM)
     suits = ("dial gauge", "depth gauge", "caliper")
     passes = 1
     numbered = False
-    lookalikes = (
-        "Chips or a curled spoilboard under the foot of the gauge look like a hollow bed.",
-        "A head that leans shows steps between passes, not a slope of the bed: tram it first.",
-        "Z that loses steps while you walk drifts like a tilted bed: read the first point again at the end.",
-    )
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """The bed's heights, or the head's tram."""
-        runs: tuple[tuple[str, object], ...] = (("heights of the bed", "heights"),)
+        runs: tuple[tuple[Said, object], ...] = (("bed.heights", "heights"),)
         if "x_tram" in machine.quantities:
-            runs = (("how the head stands", "tram"), *runs)
-        grid = tuple((f"{c} × {r}", f"{c}x{r}") for c, r in ((5, 4), (3, 3), (7, 5), (9, 7)))
-        return (Choice("run", "Read", runs), Choice("grid", "Points", grid))
+            runs = (("bed.tram", "tram"), *runs)
+        grid = tuple((plain(f"{c} × {r}"), f"{c}x{r}") for c, r in ((5, 4), (3, 3), (7, 5), (9, 7)))
+        return (Choice("run", "bed.run", runs), Choice("grid", "bed.grid", grid))
 
-    def heading(self, parameters: Parameters) -> str:
+    def heading(self, parameters: Parameters) -> Note:
         """The bed, or the head."""
-        return "Head tram" if parameters.get("run") == "tram" else "Bed"
+        return note("bed.heading_tram" if parameters.get("run") == "tram" else "bed.heading")
 
     def chosen_for(self, quantity: str) -> dict[str, object]:
         """Which choices yield a quantity."""
@@ -179,18 +172,16 @@ class Bed(Procedure[BedRun | TramRun]):
     def measurands(self, piece: BedRun | TramRun) -> tuple[Measurand, ...]:
         """Point by point as walked, or the four places of the arm."""
         if isinstance(piece, TramRun):
-            labels = {"x_high": "+X side", "y_high": "+Y side", "x_low": "−X side", "y_low": "−Y side"}
             R = piece.radius
             places = {"x_high": (R, 0.0), "y_high": (0.0, R), "x_low": (-R, 0.0), "y_low": (0.0, -R)}
-            hint = "A larger reading is a smaller gap"
             return tuple(
                 Measurand(
                     m,
-                    labels[m],
+                    note("bed.side", side=_side(m)),
                     m[0],
                     0.0,
                     Gap(m[0], 1 if m.endswith("high") else -1, R),
-                    hint=hint,
+                    hint="bed.how_gap",
                     signed=True,
                     at=places[m],
                 )
@@ -199,8 +190,8 @@ class Bed(Procedure[BedRun | TramRun]):
         points = piece.points()
         first = next(iter(points.values()))
         return tuple(
-            Measurand(name, f"column {name.split('_')[1]}, row {name.split('_')[2]}", "", 0.0, Height(i, first),
-                      hint="Higher is +, lower is −", signed=True, at=place)
+            Measurand(name, _at(name), "", 0.0, Height(i, first),
+                      hint="bed.how_height", signed=True, at=place)
             for i, (name, place) in enumerate(points.items())
         )  # fmt: skip
 
@@ -255,11 +246,10 @@ class Bed(Procedure[BedRun | TramRun]):
         if "tilt_x_mm_per_m" not in figures:
             return Shown()
         tilts = tuple(
-            (f"Tilt along {a.upper()}", f"{format_mm(figures[f'tilt_{a}_mm_per_m'], 2, signed=True)} mm per m")
-            for a in ("x", "y")
+            (note("bed.tilt", axis=a), note("bed.per_metre", slope=figures[f"tilt_{a}_mm_per_m"])) for a in ("x", "y")
         )
-        left = ("Left when levelled", length_in_words(figures["off_the_plane"], figures.get("units", "mm")))
-        return Shown((*tilts, left, ("Points read", f"{figures['read']} of {figures['of']}")))
+        left = ("bed.left", note("bed.length", mm=figures["off_the_plane"]))
+        return Shown((*tilts, left, ("bed.points", note("bed.of", read=figures["read"], of=figures["of"]))))
 
     def chart(self, figures: Figures) -> Heights | None:
         """What is left above the plane."""
@@ -283,8 +273,8 @@ class Bed(Procedure[BedRun | TramRun]):
             for i, m in enumerate(points) if m in case.readings
         }  # fmt: skip
         if len(measured) < 4:
-            note = f"{len(measured)} of {len(points)} heights read; four at least show a plane and what is off it."
-            return Solution((no_number(case, "bed", Verdict.UNRESOLVED, note),))
+            why = note("bed.few_heights", read=len(measured), of=len(points))
+            return Solution((no_number(case, "bed", Verdict.UNRESOLVED, why),))
         labels = {m: _at(m) for m in measured}
         if not case.confirmed and (asks := odd_reading(case, measured.values(), labels)):
             return Solution((no_number(case, "bed", Verdict.IMPLAUSIBLE, asks),))
@@ -296,18 +286,18 @@ class Bed(Procedure[BedRun | TramRun]):
         skim = raw + SKIM_MARGIN
         high, low = (case.in_its_unit(f(heights.values()), "mm") for f in (max, min))
         margin = case.in_its_unit(SKIM_MARGIN, "mm")
-        formula = f"{old.number(case.decimals_of('bed'))} + {high} − {low} + {margin}".replace("− −", "+ ").replace(
+        text = f"{old.number(case.decimals_of('bed'))} + {high} − {low} + {margin}".replace("− −", "+ ").replace(
             "+ −", "− "
         )
-        outcome = amount_outcome(case, "bed", old.base + skim, found, formula)
+        outcome = amount_outcome(case, "bed", old.base + skim, found, arithmetic(text))
         lift = shims(plane, _corners(run))
-        notes = _what_to_do(case, found, T, plane, lift, raw, skim)
+        notes = _what_to_do(found, T, plane, lift, raw, skim)
         finding = judged(case, replace(outcome, notes=notes), self)
         figures = {
             "highest_minus_lowest": found.value, "as_read": raw, "skim": skim,
             "tilt_x_mm_per_m": plane.tilt_x * PER_METRE,
             "tilt_y_mm_per_m": plane.tilt_y * PER_METRE, "off_the_plane": plane.flatness, "shims": lift,
-            "units": case.controller_units, "read": len(measured), "of": len(points),
+            "read": len(measured), "of": len(points),
             "rest": {m: plane.rest[points[m]] for m in measured},
         }  # fmt: skip
         return Solution((finding,), (), assumed_notes(case), figures)
@@ -317,18 +307,18 @@ class Bed(Procedure[BedRun | TramRun]):
     def _tram(self, case: Case, run: TramRun, axis: str) -> Finding:
         quantity, names = f"{axis}_tram", (f"{axis}_high", f"{axis}_low")
         if not set(names) <= case.readings.keys():
-            return no_number(case, quantity, Verdict.UNRESOLVED, f"Read both {axis.upper()} sides.")
+            return no_number(case, quantity, Verdict.UNRESOLVED, note("bed.both_sides", axis=axis))
         high, low = (case.measured(m, held=Held.AGAINST) for m in names)
-        labels = {names[0]: f"+{axis.upper()} side", names[1]: f"−{axis.upper()} side"}
+        labels = {name: note("bed.side", side=_side(name)) for name in names}
         if not case.confirmed and (asks := odd_reading(case, (high, low), labels)):
             return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks)
         tilt = weighed(case, quantity, _tilt(run, high, low).times(PER_METRE))
         old = case.amount(quantity)
         held, a, b = (case.in_its_unit(x, "mm") for x in (old.base, high.value, low.value))
-        formula = f"{held} − 1000 × ({a} − {b}) ÷ (2 × {run.radius:g})"
+        text = f"{held} − 1000 × ({a} − {b}) ÷ (2 × {run.radius:g})"
         if quantity in case.known:
-            formula = f"{held} + {case.in_its_unit(-tilt.value, 'mm')}".replace("+ −", "− ")
-        outcome = amount_outcome(case, quantity, old.base - tilt.value, tilt, formula)
+            text = f"{held} + {case.in_its_unit(-tilt.value, 'mm')}".replace("+ −", "− ")
+        outcome = amount_outcome(case, quantity, old.base - tilt.value, tilt, arithmetic(text))
         finding = judged(case, replace(outcome, notes=_shim(case, run, axis, tilt.value)), self)
         return replace(finding, notes=()) if finding.verdict is Verdict.IN else finding
 
@@ -344,7 +334,7 @@ def _corners(run: BedRun) -> dict[str, tuple[float, float]]:
 def _tilt(run: TramRun, high: Measurement, low: Measurement) -> Uncertain:
     """On both sides the needle stands elsewhere: the dial's own error is in each."""
     own = tuple(
-        (replace(s, name=f"{s.name}, low side") if s.cause is Cause.OWN_ERROR else s, c) for s, c in low.mean.effects
+        (replace(s, name=f"{s.name}|low side") if s.cause is Cause.OWN_ERROR else s, c) for s, c in low.mean.effects
     )
     return tram_tilt(high.mean, replace(low.mean, effects=own), run.radius)
 
@@ -381,7 +371,7 @@ def _range(measured: list[Measurement]) -> Uncertain:
     effects = tuple(
         (
             Source(
-                f"range, {cause}",
+                f"range|{cause}",
                 half / K_95 * math.sqrt(share),
                 cause,
                 max(dof, FEWEST_DOF) if cause is Cause.REPEATS else math.inf,
@@ -393,46 +383,46 @@ def _range(measured: list[Measurement]) -> Uncertain:
     return Uncertain(factor * raw, effects)
 
 
-def _at(measurand: str) -> str:
+def _at(measurand: str) -> Note:
     column, row = measurand.split("_")[1:]
-    return f"column {column}, row {row}"
+    return note("bed.at", column=column, row=row)
+
+
+def _side(measurand: str) -> str:
+    """Of the head, as a way: ``+x``."""
+    return f"{'+' if measurand.endswith('high') else '-'}{measurand[0]}"
 
 
 def _what_to_do(
-    case: Case, spread: Uncertain, T: float, plane: Plane, lift: Mapping[str, float], raw: float, skim: float
-) -> tuple[str, ...]:  # fmt: skip
+    spread: Uncertain, T: float, plane: Plane, lift: Mapping[str, float], raw: float, skim: float
+) -> tuple[Note, ...]:  # fmt: skip
     U = spread.U
     if spread.value + U <= T:
-        return ("Leave it.",)
-    by = case.shown(skim)
-    seen = f"{case.shown(raw)} as the head sees it and {case.shown(SKIM_MARGIN)} to clean up"
-    raised = ", ".join(f"{name} +{case.shown(v)}" for name, v in lift.items() if v > U / 4)
-    left = case.shown(plane.flatness)
+        return (note("bed.leave"),)
+    skimmed = note("bed.skim", skim=skim, raw=raw, margin=SKIM_MARGIN)
+    raised = [[corner, v] for corner, v in lift.items() if v > U / 4]
     if plane.flatness + U <= T and raised:
-        return (f"Shim the bed: {raised}; {left} is left.", f"Or skim by {by}: {seen}.")
-    shims_leave = f"Shims alone leave {left} ({raised})." if raised else f"It is level; {left} is off the plane."
-    return (f"Skim by {by}: {seen}.", shims_leave)
+        return note("bed.shim", raised=raised, left=plane.flatness), replace(skimmed, code="bed.or_skim")
+    if raised:
+        return skimmed, note("bed.shims_leave", raised=raised, left=plane.flatness)
+    return skimmed, note("bed.level", left=plane.flatness)
 
 
-def _shim(case: Case, run: TramRun, axis: str, tilt: float) -> tuple[str, ...]:
+def _shim(case: Case, run: TramRun, axis: str, tilt: float) -> tuple[Note, ...]:
     """Where a shim goes, as the head is held. tilt: mm per m, positive where the top leans towards +."""
-    thick = case.shown(abs(tilt) / PER_METRE * run.mount, 3)
-    letter, top, foot = axis.upper(), "+" if tilt > 0 else "−", "−" if tilt > 0 else "+"
-    over = f"over {case.shown(run.mount, 0)} between the head’s screws"
+    top, foot = ("+", "-") if tilt > 0 else ("-", "+")
+    thick = {"thick": abs(tilt) / PER_METRE * run.mount, "mount": run.mount}
     match case.head:
         case "stands":  # what is under the side that it leans to is raised
-            return (f"A shim of {thick} under the {top}{letter} side of the flange, {over}.",)
+            return (note("bed.shim_under", side=f"{top}{axis}", **thick),)
         case "hangs":  # what is above the other side is pushed down
-            return (f"A shim of {thick} above the {foot}{letter} side of the flange, {over}.",)
+            return (note("bed.shim_above", side=f"{foot}{axis}", **thick),)
         case "":
-            return (
-                f"Its top leans towards {top}{letter} by {thick} {over}. Say in the machine’s form how the head is "
-                "held: then it says where the shim goes.",
-            )
+            return (note("bed.say_how_held", side=f"{top}{axis}", **thick),)
     side, plate = case.head.removeprefix("plate_").split("_")
     if plate != axis:
-        return (f"Turn the head on its plate: the top goes {thick} towards {foot}{letter}, {over}.",)
+        return (note("bed.turn_head", side=f"{foot}{axis}", **thick),)
     # Behind the screws of the end that has to move off the plate.
-    outwards = "−" if side == "low" else "+"
+    outwards = "-" if side == "low" else "+"
     end = "top" if outwards == foot else "bottom"
-    return (f"A shim of {thick} behind the {end} screws, {over}.",)
+    return (note("bed.shim_behind", end=end, **thick),)

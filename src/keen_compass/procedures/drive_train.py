@@ -13,10 +13,11 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Part
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Step, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, number
-from keen_compass.procedures.results import judged, no_number, scale_outcome
+from keen_compass.procedures.results import arithmetic, judged, no_number, scale_outcome
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Setting, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
+from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
@@ -39,34 +40,24 @@ from keen_compass.solve.drive import (
 FEWEST, MOST = 1e-4, 1e7  # steps per mm, beyond which a number was mistyped
 SAME = 1e-6  # relative; parts that give the same number are the same parts
 
-# name → (label, unit, usual value, hint); in the order in which they sit in the chain.
-PARTS: dict[str, tuple[str, str, float | None, str]] = {
-    "step_angle": ("step angle", "°", 1.8, "On the motor’s plate"),
-    "microsteps": ("microsteps", "", None, "As the driver’s switch stands, not as it should"),
-    "counts": ("counts per turn", "", None, "Of the encoder, all four edges counted"),
-    "electronic_ratio": ("electronic ratio", "", 1.0, "What the drive multiplies counts by"),
-    "reduction": ("gear reduction", "", 1.0, "Motor turns for one turn behind the gear; 1 without a gear"),
-    "pitch": ("pitch", "mm", None, "From one thread to the next, not the lead"),
-    "threads_per_inch": ("threads per inch", "", None, "Count them over an inch"),
-    "starts": ("starts", "", 1.0, "Look at the screw’s end: how many threads begin there?"),
-    "belt_pitch": ("belt pitch", "mm", None, "From tooth to tooth"),
-    "module": ("module", "mm", None, "Normal module, on the rack or its drawing"),
-    "teeth": ("teeth", "", None, "Of pulley or pinion: count twice"),
-    "helix_angle": ("helix angle", "°", None, "Of the teeth against the rack’s width"),
-    "diameter": ("roller diameter", "mm", None, "Measured, not read off a list"),
-    "media": ("media thickness", "mm", 0.0, "Half of it runs outside the roller"),
+# name → (unit, usual value); in the order in which they sit in the chain.
+PARTS: dict[str, tuple[str, float | None]] = {
+    "step_angle": ("°", 1.8), "microsteps": ("", None), "counts": ("", None), "electronic_ratio": ("", 1.0),
+    "reduction": ("", 1.0), "pitch": ("mm", None), "threads_per_inch": ("", None), "starts": ("", 1.0),
+    "belt_pitch": ("mm", None), "module": ("mm", None), "teeth": ("", None), "helix_angle": ("°", None),
+    "diameter": ("mm", None), "media": ("mm", 0.0),
+}  # fmt: skip
+MOTORS: dict[str, tuple[str, ...]] = {
+    "stepper": ("step_angle", "microsteps"),
+    "encoder": ("counts", "electronic_ratio"),
 }
-MOTORS: dict[str, tuple[str, tuple[str, ...]]] = {
-    "stepper": ("stepper", ("step_angle", "microsteps")),
-    "encoder": ("with encoder", ("counts", "electronic_ratio")),
-}
-DRIVES: dict[str, tuple[str, Drive, tuple[str, ...]]] = {
-    "belt": ("belt", Drive.BELT, ("belt_pitch", "teeth")),
-    "screw": ("screw, by pitch", Drive.SCREW, ("pitch", "starts")),
-    "screw_tpi": ("screw, by threads per inch", Drive.SCREW, ("threads_per_inch", "starts")),
-    "rack": ("straight rack", Drive.RACK, ("module", "teeth")),
-    "helical_rack": ("helical rack", Drive.HELICAL_RACK, ("module", "teeth", "helix_angle")),
-    "roller": ("feed roller", Drive.ROLLER, ("diameter", "media")),
+DRIVES: dict[str, tuple[Drive, tuple[str, ...]]] = {
+    "belt": (Drive.BELT, ("belt_pitch", "teeth")),
+    "screw": (Drive.SCREW, ("pitch", "starts")),
+    "screw_tpi": (Drive.SCREW, ("threads_per_inch", "starts")),
+    "rack": (Drive.RACK, ("module", "teeth")),
+    "helical_rack": (Drive.HELICAL_RACK, ("module", "teeth", "helix_angle")),
+    "roller": (Drive.ROLLER, ("diameter", "media")),
 }
 _PARAMETERS = {"axis", "motor", "drive", "fastest_feed"}
 
@@ -82,44 +73,41 @@ class Chain:
 
     def parts(self) -> tuple[str, ...]:
         """Names of the numbers, from the motor to the carriage."""
-        return (*MOTORS[self.motor][1], "reduction", *DRIVES[self.drive][2])
+        return (*MOTORS[self.motor], "reduction", *DRIVES[self.drive][1])
 
     def link_of(self, part: str) -> int:
         """0 for the motor, 1 for the gear, 2 for what drives the carriage."""
-        return 0 if part in MOTORS[self.motor][1] else 1 if part == "reduction" else 2
+        return 0 if part in MOTORS[self.motor] else 1 if part == "reduction" else 2
 
     def nominal(self, measurand: str) -> float:
         """What it usually is."""
-        return PARTS[measurand][2] or 0.0
+        return PARTS[measurand][1] or 0.0
 
 
 class DriveTrain(Procedure[Chain]):
     """See the module."""
 
     name = "drive-train"
-    needs = ("what is stamped on motor, gear and screw, belt, rack or roller",)
     surface = Surface.CHAIN
     large = ()
     steps = (Step.MEASURE, Step.CORRECT)
     makes = Makes.NOTHING
-    piece_name = "no piece: the parts are counted"
     measurand_names = tuple(PARTS)
-    counts = MappingProxyType({name: unit for name, (_, unit, _, _) in PARTS.items() if unit != "mm"})
+    counts = MappingProxyType({name: unit for name, (unit, _) in PARTS.items() if unit != "mm"})
     passes = 1
     numbered = False
     per_axis = "steps"
     sides = ()
     starting = True
-    lookalikes = (
-        "A driver’s switch that stands elsewhere than you think makes everything 2, 4 or 8 times wrong.",
-        "A screw of two or four starts travels two or four pitches in a turn.",
-    )
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis, motor, what drives."""
-        motors = tuple((label, name) for name, (label, _) in MOTORS.items())
-        drives = tuple((label, name) for name, (label, _, _) in DRIVES.items())
-        return (self.axis_choice(machine), Choice("motor", "Motor", motors), Choice("drive", "Driven by", drives))
+        motors = tuple((f"drive_train.motor_{name}", name) for name in MOTORS)
+        drives = tuple((f"drive_train.drive_{name}", name) for name in DRIVES)
+        return (
+            self.axis_choice(machine), Choice("motor", "drive_train.motor", motors),
+            Choice("drive", "drive_train.driven_by", drives),
+        )  # fmt: skip
 
     def chosen_for(self, quantity: str) -> dict[str, object]:
         """Which choices yield a quantity; Z mostly stands on a screw."""
@@ -150,16 +138,16 @@ class DriveTrain(Procedure[Chain]):
         return tuple(
             Measurand(
                 name,
-                label,
+                f"drive_train.{name}",
                 piece.axis,
                 usual or 0.0,
                 Part(piece.axis, name, usual or 1.0, piece.link_of(name)),
-                hint=hint,
+                hint=f"drive_train.how_{name}",
                 unit=unit,
                 usual=usual,
             )
             for name in piece.parts()
-            for label, unit, usual, hint in (PARTS[name],)
+            for unit, usual in (PARTS[name],)
         )  # fmt: skip
 
     def for_logbook(self, finding: Finding) -> Finding:
@@ -176,13 +164,13 @@ class DriveTrain(Procedure[Chain]):
         chain = self.piece(case.piece)
         self.check_readings(case, chain.parts(), positive=False)
         quantity = f"{chain.axis}_steps"
-        values = {name: PARTS[name][2] for name in chain.parts()} | {
+        values = {name: PARTS[name][1] for name in chain.parts()} | {
             name: number_of(read[-1]) for name, read in case.readings.items()
         }
-        missing = [PARTS[name][0] for name, value in values.items() if value is None]
+        missing = [f"drive_train.{name}" for name, value in values.items() if value is None]
         if missing:
-            note = f"Still to be typed: {', '.join(missing)}."
-            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note),))
+            why = note("drive_train.still_to_type", parts=missing)
+            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, why),))
         known = {name: float(value or 0.0) for name, value in values.items()}
         try:
             train = _train(chain, known)
@@ -192,38 +180,36 @@ class DriveTrain(Procedure[Chain]):
         stored = case.resolution(quantity)
         now = stored.steps_per_mm()
         if now is None:
-            note = (
-                f"The parts give {train.steps_per_mm:.4f} steps per mm; this controller keeps a {stored.form.noun}, "
-                "which says nothing about steps."
-            )
-            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note),), figures=figures)
+            why = note("drive_train.says_nothing_of_steps", steps=train.steps_per_mm, kept=stored.form.noun)
+            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, why),), figures=figures)
         return Solution((self._finding(case, chain, known, train, now),), (), (), figures)
 
     def shown(self, figures: Figures) -> Shown:
         """Smallest step, step rate, and the microstep switch's settings."""
         if "smallest_step" not in figures:
             return Shown()
-        lines = [("Smallest step", f"{figures['smallest_step'] * 1000:.2f} µm")]
+        lines: list[tuple[Said, Note]] = [
+            ("drive_train.smallest_step", note("drive_train.micrometres", mm=figures["smallest_step"]))
+        ]
         if figures.get("fastest_feed"):
             limit = figures.get("step_limit")
-            share = f", {100 * figures['step_rate'] / limit:.0f} % of the limit" if limit else ""
-            words = f"Steps per second at {figures['fastest_feed']:.0f} mm/min{share}"
-            lines.append((words, f"{figures['step_rate']:,.0f}"))
+            share = figures["step_rate"] / limit if limit else None
+            rate = note("drive_train.step_rate", feed=figures["fastest_feed"], share=share)
+            lines.append((rate, plain(f"{figures['step_rate']:,.0f}")))
         settings = tuple(
             Setting(
                 (
-                    f"{'▶ ' if s['now'] else ''}{s['microsteps']}", f"{s['steps_per_mm']:.3f}",
-                    f"{s['smallest_step'] * 1000:.2f}", f"{100 * s['share']:.0f} %" if s["share"] is not None else "?",
+                    plain(f"{'▶ ' if s['now'] else ''}{s['microsteps']}"), plain(f"{s['steps_per_mm']:.3f}"),
+                    plain(f"{s['smallest_step'] * 1000:.2f}"),
+                    plain(f"{100 * s['share']:.0f} %" if s["share"] is not None else "?"),
                 ),
                 s["now"], s["worthwhile"],
             )
             for s in figures.get("microsteps") or ()
         )  # fmt: skip
-        grey = "Grey: above the controller’s limit, or finer than a motor holds."
-        return Shown(
-            tuple(lines), ("steps", "per mm", "µm each", "of limit") if settings else (), settings,
-            "" if all(s.worthwhile for s in settings) else grey,
-        )  # fmt: skip
+        heads = tuple(f"drive_train.head_{h}" for h in ("steps", "per_mm", "each", "of_limit")) if settings else ()
+        grey = "" if all(s.worthwhile for s in settings) else "drive_train.grey"
+        return Shown(tuple(lines), heads, settings, grey)
 
     def example(self) -> dict[str, Any]:
         """X on a belt: 20 teeth of 3 mm, 1.8° at 32 microsteps, no gear."""
@@ -247,27 +233,28 @@ class DriveTrain(Procedure[Chain]):
     def _finding(self, case: Case, chain: Chain, known: Mapping[str, float], train: Train, now: float) -> Finding:
         quantity = f"{chain.axis}_steps"
         s = now / train.steps_per_mm - 1
-        half = PARTS_WITHIN[DRIVES[chain.drive][1]]
+        half = PARTS_WITHIN[DRIVES[chain.drive][0]]
         parts = Source("parts", half * (1 + s) / math.sqrt(3), Cause.OWN_ERROR, shape=Shape.RECTANGLE)
         error = Uncertain(s, ((parts, 1.0),))
-        notes = [f"Parts like these are good to ± {1000 * half:g} mm per m: a round refines it."]
+        notes = [note("drive_train.good_to", within=1000 * half)]
         if quantity in case.proven and abs(s) <= error.U:
-            notes = ["The parts agree with the number that a round found: leave that."]
-        if words := explain_ratio(now, train.steps_per_mm, known.get("teeth", 0.0)):
-            notes.insert(0, f"The controller’s number is {words}.")
+            notes = [note("drive_train.leave_the_rounds")]
+        if why := explain_ratio(now, train.steps_per_mm, known.get("teeth", 0.0)):
+            notes.insert(0, note("drive_train.controllers_is", why=why))
         stored = case.resolution(quantity)
         decimals = stored.held_with(case.decimals_of(quantity))
-        outcome = scale_outcome(case, quantity, error, 1000.0, _in_its_form(_formula(chain, known), stored.form))
+        outcome = scale_outcome(
+            case, quantity, error, 1000.0, arithmetic(_in_its_form(_formula(chain, known), stored.form))
+        )
         new = stored.with_steps_per_mm(train.steps_per_mm, decimals)
         new_U = new.value * error.U / (1 + s)
         twin = None if quantity in case.proven else _proven_twin(case, quantity, train.steps_per_mm)
         if twin:
             name, held = twin
             new = stored.with_steps_per_mm(held.steps_per_mm() or now, decimals)
-            letter, measured = QUANTITIES[name].axis.upper(), held.text(held.held_with(case.decimals_of(name)))
-            outcome = replace(outcome, formula=f"{measured}, as measured on {letter}")
-            notes.insert(0, f"The same parts as {letter}, whose measured number is {measured} {held.form.unit}: "
-                            "copied here; check it with a round.")  # fmt: skip
+            twin_axis, measured = QUANTITIES[name].axis, held.text(held.held_with(case.decimals_of(name)))
+            outcome = replace(outcome, formula=note("drive_train.as_measured", number=measured, axis=twin_axis))
+            notes.insert(0, note("drive_train.same_parts", axis=twin_axis, number=measured, unit=held.form.unit))
         return judged(case, replace(outcome, new=new, new_U=new_U, notes=tuple(notes), predicted=0.0))
 
 

@@ -15,6 +15,7 @@ from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, 
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import (
     amount_outcome,
+    arithmetic,
     assumed_notes,
     judged,
     no_number,
@@ -23,6 +24,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.notes import note, plain
 from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.plausibility import looks_scaled
@@ -41,28 +43,21 @@ class Home(Procedure[CornerLines]):
     """See the module."""
 
     name = "home"
-    needs = ("homing switches", "stock against its stops", "a pen or scriber", "a rule or caliper")
     surface = Surface.CALLOUTS
     large = ("distance",)
-    piece_name = "one line across each axis, at a stated distance from the stock's edges"
     measurand_names = MEASURANDS
     suits = ("caliper", "depth gauge", "steel rule")
     numbered = False
     sides = ()
     anchored = True
     placing = ("along",)
-    floor = "How the stock lies against its stops keeps it open: seat it again and draw the lines anew."
+    floor = "home.floor"
     draws = True
-    lookalikes = (
-        "Home the machine first: the offset counts from the switches.",
-        "Stock that doesn’t touch its stops, or chips between them, moves zero as well.",
-        "A tool’s own offset moves its lines too: use the tool that counts as the machine’s zero.",
-    )
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """From which edges."""
-        ends = (("its lowest end", False), ("its highest end", True))
-        return (Choice("high_x", "X edge at", ends), Choice("high_y", "Y edge at", ends))
+        ends = (("home.lowest", False), ("home.highest", True))
+        return (Choice("high_x", "home.x_edge_at", ends), Choice("high_y", "home.y_edge_at", ends))
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """Further along the edges than what lies there."""
@@ -101,11 +96,10 @@ class Home(Procedure[CornerLines]):
 
     def measurands(self, piece: CornerLines) -> tuple[Measurand, ...]:
         """From each edge to its line."""
-        hint = "From the stock’s edge to the middle of the line"
         return tuple(
             Measurand(
-                m, f"{m[0].upper()}, edge to line", m[0], piece.nominal(m), piece.where(m[0]), piece.line(m),
-                (0, 1) if m == "x_edge" else (1, 0), hint,
+                m, note("home.edge_to_line", axis=m[0]), m[0], piece.nominal(m), piece.where(m[0]), piece.line(m),
+                (0, 1) if m == "x_edge" else (1, 0), "home.how",
             )
             for m in MEASURANDS
         )  # fmt: skip
@@ -143,15 +137,15 @@ class Home(Procedure[CornerLines]):
     def _axis(self, case: Case, piece: CornerLines, axis: str) -> Finding:
         quantity, m = f"{axis}_home", f"{axis}_edge"
         if m not in case.readings:
-            return no_number(case, quantity, Verdict.UNRESOLVED, f"No reading of {axis.upper()} yet.")
+            return no_number(case, quantity, Verdict.UNRESOLVED, note("nothing_read_of", what=plain(axis.upper())))
         measured = case.measured(m, nominal=piece.nominal(m))
         mean, n = measured.value, piece.nominal(m)
         if not case.confirmed:
-            label = f"{axis.upper()}, edge to line"
+            label = note("home.edge_to_line", axis=axis)
             doubt = looks_scaled(m, n, [v.mm for v in case.lengths(m)], 0.0)
-            asks = f"{label}: {doubt.sentence}" if doubt else odd_reading(case, [measured], {m: label})
+            asks = doubt.asks.of(label) if doubt else odd_reading(case, [measured], {m: label})
             if not asks and abs(mean - n) > FAR:
-                asks = f"{case.shown(mean)} where {case.shown(n)} were meant: was it read from another edge?"
+                asks = note("home.other_edge", read=mean, meant=n)
             if asks:
                 return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks)
         high = piece.high_x if axis == "x" else piece.high_y
@@ -160,16 +154,16 @@ class Home(Procedure[CornerLines]):
         error = weighed(case, quantity, error)
         old = case.amount(quantity).base
         change = -error.value * case.factor(quantity)
-        formula = f"{case.in_its_unit(old)} + ({case.ordered(n)} − {case.in_its_unit(mean)})"
+        text = f"{case.in_its_unit(old)} + ({case.ordered(n)} − {case.in_its_unit(mean)})"
         if high != (case.factor(quantity) < 0):
-            formula = formula.replace("+ (", "− (")
+            text = text.replace("+ (", "− (")
         if quantity in case.known:
-            formula = f"{case.in_its_unit(old)} + {case.in_its_unit(change)}".replace("+ −", "− ")
-        outcome = amount_outcome(case, quantity, old + change, error, formula)
+            text = f"{case.in_its_unit(old)} + {case.in_its_unit(change)}".replace("+ −", "− ")
+        outcome = amount_outcome(case, quantity, old + change, error, arithmetic(text))
         finding = judged(case, outcome, self)
         if finding.verdict is Verdict.IN:
             return finding
-        return replace(finding, notes=(*finding.notes, "The new offset counts after homing again."))
+        return replace(finding, notes=(*finding.notes, note("home.home_again")))
 
 
 PROCEDURE = Home()

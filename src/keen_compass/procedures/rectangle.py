@@ -32,9 +32,9 @@ from keen_compass.procedures.results import (
     scale_outcome,
     suggest_warmth,
 )
-from keen_compass.quantities.catalogue import UNKNOWN_LABELS
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit, would_determine
@@ -44,18 +44,6 @@ from keen_compass.solve.travel import lost_motion_of, scale_of
 KERF = Unknown("kerf")
 AXES = ("x", "y")
 DIMENSIONS = {"x": ("width", "short_width"), "y": ("height", "short_height")}
-LABELS = {
-    "width": "width",
-    "height": "height",
-    "short_width": "short width",
-    "short_height": "short height",
-}
-HINTS = {
-    "width": "Jaws on the long arm, square to the edges",
-    "height": "Jaws on the column, square to the edges",
-    "short_width": "Jaws across the foot, from the outside",
-    "short_height": "Jaws from the foot's edge up to the ledge",
-}
 SIDES = {"width": (0, 1), "height": (-1, 0), "short_width": (0, -1), "short_height": (1, 0)}
 ASPECT = 0.75  # height of a piece to its width
 SHORT_SHARE = 0.3  # of the long lengths
@@ -69,18 +57,11 @@ class Rectangle(Procedure[SteppedOutline]):
     """The procedure; see the module."""
 
     name = "rectangle"
-    needs = ("two axes", "a cutter, pen or scriber", "an instrument as long as the piece")
     surface = Surface.CALLOUTS
-    piece_name = "stepped outline, a long and a short outside length per axis"
     measurand_names = MEASURANDS
     suits = ("caliper", "steel rule", "tape")
     sized = True
     grows = ("width", "height", "short_width", "short_height")
-    lookalikes = (
-        "A finishing allowance left on by a roughing pass makes every outside length too long.",
-        "A wrong cutter diameter shows on long and short lengths alike; the step cancels it.",
-        "Work that moved while it was cut: do opposite edges run parallel?",
-    )
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """As long as was chosen, and three quarters of that across."""
@@ -109,13 +90,13 @@ class Rectangle(Procedure[SteppedOutline]):
         return tuple(
             Measurand(
                 m,
-                LABELS[m],
+                f"rectangle.{m}",
                 _axis(m),
                 outline.nominal(m),
                 Faces(outline.dimension_line(m)),
                 outline.dimension_line(m),
                 SIDES[m],
-                HINTS[m],
+                f"rectangle.how_{m}",
                 box_at=outline.free_corner() if m == "short_height" else None,
             )
             for m in MEASURANDS
@@ -201,8 +182,7 @@ class Rectangle(Procedure[SteppedOutline]):
 
     def _finding(self, case: Case, axis: str, estimate: Uncertain, model: _Model) -> Finding:
         quantity, s = f"{axis}_steps", estimate.value
-        parts = parts_say(case, quantity, s)
-        notes = (*((parts,) if parts else ()), *model.axis_notes(axis))
+        notes = (*parts_say(case, quantity, s), *model.axis_notes(axis))
         length = model.piece.nominal(DIMENSIONS[axis][0])
         return judged(
             case, scale_outcome(case, quantity, estimate, length, _formula(case, axis, s, model), notes), self
@@ -214,7 +194,7 @@ class _Model:
 
     def __init__(self, case: Case, piece: SteppedOutline, drawn: bool, measured: Mapping[str, Measurement]) -> None:
         self.case, self.piece, self.drawn, self.measured = case, piece, drawn, measured
-        self.notes: list[str] = []
+        self.notes: list[Note] = []
         self.assumed_axes: set[str] = set()
         self.rows = [self._row(m) for m in measured.values()] + self._known_rows()
         self.fit = self._fit_with_assumptions()
@@ -230,14 +210,12 @@ class _Model:
                     return m
         return None
 
-    def axis_notes(self, axis: str) -> list[str]:
+    def axis_notes(self, axis: str) -> list[Note]:
         """What was assumed for this axis."""
         if axis not in self.assumed_axes:
             return []
-        return [
-            f"{axis.upper()} lost motion taken as 0 ± {self.case.shown(ASSUMED_LOST_MOTION.U or 0.0)}, assumed; "
-            f"reading the {LABELS[DIMENSIONS[axis][1]]} too makes it unnecessary."
-        ]
+        short = f"rectangle.{DIMENSIONS[axis][1]}"
+        return [note("rectangle.lost_motion_assumed", axis=axis, U=ASSUMED_LOST_MOTION.U, short=short)]
 
     def _row(self, m: Measurement) -> Observation:
         axis, n = _axis(m.name), self.piece.nominal(m.name)
@@ -295,12 +273,11 @@ class _Model:
         case = self.case
         self.notes += assumed_notes(case) if self.measured else ()
         if case.piece_scatter is None and self.measured:
-            s = case.shown(case.scatter(drawn=self.drawn).s)
-            self.notes.append(f"Equal pieces assumed to differ by {s} (standard deviation); no record yet.")
+            self.notes.append(note("scatter_assumed", s=case.scatter(drawn=self.drawn).s))
         if self.measured:
             self.notes += held_notes(case, [u.name for u in self._leans_on() if u.name in case.known])
             if not self.drawn and self.fit.strain("kerf") > PRIOR_DISAGREES:
-                self.notes.append("The readings disagree with that kerf: was another cutter in?")
+                self.notes.append(note("rectangle.kerf_disagrees"))
         longest = max((self.piece.nominal(m) for m in self.measured), default=0.0)
         self.notes += suggest_warmth(case, longest)
 
@@ -327,7 +304,7 @@ def _doubts(case: Case, model: _Model) -> list[Doubt]:
         if not doubt and m != case.half_typed:
             doubt = odd_among(case, found, everything)
         if doubt:
-            doubts.append(replace(doubt, sentence=f"{LABELS[m].capitalize()}: {doubt.sentence}"))
+            doubts.append(replace(doubt, asks=doubt.asks.of(f"rectangle.{m}")))
     if not doubts:
         swapped = looks_swapped(
             {m: piece.nominal(m) for m in measured},
@@ -335,8 +312,8 @@ def _doubts(case: Case, model: _Model) -> list[Doubt]:
             {m: 2 * found.mean.u for m, found in measured.items()},
         )
         if swapped:
-            a, b = (LABELS[m] for m in swapped.measurands)
-            doubts.append(replace(swapped, sentence=swapped.sentence.format(a.capitalize(), b)))
+            a, b = (f"rectangle.{m}" for m in swapped.measurands)
+            doubts.append(replace(swapped, asks=note("looks_swapped", a=a, b=b)))
     return doubts or [doubt for axis in AXES if (doubt := _odd_kerf(case, axis, model))]
 
 
@@ -345,36 +322,31 @@ def _odd_kerf(case: Case, axis: str, model: _Model) -> Doubt | None:
     found, c = model.kerf_with_play(axis), model.piece.compensation
     if found is None or abs(found.value - c) <= max(c / 2, LEAST_ODD_KERF, ODD_KERF_UNCERTAINTIES * found.U):
         return None
-    took = f"{case.shown(c)} were compensated" if c else "nothing was compensated"
-    long, short = (LABELS[m] for m in DIMENSIONS[axis])
-    return Doubt(
-        DIMENSIONS[axis], f"{long.capitalize()} and {short} mean a cut {case.shown(found.value)} wide, where {took}: "
-        "was one of them misread?"
-    )  # fmt: skip
+    long, short = (f"rectangle.{m}" for m in DIMENSIONS[axis])
+    return Doubt(DIMENSIONS[axis], note("rectangle.odd_kerf", long=long, short=short, kerf=found.value, compensation=c))
 
 
 def _unresolved(case: Case, axis: str, model: _Model) -> Finding:
     quantity = f"{axis}_steps"
     read = [m for m in DIMENSIONS[axis] if m in model.measured]
-    scale = UNKNOWN_LABELS[f"{axis}_scale"]
     if not read:
-        note = f"No reading of {LABELS[DIMENSIONS[axis][0]]} yet."
+        why = note("nothing_read_of", what=f"rectangle.{DIMENSIONS[axis][0]}")
     else:
-        others = sorted(b for a, b in model.fit.confused if a == scale_of(axis))
-        names = " or ".join(UNKNOWN_LABELS[o.name] for o in others) or "the rest"
+        others = sorted(b.name for a, b in model.fit.confused if a == scale_of(axis))
         help_with = model.missing_that_would_help(axis)
-        remedy = f": measure the {LABELS[help_with]} too, or give the kerf" if help_with else ""
-        note = f"{LABELS[read[0]].capitalize()} alone can't tell {scale} from {names}{remedy}."
-    return no_number(case, quantity, Verdict.UNRESOLVED, note, model.piece.nominal(DIMENSIONS[axis][0]))
+        why = note(
+            "rectangle.cannot_tell_apart", read=f"rectangle.{read[0]}", axis=axis, others=others,
+            would_help=f"rectangle.{help_with}" if help_with else "",
+        )  # fmt: skip
+    return no_number(case, quantity, Verdict.UNRESOLVED, why, model.piece.nominal(DIMENSIONS[axis][0]))
 
 
 def _implausible(case: Case, axis: str, doubt: Doubt, model: _Model) -> Finding:
-    note = doubt.sentence + ("" if doubt.sentence.endswith("?") else ".")
     length = model.piece.nominal(DIMENSIONS[axis][0])
-    return no_number(case, f"{axis}_steps", Verdict.IMPLAUSIBLE, note, length)
+    return no_number(case, f"{axis}_steps", Verdict.IMPLAUSIBLE, doubt.asks, length)
 
 
-def _formula(case: Case, axis: str, s: float, model: _Model) -> str:
+def _formula(case: Case, axis: str, s: float, model: _Model) -> Note:
     """One line that leads from old to new, in the controller's own numbers."""
     long, short = DIMENSIONS[axis]
     nominal, measured = model.piece.nominal, model.measured

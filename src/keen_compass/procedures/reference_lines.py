@@ -27,6 +27,7 @@ from keen_compass.procedures.results import (
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation, fit
@@ -44,10 +45,8 @@ class Reference(Procedure[ReferenceLines]):
     """See the module."""
 
     name = "reference-lines"
-    needs = ("steps per unit in tolerance", "a pen, scriber or engraving bit", "a rule as long as the bed")
     surface = Surface.CALLOUTS
     large = ("x_span", "y_span")
-    piece_name = "lines with figures along both edges of the bed"
     measurand_names = MEASURANDS
     suits = ("steel rule", "tape", "caliper")
     numbered = False
@@ -56,14 +55,12 @@ class Reference(Procedure[ReferenceLines]):
     placing = ("origin_x", "origin_y")
     marks_bed = True
     draws = True
-    lookalikes = (
-        "Mark the bed only after steps, backlash and squareness are in: the lines keep whatever is wrong now.",
-        "Wood and plastic beds grow and shrink: a line on them is a quick check, not a standard.",
-    )
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """How far apart."""
-        return (Choice("spacing", "A line every", tuple((f"{s} mm", float(s)) for s in (100, 50, 200))),)
+        return (
+            Choice("spacing", "reference_lines.spacing", tuple((plain(f"{s} mm"), float(s)) for s in (100, 50, 200))),
+        )
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """As far as the bed, or what is loaded of the roll, reaches; inside of lines that are there already."""
@@ -101,8 +98,8 @@ class Reference(Procedure[ReferenceLines]):
         """From the first line to the last."""
         return tuple(
             Measurand(
-                m, f"{m[0].upper()} lines", m[0], piece.nominal(m), piece.where(m[0]), piece.line(m),
-                (0, -1) if m == "x_lines" else (-1, 0), "From the first line to the last, the same side of each",
+                m, _lines(m), m[0], piece.nominal(m), piece.where(m[0]), piece.line(m),
+                (0, -1) if m == "x_lines" else (-1, 0), "reference_lines.how",
             )
             for m in MEASURANDS
         )  # fmt: skip
@@ -111,7 +108,7 @@ class Reference(Procedure[ReferenceLines]):
         """The scale of each axis that was read."""
         piece = self.piece(case.piece)
         self.check_readings(case, MEASURANDS, positive=True)
-        swapped = "" if case.confirmed else _swapped(case, piece)
+        swapped = None if case.confirmed else _swapped(case, piece)
         found = [self._axis(case, piece, a, swapped) for a in ("x", "y") if f"{a}_steps" in case.values]
         if not found:
             case.resolution("x_steps")
@@ -151,16 +148,15 @@ class Reference(Procedure[ReferenceLines]):
         """A long rule with a magnifier."""
         return Instrument("steel rule 1.5 m", 0.1, (0.05, 0.00003), both_ends=True, reach=1500.0, kind="steel rule")
 
-    def _axis(self, case: Case, piece: ReferenceLines, axis: str, swapped: str) -> Finding:
+    def _axis(self, case: Case, piece: ReferenceLines, axis: str, swapped: Note | None) -> Finding:
         quantity, m = f"{axis}_steps", f"{axis}_lines"
         n = piece.nominal(m)
         if m not in case.readings:
-            return no_number(case, quantity, Verdict.UNRESOLVED, f"No reading of {axis.upper()} yet.", n)
+            return no_number(case, quantity, Verdict.UNRESOLVED, note("nothing_read_of", what=plain(axis.upper())), n)
         measured = case.measured(m, nominal=n, drawn=True)
         if not case.confirmed:
-            label = f"{axis.upper()} lines"
             doubt = looks_scaled(m, n, [v.mm for v in case.lengths(m)], 0.0)
-            asks = f"{label}: {doubt.sentence}" if doubt else odd_reading(case, [measured], {m: label})
+            asks = doubt.asks.of(_lines(m)) if doubt else odd_reading(case, [measured], {m: _lines(m)})
             if asks := swapped or asks:
                 return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks, n)
         s = _scale(case, axis, n, measured)
@@ -174,14 +170,18 @@ class Reference(Procedure[ReferenceLines]):
 PROCEDURE = Reference()
 
 
-def _swapped(case: Case, piece: ReferenceLines) -> str:
+def _lines(measurand: str) -> Note:
+    return note("reference_lines.lines", axis=measurand[0])
+
+
+def _swapped(case: Case, piece: ReferenceLines) -> Note | None:
     """Each read where the other should have been."""
     measured = {m: case.measured(m, nominal=piece.nominal(m), drawn=True) for m in MEASURANDS if m in case.readings}
     doubt = looks_swapped(
         {m: piece.nominal(m) for m in measured}, {m: r.value for m, r in measured.items()},
         {m: 2 * r.mean.u for m, r in measured.items()},
     )  # fmt: skip
-    return doubt.sentence.format("X lines", "Y lines") if doubt else ""
+    return note("looks_swapped", a=_lines("x_lines"), b=_lines("y_lines")) if doubt else None
 
 
 def _scale(case: Case, axis: str, n: float, m: Measurement) -> Uncertain:

@@ -10,9 +10,10 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.errors import InputError
 from keen_compass.procedures.case import Case, Previous
 from keen_compass.procedures.settle import what_would_settle
-from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.measuring import Held, Measurement, squares_within
+from keen_compass.quantities.notes import Note, Said, note
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue
 from keen_compass.quantities.uncertainty import Uncertain, combination, limits
@@ -28,16 +29,8 @@ if TYPE_CHECKING:
 PER_METRE = 1000.0
 SUGGEST_TEMPERATURE_ABOVE = 1000.0  # mm
 SCALE_LIMIT = -0.99  # below, the corrected number is no number any more
+ABBE = note("read_near_the_tool")
 COMES_TO_REST = 2.0  # expanded uncertainties, within which the second round must land
-NOT_AT_REST = (
-    "The second round should have come to rest and did not: the axis is not linear, or something slips. "
-    "Look for that before you correct again."
-)
-ABBE = "Read near the tool: a head that tips a little as it reverses moves a dial far from it more than the tool."
-TOO_COARSE = (
-    "The controller’s decimals can’t hold a finer number: correcting again changes nothing. Give it more decimals, or "
-    "live with what is left."
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,9 +46,9 @@ class Outcome:
     new: StoredValue
     error: Uncertain
     T: float
-    formula: str
+    formula: Note
     new_U: float
-    notes: tuple[str, ...] = ()
+    notes: tuple[Note, ...] = ()
     predicted: float = 0.0
     last_digit: float = 0.0
 
@@ -74,11 +67,11 @@ def judged(case: Case, o: Outcome, settled_by: Procedure[Any] | None = None) -> 
     previous = case.previous_errors.get(o.quantity)
     if previous and not case.confirmed and looks_mirrored(error, previous.error, U):
         verdict = Verdict.IMPLAUSIBLE
-        notes.insert(0, "Twice the error of the round before: was the number moved the wrong way?")
+        notes.insert(0, note("twice_the_error_before"))
     elif verdict is Verdict.OUT and o.old == o.new and abs(error) < o.last_digit:
-        notes.insert(0, TOO_COARSE)
+        notes.insert(0, note("decimals_too_few"))
     elif previous and verdict is not Verdict.IN and not _at_rest(error, U, previous, o.last_digit):
-        notes.insert(0, NOT_AT_REST)
+        notes.insert(0, note("not_at_rest"))
     odd = verdict is Verdict.IMPLAUSIBLE
     return Finding(
         quantity=o.quantity,
@@ -107,7 +100,7 @@ def _at_rest(error: float, U: float, previous: Previous, last_digit: float) -> b
 
 
 def scale_outcome(
-    case: Case, quantity: str, s: Uncertain, length: float, formula: str, notes: tuple[str, ...] = ()
+    case: Case, quantity: str, s: Uncertain, length: float, formula: Note, notes: tuple[Note, ...] = ()
 ) -> Outcome:
     """A scale error s (mm/mm), turned into the controller's form. length: mm, that the tolerance means."""
     stored = case.resolution(quantity)
@@ -122,17 +115,24 @@ def scale_outcome(
     )  # fmt: skip
 
 
-def scale_formula(case: Case, quantity: str, wanted: str, came: str) -> str:
+def scale_formula(case: Case, quantity: str, wanted: str, came: str) -> Note:
     """One line from the old number to the new one, in the controller's own form; wanted, came: lengths as shown."""
     stored = case.resolution(quantity)
     old = stored.text(stored.held_with(case.decimals_of(quantity)))
     if stored.form is ResolutionForm.PERCENT_0:
-        return f"(100 + {old}) × {wanted} ÷ {came} − 100"
+        return arithmetic(f"(100 + {old}) × {wanted} ÷ {came} − 100")
     over, under = (came, wanted) if stored.multiplies else (wanted, came)
-    return f"{old} × {over}" + (f" ÷ {under}" if under != "1" else "") if over != "1" else f"{old} ÷ {under}"
+    return arithmetic(
+        f"{old} × {over}" + (f" ÷ {under}" if under != "1" else "") if over != "1" else f"{old} ÷ {under}"
+    )
 
 
-def amount_outcome(case: Case, quantity: str, value: float, error: Uncertain, formula: str) -> Outcome:
+def arithmetic(text: str) -> Note:
+    """A line of numbers and signs."""
+    return note("formula", text=text)
+
+
+def amount_outcome(case: Case, quantity: str, value: float, error: Uncertain, formula: Note) -> Outcome:
     """A plain number that becomes `value` (mm, mm/min …); its U is that of the error."""
     old, decimals = case.amount(quantity), case.decimals_of(quantity)
     new = StoredAmount.of(quantity, value, old.unit, decimals)
@@ -154,27 +154,21 @@ def backlash_outcome(case: Case, quantity: str, shortfall: Uncertain, *, compens
     left = combination(((1.0, shortfall),), active - stored)
     left = weighed(case, lost_motion_of(QUANTITIES[quantity].axis).name, left)
     value = stored + left.value
-    formula = f"{case.in_its_unit(active)} + {case.in_its_unit(shortfall.value)}".replace("+ −", "− ")
-    if value < 0:
-        formula = f"at least 0 of {formula}"
+    text = f"{case.in_its_unit(active)} + {case.in_its_unit(shortfall.value)}".replace("+ −", "− ")
+    formula = note("at_least_zero", text=text) if value < 0 else arithmetic(text)
     outcome = amount_outcome(case, quantity, max(0.0, value), left, formula)
     if value < -left.U:
-        more = case.shown(-value, 3)
-        beyond = (
-            f"It overshoots by {more} more than is compensated, which no play does: look at the dial and its stand."
-        )
-        outcome = replace(outcome, notes=(beyond,))
+        outcome = replace(outcome, notes=(note("overshoots_more", more=-value),))
     return outcome
 
 
-def no_number(case: Case, quantity: str, verdict: Verdict, note: str, length: float = PER_METRE) -> Finding:
+def no_number(case: Case, quantity: str, verdict: Verdict, why: Note, length: float = PER_METRE) -> Finding:
     """A finding without a number: unresolved, or a question that must be answered first."""
     q = QUANTITIES[quantity]
     stored = case.values.get(quantity) or case.amount(quantity)
-    sentence = note[0].upper() + note[1:] + ("" if note[-1] in ".?" else ".")
     return Finding(
         quantity, unit_of(stored), stored.to_json(), None, None, None, q.error_unit, None,
-        case.tolerance_of(quantity, length), verdict, False, "", (sentence,), subject=case.subject,
+        case.tolerance_of(quantity, length), verdict, False, arithmetic(""), (why,), subject=case.subject,
     )  # fmt: skip
 
 
@@ -199,42 +193,30 @@ def dial_mean(case: Case, measurand: str) -> Measurement:
     return case.measured(measurand, held=Held.AGAINST)
 
 
-def assumed_notes(case: Case) -> tuple[str, ...]:
-    """What was assumed of the instrument, in words."""
+def assumed_notes(case: Case) -> tuple[Note, ...]:
+    """What was assumed of the instrument."""
     notes = []
     if case.kind_assumed and (case.instrument.parallel_within or case.instrument.both_ends):
-        notes.append(f"No kind of instrument was given: taken for a {case.instrument.kind}.")
+        notes.append(note("kind_assumed", kind=case.instrument.kind))
     if case.instrument.repeatability.assumed:
-        division = case.ordered(case.read_to(), 4)
-        notes.append(f"Spread of single readings assumed: one division, {division} {case.controller_units}.")
+        notes.append(note("repeats_assumed", division=case.ordered(case.read_to(), 4)))
     return tuple(notes)
 
 
-def held_notes(case: Case, names: Iterable[str]) -> tuple[str, ...]:
+def held_notes(case: Case, names: Iterable[str]) -> tuple[Note, ...]:
     """What is known from before and was leant on, and how well."""
-    notes = []
-    for name in names:
-        known, label = case.known[name], UNKNOWN_LABELS[name]
-        scale = name.endswith("_scale")
-
-        def shown(value: float, *, scale: bool = scale) -> str:
-            return f"{value * PER_METRE:.3g} mm per m" if scale else case.shown(value, 3)
-
-        how = "exactly; no uncertainty was given" if known.U is None else f"± {shown(known.U)}"
-        notes.append(f"{label[0].upper()}{label[1:]} known from before: {shown(known.value)} {how}.")
-    return tuple(notes)
+    return tuple(note("known_before", unknown=n, value=case.known[n].value, U=case.known[n].U) for n in names)
 
 
-def odd_reading(case: Case, measured: Iterable[Measurement], labels: Mapping[str, str]) -> str:
-    """What to ask about the first reading that lies far from its brothers; empty where none does."""
+def odd_reading(case: Case, measured: Iterable[Measurement], labels: Mapping[str, Said]) -> Note | None:
+    """What to ask about the first reading that lies far from its brothers; None where none does."""
     everything = case.scatter_of_readings()
     for m in measured:
         if m.name == case.half_typed:
             continue
         if doubt := odd_among(case, m, everything):
-            label = labels[m.name]
-            return f"{label[0].upper()}{label[1:]}: {doubt.sentence}"
-    return ""
+            return doubt.asks.of(labels[m.name])
+    return None
 
 
 def odd_among(case: Case, m: Measurement, everything: tuple[float, int]) -> Doubt | None:
@@ -243,22 +225,21 @@ def odd_among(case: Case, m: Measurement, everything: tuple[float, int]) -> Doub
     values = [v.mm for v in lengths]
     own, own_dof = squares_within([values])
     beside = (max(squares - own, 0.0), dof - own_dof)
-    return looks_odd(m, values, case.as_read(lengths), case.shown, beside)
+    return looks_odd(m, values, case.as_read(lengths), beside)
 
 
-def suggest_warmth(case: Case, longest: float) -> tuple[str, ...]:
+def suggest_warmth(case: Case, longest: float) -> tuple[Note, ...]:
     """Where a length (mm) is so long that warmth counts, and nobody gave it."""
     if case.temperature is not None or longest <= SUGGEST_TEMPERATURE_ABOVE:
         return ()
-    above = case.shown(SUGGEST_TEMPERATURE_ABOVE, 0)
-    return (f"Above {above} the warmth of part and instrument counts: give both temperatures.",)
+    return (note("suggest_warmth", above=SUGGEST_TEMPERATURE_ABOVE),)
 
 
-def parts_say(case: Case, quantity: str, s: float) -> str:
-    """What explains that the measured number is far from what the drive train's parts give; empty for nothing."""
+def parts_say(case: Case, quantity: str, s: float) -> tuple[Note, ...]:
+    """What explains that the measured number is far from what the drive train's parts give; none for nothing."""
     computed, stored = case.computed.get(quantity), case.values.get(quantity)
     now = stored.steps_per_mm() if isinstance(stored, StoredResolution) else None
     if computed is None or now is None:
-        return ""
-    words = explain_ratio(now / (1 + s), computed, case.teeth.get(quantity, 0.0))
-    return f"Measured is {words}." if words else ""
+        return ()
+    why = explain_ratio(now / (1 + s), computed, case.teeth.get(quantity, 0.0))
+    return (note("parts_explain", why=why),) if why else ()

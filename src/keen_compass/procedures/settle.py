@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.procedures.case import Case, length_mm
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import K_95, Uncertain
 
 if TYPE_CHECKING:
@@ -26,25 +27,25 @@ LONGER = (1.1, 1.25, 1.5, 2.0, 3.0)
 ENDLESS = 10_000  # readings and pieces: what is left then is the instrument's own
 MARGIN = 1.1  # of the U planned: its own estimate scatters too
 PROMISED, LIKELY = 0.92, 0.5  # chances from which a remedy would, and may, settle it
-NOTHING_SETTLES = "Too close to the tolerance to call with anything at hand: leave it, or choose another tolerance."
 
 
 @dataclass(frozen=True, slots=True)
 class Remedy:
-    """sentence: with {settle} for *would* or *may settle it*. changed, readings: what to plan with.
+    """said: what to do. changed, readings: what to plan with.
 
     anew: other readings are made, nothing of those that are there stays.
     """
 
-    sentence: str
+    said: Note
     changed: Case
     readings: int
     anew: bool = False
 
 
-def what_would_settle(procedure: Procedure[Any], case: Case, quantity: str, error: Uncertain, tolerance: float) -> str:
-    """One sentence, cheapest remedy first. `error` and `tolerance` in the quantity's error unit."""
-    maybe, U_now = "", error.U
+def what_would_settle(procedure: Procedure[Any], case: Case, quantity: str, error: Uncertain, tolerance: float) -> Note:
+    """The cheapest remedy, and whether it is sure. `error` and `tolerance` in the quantity's error unit."""
+    maybe: Note | None = None
+    U_now = error.U
 
     def chance_of(remedy: Remedy) -> float | None:
         U = _predicted(procedure, remedy).get(quantity)
@@ -58,15 +59,19 @@ def what_would_settle(procedure: Procedure[Any], case: Case, quantity: str, erro
         if chance is None:
             continue
         if chance >= PROMISED:
-            return remedy.sentence.format(settle="would settle it")
+            return _settling(remedy.said, sure=True)
         if not maybe and chance >= LIKELY:
-            maybe = remedy.sentence.format(settle="may settle it")
+            maybe = _settling(remedy.said, sure=False)
     if maybe:
         return maybe
-    at_best = chance_of(Remedy("", replace(case, pieces=ENDLESS), ENDLESS))
+    at_best = chance_of(Remedy(note("floor"), replace(case, pieces=ENDLESS), ENDLESS))
     if at_best is not None and at_best < LIKELY:
-        return procedure.floor.format(instrument=case.instrument.name)
-    return NOTHING_SETTLES
+        return note(procedure.floor, instrument=case.instrument.name)
+    return note("nothing_settles")
+
+
+def _settling(said: Note, *, sure: bool) -> Note:
+    return replace(said, values={**said.values, "sure": sure})
 
 
 def _told(value: float, sigma: float, U: float, T: float, *, one_sided: bool) -> float:
@@ -84,7 +89,7 @@ def _normal(z: float) -> float:
 
 def _predicted(procedure: Procedure[Any], remedy: Remedy) -> Mapping[str, float]:
     case = remedy.changed
-    key = (remedy.sentence, remedy.readings, case.pieces)
+    key = (repr(remedy.said), remedy.readings, case.pieces)
     if key not in case.predicted:
         case.predicted[key] = procedure.predict(case, remedy.readings)
     return case.predicted[key]
@@ -98,18 +103,15 @@ def _remedies(procedure: Procedure[Any], case: Case) -> Iterator[Remedy]:
         default=0.0,
     )
     if stated > case.instrument.resolution and not case.instrument.divided_in_fractions:
-        division = case.shown(case.instrument.resolution, 3)
         yield Remedy(
-            f"Reading it to {division}, as the {case.instrument.name} shows it, {{settle}}.",
+            note("read_finer", division=case.instrument.resolution, instrument=case.instrument.name),
             replace(case, readings={}),
             max(have, 1),
             True,
         )
     for n in MORE_READINGS:
         if n > have:
-            more = n - have
-            word = "One more reading" if more == 1 else f"{_word(more)} more readings"
-            yield Remedy(f"{word} of each {'length' if noun == 'piece' else 'stop'} {{settle}}.", case, n)
+            yield Remedy(note("more_readings", more=n - have, noun="length" if noun == "piece" else "stop"), case, n)
     n = max(have, 3)
     sizes = {k: length_mm(case.piece[k], k) for k in procedure.grows if k in case.piece}
     longest = max(sizes.values(), default=0.0)
@@ -117,23 +119,16 @@ def _remedies(procedure: Procedure[Any], case: Case) -> Iterator[Remedy]:
     for factor in LONGER if sizes else ():
         if longest * factor <= limit:
             changed = replace(case, piece={**case.piece, **{k: v * factor for k, v in sizes.items()}})
-            long, this = case.shown(longest * factor, 0), case.shown(longest, 0)
-            yield Remedy(f"A {noun} {long} long {{settle}}; this one is {this}.", changed, n, True)
+            yield Remedy(note("longer", noun=noun, long=longest * factor, now=longest), changed, n, True)
     for other in case.instruments_at_hand:
         if other.name != case.instrument.name and other.reach >= longest:
             # What its readings scatter is its own.
             yield Remedy(
-                f"{other.name[0].upper()}{other.name[1:]} {{settle}}.",
+                note("other_instrument", instrument=other.name),
                 replace(case, instrument=other, readings={}), n, True,
             )  # fmt: skip
     if noun != "piece":
         return
     for pieces in MORE_PIECES:
         if pieces > case.pieces:
-            more = pieces - case.pieces
-            word = "One more equal piece" if more == 1 else f"{_word(more)} more equal pieces"
-            yield Remedy(f"{word} {{settle}}.", replace(case, pieces=pieces), n)
-
-
-def _word(count: int) -> str:
-    return ("Zero", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine")[count]
+            yield Remedy(note("more_pieces", more=pieces - case.pieces), replace(case, pieces=pieces), n)

@@ -17,6 +17,7 @@ from keen_compass.quantities.charts import Feeds, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import trim_number
+from keen_compass.quantities.notes import note, plain
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import SIZE, WHOLE
 from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
@@ -67,11 +68,11 @@ class SpeedRun:
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
         """Mark, then each rung: out and back at its feed, and slowly onto the mark."""
         steps: list[Go | Stop] = [aside(self.axis, self.across)]
-        steps += [*self._onto_mark(), Stop("mark where it stands")]
+        steps += [*self._onto_mark(), Stop(note("speed.mark"))]
         for feed in self.feeds:
             steps += [self._go(self.run, feed), self._go(-OVERRUN, feed), *self._onto_mark()[1:],
-                      Stop(f"{feed:g} mm/min: read how far it misses the mark")]  # fmt: skip
-        return MoveProgram(f"feed ladder, {self.axis.upper()}, {len(self.feeds)} rungs", tuple(steps))
+                      Stop(note("speed.read", feed=feed))]  # fmt: skip
+        return MoveProgram(note("speed.program", axis=self.axis, rungs=len(self.feeds)), tuple(steps))
 
     def _onto_mark(self) -> list[Go | Stop]:
         return [self._go(-OVERRUN, ROUND * 4), self._go(0, ROUND * 2)]
@@ -84,27 +85,20 @@ class Speed(Procedure[SpeedRun]):
     """See the module."""
 
     name = "speed"
-    needs = ("steps per unit set first", "a mark or dial to come back to", "the axis’ acceleration")
     surface = Surface.LADDER
     large = ("run",)
     makes = Makes.MOVES
-    piece_name = "no piece: the axis runs out and back at rising feeds"
     measurand_names = ("rung_1 … rung_n",)
     suits = ("dial gauge", "steel rule", "caliper")
     passes = 1
     numbered = False
     per_axis = "speed"
     sides = ("run",)
-    lookalikes = (
-        "An axis that misses at every feed slips or has play: that is no matter of feed.",
-        "A run too short to reach its feed tests nothing; the ladder ends where the bed does.",
-        "Cold grease and a heavy head lower the limit: run the axis warm first.",
-    )
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Axis and margin."""
-        shares = tuple((f"{100 * s:.0f} % of the highest clean rung", s) for s in (0.8, 0.7, 0.9))
-        return (self.axis_choice(machine), Choice("share", "Keep to", shares))
+        shares = tuple((note("speed.share", share=100 * s), s) for s in (0.8, 0.7, 0.9))
+        return (self.axis_choice(machine), Choice("share", "speed.keep_to", shares))
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """From well below the feed in force to as far above as the bed's length reaches."""
@@ -149,16 +143,15 @@ class Speed(Procedure[SpeedRun]):
 
     def measurands(self, piece: SpeedRun) -> tuple[Measurand, ...]:
         """One for each rung."""
-        hint = "By how much it misses the mark; 0 where it comes back"
         return tuple(
             # A technician sets the mark anew after a miss, so each rung answers for itself.
             Measurand(
                 name,
-                f"{feed:g} mm/min",
+                note("speed.rung", feed=feed),
                 piece.axis,
                 0.0,
                 Return(piece.axis, i, i - 1, feed=feed),
-                hint=hint,
+                hint="speed.how",
                 signed=True,
             )
             for i, (name, feed) in enumerate(piece.rungs().items(), 1)
@@ -171,18 +164,15 @@ class Speed(Procedure[SpeedRun]):
         quantity = f"{run.axis}_speed"
         misses = {run.rungs()[m]: [v.mm - case.instrument.zero for v in case.lengths(m)] for m in case.readings}
         if not misses:
-            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, "No rung was read yet."),))
+            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note("speed.no_rung")),))
         division = max(case.instrument.resolution, case.fraction_step())
         ladder = climb(misses, run.within, division)
         if not ladder.clean and ladder.missed != min(misses):
-            note = (
-                f"Read in steps of {case.shown(division, 3)}, nothing shows a miss of {case.shown(run.within, 3)}: "
-                "take a finer instrument, a dial at the mark."
-            )
-            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note),), figures=self._figures(case, run, 0))
+            why = note("speed.too_coarse", division=division, within=run.within)
+            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, why),), figures=self._figures(case, run, 0))
         if not ladder.clean:
-            note = "Even the lowest rung missed: start lower, or look for play and slip; feed is not what is wrong."
-            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note),), figures=self._figures(case, run, 0))
+            why = note("speed.lowest_missed")
+            return Solution((no_number(case, quantity, Verdict.UNRESOLVED, why),), figures=self._figures(case, run, 0))
         return Solution((self._finding(case, run, ladder),), (), (), self._figures(case, run, ladder.clean))
 
     def example(self) -> dict[str, Any]:
@@ -211,7 +201,7 @@ class Speed(Procedure[SpeedRun]):
         """Where the controller's step rate ends."""
         limit = figures.get("step_rate_limit")
         unit = figures.get("feed_unit", "mm/min")
-        return Shown((("Step rate ends at", f"{limit / SIZE[unit]:.0f} {unit}"),)) if limit else Shown()
+        return Shown((("speed.rate_ends_at", plain(f"{limit / SIZE[unit]:.0f} {unit}")),)) if limit else Shown()
 
     def chart(self, figures: Figures) -> Feeds:
         """The limits beside the ladder."""
@@ -227,37 +217,33 @@ class Speed(Procedure[SpeedRun]):
         if highest is None:
             # Nothing missed: the limit lies anywhere above, at least half a rung.
             gap = run.feeds[-1] - run.feeds[-2] if len(run.feeds) > 1 else OPEN * run.feeds[-1]
-            beyond = Source("beyond the ladder", gap / math.sqrt(12), Cause.LADDER, shape=Shape.RECTANGLE)
+            beyond = Source("beyond_the_ladder", gap / math.sqrt(12), Cause.LADDER, shape=Shape.RECTANGLE)
             highest = Uncertain(ladder.clean + gap / 2, ((beyond, 1.0),))
         safe = run.share * ladder.clean
         unit = SIZE[old.unit]
-        formula = f"{run.share:g} × {trim_number(ladder.clean / unit, 3)} {old.unit}, the highest clean rung"
+        clean = trim_number(ladder.clean / unit, 3)
+        formula = note("speed.highest_clean", share=run.share, feed=clean, unit=old.unit)
         if rate_limit and safe > rate_limit:
             safe = rate_limit
-            ends = f"{rate_limit / unit:.0f} {old.unit}"
-            notes.append(f"The controller’s step rate ends at {ends}, below what the axis holds.")
-            formula = f"{ends}, where the step rate ends"
+            ends = plain(f"{rate_limit / unit:.0f} {old.unit}")
+            notes.append(note("speed.step_rate_ends", at=ends))
+            formula = note("speed.where_rate_ends", at=ends)
         holds = highest.times(run.share)
         error = replace(holds.times(-1.0), value=old.base - min(holds.value, rate_limit or math.inf))
         finest = unit / 10 ** (0 if old.unit in WHOLE else case.decimals_of(quantity))
         down = math.floor(safe / finest + 1e-9) * finest  # rounding up would be too fast
         outcome = replace(amount_outcome(case, quantity, down, error, formula), predicted=0.0)
         if error.value < -outcome.T:
-            would = f"{safe / unit:.0f} {old.unit}"
-            notes.append(f"The feed in force is slower than it needs to be: {would} would still be safe.")
+            notes.append(note("speed.slower_than_needed", safe=safe / unit, unit=old.unit))
         finding = judged(case, replace(outcome, notes=tuple(notes)))
         if finding.verdict is Verdict.CANNOT_TELL and ladder.limit is not None and ladder.missed:
-            between = f"{trim_number(ladder.clean / unit, 1)} and {trim_number(ladder.missed / unit, 1)} {old.unit}"
-            finer = f"More rungs between {between} may settle it: nothing is known of the gap."
+            low, high = trim_number(ladder.clean / unit, 1), trim_number(ladder.missed / unit, 1)
+            finer = note("speed.more_rungs", low=low, high=high, unit=old.unit)
             finding = replace(finding, notes=(finer, *finding.notes))
         if ladder.limit is not None or old.base <= safe:
             return finding
         # Above what was tried and found clean: nothing says that it is too fast, nor that it isn't.
-        climb_on = (
-            "Every rung was clean, so this is only a lower bound: climb higher, to above the feed in force."
-            if ladder.clean >= run.feeds[-1]
-            else "Not every rung was read clearly: read those above too, with a finer instrument where they are open."
-        )
+        climb_on = note("speed.climb_higher") if ladder.clean >= run.feeds[-1] else note("speed.read_above")
         return replace(finding, verdict=Verdict.CANNOT_TELL, worth_correcting=False, notes=(climb_on, *finding.notes))
 
     def _rate_limit(self, case: Case, run: SpeedRun) -> float:

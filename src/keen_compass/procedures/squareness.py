@@ -19,6 +19,7 @@ from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, 
 from keen_compass.procedures.results import (
     PER_METRE,
     Outcome,
+    arithmetic,
     assumed_notes,
     held_notes,
     judged,
@@ -29,26 +30,13 @@ from keen_compass.procedures.results import (
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.plausibility import looks_scaled
 from keen_compass.solve.square import GAMMA, fit_rectangle, from_diameters, propagate
 
-LABELS = {
-    "width": "width", "height": "height", "diagonal_1": "diagonal 1", "diagonal_2": "diagonal 2",
-    "d_0": "along X", "d_45": "at 45°", "d_90": "along Y", "d_135": "at 135°",
-}  # fmt: skip
-HINTS = {
-    "width": "Square to the upright sides, half way up",
-    "height": "Square to the level sides, half way along",
-    "diagonal_1": "From the corner with the dot to the far one, corner to corner",
-    "diagonal_2": "Between the other two corners",
-    "d_0": "Widest along X",
-    "d_45": "Widest from the dot’s side to the opposite one",
-    "d_90": "Widest along Y",
-    "d_135": "Widest across the other slanted way",
-}
 SIDES = {"width": (0, -1), "height": (1, 0), "d_0": (0, -1), "d_90": (-1, 0)}
 LARGEST_PLAY = 2.0  # mm, of both axes together
 STRAINED = 2.5  # U: readings that contradict one another by more were not read on one figure
@@ -61,24 +49,17 @@ class Squareness(Procedure[SquareFigure]):
     """See the module."""
 
     name = "squareness"
-    needs = ("two axes with their steps and backlash set", "a pen, scriber or cutter", "an instrument for a diagonal")
     surface = Surface.CALLOUTS
-    piece_name = "rectangle read along sides and diagonals, or circle read along four diameters"
     measurand_names = (*RECTANGLE, *CIRCLE)
     suits = ("caliper", "steel rule", "tape")
     sized = True
     grows = ("width", "height")
     draws = True
-    lookalikes = (
-        "A sheet that crept while it was drawn leans just like an axis.",
-        "Set steps and backlash first: they bend the figure too.",
-        "A gantry pushed against its stops by hand squares itself differently from one that was homed.",
-    )
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Which figure."""
-        figures = (("rectangle, with its diagonals", "rectangle"), ("circle, four diameters", "circle"))
-        return (Choice("figure", "Figure", figures),)
+        figures = (("squareness.rectangle", "rectangle"), ("squareness.circle", "circle"))
+        return (Choice("figure", "squareness.figure", figures),)
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """As large as was chosen."""
@@ -117,13 +98,13 @@ class Squareness(Procedure[SquareFigure]):
             found.append(
                 Measurand(
                     m,
-                    LABELS[m],
+                    f"squareness.{m}",
                     axis,
                     piece.nominal(m),
                     Faces(piece.line(m), held),
                     piece.line(m),
                     SIDES.get(m, (0, 0)),
-                    HINTS[m],
+                    f"squareness.how_{m}",
                     box,
                 )
             )
@@ -136,18 +117,15 @@ class Squareness(Procedure[SquareFigure]):
         self.check_readings(case, names, positive=True)
         missing = [m for m in names if m not in case.readings]
         if missing:
-            words = " and ".join(LABELS[m] for m in missing[:2])
-            note = f"Read {words} too: all four are needed."
-            return Solution((no_number(case, "squareness", Verdict.UNRESOLVED, note, piece.height),))
+            why = note("squareness.read_too", what=[f"squareness.{m}" for m in missing[:2]])
+            return Solution((no_number(case, "squareness", Verdict.UNRESOLVED, why, piece.height),))
         measured = {m: case.measured(m, nominal=piece.nominal(m), drawn=piece.drawn) for m in names}
         if not case.confirmed and (doubt := _doubt(case, piece, measured)):
             return Solution((no_number(case, "squareness", Verdict.IMPLAUSIBLE, doubt, piece.height),))
         gamma, strain = _lean(case, piece, measured)
         if not case.confirmed and strain:
-            words = "No {} has these {}: was one of them read along another line?"
-            kind = ("circle", "diameters") if piece.figure == "circle" else ("four-sided piece", "sides and diagonals")
-            note = words.format(*kind)
-            return Solution((no_number(case, "squareness", Verdict.IMPLAUSIBLE, note, piece.height),))
+            why = note(f"squareness.no_such_{piece.figure}")
+            return Solution((no_number(case, "squareness", Verdict.IMPLAUSIBLE, why, piece.height),))
         w = case.gantry or PER_METRE
         # The number is what the gantry's end was moved: what is known of it counts at the gantry.
         tangent = weighed(case, "squareness", gamma, w)
@@ -175,7 +153,7 @@ class Squareness(Procedure[SquareFigure]):
         """The corner in degrees."""
         if "angle_deg" not in figures:
             return Shown()
-        return Shown((("Corner at lowest X and Y", f"{figures['angle_deg']:.3f}°"),))
+        return Shown((("squareness.corner", plain(f"{figures['angle_deg']:.3f}°")),))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm/m."""
@@ -233,58 +211,54 @@ def _lean(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) 
     play = [case.lost_motion(axis) for axis in ("x", "y")]
     cause = Cause.ASSUMED if any(p.assumed for p in play) else Cause.KNOWN
     differ = math.hypot(play[0].value - play[1].value, play[0].u, play[1].u)
-    source = Source("unequal play", math.sqrt(2) * differ / piece.width, cause)
+    source = Source("unequal_play", math.sqrt(2) * differ / piece.width, cause)
     # Play itself breaks that sum by Bx + By, so only what no play explains is asked about.
     strained = abs(left.value) > max(STRAINED * left.U, LARGEST_PLAY)
     return replace(tangent, effects=(*tangent.effects, (source, 1.0))), strained
 
 
-def _doubt(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> str:
+def _doubt(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> Note | None:
     for m, found in measured.items():
-        n, label = piece.nominal(m), LABELS[m]
+        n, label = piece.nominal(m), f"squareness.{m}"
         if doubt := looks_scaled(m, n, [v.mm for v in case.lengths(m)], piece.compensation):
-            return f"{label}: {doubt.sentence}"
+            return doubt.asks.of(label)
         if abs(found.value / n - 1) > ODD_LENGTH:
-            return (
-                f"{label} is {case.shown(found.value)} where {case.shown(n, 1)} were ordered: was it read along "
-                "another line?"
-            )
-    return odd_reading(case, measured.values(), LABELS)
+            return note("squareness.other_line", what=label, read=found.value, ordered=n)
+    return odd_reading(case, measured.values(), {m: f"squareness.{m}" for m in measured})
 
 
 def _formula(
     case: Case, piece: SquareFigure, measured: Mapping[str, Measurement], old: float, w: float, tangent: Uncertain
-) -> str:  # fmt: skip
+) -> Note:  # fmt: skip
     """From what was moved in all to what should be: old − w × tan γ, whose tangent is the sine up to its cube."""
     v = {m: case.in_its_unit(r.value) for m, r in measured.items()}
     held, wide = (case.in_its_unit(x, "mm") for x in (old, w))
     if "squareness" in case.known:
-        return f"{held} − {wide} × {tangent.value:.6f}"
+        return arithmetic(f"{held} − {wide} × {tangent.value:.6f}")
     if piece.figure == "circle":
         c = f" + {case.ordered(piece.compensation)}" if piece.compensation else ""
         d = {m: f"({text}{c})" if c else text for m, text in v.items()}
-        return f"{held} − {wide} × ({d['d_45']}² − {d['d_135']}²) ÷ (2 × {d['d_0']} × {d['d_90']})"
-    return f"{held} − {wide} × ({v['diagonal_1']}² − {v['diagonal_2']}²) ÷ (4 × {v['width']} × {v['height']})"
+        return arithmetic(f"{held} − {wide} × ({d['d_45']}² − {d['d_135']}²) ÷ (2 × {d['d_0']} × {d['d_90']})")
+    diagonals, sides = f"({v['diagonal_1']}² − {v['diagonal_2']}²)", f"(4 × {v['width']} × {v['height']})"
+    return arithmetic(f"{held} − {wide} × {diagonals} ÷ {sides}")
 
 
-def _assumed(case: Case, piece: SquareFigure) -> tuple[str, ...]:
+def _assumed(case: Case, piece: SquareFigure) -> tuple[Note, ...]:
     """What a circle takes for granted of the play."""
     if piece.figure != "circle" or not any(case.lost_motion(a).assumed for a in ("x", "y")):
         return ()
-    U = case.shown(ASSUMED_LOST_MOTION.U or 0.0)
-    return (f"The lost motion left in X and Y was taken as 0 ± {U} each, assumed: it looks like a lean on a circle.",)
+    return (note("squareness.play_assumed", U=ASSUMED_LOST_MOTION.U),)
 
 
-def _words(case: Case, move: float, piece: SquareFigure, measured: Mapping[str, Measurement]) -> tuple[str, ...]:
+def _words(case: Case, move: float, piece: SquareFigure, measured: Mapping[str, Measurement]) -> tuple[Note, ...]:
     words = []
     if case.gantry:
-        runs, end = case.gantry_along.upper(), "X" if case.gantry_along == "y" else "Y"
-        way = "+" if move > 0 else "−"
-        words.append(f"Move the gantry’s end at highest {end} by {case.shown(abs(move))} towards {way}{runs}.")
+        end, way = "x" if case.gantry_along == "y" else "y", f"{'+' if move > 0 else '-'}{case.gantry_along}"
+        words.append(note("squareness.move_gantry", end=end, by=abs(move), way=way))
     else:
-        words.append(f"No distance between two drives is known: the move is given for {case.shown(PER_METRE, 0)}.")
+        words.append(note("squareness.no_gantry", over=PER_METRE))
     words += _assumed(case, piece)
     if piece.figure == "circle":
         differ = (measured["d_0"].value - measured["d_90"].value) / piece.width * PER_METRE
-        words.append(f"X comes out {abs(differ):.2f} mm per m {'longer' if differ > 0 else 'shorter'} than Y.")
+        words.append(note("squareness.x_longer", by=differ))
     return tuple(words)

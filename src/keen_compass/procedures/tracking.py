@@ -24,6 +24,7 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.measuring import Held
+from keen_compass.quantities.notes import note
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict, judge
 from keen_compass.solve.travel import fit_tracking
@@ -53,18 +54,25 @@ class TrackingRun:
         for k in range(self.trips + 1):
             if k:
                 steps.append(self._go(self.length))
-            words = "mark where it starts" if k == 0 else f"trip {k}: read how far it misses the first mark"
-            steps += [self._go(-OVERRUN), self._go(0), Stop(words, k)]
-        return MoveProgram(f"feed tracking, {self.axis.upper()} {self.length:g} mm out and back", tuple(steps))
+            read = note("travel_run.first_mark") if k == 0 else note("travel_run.read_trip", trip=k)
+            steps += [self._go(-OVERRUN), self._go(0), Stop(read, k)]
+        return MoveProgram(note("travel_run.tracking_program", axis=self.axis, length=self.length), tuple(steps))
 
     def _go(self, p: float) -> Go:
         return Go(**{self.axis: self.start + p}, feed=FEED)
 
     def measurands(self) -> tuple[Measurand, ...]:
         """One for each trip."""
-        hint = "How far from its first mark it came back; beyond it is +"
         return tuple(
-            Measurand(f"trip_{k}", f"trip {k}", self.axis, 0.0, Return(self.axis, k, 0), hint=hint, signed=True)
+            Measurand(
+                f"trip_{k}",
+                note("travel_run.trip", trip=k),
+                self.axis,
+                0.0,
+                Return(self.axis, k, 0),
+                hint="travel_run.how_trip",
+                signed=True,
+            )
             for k in range(1, self.trips + 1)
         )
 
@@ -83,10 +91,10 @@ def track(case: Case, run: TrackingRun) -> Solution:
     """How far each trip drifts, and how it slips about that: whichever is worse is judged."""
     names = {k: f"trip_{k}" for k in range(1, run.trips + 1) if f"trip_{k}" in case.readings}
     if len(names) < 2:
-        note = "Two trips at least: one return alone can’t tell drift from slip."
-        return Solution((no_number(case, "tracking", Verdict.UNRESOLVED, note),))
+        why = note("travel_run.two_trips")
+        return Solution((no_number(case, "tracking", Verdict.UNRESOLVED, why),))
     trips = {k: dial_mean(case, name) for k, name in names.items()}
-    labels = {m.name: f"trip {k}" for k, m in trips.items()}
+    labels = {m.name: note("travel_run.trip", trip=k) for k, m in trips.items()}
     if not case.confirmed and (asks := odd_reading(case, trips.values(), labels)):
         return Solution((no_number(case, "tracking", Verdict.IMPLAUSIBLE, asks),))
     found = fit_tracking(trips)
@@ -94,18 +102,17 @@ def track(case: Case, run: TrackingRun) -> Solution:
     worse = _worse(found.drift, slips, case.tolerance_of("tracking", PER_METRE))
     old = case.amount("tracking")
     # No number in a controller cures it; what is kept counts how often the feed was looked after.
-    outcome = amount_outcome(case, "tracking", old.base + 1, worse, f"{old.number(0)} + 1, looked after once more")
-    each = f"each trip of 2 × {case.shown(run.length, 0)}"
-    words = [f"It drifts {case.shown(found.drift.value, 3, signed=True)} {each}."]
+    formula = note("travel_run.looked_after", times=old.number(0))
+    outcome = amount_outcome(case, "tracking", old.base + 1, worse, formula)
+    words = [note("travel_run.drifts", drift=found.drift.value, length=run.length)]
     if worse is slips:
-        words = [f"It slips by up to {case.shown(slips.value, 3)} from trip to trip; the drift is smaller."]
+        words = [note("travel_run.slips", slip=slips.value)]
     if abs(worse.value) + worse.U > outcome.T:
-        words.insert(0, "No number cures it: look after pinch rollers, grit and media tension, then run it again.")
+        words.insert(0, note("travel_run.look_after"))
     finding = judged(case, replace(outcome, notes=tuple(words)))
     if finding.verdict is Verdict.CANNOT_TELL:
-        finding = replace(finding, notes=(MORE_TRIPS, *finding.notes))
+        finding = replace(finding, notes=(note("travel_run.more_trips"), *finding.notes))
     figures = {"trips": [m.value for m in trips.values()], "drift": found.drift.value, "slip": found.slip}
-    figures["units"] = case.controller_units
     return Solution((finding,), (), assumed_notes(case), figures)
 
 
@@ -119,6 +126,3 @@ def foreseen_drift(case: Case, run: TrackingRun) -> dict[str, float]:
     """U of the drift that reading alone leaves; what the trips scatter is not known before."""
     last = case.foreseen(f"trip_{run.trips}", 0.0, 1, held=Held.AGAINST)
     return {"tracking": last.mean.times(1 / run.trips).U}
-
-
-MORE_TRIPS = "More trips would tell drift from slip more sharply, and may settle it: twice as many halve what is open."

@@ -35,8 +35,9 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Deviations, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import Length, length_in_words
+from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import READ_ALONG, Held, Measurement
+from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.bend import Shape, shape_of
@@ -57,10 +58,7 @@ _PARAMETERS = {
     "run", "axis", "start", "across", "length", "targets", "compensation_off", "trips", "parallel_within_deg",
     "units",
 }  # fmt: skip
-LABELS = {
-    "reversal_B": "Reversal B", "repeatability_R": "Repeatability R", "systematic_E": "Systematic deviation E",
-    "drift": "Drift, each trip", "slip": "Slip about it",
-}  # fmt: skip
+FIGURES = ("reversal_B", "repeatability_R", "systematic_E", "drift", "slip")  # that are shown, where there are any
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,9 +104,9 @@ class TravelRun:
             for node, way in ((self.targets, 1), (self.targets[::-1], -1)):
                 steps.append(at(node[0] - way * over))
                 for p in node:
-                    steps += [at(p), Stop(f"read at {p:g}, {'going up' if way > 0 else 'coming back'}",
-                                          2 * cycle + (way < 0))]  # fmt: skip
-        return MoveProgram(f"travel run, {self.axis.upper()} 0 to {self.length:g} mm", tuple(steps))
+                    read = note("travel_run.read_at", at=p, up=way > 0)
+                    steps += [at(p), Stop(read, 2 * cycle + (way < 0))]
+        return MoveProgram(note("travel_run.program", axis=self.axis, length=self.length), tuple(steps))
 
     def _along(self, p: float) -> Go:
         return Go(**{self.axis: self.start + p - self.targets[0]}, feed=SETTLED if self.axis == "z" else 6 * SETTLED)
@@ -118,18 +116,11 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
     """See the module."""
 
     name = "travel-run"
-    needs = ("one axis", "a rule, dial or depth gauge along it", "a sharp point to read it by")
     surface = Surface.RULE
     large = ("length",)
     makes = Makes.MOVES
-    piece_name = "no piece: the axis stops at targets up and back, and a rule beside it is read"
     measurand_names = ("up_1 … up_n", "down_n … down_1", "trip_1 … trip_n")
     suits = ("steel rule", "tape", "caliper", "depth gauge", "dial gauge")
-    lookalikes = (
-        "A rule that doesn’t start at zero is no fault here: the zero is found from the readings.",
-        "A rule tilted against the axis looks just like a wrong scale: say within how much it lies parallel.",
-        "A bowed rule looks like an axis that bends: turn it end for end and read again.",
-    )
     sized = True
     grows = ("length",)
     sides = ("length",)
@@ -137,13 +128,13 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What is run, and along which axis."""
-        axes = tuple((a.upper(), a) for a in ("x", "y", "z") if f"{a}_steps" in machine.quantities)
-        runs: tuple[tuple[str, object], ...] = (("scale, lost motion", "travel"),)
+        axes = tuple((plain(a.upper()), a) for a in ("x", "y", "z") if f"{a}_steps" in machine.quantities)
+        runs: tuple[tuple[Said, object], ...] = (("travel_run.travel", "travel"),)
         if "tracking" in machine.quantities:
-            runs += (("feed tracking", "tracking"),)
-        lies = tuple((f"{d:g}°, {_aside_per_metre(d)} mm/m", d) for d in PARALLEL)
-        parallel = Choice("parallel_within_deg", "Parallel within", lies)
-        return (Choice("run", "Run", runs), Choice("axis", "Axis", axes), COMPENSATION, parallel)
+            runs += (("travel_run.tracking", "tracking"),)
+        lies = tuple((plain(f"{d:g}°, {_aside_per_metre(d)} mm/m"), d) for d in PARALLEL)
+        parallel = Choice("parallel_within_deg", "travel_run.parallel", lies)
+        return (Choice("run", "travel_run.run", runs), Choice("axis", "axis", axes), COMPENSATION, parallel)
 
     def longest(self, machine: Machine, chosen: Parameters) -> float:
         """What fits on the bed beside its margins, mm."""
@@ -152,9 +143,10 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             return machine.z_travel - 2 * Z_MARGIN
         return machine.loaded[0 if axis == "x" else 1] - 2 * MARGIN
 
-    def heading(self, parameters: Parameters) -> str:
+    def heading(self, parameters: Parameters) -> Note:
         """Feed tracking is a run of its own."""
-        return "Feed tracking" if parameters.get("run") == "tracking" else super().heading(parameters)
+        tracking = parameters.get("run") == "tracking"
+        return note("travel_run.heading_tracking") if tracking else super().heading(parameters)
 
     def suits_for(self, chosen: Parameters) -> tuple[str, ...]:
         """Z is short: a depth gauge or dial, not a rule."""
@@ -232,21 +224,21 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             return piece.measurands()
         return tuple(
             Measurand(
-                name, f"{_written(p, piece.units)} {'up' if way > 0 else 'back'}", piece.axis, p, piece.where(i),
-                hint="Read the rule at the point, straight from above", signed=True, way=way,
+                name, note("travel_run.target", at=_written(p, piece.units), up=way > 0), piece.axis, p, piece.where(i),
+                hint="travel_run.how", signed=True, way=way,
             )
             for i, (name, (p, way)) in enumerate(piece.nodes().items())
         )  # fmt: skip
 
     def shown(self, figures: Figures) -> Shown:
         """The standard's figures; of a tracking run drift and slip."""
-        lines = [
-            (label, length_in_words(figures[name], figures.get("units", "mm"), 3))
-            for name, label in LABELS.items() if isinstance(figures.get(name), (int, float))
+        lines: list[tuple[Said, Note]] = [
+            (f"travel_run.{name}", note("travel_run.length", mm=figures[name]))
+            for name in FIGURES if isinstance(figures.get(name), (int, float))
         ]  # fmt: skip
         if "after" in figures:
-            cycles = figures["cycles"]
-            lines.append((str(figures["after"]), f"{cycles} cycle{'' if cycles == 1 else 's'}"))
+            after = Note.from_body(figures["after"]["note"])
+            lines.append((after, note("travel_run.cycles", cycles=figures["cycles"])))
         return Shown(tuple(lines))
 
     def chart(self, figures: Figures) -> Deviations | None:
@@ -325,8 +317,8 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         steps, backlash = f"{run.axis}_steps", f"{run.axis}_backlash"
         case.resolution(steps)
         if len({p for p, _ in readings}) < 2:
-            note = "Read at least two targets: one position alone has no scale."
-            return Solution((no_number(case, steps, Verdict.UNRESOLVED, note, run.length),))
+            why = note("travel_run.two_targets")
+            return Solution((no_number(case, steps, Verdict.UNRESOLVED, why, run.length),))
         falls = _rise(readings) < 0
         if falls:
             readings = {node: [-v for v in values] for node, values in readings.items()}
@@ -342,33 +334,33 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         if found.lost_motion:
             findings.append(self._lost_motion(case, run, found.lost_motion))
         else:
-            findings.append(no_number(case, backlash, Verdict.UNRESOLVED, "Read some targets coming back too."))
+            findings.append(no_number(case, backlash, Verdict.UNRESOLVED, note("travel_run.come_back_too")))
         notes = [*assumed_notes(case), *suggest_warmth(case, run.length)]
         if found.inflation > 1:
-            notes.append("The targets scatter more than single readings do; the uncertainty says so.")
+            notes.append(note("travel_run.targets_scatter"))
         if run.axis == "z":
             notes.append(ABBE)
         return Solution(tuple(findings), (), tuple(notes), _figures(case, run, found, iso_figures(readings), shape))
 
     def _question(
         self, case: Case, readings: Mapping[Node, list[float]], measured: Mapping[Node, Measurement], *, falls: bool
-    ) -> str:  # fmt: skip
+    ) -> Note | None:  # fmt: skip
         if falls:
-            return "The readings fall as the axis rises: does the rule lie the wrong way round?"
+            return note("travel_run.falls")
         positions = [p for p, _ in readings]
         doubt = looks_scaled("travel", max(positions) - min(positions), [_rise(readings)], 0.0)
         if doubt:
-            return f"Travel: {doubt.sentence}"
-        return odd_reading(case, measured.values(), {m.name: _stop(case, node) for node, m in measured.items()})
+            return doubt.asks.of("travel_run.what_travel")
+        return odd_reading(case, measured.values(), {m.name: _stop(node) for node, m in measured.items()})
 
     def _scale(self, case: Case, run: TravelRun, found: TravelFit, shape: Shape | None) -> Finding:
         quantity = f"{run.axis}_steps"
         s = found.scale
         wanted, came = case.ordered(run.length), case.in_its_unit(run.length * (1 + s.value))
         formula = scale_formula(case, quantity, wanted, came)
-        notes = [words for words in (_in_words(case, shape), parts_say(case, quantity, s.value)) if words]
+        notes = [*_shaped(shape), *parts_say(case, quantity, s.value)]
         if case.instrument.kind in READ_ALONG and not case.instrument.parallel_within:
-            notes.append("No tilt of the rule was stated; 2.6° would look like 1 mm per m.")
+            notes.append(note("travel_run.no_tilt"))
         return judged(case, scale_outcome(case, quantity, s, run.length, formula, tuple(notes)), self)
 
     def _lost_motion(self, case: Case, run: TravelRun, B: Uncertain) -> Finding:
@@ -443,8 +435,8 @@ def _known(case: Case, run: TravelRun) -> list[Observation]:
     return [known.row(scale)] if known else []
 
 
-def _stop(case: Case, node: Node) -> str:
-    return f"at {case.shown(node[0], 0)} {'up' if node[1] > 0 else 'coming back'}"
+def _stop(node: Node) -> Note:
+    return note("travel_run.stop", at=node[0], up=node[1] > 0)
 
 
 def _rise(readings: Mapping[Node, list[float]]) -> float:
@@ -467,23 +459,13 @@ def _shape(case: Case, nodes: Mapping[str, Node]) -> Shape | None:
     return shape_of(positions, ways, values, division, case.instrument.permissible_error[0])
 
 
-def _in_words(case: Case, shape: Shape | None) -> str:
+def _shaped(shape: Shape | None) -> tuple[Note, ...]:
+    """What the deviations' shape says."""
     if shape is None:
-        return ""
-    size = case.shown(shape.size)
-    match shape.kind:
-        case "bend":
-            return (
-                f"The deviations bend by {size}: a bowed rule, or a screw, rack or belt that changes along its length; "
-                "not a wrong number. Turn the rule end for end: what turns with it is the rule."
-            )
-        case "cyclic":
-            return (
-                f"The deviations swing by {size}, probably every {case.shown(shape.where, 0)}: an eccentric pulley or "
-                "pinion, or a screw’s lead error; not a wrong number."
-            )
-        case _:
-            return f"From reading {int(shape.where) + 1} on all lies {size} off: something slipped there."
+        return ()
+    if shape.kind == "slip":
+        return (note("travel_run.slip_from", reading=int(shape.where) + 1, size=shape.size),)
+    return (note(f"travel_run.{shape.kind}", size=shape.size, where=shape.where),)
 
 
 def _figures(case: Case, run: TravelRun, found: TravelFit, iso: AxisFigures, shape: Shape | None) -> dict[str, Any]:
@@ -500,10 +482,9 @@ def _figures(case: Case, run: TravelRun, found: TravelFit, iso: AxisFigures, sha
         "reversal_B": iso.reversal,
         "repeatability_R": iso.repeatability,
         "systematic_E": iso.systematic,
-        "after": f"estimates: {iso.lacking}" if iso.lacking else "ISO 230-2",
+        "after": note(f"travel_run.{iso.lacking or 'iso_230_2'}").to_figure(),
         "cycles": iso.cycles,
         "shape": {"kind": shape.kind, "size": shape.size, "where": shape.where} if shape else None,
         "axis": run.axis,
-        "units": case.controller_units,
         "unit": QUANTITIES[f"{run.axis}_backlash"].unit,
     }

@@ -5,21 +5,23 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from keen_compass.quantities.notes import Note, Said
+
 
 @dataclass(frozen=True, slots=True)
 class Setting:
     """A row of a table of settings. now: as it stands at the machine. worthwhile: it may be chosen."""
 
-    cells: tuple[str, ...]
+    cells: tuple[Note, ...]
     now: bool
     worthwhile: bool
 
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """lines: (what, how much). heads, settings: a table, none where empty. foot: a sentence below it."""
+    """lines: (what, how much). settings: a table, none where empty; heads and foot: codes of what stands round it."""
 
-    lines: tuple[tuple[str, str], ...] = ()
+    lines: tuple[tuple[Said, Note], ...] = ()
     heads: tuple[str, ...] = ()
     settings: tuple[Setting, ...] = ()
     foot: str = ""

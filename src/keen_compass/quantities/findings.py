@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from keen_compass.quantities.notes import Note
 from keen_compass.quantities.resolution import Stored
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
 from keen_compass.quantities.verdict import Verdict
@@ -25,7 +26,7 @@ class Finding:
     subject: what the value belongs to, besides the machine.
     limits: what limits the answer: causes (`uncertainty.Cause`) with their share of the variance, the largest first.
     formula: one line of arithmetic that leads from old to new.
-    notes: sentences for the technician; the first says what would settle it, where that applies.
+    notes: for the technician; the first says what would settle it, where that applies.
     """
 
     quantity: str
@@ -39,14 +40,14 @@ class Finding:
     tolerance: float
     verdict: Verdict
     worth_correcting: bool
-    formula: str
-    notes: tuple[str, ...] = ()
+    formula: Note
+    notes: tuple[Note, ...] = ()
     predicted_error: float = 0.0
     subject: Subject = NO_SUBJECT
     limits: tuple[tuple[str, float], ...] = ()
 
     def to_json(self) -> dict[str, Any]:
-        """As `solve` prints it and the logbook keeps it."""
+        """As the logbook keeps it."""
         return {
             "quantity": self.quantity,
             "unit": self.unit,
@@ -59,8 +60,8 @@ class Finding:
             "tolerance": self.tolerance,
             "verdict": str(self.verdict),
             "worth_correcting": self.worth_correcting,
-            "formula": self.formula,
-            "notes": list(self.notes),
+            "formula": self.formula.to_body(),
+            "notes": [n.to_body() for n in self.notes],
             "predicted_error": self.predicted_error,
             "subject": self.subject.to_json(),
             "limits": [[cause, share] for cause, share in self.limits],
@@ -75,7 +76,8 @@ class Finding:
             **{
                 **body,
                 "verdict": Verdict(body["verdict"]),
-                "notes": tuple(body["notes"]),
+                "formula": Note.from_body(body["formula"]),
+                "notes": tuple(map(Note.from_body, body["notes"])),
                 "subject": subject,
                 "limits": limits,
             }
@@ -92,15 +94,15 @@ class Solution:
 
     findings: tuple[Finding, ...]
     unresolved: tuple[tuple[str, str], ...] = ()
-    notes: tuple[str, ...] = ()
+    notes: tuple[Note, ...] = ()
     figures: Figures = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:
-        """As `solve` prints it."""
+        """As the logbook keeps it."""
         return {
             "findings": [f.to_json() for f in self.findings],
             "unresolved": [list(pair) for pair in self.unresolved],
-            "notes": list(self.notes),
+            "notes": [n.to_body() for n in self.notes],
             **({"figures": dict(self.figures)} if self.figures else {}),
         }
 
@@ -109,7 +111,7 @@ class Solution:
         """Inverse of `to_json`."""
         return cls(
             tuple(map(Finding.from_json, body["findings"])), tuple((a, b) for a, b in body["unresolved"]),
-            tuple(body["notes"]), body.get("figures", {}),
+            tuple(map(Note.from_body, body["notes"])), body.get("figures", {}),
         )  # fmt: skip
 
     def finding(self, quantity: str) -> Finding | None:

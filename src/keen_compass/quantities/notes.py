@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 
@@ -12,17 +12,46 @@ class Note:
     """One remark.
 
     code: what is said, as `note_codes` has it. values: what it says it of, plain numbers (mm, or as their names say),
-    names and lists of these, so that it can be kept as JSON.
+    texts and other notes in their kept form, so that all of it can be kept as JSON.
     """
 
     code: str
     values: Mapping[str, Any] = field(default_factory=dict)
 
+    def of(self, what: Note | str) -> Note:
+        """The same, said of something: a measurand's label."""
+        return replace(self, values={**self.values, "of": _plain(what)})
+
     def to_body(self) -> list[Any]:
         """As the shop file keeps it."""
         return [self.code, dict(self.values)]
 
+    @classmethod
+    def from_body(cls, body: Any) -> Note:
+        """Inverse of `to_body`; a sentence that an older program kept stays as it was."""
+        return note("plain", text=body) if isinstance(body, str) else cls(str(body[0]), dict(body[1]))
+
+    def to_figure(self) -> dict[str, Any]:
+        """Among a solution's figures."""
+        return {"note": self.to_body()}
+
+
+Said = Note | str  # a note, or the code of one that needs no values
+
 
 def note(code: str, **values: Any) -> Note:
     """A note of these values."""
-    return Note(code, values)
+    return Note(code, {name: _plain(value) for name, value in values.items()})
+
+
+def plain(text: str) -> Note:
+    """What needs no words: numbers, letters, somebody's own name."""
+    return note("plain", text=text)
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, Note):
+        return value.to_body()
+    if isinstance(value, (list, tuple)):
+        return [_plain(v) for v in value]
+    return value

@@ -5,7 +5,6 @@ The picture's frame has +right and +away (up on the screen). A standpoint maps c
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError
@@ -17,8 +16,6 @@ DIRECTIONS: dict[str, tuple[int, int]] = {
     "toward": (0, -1),
 }
 WORDS = {"right": "to the right", "left": "to the left", "away": "away from you", "toward": "towards you"}
-_DIRECTION = re.compile(r"towards ([+−])([XY])")
-_CORNER = re.compile(r"(low|high) X, (low|high) Y")
 _OPPOSITE = {"right": "left", "left": "right", "away": "toward", "toward": "away"}
 
 
@@ -41,20 +38,6 @@ class Standpoint:
         """Controller (x, y) → (right, away), same unit."""
         (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
         return a * x + c * y, b * x + d * y
-
-    def described(self, text: str) -> str:
-        """A text with where its directions are: ``towards +X`` as ``towards +X, to the right``; ``low X, high Y`` as
-        ``far left``.
-        """
-
-        def where(match: re.Match[str]) -> str:
-            return f"{match[0]}, {self.words(match[2].lower(), 1.0 if match[1] == '+' else -1.0)}"
-
-        def corner(match: re.Match[str]) -> str:
-            right, away = self.to_view(*(1 if end == "high" else -1 for end in match.groups()))
-            return f"{'far' if away > 0 else 'near'} {'right' if right > 0 else 'left'}"
-
-        return _CORNER.sub(corner, _DIRECTION.sub(where, text))
 
     def words(self, axis: str, sign: float) -> str:
         """``words("x", -0.5)`` → ``to the left``."""

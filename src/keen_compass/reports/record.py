@@ -22,6 +22,8 @@ from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import VERDICT_WORDS
+from keen_compass.words.procedures import title
+from keen_compass.words.say import say, show_for
 
 SHOWN_ERROR = 0.03  # of the piece's width, how large the largest error is drawn
 
@@ -47,8 +49,9 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     machine, instrument = shop.machine(kept.machine, ended), measuring.instrument()
     ordered, measured, factor = _picture(shape, means, machine.standpoint)
     in_force = context.in_force(piece)
+    show = show_for(machine)
     record = Record(
-        title=f"Calibration record: {context.procedure.title}",
+        title=f"Calibration record: {title(context.procedure.name)}",
         machine=f"{machine.name}, {machine.describe()} mm",
         signed=datetime.fromisoformat(ended).astimezone().strftime("%-d %B %Y, %H:%M"),
         instrument=instrument.name if instrument and context.procedure.makes is not Makes.NOTHING else "-",
@@ -58,7 +61,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
         magnified=factor,
         dimensions=[
             (
-                c.measurand.label, _ordered(c.measurand),
+                say(c.measurand.label, show), _ordered(c.measurand),
                 ", ".join(r.text for r in c.readings) or "not read",
                 _with_unit(means[c.measurand.name], c.measurand) if c.measurand.name in means else "-",
             )
@@ -68,7 +71,10 @@ def record_of(shop: Shop, round_id: int) -> bytes:
             _row(context.procedure.for_logbook(f), in_force[f.quantity], machine.place(f.quantity).decimals)
             for f in solution.findings if f.quantity in in_force
         ],
-        notes=[*solution.notes, *([f"Signed because: {signed.reason}"] if signed.reason else [])],
+        notes=[
+            *(say(n, show) for n in solution.notes),
+            *([f"Signed because: {signed.reason}"] if signed.reason else []),
+        ],
         software=f"Keen Compass {__version__}",
     )  # fmt: skip
     return write_record(record)

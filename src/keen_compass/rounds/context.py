@@ -176,7 +176,7 @@ class RoundContext:
         def read() -> dict[str, StoredValue]:
             return {q: self.machine.place(q).holding(stored) for q, stored in piece.snapshot.held.items()}
 
-        return self.remembered(("in force", piece.id), read)
+        return self.remembered(("in_force", piece.id), read)
 
     def equal_to(self, piece: KeptPiece) -> list[KeptPiece]:
         """A piece, and the earlier ones of this round that differ from it in nothing but their place: they count
@@ -211,7 +211,7 @@ class RoundContext:
                     del held[q]
             return held
 
-        return self.remembered("kept values", read)
+        return self.remembered("kept_values", read)
 
     @property
     def subject(self) -> Subject:
@@ -285,7 +285,7 @@ class RoundContext:
             wanted = {under for q in self.yields for under in beneath(q)} - set(self.yields)
             return [s for s in spokes(self.shop, self.machine) if s.quantity in wanted and s.state is not State.IN]
 
-        return self.remembered(("open below", self.yields), read)
+        return self.remembered(("open_below", self.yields), read)
 
     def _proven(self) -> frozenset[str]:
         """Quantities of this machine that a round found to be in."""

@@ -79,8 +79,10 @@ class Correcting:
             else:
                 stored = old.renewed(number(plain_number(text), ""))
         except (ValueError, InputError):
-            shows = "that the controller shows" if QUANTITIES[quantity].lives is not Lives.BY_HAND else "of mm in all"
-            raise InputError(f"Type the number {shows}, like {c.machine.place(quantity).number(old)}.") from None
+            like = c.machine.place(quantity).number(old)
+            if QUANTITIES[quantity].lives is Lives.BY_HAND:
+                raise InputError(f"Type the number of mm in all, like {like}.") from None
+            raise InputError(f"Type the number that the controller shows, like {like}.") from None
         low, high = FAR_OFF
         if not low < same_size(old, stored) < high and not c.procedure.starting:
             raise InputError("Half or double the old number: look again, digit by digit.")

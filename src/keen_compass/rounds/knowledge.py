@@ -101,7 +101,7 @@ def known(
             continue
         right = StoredAmount(q, f.unit, float(f.old)).base + f.error
         found[lost_motion_of(QUANTITIES[q].axis).name] = Known(
-            right - now.base, f.expanded_uncertainty, evidence=frozenset({f"round {kept.round}"})
+            right - now.base, f.expanded_uncertainty, evidence=frozenset({f"round:{kept.round}"})
         )  # fmt: skip
     return found
 
@@ -116,5 +116,5 @@ def kerf(shop: Shop, machine: str, snapshot: Snapshot, until: str, without: int)
             continue
         pieces = shop.pieces(kept.id)
         if pieces and pieces[-1].at <= until and pieces[-1].snapshot.subject == snapshot.subject:
-            return Known(float(value), float(U), evidence=frozenset({f"round {kept.id}"}))
+            return Known(float(value), float(U), evidence=frozenset({f"round:{kept.id}"}))
     return None

@@ -17,13 +17,14 @@ from keen_compass.procedures.base import CLEAR, Makes, Moves, Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.notes import Note
+from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import Choices, FileWritten
 from keen_compass.shop.pieces import NewPiece
+from keen_compass.words.say import say
 
 if TYPE_CHECKING:
     from keen_compass.formats.playback import DryRun
@@ -197,7 +198,7 @@ class Making:
                 size -= step
             return size if size >= smallest else 0.0
 
-        return self._c.remembered("largest size", search)
+        return self._c.remembered("largest_size", search)
 
     def resolves(self, size: float | None = None) -> Resolves:
         """What the piece would tell, from size and instrument, before anything is cut."""
@@ -248,24 +249,25 @@ class Making:
         best = min(fit, key=lambda i: (suits.index(i.kind) if i.kind in suits else 99, i.resolution), default=None)
         return best.uid if best else ""
 
-    def refusal(self) -> str:
-        """Why the next piece can't be made, or an empty text."""
+    def refusal(self) -> Note | None:
+        """Why the next piece can't be made, if anything."""
         machine, makes = self._c.machine, self._c.procedure.makes
         if machine.kind in WITHOUT_WRITER and makes is Makes.PIECE:
-            return f"Files for a {machine.kind} can’t be written yet; a router’s would burn between the lines."
+            return note("no_writer", kind=machine.kind)
         if machine.stock is None and (makes is Makes.PIECE or self.draws_ticks):
-            return "No stock is loaded: say what lies on the bed."
+            return note("no_stock")
         try:
             if (makes is Makes.PIECE or self.draws_ticks) and not self.spots():
-                return "No free place of that size on this sheet: choose a smaller piece, or load a new sheet."
+                return note("no_place")
             if makes is not Makes.NOTHING:
                 self.file_text()
+                return next(iter(self.misfits()), None)
         except InputError as error:
             name = error.place.rpartition(".")[2].replace("_", " ")
-            return _sentence(f"too little room here: {name} {error.message}" if name else error.message)
+            return note("too_little_room", name=name, why=error.message) if name else note("refused", why=error.message)
         except KeenCompassError as error:
-            return _sentence(str(error))
-        return ""
+            return note("refused", why=str(error))
+        return None
 
     def sheet_since(self) -> str:
         """When the sheet that lies on the bed was loaded (UTC); empty where nobody said."""
@@ -279,7 +281,7 @@ class Making:
     def new_sheet(self) -> None:
         """A fresh sheet is on the bed."""
         stock = self._c.machine.stock
-        self._c.shop.put_event(self._c.kept.machine, "new_sheet", f"New sheet: {stock.name if stock else ''}")
+        self._c.shop.put_event(self._c.kept.machine, "new_sheet", stock.name if stock else "")
         self._c.changed()
 
     def next_number(self) -> int:
@@ -310,7 +312,7 @@ class Making:
         assert program is not None
         from keen_compass.formats.gcode import CutSettings, write_moves
 
-        return write_moves(program, CutSettings(bed=Box(0, 0, *machine.bed), z_travel=machine.z_travel))
+        return write_moves(program, CutSettings(bed=Box(0, 0, *machine.bed), z_travel=machine.z_travel), say)
 
     def path(self) -> ToolPath | None:
         """What the tool would be sent along, in the bed's coordinates; None for a run on a table, or nothing made.
@@ -322,7 +324,7 @@ class Making:
             if self._c.procedure.makes is Makes.PIECE:
                 path = self._path()
             elif self.draws_ticks and (program := self.program()):
-                path = program.as_ticks(self.next_piece().axis)
+                path = program.as_ticks(self.next_piece().axis, say(program.title))
             else:
                 return None
             if self._c.machine.file_format != "svg":
@@ -337,7 +339,7 @@ class Making:
         """The piece's path where it goes on the bed."""
         place = self.place()
         if place is None or self._c.machine.stock is None:
-            raise PieceError(self.refusal() or "No place for it.")
+            raise PieceError(say(self.refusal() or note("no_place")))
         piece = self.next_piece()
         path = self._c.procedure.tool_path(piece, self.next_number())
         if self._c.procedure.anchored:
@@ -385,7 +387,7 @@ class Making:
             run = read_back(self.file_text(), speeds, machine.units_per_mm)
             return run.moved(*origin_of(path)) if machine.file_format == "svg" and path else run
 
-        return self._c.remembered(("dry run", self.next_number()), play)
+        return self._c.remembered(("dry_run", self.next_number()), play)
 
     def misfits(self) -> list[Note]:
         """What is wrong with the next file, as it was read back."""
@@ -433,7 +435,7 @@ class Making:
     def _keep_piece(self, practice: Mapping[str, Any] | None) -> KeptPiece:
         c = self._c
         if c.procedure.makes is not Makes.NOTHING and (refused := self.refusal()):
-            raise PieceError(refused)
+            raise PieceError(say(refused))
         snapshot, path = c.snapshot(), self.path() if c.procedure.makes is Makes.PIECE else None
         if path is not None:
             snapshot = replace(snapshot, applied=path.applied)
@@ -469,7 +471,3 @@ class Making:
             return bool(self.spots(size))
         except PieceError:
             return False
-
-
-def _sentence(words: str) -> str:
-    return f"{words[:1].upper()}{words[1:].rstrip('.')}."

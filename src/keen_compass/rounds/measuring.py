@@ -13,11 +13,13 @@ from keen_compass.procedures.case import Previous
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import parse_length
+from keen_compass.quantities.notes import plain
 from keen_compass.quantities.readings import Kind, Reading, number_of, parse_count
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece, KeptReading
 from keen_compass.shop.marks import Confirmed, Editing, Identified, Signed, Skipped, Warmth
+from keen_compass.words.say import say
 
 HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
 COLDEST, WARMEST = -20.0, 60.0  # °C, of a shop
@@ -156,7 +158,9 @@ class Measuring:
             return
         self.complaint = ""
         if len(text) > LONGEST_DRAFT:
-            self.complaint = f"{len(text):,} characters pasted; the first {LONGEST_DRAFT} are kept. Type one number."
+            self.complaint = str(LengthError(
+                f"{len(text):,} characters pasted; the first {LONGEST_DRAFT} are kept. Type one number."
+            ))  # fmt: skip
             text = text[:LONGEST_DRAFT]
         if text != self.draft or not text:
             self.draft = text
@@ -371,7 +375,7 @@ class Measuring:
         try:
             return self._c.procedure.solve(case)
         except KeenCompassError as error:
-            return Solution((), (), (str(error),))
+            return Solution((), (), (plain(str(error)),))
 
     def _previous_errors(self, piece: KeptPiece) -> dict[str, Previous]:
         """Errors of the piece before, for those quantities whose number was changed in between."""
@@ -421,7 +425,7 @@ class Measuring:
         """A reading of the kind that the current measurand takes. Raises LengthError."""
         instrument, measurand = self._c.instrument, self._measurand(self.current() or "")
         if measurand.kind is Kind.COUNT:
-            return parse_count(text, measurand.unit, measurand.label)
+            return parse_count(text, measurand.unit, say(measurand.label))
         if self._c.procedure.makes is Makes.NOTHING:  # stamped on the part, whatever one measures with
             return parse_length(text, "mm")
         unit = instrument.unit if instrument else length_unit(self._c.machine.units)

@@ -10,6 +10,7 @@ from keen_compass.machines.profile import Machine, instrument_to_json
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Step
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.correcting import Correcting
@@ -18,6 +19,9 @@ from keen_compass.rounds.measuring import Measuring
 from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.marks import Computed, GivenUp, Signed, StepShown
 from keen_compass.shop.store import Shop
+from keen_compass.words.say import say
+
+STILL_OUT = "still_out"  # code of why a round can't be signed yet, after which one corrects again
 
 
 class RoundSession:
@@ -84,22 +88,22 @@ class RoundSession:
         c = self.context
         return c.piece is not None and len(c.equal_to(c.piece)) < len(c.pieces)
 
-    def blocked(self, step: Step) -> str:
-        """Why a step can't be shown yet, or an empty text."""
+    def blocked(self, step: Step) -> Note | None:
+        """Why a step can't be shown yet, if anything."""
         if step is Step.MAKE:
-            return ""
+            return None
         if not self.context.pieces:
-            return "Run it first." if self.context.procedure.makes is Makes.MOVES else "Cut the piece first."
+            return note("run_first" if self.context.procedure.makes is Makes.MOVES else "cut_first")
         if step is Step.CORRECT and not any(f.error is not None for f in self.measuring.findings()):
-            return "Measure the piece first."
+            return note("measure_first")
         if step is Step.CONFIRM and not self.confirming and not self.correcting.done():
-            return "Correct first: say what the controller shows now."
-        return ""
+            return note("correct_first")
+        return None
 
     def go(self, step: Step) -> None:
         """Show another step. Raises InputError, saying what is missing."""
         if reason := self.blocked(step):
-            raise InputError(reason)
+            raise InputError(say(reason))
         if step is Step.CORRECT:
             self.correcting.keep_settings()
         self.context.put_mark(StepShown(step))
@@ -113,19 +117,17 @@ class RoundSession:
         """In Confirm: whether the same piece is still to be cut again, with the numbers now entered."""
         return self.step is Step.CONFIRM and self.measuring.cut_before_change()
 
-    def may_sign(self) -> str:
-        """Empty where the round may be signed, else why not. *Can't tell* needs a reason, which `sign` takes."""
+    def may_not_sign(self) -> Note | None:
+        """None where the round may be signed, else why not. *Can't tell* needs a reason, which `sign` takes."""
         verdicts = [self.context.procedure.for_logbook(f).verdict for f in self.measuring.findings()]
         for verdict, refusal in (
-            (Verdict.IMPLAUSIBLE, "Answer the question about the readings first."),
-            (Verdict.UNRESOLVED, "Some lengths are still to be read."),
-            (Verdict.OUT, "Still out of tolerance: correct it, and cut the same piece again."),
-        ):
+            (Verdict.IMPLAUSIBLE, "answer_first"), (Verdict.UNRESOLVED, "still_to_read"), (Verdict.OUT, STILL_OUT),
+        ):  # fmt: skip
             if verdict in verdicts:
-                return refusal
+                return note(refusal)
         if self.measuring.cut_before_change():
-            return "The controller was changed since this piece was cut: cut the same piece again."
-        return "" if verdicts else "Measure the piece first."
+            return note("changed_since_cut")
+        return None if verdicts else note("measure_first")
 
     def one_more_helps(self) -> bool:
         """Whether it can't be told, all is read, and one more equal piece would count with this one."""
@@ -144,8 +146,8 @@ class RoundSession:
 
     def sign(self, reason: str = "") -> None:
         """Write the findings into the logbook and end the round. Raises InputError where it may not be."""
-        if refusal := self.may_sign():
-            raise InputError(refusal)
+        if refusal := self.may_not_sign():
+            raise InputError(say(refusal))
         if self.needs_reason() and not reason.strip():
             raise InputError("“Can’t tell” may be signed, but say why.")
         answer, instrument = self.measuring.answer(), self.measuring.instrument()

@@ -12,6 +12,7 @@ from contextlib import AbstractContextManager
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+from keen_compass.quantities.notes import Note
 from keen_compass.shop.file import Damage, ShopFile
 from keen_compass.shop.kept import Future
 
@@ -42,12 +43,12 @@ class ShopBase:
 
     @property
     def why_read_only(self) -> str:
-        """A sentence, empty where it may be written."""
-        return self._f.why_read_only
+        """What is said where somebody tries to write; empty where it may be written."""
+        return str(self._f.why_read_only or "")
 
     @property
-    def notice(self) -> str:
-        """What else is to be said about the file, or an empty text."""
+    def notice(self) -> Note | None:
+        """What else is to be said about the file, once."""
         return self._f.notice
 
     @property

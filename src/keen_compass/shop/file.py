@@ -24,6 +24,7 @@ from keen_compass.errors import (
     ShopReadOnlyError,
     ShopWriteError,
 )
+from keen_compass.quantities.notes import Note, note
 from keen_compass.shop import schema
 from keen_compass.shop.lock import FileLock, resolved
 from keen_compass.shop.log_check import commits_unreadable
@@ -35,12 +36,6 @@ _MAGIC = b"SQLite format 3\x00"
 BUSY = 2.0  # s to wait for another window that reads
 CHECKED_AT_ONCE = 500  # rows
 CHECKED_WITHIN = 0.08  # s that the look for damage may take when a shop is opened; its rows follow in idle moments
-NOUNS = {
-    "about": "its own description", "machine": "machine", "instrument": "instrument", "round": "round", "mark": "step",
-    "piece": "piece", "stage": "stage", "blob": "file", "thing": "tool or stock", "mounted": "what was mounted",
-    "reading": "reading", "draft": "half reading", "value": "number", "finding": "finding",
-    "event": "event", "stand_in": "practice machine", "redated": "change of date",
-}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,16 +44,16 @@ class Damage:
 
     table: str
     number: int
-    words: str
+    what: Note
 
 
 class ShopFile:
-    """An open shop file. `why_read_only` is a sentence, empty where it may be written; `notice` one more to be said."""
+    """An open shop file. `why_read_only`: what is said where somebody tries to write; `notice` is to be said once."""
 
     def __init__(self, file: Path) -> None:
         self.file = resolved(file)
         self.damage: dict[tuple[str, int], Damage] = {}
-        self.notice = ""
+        self.notice: Note | None = None
         self.gone = False
         self._scratch: TemporaryDirectory[str] | None = None
         self._depth = 0
@@ -122,7 +117,9 @@ class ShopFile:
                     raise
                 self._close_db()
                 refuses = "is full" if _reason(error) == "full" else "is full or refuses"
-                self.why_read_only = f"The disk {refuses}, so this shop can only be looked at until there is room."
+                self.why_read_only = ShopReadOnlyError(
+                    f"The disk {refuses}, so this shop can only be looked at until there is room."
+                )
         if self.why_read_only:
             self._open_to_read(version)
         self._compare_with_what_it_should_be()
@@ -145,12 +142,9 @@ class ShopFile:
         except OSError:
             kept = log
         if unreadable == 1:
-            self.notice = (
-                "The machine went off while something was being written: look whether the last entry is there. "
-                f"What was being written is kept in {kept.name}."
-            )
+            self.notice = note("shop.went_off", kept=kept.name)
         else:
-            self._found(Damage("about", 0, "the log beside the file, so what was written last is missing"))
+            self._found(Damage("about", 0, note("shop.log_missing")))
 
     def _version(self) -> int:
         """The file's format, as SQLite sees it with its log; 0 for a new one. Nothing is changed by looking."""
@@ -312,7 +306,7 @@ class ShopFile:
             for row, _ in self._scanned(table, "WHERE id > ? ORDER BY id LIMIT ?", after, most):
                 last = row[0]
         except sqlite3.Error:
-            self._found(Damage(table, 0, f"the list of {NOUNS[table]}s"))
+            self._found(Damage(table, 0, note("shop.list", table=table)))
             return None
         return last
 
@@ -329,7 +323,7 @@ class ShopFile:
         finally:
             self.db.set_progress_handler(None, 0)
         if found and found != ["ok"]:
-            self._found(Damage("about", 0, f"its structure ({found[0].splitlines()[-1][:80]})"))
+            self._found(Damage("about", 0, note("shop.structure", said=found[0].splitlines()[-1][:80])))
 
     def _compare_with_what_it_should_be(self) -> None:
         try:
@@ -342,11 +336,11 @@ class ShopFile:
         except sqlite3.Error as error:
             raise self._in_words(error) from None
         if about != [str(schema.FORMAT)] and not self.damage:
-            self._found(Damage("about", 0, NOUNS["about"]))
+            self._found(Damage("about", 0, note("shop.description")))
 
     def _found(self, damage: Damage) -> None:
         self.damage.setdefault((damage.table, damage.number), damage)
-        self.why_read_only = self.why_read_only or (
+        self.why_read_only = self.why_read_only or ShopReadOnlyError(
             "A part of this shop’s file is damaged, so it can only be looked at."
         )
 
@@ -379,7 +373,7 @@ class ShopFile:
         except sqlite3.Error as error:
             if _reason(error) != "damaged":
                 raise self._in_words(error) from None
-            self._found(Damage(table, 0, f"the list of {NOUNS[table]}s"))
+            self._found(Damage(table, 0, note("shop.list", table=table)))
 
     def _scanned(self, table: str, tail: str, *values: Any, view: str = "") -> Iterator[tuple[tuple[Any, ...], bool]]:
         """Rows, and whether each is what was written."""
@@ -415,7 +409,7 @@ class ShopFile:
         if self.closed:
             raise ShopClosedError("This shop was closed; nothing more can be kept in it.")
         if self.why_read_only:
-            raise ShopReadOnlyError(self.why_read_only)
+            raise self.why_read_only
         outermost = not self._depth
         name = f"nested_{self._depth}"
         if outermost:
@@ -580,8 +574,8 @@ def _typed(table: str, name: str, kind: type, value: Any) -> Any:
     return float(value) + 0.0 if kind is float else kind(value)  # SQLite gives −0.0 back as 0.0
 
 
-def _named(table: str, row: Sequence[Any]) -> str:
-    """``reading 17 of 6 Oct 2026``, as far as it can still be read."""
+def _named(table: str, row: Sequence[Any]) -> Note:
+    """Which row, as far as it can still be read."""
     day = next((str(v)[:10] for (name, _), v in zip(schema.COLUMNS[table], row, strict=True) if name == "at"), "")
-    words = f"{NOUNS[table]} {row[0]}"
-    return f"{words} ({day})" if len(day) == 10 and day.replace("-", "").isdigit() else words
+    sound = len(day) == 10 and day.replace("-", "").isdigit()
+    return note("shop.row", table=table, number=row[0], day=day if sound else "")

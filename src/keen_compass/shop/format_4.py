@@ -20,6 +20,8 @@ from contextlib import suppress
 from hashlib import blake2b, sha256
 from typing import Any
 
+from keen_compass.quantities.notes import Note, note
+
 FORMAT_4 = """
 CREATE TABLE about (id INTEGER NOT NULL PRIMARY KEY, name TEXT NOT NULL, text TEXT NOT NULL, digest BLOB NOT NULL);
 CREATE TABLE machine (
@@ -104,7 +106,6 @@ STAGES = {"drive-train": "counted", "travel-run": "run", "backlash": "run", "bed
 UNCHANGED = ("instrument", "round", "draft", "event", "stand_in", "redated")
 CHANGED = ("about", "machine", "mark", "piece", "reading", "value", "finding")
 NOT_UNDERSTOOD = (KeyError, TypeError, ValueError, AttributeError)
-MOST_LISTED = 12
 NO_DIGEST = bytes(8)  # of a row that was damaged before: it stays so
 
 
@@ -329,17 +330,17 @@ class _Change:
         for machine, of_whom in self._db.execute(
             "SELECT machine, count(*) FROM finding WHERE quantity = 'tracking' AND subject = '' GROUP BY 1"
         ).fetchall():  # fmt: skip
-            self._note(machine, f"Not known of {of_whom} tracking runs: which material was loaded.")
+            self._note(machine, note("shop.tracking_without_stock", runs=of_whom))
         for machine, numbers in missing.items():
-            self._note(machine, f"Not kept by the older program: what was sent for {_listed(numbers)}.")
+            self._note(machine, note("shop.not_kept", pieces=numbers))
 
-    def _note(self, machine: str, words: str) -> None:
+    def _note(self, machine: str, lost: Note) -> None:
         sources = " UNION ALL ".join(
             f"SELECT max(at) AS at FROM {t} WHERE machine = ?" for t in ("round", "piece", "value", "finding", "event")
         )
         ((at,),) = self._db.execute(f"SELECT max(at) FROM ({sources})", (machine,) * 5)
         if at:
-            self._append("event", self._next("event"), machine, at, "brought_over", words)
+            self._append("event", self._next("event"), machine, at, "not_kept", json.dumps(lost.to_body()))
 
     def _what_to_ask(self) -> None:
         """Numbers of which the one written last is not the one with the latest date, and says something else."""
@@ -355,15 +356,6 @@ class _Change:
                 asked.append([machine, quantity, by_time[1], by_number[1]])
         if asked:
             self._append("about", 2, "asked", json.dumps(asked))
-
-
-def _listed(numbers: list[int]) -> str:
-    """``piece 3``, ``pieces 1, 2 and 9``; of many the first and last."""
-    if len(numbers) == 1:
-        return f"piece {numbers[0]}"
-    if len(numbers) > MOST_LISTED:
-        return f"{len(numbers)} pieces, from {numbers[0]} to {numbers[-1]}"
-    return f"pieces {', '.join(map(str, numbers[:-1]))} and {numbers[-1]}"
 
 
 def _key(subject: dict[str, str]) -> str:

@@ -13,7 +13,7 @@ import os
 import stat
 from pathlib import Path
 
-from keen_compass.errors import ShopDamagedError, ShopWriteError
+from keen_compass.errors import ShopDamagedError, ShopReadOnlyError, ShopWriteError
 
 _held: set[tuple[int, int]] = set()  # (device, inode) locked by this process
 
@@ -35,10 +35,10 @@ def resolved(file: Path) -> Path:
 
 
 class FileLock:
-    """The right to write a file, until `release`. `why_not` says, for a technician, why there is none."""
+    """The right to write a file, until `release`. `why_not` says why there is none."""
 
     def __init__(self, file: Path) -> None:
-        self.why_not = ""
+        self.why_not: ShopReadOnlyError | None = None
         self.created = False
         self._descriptor: int | None = None
         self._identity: tuple[int, int] | None = None
@@ -50,17 +50,19 @@ class FileLock:
         except OSError as error:
             raise ShopDamagedError(f"{file} can't be read: {error.strerror}. Check its permissions.") from None
         if (seen.st_dev, seen.st_ino) in _held:
-            self.why_not = "This shop is open in another window, so here it can only be looked at."
+            self.why_not = _open_elsewhere()
         elif seen.st_nlink > 1:
             # What was written last may still lie in the log beside the other name, which nothing here can know.
-            self.why_not = (
+            self.why_not = ShopReadOnlyError(
                 "This file has a second name (a hard link), so it can only be looked at: keep a copy under a new name "
                 "(Shop menu), and go on with that."
             )
         elif not os.access(file, os.R_OK):
             raise ShopDamagedError(f"{file} can't be read: check its permissions.")
         elif not os.access(file, os.W_OK) or not os.access(file.parent, os.W_OK):
-            self.why_not = "This shop’s file or folder may only be read, so it can only be looked at."
+            self.why_not = ShopReadOnlyError(
+                "This shop’s file or folder may only be read, so it can only be looked at."
+            )
         else:
             self._take(file, os.O_RDWR)
 
@@ -96,12 +98,19 @@ class FileLock:
             fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
             os.close(descriptor)
-            self.why_not = "This shop is open in another window, so here it can only be looked at."
+            self.why_not = _open_elsewhere()
             return
         except OSError as error:
             os.close(descriptor)
-            self.why_not = f"This folder can’t lock files ({error.strerror}), so the shop can only be looked at."
+            reason = error.strerror
+            self.why_not = ShopReadOnlyError(
+                f"This folder can’t lock files ({reason}), so the shop can only be looked at."
+            )
             return
         made = os.fstat(descriptor)
         self._descriptor, self._identity = descriptor, (made.st_dev, made.st_ino)
         _held.add(self._identity)
+
+
+def _open_elsewhere() -> ShopReadOnlyError:
+    return ShopReadOnlyError("This shop is open in another window, so here it can only be looked at.")

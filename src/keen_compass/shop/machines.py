@@ -13,6 +13,7 @@ from keen_compass.machines.profile import KINDS, Machine, Stock, Tool, instrumen
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.notes import note
 from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
 from keen_compass.shop.base import ShopBase
@@ -63,7 +64,7 @@ class MachineRows(ShopBase):
         with self.writing():
             self._put_parts(machine.uid, things, loaded)
             if stock and (machine.stock is None or stock.uid != machine.stock.uid):  # nothing of it is cut yet
-                self.put_event(machine.uid, "new_sheet", f"New sheet: {stock.name}")
+                self.put_event(machine.uid, "new_sheet", stock.name)
 
     def _put_parts(self, machine: str, things: Things, loaded: dict[str, Any]) -> None:
         """Append what is new of some things, and of what is mounted."""
@@ -135,7 +136,7 @@ class MachineRows(ShopBase):
         try:
             return read(uid, body)
         except (TypeError, ValueError, KeyError, AttributeError, InputError):
-            self._f.notice = f"A {noun}’s profile can’t be understood and is left out."
+            self._f.notice = note("shop.profile_left_out", noun=noun)
             return None
 
     def _profiles(self, table: str) -> list[tuple[str, Any]]:

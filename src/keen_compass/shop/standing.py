@@ -43,7 +43,7 @@ class Why(StrEnum):
     HAPPENED = "happened"  # something to the machine: `about` are the words of the event
     OLD = "old"  # `days` since it was measured
     IN = "in"
-    CANNOT_TELL = "cannot_tell"  # `about` is what the finding says of it
+    CANNOT_TELL = "cannot_tell"
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,7 +155,7 @@ def _in_names(known: _Known, key: str) -> str:
     """A subject as it is called: ``red vinyl roll``."""
     said = Subject.from_key(key)
     parts = [known.names.get(text, text) for text in said.to_json().values() if isinstance(text, str)]
-    return ", ".join(parts) or "nothing in particular"
+    return ", ".join(parts)
 
 
 def _state(
@@ -181,4 +181,4 @@ def _state(
         return State.RECHECK, Why.OLD, "", days
     if found.finding.verdict is Verdict.IN:
         return State.IN, Why.IN, "", 0
-    return State.CANNOT_TELL, Why.CANNOT_TELL, next(iter(found.finding.notes), ""), 0
+    return State.CANNOT_TELL, Why.CANNOT_TELL, "", 0

@@ -15,6 +15,7 @@ from enum import StrEnum
 
 from keen_compass.errors import InputError
 from keen_compass.quantities.lengths import MM_PER_INCH
+from keen_compass.quantities.notes import Note, note
 
 MICROSTEPS = (1, 2, 4, 8, 16, 32)
 # A step finer than this share of a full one is seldom held: friction takes up more than the motor's torque gives.
@@ -23,7 +24,7 @@ NEAR = 0.03  # a ratio this close to a tell-tale one is explained by it
 
 # How far the parts themselves may be from what is stamped on them, as a share of the travel (half width of a
 # rectangle): catalogue classes of ordinary parts. A round on the machine refines it.
-PARTS_WITHIN = {"screw": 0.001, "belt": 0.003, "rack": 0.0015, "helical rack": 0.0015, "roller": 0.01}
+PARTS_WITHIN = {"screw": 0.001, "belt": 0.003, "rack": 0.0015, "helical_rack": 0.0015, "roller": 0.01}
 
 
 class Drive(StrEnum):
@@ -32,7 +33,7 @@ class Drive(StrEnum):
     SCREW = "screw"
     BELT = "belt"
     RACK = "rack"
-    HELICAL_RACK = "helical rack"
+    HELICAL_RACK = "helical_rack"
     ROLLER = "roller"
 
 
@@ -146,40 +147,32 @@ def microstep_choices(
     return tuple(choices)
 
 
+# Ratio of measured to computed → code of what explains it.
 _EXPLANATIONS: tuple[tuple[float, str], ...] = (
-    (16.0, "the microstep switch stands at 16 times what was entered"),
-    (10.0, "a decimal point slipped, or a 10:1 gear is missing from the chain"),
-    (8.0, "the microstep switch stands at 8 times what was entered"),
-    (5.0, "a 5:1 gear or a screw of 5 starts is missing from the chain"),
-    (4.0, "the microstep switch or the screw's starts are 4 times what was entered"),
-    (3.0, "a 3:1 gear is missing from the chain"),
-    (2.0, "the microstep switch, the screw's starts or a 0.9° motor taken for 1.8° make a factor of 2"),
-)
+    (16.0, "parts_microsteps_16"), (10.0, "parts_ten"), (8.0, "parts_microsteps_8"), (5.0, "parts_five"),
+    (4.0, "parts_four"), (3.0, "parts_three"), (2.0, "parts_two"),
+)  # fmt: skip
 
 
-def explain_ratio(measured: float, computed: float, teeth: float = 0.0) -> str:
-    """What a measured number of steps per mm that differs from the computed one looks like; empty for nothing known.
+def explain_ratio(measured: float, computed: float, teeth: float = 0.0) -> Note | None:
+    """What a measured number of steps per mm that differs from the computed one looks like; None for nothing known.
 
     teeth: of pulley or pinion; a count that is one or two off is named.
     """
     ratio = measured / computed
     if abs(ratio - 1) <= NEAR / 3:
-        return ""
+        return None
     for factor, cause in _EXPLANATIONS:
         if abs(ratio / factor - 1) <= NEAR or abs(ratio * factor - 1) <= NEAR:
-            return f"{_times(ratio)} the computed number: {cause}"
+            return note("ratio_cause", ratio=ratio, cause=cause)
     for target in (MM_PER_INCH, 1 / MM_PER_INCH):
         if abs(ratio / target - 1) <= NEAR:
-            return f"{_times(ratio)} the computed number: inches and millimetres were mixed"
+            return note("ratio_cause", ratio=ratio, cause="parts_inches")
     if teeth:
         real = teeth / ratio
         if abs(real - round(real)) < 0.15 and round(real) != teeth and abs(real - teeth) <= 4:
-            return f"{_times(ratio)} the computed number: count the teeth again, {round(real)} would explain it"
-    return ""
-
-
-def _times(ratio: float) -> str:
-    return f"{ratio:.3g} times"
+            return note("ratio_cause", ratio=ratio, cause=note("parts_teeth", teeth=round(real)))
+    return None
 
 
 def _positive(**given: float) -> None:

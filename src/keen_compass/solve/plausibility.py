@@ -6,11 +6,12 @@ It comes before every verdict, and it asks: a technician who confirms gets the c
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import t_quantile
 
 NEAR = 0.03  # a ratio this close to a tell-tale one is taken for it
@@ -22,24 +23,25 @@ SWAP_WORSE = 5.0
 ODD_CHANCE, ODD_AT_MOST = 1e-6, 8.0  # that a good reading lies so far from its brothers; standard deviations
 MIRRORED_BAND = (1.6, 2.4)
 
+# Tell-tale ratio → code of what causes it.
 _FACTORS: tuple[tuple[float, str], ...] = (
-    (16.0, "a microstep switch at 16 times its value"),
-    (10.0, "a slipped decimal point"),
-    (8.0, "a microstep switch at 8 times its value"),
-    (5.0, "a pulley or screw 5 times as fast"),
-    (4.0, "a microstep switch or screw starts at 4 times"),
-    (3.0, "screw starts or a pulley at 3 times"),
-    (1.6, "a pulley, pinion or belt of another pitch"),
-    (2.0, "a microstep switch, screw starts or pulley at 2 times"),
+    (16.0, "cause_microsteps_16"),
+    (10.0, "cause_decimal_point"),
+    (8.0, "cause_microsteps_8"),
+    (5.0, "cause_five"),
+    (4.0, "cause_four"),
+    (3.0, "cause_three"),
+    (1.6, "cause_pitch"),
+    (2.0, "cause_two"),
 )
 
 
 @dataclass(frozen=True, slots=True)
 class Doubt:
-    """A reading to ask about. measurands: whose; sentence: what it looks like; question: what to do."""
+    """A reading to ask about. measurands: whose; asks: what it looks like."""
 
     measurands: tuple[str, ...]
-    sentence: str
+    asks: Note
 
 
 def looks_scaled(measurand: str, nominal: float, values: Sequence[float], kerf: float) -> Doubt | None:
@@ -49,9 +51,9 @@ def looks_scaled(measurand: str, nominal: float, values: Sequence[float], kerf: 
     """
     small = nominal <= MUCH_LARGER_THAN_KERF * kerf
     for i, value in enumerate(values, 1):
-        which = f" (reading {i})" if len(values) > 1 else ""
+        which = i if len(values) > 1 else 0
         if value <= 0:
-            return Doubt((measurand,), f"zero{which}: nothing is that small")
+            return Doubt((measurand,), note("zero_reading", reading=which))
         ratio = nominal / value
         if small:
             if doubt := _small_in_inches(measurand, nominal, value, kerf, which):
@@ -60,34 +62,35 @@ def looks_scaled(measurand: str, nominal: float, values: Sequence[float], kerf: 
         if 1 / ORDINARY < ratio < ORDINARY:
             continue
         if _near(ratio, 25.4):
-            return Doubt((measurand,), f"this looks like inches{which}: {value:g} where {nominal:g} mm was ordered")
+            return Doubt((measurand,), note("looks_inches", reading=which, value=value, nominal=nominal))
         if _near(ratio, 1 / 25.4):
-            return Doubt((measurand,), f"this looks like mm taken for inches{which}: {value:g} for {nominal:g} mm")
+            return Doubt((measurand,), note("looks_mm_for_inches", reading=which, value=value, nominal=nominal))
         for factor, cause in _FACTORS:
             if _near(ratio, factor) or _near(ratio, 1 / factor):
-                size = f"{factor:g} times too {'small' if ratio > 1 else 'large'}"
-                return Doubt((measurand,), f"{size}{which}: {cause}?")
+                return Doubt(
+                    (measurand,), note("times_off", reading=which, factor=factor, small=ratio > 1, cause=cause)
+                )
     return None
 
 
-def _small_in_inches(measurand: str, nominal: float, value: float, kerf: float, which: str) -> Doubt | None:
+def _small_in_inches(measurand: str, nominal: float, value: float, kerf: float, which: int) -> Doubt | None:
     """Kerf may bend a short length's ratio, but what was read in inches comes near to it when it is turned."""
     reach = NEAR * nominal + kerf / 2
-    for turned, words in ((25.4 * value, "inches"), (value / 25.4, "mm taken for inches")):
+    for turned, code in ((25.4 * value, "looks_inches"), (value / 25.4, "looks_mm_for_inches")):
         if abs(turned - nominal) <= reach < abs(value - nominal) and abs(value - nominal) > kerf:
-            return Doubt((measurand,), f"this looks like {words}{which}: {value:g} where {nominal:g} mm was ordered")
+            return Doubt((measurand,), note(code, reading=which, value=value, nominal=nominal))
     return None
 
 
 def looks_odd(
-    found: Measurement, values: Sequence[float], instrument: Instrument, shown: Callable[..., str],
+    found: Measurement, values: Sequence[float], instrument: Instrument,
     beside: tuple[float, int] = (0.0, 0),
 ) -> Doubt | None:  # fmt: skip
     """A reading far from its brothers: named, not averaged and not thrown away.
 
     The others, what was read beside them and the record say how far one more reading may lie (Student, once in a
-    million), and a division each way. Of two that differ nobody knows which. shown: a length in words. beside: sum of
-    squares (mm²) and degrees of freedom of what was read of other things: what an axis or a hand scatters shows there.
+    million), and a division each way. Of two that differ nobody knows which. beside: sum of squares (mm²) and degrees
+    of freedom of what was read of other things: what an axis or a hand scatters shows there.
     """
     n = len(values)
     if n < 2 or max(values) - min(values) <= 2 * instrument.resolution:
@@ -108,19 +111,19 @@ def looks_odd(
         return None
     _, i, middle = max(far)
     if n == 2:
-        return Doubt((found.name,), f"two readings {shown(abs(values[0] - values[1]))} apart: read it once more")
-    return Doubt((found.name,), f"reading {i + 1} says {shown(values[i])}, the others {shown(middle)}: is it a slip?")
+        return Doubt((found.name,), note("two_readings_apart", apart=abs(values[0] - values[1])))
+    return Doubt((found.name,), note("odd_reading", reading=i + 1, value=values[i], others=middle))
 
 
 def looks_swapped(nominals: Mapping[str, float], means: Mapping[str, float], U: Mapping[str, float]) -> Doubt | None:
-    """Two dimensions whose readings fit each other's nominal. All in mm."""
+    """Two dimensions whose readings fit each other's nominal, which the doubt names by their measurands. All in mm."""
     read = [m for m in means if m in nominals]
     for i, a in enumerate(read):
         for b in read[i + 1 :]:
             if _fits_other(nominals[a], nominals[b], means[a], U[a]) and _fits_other(
                 nominals[b], nominals[a], means[b], U[b]
             ):
-                return Doubt((a, b), "{0} and {1} look swapped: each reading fits the other")
+                return Doubt((a, b), note("looks_swapped", a=a, b=b))
     return None
 
 

@@ -145,17 +145,17 @@ def iso_figures(readings: Mapping[Node, Sequence[float]]) -> AxisFigures:
 
 
 def _lacking(positions: Sequence[float], cycles: int, complete: bool) -> str:
-    """Which of the standard's conditions a run doesn't meet: the first of them."""
+    """Code of the first of the standard's conditions that a run doesn't meet; empty where it meets them all."""
     length = positions[-1] - positions[0] if positions else 0.0
     spacings = [b - a for a, b in pairwise(positions)]
     if not complete:
-        return "not every target from both sides"
+        return "iso_not_both_sides"
     if cycles < ISO_CYCLES:
-        return "fewer than five cycles both ways"
+        return "iso_few_cycles"
     if len(positions) < max(ISO_TARGETS, math.ceil(ISO_PER_METRE * length / 1000 - 1e-9)):
-        return "fewer than five targets for each metre"
+        return "iso_few_targets"
     if evenly_spaced(spacings):
-        return "evenly spaced targets, which hide a cyclic error"
+        return "iso_even_spacing"
     return ""
 
 

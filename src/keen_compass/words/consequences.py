@@ -5,12 +5,19 @@ from __future__ import annotations
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.words.say import Show
 
 _RIGHT = {"mm": "{axis} comes to where it should", "tram": "the head stands upright"}
 
 
-def finding_in_words(finding: Finding, units: str = "mm") -> str:
-    """``a metre comes out 0.97 mm too long``; in inches for machines that are shown in inches."""
+def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint | None = None) -> str:
+    """``a metre comes out 0.97 mm too long``; in inches for machines that are shown in inches.
+
+    standpoint: from which directions are given beside their signs.
+    """
+    show = Show(units, standpoint)
+    towards = show.way(f"{'+' if (finding.error or 0.0) > 0 else '-'}{QUANTITIES[finding.quantity].axis or 'x'}")
     q, e = QUANTITIES[finding.quantity], finding.error or 0.0
     axis = q.axis.upper()
     right = _RIGHT.get(q.error_unit if q.error_unit != "mm/m" else q.family)
@@ -28,13 +35,13 @@ def finding_in_words(finding: Finding, units: str = "mm") -> str:
             left = "falls short" if e > 0 else "overshoots"
             return f"{axis} {left} by {_small(e, units)} when it turns round"
         case "squareness":
-            return f"Y leans {_slope(e, units)} towards {'+' if e > 0 else '−'}X"
+            return f"Y leans {_slope(e, units)} towards {towards}"
         case "home":
-            return f"everything lies {_small(e, units)} too far towards {'+' if e > 0 else '−'}{axis}"
+            return f"everything lies {_small(e, units)} too far towards {towards}"
         case "tracking":
             return f"each trip ends {_small(e, units)} {'past' if e > 0 else 'short of'} its start"
         case "tram":
-            return f"the head’s top leans {_slope(e, units)} towards {'+' if e > 0 else '−'}{axis}"
+            return f"the head’s top leans {_slope(e, units)} towards {towards}"
         case "bed":
             return f"the bed is {_small(e, units)} higher in one place than in another"
         case "speed":

@@ -8,6 +8,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.stored import stored_from_body
 from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.shop.logbook import Entry
+from keen_compass.words.say import say
 
 VERDICT_WORDS = {"in": "in", "out": "out", "cannot_tell": "can’t tell", "implausible": "odd", "unresolved": "open"}
 # What may have happened to a machine: kind → words. The first three make its motion *re-check*.
@@ -30,6 +31,8 @@ def entry_words(entry: Entry) -> str:
         case "signed" | "given_up":
             reason = json.loads(entry.first).get("reason", "")
             return f"Round {entry.kind.replace('_', ' ')}" + (f": {reason}" if reason else "")
+        case "not_kept":
+            return say(json.loads(entry.first))
     return str(entry.first)
 
 

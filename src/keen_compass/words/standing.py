@@ -2,29 +2,32 @@
 
 from __future__ import annotations
 
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.uncertainty import two_significant
 from keen_compass.shop.standing import Spoke, State, Why
 from keen_compass.words.consequences import finding_in_words
+from keen_compass.words.say import say, show_for
 
 DAYS_PER_MONTH = 30
 
 
-def reason(spoke: Spoke, units: str) -> str:
-    """Why it is in its state, one sentence; lengths as the machine shows them (`machines.profile.UNITS`)."""
+def reason(spoke: Spoke, machine: Machine) -> str:
+    """Why it is in its state, one sentence; lengths and directions as this machine's technician sees them."""
     match spoke.why:
         case Why.NEVER:
             return f"Not measured with {spoke.about} yet." if spoke.about else "Never measured."
         case Why.ANOTHERS:
-            return f"The controller holds the number of {spoke.about}: put this one’s in."
+            about = spoke.about or "nothing in particular"
+            return f"The controller holds the number of {about}: put this one’s in."
         case Why.CHANGED:
             return "Changed since it was measured: confirm it."
         case Why.CHANGED_UNDER:
             return f"{QUANTITIES[spoke.about].label} changed under it: check again."
         case Why.OUT:
             assert spoke.finding is not None
-            return f"Out: {finding_in_words(spoke.finding, units)}."
+            return f"Out: {finding_in_words(spoke.finding, machine.units, machine.standpoint)}."
         case Why.HAPPENED:
             return f"{spoke.about} since then: check again."
         case Why.OLD:
@@ -32,7 +35,8 @@ def reason(spoke: Spoke, units: str) -> str:
         case Why.IN:
             return "In tolerance."
         case Why.CANNOT_TELL:
-            return spoke.about or "Measured, but too coarsely to tell."
+            notes = spoke.finding.notes if spoke.finding else ()
+            return say(notes[0], show_for(machine)) if notes else "Measured, but too coarsely to tell."
 
 
 def figure(spoke: Spoke) -> str:

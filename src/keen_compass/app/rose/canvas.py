@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, ShowsFocus, draw_state
+from keen_compass.machines.profile import Machine
 from keen_compass.shop.standing import Spoke, State
 from keen_compass.words.standing import figure, reason
 
@@ -34,24 +35,24 @@ class Rose(ShowsFocus):
         super().__init__()
         self._small = small
         self._spokes: list[Spoke] = []
-        self._units = "mm"
+        self._machine: Machine | None = None
         self._selected = 0
         if not small:
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             self.setMinimumSize(320, 300)
             self.setMouseTracking(True)
 
-    def show_spokes(self, spokes: list[Spoke], units: str = "mm") -> None:
-        """What to draw."""
-        self._spokes, self._units = spokes, units
+    def show_spokes(self, spokes: list[Spoke], machine: Machine | None = None) -> None:
+        """What to draw, and of which machine where it can be opened."""
+        self._spokes, self._machine = spokes, machine
         self._selected = min(self._selected, max(len(spokes) - 1, 0))
         self._say_selected()
         self.update()
 
     def _say_selected(self) -> None:
-        if self._spokes and not self._small:
+        if self._spokes and self._machine:
             s = self._spokes[self._selected]
-            self.setAccessibleName(f"Rose. {s.label}: {figure(s)}. {reason(s, self._units)}")
+            self.setAccessibleName(f"Rose. {s.label}: {figure(s)}. {reason(s, self._machine)}")
 
     def angle(self, index: int) -> float:
         """Screen angle of a spoke, rad, clockwise from up; the first points up."""

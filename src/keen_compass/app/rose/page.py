@@ -16,10 +16,10 @@ from keen_compass.machines.profile import Machine, Stock
 from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.shop.logbook import Entry
 from keen_compass.shop.standing import Spoke, State, as_drawn, next_in_order
 from keen_compass.words.logbook import entry_words
+from keen_compass.words.procedures import does, title
 from keen_compass.words.standing import reason
 
 UnderWay = dict[tuple[str, str], tuple[str, int]]
@@ -37,7 +37,8 @@ class RosePage(QWidget):
         super().__init__()
         self.rose = Rose()
         self.rose.opened.connect(self._open)
-        self._file_format, self._standpoint, self._units = "gcode", Standpoint(), "mm"
+        self._file_format = "gcode"
+        self._machine: Machine | None = None
         self.mounted = MountedButton()
         self.mounted.other.connect(self.change)
         self._title = Line(px=th.TITLE, bold=True)
@@ -74,13 +75,13 @@ class RosePage(QWidget):
     ) -> None:  # fmt: skip
         """Fill the page. under_way: (procedure, axis) → (step of its open round, days that it was left alone)."""
         self.mounted.show_machine(machine, stock)
-        self._file_format, self._standpoint, self._units = machine.file_format, machine.standpoint, machine.units
+        self._file_format, self._machine = machine.file_format, machine
         self._title.say(machine.name)
         s = machine.standpoint
         self._subtitle.say(
             f"{machine.kind} {show_size(*machine.bed, machine.units)} · +X {s.words('x', 1)}, +Y {s.words('y', 1)}"
         )
-        self.rose.show_spokes(as_drawn(spokes), machine.units)
+        self.rose.show_spokes(as_drawn(spokes), machine)
         empty(self._next)
         self._next.addWidget(Text("Next, in this order", 17, bold=True))
         seen: dict[str, list[Spoke]] = {}
@@ -100,15 +101,16 @@ class RosePage(QWidget):
 
     def _task(self, procedure: str, members: list[Spoke], under_way: UnderWay, *, first: bool) -> Card:
         entry = self._procedures(members[0])[0]
+        assert self._machine is not None
         card = Card()
         layout = QVBoxLayout(card)
         layout.setContentsMargins(16, 12, 16, 14)
         layout.addWidget(Text(_heading(members), 18, bold=True))
-        for alike in _same_reason(members, self._units):
+        for alike in _same_reason(members, self._machine):
             row = QHBoxLayout()
             row.setSpacing(10)
             row.addWidget(StateSign(alike[0].state), 0, Qt.AlignmentFlag.AlignTop)
-            row.addWidget(Text(self._standpoint.described(_reason(alike, self._units))), 1)
+            row.addWidget(Text(_reason(alike, self._machine)), 1)
             layout.addLayout(row)
         below = [
             b for b in dict.fromkeys(b for m in members for b in m.rests_on) if b not in {m.label for m in members}
@@ -125,14 +127,16 @@ class RosePage(QWidget):
                 words = f"Not touched for {idle_days} days: go on, cut again if the piece is gone, or give up."
                 layout.addWidget(Text(words, colour="warn"))
         if not going:
-            layout.addWidget(Text(f"{entry.does}, about {entry.minutes} minutes.", colour="soft"))
+            layout.addWidget(Text(f"{does(procedure)}, about {entry.minutes} minutes.", colour="soft"))
         row = QHBoxLayout()
         for i, (axis, quantity) in enumerate(sorted(rounds.items())):
-            does = "Go on" if axis in going else "Begin"
-            words = f"{does} {axis.upper() or 'feed'}" if len(rounds) > 1 else does
+            verb = "Go on" if axis in going else "Begin"
+            words = f"{verb} {axis.upper() or 'feed'}" if len(rounds) > 1 else verb
             run = lambda quantity=quantity: self.begin.emit(procedure, quantity)  # noqa: E731
             button = Button(words, run, "primary" if first and i == 0 else "")
-            button.setAccessibleName(f"{does} {'with ' if axis in going else ''}{entry.title} {axis.upper()}".strip())
+            button.setAccessibleName(
+                f"{verb} {'with ' if axis in going else ''}{title(procedure)} {axis.upper()}".strip()
+            )
             row.addWidget(button)
         layout.addLayout(row)
         return card
@@ -150,19 +154,16 @@ def _heading(members: list[Spoke]) -> str:
     return " and ".join(names) if len(names) < 3 else f"{', '.join(names[:-1])} and {names[-1]}"
 
 
-def _same_reason(members: list[Spoke], units: str) -> list[list[Spoke]]:
+def _same_reason(members: list[Spoke], machine: Machine) -> list[list[Spoke]]:
     groups: dict[tuple[State, str], list[Spoke]] = {}
     for m in members:
-        groups.setdefault((m.state, reason(m, units)), []).append(m)
+        groups.setdefault((m.state, reason(m, machine)), []).append(m)
     return list(groups.values())
 
 
-def _reason(alike: list[Spoke], units: str) -> str:
+def _reason(alike: list[Spoke], machine: Machine) -> str:
     letters = [QUANTITIES[m.quantity].axis.upper() or m.label for m in alike]
-    words = reason(alike[0], units)
-    if not words[1:2].isspace():  # a sentence, not the letter of an axis
-        words = words[0].lower() + words[1:]
-    return f"{', '.join(dict.fromkeys(letters))}: {words}"
+    return f"{', '.join(dict.fromkeys(letters))}: {reason(alike[0], machine)}"
 
 
 def _few(names: list[str]) -> str:

@@ -33,6 +33,8 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.making import Resolves
 from keen_compass.shop.standing import Spoke, State
 from keen_compass.words.limits import limits_in_words
+from keen_compass.words.procedures import about
+from keen_compass.words.say import Show, say, show_for
 
 MOST_BELOW = 4
 STATE_WORDS = {
@@ -136,7 +138,7 @@ class FindingCard(Card):
         self._old.say("" if stays else f"{old} →")
         self._new.say(old if stays else words.number(stored, f.new, machine.place(f.quantity).decimals))
         self._U.say("stays" if f.verdict is Verdict.IN else words.new_uncertainty(f))
-        self._formula.say("" if stays else f.formula, "ink")
+        self._formula.say("" if stays else say(f.formula, show_for(machine)), "ink")
         self._band.show()
         unit = words.unit_words(f.error_unit, machine.units)
         headline = words.headline(f, machine.units)
@@ -292,7 +294,7 @@ class AnswerColumn(QWidget):
         self._figures = FiguresCard()
         self._chart = RoundsChart()
         self._below = BelowCard()
-        self._lookalikes = _lookalikes(model.session.context.procedure.lookalikes)
+        self._lookalikes = _lookalikes(about(model.session.context.procedure.name).lookalikes)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
@@ -342,7 +344,8 @@ class AnswerColumn(QWidget):
         self._chart.setVisible(not planning and not session.context.procedure.starting)
         self._lookalikes.setVisible(planning or session.context.procedure.starting)
         self._below.show_open(session.context.open_below() if planning else [])
-        self._figures.show_figures(session.context.procedure.shown(solution.figures if solution else {}))
+        found = session.context.procedure.shown(solution.figures if solution else {})
+        self._figures.show_figures(found, show_for(session.context.machine))
         units = {QUANTITIES[q].error_unit for q in shown}
         unit = words.unit_words(units.pop(), machine.units) if len(units) == 1 else "in tolerances"
         self._chart.show_history(session.measuring.history(), unit, short_names(shown), session.context.procedure.noun)
@@ -359,7 +362,8 @@ class AnswerColumn(QWidget):
         skipped = sum(c.skipped for c in session.measuring.callouts())
         if skipped:
             return f"{skipped} of {len(session.measuring.callouts())} can’t be read and are left out."
-        return solution.notes[0] if solution and not solution.findings and solution.notes else ""
+        said = solution.notes if solution and not solution.findings else ()
+        return say(said[0], show_for(session.context.machine)) if said else ""
 
 
 class BelowCard(Card):
@@ -410,17 +414,17 @@ class FiguresCard(Card):
         self._shape: list[tuple[int, int, int, bool, str]] = []
         self._texts: list[Text] = []
 
-    def show_figures(self, shown: Shown) -> None:
+    def show_figures(self, shown: Shown, show: Show) -> None:
         """Rows of words and numbers; hidden where there are none."""
         n = len(shown.lines)
-        cells = [(what, i, 0, 3, False, "soft") for i, (what, _) in enumerate(shown.lines)]
-        cells += [(much, i, 3, 1, True, "ink") for i, (_, much) in enumerate(shown.lines)]
-        cells += [(head, n, column, 1, False, "soft") for column, head in enumerate(shown.heads)]
+        cells = [(say(what), i, 0, 3, False, "soft") for i, (what, _) in enumerate(shown.lines)]
+        cells += [(say(much, show), i, 3, 1, True, "ink") for i, (_, much) in enumerate(shown.lines)]
+        cells += [(say(head), n, column, 1, False, "soft") for column, head in enumerate(shown.heads)]
         for i, s in enumerate(shown.settings, n + 1):
             colour = "ink" if s.worthwhile else "soft"
-            cells += [(cell, i, column, 1, s.now, colour) for column, cell in enumerate(s.cells)]
+            cells += [(say(cell), i, column, 1, s.now, colour) for column, cell in enumerate(s.cells)]
         if shown.foot:
-            cells.append((shown.foot, n + 1 + len(shown.settings), 0, 4, False, "soft"))
+            cells.append((say(shown.foot), n + 1 + len(shown.settings), 0, 4, False, "soft"))
         shape = [cell[1:] for cell in cells]
         if shape != self._shape:
             self._build(shape)

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.rounds.measuring import LONGEST_DRAFT, Callout
+from keen_compass.words.say import say
 
 WIDTH, HEIGHT = 158, 66
 
@@ -80,8 +81,8 @@ class CalloutBox(QWidget):
         self.edit.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, not current)
         m = callout.measurand
         ordered = f", ordered {m.nominal:g} mm" if m.unit == "mm" and not m.signed and m.usual is None else ""
-        self.edit.setAccessibleName(f"{m.label}{ordered}, {self._count()}")
-        self.edit.setAccessibleDescription(callout.complaint or m.hint)
+        self.edit.setAccessibleName(f"{say(m.label)}{ordered}, {self._count()}")
+        self.edit.setAccessibleDescription(callout.complaint or say(m.hint))
         usual = "" if m.usual is None else f"{m.usual:g}"
         self.edit.setPlaceholderText(usual or ("" if current else "–"))
         self.update()
@@ -121,11 +122,12 @@ class CalloutBox(QWidget):
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("ink" if c.current else "soft"))
         count = self._count()
-        words = f"{c.measurand.label} · {count}" if count else c.measurand.label
+        label = say(c.measurand.label)
+        words = f"{label} · {count}" if count else label
         words = "can’t be read" if c.skipped else words
         area = QRectF(0, 38, self.width(), 22)
         if p.fontMetrics().horizontalAdvance(words) > self.width() - 8:
-            words = f"{c.measurand.label} {self._count().replace(' of ', '/')}"
+            words = f"{label} {self._count().replace(' of ', '/')}"
         p.drawText(area, Qt.AlignmentFlag.AlignCenter, words)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Text, tip
 from keen_compass.app.round.model import RoundModel
+from keen_compass.words.say import say
 
 PER_ROW = 2
 
@@ -32,16 +33,16 @@ class ChoicesBar(QWidget):
         for i, choice in enumerate(choices):
             combo = self.combos.get(choice.name)
             if combo is None:
-                combo = self.combos[choice.name] = self._combo(choice.name, choice.label)
+                combo = self.combos[choice.name] = self._combo(choice.name, say(choice.label))
                 row, column = divmod(i, self._per_row)
-                label = Text(choice.label, colour="soft")
+                label = Text(say(choice.label), colour="soft")
                 label.setWordWrap(False)
                 self._grid.addWidget(label, row, 2 * column)
                 self._grid.addWidget(combo, row, 2 * column + 1)
-                longest = max(len(words) for words, _ in choice.options)
+                longest = max(len(say(words)) for words, _ in choice.options)
                 stretch = self._grid.columnStretch(2 * column + 1)
                 self._grid.setColumnStretch(2 * column + 1, max(stretch, min(max(longest, 4), 26)))
-            fill(combo, list(choice.options), context.chosen.get(choice.name))
+            fill(combo, [(say(words), value) for words, value in choice.options], context.chosen.get(choice.name))
             combo.setEnabled(editable)
         self.setVisible(bool(choices))
 

@@ -7,11 +7,12 @@ from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Card, Line, StateSign, Text, sentence
+from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Card, Line, StateSign, Text
 from keen_compass.app.round import words
 from keen_compass.app.round.answer import short_names
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.model import RoundModel
+from keen_compass.words.say import capital, say
 
 NAME, NUMBER, ANSWER = 48, 150, 46  # px
 
@@ -51,8 +52,8 @@ class FloorView(QWidget):
         if callout:
             passes = session.context.choices.passes
             done = len(callout.readings) + 1
-            self._name.say(f"{sentence(callout.measurand.label)}, {done} of {max(passes, done)}")
-            self.edit.setAccessibleName(f"{callout.measurand.label}, the shop-floor view")
+            self._name.say(f"{capital(say(callout.measurand.label))}, {done} of {max(passes, done)}")
+            self.edit.setAccessibleName(f"{say(callout.measurand.label)}, the shop-floor view")
         else:
             self._name.say("All read")
             self.edit.setAccessibleName("All read")

@@ -18,6 +18,7 @@ from keen_compass.quantities.charts import Heights
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.measuring import Callout
+from keen_compass.words.say import say
 
 FOOT = 74.0  # px below the grid: the scale of colours and the standpoint
 
@@ -175,7 +176,7 @@ class GridSurface(FloatingSurface):
             p.setPen(th.color("ink" if h is not None else "soft"))
             out = (at - middle) / max(r, 1)
             beside = at + QPointF(out.x() * 66, out.y() * 30)
-            value = c.measurand.label if h is None else format_mm(h, 2, signed=True)
+            value = say(c.measurand.label) if h is None else format_mm(h, 2, signed=True)
             words_at(p, beside, value, width=110)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))

@@ -19,7 +19,9 @@ from keen_compass.app.round.dry_run_bar import DryRunBar
 from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Makes
+from keen_compass.quantities.notes import Note
 from keen_compass.shop.marks import FileWritten
+from keen_compass.words.say import say
 
 
 class MakeStep(QWidget):
@@ -159,8 +161,8 @@ class MakeStep(QWidget):
         for button in (self.write, self.cut, self.is_cut):
             button.setEnabled(not refused and not context.shop.read_only)
 
-    def _say(self, refused: str, *, written: bool) -> None:
-        trouble = self._model.trouble.get("make") or refused
+    def _say(self, refused: Note | None, *, written: bool) -> None:
+        trouble = self._model.trouble.get("make") or say(refused or "")
         if trouble:
             self._said.say(trouble, "bad")
         elif written:

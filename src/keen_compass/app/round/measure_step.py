@@ -9,7 +9,7 @@ from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, Text, empty, sentence, tip
+from keen_compass.app.parts import Button, Card, Line, Text, empty, tip
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.instrument_bar import InstrumentBar
@@ -19,6 +19,7 @@ from keen_compass.app.round.warmth_bar import WarmthBar
 from keen_compass.practice import stand_in
 from keen_compass.procedures.base import Step
 from keen_compass.rounds.measuring import Callout
+from keen_compass.words.say import capital, say
 
 MOST_CHIPS = 6
 
@@ -205,7 +206,7 @@ class Strip(Card):
         if current:
             self._show_current(current, session.context.choices.passes)
             looks = session.context.procedure.numbered and not any(c.readings for c in callouts)
-            self._hint.say((self._first_look() if looks else "") or current.measurand.hint)
+            self._hint.say((self._first_look() if looks else "") or say(current.measurand.hint))
             if instrument is None and session.measuring.instrument() is None:
                 where = "in Make" if session.context.instruments else "above"
                 self._hint.say(f"No instrument yet: choose one {where}.")
@@ -261,7 +262,7 @@ class Strip(Card):
     def _show_current(self, c: Callout, passes: int) -> None:
         done = min(len(c.readings) + 1, max(passes, len(c.readings) + 1))
         editing = self._model.session.measuring.editing
-        label = sentence(c.measurand.label)
+        label = capital(say(c.measurand.label))
         if c.measurand.unit not in ("mm", ""):
             label = f"{label}, {c.measurand.unit}"
         if c.skipped:

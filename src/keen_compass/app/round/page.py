@@ -25,6 +25,8 @@ from keen_compass.app.round.measure_step import MeasureStep
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Makes, Step
 from keen_compass.rounds import RoundSession
+from keen_compass.rounds.session import STILL_OUT
+from keen_compass.words.say import say
 
 ANSWER_WIDTH, NARROW_ANSWER = 336, 304  # px
 NARROW_BELOW = 960  # px of page width
@@ -116,7 +118,7 @@ class RoundPage(QWidget):
         waiting = step is Step.MAKE or session.waits_for_piece()
         runs = context.procedure.makes is Makes.MOVES
         parameters = context.piece.parameters if context.piece else context.chosen
-        self._title.say(context.procedure.heading(parameters))
+        self._title.say(say(context.procedure.heading(parameters)))
         self._subtitle.say(self._describe())
         for s, button in self.steps.items():
             reason = session.blocked(s)
@@ -126,7 +128,7 @@ class RoundPage(QWidget):
             button.setAccessibleName(f"Step {name}" + (", shown" if s is step else ""))
             button.setChecked(s is step)
             button.setEnabled(not reason and not session.settled)
-            tip(button, reason)
+            tip(button, say(reason or ""))
         self._trouble.say(self.model.trouble.get("step", ""))
         widget: QWidget = self.make if waiting else self.correct if step is Step.CORRECT else self.measure
         if waiting:
@@ -201,13 +203,13 @@ class RoundPage(QWidget):
             strip.show_onward("Back to the rose", enabled=True, why_not="")
         elif session.step is Step.MEASURE:
             why = session.blocked(Step.CORRECT)
-            strip.show_onward("To Correct", enabled=not why, why_not=why)
+            strip.show_onward("To Correct", enabled=not why, why_not=say(why or ""))
         else:
-            why = session.may_sign()
-            if why.startswith("Still out"):
-                strip.show_onward("Correct again", enabled=True, why_not=why)
+            why = session.may_not_sign()
+            if why and why.code == STILL_OUT:
+                strip.show_onward("Correct again", enabled=True, why_not=say(why))
             else:
-                strip.show_onward("Sign off", enabled=not why, why_not=why)
+                strip.show_onward("Sign off", enabled=not why, why_not=say(why or ""))
 
     def _wire_floor(self) -> None:
         edit = self.floor.edit
@@ -248,7 +250,7 @@ class RoundPage(QWidget):
                 self.go(Step.CONFIRM)
             else:
                 self._sign()
-        elif session.may_sign().startswith("Still out"):
+        elif (why := session.may_not_sign()) and why.code == STILL_OUT:
             self.go(Step.CORRECT)
         else:
             self._sign()

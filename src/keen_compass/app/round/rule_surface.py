@@ -15,8 +15,10 @@ from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.pieces.where import Return
 from keen_compass.quantities.charts import Deviations
 from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.notes import Note
 from keen_compass.quantities.standpoint import DIRECTIONS
 from keen_compass.rounds.measuring import Callout
+from keen_compass.words.say import say
 
 RULE_HEIGHT = 46.0  # px
 SIDE = 74.0  # px left and right of the plot
@@ -118,8 +120,9 @@ class RuleSurface(FloatingSurface):
         every = max(1, math.ceil(54 / room))
         for i, position in enumerate(positions):
             if i % every == 0:
-                words = next(c.measurand.label for c in self.callouts if self._position(c) == position)
-                words = words if self._trips() else words.rpartition(" ")[0]
+                label = next(c.measurand.label for c in self.callouts if self._position(c) == position)
+                target = label.values.get("at") if isinstance(label, Note) else None
+                words = say(label) if target is None else str(target)
                 words_at(p, QPointF(self._to_x(position), rule.bottom() - 13), words, width=70)
 
     def _draw_mark(self, p: QPainter, c: Callout, place: QPointF) -> None:

@@ -12,6 +12,7 @@ from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import two_significant, with_uncertainty
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.words.consequences import finding_in_words, tolerance_in_words
+from keen_compass.words.say import capital, say, show_for
 
 # mm per m is thou per inch: the same number, in the words of the shop.
 UNIT_WORDS = {
@@ -44,14 +45,15 @@ def headline(finding: Finding, units: str) -> str:
 
 def consequence(finding: Finding, machine: Machine) -> str:
     """What the verdict means and what to do about it."""
-    notes = [machine.standpoint.described(n) for n in finding.notes]
+    show = show_for(machine)
+    notes = [say(n, show) for n in finding.notes]
     if finding.verdict in (Verdict.IMPLAUSIBLE, Verdict.UNRESOLVED) or finding.error is None:
         return notes[0] if notes else ""
-    fact = machine.standpoint.described(finding_in_words(finding, machine.units))
-    fact = f"{fact[0].upper()}{fact[1:]}; {tolerance_in_words(finding, machine.units)}."
+    fact = capital(finding_in_words(finding, machine.units, machine.standpoint))
+    fact = f"{fact}; {tolerance_in_words(finding, machine.units)}."
     said = " ".join(notes[:2])
     if finding.verdict is Verdict.IN:
-        return f"{fact} Leave it." if not said or said == "Leave it." else f"{fact} {said}"
+        return f"{fact} {said or 'Leave it.'}"
     if finding.verdict is Verdict.CANNOT_TELL:
         return f"{fact} {said}".strip()
     return f"{fact} {said or 'Correct it.'}"
@@ -59,7 +61,7 @@ def consequence(finding: Finding, machine: Machine) -> str:
 
 def to_do(finding: Finding, machine: Machine) -> str:
     """What is to be done by hand: what the finding proposes, else what is wrong."""
-    said = [machine.standpoint.described(n) for n in finding.notes]
+    said = [say(n, show_for(machine)) for n in finding.notes]
     return " ".join(said) or consequence(finding, machine)
 
 

@@ -1,0 +1,37 @@
+"""What the procedures are called, and the first words of what each asks for."""
+
+from __future__ import annotations
+
+from importlib import import_module
+
+from keen_compass.procedures import REGISTRY
+from keen_compass.words.texts import About
+
+TITLES: dict[str, tuple[str, str]] = {
+    "drive-train": ("Drive train", "Count the parts: a starting value"),
+    "rectangle": ("X and Y steps", "Cut and measure a stepped outline"),
+    "backlash": ("Backlash", "One dial, out and back"),
+    "travel-run": ("Travel run", "Read a rule along the axis, up and back"),
+    "squareness": ("Squareness", "Draw a rectangle and measure its diagonals"),
+    "home": ("Home offset", "Draw two lines near a corner of the stock"),
+    "bed": ("Bed and head", "Read a dial over the bed"),
+    "speed": ("Fastest feed", "Run out and back, faster and faster"),
+    "reference-lines": ("Reference lines", "Mark the bed, check it later with a rule"),
+}
+
+
+def title(procedure: str) -> str:
+    """What it is called."""
+    return TITLES[procedure][0]
+
+
+def does(procedure: str) -> str:
+    """The first words of what it asks for."""
+    return TITLES[procedure][1]
+
+
+def about(procedure: str) -> About:
+    """What stands about it."""
+    module = import_module(f"keen_compass.words.texts.{REGISTRY[procedure].module}")
+    found: About = module.ABOUT
+    return found

@@ -1,0 +1,116 @@
+"""Notes into sentences: the one place where a code becomes words.
+
+A text is a template or a function of the values. In a template ``{name:spec}`` puts a value in:
+
+len, len0, len3   a length in mm, in the unit that is shown, with 2, 0, 3 decimals (inches take two more); +len signed
+say, Say          another note or code, and with a capital
+up                a letter in capitals
+way               ``+x`` as +X, and where that is as seen from the standpoint
+anything else     as Python formats it
+"""
+
+from __future__ import annotations
+
+import string
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cache
+from importlib import import_module
+from typing import Any
+
+from keen_compass.machines.profile import Machine
+from keen_compass.quantities.lengths import length_in_words
+from keen_compass.quantities.notes import Note, Said
+from keen_compass.quantities.standpoint import Standpoint
+
+
+@dataclass(frozen=True, slots=True)
+class Show:
+    """How it is shown: lengths in mm or inches; directions as seen from a standpoint, where there is one."""
+
+    units: str = "mm"
+    standpoint: Standpoint | None = None
+
+    def way(self, way: str) -> str:
+        """``+x`` → ``+X, to the right``; the letter alone without a standpoint."""
+        sign, axis = ("+" if way[0] == "+" else "−"), way[1]
+        seen = self.standpoint.words(axis, 1.0 if sign == "+" else -1.0) if self.standpoint and axis in "xy" else ""
+        return f"{sign}{axis.upper()}{', ' if seen else ''}{seen}"
+
+    def corner(self, corner: str) -> str:
+        """``low X, high Y``; from a standpoint, where that is: ``far left``."""
+        x, y = (end.split()[0] for end in corner.split(", "))
+        if self.standpoint is None:
+            return corner
+        right, away = self.standpoint.to_view(*(1.0 if end == "high" else -1.0 for end in (x, y)))
+        return f"{'far' if away > 0 else 'near'} {'right' if right > 0 else 'left'}"
+
+    def length(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
+        """A length with its unit."""
+        return length_in_words(mm, self.units, decimals, signed=signed)
+
+
+PLAIN = Show()
+Text = str | Callable[[Mapping[str, Any], Show], str]
+
+
+def say(said: Said | Sequence[Any], show: Show = PLAIN) -> str:
+    """The words of a note, of a code, or of a note in its kept form."""
+    if isinstance(said, str):  # the empty code says nothing
+        said = Note(said)
+    elif not isinstance(said, Note):
+        said = Note.from_body(said)
+    text = _text(said.code)
+    return text(said.values, show) if callable(text) else _Template(show).vformat(text, (), said.values)
+
+
+def show_for(machine: Machine) -> Show:
+    """As a machine's technician sees it: lengths as its controller counts, directions from where they stand."""
+    return Show(machine.controller_units, machine.standpoint)
+
+
+def capital(text: str) -> str:
+    """With a capital; nothing else changes."""
+    return text[:1].upper() + text[1:]
+
+
+def finished(text: str) -> str:
+    """With a capital and a full stop, unless it asks."""
+    return capital(text) + ("" if text.endswith((".", "?")) else ".")
+
+
+def asked(text: str) -> Callable[[Mapping[str, Any], Show], str]:
+    """A text that may be said of something: ``Width: zero: nothing is that small.``"""
+
+    def words(v: Mapping[str, Any], show: Show) -> str:
+        plain = _Template(show).vformat(text, (), v)
+        return finished(f"{say(v['of'], show)}: {plain}" if v.get("of") else plain)
+
+    return words
+
+
+@cache
+def _text(code: str) -> Text:
+    """Of a code: after a dot, of that procedure."""
+    module, dot, key = code.rpartition(".")
+    texts: Mapping[str, Text] = import_module(f"keen_compass.words.texts.{module if dot else 'common'}").TEXTS
+    return texts[key]
+
+
+class _Template(string.Formatter):
+    def __init__(self, show: Show) -> None:
+        self._show = show
+
+    def format_field(self, value: Any, spec: str) -> Any:
+        match spec:
+            case "say":
+                return say(value, self._show)
+            case "Say":
+                return capital(say(value, self._show))
+            case "up":
+                return str(value).upper()
+            case "way":
+                return self._show.way(value)
+        if spec.lstrip("+").startswith("len"):
+            return self._show.length(value, int(spec.lstrip("+")[3:] or 2), signed=spec.startswith("+"))
+        return super().format_field(value, spec)

@@ -1,0 +1,17 @@
+"""The texts themselves: `common` for what several say, and one module for each procedure, called like it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class About:
+    """What stands about a procedure itself. needs: what one needs for it. piece: what is made.
+
+    lookalikes: what to rule out before a number is changed.
+    """
+
+    needs: tuple[str, ...]
+    piece: str
+    lookalikes: tuple[str, ...]

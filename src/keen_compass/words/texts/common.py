@@ -1,0 +1,152 @@
+"""What several procedures say: questions before a verdict, what would settle it, what was assumed or leant on."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from gettext import ngettext
+from typing import Any
+
+from keen_compass.quantities.catalogue import UNKNOWN_LABELS
+from keen_compass.words.say import Show, Text, asked, capital, finished, say
+
+Values = Mapping[str, Any]
+NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine")
+
+
+def settles(v: Values) -> str:
+    """How sure a remedy is."""
+    return "would settle it" if v["sure"] else "may settle it"
+
+
+def _which(v: Values) -> str:
+    return f" (reading {v['reading']})" if v.get("reading") else ""
+
+
+def _doubt(words: str) -> Text:
+    """A doubt about one reading, which may be said of something."""
+
+    def text(v: Values, show: Show) -> str:
+        return asked(words.replace("{which}", _which(v)))(v, show)
+
+    return text
+
+
+def _times_off(v: Values, show: Show) -> str:
+    size = f"{v['factor']:g} times too {'small' if v['small'] else 'large'}"
+    return _doubt(f"{size}{{which}}: {say(v['cause'], show)}?")(v, show)  # type: ignore[operator]
+
+
+def _known(v: Values, show: Show) -> str:
+    def shown(value: float) -> str:
+        return f"{value * 1000:.3g} mm per m" if v["unknown"].endswith("_scale") else show.length(value, 3)
+
+    how = "exactly; no uncertainty was given" if v["U"] is None else f"± {shown(v['U'])}"
+    return f"{capital(UNKNOWN_LABELS[v['unknown']])} known from before: {shown(v['value'])} {how}."
+
+
+def _more(v: Values, _show: Show) -> str:
+    word = capital(NUMBERS[v["more"]])
+    return f"{word} {ngettext('more reading', 'more readings', v['more'])} of each {v['noun']} {settles(v)}."
+
+
+def _more_pieces(v: Values, _show: Show) -> str:
+    word = capital(NUMBERS[v["more"]])
+    return f"{word} {ngettext('more equal piece', 'more equal pieces', v['more'])} {settles(v)}."
+
+
+def _heading(v: Values, _show: Show) -> str:
+    from keen_compass.words.procedures import title
+
+    return f"{title(v['procedure'])}{', ' + v['axis'].upper() if v.get('axis') else ''}"
+
+
+TEXTS: dict[str, Text] = {
+    "": "",
+    "plain": "{text}",
+    "formula": "{text}",
+    "heading": _heading,
+    "axis": "Axis",
+    "compensation": "Compensation",
+    "on": "on",
+    "off": "off",
+    # Before any verdict
+    "zero_reading": _doubt("zero{which}: nothing is that small"),
+    "looks_inches": _doubt("this looks like inches{which}: {value:g} where {nominal:g} mm was ordered"),
+    "looks_mm_for_inches": _doubt("this looks like mm taken for inches{which}: {value:g} for {nominal:g} mm"),
+    "times_off": _times_off,
+    "cause_microsteps_16": "a microstep switch at 16 times its value",
+    "cause_decimal_point": "a slipped decimal point",
+    "cause_microsteps_8": "a microstep switch at 8 times its value",
+    "cause_five": "a pulley or screw 5 times as fast",
+    "cause_four": "a microstep switch or screw starts at 4 times",
+    "cause_three": "screw starts or a pulley at 3 times",
+    "cause_pitch": "a pulley, pinion or belt of another pitch",
+    "cause_two": "a microstep switch, screw starts or pulley at 2 times",
+    "two_readings_apart": asked("two readings {apart:len} apart: read it once more"),
+    "odd_reading": asked("reading {reading} says {value:len}, the others {others:len}: is it a slip?"),
+    "looks_swapped": lambda v, show: f"{capital(say(v['a'], show))} and {say(v['b'], show)} look swapped: each reading "
+                                     "fits the other.",
+    "twice_the_error_before": "Twice the error of the round before: was the number moved the wrong way?",
+    "nothing_read": "No reading yet.",
+    "nothing_read_of": "No reading of {what:say} yet.",
+    # Correcting again
+    "not_at_rest": "The second round should have come to rest and did not: the axis is not linear, or something slips. "
+                   "Look for that before you correct again.",
+    "decimals_too_few": "The controller’s decimals can’t hold a finer number: correcting again changes nothing. Give it "
+                        "more decimals, or live with what is left.",
+    "read_near_the_tool": "Read near the tool: a head that tips a little as it reverses moves a dial far from it more "
+                          "than the tool.",
+    "overshoots_more": "It overshoots by {more:len3} more than is compensated, which no play does: look at the dial and "
+                       "its stand.",
+    "at_least_zero": "at least 0 of {text}",
+    # What would settle it
+    "read_finer": lambda v, show: f"Reading it to {show.length(v['division'], 3)}, as the {v['instrument']} shows it, "
+                                  f"{settles(v)}.",
+    "more_readings": _more,
+    "longer": lambda v, show: f"A {v['noun']} {show.length(v['long'], 0)} long {settles(v)}; this one is "
+                              f"{show.length(v['now'], 0)}.",
+    "other_instrument": lambda v, show: f"{capital(v['instrument'])} {settles(v)}.",
+    "more_pieces": _more_pieces,
+    "nothing_settles": "Too close to the tolerance to call with anything at hand: leave it, or choose another tolerance.",
+    "floor": "The {instrument}'s own error and division keep it open: only a better instrument can tell.",
+    # What was assumed, or known before
+    "kind_assumed": "No kind of instrument was given: taken for a {kind}.",
+    "repeats_assumed": lambda v, show: f"Spread of single readings assumed: one division, {v['division']} {show.units}.",
+    "scatter_assumed": "Equal pieces assumed to differ by {s:len} (standard deviation); no record yet.",
+    "known_before": _known,
+    "suggest_warmth": "Above {above:len0} the warmth of part and instrument counts: give both temperatures.",
+    # What the drive train's parts say
+    "parts_explain": lambda v, show: f"Measured is {say(v['why'], show)}.",
+    "ratio_cause": lambda v, show: f"{v['ratio']:.3g} times the computed number: {say(v['cause'], show)}",
+    "parts_microsteps_16": "the microstep switch stands at 16 times what was entered",
+    "parts_ten": "a decimal point slipped, or a 10:1 gear is missing from the chain",
+    "parts_microsteps_8": "the microstep switch stands at 8 times what was entered",
+    "parts_five": "a 5:1 gear or a screw of 5 starts is missing from the chain",
+    "parts_four": "the microstep switch or the screw's starts are 4 times what was entered",
+    "parts_three": "a 3:1 gear is missing from the chain",
+    "parts_two": "the microstep switch, the screw's starts or a 0.9° motor taken for 1.8° make a factor of 2",
+    "parts_inches": "inches and millimetres were mixed",
+    "parts_teeth": "count the teeth again, {teeth} would explain it",
+    # What comes first
+    "cut_first": "Cut the piece first.",
+    "run_first": "Run it first.",
+    "measure_first": "Measure the piece first.",
+    "correct_first": "Correct first: say what the controller shows now.",
+    "answer_first": "Answer the question about the readings first.",
+    "still_to_read": "Some lengths are still to be read.",
+    "still_out": "Still out of tolerance: correct it, and cut the same piece again.",
+    "changed_since_cut": "The controller was changed since this piece was cut: cut the same piece again.",
+    "no_writer": "Files for a {kind} can’t be written yet; a router’s would burn between the lines.",
+    "no_stock": "No stock is loaded: say what lies on the bed.",
+    "no_place": "No free place of that size on this sheet: choose a smaller piece, or load a new sheet.",
+    "too_little_room": lambda v, _: finished(f"too little room here: {v['name']} {v['why']}".replace("  ", " ")),
+    "refused": lambda v, _: finished(v["why"].rstrip(".")),
+    # A file that was read back
+    "file_leaves_bed": "Line {line} of the file would go to X{x:.1f} Y{y:.1f}, off the bed.",
+    "file_rapid_in_stock": "Line {line} of the file travels fast with the tool in the stock.",
+    "file_ends_on": "The file ends with the tool on.",
+    "file_line_not_meant": "The file makes a line that nobody ordered, near X{x:.0f} Y{y:.0f}.",
+    "file_line_missing": "The file leaves a line out, near X{x:.0f} Y{y:.0f}.",
+}  # fmt: skip
+
+__all__ = ["TEXTS", "finished", "settles"]

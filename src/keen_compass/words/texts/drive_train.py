@@ -1,0 +1,73 @@
+"""The parts of a drive train."""
+
+from __future__ import annotations
+
+from keen_compass.words.say import Text, say
+from keen_compass.words.texts import About
+
+ABOUT = About(
+    needs=("what is stamped on motor, gear and screw, belt, rack or roller",),
+    piece="no piece: the parts are counted",
+    lookalikes=(
+        "A driver’s switch that stands elsewhere than you think makes everything 2, 4 or 8 times wrong.",
+        "A screw of two or four starts travels two or four pitches in a turn.",
+    ),
+)
+TEXTS: dict[str, Text] = {
+    "motor": "Motor",
+    "driven_by": "Driven by",
+    "motor_stepper": "stepper",
+    "motor_encoder": "with encoder",
+    "drive_belt": "belt",
+    "drive_screw": "screw, by pitch",
+    "drive_screw_tpi": "screw, by threads per inch",
+    "drive_rack": "straight rack",
+    "drive_helical_rack": "helical rack",
+    "drive_roller": "feed roller",
+    "step_angle": "step angle",
+    "microsteps": "microsteps",
+    "counts": "counts per turn",
+    "electronic_ratio": "electronic ratio",
+    "reduction": "gear reduction",
+    "pitch": "pitch",
+    "threads_per_inch": "threads per inch",
+    "starts": "starts",
+    "belt_pitch": "belt pitch",
+    "module": "module",
+    "teeth": "teeth",
+    "helix_angle": "helix angle",
+    "diameter": "roller diameter",
+    "media": "media thickness",
+    "how_step_angle": "On the motor’s plate",
+    "how_microsteps": "As the driver’s switch stands, not as it should",
+    "how_counts": "Of the encoder, all four edges counted",
+    "how_electronic_ratio": "What the drive multiplies counts by",
+    "how_reduction": "Motor turns for one turn behind the gear; 1 without a gear",
+    "how_pitch": "From one thread to the next, not the lead",
+    "how_threads_per_inch": "Count them over an inch",
+    "how_starts": "Look at the screw’s end: how many threads begin there?",
+    "how_belt_pitch": "From tooth to tooth",
+    "how_module": "Normal module, on the rack or its drawing",
+    "how_teeth": "Of pulley or pinion: count twice",
+    "how_helix_angle": "Of the teeth against the rack’s width",
+    "how_diameter": "Measured, not read off a list",
+    "how_media": "Half of it runs outside the roller",
+    "still_to_type": lambda v, show: f"Still to be typed: {', '.join(say(p, show) for p in v['parts'])}.",
+    "says_nothing_of_steps": "The parts give {steps:.4f} steps per mm; this controller keeps a {kept}, which says nothing "
+                             "about steps.",
+    "smallest_step": "Smallest step",
+    "micrometres": lambda v, _: f"{v['mm'] * 1000:.2f} µm",
+    "step_rate": lambda v, _: f"Steps per second at {v['feed']:.0f} mm/min"
+                              + (f", {100 * v['share']:.0f} % of the limit" if v["share"] is not None else ""),
+    "head_steps": "steps",
+    "head_per_mm": "per mm",
+    "head_each": "µm each",
+    "head_of_limit": "of limit",
+    "grey": "Grey: above the controller’s limit, or finer than a motor holds.",
+    "good_to": "Parts like these are good to ± {within:g} mm per m: a round refines it.",
+    "leave_the_rounds": "The parts agree with the number that a round found: leave that.",
+    "controllers_is": "The controller’s number is {why:say}.",
+    "as_measured": "{number}, as measured on {axis:up}",
+    "same_parts": "The same parts as {axis:up}, whose measured number is {number} {unit}: copied here; check it with a "
+                  "round.",
+}  # fmt: skip

@@ -1,0 +1,47 @@
+"""The shop file: what of it can't be trusted, and what an older one didn't keep."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from gettext import ngettext
+from typing import Any
+
+from keen_compass.words.say import Show, Text
+
+NOUNS = {
+    "about": "its own description", "machine": "machine", "instrument": "instrument", "round": "round", "mark": "step",
+    "piece": "piece", "stage": "stage", "blob": "file", "thing": "tool or stock", "mounted": "what was mounted",
+    "reading": "reading", "draft": "half reading", "value": "number", "finding": "finding",
+    "event": "event", "stand_in": "practice machine", "redated": "change of date",
+}  # fmt: skip
+MOST_LISTED = 12
+
+
+def _row(v: Mapping[str, Any], _show: Show) -> str:
+    words = f"{NOUNS[v['table']]} {v['number']}"
+    return f"{words} ({v['day']})" if v["day"] else words
+
+
+def _not_kept(v: Mapping[str, Any], _show: Show) -> str:
+    """``piece 3``, ``pieces 1, 2 and 9``; of many the first and last."""
+    numbers = v["pieces"]
+    if len(numbers) > MOST_LISTED:
+        which = f"{len(numbers)} pieces, from {numbers[0]} to {numbers[-1]}"
+    else:
+        all_but_last, noun = ", ".join(map(str, numbers[:-1])), ngettext("piece", "pieces", len(numbers))
+        which = f"{noun} {all_but_last}{' and ' if all_but_last else ''}{numbers[-1]}"
+    return f"Not kept by the older program: what was sent for {which}."
+
+
+TEXTS: dict[str, Text] = {
+    "went_off": "The machine went off while something was being written: look whether the last entry is there. What was "
+                "being written is kept in {kept}.",
+    "profile_left_out": lambda v, _: f"A {v['noun']}’s profile can’t be understood and is left out.",
+    "log_missing": "the log beside the file, so what was written last is missing",
+    "list": lambda v, _: f"the list of {NOUNS[v['table']]}s",
+    "structure": "its structure ({said})",
+    "description": NOUNS["about"],
+    "row": _row,
+    "not_kept": _not_kept,
+    "tracking_without_stock": "Not known of {runs} tracking runs: which material was loaded.",
+}  # fmt: skip

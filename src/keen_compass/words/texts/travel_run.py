@@ -1,0 +1,69 @@
+"""A run along one axis, and how a feed tracks."""
+
+from __future__ import annotations
+
+from gettext import ngettext
+
+from keen_compass.words.say import Text
+from keen_compass.words.texts import About
+
+ABOUT = About(
+    needs=(
+        "one axis",
+        "a rule, dial or depth gauge along it",
+        "a sharp point to read it by",
+    ),
+    piece="no piece: the axis stops at targets up and back, and a rule beside it is read",
+    lookalikes=(
+        "A rule that doesn’t start at zero is no fault here: the zero is found from the readings.",
+        "A rule tilted against the axis looks just like a wrong scale: say within how much it lies parallel.",
+        "A bowed rule looks like an axis that bends: turn it end for end and read again.",
+    ),
+)
+TEXTS: dict[str, Text] = {
+    "read_at": lambda v, _: f"read at {v['at']:g}, {'going up' if v['up'] else 'coming back'}",
+    "program": "travel run, {axis:up} 0 to {length:g} mm",
+    "travel": "scale, lost motion",
+    "tracking": "feed tracking",
+    "run": "Run",
+    "parallel": "Parallel within",
+    "heading_tracking": "Feed tracking",
+    "target": lambda v, _: f"{v['at']} {'up' if v['up'] else 'back'}",
+    "how": "Read the rule at the point, straight from above",
+    "reversal_B": "Reversal B",
+    "repeatability_R": "Repeatability R",
+    "systematic_E": "Systematic deviation E",
+    "drift": "Drift, each trip",
+    "slip": "Slip about it",
+    "length": "{mm:len3}",
+    "cycles": lambda v, _: f"{v['cycles']} {ngettext('cycle', 'cycles', v['cycles'])}",
+    "iso_230_2": "ISO 230-2",
+    "iso_not_both_sides": "estimates: not every target from both sides",
+    "iso_few_cycles": "estimates: fewer than five cycles both ways",
+    "iso_few_targets": "estimates: fewer than five targets for each metre",
+    "iso_even_spacing": "estimates: evenly spaced targets, which hide a cyclic error",
+    "two_targets": "Read at least two targets: one position alone has no scale.",
+    "come_back_too": "Read some targets coming back too.",
+    "targets_scatter": "The targets scatter more than single readings do; the uncertainty says so.",
+    "falls": "The readings fall as the axis rises: does the rule lie the wrong way round?",
+    "what_travel": "travel",
+    "no_tilt": "No tilt of the rule was stated; 2.6° would look like 1 mm per m.",
+    "stop": lambda v, show: f"at {show.length(v['at'], 0)} {'up' if v['up'] else 'coming back'}",
+    "bend": "The deviations bend by {size:len}: a bowed rule, or a screw, rack or belt that changes along its length; "
+            "not a wrong number. Turn the rule end for end: what turns with it is the rule.",
+    "cyclic": "The deviations swing by {size:len}, probably every {where:len0}: an eccentric pulley or pinion, or a "
+              "screw’s lead error; not a wrong number.",
+    "slip_from": "From reading {reading} on all lies {size:len} off: something slipped there.",
+    "first_mark": "mark where it starts",
+    "read_trip": "trip {trip}: read how far it misses the first mark",
+    "tracking_program": "feed tracking, {axis:up} {length:g} mm out and back",
+    "trip": "trip {trip}",
+    "how_trip": "How far from its first mark it came back; beyond it is +",
+    "two_trips": "Two trips at least: one return alone can’t tell drift from slip.",
+    "looked_after": "{times} + 1, looked after once more",
+    "drifts": "It drifts {drift:+len3} each trip of 2 × {length:len0}.",
+    "slips": "It slips by up to {slip:len3} from trip to trip; the drift is smaller.",
+    "look_after": "No number cures it: look after pinch rollers, grit and media tension, then run it again.",
+    "more_trips": "More trips would tell drift from slip more sharply, and may settle it: twice as many halve what is "
+                  "open.",
+}  # fmt: skip
