@@ -599,8 +599,11 @@ def solved(body: Body) -> Body:
     """Through the front door, as the command line does."""
     from keen_compass.procedures import load
     from keen_compass.procedures.case import case_from_json
+    from keen_compass.words.answers import solution_as_json
+    from keen_compass.words.say import Show
 
-    return load(body["procedure"]).solve(case_from_json(body)).to_json()
+    case = case_from_json(body)
+    return solution_as_json(load(case.procedure).solve(case), Show(case.controller_units))
 
 
 def run(task: tuple[str, int]) -> tuple[str, Tally]:

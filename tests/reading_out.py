@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,9 @@ from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import entry_words
 from keen_compass.words.standing import figure, reason
 
+# Where +X points was not said beside it when the old files were read out.
+_DIRECTION = re.compile(r"(towards [+−][XYZ]), (?:to the \w+|\w+ you)")
+
 
 def read_out(shop: Shop) -> dict[str, Any]:
     """The same words about a shop as were noted then."""
@@ -30,7 +34,10 @@ def read_out(shop: Shop) -> dict[str, Any]:
             for m in machines
         },
         "spokes": {
-            m.uid: {s.quantity: [str(s.state), figure(s), reason(s, m.units)] for s in spokes(shop, m, today)}
+            m.uid: {
+                s.quantity: [str(s.state), figure(s), _DIRECTION.sub(r"\1", reason(s, m))]
+                for s in spokes(shop, m, today)
+            }
             for m in machines
         },
         "log": [[e.at, e.machine, e.kind, e.quantity, entry_words(e)] for e in entries(shop)],

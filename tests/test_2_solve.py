@@ -11,6 +11,7 @@ from keen_compass.errors import UncertaintyError
 from keen_compass.quantities.uncertainty import Cause, Source, covariance
 from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit, iterated
 from keen_compass.solve.plausibility import looks_mirrored, looks_scaled, looks_swapped
+from said import words
 
 
 def obs(label: str, value: float, u: float, **coefficients: float) -> Observation:
@@ -150,8 +151,8 @@ def test_rows_that_share_everything_are_refused_in_words() -> None:
 def test_tell_tale_ratios(nominal: float, value: float, says: str) -> None:
     doubt = looks_scaled("width", nominal, [nominal, value], 0.0)
     assert doubt is not None
-    assert says in doubt.sentence
-    assert "reading 2" in doubt.sentence
+    assert says in words(doubt.asks)
+    assert "reading 2" in words(doubt.asks)
 
 
 def test_small_lengths_and_plain_errors_are_not_doubted() -> None:

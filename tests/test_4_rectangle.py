@@ -24,6 +24,7 @@ from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import t_95
 from keen_compass.quantities.verdict import Verdict
+from said import formula_of, notes_of
 
 RECTANGLE = load("rectangle")
 
@@ -43,7 +44,7 @@ def test_the_step_alone_gives_the_scale_by_hand() -> None:
     ratio = (400.31 - (120.02 + 120.01 + 120.02) / 3) / 280
     assert x.error == pytest.approx((ratio - 1) * 1000, rel=1e-9)
     assert x.new == round(106.667 / ratio, 3)
-    assert x.formula == "106.667 × 280 ÷ 280.293"
+    assert formula_of(x) == "106.667 × 280 ÷ 280.293"
     assert y.new == pytest.approx(106.667 * 210 / (299.79667 - 89.90333), abs=6e-4)
     assert x.verdict is Verdict.OUT
     assert x.worth_correcting
@@ -77,8 +78,8 @@ def test_one_width_alone_is_unresolved_and_says_what_would_help() -> None:
     assert (x.verdict, x.new, x.error) == (Verdict.UNRESOLVED, None, None)
     assert y.verdict is Verdict.UNRESOLVED
     assert ("x_scale", "kerf") in solution.unresolved
-    assert "measure the short width too" in x.notes[0]
-    assert "No reading of height" in y.notes[0]
+    assert "measure the short width too" in notes_of(x)[0]
+    assert "No reading of height" in notes_of(y)[0]
 
 
 def test_a_known_kerf_resolves_one_width_and_says_what_it_assumes() -> None:
@@ -86,8 +87,8 @@ def test_a_known_kerf_resolves_one_width_and_says_what_it_assumes() -> None:
     body["machine"]["values"]["kerf"] = {"value": 6.0, "expanded_uncertainty": 0.05}
     x = solve(body).findings[0]
     assert x.new == pytest.approx(106.667 * 400 / 400.305, abs=6e-4)
-    assert x.formula == "106.667 × 400 ÷ 400.305"
-    assert any("lost motion taken as 0" in n for n in x.notes)
+    assert formula_of(x) == "106.667 × 400 ÷ 400.305"
+    assert any("lost motion taken as 0" in n for n in notes_of(x))
     body["machine"]["values"]["kerf"]["value"] = 6.1  # the cut was wider than compensated: the axis is further out
     assert solve(body).findings[0].error == pytest.approx((0.305 + 0.1) / 0.4, rel=1e-6)
 
@@ -98,7 +99,7 @@ def test_a_drawn_piece_needs_no_kerf() -> None:
     body["machine"]["values"]["kerf"] = 0
     x = solve(body).findings[0]
     assert x.new == pytest.approx(106.667 * 400 / 400.31, abs=6e-4)
-    assert not any("lost motion" in n for n in x.notes)
+    assert not any("lost motion" in n for n in notes_of(x))
 
 
 @settings(max_examples=40, deadline=None)
@@ -134,7 +135,7 @@ def test_mix_ups_are_asked_about_before_anything_is_computed(readings: list[Any]
     body["machine"]["values"]["kerf"] = {"value": 6.0, "expanded_uncertainty": 0.05}
     x = solve(body).findings[0]
     assert (x.verdict, x.new) == (Verdict.IMPLAUSIBLE, None)
-    assert says in x.notes[0]
+    assert says in notes_of(x)[0]
     confirmed = solve(body | {"confirmed": True}).findings[0]
     assert confirmed.new is not None
 
@@ -142,7 +143,7 @@ def test_mix_ups_are_asked_about_before_anything_is_computed(readings: list[Any]
 def test_twice_the_error_of_the_round_before_is_asked_about() -> None:
     x = solve(example(previous_errors={"x_steps": 0.52})).findings[0]
     assert x.verdict is Verdict.IMPLAUSIBLE
-    assert "wrong way" in x.notes[0]
+    assert "wrong way" in notes_of(x)[0]
 
 
 def cannot_tell_case(**changes: Any) -> Case:
@@ -155,14 +156,14 @@ def test_cannot_tell_says_what_would_settle_it_and_keeps_its_word() -> None:
     case = cannot_tell_case(piece_scatter=PieceScatter(0.001, 30, False), instrument=fine)
     x = RECTANGLE.solve(replace(case, tolerance={"x_steps": 0.88, "y_steps": 9})).findings[0]
     assert x.verdict is Verdict.CANNOT_TELL
-    assert re.search(r"more readings? of each length (would|may) settle it", x.notes[0])
+    assert re.search(r"more readings? of each length (would|may) settle it", notes_of(x)[0])
     longer = RECTANGLE.solve(cannot_tell_case(largest_size=1300.0, tolerance={"x_steps": 1.3, "y_steps": 9}))
-    assert re.search(r"A piece \d+ mm long (would|may) settle it; this one is 400 mm", longer.findings[0].notes[0])
+    assert re.search(r"A piece \d+ mm long (would|may) settle it; this one is 400 mm", notes_of(longer.findings[0])[0])
     hopeless = cannot_tell_case(
         tolerance={"x_steps": 1.05, "y_steps": 9}, instrument=Instrument("tape", 0.01, (0.0, 5e-4)),
         piece_scatter=PieceScatter(0.001, 30, False),
     )  # fmt: skip
-    assert "only a better instrument" in RECTANGLE.solve(hopeless).findings[0].notes[0]
+    assert "only a better instrument" in notes_of(RECTANGLE.solve(hopeless).findings[0])[0]
 
 
 def test_a_fraction_on_a_fine_caliper_is_told_to_be_read_finer() -> None:
@@ -172,7 +173,7 @@ def test_a_fraction_on_a_fine_caliper_is_told_to_be_read_finer() -> None:
     ]
     coarse = solve(body).findings[0]
     assert coarse.verdict is Verdict.CANNOT_TELL
-    assert "Reading it to 0.010 mm" in coarse.notes[0]
+    assert "Reading it to 0.010 mm" in notes_of(coarse)[0]
     body["readings"] = [{"measurand": m, "values": [v]} for m, v in (("width", "400.05"), ("short_width", "120.02"))]
     fine = solve(body).findings[0]
     assert fine.expanded_uncertainty < coarse.expanded_uncertainty / 3

@@ -346,7 +346,7 @@ def test_a_whole_round_on_the_plotter_ends_in(shop: Shop) -> None:
         stand_in.make(session)
         session.after_making()
         read_all(session)
-        if not session.may_sign():
+        if not session.may_not_sign():
             break
         session.go(Step.CORRECT)
         correct_all(session)

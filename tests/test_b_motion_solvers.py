@@ -31,6 +31,8 @@ from keen_compass.solve.ladder import climb, needed_run, reached_feed, step_rate
 from keen_compass.solve.plane import fit_plane, shims, tram_tilt
 from keen_compass.solve.square import from_diagonals, from_diameters, gantry_move, propagate
 from keen_compass.solve.travel import fit_tracking, fit_travel, iso_figures
+from keen_compass.words.say import say
+from said import words
 
 # Drive trains: worked out by hand
 
@@ -73,9 +75,9 @@ def test_microsteps_side_by_side() -> None:
     ],
 )  # fmt: skip
 def test_a_ratio_is_explained_or_left_alone(ratio: float, teeth: float, says: str) -> None:
-    words = explain_ratio(106.667 * ratio, 106.667, teeth)
-    assert says in words
-    assert bool(words) == bool(says)
+    why = explain_ratio(106.667 * ratio, 106.667, teeth)
+    assert says in words(why)
+    assert bool(why) == bool(says)
 
 
 @pytest.mark.parametrize(
@@ -204,8 +206,8 @@ def test_only_a_run_as_the_standard_wants_it_bears_its_name(
 ) -> None:  # fmt: skip
     found = iso_figures({(float(p), d): [p] * cycles for p in targets for d in (1, -1)})
     assert bool(found.lacking) == bool(lacking)
-    assert lacking in found.lacking
-    assert iso_figures({(float(p), 1): [p] * 5 for p in targets}).lacking == "not every target from both sides"
+    assert lacking in say(f"travel_run.{found.lacking or 'iso_230_2'}")
+    assert iso_figures({(float(p), 1): [p] * 5 for p in targets}).lacking == "iso_not_both_sides"
 
 
 def walked(deviation, noise: float = 0.01, cycles: int = 3):  # type: ignore[no-untyped-def]

@@ -23,6 +23,9 @@ from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.standin.gcode_reader import read_gcode
 from keen_compass.standin.router import Router
+from keen_compass.words.answers import solution_as_json
+from keen_compass.words.say import PLAIN
+from said import formula_of, notes_of
 
 NO_NUMBER = (Verdict.UNRESOLVED, Verdict.IMPLAUSIBLE)
 MOTION = [name for name in REGISTRY if name != "rectangle"]
@@ -60,13 +63,13 @@ def test_drive_train_gives_a_starting_value_and_the_switch_side_by_side() -> Non
     (x,) = solution.findings
     assert x.new == pytest.approx(6400 / 60, abs=5e-4)
     assert x.error == pytest.approx((53.333 / (6400 / 60) - 1) * 1000)
-    assert x.formula == "360 ÷ 1.8 × 32 ÷ (3 × 20)"
-    assert "factor of 2" in x.notes[0]
+    assert formula_of(x) == "360 ÷ 1.8 × 32 ÷ (3 × 20)"
+    assert "factor of 2" in notes_of(x)[0]
     assert [row["microsteps"] for row in solution.figures["microsteps"]] == [1, 2, 4, 8, 16, 32]
     assert solution.figures["step_rate"] == pytest.approx(6400 / 60 * 200)
     assert load("drive-train").for_logbook(x).quantity == "x_drive"
     some = body("drive-train", readings=readings(microsteps=32, belt_pitch="3 mm"))
-    assert "teeth" in solve(some).findings[0].notes[0]
+    assert "teeth" in notes_of(solve(some).findings[0])[0]
     form = body("drive-train")
     form["machine"] |= {"resolution_form": "percent_100", "values": {"x_steps": 100.0}}
     assert solve(form).findings[0].verdict is Verdict.UNRESOLVED
@@ -80,14 +83,14 @@ def test_the_same_parts_as_a_measured_axis_copy_its_number() -> None:
     }  # fmt: skip
     (y,) = solve(given).findings
     assert y.new == 106.318
-    assert "same parts as X" in y.notes[0]
+    assert "same parts as X" in notes_of(y)[0]
 
 
 def test_what_a_round_finds_is_checked_back_against_the_parts() -> None:
     given = body("travel-run")
     given["machine"]["computed"] = {"x_steps": 106.634 * 21 / 20}
     given["machine"]["teeth"] = {"x_steps": 20}
-    assert any("21 would explain it" in n for n in solve(given).findings[0].notes)
+    assert any("21 would explain it" in n for n in notes_of(solve(given).findings[0]))
 
 
 def test_travel_run_example_by_hand() -> None:
@@ -97,7 +100,7 @@ def test_travel_run_example_by_hand() -> None:
     assert steps.new == pytest.approx(106.667 / 1.00031, abs=2e-3)
     assert lost.error == pytest.approx(0.12, abs=0.002)
     assert lost.new == pytest.approx(0.12, abs=0.002)
-    assert solution.figures["after"] == "ISO 230-2"
+    assert solution_as_json(solution, PLAIN)["figures"]["after"] == "ISO 230-2"
     off = body("travel-run")
     off["machine"]["values"]["x_backlash"] = 0.05
     assert solve(off).findings[1].new == pytest.approx(0.17, abs=0.002)
@@ -121,20 +124,20 @@ def test_a_stated_tilt_corrects_the_mean_and_widens_it() -> None:
         # Stated within 2.6°, it may lie at 2.6° all day: a third of LΘ² from the middle, and the rest beside it.
         assert found.expanded_uncertainty == pytest.approx(1000 * theta**2 / 3, rel=0.06)
         assert dict(found.limits)["tilt"] > 0.98
-        assert any("taken for a steel rule" in n for n in tilted.notes) == (kind is None)
+        assert any("taken for a steel rule" in n for n in notes_of(tilted)) == (kind is None)
 
 
 def test_a_reversed_rule_and_inches_are_asked_about() -> None:
     given = body("travel-run")
     for entry in given["readings"]:
         entry["values"] = [1200 - v for v in entry["values"]]
-    assert "wrong way round" in solve(given).findings[0].notes[0]
+    assert "wrong way round" in notes_of(solve(given).findings[0])[0]
     given["confirmed"] = True
     assert solve(given).findings[0].error == pytest.approx(0.31, abs=0.01)
     inches = body("travel-run")
     for entry in inches["readings"]:
         entry["values"] = [v / 25.4 for v in entry["values"]]
-    assert "inches" in solve(inches).findings[0].notes[0]
+    assert "inches" in notes_of(solve(inches).findings[0])[0]
 
 
 def test_a_bend_is_said_in_words() -> None:
@@ -144,7 +147,7 @@ def test_a_bend_is_said_in_words() -> None:
     given["readings"] = readings(**{
         m: [p + 0.4 * (p / 500 - 1) ** 2 + 0.01 * (i % 2) for i in range(3)] for m, (p, _) in nodes.items()
     })  # fmt: skip
-    assert any("bowed rule" in n for n in solve(given).findings[0].notes)
+    assert any("bowed rule" in n for n in notes_of(solve(given).findings[0]))
 
 
 def test_tracking_counts_how_often_the_feed_was_looked_after() -> None:
@@ -152,7 +155,7 @@ def test_tracking_counts_how_often_the_feed_was_looked_after() -> None:
     given["piece"] = {"run": "tracking", "axis": "x", "length": 3000, "trips": 5}
     (f,) = solve(given).findings
     assert (f.quantity, f.verdict, f.old, f.new) == ("tracking", Verdict.OUT, 0.0, 1.0)
-    assert "No number cures it" in f.notes[0]
+    assert "No number cures it" in notes_of(f)[0]
     assert f.error == pytest.approx(0.3, rel=1e-5)
 
 
@@ -189,23 +192,23 @@ def test_squareness_of_both_figures_and_what_is_missing() -> None:
     circle["piece"] = {"figure": "circle", "width": 300}
     assert solve(circle).findings[0].error == pytest.approx(1000 * 360 / (2 * 300**2), rel=1e-3)
     part = body("squareness", readings=readings(width=400.0, diagonal_1=500.0))
-    assert "height and diagonal 2" in solve(part).findings[0].notes[0]
+    assert "height and diagonal 2" in notes_of(solve(part).findings[0])[0]
     wrong = body("squareness", readings=readings(width=400.0, height=500.1, diagonal_1=500.0, diagonal_2=500.0))
     assert solve(wrong).findings[0].verdict is Verdict.IMPLAUSIBLE
 
 
 def test_bed_says_leave_shim_or_skim() -> None:
-    shim, skim = solve(body("bed")).findings[0].notes
+    shim, skim = notes_of(solve(body("bed")).findings[0])
     assert shim.startswith("Shim the bed: low X, low Y +0.04 mm")
     assert skim == "Or skim by 0.49 mm: 0.29 mm as the head sees it and 0.20 mm to clean up."
 
     def heights(f: Any) -> Solution:
         return solve(body("bed", readings=readings(**{f"h_{c}_{r}": f(c, r) for c in (1, 2, 3) for r in (1, 2, 3)})))
 
-    assert heights(lambda c, r: 0.01 * (c == r)).findings[0].notes == ("Leave it.",)
+    assert notes_of(heights(lambda c, r: 0.01 * (c == r)).findings[0]) == ["Leave it."]
     tilted = heights(lambda c, r: 0.2 * (c - 1)).findings[0]
-    assert tilted.notes[0].startswith("Shim the bed")
-    assert "low X, low Y +0.40" in tilted.notes[0]
+    assert notes_of(tilted)[0].startswith("Shim the bed")
+    assert "low X, low Y +0.40" in notes_of(tilted)[0]
     few = solve(body("bed", readings=readings(h_1_1=0.0, h_2_1=0.1)))
     assert few.findings[0].verdict is Verdict.UNRESOLVED
     tram = body("bed", piece={"run": "tram", "radius": 120, "mount": 100},
@@ -221,7 +224,7 @@ def test_speed_keeps_a_margin_and_knows_the_step_rate() -> None:
     slow["machine"]["values"]["x_speed"] = 3000
     (f,) = solve(slow).findings
     assert f.verdict is Verdict.IN
-    assert "slower than it needs" in f.notes[0]
+    assert "slower than it needs" in notes_of(f)[0]
     limited = body("speed")
     limited["machine"]["step_limit"] = 9000  # 5062 mm/min
     assert solve(limited).findings[0].new == pytest.approx(60 * 9000 / 106.667, abs=1)
@@ -263,7 +266,7 @@ def test_the_line_of_arithmetic_of_every_drive_leads_to_its_number(drive: str, m
     given["machine"]["decimals"] = 6
     solution = solve(given)
     (x,) = solution.findings
-    assert worked_out(x.formula) == pytest.approx(x.new, rel=1e-6)
+    assert worked_out(formula_of(x)) == pytest.approx(x.new, rel=1e-6)
     assert solution.figures["steps_per_mm"] == pytest.approx(x.new, rel=1e-6)
     assert bool(solution.figures["microsteps"]) == (motor == "stepper")
     missing = body("drive-train", readings=readings(**{k: v for k, v in values.items() if k != list(values)[-1]}))
@@ -284,7 +287,7 @@ def test_the_line_of_arithmetic_leads_from_old_to_new(name: str, form: str, held
     given["machine"] |= {"resolution_form": form, "decimals": 5}
     given["machine"]["values"] |= {q: held for q in ("x_steps", "y_steps") if q in given["machine"]["values"]}
     for f in solve(given).findings:
-        formula, new = f.formula, f.new
+        formula, new = formula_of(f), f.new
         if isinstance(new, dict):  # a pair is shown as commanded for measured: the member that changes is worked out
             formula, new = formula.replace("100 for ", ""), new["measured"]
         assert worked_out(formula) == pytest.approx(new, rel=2e-5, abs=6e-4), f.quantity
@@ -346,7 +349,8 @@ def test_mutilated_input_is_answered_or_refused_in_words(name: str) -> None:
             assert "\n" not in str(error)
             assert len(str(error)) > 10
             continue
-        json.dumps(solution.to_json(), allow_nan=False)
+        json.dumps(solution_as_json(solution, PLAIN), allow_nan=False)
+        assert Solution.from_json(json.loads(json.dumps(solution.to_json()))).notes == solution.notes
         for f in solution.findings:
             assert Finding.from_json(f.to_json()) == f
             assert (f.error is None) == (f.expanded_uncertainty is None) == (f.verdict in NO_NUMBER)
@@ -356,7 +360,7 @@ def test_mutilated_input_is_answered_or_refused_in_words(name: str) -> None:
 
 def test_the_second_round_that_does_not_come_to_rest_is_warned_about() -> None:
     given = body("backlash", previous_errors={"x_backlash": 0.3})
-    assert "not linear, or something slips" in solve(given).findings[0].notes[0]
+    assert "not linear, or something slips" in notes_of(solve(given).findings[0])[0]
     given["previous_errors"] = {"x_backlash": 0.04}  # twice as far out as before, the same way
     assert solve(given).findings[0].verdict is Verdict.IMPLAUSIBLE
 

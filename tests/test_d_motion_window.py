@@ -25,6 +25,7 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
 from keen_compass.words.logbook import VERDICT_WORDS
+from keen_compass.words.procedures import title
 from looks import check_looks, settle
 
 # Every kind of surface: machine, procedure, what for.
@@ -196,7 +197,7 @@ def test_next_in_order_says_what_comes_before(window: MainWindow) -> None:
     QApplication.processEvents()
     words = shown(window.rose_page)
     assert "Each rests on what stands above it." in words
-    assert words.index("X steps and Y steps") < words.index("Squareness: out")
+    assert words.index("X steps and Y steps") < words.index("Squareness: Out")
     assert "Comes after X steps, Y steps" in words
 
 
@@ -273,7 +274,7 @@ def test_signed_runs_have_a_record(window: MainWindow, tmp_path: Path) -> None:
         words = " ".join(text.split()).replace("-", "−")  # as the page has them
         machine, session = shop.machine(kept.machine), RoundSession(shop, kept)
         assert machine.name in words
-        assert session.context.procedure.title.replace("-", "−") in words
+        assert title(session.context.procedure.name).replace("-", "−") in words
         for reading in shop.readings(session.context.pieces[-1].id):
             assert reading.text.replace("-", "−") in words, (kept.procedure, reading)
         for f in session.measuring.findings():

@@ -21,7 +21,7 @@ from pygcode import Line
 from pygcode import Machine as Interpreter
 
 from keen_compass.errors import InputError, PieceError
-from keen_compass.formats.drawings import write_dxf, write_svg
+from keen_compass.formats.drawings import with_flicks, write_dxf, write_svg
 from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
 from keen_compass.formats.hpgl import write_hpgl
 from keen_compass.machines.forms import machine_fields, read_machine
@@ -36,6 +36,7 @@ from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.notes import note, plain
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored, stored_from_body
@@ -43,6 +44,8 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth
 from keen_compass.words.consequences import finding_in_words, tolerance_in_words
+from keen_compass.words.say import Show, say
+from said import notes_of
 from strict_reader import path_of
 
 BED = Box(0, 0, 1300, 900)
@@ -100,7 +103,7 @@ def test_a_figure_shows_the_lean_whatever_kerf_and_play(
     taken_for_lean = math.sqrt(2) * (play["x"] - play["y"]) / path if figure == "circle" else 0.0
     assert f.error == pytest.approx(1000 * (skew + taken_for_lean), abs=0.03 + 4 * abs(skew) * (lost + 0.02))
     if figure == "circle":
-        assert any("assumed" in n for n in f.notes) or f.verdict is Verdict.IN
+        assert any("assumed" in n for n in notes_of(f)) or f.verdict is Verdict.IN
     if drawn and figure == "rectangle" and abs(skew) < 1e-9:
         for m, (v,) in values.items():
             assert v == pytest.approx(piece.nominal(m), abs=2e-3), m
@@ -167,18 +170,21 @@ def test_reference_lines_stand_where_their_figures_say() -> None:
 
 
 def test_moves_are_gcode_that_waits() -> None:
-    program = MoveProgram("to and fro (twice)", (Go(x=10, y=20), Stop("read – here"), Go(x=35.4, feed=1200), Stop("b")))
-    text = write_moves(program, CutSettings(bed=BED))
+    program = MoveProgram(
+        plain("to and fro (twice)"),
+        (Go(x=10, y=20), Stop(plain("read – here")), Go(x=35.4, feed=1200), Stop(plain("b"))),
+    )
+    text = write_moves(program, CutSettings(bed=BED), say)
     lines = text.splitlines()
     assert lines.count("M0") == 2
     assert "(read ? here)" in lines
     assert "G1 X35.4 F1200" in lines
     assert "M3" not in text
-    inches = write_moves(program, CutSettings(bed=BED, inches=True))
+    inches = write_moves(program, CutSettings(bed=BED, inches=True), say)
     assert "G20" in inches
     assert "G1 X1.3937 F47.24409" in inches
     with pytest.raises(PieceError, match="leave the bed"):
-        write_moves(MoveProgram("far", (Go(x=1400),)), CutSettings(bed=BED))
+        write_moves(MoveProgram(plain("far"), (Go(x=1400),)), CutSettings(bed=BED), say)
 
 
 @settings(max_examples=20, deadline=None)
@@ -188,11 +194,11 @@ def test_every_file_of_a_run_comes_to_its_marks_from_the_stated_side(lost: float
     shape = load("travel-run").piece({"axis": axis, "start": 60, "across": 200, "length": 400, "targets": 5})
     program = shape.program(TABLE, 2)
     if kind == "gcode":
-        file = write_moves(program, CutSettings(bed=BED))
+        file = write_moves(program, CutSettings(bed=BED), say)
     elif kind == "hpgl":
-        file = write_hpgl(program.as_ticks(axis), 1000.0)
+        file = write_hpgl(program.as_ticks(axis, "ticks"), 1000.0)
     else:
-        file = write_svg(program.as_ticks(axis), flicks=True)
+        file = write_svg(with_flicks(program.as_ticks(axis, "ticks")))
     router = Router(truth(lost_motion={axis: lost}), EXACT, 1)
     at = router.make(file, 1, 1000.0 if kind == "hpgl" else 40.0).positions(axis)
     nodes = list(shape.nodes().values())
@@ -210,7 +216,7 @@ def test_a_cyclic_error_and_lost_steps_show_on_the_stand_in() -> None:
     off = [x - 50 - p for x, p in zip(wave.positions("x")[:9], range(0, 801, 100), strict=True)]
     assert max(off) - min(off) > 0.25
     ladder = load("speed").piece({"feeds": [3000, 6000, 9000], "run": 800, "acceleration": 400})
-    at = made(write_moves(ladder.program(TABLE, 1), CutSettings(bed=BED)), limits={"x": 7000.0}).positions("x")
+    at = made(write_moves(ladder.program(TABLE, 1), CutSettings(bed=BED), say), limits={"x": 7000.0}).positions("x")
     assert [abs(b - a) > 0.1 for a, b in itertools.pairwise(at)] == [False, False, True]
 
 
@@ -354,8 +360,11 @@ def test_what_an_error_means_in_words(quantity: str, error: float, mm: str, inch
     ],
 )  # fmt: skip
 def test_directions_are_said_as_seen(standpoint: Standpoint, x: str, corner: str) -> None:
-    assert standpoint.described("Y leans towards +X.") == f"Y leans towards +X, {x}."
-    assert standpoint.described("raise high X, low Y +0.2") == f"raise {corner} +0.2"
+    show = Show(standpoint=standpoint)
+    assert finding_in_words(finding("squareness", 0.4), standpoint=standpoint).endswith(f"towards +X, {x}")
+    moved = note("squareness.move_gantry", end="x", by=1.5, way="+y")
+    assert say(moved, show).endswith(f"towards +Y, {standpoint.words('y', 1)}.")
+    assert show.corner("high X, low Y") == corner
 
 
 def test_a_profile_of_the_format_before_still_opens() -> None:

@@ -32,6 +32,7 @@ from keen_compass.shop.logbook import Filter, entries
 from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import entry_words
+from keen_compass.words.say import say
 
 UNDO = Qt.KeyboardModifier.ControlModifier
 
@@ -325,7 +326,7 @@ def test_the_shop_floor_view_names_what_it_shows(window: MainWindow) -> None:
     window.toggle_floor()
     QApplication.processEvents()
     words = shown(window.round_page.floor)
-    label = next(c.measurand.label for c in session.measuring.callouts() if c.current)
+    label = next(say(c.measurand.label) for c in session.measuring.callouts() if c.current)
     assert f"{label}, 2 of 3" in words
     assert "steps" in words
     assert "backlash" in words

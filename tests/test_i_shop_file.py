@@ -41,6 +41,7 @@ from keen_compass.shop import schema
 from keen_compass.shop.log_check import commits_unreadable
 from keen_compass.shop.store import Shop
 from reading_out import read_out
+from said import words
 from spoiling import raw
 
 DATA = Path(__file__).parent / "data"
@@ -330,9 +331,9 @@ def told(file: Path) -> tuple[str, dict[str, Any] | None, list[str]]:
     try:
         shop.check(60)  # as the window does in idle moments
         said = json.loads(json.dumps(read_out(shop)))
-        return ("damaged" if shop.damage else "sound"), said, [d.words for d in shop.damage]
+        return ("damaged" if shop.damage else "sound"), said, [words(d.what) for d in shop.damage]
     except ShopDamagedError:
-        return "damaged", None, [d.words for d in shop.damage]
+        return "damaged", None, [words(d.what) for d in shop.damage]
     finally:
         shop.close()
 
@@ -387,7 +388,7 @@ def test_damaged_rows_are_named_and_the_rest_is_kept_as_a_new_file(small: Path, 
         shop.put_event("heron", "note", "no")
     copy = tmp_path / "sound.kcshop"
     shop.copy_to(copy)
-    assert any(d.words.startswith("reading") for d in shop.damage)
+    assert any(words(d.what).startswith("reading") for d in shop.damage)
     shop.close()
     new = Shop(copy)
     assert not new.check(60)
@@ -420,7 +421,7 @@ time.sleep(60)"""
     assert commits_unreadable(log) > 10
     shop = Shop(file)
     assert shop.read_only
-    assert "what was written last is missing" in shop.damage[0].words
+    assert "what was written last is missing" in words(shop.damage[0].what)
     assert len(shop.events("heron")) < 20
     shop.close()
     assert Path(f"{log}.damaged").exists()

@@ -27,10 +27,13 @@ from keen_compass.practice.demo import HERON, INSTRUMENTS, KINGFISHER, START, SW
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.procedures.base import Makes
 from keen_compass.quantities.geometry import Box
+from keen_compass.quantities.notes import plain
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import DIRECTIONS, Standpoint
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
+from keen_compass.words.say import say
+from said import words
 from strict_reader import Line, Seen, path_of, read_gcode, read_hpgl, read_svg
 
 BATCHES, FILES = 10, 210  # read in all: 2,100
@@ -149,10 +152,10 @@ def test_every_file_keeps_to_its_machine(tmp_path: Path, batch: int) -> None:
     while read_files < FILES:
         machine, earlier = any_machine(rng, f"m{number}"), list[Line]()
         number += 1
-        for session, words in rounds_on(shop, machine, rng):
-            if words:
-                assert words.endswith("."), words
-                refused[words.split(":")[0][:40]] += 1
+        for session, refusal in rounds_on(shop, machine, rng):
+            if refusal:
+                assert words(refusal).endswith("."), refusal
+                refused[refusal.code] += 1
                 continue
             check(session, machine, read(session, machine), earlier)
             read_files += 1
@@ -167,8 +170,8 @@ def test_no_run_along_z_leaves_its_travel(tmp_path: Path, z_travel: int) -> None
     shop = shop_with(tmp_path, machine)
     for name, quantity in (("travel-run", "z_steps"), ("backlash", "z_backlash")):
         session = RoundSession.begin(shop, machine, name, quantity)
-        if words := session.making.refusal():
-            assert z_travel < 8, words
+        if refusal := session.making.refusal():
+            assert z_travel < 8, refusal
             continue
         low, high = read_gcode(session.making.file_text(), drawn=True).span(2)
         assert 0 <= low < high <= z_travel
@@ -177,12 +180,12 @@ def test_no_run_along_z_leaves_its_travel(tmp_path: Path, z_travel: int) -> None
 
 
 def test_a_run_too_long_for_z_is_refused_in_words() -> None:
-    program = MoveProgram("up", (Go(x=10, y=10), Go(z=103.0, feed=300)))
+    program = MoveProgram(plain("up"), (Go(x=10, y=10), Go(z=103.0, feed=300)))
     with pytest.raises(PieceError, match=r"leave its travel \(90 mm\); make the run shorter"):
-        write_moves(program, CutSettings(Box(0, 0, 100, 100), z_travel=90.0))
-    down = MoveProgram("down", (Go(x=10, y=10), Go(z=-2.0, feed=300)))
+        write_moves(program, CutSettings(Box(0, 0, 100, 100), z_travel=90.0), say)
+    down = MoveProgram(plain("down"), (Go(x=10, y=10), Go(z=-2.0, feed=300)))
     with pytest.raises(PieceError, match="leave its travel"):
-        write_moves(down, CutSettings(Box(0, 0, 100, 100)))
+        write_moves(down, CutSettings(Box(0, 0, 100, 100)), say)
 
 
 def test_z_with_little_room_clears_the_stock_by_less_or_not_at_all() -> None:
@@ -231,7 +234,7 @@ def test_thermal_machines_get_no_routers_file(tmp_path: Path) -> None:
     ember = replace(HERON, uid="ember", name="Ember", kind="plasma table")
     shop = shop_with(tmp_path, ember)
     session = RoundSession.begin(shop, ember, "rectangle")
-    assert "burn between the lines" in session.making.refusal()
+    assert "burn between the lines" in words(session.making.refusal())
     with pytest.raises(PieceError):
         session.making.made()
     run = RoundSession.begin(shop, ember, "travel-run", "x_steps")  # turns nothing on

@@ -29,7 +29,6 @@ from keen_compass.practice import stand_in
 from keen_compass.practice.demo import HERON, SWIFT
 from keen_compass.practice.playing import play
 from keen_compass.procedures import REGISTRY, load
-from keen_compass.procedures.case import case_from_json
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount
@@ -38,13 +37,9 @@ from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import Spoke, State, Why, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.words.standing import reason
+from said import solved
 
 AMOUNTS = ("backlash", "home", "speed")
-
-
-def solved(body: dict[str, Any]) -> dict[str, Any]:
-    answer: dict[str, Any] = load(body["procedure"]).solve(case_from_json(body)).to_json()
-    return answer
 
 
 def in_inches(body: dict[str, Any], decimals: int) -> dict[str, Any]:
@@ -270,10 +265,10 @@ def test_another_roll_has_a_tracking_of_its_own_and_the_controller_keeps_its_num
     choose_mounted(window, "display film")
     assert "display film" in window.rose_page.mounted.text()
     assert (spoke_of(window, "tracking").state, spoke_of(window, "tracking").about) == (State.NEVER, "display film")
-    assert "not measured with display film yet" in shown(window.rose_page)
+    assert "Not measured with display film yet" in shown(window.rose_page)
     assert spoke_of(window, "x_steps").state is State.IN  # belongs to the machine alone
     assert window.shop.values("swift") == before
-    assert window.shop.events("swift")[-1][1:] == ("new_sheet", "New sheet: display film")
+    assert window.shop.events("swift")[-1][1:] == ("new_sheet", "display film")
     choose_mounted(window, "white vinyl")
     assert spoke_of(window, "tracking").finding is not None
 
@@ -318,7 +313,7 @@ def test_a_number_of_something_else_is_said(shop: Shop, monkeypatch: pytest.Monk
     assert shop.values("heron")["x_home"].stored == StoredAmount("x_home", "mm", 4.25)  # what is held stays
     spoke = {s.quantity: s for s in spokes(shop, heron)}["x_home"]
     assert (spoke.state, spoke.why) == (State.NEVER, Why.ANOTHERS)
-    assert reason(spoke, "mm") == "The controller holds the number of 6 mm cutter: put this one’s in."
+    assert reason(spoke, shop.machine("heron")) == "The controller holds the number of 6 mm cutter: put this one’s in."
     shop.put_value("heron", "x_home", StoredAmount("x_home", "mm", 3.5), "typed", subject=heron.subject)
     assert {s.quantity: s for s in spokes(shop, heron)}["x_home"].why is not Why.ANOTHERS
     own = shop.values_by_subject("heron")

@@ -20,6 +20,8 @@ from keen_compass.procedures.case import case_from_json
 from keen_compass.procedures.travel_run import _uneven
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.solve.bend import shape_of
+from keen_compass.words.say import Show, say
+from said import solved
 
 Body = dict[str, Any]
 
@@ -31,9 +33,8 @@ def example(name: str, **changes: Any) -> Body:
 
 def solve(body: Body) -> Body:
     """Through JSON, as the command line does it."""
-    found = load(body["procedure"]).solve(case_from_json(json.loads(json.dumps(body))))
-    solved: Body = json.loads(json.dumps(found.to_json(), allow_nan=False))
-    return solved
+    found: Body = json.loads(json.dumps(solved(json.loads(json.dumps(body))), allow_nan=False))
+    return found
 
 
 def first(body: Body) -> Body:
@@ -208,8 +209,9 @@ def test_a_controller_in_inches_is_answered_in_inches(name: str) -> None:
         assert b["new"] * 25.4 == pytest.approx(a["new"], rel=2e-3)  # a feed is rounded down in its own unit
         assert b["new_expanded_uncertainty"] * 25.4 == pytest.approx(a["new_expanded_uncertainty"])
         assert not any(" mm" in n for n in (*b["notes"], b["formula"]))
-    shown = load(name).shown(solve(inch).get("figures", {}))
-    assert not any(words.endswith((" mm", " mm/min")) for _, words in shown.lines)
+    case = case_from_json(json.loads(json.dumps(inch)))
+    shown = load(name).shown(load(name).solve(case).figures)
+    assert not any(say(much, Show("in")).endswith((" mm", " mm/min")) for _, much in shown.lines)
 
 
 def test_inch_parts_give_steps_per_inch() -> None:
@@ -384,8 +386,7 @@ def test_whatever_comes_in_ends_in_finite_numbers_or_one_line(seed: int) -> None
     for _ in range(400):
         body = mutated(rng)
         try:
-            procedure = body["procedure"] if body.get("procedure") in REGISTRY else "rectangle"
-            found = load(procedure).solve(case_from_json(body)).to_json()
+            found = solved(body)
             json.dumps(found, allow_nan=False)
             answered += 1
         except KeenCompassError as error:

@@ -35,6 +35,7 @@ from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import Shop
 from keen_compass.words.limits import WORDS, limits_in_words
 from looks import check_looks, settle
+from said import notes_of
 
 
 @pytest.fixture
@@ -66,7 +67,7 @@ def test_the_play_that_a_dial_found_is_leant_on_and_never_the_rounds_own(shop: S
     right = newest.finding.old + newest.finding.error
     assert known["x_lost_motion"].value == pytest.approx(right - held.value, abs=1e-9)
     assert newest.finding.expanded_uncertainty == known["x_lost_motion"].U
-    assert known["x_lost_motion"].evidence == {f"round {newest.round}"}
+    assert known["x_lost_motion"].evidence == {f"round:{newest.round}"}
     dial = RoundSession.begin(shop, shop.machine("heron"), "backlash", "x_backlash")
     assert "x_lost_motion" not in dial.context.known_for(None)  # what it is about to find out itself
 
@@ -91,7 +92,7 @@ def test_the_kerf_of_the_same_tool_in_the_same_stock_is_leant_on(shop: Shop) -> 
     true = stand_in_kerf(shop)
     assert abs(known.value - true) <= 1.5 * known.U < 0.2
     (source,) = known.evidence
-    signed = shop.mark(int(source.removeprefix("round ")), Signed)
+    signed = shop.mark(int(source.removeprefix("round:")), Signed)
     assert signed is not None
     assert signed.answer["figures"] == {"kerf": known.value, "kerf_expanded_uncertainty": known.U}
     later.making.new_sheet()
@@ -102,7 +103,7 @@ def test_the_kerf_of_the_same_tool_in_the_same_stock_is_leant_on(shop: Shop) -> 
             later.measuring.skip("short_height")
         later.measuring.type(stand_in.shows(later) or "")
         later.measuring.keep()
-    notes = later.measuring.answer().notes
+    notes = notes_of(later.measuring.answer())
     assert any(n.startswith("Kerf known from before: ") for n in notes)
     assert later.measuring.answer().finding("y_steps").error is not None
     other = replace(shop.machine("heron"), tools=(Tool("3 mm cutter", 3.0, uid="cutter-3"),), mounted="cutter-3")
@@ -259,7 +260,7 @@ def test_a_shim_makes_the_head_upright_however_it_is_held(head: str, axis: str, 
     }  # fmt: skip
     found = next(f for f in load("bed").solve(case_from_json(body)).findings if f.quantity == f"{axis}_tram")
     assert found.error == pytest.approx(lean, abs=1e-3)
-    assert leans_after(head, found.notes[0], axis, lean / 1000, mount) == pytest.approx(0, abs=1e-5)
+    assert leans_after(head, notes_of(found)[0], axis, lean / 1000, mount) == pytest.approx(0, abs=1e-5)
 
 
 def test_where_nobody_looked_it_says_what_leans_and_asks(shop: Shop) -> None:
@@ -268,7 +269,7 @@ def test_where_nobody_looked_it_says_what_leans_and_asks(shop: Shop) -> None:
         "readings": [{"measurand": m, "values": [v]} for m, v in
                      (("x_high", 0.7), ("x_low", 0.5), ("y_high", 0.5), ("y_low", 0.5))],
     }  # fmt: skip
-    notes = load("bed").solve(case_from_json(body)).findings[0].notes
+    notes = notes_of(load("bed").solve(case_from_json(body)).findings[0])
     assert "top leans towards +X" in notes[0]
     assert "machine’s form" in notes[0]
 
@@ -277,7 +278,7 @@ def test_where_nobody_looked_it_says_what_leans_and_asks(shop: Shop) -> None:
 def test_the_gantrys_end_moves_along_its_own_rails(along: str, end: str, way: str) -> None:
     body = load("squareness").example()
     body["machine"]["gantry_along"] = along
-    note = load("squareness").solve(case_from_json(body)).findings[0].notes[0]
+    note = notes_of(load("squareness").solve(case_from_json(body)).findings[0])[0]
     assert note == f"Move the gantry’s end at highest {end} by 1.90 mm towards {way}."
 
 

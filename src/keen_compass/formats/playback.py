@@ -236,7 +236,8 @@ def _gcode(text: str, speeds: Speeds) -> Iterator[Step]:
             if mode in ("G2", "G3"):
                 centre = here[0] + given.get("I", 0.0) * unit, here[1] + given.get("J", 0.0) * unit
                 points = round_to(here, (x, y), centre, _turn(here, (x, y), centre, 1 if mode == "G3" else -1))
-            extra = abs(given["Z"] * unit) / ((speeds.rapid if mode == "G0" else feed) / 60) if "Z" in given else 0.0
+            rise = abs(z - above) if math.isfinite(above) else 0.0
+            extra = rise / ((speeds.rapid if mode == "G0" else feed) / 60)
             for p in points:
                 yield Step(here, p, z, on, mode == "G0", feed, number, extra)
                 here, extra = p, 0.0

@@ -297,7 +297,7 @@ class Bed(Procedure[BedRun | TramRun]):
             "highest_minus_lowest": found.value, "as_read": raw, "skim": skim,
             "tilt_x_mm_per_m": plane.tilt_x * PER_METRE,
             "tilt_y_mm_per_m": plane.tilt_y * PER_METRE, "off_the_plane": plane.flatness, "shims": lift,
-            "read": len(measured), "of": len(points),
+            "units": case.controller_units, "read": len(measured), "of": len(points),
             "rest": {m: plane.rest[points[m]] for m in measured},
         }  # fmt: skip
         return Solution((finding,), (), assumed_notes(case), figures)
@@ -334,7 +334,7 @@ def _corners(run: BedRun) -> dict[str, tuple[float, float]]:
 def _tilt(run: TramRun, high: Measurement, low: Measurement) -> Uncertain:
     """On both sides the needle stands elsewhere: the dial's own error is in each."""
     own = tuple(
-        (replace(s, name=f"{s.name}|low side") if s.cause is Cause.OWN_ERROR else s, c) for s, c in low.mean.effects
+        (replace(s, name=f"{s.name}|low_side") if s.cause is Cause.OWN_ERROR else s, c) for s, c in low.mean.effects
     )
     return tram_tilt(high.mean, replace(low.mean, effects=own), run.radius)
 

@@ -113,6 +113,7 @@ def track(case: Case, run: TrackingRun) -> Solution:
     if finding.verdict is Verdict.CANNOT_TELL:
         finding = replace(finding, notes=(note("travel_run.more_trips"), *finding.notes))
     figures = {"trips": [m.value for m in trips.values()], "drift": found.drift.value, "slip": found.slip}
+    figures["units"] = case.controller_units
     return Solution((finding,), (), assumed_notes(case), figures)
 
 

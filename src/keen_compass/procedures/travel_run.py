@@ -486,5 +486,6 @@ def _figures(case: Case, run: TravelRun, found: TravelFit, iso: AxisFigures, sha
         "cycles": iso.cycles,
         "shape": {"kind": shape.kind, "size": shape.size, "where": shape.where} if shape else None,
         "axis": run.axis,
+        "units": case.controller_units,
         "unit": QUANTITIES[f"{run.axis}_backlash"].unit,
     }

@@ -70,6 +70,7 @@ class Finding:
     @classmethod
     def from_json(cls, body: Mapping[str, Any]) -> Finding:
         """Inverse of `to_json`."""
+        body = as_kept_today(body)
         subject = Subject(**body.get("subject", {}))
         limits = tuple((cause, share) for cause, share in body.get("limits", ()))
         return cls(
@@ -82,6 +83,20 @@ class Finding:
                 "limits": limits,
             }
         )
+
+
+def as_kept_today(body: Mapping[str, Any]) -> dict[str, Any]:
+    """A kept finding or solution with its remarks as notes, where an older program kept sentences."""
+
+    def today(said: Any) -> Any:
+        return Note.from_body(said).to_body() if isinstance(said, str) else said
+
+    changed = {"notes": [today(n) for n in body["notes"]]} if isinstance(body.get("notes"), (list, tuple)) else {}
+    if "formula" in body:
+        changed["formula"] = today(body["formula"])
+    if isinstance(body.get("findings"), (list, tuple)):
+        changed["findings"] = [as_kept_today(f) if isinstance(f, Mapping) else f for f in body["findings"]]
+    return {**body, **changed}
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,6 +124,7 @@ class Solution:
     @classmethod
     def from_json(cls, body: Mapping[str, Any]) -> Solution:
         """Inverse of `to_json`."""
+        body = as_kept_today(body)
         return cls(
             tuple(map(Finding.from_json, body["findings"])), tuple((a, b) for a, b in body["unresolved"]),
             tuple(map(Note.from_body, body["notes"])), body.get("figures", {}),

@@ -22,14 +22,14 @@ class Note:
         """The same, said of something: a measurand's label."""
         return replace(self, values={**self.values, "of": _plain(what)})
 
-    def to_body(self) -> list[Any]:
+    def to_body(self) -> dict[str, Any]:
         """As the shop file keeps it."""
-        return [self.code, dict(self.values)]
+        return {"code": self.code, "values": dict(self.values)}
 
     @classmethod
     def from_body(cls, body: Any) -> Note:
         """Inverse of `to_body`; a sentence that an older program kept stays as it was."""
-        return note("plain", text=body) if isinstance(body, str) else cls(str(body[0]), dict(body[1]))
+        return note("plain", text=body) if isinstance(body, str) else cls(body["code"], body["values"])
 
     def to_figure(self) -> dict[str, Any]:
         """Among a solution's figures."""

@@ -380,9 +380,8 @@ class Making:
             from keen_compass.formats.playback import RAPID, Speeds, read_back
 
             machine, path = self._c.machine, self.path()
-            known = [
-                v.base for q, v in self._c.values().items() if q.endswith("_speed") and isinstance(v, StoredAmount)
-            ]
+            speeds_held = (v for q, v in self._c.values().items() if q.endswith("_speed"))
+            known = [v.base for v in speeds_held if isinstance(v, StoredAmount) and v.base > 0]
             speeds = Speeds(min(known, default=RAPID), machine.feed, machine.acceleration)
             run = read_back(self.file_text(), speeds, machine.units_per_mm)
             return run.moved(*origin_of(path)) if machine.file_format == "svg" and path else run

@@ -116,9 +116,9 @@ class ShopFile:
                 if not version or _reason(error) not in ("full", "refused"):
                     raise
                 self._close_db()
-                refuses = "is full" if _reason(error) == "full" else "is full or refuses"
                 self.why_read_only = ShopReadOnlyError(
-                    f"The disk {refuses}, so this shop can only be looked at until there is room."
+                    f"The disk {'is full' if _reason(error) == 'full' else 'is full or refuses'}, so this shop can only be "
+                    "looked at until there is room."
                 )
         if self.why_read_only:
             self._open_to_read(version)

@@ -21,7 +21,7 @@ from keen_compass.errors import FileFormatError, InputError
 from keen_compass.machines.profile import THICKNESS, WIDEST_TOOL, Machine, Stock, Tool, instrument_to_json
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.findings import Finding, Solution, as_kept_today
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM
 from keen_compass.quantities.readings import Kind, Row, from_row, to_row
@@ -192,8 +192,10 @@ def _field(name: str, kind: type, value: Any) -> Any:
     if name == "withdrawn" and isinstance(value, bool):
         return int(value)
     if isinstance(value, bool) or not isinstance(value, (int, float) if kind is float else kind):
-        noun = {int: "a whole number", float: "a number", str: "text"}[kind]
-        raise _Wrong(f"expected {noun}, got {str(value)[:30]!r}", name)
+        raise _Wrong(
+            f"expected {'a whole number' if kind is int else 'a number' if kind is float else 'text'}, "
+            f"got {str(value)[:30]!r}", name,
+        )  # fmt: skip
     if isinstance(value, str):
         if len(value) > LONGEST.get(name, 200):
             raise _Wrong(f"is {len(value):,} characters long", name)
@@ -395,7 +397,7 @@ class _Reader:
                 raise _Wrong("expected plain choices", "body.chosen")
         if isinstance(mark, Signed):
             if mark.answer is not None:
-                _strict(Solution, mark.answer)
+                _strict(Solution, as_kept_today(mark.answer))
             if mark.instrument is not None:
                 _strict(Instrument, mark.instrument)
         if isinstance(mark, Skipped) and not row["piece"]:
@@ -438,7 +440,7 @@ class _Reader:
     def _finding(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] not in self._rounds:
             raise _Wrong("is no round of this file", "round")
-        finding = _strict(Finding, _object(row["body"]))
+        finding = _strict(Finding, as_kept_today(_object(row["body"])))
         said = (finding.quantity, str(finding.verdict), finding.error, finding.expanded_uncertainty, finding.tolerance)
         if said != tuple(row[k] for k in ("quantity", "verdict", "error", "uncertainty", "tolerance")):
             raise _Wrong("says something else than the row", "body")

@@ -29,8 +29,9 @@ def resolved(file: Path) -> Path:
         reason = getattr(error, "strerror", None) or str(error)
         raise ShopDamagedError(f"{file} can't be opened: {reason}.") from None
     if not stat.S_ISREG(mode):
-        kind = "a folder" if stat.S_ISDIR(mode) else "no ordinary file"
-        raise ShopDamagedError(f"{file} is {kind}, not a shop file. Choose another.")
+        if stat.S_ISDIR(mode):
+            raise ShopDamagedError(f"{file} is a folder, not a shop file. Choose another.")
+        raise ShopDamagedError(f"{file} is no ordinary file, not a shop file. Choose another.")
     return real
 
 

@@ -12,7 +12,7 @@ anything else     as Python formats it
 from __future__ import annotations
 
 import string
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cache
 from importlib import import_module
@@ -54,14 +54,17 @@ PLAIN = Show()
 Text = str | Callable[[Mapping[str, Any], Show], str]
 
 
-def say(said: Said | Sequence[Any], show: Show = PLAIN) -> str:
+def say(said: Said | Mapping[str, Any], show: Show = PLAIN) -> str:
     """The words of a note, of a code, or of a note in its kept form."""
     if isinstance(said, str):  # the empty code says nothing
         said = Note(said)
     elif not isinstance(said, Note):
         said = Note.from_body(said)
-    text = _text(said.code)
-    return text(said.values, show) if callable(text) else _Template(show).vformat(text, (), said.values)
+    try:
+        text = _text(said.code)
+        return text(said.values, show) if callable(text) else _Template(show).vformat(text, (), said.values)
+    except (LookupError, ValueError, TypeError, AttributeError, ImportError):
+        return f"“{said.code}”"  # a logbook from elsewhere may say what this program has no words for
 
 
 def show_for(machine: Machine) -> Show:
@@ -93,6 +96,8 @@ def asked(text: str) -> Callable[[Mapping[str, Any], Show], str]:
 def _text(code: str) -> Text:
     """Of a code: after a dot, of that procedure."""
     module, dot, key = code.rpartition(".")
+    if dot and not module.isidentifier():
+        raise LookupError(code)
     texts: Mapping[str, Text] = import_module(f"keen_compass.words.texts.{module if dot else 'common'}").TEXTS
     return texts[key]
 
