@@ -6,13 +6,14 @@ from keen_compass.errors import InputError
 from keen_compass.procedures.case import number
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.lengths import plain_number
-from keen_compass.quantities.stored import StoredValue, same_size
+from keen_compass.quantities.lengths import parse_length, plain_number
+from keen_compass.quantities.stored import StoredAmount, StoredValue, same_size
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.measuring import Measuring
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import Decided
+from keen_compass.words.doing import amount_of, task_of
 
 FAR_OFF = (0.5, 2.0)  # ratio new/old outside of which a typed number is a slip of the finger
 
@@ -95,6 +96,25 @@ class Correcting:
             c.shop.put_value(c.kept.machine, quantity, stored, how, round_id=c.kept.id, subject=c.subject)
         c.history.forget()
         c.changed()
+
+    def do_by_hand(self, finding: Finding, really: str = "") -> None:
+        """It was done by hand: as much as was asked, or as much as it really was (a length, in the machine's unit).
+
+        What is kept is the sum of all that was done. Raises InputError where it is no length, or far from what was
+        asked.
+        """
+        c, task = self._c, task_of(finding)
+        stored, new = c.values()[finding.quantity], self._new(finding)
+        if really.strip() and task and isinstance(stored, StoredAmount) and isinstance(new, StoredAmount):
+            done = parse_length(really, c.machine.controller_units).mm
+            share = done / amount_of(task)
+            if not 0 <= share <= FAR_OFF[1]:
+                raise InputError(f"{really.strip()} is far from what was asked: look again, digit by digit.")
+            place = c.machine.place(finding.quantity)
+            new = StoredAmount.of(
+                finding.quantity, stored.base + share * (new.base - stored.base), stored.unit, place.decimals
+            )
+        self.enter(finding.quantity, c.machine.place(finding.quantity).number(new))
 
     def send_to_stand_in(self, quantity: str, text: str) -> None:
         """The practice controller takes the number and shows what it keeps; that is what counts."""

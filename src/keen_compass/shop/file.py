@@ -117,7 +117,7 @@ class ShopFile:
                     raise
                 self._close_db()
                 self.why_read_only = ShopReadOnlyError(
-                    f"The disk {'is full' if _reason(error) == 'full' else 'is full or refuses'}, so this shop can only be "
+                    f"The disk is full{'' if _reason(error) == 'full' else ' or refuses'}, so this shop can only be "
                     "looked at until there is room."
                 )
         if self.why_read_only:

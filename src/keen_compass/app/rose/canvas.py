@@ -26,6 +26,9 @@ def radius_of(reach: float) -> float:
     return RING + (1 - RING) * (1 - 1 / (1 + 0.6 * (reach - 1)))
 
 
+SIGN_ROOM = 22.0  # px that a state's sign needs beside the next
+
+
 class Rose(ShowsFocus):
     """`small` roses live in the rail: no labels, no focus."""
 
@@ -109,7 +112,7 @@ class Rose(ShowsFocus):
             p.setPen(QPen(th.color("line"), 1))
             p.drawLine(middle, middle + d * R)
         if spoke.state is State.NEVER:
-            sign_at = middle + d * (0.3 * R)
+            sign_at = middle + d * max(0.3 * R, (2 if self._small else SIGN_ROOM) * len(self._spokes) / (2 * math.pi))
             draw_state(p, State.NEVER, sign_at, 3 if self._small else 9, state_colour, th.color("good_fill"))
             return
         tip = middle + d * (R * radius_of(spoke.reach))
@@ -127,7 +130,10 @@ class Rose(ShowsFocus):
             return
         low = middle + d * (R * radius_of(max(spoke.reach - spoke.U_reach, 0)))
         high = middle + d * (R * radius_of(spoke.reach + spoke.U_reach))
-        draw_state(p, spoke.state, tip, 7, state_colour, th.color("card"))
+        # Small errors all point at the middle: their signs stand where they have room beside each other.
+        clear = SIGN_ROOM * len(self._spokes) / (2 * math.pi)
+        sign_at = middle + d * max(R * radius_of(spoke.reach), clear)
+        draw_state(p, spoke.state, sign_at, 7, state_colour, th.color("card"))
         p.setPen(QPen(state_colour, 3, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
         p.drawLine(low, high)
         for end in (low, high):

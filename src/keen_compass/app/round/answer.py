@@ -24,7 +24,7 @@ from keen_compass.app.parts import (
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
 from keen_compass.machines.profile import Machine
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.stored import StoredValue
@@ -32,9 +32,10 @@ from keen_compass.quantities.uncertainty import two_significant
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.making import Resolves
 from keen_compass.shop.standing import Spoke, State
+from keen_compass.words.doing import doing_in_words, task_of
 from keen_compass.words.limits import limits_in_words
 from keen_compass.words.procedures import about
-from keen_compass.words.say import Show, say, show_for
+from keen_compass.words.say import Show, capital, say, show_for
 
 MOST_BELOW = 4
 STATE_WORDS = {
@@ -86,6 +87,11 @@ class VerdictBand(QFrame):
             self._words.setFont(th.font(px, bold=True))
 
 
+def old_or_new(f: Finding) -> object:
+    """The number that counts from now on."""
+    return f.old if f.verdict is Verdict.IN or f.new is None else f.new
+
+
 class FindingCard(Card):
     """One quantity's answer."""
 
@@ -135,17 +141,27 @@ class FindingCard(Card):
         self._name.say(name)
         old = words.number(stored, f.old, machine.place(f.quantity).decimals)
         stays = f.verdict is Verdict.IN or f.new is None
-        self._old.say("" if stays else f"{old} →")
-        self._new.say(old if stays else words.number(stored, f.new, machine.place(f.quantity).decimals))
-        self._U.say("stays" if f.verdict is Verdict.IN else words.new_uncertainty(f))
-        self._formula.say("" if stays else say(f.formula, show_for(machine)), "ink")
+        by_hand = QUANTITIES[f.quantity].lives is Lives.BY_HAND
+        number = words.number(stored, old_or_new(f), machine.place(f.quantity).decimals)
+        if by_hand:  # what is to be done now; the sum of all that was done stands small above
+            now, what = ("", "") if stays else doing_in_words(f, show_for(machine))
+            self._old.say("")
+            self._new.say("Leave it" if f.verdict is Verdict.IN else now or "–")
+            self._U.say(words.new_uncertainty(f) if now else "")
+            self._formula.say("" if stays else f"{capital(what)}\nIn all {old} → {number}".strip(), "ink")
+        else:
+            self._old.say("" if stays else f"{old} →")
+            self._new.say(number)
+            self._U.say("stays" if f.verdict is Verdict.IN else words.new_uncertainty(f))
+            self._formula.say("" if stays else say(f.formula, show_for(machine)), "ink")
         self._band.show()
         unit = words.unit_words(f.error_unit, machine.units)
         headline = words.headline(f, machine.units)
         self._band.show_verdict(f.verdict, headline)
         said = headline if f.error_unit != "mm/m" else f"{headline} {unit}"
         tip(self._band, said)
-        self._detail.say(words.consequence(f, machine), "soft")
+        beside = task_of(f) if by_hand and not stays else None
+        self._detail.say(words.consequence(f, machine, beside), "soft")
         self._limits.say(limits_in_words(f.limits), "soft")
         self.setAccessibleName(f"{name}: {said}. {words.consequence(f, machine)}")
 
@@ -173,6 +189,9 @@ class FindingCard(Card):
         self._detail.say(f"{unit}, where {T:.2f} is allowed: {enough}.", "soft")
 
 
+ALONE = 170  # px, height of the chart of a single piece
+
+
 class RoundsChart(QWidget):
     """Error of each piece of the round against the tolerance band."""
 
@@ -187,6 +206,7 @@ class RoundsChart(QWidget):
         """(piece number, what it said); names: of the quantities, in a word each; noun: piece or run."""
         self._history, self._unit, self._names, self._noun = history, unit, names, noun
         self.setAccessibleName(f"Errors of {len(history)} pieces of this round against the tolerance")
+        self.setMaximumHeight(ALONE if len(history) < 2 else 16_777_215)  # one point needs no wide field
         self.update()
 
     def paintEvent(self, _event: object) -> None:

@@ -13,6 +13,8 @@ from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
+from keen_compass.words.doing import doing_in_words
+from keen_compass.words.say import capital, show_for
 
 
 class NumberCard(Card):
@@ -31,6 +33,7 @@ class NumberCard(Card):
         for b in (self.enter, self.leave):
             b.setCheckable(True)
         self._line = Line("", 17)
+        self._what = Text("", 18)
         self._task = Text("", 17)
         self.copy = Button("Copy line", self._copy, "quiet", "copy")
         self.send = Button("Send", self._send, "", "send")
@@ -72,6 +75,7 @@ class NumberCard(Card):
         layout.setSpacing(6)
         layout.addWidget(self._title)
         layout.addLayout(numbers)
+        layout.addWidget(self._what)
         layout.addLayout(entry)
         layout.addWidget(self._said)
 
@@ -85,33 +89,42 @@ class NumberCard(Card):
         enters, entered = correcting.enters(f), correcting.entered(f.quantity)
         old = words.number(stored, f.old, machine.place(f.quantity).decimals)
         by_hand = QUANTITIES[f.quantity].lives is Lives.BY_HAND
-        self._old.say(f"{old}  →" if enters else "")
-        self._new.say(correcting.proposed(f).replace("-", "−") if enters else old)
+        now, what = doing_in_words(f, show_for(machine)) if by_hand and enters else ("", "")
+        self._old.say("" if by_hand else f"{old}  →" if enters else "")
+        plain = correcting.proposed(f).replace("-", "−") if enters else "Leave it" if by_hand else old
+        self._new.say((now or "Do this") if by_hand and enters else plain)
+        self._what.say(capital(what))
+        self._what.setVisible(bool(what))
         self.enter.setChecked(enters)
         self.leave.setChecked(not enters)
         undecided = entered is None and editable
         self.enter.setEnabled(undecided and f.new is not None)
         self.leave.setEnabled(undecided)
         asking = enters and undecided
-        self._asks.say("In all now" if by_hand else "Controller shows")
-        for asked in (self._asks, self.shows, self.confirm):
-            asked.setVisible(asking)
+        self._asks.say("It really was" if by_hand else "Controller shows")
+        for asked in (self._asks, self.shows):
+            asked.setVisible(asking and (bool(now) or not by_hand))
+        self.confirm.setVisible(asking)
+        self.confirm.setText("Done" if by_hand else "That is it")
         self._line.say(correcting.line(f).replace("-", "−") if enters else "")
         self._line.setVisible(asking and not by_hand)
         self.copy.setVisible(asking and not by_hand)
-        self._task.say(words.to_do(f, machine) if asking and by_hand else "")
+        task = words.to_do(f, machine) if asking and by_hand else ""
+        self._task.say(task)
+        self._task.setVisible(bool(task))
         self.enter.setText("Set right" if by_hand else "Enter new")
         self.leave.setText("Leave it" if by_hand else "Leave old")
-        self.send.setText(" Do it" if by_hand else " Send")
-        self.send.setVisible(asking and context.shop.stand_in(machine.uid) is not None)
-        self.shows.setAccessibleName(f"{name}: what the controller shows now")
-        self.shows.setPlaceholderText(correcting.proposed(f) if enters else "")
-        self.confirm.setAccessibleName(f"{name}: that is what the controller shows")
+        self.send.setVisible(asking and not by_hand and context.shop.stand_in(machine.uid) is not None)
+        self.shows.setAccessibleName(
+            f"{name}: how much it really was" if by_hand else f"{name}: what the controller shows now"
+        )
+        self.shows.setPlaceholderText(now if by_hand else correcting.proposed(f) if enters else "")
+        self.confirm.setAccessibleName(f"{name}: done" if by_hand else f"{name}: that is what the controller shows")
         trouble = self._model.trouble.get(self._quantity)
         if trouble:
             self._said.say(trouble, "bad")
         elif entered is not None:
-            holds = "Done, in all" if by_hand else "The controller holds"
+            holds = "Done; in all it is now" if by_hand else "The controller holds"
             self._said.say(f"✓ {holds} {machine.place(f.quantity).text(entered)}", "good")
         elif not enters:
             why = words.consequence(context.procedure.for_logbook(f), machine)
@@ -139,8 +152,11 @@ class NumberCard(Card):
             )
 
     def _typed(self) -> None:
-        correcting, text = self._model.session.correcting, self.shows.text()
-        if self._model.attempt(self._quantity, lambda: correcting.enter(self._quantity, text)):
+        correcting, text, found = self._model.session.correcting, self.shows.text(), self._finding()
+        if found and QUANTITIES[self._quantity].lives is Lives.BY_HAND:
+            if self._model.attempt(self._quantity, lambda: correcting.do_by_hand(found, text)):
+                self.shows.clear()
+        elif self._model.attempt(self._quantity, lambda: correcting.enter(self._quantity, text)):
             self.shows.clear()
 
 

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Card, Line, StateSign, Text
 from keen_compass.app.round import words
 from keen_compass.app.round.answer import short_names
 from keen_compass.app.round.callout import CalloutEdit
+from keen_compass.app.round.floor_picture import FloorPicture
 from keen_compass.app.round.model import RoundModel
-from keen_compass.words.say import capital, say
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.words.doing import doing_in_words
+from keen_compass.words.say import capital, say, show_for
 
 NAME, NUMBER, ANSWER = 48, 150, 46  # px
 
@@ -29,14 +32,16 @@ class FloorView(QWidget):
         face = QFont(th.font(NUMBER, bold=True))
         self.edit.setFont(face)
         self.edit.setMinimumHeight(round(NUMBER * 1.25))
+        self.picture = FloorPicture()
         self._answers = {q: _Answer() for q in model.session.context.procedure.yields}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(36, 24, 36, 24)
         layout.addWidget(self._name)
-        layout.addStretch(1)
-        layout.addWidget(self.edit)
+        beside = QHBoxLayout()
+        beside.addWidget(self.picture, 2)
+        beside.addWidget(self.edit, 3)
+        layout.addLayout(beside, 1)
         layout.addWidget(self._complaint)
-        layout.addStretch(1)
         for answer in self._answers.values():
             layout.addWidget(answer)
         foot = Text(
@@ -57,6 +62,12 @@ class FloorView(QWidget):
         else:
             self._name.say("All read")
             self.edit.setAccessibleName("All read")
+        measuring = session.measuring
+        if session.context.piece:
+            self.picture.show_piece(
+                measuring.shape(), measuring.measurands(), callout.measurand if callout else None,
+                session.context.machine.standpoint,
+            )  # fmt: skip
         text = callout.draft if callout else "✓"
         self.edit.setPlaceholderText(callout.readings[-1].text if callout and callout.readings else "")
         if self.edit.text() != text:
@@ -75,6 +86,8 @@ class FloorView(QWidget):
                 number = (
                     words.number(stored, new, machine.place(quantity).decimals) if new is not None and stored else ""
                 )
+                if QUANTITIES[quantity].lives is Lives.BY_HAND:
+                    number = doing_in_words(finding, show_for(machine))[0]
                 answer.show_answer(names[quantity], words.headline(finding, machine.units), number, finding.verdict)
 
 
@@ -83,6 +96,7 @@ class _Answer(Card):
 
     def __init__(self) -> None:
         super().__init__()
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self._sign = StateSign(size=56)
         self._letter = Text("", ANSWER, bold=True)
         self._words = Text("", ANSWER, bold=True)

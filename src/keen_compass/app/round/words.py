@@ -8,10 +8,12 @@ from keen_compass.machines.forms import show_length, show_size
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.charts import Extent
 from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.notes import Note
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import two_significant, with_uncertainty
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.words.consequences import finding_in_words, tolerance_in_words
+from keen_compass.words.doing import task_of
 from keen_compass.words.say import capital, say, show_for
 
 # mm per m is thou per inch: the same number, in the words of the shop.
@@ -43,10 +45,10 @@ def headline(finding: Finding, units: str) -> str:
     return f"{HEADS[finding.verdict]}: {shown}" + ("" if unit == "mm/m" else f" {unit}")
 
 
-def consequence(finding: Finding, machine: Machine) -> str:
-    """What the verdict means and what to do about it."""
+def consequence(finding: Finding, machine: Machine, without: Note | None = None) -> str:
+    """What the verdict means and what to do about it. without: what stands beside it already."""
     show = show_for(machine)
-    notes = [say(n, show) for n in finding.notes]
+    notes = [say(n, show) for n in finding.notes if n != without]
     if finding.verdict in (Verdict.IMPLAUSIBLE, Verdict.UNRESOLVED) or finding.error is None:
         return notes[0] if notes else ""
     fact = capital(finding_in_words(finding, machine.units, machine.standpoint))
@@ -56,13 +58,14 @@ def consequence(finding: Finding, machine: Machine) -> str:
         return f"{fact} {said or 'Leave it.'}"
     if finding.verdict is Verdict.CANNOT_TELL:
         return f"{fact} {said}".strip()
-    return f"{fact} {said or 'Correct it.'}"
+    return f"{fact} {said or ('' if without else 'Correct it.')}".strip()
 
 
 def to_do(finding: Finding, machine: Machine) -> str:
-    """What is to be done by hand: what the finding proposes, else what is wrong."""
-    said = [say(n, show_for(machine)) for n in finding.notes]
-    return " ".join(said) or consequence(finding, machine)
+    """What else is to be said of what is done by hand."""
+    task = task_of(finding)
+    said = [say(n, show_for(machine)) for n in finding.notes if n != task]
+    return " ".join(said) or ("" if task else consequence(finding, machine))
 
 
 def number(stored: StoredValue, given: object, decimals: int) -> str:

@@ -59,6 +59,12 @@ TEXTS: dict[str, Text] = {
     "or_skim": "Or skim by {skim:len}: {raw:len} as the head sees it and {margin:len} to clean up.",
     "shim": lambda v, show: f"Shim the bed: {_raised(v, show)}; {show.length(v['left'])} is left.",
     "shims_leave": lambda v, show: f"Shims alone leave {show.length(v['left'])} ({_raised(v, show)}).",
+    "skim_now": "off the bed, all over",
+    "or_skim_now": "off the bed, all over, or shims under it",
+    "shim_under_now": lambda v, _: f"a shim under the {PLAIN.way(v['side'])} side of the flange",
+    "shim_above_now": lambda v, _: f"a shim above the {PLAIN.way(v['side'])} side of the flange",
+    "shim_behind_now": "a shim behind the {end} screws",
+    "turn_head_now": "turn the head: its top towards {side:way}",
     "level": "It is level; {left:len} is off the plane.",
     "shim_under": lambda v, show: f"A shim of {show.length(v['thick'], 3)} under the {PLAIN.way(v['side'])} side of the "
                                   f"flange, {_over(v, show)}.",

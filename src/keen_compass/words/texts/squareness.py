@@ -47,6 +47,7 @@ TEXTS: dict[str, Text] = {
     "play_assumed": "The lost motion left in X and Y was taken as 0 ± {U:len} each, assumed: it looks like a lean on a "
                     "circle.",
     "move_gantry": "Move the gantry’s end at highest {end:up} by {by:len} towards {way:way}.",
+    "move_gantry_now": "the gantry’s end at highest {end:up} towards {way:way}",
     "no_gantry": "No distance between two drives is known: the move is given for {over:len0}.",
     "x_longer": lambda v, _: f"X comes out {abs(v['by']):.2f} mm per m {'longer' if v['by'] > 0 else 'shorter'} than Y.",
 }  # fmt: skip

@@ -64,6 +64,7 @@ TEXTS: dict[str, Text] = {
     "drifts": "It drifts {drift:+len3} each trip of 2 × {length:len0}.",
     "slips": "It slips by up to {slip:len3} from trip to trip; the drift is smaller.",
     "look_after": "No number cures it: look after pinch rollers, grit and media tension, then run it again.",
+    "look_after_short": "Look after it",
     "more_trips": "More trips would tell drift from slip more sharply, and may settle it: twice as many halve what is "
                   "open.",
 }  # fmt: skip
