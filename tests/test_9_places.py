@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import subprocess
+import time
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
@@ -17,7 +18,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from driving import choose, opened, press, shown, states, tab_to
+from driving import choose, focus, opened, press, shown, states, tab_to
 from keen_compass.app import theme as th
 from keen_compass.app.help import PAGES
 from keen_compass.app.logbook.page import LogbookPage
@@ -53,25 +54,28 @@ def fill(name: str, text: str) -> None:
 def test_an_empty_shop_gets_its_first_machine_by_keyboard_alone(qtbot: QtBot, tmp_path: Path) -> None:
     window = opened(qtbot, Shop(tmp_path / "new.kcshop"))
     assert "empty" in window._message.text()
-    fill("Name", "Gull")
     choose("Kind", "vinyl plotter")
+    fill("Name", "Gull")
     choose("Shown in", "inches, fractions")
-    fill("Bed or roll along X", "24")
-    fill("Bed or roll along Y", "120 in")
+    choose("The roll feeds along", "Y")
+    fill("Roll, width", "24")
+    fill("Roll, feeds at most", "120 in")
     fill("Tool", "Pen")
     choose("This tool", "draws or scribes")
     fill("Its diameter", "0")
     fill("Stock loaded", "Paper")
-    fill("Thickness", "0.1 mm")
-    fill("Stock along X", "23 1/2")
-    fill("Stock along Y", "60")
+    fill("It is, thickness", "0.1 mm")
+    fill("It is, along X", "23 1/2")
+    fill("It is, along Y", "60")
     tab_to(StandpointPicture().accessibleName())
     press(Qt.Key.Key_Left)
     choose("As", "steps per inch (steps/in)")
-    fill("Decimals kept", "2")
     fill("X steps, as the controller shows it", "1016")
     fill("X steps, tolerance", "1/64")
     fill("Y steps, as the controller shows it", "1016,5")
+    tab_to("▸ More that the controller keeps")
+    press(Qt.Key.Key_Space)
+    fill("Decimals kept", "2")
     tab_to("Keep")
     press(Qt.Key.Key_Return)
     assert window.places.currentWidget() is window.rose_page
@@ -88,11 +92,82 @@ def test_an_empty_shop_gets_its_first_machine_by_keyboard_alone(qtbot: QtBot, tm
     window.close()
 
 
+def test_the_kind_brings_its_own_form_and_what_is_folded_opens_where_it_is_wrong(qtbot: QtBot, tmp_path: Path) -> None:
+    window = opened(qtbot, Shop(tmp_path / "new.kcshop"))
+    page = window.places.currentWidget()
+    assert isinstance(page, MachinePage)
+    assert focus() == "Kind"
+
+    def there() -> set[str]:
+        fields = page.form.edits | page.form.combos | page.keeps.edits | page.keeps.combos
+        return {name for name, field in fields.items() if field.isVisible()}
+
+    assert {"bed_x", "tool_width", "x_steps"} <= there()
+    assert not {"roll_width", "process", "z_travel", "x_backlash"} & there()
+    page.form.edits["tool"].setText("my own bit")
+    for kind, has, has_not in (
+        ("vinyl plotter", {"roll_width", "feeds_along"}, {"bed_x", "process"}),
+        ("plasma table", {"process", "bed_x"}, {"roll_width", "tool_marks"}),
+        ("router", {"bed_x", "tool_marks"}, {"process"}),
+    ):
+        choose("Kind", kind)
+        assert has <= there()
+        assert not has_not & there()
+        assert page.form.values()["tool"] == "my own bit"  # what was typed stays
+    fill("Name", "Gull")
+    for q in ("X", "Y"):
+        fill(f"{q} steps, as the controller shows it", "100")
+    page.form.edits["due_months"].setText("often")
+    tab_to("Name")
+    press(Qt.Key.Key_Return)  # nothing needed is empty: it is kept, or says what is wrong
+    assert "due_months" in there()
+    assert focus() == "Check every … months"
+
+
+def test_from_an_empty_shop_to_the_first_answer_in_few_keys(qtbot: QtBot, tmp_path: Path) -> None:
+    """By keyboard alone, as somebody who has never seen it: what stands in bold or has the keyboard is pressed."""
+    window, keys = opened(qtbot, Shop(tmp_path / "new.kcshop")), 0
+    began = time.monotonic()
+
+    def stroke(*strokes: Qt.Key | str) -> None:
+        nonlocal keys
+        keys += sum(len(s) if isinstance(s, str) else 1 for s in strokes)
+        press(*strokes)
+
+    stroke(Qt.Key.Key_Tab, "Gull", Qt.Key.Key_Return, "100", Qt.Key.Key_Return, "100", Qt.Key.Key_Return)
+    assert window.places.currentWidget() is window.rose_page
+    for _ in range(12):
+        if focus().startswith("Begin X and Y steps"):
+            break
+        stroke(Qt.Key.Key_Tab)
+    stroke(Qt.Key.Key_Return)
+    page = window.round_page
+    assert "instrument" in shown(page)
+    stroke("2")  # the caliper of 300 mm
+    assert page.model.session.context.instrument is not None
+    for _ in range(12):
+        if focus() == "It is cut: measure":
+            break
+        stroke(Qt.Key.Key_Tab)
+    stroke(Qt.Key.Key_Return)
+    session = page.model.session
+    stroke("1", Qt.Key.Key_Return)  # which piece is it? the number that it bears
+    for _ in range(12):
+        current = session.measuring.current()
+        if current is None:
+            break
+        nominal = next(m.nominal for m in session.measuring.measurands() if m.name == current)
+        press(f"{nominal * 1.001:.2f}", Qt.Key.Key_Return)
+    assert "Out:" in shown(page.answer)
+    assert keys <= 40, keys
+    assert time.monotonic() - began < 180
+
+
 def test_wrong_fields_are_marked_and_nothing_is_kept(window: MainWindow) -> None:
     before = window.shop.machines()
     window.go_to("add")
     fill("Name", "Gull")
-    fill("Bed or roll along X", "wide")
+    fill("Bed, along X", "wide")
     tab_to("Keep")
     press(Qt.Key.Key_Return)
     page = window.places.currentWidget()
@@ -100,7 +175,7 @@ def test_wrong_fields_are_marked_and_nothing_is_kept(window: MainWindow) -> None
     assert "Some fields need another look" in shown(page)
     focused = QApplication.focusWidget()
     assert focused is not None
-    assert focused.accessibleName() == "Bed or roll along X"
+    assert focused.accessibleName() == "Bed, along X"
     assert window.shop.machines() == before
 
 

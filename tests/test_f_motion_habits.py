@@ -31,6 +31,7 @@ from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.logbook import Filter, entries
 from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
+from keen_compass.words.doing import amount_of, task_of
 from keen_compass.words.logbook import entry_words
 from keen_compass.words.say import say
 
@@ -192,22 +193,32 @@ def test_a_run_that_cannot_be_told_is_signed_with_a_reason(window: MainWindow) -
     assert states(window.shop, "heron", ("y_tram",)) == [State.CANNOT_TELL]
 
 
-def test_what_was_done_by_hand_is_typed_in_all(window: MainWindow) -> None:
+def test_what_was_done_by_hand_is_done_or_said_how_much_it_was(window: MainWindow) -> None:
+    """The number asked for is what to do now; the history keeps the sum."""
     session = measuring(window, "heron", "squareness")
     read_all(session)
     window.round_page.go(Step.CORRECT)
     QApplication.processEvents()
     card = window.round_page.correct.cards["squareness"]
-    assert "what the controller shows" in focus()
+    (finding,) = session.measuring.findings()
+    before, asked = window.shop.value("heron", "squareness"), amount_of(task_of(finding))
+    assert before is not None
+    assert f"{asked:.2f} mm" in shown(card)
+    assert focus().endswith("how much it really was")
     press("three", Qt.Key.Key_Return)
-    assert "Type the number of mm in all" in shown(card)
+    assert "can't read “three”" in shown(card)
     for _ in "three":
         press(Qt.Key.Key_Backspace)
-    press("-2,9", Qt.Key.Key_Return)
+    press("99", Qt.Key.Key_Return)
+    assert "far from what was asked" in shown(card)
+    for _ in "99":
+        press(Qt.Key.Key_Backspace)
+    press("1,25", Qt.Key.Key_Return)  # a little less than was asked
     held = window.shop.value("heron", "squareness")
     assert held is not None
-    assert held.stored.value == -2.9
-    assert "Done, in all -2.900" in shown(card)
+    way = -1 if finding.new < finding.old else 1
+    assert held.stored.value == pytest.approx(before.stored.value + way * 1.25, abs=2e-3)
+    assert "Done; in all it is now" in shown(card)
     assert states(window.shop, "heron", ("squareness", "x_home")) == [State.RECHECK, State.RECHECK]
 
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Text
+from keen_compass.app.parts import Button, Text
 
 
 class Form(QWidget):
@@ -27,13 +27,53 @@ class Form(QWidget):
         self.edits: dict[str, QLineEdit] = {}
         self.combos: dict[str, QComboBox] = {}
         self._complaints: dict[str, Text] = {}
+        self._lines: list[tuple[tuple[str, ...], list[QWidget], str]] = []  # of each row: names, widgets, fold
+        self._fold = ""
+        self._folds: dict[str, Button] = {}
+        self._absent: set[str] = set()
 
     def heading(self, words: str) -> None:
         """A line between groups of fields."""
         title = Text(words, 17, bold=True)
         title.setContentsMargins(0, 8 if self._rows else 0, 0, 0)
         self._grid.addWidget(title, self._rows, 0, 1, 2)
+        self._lines.append(((), [title], self._fold))
         self._rows += 1
+
+    def fold(self, words: str) -> None:
+        """What follows is hidden until somebody wants it: it has sensible values. Empty words end that."""
+        self._fold = words
+        if not words:
+            return
+        button = self._folds[words] = Button(f"▸ {words}", lambda: self._turn_fold(words), "quiet")
+        button.setCheckable(True)
+        self._grid.addWidget(button, self._rows, 0, 1, 2)
+        self._rows += 1
+
+    def _turn_fold(self, words: str) -> None:
+        button = self._folds[words]
+        button.name(f"{'▾' if button.isChecked() else '▸'} {words}")
+        self.show_present(self._absent)
+
+    def show_present(self, absent: set[str]) -> None:
+        """Hide fields that make no sense here, and what is folded."""
+        self._absent = absent
+        for names, widgets, fold in self._lines:
+            there = not names or bool(set(names) - absent)
+            opened = not fold or self._folds[fold].isChecked()
+            for widget in widgets:
+                widget.setVisible(there and opened and not (isinstance(widget, Text) and widget in self._said_below()))
+
+    def _said_below(self) -> set[Text]:
+        """Complaints that have nothing to say."""
+        return {text for text in self._complaints.values() if not text.text()}
+
+    def relabel(self, name: str, words: str) -> None:
+        """Another label of a field."""
+        label = next(widgets[0] for names, widgets, _ in self._lines if name in names)
+        assert isinstance(label, Text)
+        label.say(words)
+        (self.edits.get(name) or self.combos[name]).setAccessibleName(words)
 
     def field(self, name: str, label: str, hint: str = "") -> None:
         """A field for text."""
@@ -80,10 +120,12 @@ class Form(QWidget):
             self._complaints[name] = complaints
         self._grid.addLayout(box, self._rows, 1)
         self._grid.addWidget(complaints, self._rows + 1, 1)
+        own = tuple(name for name, what in names.items() if what)
+        self._lines.append((own, [words, *(self.edits[name] for name in own), complaints], self._fold))
         self._rows += 2
 
-    def columns(self, *heads: str) -> None:
-        """Headings above rows of several fields."""
+    def columns(self, *heads: str, of: str = "") -> None:
+        """Headings above rows of several fields; of: a field of the row that they belong to alone."""
         box = QHBoxLayout()
         box.setSpacing(6)
         for words in heads:
@@ -91,6 +133,7 @@ class Form(QWidget):
             text.setWordWrap(False)
             text.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             box.addWidget(text, 1)
+            self._lines.append(((of,) if of else (), [text], self._fold))
         self._grid.addLayout(box, self._rows, 1)
         self._rows += 1
 
@@ -105,6 +148,7 @@ class Form(QWidget):
         complaint.hide()
         self._grid.addWidget(complaint, self._rows + 1, 1)
         self._complaints[name] = complaint
+        self._lines.append(((name,), [words, widget, complaint], self._fold))
         self._rows += 2
 
     def values(self) -> dict[str, str]:
@@ -130,6 +174,10 @@ class Form(QWidget):
             said.setdefault(text, []).extend([complaints[name]] if name in complaints else [])
         for text, words in said.items():
             text.say("; ".join(words))
+        for names, _, fold in self._lines:
+            if fold and set(names) & complaints.keys() and not self._folds[fold].isChecked():
+                self._folds[fold].setChecked(True)  # what is wrong is shown
+                self._turn_fold(fold)
         first = next((n for n in self._complaints if n in complaints), None)
         if first:
             (self.edits.get(first) or self.combos[first]).setFocus()

@@ -19,6 +19,8 @@ from keen_compass.machines.profile import (
     FILES,
     KINDS,
     LIMITS,
+    ROLLS,
+    THERMAL,
     THICKNESS,
     TOLERANCE,
     WIDEST_TOOL,
@@ -41,6 +43,7 @@ IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTI
 JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 NEEDED = ("x_steps", "y_steps")  # without these there is no machine
+MOST_PROCESS = 80  # letters
 DAYS_PER_MONTH = 30.5
 FRACTION_LOSES = 0.01  # of a length; where a fraction would lose more, decimals are shown
 # Kind → (both ends are read off a scale, usual resolution in mm).
@@ -156,9 +159,39 @@ def _read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
     return reader.take(name, read, 1.0)
 
 
+def usual_machine(kind: str) -> Machine:
+    """A new machine of a kind, as most of them are: what one begins with."""
+    if kind in ROLLS:
+        media = Stock("white film", 0.1, 0.0, 0.0, 600.0, 2000.0)
+        return Machine("", "New machine", kind, (600.0, 5000.0), tools=(Tool("pen", 0.0, drawn=True),), stock=media,
+                       form=ResolutionForm.PERCENT_100)  # fmt: skip
+    if kind in THERMAL:
+        tool = Tool("nozzle", 1.1) if kind == "plasma table" else Tool("lens", 0.2)
+        sheet = Stock("steel", 3.0, 0.0, 0.0, 1500.0, 1000.0)
+        return Machine("", "New machine", kind, (1500.0, 1000.0), tools=(tool,), stock=sheet)
+    return Machine("", "New machine", kind, (1200.0, 800.0), tools=(Tool("6 mm cutter", 6.0),))
+
+
+def absent_from(kind: str) -> set[str]:
+    """Fields of the form that a machine of this kind has no use for."""
+    usual = usual_machine(kind)
+    has = {*usual.quantities, *(replace(usual, z_travel=50.0).quantities if kind not in ROLLS else ())}
+    lacking = set(JUDGED) - has
+    absent = {*lacking, *(f"tolerance_{q}" for q in lacking), *(f"flipped_{q}" for q in lacking)}
+    if kind in ROLLS:
+        absent |= {"z_travel", "gantry", "gantry_along", "head", "acceleration", "bed_x", "bed_y"}
+    else:
+        absent |= {"file", "units_per_mm", "feeds_along", "roll_width", "roll_length"}
+    if kind not in THERMAL:
+        absent.add("process")
+    if kind != "router":
+        absent.add("head")
+    return absent
+
+
 def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -> dict[str, str]:
     """The form's fields for a machine, or for a new one."""
-    m = machine or Machine("", "New machine", "router", (1200.0, 800.0), tools=(Tool("6 mm cutter", 6.0),))
+    m = machine or usual_machine("router")
     tool = m.tool or Tool("pen", 0.0, drawn=True)
     stock = m.stock or Stock("board", 9.0, 0.0, 0.0, *m.bed)
     fields = {
@@ -174,9 +207,12 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "stock": stock.name, "stock_thickness": show_length(stock.thickness, m.units),
         "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
         "z_travel": show_length(m.z_travel, m.units), "gantry": show_length(m.gantry, m.units),
-        "gantry_along": m.gantry_along, "head": m.head,
+        "gantry_along": m.gantry_along, "head": m.head, "process": m.process,
         "step_limit": f"{m.step_limit:g}" if m.step_limit else "", "acceleration": f"{m.acceleration:g}",
     }  # fmt: skip
+    along = "x" if m.bed[0] >= m.bed[1] else "y"
+    fields |= {"feeds_along": along, "roll_length": fields[f"bed_{along}"]}
+    fields["roll_width"] = fields["bed_y" if along == "x" else "bed_x"]
     for q in IN_CONTROLLER:
         place = m.place(q)
         fields[q] = place.text(values[q]) if q in values else ""
@@ -191,6 +227,13 @@ def read_machine(
     fields: Mapping[str, str], standpoint: Standpoint, base: Machine | None
 ) -> tuple[Machine | None, dict[str, StoredValue], dict[str, str]]:
     """(profile, the controller's numbers, complaints by field); no profile where there are complaints."""
+    if fields.get("kind") in ROLLS and "roll_width" in fields:  # asked as its technician has it
+        along = fields.get("feeds_along", "y")
+        turn = {f"bed_{along}": "roll_length", "bed_y" if along == "x" else "bed_x": "roll_width"}
+        fields = {**fields, **{bed: fields[name] for bed, name in turn.items()}}
+        rest = {name: text for name, text in fields.items() if name != "roll_width"}
+        profile, numbers, wrong = read_machine(rest, standpoint, base)
+        return profile, numbers, {turn.get(name, name): words for name, words in wrong.items()}
     reader = FormReader(fields)
     units = fields.get("units", "mm")
     unit = length_unit(units)
@@ -215,7 +258,7 @@ def read_machine(
         form=ResolutionForm(fields.get("form", ResolutionForm.STEPS_PER_MM)),
         controller_units=fields.get("controller_units", "mm"), setting_line=line,
         decimals=decimals, decimals_of={q: n for q in IN_CONTROLLER if (n := _shown(fields.get(q, ""))) > decimals},
-        takes_effect=fields.get("takes_effect", "").strip(),
+        takes_effect=fields.get("takes_effect", "").strip(), process=fields.get("process", "").strip()[:MOST_PROCESS],
         units_per_mm=reader.number("units_per_mm", 1, 10_000),
         due_days=round(reader.number("due_months", 1, 120) * DAYS_PER_MONTH),
         reference_length=reader.length("reference_length", unit, limits=LIMITS["reference_length"]),

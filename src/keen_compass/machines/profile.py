@@ -61,6 +61,8 @@ KINDS: dict[str, str] = {
     "router": "gcode", "plasma table": "gcode", "laser table": "gcode",
     "vinyl plotter": "hpgl", "print-and-cut plotter": "hpgl",
 }  # fmt: skip
+ROLLS = ("vinyl plotter", "print-and-cut plotter")
+THERMAL = ("plasma table", "laser table")
 WITHOUT_WRITER = ("plasma table", "laser table")  # a router's file would keep torch or beam on between the lines
 FILES = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG"}
 COUNTS_STEPS = (
@@ -131,6 +133,7 @@ class Machine:
     controller_units: mm or in, of every length and feed that the controller keeps.
     flipped: quantities whose sign the controller counts the other way.
     decimals, decimals_of: that it keeps, of everything and of what differs.
+    process: how it cuts, in the words of its chart (``45 A, 1.1 mm nozzle``); of thermal machines.
     tools: that it uses. stock: what lies on it now. mounted: uid of the tool that is in it now.
     scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
     """
@@ -169,6 +172,7 @@ class Machine:
     flipped: tuple[str, ...] = ()
     controller_units: str = "mm"
     decimals_of: Mapping[str, int] = field(default_factory=dict)
+    process: str = ""
 
     def __post_init__(self) -> None:
         if not self.name.strip():

@@ -13,13 +13,23 @@ from keen_compass.app.forms import Form
 from keen_compass.app.parts import Button, Line, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.forms import IN_CONTROLLER, JUDGED, machine_fields, read_machine, turned
-from keen_compass.machines.profile import FILES, HEADS, KINDS, Machine
+from keen_compass.machines.forms import (
+    IN_CONTROLLER,
+    JUDGED,
+    NEEDED,
+    absent_from,
+    machine_fields,
+    read_machine,
+    turned,
+    usual_machine,
+)
+from keen_compass.machines.profile import FILES, HEADS, KINDS, THERMAL, Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.shop.store import Shop
 
+PICTURE = 210  # px, height of the picture of the axes
 UNIT_WORDS = {"mm": "millimetres", "in": "inches, decimal", "in 1/64": "inches, fractions"}
 
 
@@ -46,39 +56,50 @@ class MachinePage(QWidget):
         self.picture.set_standpoint(machine.standpoint if machine else Standpoint())
         self.save = Button("Keep", self._save, "primary")
         self._lay_out()
+        self._kind = fields["kind"]
+        self.form.combos["kind"].currentIndexChanged.connect(lambda _: self._follow_kind())
+        for edit in (*self.form.edits.values(), *self.keeps.edits.values()):
+            edit.returnPressed.connect(self._on)
+        self._follow_kind()
 
     def _fields(self) -> None:
         f = self.form
-        f.heading("Machine")
-        f.field("name", "Name")
         f.choice("kind", "Kind", {k: k for k in KINDS})
-        f.choice("file", "Takes files as", {"": "what its kind takes", **FILES})
+        f.field("name", "Name")
         f.choice("units", "Shown in", UNIT_WORDS)
-        f.field("bed_x", "Bed or roll along X")
-        f.field("bed_y", "Bed or roll along Y")
+        f.columns("along X", "along Y", of="bed_x")
+        f.row("Bed", {"bed_x": "along X", "bed_y": "along Y"})
+        f.choice("feeds_along", "The roll feeds along", {"x": "X", "y": "Y"})
+        f.columns("width", "feeds at most", of="roll_width")
+        f.row("Roll", {"roll_width": "width", "roll_length": "feeds at most"})
+        f.field("process", "Process", "current, nozzle, gas")
+        f.field("tool", "Tool")
+        f.choice("tool_marks", "This tool", {"cuts": "cuts", "draws or scribes": "draws or scribes"})
+        f.field("tool_width", "Its diameter", "0 for a pen")
+        f.field("stock", "Stock loaded")
+        stock = {"stock_thickness": "thickness", "stock_x": "along X", "stock_y": "along Y"}
+        f.columns(*stock.values())
+        f.row("It is", stock)
+        f.fold("More about the machine")
+        f.choice("file", "Takes files as", {"": "what its kind takes", **FILES})
         f.field("z_travel", "Z moves by", "0 without a Z to calibrate")
         f.field("gantry", "Between the gantry’s drives", "0 with one drive")
         f.choice("gantry_along", "The gantry runs", {"y": "along Y", "x": "along X"})
         f.choice("head", "The head is held", {"": "nobody looked yet", **HEADS})
         f.field("acceleration", "Acceleration, mm/s²")
         f.field("due_months", "Check every … months")
-        f.heading("Tool and stock")
-        f.field("tool", "Tool")
-        f.choice("tool_marks", "This tool", {"cuts": "cuts", "draws or scribes": "draws or scribes"})
-        f.field("tool_width", "Its diameter", "0 for a pen")
-        f.field("stock", "Stock loaded")
-        f.field("stock_thickness", "Thickness")
-        f.field("stock_x", "Stock along X")
-        f.field("stock_y", "Stock along Y")
         k = self.keeps
         k.heading("What the controller keeps")
         k.choice("form", "As", {form.value: f"{form.noun} ({form.unit})" for form in ResolutionForm})
+        k.columns("it shows now", "is called", "tolerance")
+        for q in NEEDED:
+            self._number(q)
+        k.fold("More that the controller keeps")
         k.choice("controller_units", "Its lengths and feeds", {"mm": "in millimetres", "in": "in inches"})
         k.field("decimals", "Decimals kept", "more where a number shows more")
-        k.columns("it shows now", "is called", "tolerance")
         for q in IN_CONTROLLER:
-            names = {q: "as the controller shows it", f"key_{q}": "what it is called", f"tolerance_{q}": "tolerance"}
-            k.row(QUANTITIES[q].label, names)
+            if q not in NEEDED:
+                self._number(q)
         k.combos["controller_units"].currentIndexChanged.connect(lambda _: self._turn_units())
         self._kept_in = "mm"
         k.field("setting_line", "A line looks like")
@@ -87,11 +108,33 @@ class MachinePage(QWidget):
         for q in ("x_home", "y_home"):
             k.choice(f"flipped_{q}", f"{QUANTITIES[q].label} grows", {"same": "along its axis", "other": "against it"})
         k.field("step_limit", "Steps per second at most", "if you know it")
-        k.heading("Tolerances of what is set by hand")
+        k.fold("Tolerances of what is set by hand")
         for q in JUDGED:
             if q not in IN_CONTROLLER:
                 k.field(f"tolerance_{q}", QUANTITIES[q].label)
         k.field("reference_length", "Scales and slopes over")
+
+    def _number(self, q: str) -> None:
+        """A row for one of the controller's numbers."""
+        names = {q: "as the controller shows it", f"key_{q}": "what it is called", f"tolerance_{q}": "tolerance"}
+        self.keeps.row(QUANTITIES[q].label, names)
+
+    def _follow_kind(self) -> None:
+        """The kind brings its own form; what nobody touched yet becomes what is usual for it."""
+        kind = self.form.values()["kind"]
+        if self._machine is None and kind != self._kind:
+            usual, before = machine_fields(usual_machine(kind), {}), machine_fields(usual_machine(self._kind), {})
+            for form in (self.form, self.keeps):
+                now = form.values()
+                form.fill(now | {n: usual[n] for n in now if n not in ("kind", "name") and now[n] == before.get(n)})
+        self._kind = kind
+        words = {"plasma table": ("Nozzle", "Its bore"), "laser table": ("Lens", "Spot width")}
+        tool, width = words.get(kind, ("Tool", "Its diameter"))
+        self.form.relabel("tool", tool)
+        self.form.relabel("tool_width", width)
+        absent = absent_from(kind)
+        self.form.show_present(absent | ({"tool_marks"} if kind in THERMAL else set()))
+        self.keeps.show_present(absent)
 
     def _lay_out(self) -> None:
         title = Line(self._machine.name if self._machine else "A new machine", th.TITLE, bold=True)
@@ -107,6 +150,7 @@ class MachinePage(QWidget):
         first.addStretch(1)
         second = QVBoxLayout()
         second.addWidget(Text("Where the axes point", 17, bold=True))
+        self.picture.setFixedHeight(PICTURE)
         second.addWidget(self.picture)
         second.addWidget(
             Text("Click a side to point +X there, again to flip +Y. Or ← → to turn, ↑ to flip.", colour="soft")
@@ -116,9 +160,9 @@ class MachinePage(QWidget):
         columns = QWidget()
         body = QHBoxLayout(columns)
         body.setContentsMargins(4, 4, 14, 12)
-        body.setSpacing(32)
-        body.addLayout(first, 5)
-        body.addLayout(second, 7)
+        body.setSpacing(22)
+        body.addLayout(first, 1)
+        body.addLayout(second, 1)
         scroll = scrolling(columns)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 12, 8)
@@ -127,9 +171,18 @@ class MachinePage(QWidget):
         layout.addWidget(scroll, 1)
 
     def showEvent(self, event: object) -> None:
-        """Typing begins with the name."""
+        """Begins with the kind of a new machine, else with the name."""
         super().showEvent(event)  # type: ignore[arg-type]
-        self.form.edits["name"].setFocus()
+        (self.form.edits["name"] if self._machine else self.form.combos["kind"]).setFocus()
+
+    def _on(self) -> None:
+        """Enter goes on to what is still needed, and keeps it when nothing is."""
+        fields = self.form.edits | self.keeps.edits
+        empty = next((fields[name] for name in ("name", *NEEDED) if not fields[name].text().strip()), None)
+        if empty is None:
+            self._save()
+        else:
+            empty.setFocus()
 
     def _save(self) -> None:
         fields = self.form.values() | self.keeps.values()
