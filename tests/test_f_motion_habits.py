@@ -265,18 +265,21 @@ def test_the_axis_of_a_run_changes_with_the_machine(window: MainWindow) -> None:
     window.show_rose("heron")
     window.change_machine()
     page = window.places.currentWidget()
+    for fold in ("▸ More about the machine", "▸ More that the controller keeps"):
+        tab_to(fold)
+        press(Qt.Key.Key_Space)
     for name, text in (("Z moves by", "0"), ("Between the gantry’s drives", "1150")):
         tab_to(name)
         field = QApplication.focusWidget()
         field.selectAll()  # type: ignore[union-attr]
         press(text)
+    tab_to("X backlash, as the controller shows it")
+    QApplication.focusWidget().selectAll()  # type: ignore[union-attr]
+    press("0.11")
     tab_to("Y home grows")
     combo = QApplication.focusWidget()
     assert isinstance(combo, QComboBox)
     press("against")
-    tab_to("X backlash, as the controller shows it")
-    QApplication.focusWidget().selectAll()  # type: ignore[union-attr]
-    press("0.11")
     tab_to("Keep")
     press(Qt.Key.Key_Return)
     assert window.places.currentWidget() is not page

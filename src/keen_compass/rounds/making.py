@@ -214,6 +214,16 @@ class Making:
             return Resolves({}, T)
         return Resolves({q: U for q, U in predicted.items() if q in T}, T)
 
+    def larger(self) -> tuple[float, Resolves] | None:
+        """The largest size that fits, and what it would tell; None where that is no larger than what was chosen."""
+
+        def look() -> tuple[float, Resolves] | None:
+            largest = self.largest_size()
+            more = self._c.procedure.sized and not self._c.pieces and largest > self._c.choices.size + self.step
+            return (largest, self.resolves(largest)) if more else None
+
+        return self._c.remembered(("larger", self._c.choices.size), look)
+
     def proposed_size(self) -> float:
         """The smallest size that promises a clear verdict, else the largest that fits; a handy one until it is known
         what it is measured with.

@@ -23,6 +23,7 @@ from keen_compass.app.parts import (
 )
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
+from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.charts import Shown
@@ -165,8 +166,12 @@ class FindingCard(Card):
         self._limits.say(limits_in_words(f.limits), "soft")
         self.setAccessibleName(f"{name}: {said}. {words.consequence(f, machine)}")
 
-    def show_plan(self, name: str, number: str, U: float | None, T: float, unit: str, *, measured: bool) -> None:
-        """Before making: what this size would tell. unit: of U and T, in words; measured: with an instrument."""
+    def show_plan(
+        self, name: str, number: str, U: float | None, T: float, unit: str, *, measured: bool, more: str = ""
+    ) -> None:  # fmt: skip
+        """Before making: what this size would tell. unit: of U and T, in words; measured: with an instrument;
+        more: what a larger one would bring.
+        """
         self._name.say(name)
         self._limits.say("")
         self._old.say("")
@@ -186,9 +191,10 @@ class FindingCard(Card):
             f"Resolves to ± {U:.{two_significant(U)}f}",
         )
         enough = "clear enough" if good else "only large errors will be clear" if possible else "too coarse to tell"
-        self._detail.say(f"{unit}, where {T:.2f} is allowed: {enough}.", "soft")
+        self._detail.say(f"{unit}, where {T:.2f} is allowed: {enough}. {more}".strip(), "soft")
 
 
+WORTH_LARGER = 0.85  # of U: a larger piece that brings less is not worth its material
 ALONE = 170  # px, height of the chart of a single piece
 
 
@@ -353,7 +359,8 @@ class AnswerColumn(QWidget):
             if planning:
                 unit = words.unit_words(QUANTITIES[quantity].error_unit, machine.units)
                 measured = session.context.instrument is not None
-                card.show_plan(name, number, resolves.U.get(quantity), resolves.T[quantity], unit, measured=measured)
+                U, T = resolves.U.get(quantity), resolves.T[quantity]
+                card.show_plan(name, number, U, T, unit, measured=measured, more=self._more(quantity, U))
             elif finding and quantity in held:
                 card.show_finding(name, session.context.procedure.for_logbook(finding), held[quantity], machine)
             else:
@@ -384,6 +391,16 @@ class AnswerColumn(QWidget):
             return f"{skipped} of {len(session.measuring.callouts())} can’t be read and are left out."
         said = solution.notes if solution and not solution.findings else ()
         return say(said[0], show_for(session.context.machine)) if said else ""
+
+    def _more(self, quantity: str, U: float | None) -> str:
+        """``540 mm: ± 0.07``: what the largest piece that fits would bring, where that is worth a word."""
+        session = self._model.session
+        larger = session.making.larger()
+        better = larger[1].U.get(quantity) if larger else None
+        if larger is None or better is None or U is None or better > WORTH_LARGER * U:
+            return ""
+        shown = show_length(larger[0], session.context.machine.units)
+        return f"With {shown}: ± {better:.{two_significant(better)}f}."
 
 
 class BelowCard(Card):
