@@ -57,6 +57,8 @@ PAGES = {
         (
             "Longer is better: the same reading error matters ten times less over ten times the length. The right "
             "column says what a piece of this size will tell with this instrument, before anything is cut.",
+            "Dry run plays the very file on the picture of the bed: what is made, in which order, what is only "
+            "travelled, how long it takes. A file that makes a line nobody ordered, or leaves one out, is refused.",
             "The piece has a long and a short length per axis. Kerf and lost motion are the same in both, so their "
             "difference holds only the scale.",
             "The piece keeps the numbers that are in the controller now, even if they are changed before it is "

@@ -20,8 +20,6 @@ from contextlib import suppress
 from hashlib import blake2b, sha256
 from typing import Any
 
-from keen_compass.quantities.notes import Note, note
-
 FORMAT_4 = """
 CREATE TABLE about (id INTEGER NOT NULL PRIMARY KEY, name TEXT NOT NULL, text TEXT NOT NULL, digest BLOB NOT NULL);
 CREATE TABLE machine (
@@ -330,17 +328,17 @@ class _Change:
         for machine, of_whom in self._db.execute(
             "SELECT machine, count(*) FROM finding WHERE quantity = 'tracking' AND subject = '' GROUP BY 1"
         ).fetchall():  # fmt: skip
-            self._note(machine, note("shop.tracking_without_stock", runs=of_whom))
+            self._note(machine, {"code": "shop.tracking_without_stock", "values": {"runs": of_whom}})
         for machine, numbers in missing.items():
-            self._note(machine, note("shop.not_kept", pieces=numbers))
+            self._note(machine, {"code": "shop.not_kept", "values": {"pieces": numbers}})
 
-    def _note(self, machine: str, lost: Note) -> None:
+    def _note(self, machine: str, lost: dict[str, Any]) -> None:
         sources = " UNION ALL ".join(
             f"SELECT max(at) AS at FROM {t} WHERE machine = ?" for t in ("round", "piece", "value", "finding", "event")
         )
         ((at,),) = self._db.execute(f"SELECT max(at) FROM ({sources})", (machine,) * 5)
         if at:
-            self._append("event", self._next("event"), machine, at, "not_kept", json.dumps(lost.to_body()))
+            self._append("event", self._next("event"), machine, at, "not_kept", json.dumps(lost))
 
     def _what_to_ask(self) -> None:
         """Numbers of which the one written last is not the one with the latest date, and says something else."""
