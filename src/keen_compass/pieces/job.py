@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from keen_compass.errors import PieceError
-from keen_compass.pieces.toolpath import Does, Layer, Span, Stroke, ToolPath, circle
+from keen_compass.pieces.toolpath import Arc, Does, Layer, Span, Stroke, ToolPath, circle
 from keen_compass.quantities.geometry import Point
 
 
@@ -42,6 +42,7 @@ class Contour:
     overlap: how far past its start it is followed before it leaves. approach: vector from where the tool goes down
         to where it comes from raised.
     tabs: (edge number, share of it, width) of bridges; of a round one the edge is 0.
+    clockwise: the trip goes the other way round; its lead becomes its tail.
     """
 
     side: Side
@@ -54,6 +55,7 @@ class Contour:
     overlap: float = 0.0
     approach: Point | None = None
     tabs: tuple[tuple[int, float, float], ...] = ()
+    clockwise: bool = False
 
     def moved_off(self, distance: float) -> Contour:
         """The same line `distance` away, on its side. Raises PieceError where nothing of that shape is left."""
@@ -68,6 +70,10 @@ class Contour:
 
     def stroke(self) -> Stroke:
         """One trip round it, led in and out."""
+        trip = self._anticlockwise()
+        return _turned(trip) if self.clockwise else trip
+
+    def _anticlockwise(self) -> Stroke:
         ring, before = (self._round() if self.radius else self._trip()), 0.0
         first = ring.points[0]
         points, arcs = ring.points, ring.arcs
@@ -111,6 +117,20 @@ class Contour:
         return [(at - width / 2, at + width / 2) for at, width in centres]
 
 
+def _turned(stroke: Stroke) -> Stroke:
+    """The same line from its other end."""
+    n, length = len(stroke.points), sum(span.length for span in stroke.spans())
+    points = stroke.points[::-1]
+    come = None
+    if stroke.approach:
+        (x, y), (ax, ay) = stroke.points[0], stroke.approach
+        come = points[0][0] + ax - x, points[0][1] + ay - y
+    return Stroke(
+        points, come, tuple((length - b, length - a) for a, b in stroke.tabs[::-1]),
+        tuple(Arc(n - arc.end, arc.centre, not arc.anticlockwise) for arc in stroke.arcs[::-1]),
+    )  # fmt: skip
+
+
 @dataclass(frozen=True, slots=True)
 class JobLayer:
     """What is made alike: strokes on the line, and contours with the tool beside them, in order."""
@@ -138,9 +158,11 @@ class Corrections:
     """What is in force when a job is made.
 
     compensation: full width by which contours are given room, mm; applied_by: file or controller.
+    hole_bias: by how much round holes come out larger, mm, which the file takes off them.
     """
 
     compensation: float = 0.0
+    hole_bias: float = 0.0
     applied_by: Applies = Applies.FILE
 
 
@@ -154,11 +176,14 @@ def composed(job: Job, corrections: Corrections) -> ToolPath:
         for item in layer.items:
             if isinstance(item, Contour):
                 compensated = compensated or item.side is not Side.ON
-                strokes.append(item.moved_off(off).stroke())
+                hole = corrections.hole_bias / 2 if item.radius and item.side is Side.INSIDE else 0.0
+                strokes.append(item.moved_off(off + hole).stroke())
             else:
                 strokes.append(item)
         layers.append(Layer(layer.does, tuple(strokes), layer.pen))
     applied = {"compensation": str(corrections.applied_by)} if compensated and corrections.compensation else {}
+    if corrections.hole_bias:
+        applied["hole_bias"] = str(Applies.FILE)
     return ToolPath(job.title, tuple(layers), applied)
 
 

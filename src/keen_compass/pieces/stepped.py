@@ -128,7 +128,7 @@ class SteppedOutline:
         marks = self._marks(number)
         if self.drawn:
             return Job.marking(title, (*marks, *self._drawn_strokes()))
-        return Job(title, (JobLayer(Does.MARK, marks), JobLayer(Does.CUT, (self._contour(),))))
+        return Job(title, (JobLayer(Does.MARK, marks), JobLayer(Does.CUT, (self.contour(),))))
 
     def footprint(self) -> tuple[float, float]:
         """Room it takes on the stock, mm, the cut and its lead-in included."""
@@ -147,7 +147,7 @@ class SteppedOutline:
         figures_at = (2 * margin, margin)
         return (Stroke((dot, (dot[0] + 0.5, dot[1]))), *figures(number, figures_at, height))
 
-    def _contour(self) -> Contour:
+    def contour(self, *, tabs: bool = True) -> Contour:
         """One anticlockwise trip, led in from the notch onto the underside of the arm.
 
         Three bridges where no jaw touches: under the arm, on the column's right, high on its left. The start lies
@@ -156,7 +156,7 @@ class SteppedOutline:
         under, right_of_column, left = 2, 5, 7
         return Contour(
             Side.OUTSIDE, self.outline(), start=(under, 0.4), lead=(0.0, -min(LEAD_IN, self.y1)), overlap=OVERLAP,
-            tabs=((under, 0.76, TAB), (right_of_column, 0.5, TAB), (left, 0.3, TAB)),
+            tabs=((under, 0.76, TAB), (right_of_column, 0.5, TAB), (left, 0.3, TAB)) if tabs else (),
         )  # fmt: skip
 
     def _drawn_strokes(self) -> tuple[Stroke, ...]:

@@ -21,10 +21,13 @@ from keen_compass.quantities.geometry import Point
 
 @dataclass(frozen=True, slots=True)
 class Faces:
-    """Along `line` (piece coordinates, mm), `held`: jaws, corners (corner to corner) or across (parallel jaws)."""
+    """Along `line` (piece coordinates, mm), `held`: jaws, corners (corner to corner), across (parallel jaws) or inside
+    (inside jaws, in a hole or slot). below: at the lower edges, of a piece turned over.
+    """
 
     line: tuple[Point, Point]
     held: str = "jaws"
+    below: bool = False
 
 
 @dataclass(frozen=True, slots=True)

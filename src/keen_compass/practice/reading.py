@@ -24,7 +24,8 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
     truth, where = made.truth, measurand.where
     match where:
         case Faces():
-            return made.read(where.line, measurand.name, 1, instrument, rng, where.held)[0]
+            seen = made.below if where.below else made
+            return seen.read(where.line, measurand.name, 1, instrument, rng, where.held)[0]
         case Lines():
             scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter)
             apart = made.line_at(where.last, where.axis) - made.line_at(where.first, where.axis)

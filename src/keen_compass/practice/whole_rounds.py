@@ -32,6 +32,8 @@ from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.drive import PARTS_WITHIN, Drive
+from keen_compass.solve.joint import Known
+from keen_compass.solve.travel import lost_motion_of, scale_of
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth, random_truth
 from keen_compass.words.answers import finding_as_json
@@ -48,8 +50,11 @@ RECORD_DOF = {"repeats": 20, "scatter": 12}
 # Tight enough that a round has something to do, wide enough that the practice instruments can tell.
 TOLERANCE = {
     "x_steps": 0.4, "y_steps": 0.4, "z_steps": 2.0, "x_backlash": 0.05, "y_backlash": 0.05, "squareness": 0.5,
-    "x_home": 0.2, "y_home": 0.2, "x_tram": 0.3, "y_tram": 0.3, "bed": 0.15, "x_speed": 600.0, "y_speed": 600.0,
+    "x_home": 0.2, "y_home": 0.2, "x_tram": 0.3, "y_tram": 0.3, "bed": 0.15, "kerf": 0.1,
+    "hole_bias": 0.1, "x_speed": 600.0, "y_speed": 600.0,
 }  # fmt: skip
+PROVEN_SCALE = Known(0.0, 0.0003)  # mm/mm, as a round leaves it
+PROVEN_PLAY = 0.05  # mm
 PARTS = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
 
 
@@ -95,6 +100,8 @@ class Practice:
         settings: dict[str, StoredValue] = {"x_steps": start, "y_steps": start}
         for axis in ("x", "y"):
             settings[f"{axis}_speed"] = StoredAmount(f"{axis}_speed", "mm/min", 9000.0)
+        if "kerf" in procedure.yields:
+            settings["kerf"] = StoredAmount("kerf", "mm", COMPENSATION)
         settings |= _put_right_beneath(procedure, truth, start, rng)
         router = Router(truth, settings, rng.randrange(2**31))
         return cls(seed, procedure, router, replace(instrument, repeats=repeats), scatter, _random=rng)
@@ -104,6 +111,7 @@ class Practice:
         return Case(
             procedure=self.procedure.name,
             values=dict(self.router.settings),
+            known=self.known(),
             piece=piece,
             instrument=self.instrument,
             tolerance=TOLERANCE,
@@ -112,6 +120,14 @@ class Practice:
             gantry=TABLE.gantry,
             step_limit=TABLE.step_limit,
         )
+
+    def known(self) -> dict[str, Known]:
+        """What earlier rounds proved, for what leans on it: scales and play in tolerance."""
+        if not any(QUANTITIES[q].group == "cut" for q in self.procedure.yields):
+            return {}
+        return {scale_of(a).name: PROVEN_SCALE for a in ("x", "y")} | {
+            lost_motion_of(a).name: Known(0.0, PROVEN_PLAY) for a in ("x", "y")
+        }  # fmt: skip
 
     def make(self, shape: Any, number: int) -> tuple[str, Made]:
         """Write the file, have the stand-in run it."""
@@ -133,6 +149,8 @@ class Practice:
     def round(self, piece: Mapping[str, Any] | None = None, *, correct: bool = True) -> PracticeRound:
         """Make, measure, solve; and enter the new numbers where they are worth it."""
         piece = self.procedure.usual_piece() if piece is None else piece
+        if isinstance(kerf := self.router.settings.get("kerf"), StoredAmount):  # what is in force by now
+            piece = {**piece, "compensation": kerf.base}
         file, readings = self.make_and_read(piece, len(self.rounds) + 1)
         solution = self.procedure.solve(self.case(piece, readings))
         done = PracticeRound(file, readings, solution)
@@ -173,7 +191,7 @@ class Practice:
                 }
                 for r in self.rounds
             ],
-            "truth": {**{q: _or_none(truth.right(q)) for q in yields}, **extra},
+            "truth": {**extra, **{q: _or_none(truth.right(q)) for q in yields}},
             "found": {q: stored.to_json() for q, stored in found.items() if stored},
         }
 

@@ -52,6 +52,7 @@ REGISTRY: dict[str, Entry] = {
         Entry("home", ("x_home", "y_home"), 8, "home", ("gcode",)),
         Entry("bed", ("x_tram", "y_tram", "bed"), 15, "bed", ("gcode",)),
         Entry("speed", ("x_speed", "y_speed"), 10, "speed", ("gcode",), apart=True),
+        Entry("kerf-square", ("kerf", "hole_bias"), 15, "kerf_square", ("gcode",)),
         Entry("reference-lines", _STEPS, 10, "reference_lines"),
     )
 }  # fmt: skip

@@ -117,6 +117,7 @@ class Surroundings:
     chosen: what was chosen of the procedure's `choices`.
     fastest: axis → fastest feed in the controller, mm/min. passes: how often each measurand is to be read.
     taken: what lies on the sheet already, and what was marked on the bed itself.
+    kerf: full width that is held for what is mounted, mm; 0 where none is.
     """
 
     machine: Machine
@@ -128,6 +129,7 @@ class Surroundings:
     fastest: Mapping[str, float] = field(default_factory=dict)
     passes: int = 1
     taken: tuple[Box, ...] = ()
+    kerf: float = 0.0
 
     def free(self, boxes: Sequence[Box], on: Box) -> bool:
         """Whether all of these lie on that and clear of everything that lies there."""
@@ -169,6 +171,14 @@ class Piece(Run, Protocol):
 
     def job(self, number: int) -> Job:
         """What is to be made, nominal, lowest corner at (0, 0)."""
+
+
+@runtime_checkable
+class Pierced(Protocol):
+    """A piece with holes in it."""
+
+    def inner(self, **actual: float) -> tuple[tuple[Point, ...], ...]:
+        """Corners of each, with `actual` sizes in place of ordered ones."""
 
 
 @runtime_checkable
@@ -287,7 +297,7 @@ class Procedure(Generic[P]):
 
     def tool_path(self, piece: Piece, number: int, by: Applies = Applies.FILE) -> ToolPath:
         """What is sent for a piece, composed now with the compensation that it is ordered with."""
-        return composed(piece.job(number), Corrections(getattr(piece, "compensation", 0.0), by))
+        return composed(piece.job(number), Corrections(getattr(piece, "compensation", 0.0), applied_by=by))
 
     def measurands(self, piece: P) -> tuple[Measurand, ...]:
         """What is read on it, in the order in which a technician walks round it."""

@@ -50,7 +50,7 @@ T = TypeVar("T")
 Parameters = Mapping[str, object]  # of a piece, by name; its procedure understands them
 _MACHINE = {
     "units", "controller_units", "resolution_form", "decimals", "values", "flipped", "computed", "teeth",
-    "step_limit", "gantry", "gantry_along", "head", "reference_length", "proven",
+    "step_limit", "gantry", "gantry_along", "head", "reference_length", "proven", "kerf_form", "kind",
 }  # fmt: skip
 DECIMALS = 3  # that a controller keeps unless somebody says otherwise
 ASSUMED_LOST_MOTION = Known(0.0, 0.15, assumed=True)  # mm; where no round found out
@@ -63,6 +63,11 @@ DEFAULT_SCATTER = {
 YIELDED_AS = {
     "x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash",
 }  # fmt: skip
+CUTTERS = ("router", "plasma", "laser", "knife", "pen")
+THERMAL_CUTTERS = ("plasma", "laser")
+CUT_UNKNOWNS = ("kerf", "hole_bias")
+ASSUMED_SCALE = Known(0.0, 0.002, assumed=True)  # mm/mm; where no round proved it
+ASSUMED_HOLE_BIAS = {True: Known(0.0, 1.0, assumed=True), False: Known(0.0, 0.2, assumed=True)}  # mm; thermal, milled
 SMALLEST_U = 1e-9  # in any unit; below, a value is held exactly
 COMBINED = ("squareness", "home", "tram")  # what readings are weighed against, besides scales and lost motion
 # What the command line calls them → what an instrument's profile does.
@@ -95,6 +100,7 @@ class Case:
     decimals: that the controller keeps, of everything or by quantity. controller_units: mm or in, of all its lengths
         and feeds.
     subject: what the values belong to, besides the machine.
+    kerf_form: whether the controller keeps a kerf in its full or half width. thermal: a process that melts or burns.
     predicted: what was predicted already of this very piece and instrument, by remedy and readings of each; filled as
         it is asked for, so that a keystroke doesn't ask again.
     piece: the piece's own parameters, still to be understood by the procedure.
@@ -140,6 +146,8 @@ class Case:
     proven: frozenset[str] = frozenset()
     subject: Subject = NO_SUBJECT
     controller_units: str = "mm"
+    kerf_form: str = "full"
+    thermal: bool = False
     predicted: dict[tuple[str, int, int], Mapping[str, float]] = field(default_factory=dict, compare=False)
 
     def lengths(self, measurand: str) -> tuple[Length, ...]:
@@ -310,7 +318,10 @@ def case_from_json(body: object) -> Case:
     kept_in = _unit(machine, "controller_units", _unit(machine))
     meant = _procedure(_text(top["procedure"], "procedure"))
     given_values = _object(machine.get("values", {}), "machine.values")
-    values, known = _values(given_values, form, kept_in, meant.yields if meant else ())
+    kerf_form = _one_of(machine.get("kerf_form", "full"), ("full", "half"), "machine.kerf_form")
+    values, known = _values(
+        given_values, form, kept_in, meant.yields if meant else (), 2.0 if kerf_form == "half" else 1.0
+    )
     usual = meant.suits[0] if meant and meant.suits else "caliper"
     body = top.get("instrument", {})
     instrument = _at("instrument", lambda: _instrument(body, _unit(machine), usual))
@@ -350,6 +361,8 @@ def case_from_json(body: object) -> Case:
         gantry=_not_negative(length_mm(machine.get("gantry", 0.0), "machine.gantry"), "machine.gantry"),
         gantry_along=_one_of(machine.get("gantry_along", "y"), ("x", "y"), "machine.gantry_along"),
         head=_one_of(machine.get("head", ""), ("", *HEADS), "machine.head"),
+        kerf_form=kerf_form,
+        thermal=_one_of(machine.get("kind", "plasma"), CUTTERS, "machine.kind") in THERMAL_CUTTERS,
     )
 
 
@@ -431,12 +444,13 @@ def _decimals(given: object) -> int | dict[str, int]:
 
 
 def _values(
-    given: Mapping[str, Any], form: ResolutionForm, kept_in: str, yields: tuple[str, ...]
+    given: Mapping[str, Any], form: ResolutionForm, kept_in: str, yields: tuple[str, ...], widths: float = 1.0
 ) -> tuple[dict[str, StoredValue], dict[str, Known]]:  # fmt: skip
     """What the controller holds, and what is known from before.
 
     A plain number of a quantity is what is held. With its uncertainty it is evidence too: of a resolution for the axis'
-    scale, of a backlash for the lost motion that is left, of what the procedure itself yields for its error.
+    scale, of a backlash for the lost motion that is left, of what the procedure itself yields for its error. widths: of
+    a kerf, for one of the controller's number: 2 where it keeps half of it.
     """
     stored: dict[str, StoredValue] = {}
     known: dict[str, Known] = {}
@@ -447,13 +461,19 @@ def _values(
                 f"is nothing that is calibrated; one of {', '.join((*QUANTITIES, *UNKNOWN_LABELS))}", place
             )
         plain, U = _with_uncertainty(value, place)
+        if name in CUT_UNKNOWNS and (name in yields or (U is None and name == "hole_bias")):
+            stored[name] = amount = StoredAmount(name, unit_kept(name, kept_in), number(plain, place))
+            if U is not None:
+                size = SIZE[amount.unit] * (widths if name == "kerf" else 1.0)
+                _say_once(known, name, Known(amount.value * size, U * size), place)
+            continue
         if name in UNKNOWN_LABELS:
             if U is None and YIELDED_AS.get(name) in yields:
                 raise InputError(
                     "is what this finds out: give it with its expanded_uncertainty, or leave it out", place
                 )
-            unit = kept_in if name == "kerf" else "mm"  # the other unknowns stand in no controller
-            _say_once(known, name, Known(_in_mm(plain, unit, place), U and U * SIZE[unit]), place)
+            unit, wide = (kept_in, widths) if name == "kerf" else ("mm", 1.0)  # the others stand in no controller
+            _say_once(known, name, Known(_in_mm(plain, unit, place) * wide, U and U * SIZE[unit] * wide), place)
             continue
         stored[name] = _at(
             place, lambda name=name, plain=plain: stored_from_input(name, form, plain, kept_in)  # type: ignore[misc]

@@ -68,6 +68,7 @@ class Quantity:
 
 _STEPS = ("x_steps", "y_steps")
 _MOTION = (*_STEPS, "x_backlash", "y_backlash")
+_CUT = ("tool", "material", "thickness", "process")  # whose kerf it is
 _DRIVES = 20.0  # mm over 1000: closer than that, no switch, gear or tooth is wrong
 
 QUANTITIES: dict[str, Quantity] = {
@@ -99,6 +100,8 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity(
             "y_speed", "Y feed", "motion", "mm/min", ("y_steps",), 500.0, "y", Lives.NUMBER, "mm/min", "Feeds", True
         ),
+        Quantity("kerf", "Kerf", "cut", "mm", _MOTION, 0.1, "", Lives.NUMBER, "mm", depends=_CUT),
+        Quantity("hole_bias", "Hole bias", "cut", "mm", ("kerf",), 0.1, "", Lives.NUMBER, "mm", "Kerf", depends=_CUT),
     )
 }
 ORDER = tuple(QUANTITIES)

@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any, TypeVar
 
-from keen_compass.machines.profile import Machine, Tool
+from keen_compass.machines.profile import THERMAL, Machine, Tool
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Procedure
@@ -22,7 +22,7 @@ from keen_compass.quantities.readings import Reading
 from keen_compass.quantities.stored import StoredValue, nothing_stored
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.rounds.knowledge import alike, kerf, known, scatter
+from keen_compass.rounds.knowledge import alike, kerf, known, scales, scatter
 from keen_compass.rounds.undo import Change, History
 from keen_compass.shop.kept import KeptPiece, KeptRound, KeptValue
 from keen_compass.shop.machines import key_for
@@ -237,7 +237,8 @@ class RoundContext:
             teeth={q: teeth for q, c in computed.items() if (teeth := c.get("teeth"))},
             predicted=self.remembered(("predicted", repr(sorted(parameters.items()))), dict),
             step_limit=machine.step_limit, gantry=machine.gantry,
-            gantry_along=machine.gantry_along, head=machine.head, proven=self._proven(), subject=subject,
+            gantry_along=machine.gantry_along, head=machine.head,
+            thermal=machine.kind in THERMAL, proven=self._proven(), subject=subject,
         )  # fmt: skip
 
     def _scatter(self, subject: Subject) -> PieceScatter | None:
@@ -261,7 +262,10 @@ class RoundContext:
             history = {q: self.shop.findings(self.kept.machine, q) for q in quantities}
             snapshot, until = (piece.snapshot, piece.at) if piece else (self.snapshot(), LATEST)
             found = known(history, snapshot, until, self.yields, self.kept.id)
-            if self.procedure.makes is Makes.PIECE:
+            if any(QUANTITIES[q].group == "cut" for q in self.yields):
+                steps = {q: self.shop.findings(self.kept.machine, q) for q in ("x_steps", "y_steps")}
+                found |= scales(steps, snapshot, until, self.kept.id)
+            elif self.procedure.makes is Makes.PIECE:
                 cut = kerf(self.shop, self.kept.machine, snapshot, until, self.kept.id)
                 found |= {"kerf": cut} if cut else {}
             return found

@@ -22,8 +22,9 @@ from keen_compass.shop.kept import KeptFinding, KeptPiece
 from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import Shop
 from keen_compass.solve.joint import Known
-from keen_compass.solve.travel import lost_motion_of
+from keen_compass.solve.travel import lost_motion_of, scale_of
 
+PER_METRE = 1000.0
 MOST_ROUNDS = 60  # of a machine, the newest, from which its scatter is learnt
 
 
@@ -103,6 +104,27 @@ def known(
         found[lost_motion_of(QUANTITIES[q].axis).name] = Known(
             right - now.base, f.expanded_uncertainty, evidence=frozenset({f"round:{kept.round}"})
         )  # fmt: skip
+    return found
+
+
+def scales(
+    findings: Mapping[str, Sequence[KeptFinding]], snapshot: Snapshot, until: str, without: int
+) -> dict[str, Known]:  # fmt: skip
+    """The scale errors that signed rounds found with the very numbers that were held when something was made.
+
+    findings: of the axes' steps, the oldest first. until: those made by then (UTC).
+    """
+    found: dict[str, Known] = {}
+    for q, history in findings.items():
+        earlier = [k for k in history if k.at <= until and k.round != without]
+        if not earlier or snapshot.seen.get(q, "") > earlier[-1].at:
+            continue
+        kept, f = earlier[-1], earlier[-1].finding
+        if f.error is None or f.expanded_uncertainty is None or f.old is None:
+            continue
+        found[scale_of(QUANTITIES[q].axis).name] = Known(
+            f.error / PER_METRE, f.expanded_uncertainty / PER_METRE, evidence=frozenset({f"round:{kept.round}"})
+        )
     return found
 
 

@@ -132,9 +132,10 @@ class Making:
     def _parameters(self, size: float | None) -> dict[str, object]:
         c, fine = self._c, self.step / 2
         fastest = {q[0]: v.base for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
+        held = kerf if isinstance(kerf := c.values().get("kerf"), StoredAmount) else None
         around = Surroundings(
             c.machine, c.tool, c.choices.size if size is None else size, fine, self._room_across(), c.chosen,
-            fastest, c.choices.passes, tuple(box for box, _ in self.taken()),
+            fastest, c.choices.passes, tuple(box for box, _ in self.taken()), held.base if held else 0.0,
         )  # fmt: skip
         if size is None and c.pieces and c.procedure.makes is not Makes.NOTHING:
             return c.procedure.again(c.pieces[-1].parameters, around)

@@ -29,6 +29,7 @@ from keen_compass.standin.truth import Truth, amount
 PEN_LINE = 0.4  # mm, width of a line that only marks the surface
 LOST_AT_ONCE = 0.4  # mm; a motor that falls out of step loses some steps at once
 LOST_PER_EXCESS = 2.0  # mm that a move loses besides for each 100 % above the feed that an axis holds
+ROUND = 0.97  # of a circle's area for its girth: a hole is round
 _PROBE = 0.02  # mm, half width of the jaws' contact
 
 
@@ -71,6 +72,8 @@ class Made:
         """The length that an instrument without error would show."""
         if held == "jaws":
             return self._between_jaws(line)
+        if held == "inside":
+            return self._inside(line)
         (ax, ay), (bx, by) = line
         d = math.dist(line[0], line[1])
         u, v = (bx - ax) / d, (by - ay) / d
@@ -87,6 +90,31 @@ class Made:
     def line_at(self, index: int, axis: str) -> float:
         """Where the middle of a drawn line lies along an axis; a flick may lead to it."""
         return sum(p["xy".index(axis)] for p in self.lines[index][-2:]) / 2
+
+    @cached_property
+    def below(self) -> Made:
+        """The same as it is at its lower edges."""
+        return replace(self, parts=tuple(_slanted(part, self.truth) for part in self.parts))
+
+    def _inside(self, line: tuple[Point, Point]) -> float:
+        """Between the edges of the hole or slot that the line lies across; of its own place, wherever that is."""
+        from shapely.geometry import LineString, Polygon, box
+
+        x_low, y_low, _, _ = self.shape.bounds
+        (ax, ay), (bx, by) = ((x + x_low, y + y_low) for x, y in line)
+        middle = LineString([(ax, ay), (bx, by)]).interpolate(0.5, normalized=True)
+        holes = [Polygon(ring) for ring in self.shape.interiors]
+        hole = next((h for h in holes if h.contains(middle)), None)
+        if hole is None:
+            raise FileFormatError("the piece has no hole where the jaws were put")
+        level = abs(bx - ax) > abs(by - ay)
+        x0, y0, x1, y1 = hole.bounds
+        at = (x0 + x1) / 2 if not level else (y0 + y1) / 2
+        probe = (
+            box(x0 - 1, at - _PROBE, x1 + 1, at + _PROBE) if level else box(at - _PROBE, y0 - 1, at + _PROBE, y1 + 1)
+        )
+        met = hole.intersection(probe).bounds
+        return float(met[2] - met[0] if level else met[3] - met[1])
 
     def _outline(self) -> list[Point]:
         """Corners of the piece, or the ends of what was drawn."""
@@ -143,6 +171,7 @@ class Router:
         made = Made(self.truth, dict(self.settings), seed, stops=tuple(stops))
         if through or marks:
             parts = _loose_parts(through, self.truth.kerf) if through else ()
+            parts = tuple(_with_holes(part, self.truth.hole_bias) for part in parts)
             return replace(made, parts=parts, lines=tuple(map(tuple, marks)))
         if not stops:
             raise FileFormatError("the file neither cut nor marked anything, nor waited anywhere")
@@ -248,6 +277,25 @@ def _loose_parts(through: Sequence[Sequence[Point]], kerf: float) -> tuple[Any, 
     if not loose:
         raise FileFormatError("the file cut no closed outline: nothing came loose")
     return tuple(sorted(loose, key=lambda part: -part.area))
+
+
+def _with_holes(part: Any, bias: float) -> Any:
+    """A part whose round holes come out larger by so much."""
+    from shapely.geometry import Polygon
+
+    if not bias or not part.interiors:
+        return part
+    rings = []
+    for ring in part.interiors:
+        hole = Polygon(ring)
+        is_round = 4 * math.pi * hole.area > ROUND * hole.length**2
+        rings.append((hole.buffer(bias / 2) if is_round else hole).exterior)
+    return Polygon(part.exterior, rings)
+
+
+def _slanted(part: Any, truth: Truth) -> Any:
+    """A part at its lower edges: with a positive bevel outsides are larger there and insides smaller."""
+    return part.buffer(truth.thickness * math.tan(truth.bevel), join_style="mitre")
 
 
 def _drawn(marks: Sequence[Sequence[Point]]) -> Any:

@@ -36,6 +36,8 @@ class Truth:
     bed: tilt along X and Y (mm/mm), hollow in the middle, over bed_size; bed_since: what had been skimmed off it when
         it came to lie like that.
     tram: axis → tilt of the head, mm per m.
+    hole_bias: by how much round holes come out larger (they mostly run small), mm. bevel: angle of cut edges, rad,
+        positive where parts are larger below.
     parts: what is stamped on the parts of the drive trains, by axis and name.
     """
 
@@ -61,6 +63,8 @@ class Truth:
     bed_size: tuple[float, float] = (1300.0, 900.0)
     bed_since: float = 0.0
     tram: Mapping[str, float] = field(default_factory=dict)
+    hole_bias: float = 0.0
+    bevel: float = 0.0
     parts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:
@@ -123,6 +127,10 @@ class Truth:
                 return self.limits.get(axis, math.nan)
             case "bed":
                 return self.bed_range({})
+            case "kerf":
+                return self.kerf + sum(self.lost_motion.values()) / max(len(self.lost_motion), 1)
+            case "hole_bias":
+                return self.hole_bias
         return math.nan
 
     def error(
@@ -152,6 +160,10 @@ class Truth:
                 return self.tilt(axis, settings)
             case "speed":
                 return amount(settings, quantity) - share * self.limits.get(axis, math.nan)
+            case "kerf":
+                return amount(settings, quantity) - self.right(quantity)
+            case "hole_bias":
+                return self.hole_bias - amount(settings, quantity)
             case "bed":
                 return self.bed_range(settings, points)
         return math.nan

@@ -42,6 +42,10 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             return f"each trip ends {_small(e, units)} {'past' if e > 0 else 'short of'} its start"
         case "tram":
             return f"the head’s top leans {_slope(e, units)} towards {towards}"
+        case "kerf":
+            return f"parts come out {_small(e, units)} too {'large' if e > 0 else 'small'}"
+        case "hole_bias":
+            return f"round holes come out {_small(e, units)} too {'large' if e > 0 else 'small'}"
         case "bed":
             return f"the bed is {_small(e, units)} higher in one place than in another"
         case "speed":

@@ -16,6 +16,7 @@ TITLES: dict[str, tuple[str, str]] = {
     "home": ("Home offset", "Draw two lines near a corner of the stock"),
     "bed": ("Bed and head", "Read a dial over the bed"),
     "speed": ("Fastest feed", "Run out and back, faster and faster"),
+    "kerf-square": ("Kerf", "Cut a small plate and measure it"),
     "reference-lines": ("Reference lines", "Mark the bed, check it later with a rule"),
 }
 

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
-from keen_compass.app.round.piece_canvas import draw_axes
+from keen_compass.app.round.piece_canvas import draw_axes, inner_of
 from keen_compass.formats.playback import DryRun
 from keen_compass.machines.forms import show_size
 from keen_compass.machines.profile import Machine
@@ -142,6 +142,9 @@ class BedCanvas(QWidget):
         lines = piece.lines() if hasattr(piece, "lines") else ()
         if not lines:
             p.drawPolygon(QPolygonF([self._at(x0 + x, y0 + y) for x, y in outline]))
+            p.setBrush(th.color("material"))
+            for ring in inner_of(piece, {}):
+                p.drawPolygon(QPolygonF([self._at(x0 + x, y0 + y) for x, y in ring]))
         for a, b in lines:
             p.drawLine(self._at(x0 + a[0], y0 + a[1]), self._at(x0 + b[0], y0 + b[1]))
         r = self._rect(box)

@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from keen_compass.app import theme as th
+from keen_compass.app.round.piece_canvas import inner_of
 from keen_compass.procedures.base import Measurand
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
@@ -25,6 +26,7 @@ class FloorPicture(QWidget):
         self.setMinimumSize(260, 160)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self._outline: tuple[Point, ...] = ()
+        self._inner: tuple[tuple[Point, ...], ...] = ()
         self._lit: tuple[Point, Point] | None = None
         self._places: tuple[Point, ...] = ()
         self._here: Point | None = None
@@ -37,6 +39,7 @@ class FloorPicture(QWidget):
         self._standpoint = s
         self._lit = now.line if now and now.line[0] != now.line[1] else None
         self._outline = shape.outline() if hasattr(shape, "outline") else ()
+        self._inner = inner_of(shape, {})
         self._places, self._here = (), None
         if not self._outline:
             along = {m.name: m.at if m.at != (0.0, 0.0) else _along(m) for m in measurands}
@@ -67,6 +70,9 @@ class FloorPicture(QWidget):
         p.setBrush(th.color("material"))
         if self._outline:
             p.drawPolygon(QPolygonF([to(at) for at in self._outline]))
+            p.setBrush(th.color("paper"))
+            for ring in self._inner:
+                p.drawPolygon(QPolygonF([to(at) for at in ring]))
         p.setPen(Qt.PenStyle.NoPen)
         for at in self._places:
             lit = at == self._here

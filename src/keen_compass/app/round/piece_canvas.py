@@ -13,7 +13,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.surface import BoxedSurface, mean_of
-from keen_compass.procedures.base import Piece
+from keen_compass.procedures.base import Piece, Pierced
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.rounds import RoundSession
@@ -47,6 +47,11 @@ def magnification(errors: Mapping[str, float], scale: float) -> int:
     power = 10 ** math.floor(math.log10(wanted)) if wanted >= 1 else 1
     factor = max(f * power for f in (1, 2, 5) if f * power <= max(wanted, 1))
     return min(int(factor), 1000)
+
+
+def inner_of(piece: object, actual: Mapping[str, float]) -> tuple[tuple[Point, ...], ...]:
+    """Holes and slots of a piece that has any."""
+    return piece.inner(**actual) if isinstance(piece, Pierced) else ()
 
 
 class PieceCanvas(BoxedSurface):
@@ -193,10 +198,8 @@ class PieceCanvas(BoxedSurface):
         frame = self._frame()
         errors = self.errors()
         factor = magnification(errors, frame.scale)
-        ordered = self._path(self._piece.outline(), frame)
-        real = self._path(
-            self._piece.outline(**{m: self._piece.nominal(m) + factor * e for m, e in errors.items()}), frame
-        )
+        ordered = self._path({}, frame)
+        real = self._path({m: self._piece.nominal(m) + factor * e for m, e in errors.items()}, frame)
         p.fillPath(real if errors else ordered, th.color("material"))
         p.setPen(QPen(th.color("soft"), 1.4, Qt.PenStyle.DashLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
@@ -222,10 +225,13 @@ class PieceCanvas(BoxedSurface):
             for a, b in self._piece.lines(**actual):  # type: ignore[union-attr]
                 p.drawLine(frame.at(*a), frame.at(*b))
 
-    def _path(self, outline: tuple[Point, ...], frame: _Frame) -> QPainterPath:
+    def _path(self, actual: Mapping[str, float], frame: _Frame) -> QPainterPath:
+        """The outline, with holes where it has some; `actual` sizes in place of the ordered ones."""
+        assert self._piece is not None
         path = QPainterPath()
-        path.addPolygon(QPolygonF([frame.at(x, y) for x, y in outline]))
-        path.closeSubpath()
+        for ring in (self._piece.outline(**actual), *inner_of(self._piece, actual)):
+            path.addPolygon(QPolygonF([frame.at(x, y) for x, y in ring]))
+            path.closeSubpath()
         return path
 
     def _draw_dimension(self, p: QPainter, c: Callout, frame: _Frame) -> None:

@@ -1,0 +1,198 @@
+"""The kerf plate: an outside, a round hole and a straight slot, cut as any part is, and measured (arithmetic.md §8).
+
+(0,H)──────────────(W,H)       An outside holds  n(1+s) + c − K − B, an inside  n(1+s) − c + K − B (+ h, round).
+  │    __      ┌─┐    │        So outside and inside together tell scale from kerf, a slot tells K from B, and
+  │   /  \\     │ │    │        the hole then its bias h. With short lengths the outside is the stepped outline,
+  │   \\__/     │ │    │        whose long and short lengths tell the scale by themselves.
+  │            └─┘    │
+(0,0)──────────────(W,0)       Inside contours first; every lead lies in the scrap; number and mark are scribed.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from keen_compass.errors import PieceError
+from keen_compass.pieces.job import Contour, Job, JobLayer, Side
+from keen_compass.pieces.stepped import SteppedOutline
+from keen_compass.pieces.toolpath import Does, Stroke, figures
+from keen_compass.quantities.geometry import Box, Point
+
+OUTSIDE = ("width", "height", "short_width", "short_height")
+INSIDE = ("hole_0", "hole_90", "slot")
+BOTTOM = "_bottom"
+LEAD_IN, OVERLAP, TAB = 6.0, 4.0, 6.0  # mm
+APPROACH = 6.0  # mm; more than any lost motion
+WALL = 6.0  # mm that stay between the contours, the cut not counted
+MARK_MARGIN, FIGURE = 5.0, 6.0  # mm
+SLOT_SHARE = 0.5  # of the room, how long the slot is
+GOVERN = ("outside", "inside", "balanced")
+
+
+@dataclass(frozen=True, slots=True)
+class KerfPlate:
+    """As ordered; mm. hole: diameter, slot: width, measured along `slot_axis`; 0 for none. short lengths 0 for a plain
+    outside. compensation: full width. thermal: cut so that the good side of the cut lies on the part, without tabs.
+    """
+
+    width: float
+    height: float
+    short_width: float = 0.0
+    short_height: float = 0.0
+    hole: float = 0.0
+    slot: float = 0.0
+    slot_axis: str = "x"
+    compensation: float = 0.0
+    thickness: float = 0.0
+    thermal: bool = False
+
+    def __post_init__(self) -> None:
+        for name in ("width", "height"):
+            if not getattr(self, name) > 0:
+                raise PieceError("must be larger than 0", name)
+        for name in ("short_width", "short_height", "hole", "slot", "compensation", "thickness"):
+            if getattr(self, name) < 0:
+                raise PieceError("must not be negative", name)
+        if self.slot_axis not in ("x", "y"):
+            raise PieceError("expected x or y", "slot_axis")
+        if bool(self.short_width) != bool(self.short_height):
+            raise PieceError("give both short lengths, or neither", "short_width")
+        for name, size in (("hole", self.hole), ("slot", self.slot)):
+            if size and size <= 1.2 * self.compensation:
+                raise PieceError(f"too small for a cut {self.compensation:g} mm wide", name)
+        self._check_room()
+
+    def _check_room(self) -> None:
+        """The hole on the left of the room, the slot on its right, with walls about them."""
+        room, wall = self._room(), WALL + self.compensation
+        needs = [(self.hole + wall, self.hole), (self.slot_box.width + wall, self.slot)]
+        across = sum(need for need, size in needs if size) + wall
+        if (self.hole or self.slot) and across > room.width:
+            raise PieceError("no room beside each other for hole and slot; make the plate larger", "width")
+        for name, tall in (("hole", self.hole), ("slot", self.slot_box.height if self.slot else 0.0)):
+            if tall and tall + 2 * wall > room.height + 1e-9:
+                raise PieceError("too large for this plate", name)
+
+    @property
+    def stepped(self) -> SteppedOutline | None:
+        """The outside, where it has short lengths."""
+        if not self.short_width:
+            return None
+        return SteppedOutline(self.width, self.height, self.short_width, self.short_height, self.compensation)
+
+    def _room(self) -> Box:
+        """Where hole and slot may lie."""
+        s = self.stepped
+        return Box(0.0, s.y1, s.short_width, s.short_height - s.y1) if s else Box(0.0, 0.0, self.width, self.height)
+
+    @property
+    def slot_box(self) -> Box:
+        """The slot as ordered."""
+        room, wall = self._room(), WALL + self.compensation
+        long = SLOT_SHARE * (room.height if self.slot_axis == "x" else room.width / 2)
+        w, h = (self.slot, long) if self.slot_axis == "x" else (long, self.slot)
+        right = room.x_high - wall if self.hole else (room.x + room.x_high + w) / 2
+        return Box(right - w, room.y + (room.height - h) / 2, w, h)
+
+    @property
+    def hole_at(self) -> Point:
+        """Its centre."""
+        room, wall = self._room(), WALL + self.compensation
+        x = room.x + wall + self.hole / 2 if self.slot else room.x + room.width / 2
+        return x, room.y + room.height / 2
+
+    def measurands(self) -> tuple[str, ...]:
+        """What can be read on its upper side, in the order of walking round it."""
+        outside = OUTSIDE if self.short_width else OUTSIDE[:2]
+        return (*outside, *(("hole_0", "hole_90") if self.hole else ()), *(("slot",) if self.slot else ()))
+
+    def nominal(self, measurand: str) -> float:
+        """As ordered, at either edge."""
+        name = measurand.removesuffix(BOTTOM)
+        return float(self.hole if name.startswith("hole") else getattr(self, name))
+
+    def outline(self, **actual: float) -> tuple[Point, ...]:
+        """Corners of the outside; lengths that were read replace the ordered ones."""
+        if s := self.stepped:
+            return s.outline(**{m: v for m, v in actual.items() if m in OUTSIDE})
+        W, H = actual.get("width", self.width), actual.get("height", self.height)
+        return (0, 0), (W, 0), (W, H), (0, H)
+
+    def inner(self, **actual: float) -> tuple[tuple[Point, ...], ...]:
+        """Outlines of hole and slot, as they are pictured; sizes that were read replace the ordered ones."""
+        found = []
+        if self.hole:
+            (x, y), rx, ry = self.hole_at, *(actual.get(m, self.hole) / 2 for m in ("hole_0", "hole_90"))
+            turns = [math.tau * i / 72 for i in range(72)]
+            found.append(tuple((x + rx * math.cos(a), y + ry * math.sin(a)) for a in turns))
+        if self.slot:
+            b, more = self.slot_box, actual.get("slot", self.slot) - self.slot
+            dx, dy = (more, 0.0) if self.slot_axis == "x" else (0.0, more)
+            found.append(_corners(Box(b.x - dx / 2, b.y - dy / 2, b.width + dx, b.height + dy)))
+        return tuple(found)
+
+    def line(self, measurand: str) -> tuple[Point, Point]:
+        """Where jaws or tips go."""
+        name = measurand.removesuffix(BOTTOM)
+        if name == "slot":
+            b = self.slot_box
+            x, y = b.x + b.width / 2, b.y + b.height / 2
+            return ((b.x, y), (b.x_high, y)) if self.slot_axis == "x" else ((x, b.y), (x, b.y_high))
+        if name.startswith("hole"):
+            (x, y), r = self.hole_at, self.hole / 2
+            return ((x - r, y), (x + r, y)) if name == "hole_0" else ((x, y - r), (x, y + r))
+        if s := self.stepped:
+            return s.dimension_line(name)
+        if name == "width":
+            return (0, 0.12 * self.height), (self.width, 0.12 * self.height)
+        return (0.06 * self.width, 0), (0.06 * self.width, self.height)
+
+    def footprint(self) -> tuple[float, float]:
+        """Room on the stock, mm."""
+        extra = 2 * (self.compensation + LEAD_IN + APPROACH)
+        return self.width + extra, self.height + extra
+
+    def job(self, number: int) -> Job:
+        """Marks, then inside contours, then the outside."""
+        title = f"piece {number}, kerf plate {self.width:g} x {self.height:g}"
+        inside = []
+        if self.hole:
+            lead = min(LEAD_IN, 0.6 * (self.hole - self.compensation) / 2)
+            inside.append(Contour(Side.INSIDE, centre=self.hole_at, radius=self.hole / 2, lead=(-lead, 0.0),
+                                  overlap=min(OVERLAP, 0.2 * self.hole)))  # fmt: skip
+        if self.slot:
+            inside.append(self._slot())
+        return Job(title, (
+            JobLayer(Does.MARK, self._marks(number)), JobLayer(Does.CUT, tuple(inside)),
+            JobLayer(Does.CUT, (self._outside(),)),
+        ))  # fmt: skip
+
+    def _slot(self) -> Contour:
+        """Led in from its middle onto a long side."""
+        lead = 0.4 * (self.slot - self.compensation)
+        edge, way = (1, (-lead, 0.0)) if self.slot_axis == "x" else (0, (0.0, lead))
+        return Contour(Side.INSIDE, _corners(self.slot_box), start=(edge, 0.5), lead=way, overlap=OVERLAP)
+
+    def _outside(self) -> Contour:
+        tabs = () if self.thermal else ((0, 0.3, TAB), (1, 0.3, TAB), (3, 0.3, TAB))
+        if s := self.stepped:
+            return s.contour() if not self.thermal else s.contour(tabs=False)
+        return Contour(
+            Side.OUTSIDE, self.outline(), lead=(-LEAD_IN, 0.0), tail=(0.0, -LEAD_IN), approach=(-APPROACH, APPROACH),
+            tabs=tabs, clockwise=self.thermal,
+        )  # fmt: skip
+
+    def _marks(self, number: int) -> tuple[Stroke, ...]:
+        """A dot near the corner at lowest X and Y, and the number above it, where there is room."""
+        at = MARK_MARGIN + self.compensation / 2
+        dot = Stroke(((at, at), (at + 0.5, at)))
+        written = figures(number, (at + 4, at), FIGURE)
+        clear = min(self._room().width, self.width)
+        wide = max(x for stroke in written for x, _ in stroke.points)
+        tall = (self._room().height - max(self.hole, self.slot_box.height if self.slot else 0.0)) / 2
+        return (dot, *written) if wide < clear - at and (at + FIGURE < tall or self.stepped) else (dot,)
+
+
+def _corners(b: Box) -> tuple[Point, ...]:
+    return (b.x, b.y), (b.x_high, b.y), (b.x_high, b.y_high), (b.x, b.y_high)

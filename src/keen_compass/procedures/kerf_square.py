@@ -1,0 +1,354 @@
+"""Kerf from a small plate with a hole and a slot, cut and measured (arithmetic.md §8; the model is `solve.kerf`)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from keen_compass.errors import InputError, PieceError
+from keen_compass.machines.profile import Machine
+from keen_compass.pieces.plate import BOTTOM, GOVERN, INSIDE, OUTSIDE, KerfPlate
+from keen_compass.pieces.where import Faces
+from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.case import (
+    ASSUMED_HOLE_BIAS,
+    ASSUMED_LOST_MOTION,
+    ASSUMED_SCALE,
+    Case,
+    Parameters,
+    length_mm,
+)
+from keen_compass.procedures.results import (
+    Outcome,
+    arithmetic,
+    assumed_notes,
+    held_notes,
+    judged,
+    no_number,
+    odd_among,
+)
+from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.findings import Figures, Finding, Solution
+from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.stored import SIZE, StoredAmount, unit_kept
+from keen_compass.quantities.uncertainty import Uncertain, combination
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.solve.joint import Fit, Known, Unknown, fit
+from keen_compass.solve.kerf import HOLE_BIAS, KERF, Size, determined, edge, row, wanted
+from keen_compass.solve.plausibility import looks_scaled
+
+SIDES = {"width": (0, 1), "height": (-1, 0), "short_width": (0, -1), "short_height": (1, 0)}
+AXIS = {"width": "x", "short_width": "x", "hole_0": "x", "height": "y", "short_height": "y", "hole_90": "y"}
+MATTERS = 0.05  # of the variance: what is assumed and brings less needs no word
+LEAST_ODD, ODD_UNCERTAINTIES = 0.5, 5.0  # mm; U: a kerf further off what was compensated is asked about
+USUAL_HOLE, USUAL_SLOT = 0.28, 0.1  # of the width
+CLEAR = 0.36  # of the height, how far from the middle the callouts of hole and slot stand
+SMALL = 160.0  # mm, width of the plate that is proposed
+_LENGTHS = ("width", "height", "short_width", "short_height", "hole", "slot", "compensation", "thickness")
+_PARAMETERS = {*_LENGTHS, "slot_axis", "govern", "made_by"}
+
+
+class KerfSquare(Procedure[KerfPlate]):
+    """See the module."""
+
+    name = "kerf-square"
+    surface = Surface.CALLOUTS
+    measurand_names = (*OUTSIDE, *INSIDE, *(f"{m}{BOTTOM}" for m in (*OUTSIDE, *INSIDE)))
+    suits = ("caliper", "micrometer")
+    grows = ()
+    sides = ("width", "height")
+
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """Which sizes govern, and what there is besides the outside."""
+        govern = tuple((f"kerf_square.{g}", g) for g in GOVERN)
+        inner = tuple((f"kerf_square.with_{w}", w) for w in ("hole_slot", "slot", "hole", "neither"))
+        return (Choice("govern", "kerf_square.govern", govern), Choice("inner", "kerf_square.inner", inner))
+
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """A small plate in the material that is loaded."""
+        inner = str(around.chosen.get("inner", "hole_slot"))
+        width = min(SMALL, around.machine.sheet.width / 2 or SMALL, around.machine.sheet.height / 1.6 or SMALL)
+        width = max(around.rounded(width), 40.0)
+        stock, compensation = around.machine.stock, around.kerf or around.tool.diameter
+        return {
+            "width": width, "height": around.rounded(0.75 * width),
+            "hole": round(USUAL_HOLE * width) if "hole" in inner else 0.0,
+            "slot": float(max(round(USUAL_SLOT * width), 2 * compensation))
+            if "slot" in inner else 0.0,
+            "compensation": compensation, "thickness": stock.thickness if stock else 0.0,
+            "govern": around.chosen.get("govern", "outside"),
+        }  # fmt: skip
+
+    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+        """The same plate, with the kerf that is in force by now."""
+        return {**before, **({"compensation": around.kerf} if around.kerf else {})}
+
+    def piece(self, parameters: Parameters) -> KerfPlate:
+        """From the lengths of `KerfPlate`, `slot_axis`; `govern` says which sizes are to come right."""
+        self.check_parameters(parameters, _PARAMETERS)
+        if parameters.get("govern", "outside") not in GOVERN:
+            raise InputError(f"expected one of {', '.join(GOVERN)}", "piece.govern")
+        usual = {"width": 90.0, "height": 70.0}
+        lengths = {k: length_mm(parameters[k], f"piece.{k}") for k in _LENGTHS if k in parameters}
+        axis = parameters.get("slot_axis", "x")
+        try:
+            return KerfPlate(**(usual | lengths), slot_axis=axis if isinstance(axis, str) else "")  # type: ignore[arg-type]
+        except PieceError as error:
+            raise error.at("piece") from None
+
+    def measurands(self, piece: KerfPlate) -> tuple[Measurand, ...]:
+        """What is read at the upper edges."""
+        return tuple(
+            Measurand(
+                m, f"kerf_square.{m}", _axis(piece, m), piece.nominal(m),
+                Faces(piece.line(m), "inside" if m in INSIDE else "jaws"), piece.line(m),
+                SIDES.get(m, (0, 0)), f"kerf_square.how_{'inside' if m in INSIDE else 'outside'}",
+                box_at=None if m in SIDES else _beside(piece, m),
+            )
+            for m in piece.measurands()
+        )  # fmt: skip
+
+    def solve(self, case: Case) -> Solution:
+        """The compensation that brings the governing sizes right; hole bias and kerf where the readings tell them."""
+        piece = self.piece(case.piece)
+        names = tuple(n for m in piece.measurands() for n in (m, f"{m}{BOTTOM}"))
+        self.check_readings(case, names, positive=True)
+        model = _Model(case, piece)
+        if not model.sizes:
+            return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, note("nothing_read")),))
+        if not case.confirmed and (asks := _doubt(case, piece, model)):
+            return Solution((no_number(case, "kerf", Verdict.IMPLAUSIBLE, asks),))
+        right = wanted(model.sizes, model.govern)
+        if not determined(model.fit, right):
+            lacking = [[a.name, b.name] for a, b in sorted(model.fit.confused) if KERF in (a, b)]
+            why = note("kerf_square.cannot_tell_apart")
+            return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, why),), tuple((a, b) for a, b in lacking))
+        findings = [self._kerf(case, model, model.fit.of(right))]
+        if model.bias is not None:
+            findings.append(_hole_bias(case, model.bias, self))
+        notes = (*assumed_notes(case), *held_notes(case, [n for n in model.leant_on if not case.known[n].assumed]))
+        return Solution(tuple(findings), (), notes, model.figures())
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U in mm if everything on the upper side were read so often."""
+        piece = self.piece(case.piece)
+        foreseen = {}
+        for m in piece.measurands():
+            n = piece.nominal(m)
+            foreseen[m] = case.foreseen(m, n, readings_each, nominal=n, drawn=False)
+        model = _Model(case, piece, foreseen)
+        right = wanted(model.sizes, model.govern)
+        return {"kerf": model.fit.of(right).U} if determined(model.fit, right) else {}
+
+    def shown(self, figures: Figures) -> Shown:
+        """Kerf itself, and how the edges lean."""
+        lines = []
+        if "kerf" in figures:
+            lines.append(("kerf_square.itself", note("kerf_square.length", mm=figures["kerf"])))
+        for where in ("outside", "inside"):
+            if found := figures.get(f"bevel_{where}"):
+                lines.append((f"kerf_square.edge_{where}", note("kerf_square.edge", **found)))
+        return Shown(tuple(lines))
+
+    def example(self) -> dict[str, Any]:
+        """A plate of 10 mm steel that comes out small, with its slot wide: too little was taken for the cut."""
+        return {
+            "procedure": "kerf-square",
+            "machine": {"kind": "plasma", "decimals": 3, "values": {"kerf": 1.5}},
+            "piece": {"width": 90, "height": 70, "hole": 25, "slot": 8, "slot_axis": "x", "compensation": 1.5,
+                      "thickness": 10, "govern": "outside"},
+            "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
+            "tolerance": 0.15,
+            "subject": {"material": "steel", "thickness": 10, "process": "45 A, 1.1 mm nozzle"},
+            "readings": [
+                {"measurand": "width", "values": [89.71, 89.70, 89.72]},
+                {"measurand": "height", "values": [69.70, 69.72, 69.71]},
+                {"measurand": "hole_0", "values": [25.04, 25.06, 25.05]},
+                {"measurand": "hole_90", "values": [25.05, 25.07, 25.06]},
+                {"measurand": "slot", "values": [8.26, 8.27, 8.25]},
+                {"measurand": "width_bottom", "values": [89.98, 90.0, 89.99]},
+            ],
+        }  # fmt: skip
+
+    def usual_piece(self) -> dict[str, object]:
+        """With hole and slot."""
+        return {"width": 160.0, "height": 120.0, "hole": 40.0, "slot": 16.0, "compensation": 6.0, "thickness": 9.0}
+
+    def unless_said(self, given: Parameters) -> dict[str, object]:
+        """A hole and a slot."""
+        return {"hole": 25.0, "slot": 8.0, "compensation": 1.5}
+
+    def _kerf(self, case: Case, model: _Model, right: Uncertain) -> Finding:
+        size = _size(case)
+        c = model.compensation
+        held = _held(case)
+        unit = unit_kept("kerf", case.controller_units)
+        decimals = case.decimals_of("kerf")
+        old = held or StoredAmount("kerf", unit, round(c / size, decimals))
+        new = StoredAmount("kerf", unit, round(right.value / size, decimals) + 0.0)
+        error = combination(((-1.0, right),), old.value * size)
+        half = " ÷ 2" if case.kerf_form == "half" else ""
+        text = f"{case.in_its_unit(old.value * SIZE[unit])} − {case.in_its_unit(error.value)}{half}".replace(
+            "− −", "+ "
+        )
+        formula = arithmetic(text.replace("− −", "+ "))
+        notes = (*model.disagreement(), *model.assumed_that_matters(right))
+        outcome = Outcome(
+            "kerf", old, new, error, case.tolerance_of("kerf", 1000.0), formula, error.U / size, notes,
+            abs(new.value * size - right.value), 10**-decimals * size,
+        )  # fmt: skip
+        return judged(case, outcome, self)
+
+
+def _held(case: Case) -> StoredAmount | None:
+    """What the controller holds; nothing where nobody ever entered a width."""
+    held = case.values.get("kerf")
+    return held if isinstance(held, StoredAmount) and held.value else None
+
+
+def _size(case: Case) -> float:
+    """mm of full width for one of the controller's number."""
+    return SIZE[unit_kept("kerf", case.controller_units)] * (2.0 if case.kerf_form == "half" else 1.0)
+
+
+class _Model:
+    """The rows for one case, and their fit."""
+
+    def __init__(self, case: Case, piece: KerfPlate, measured: Mapping[str, Measurement] | None = None) -> None:
+        held = _held(case)
+        given = "compensation" in case.piece or held is None
+        self.compensation = piece.compensation if given or held is None else held.value * _size(case)
+        self.case, self.piece = case, piece
+        self.govern = str(case.piece.get("govern", "outside"))
+        upper = [m for m in piece.measurands() if (m in measured if measured is not None else m in case.readings)]
+        self.measured = measured if measured is not None else {
+            m: case.measured(m, nominal=piece.nominal(m), drawn=False) for m in upper
+        }  # fmt: skip
+        self.sizes = [_as_size(piece, m) for m in upper]
+        self.rows = [row(s, self.measured[s.name], self.compensation) for s in self.sizes]
+        unknowns = list(dict.fromkeys(u for r in self.rows for u in r.coefficients))
+        self.leant_on = [u.name for u in unknowns if u.name in case.known]
+        self.known_rows = [case.known[u.name].row(u) for u in unknowns if u.name in case.known]
+        self.assumed = [a.row(u) for u in unknowns if u.name not in case.known and (a := _assumed_of(case, u))]
+        self.fit: Fit = fit([*self.rows, *self.known_rows, *self.assumed])
+        self.bias = self._without(HOLE_BIAS) if any(s.round for s in self.sizes) else None
+
+    def _without(self, unknown: Unknown) -> Uncertain | None:
+        """What an unknown is where nothing is assumed of it; None where the readings don't tell."""
+        rest = [o for o in self.assumed if unknown not in o.coefficients]
+        return fit([*self.rows, *self.known_rows, *rest]).estimates.get(unknown)
+
+    def assumed_that_matters(self, right: Uncertain) -> tuple[Note, ...]:
+        """What was taken for granted and shows in U."""
+        by_name = {s.name: (s.u * c) ** 2 for s, c in right.effects}
+        whole = sum(by_name.values())
+        said = []
+        for o in self.assumed:
+            ((unknown, _),) = o.coefficients.items()
+            share = sum(by_name.get(s.name, 0.0) for s, _ in o.effects)
+            if whole and share > MATTERS * whole:
+                assumed = _assumed_of(self.case, unknown)
+                said.append(note("kerf_square.assumed", unknown=unknown.name, U=assumed.U if assumed else None))
+        return tuple(said)
+
+    def disagreement(self) -> tuple[Note, ...]:
+        """Where outsides and insides ask for compensations that differ by more than U, what it may be."""
+        parts = [[s for s in self.sizes if s.inside is inside] for inside in (False, True)]
+        if not all(parts):
+            return ()
+        rows = {r.label: r for r in self.rows}
+        found = []
+        for part in parts:
+            mean = [(1 / len(part), Uncertain(rows[s.name].value, rows[s.name].effects)) for s in part]
+            found.append(combination(((-1.0 if not part[0].inside else 1.0) * c, v) for c, v in mean))
+        apart = combination(((1.0, found[0]), (-1.0, found[1])))
+        if abs(apart.value) <= apart.U:
+            return ()
+        names = {s.name for s in self.sizes}
+        thermal = self.case.thermal
+        maybe = ["scale", *(("hole_bias",) if any(s.round for s in self.sizes) else ()),
+                 *(("bevel", "worn", "corners") if thermal else ("play",))]  # fmt: skip
+        unread = ("slot", "short_width", *((f"width{BOTTOM}",) if thermal else ()))
+        tells = next((m for m in unread if m not in names and m not in self.case.readings), "")
+        return (note("kerf_square.disagree", apart=abs(apart.value), maybe=maybe,
+                     tells=f"kerf_square.{tells}" if tells else ""),)  # fmt: skip
+
+    def figures(self) -> dict[str, Any]:
+        """The kerf itself where readings and knowledge tell it apart from play; how the edges lean."""
+        found: dict[str, Any] = {}
+        no_play = [o for o in self.assumed if not any(u.name.endswith("lost_motion") for u in o.coefficients)]
+        kerf = fit([*self.rows, *self.known_rows, *no_play]).estimates.get(KERF)
+        if kerf is not None:
+            found |= {"kerf": kerf.value, "kerf_expanded_uncertainty": kerf.U}
+        for inside, where in ((False, "outside"), (True, "inside")):
+            if (leans := self._edge(inside=inside)) is not None:
+                found[f"bevel_{where}"] = leans
+        return found
+
+    def _edge(self, *, inside: bool) -> dict[str, float] | None:
+        """Angle (degrees) and perpendicularity (mm) of the first size that was read at both edges."""
+        for s in self.sizes:
+            below = f"{s.name}{BOTTOM}"
+            if s.inside is inside and below in self.case.readings and self.piece.thickness:
+                bottom = self.case.measured(below, nominal=s.nominal, drawn=False)
+                e = edge(self.measured[s.name].value, bottom.value, self.piece.thickness, inside=inside)
+                return {"angle_deg": e.angle * 180 / 3.141592653589793, "perpendicularity": e.perpendicularity,
+                        "range": e.range}  # fmt: skip
+        return None
+
+
+def _assumed_of(case: Case, unknown: Unknown) -> Known | None:
+    if unknown == KERF:
+        return None  # what is looked for
+    if unknown == HOLE_BIAS:
+        return ASSUMED_HOLE_BIAS[case.thermal]
+    return ASSUMED_SCALE if unknown.name.endswith("_scale") else ASSUMED_LOST_MOTION
+
+
+def _as_size(piece: KerfPlate, m: str) -> Size:
+    return Size(m, _axis(piece, m), piece.nominal(m), m in INSIDE, m.startswith("hole"))
+
+
+def _axis(piece: KerfPlate, m: str) -> str:
+    name = m.removesuffix(BOTTOM)
+    return piece.slot_axis if name == "slot" else AXIS[name]
+
+
+def _beside(piece: KerfPlate, m: str) -> tuple[float, float]:
+    """Where a callout of hole or slot goes: clear of it, towards an edge."""
+    (ax, ay), (bx, by) = piece.line(m)
+    clear = ((ay + by) / 2 - CLEAR * piece.height) if m != "hole_0" else ((ay + by) / 2 + CLEAR * piece.height)
+    return (ax + bx) / 2, clear
+
+
+def _doubt(case: Case, piece: KerfPlate, model: _Model) -> Note | None:
+    everything = case.scatter_of_readings()
+    for s in model.sizes:
+        label = f"kerf_square.{s.name}"
+        if doubt := looks_scaled(s.name, s.nominal, [v.mm for v in case.lengths(s.name)], model.compensation):
+            return doubt.asks.of(label)
+        if s.name != case.half_typed and (doubt := odd_among(case, model.measured[s.name], everything)):
+            return doubt.asks.of(label)
+    right = wanted(model.sizes, model.govern)
+    if determined(model.fit, right):
+        found, c = model.fit.of(right), model.compensation
+        if abs(found.value - c) > max(c / 2, LEAST_ODD, ODD_UNCERTAINTIES * found.U):
+            return note("kerf_square.odd", kerf=found.value, compensation=c)
+    return None
+
+
+def _hole_bias(case: Case, bias: Uncertain, settled_by: KerfSquare) -> Finding:
+    old, decimals = case.amount("hole_bias"), case.decimals_of("hole_bias")
+    size = SIZE[old.unit]
+    left = combination(((1.0, bias),), -old.base)
+    new = StoredAmount.of("hole_bias", bias.value, old.unit, decimals)
+    text = f"{case.in_its_unit(old.base)} + {case.in_its_unit(left.value)}".replace("+ −", "− ")
+    outcome = Outcome(
+        "hole_bias", old, new, left, case.tolerance_of("hole_bias", 1000.0), arithmetic(text), bias.U / size,
+        predicted=abs(new.base - bias.value), last_digit=10**-decimals * size,
+    )  # fmt: skip
+    return judged(case, outcome)
+
+
+PROCEDURE = KerfSquare()

@@ -1,0 +1,62 @@
+"""The kerf plate."""
+
+from __future__ import annotations
+
+from keen_compass.quantities.catalogue import UNKNOWN_LABELS
+from keen_compass.words.say import Text, capital, say
+from keen_compass.words.texts import About
+
+ABOUT = About(
+    needs=(
+        "axes in tolerance, or short lengths on the plate",
+        "what cuts, in the material and thickness that are wanted",
+        "a caliper",
+    ),
+    piece="plate with an outside, and where wanted a round hole and a straight slot",
+    lookalikes=(
+        "Worn consumables widen the cut and slant it: change them first, then measure.",
+        "Scale that was never proven looks like kerf: prove it first, or read the slot too.",
+        "Dross or a burr under the jaws makes an outside long and an inside short: scrape it off.",
+    ),
+)
+MAYBE = {
+    "scale": "a wrong scale", "hole_bias": "holes that run small", "bevel": "a slanted edge",
+    "worn": "worn consumables", "corners": "corners that slow down", "play": "play of the axes",
+}  # fmt: skip
+TEXTS: dict[str, Text] = {
+    "width": "width",
+    "height": "height",
+    "short_width": "short width",
+    "short_height": "short height",
+    "hole_0": "hole along X",
+    "hole_90": "hole along Y",
+    "slot": "slot",
+    "width_bottom": "width below",
+    "how_outside": "At the upper edge, with the tips of the jaws",
+    "how_inside": "Inside jaws at the upper edge, where it is narrowest",
+    "govern": "What must fit",
+    "outside": "outsides",
+    "inside": "holes and slots",
+    "balanced": "both, half way",
+    "inner": "With",
+    "with_hole_slot": "a hole and a slot",
+    "with_slot": "a slot",
+    "with_hole": "a hole",
+    "with_neither": "neither",
+    "itself": "The cut itself",
+    "length": "{mm:len3} wide",
+    "edge_outside": "Outside edge",
+    "edge_inside": "Inside edge",
+    "edge": lambda v, show: f"{v['angle_deg']:+.1f}°, off square by {show.length(v['perpendicularity'])}, "
+                            + (f"range {v['range']}" if v["range"] < 6 else "beyond range 5"),
+    "cannot_tell_apart": "What was read can’t tell the kerf: read an outside or the slot too.",
+    "assumed": lambda v, show: f"{capital(UNKNOWN_LABELS[v['unknown']])} taken as 0 ± "
+                               + (f"{1000 * v['U']:g} mm per m" if v["unknown"].endswith("_scale") else show.length(v["U"]))
+                               + ", assumed: " + ("prove it first." if v["unknown"].endswith("_scale") else
+                                                  "read the slot too." if v["unknown"] == "hole_bias" else
+                                                  "measure the backlash first."),
+    "disagree": lambda v, show: f"Outsides and insides disagree by {show.length(v['apart'])}: it may be "
+                                f"{', '.join(MAYBE[m] for m in v['maybe'])}."
+                                + (f" The {say(v['tells'], show)} would tell." if v["tells"] else ""),
+    "odd": "This means a cut {kerf:len} wide, where {compensation:len} were compensated: was something misread?",
+}  # fmt: skip
