@@ -183,3 +183,68 @@ def round_to(a: Place, b: Place, centre: Place, way: int) -> list[Place]:
 def path_of(piece: Any, number: int) -> ToolPath:
     """A piece's path, composed with the compensation that it is ordered with."""
     return composed(piece.job(number), Corrections(getattr(piece, "compensation", 0.0)))
+
+
+@dataclass
+class Burn:
+    """What torch or beam did while it was on once: where, how it came there, how long it stood before it moved."""
+
+    line: list[Place]
+    stood: float
+    height: float
+    feed: float
+    power: float
+
+
+def read_thermal(text: str, *, beam: bool) -> list[Burn]:
+    """Walk a thermal table's file: nothing but what such a table knows, off on every rapid, everything ended."""
+    on = ended = absolute = metric = False
+    x = y = feed = power = stood = 0.0
+    z, burns = float("inf"), list[Burn]()
+    for number, line in enumerate(text.splitlines(), 1):
+        where = f"line {number}: {line!r}"
+        assert not ended, where
+        if line.startswith("("):
+            assert re.fullmatch(r"\([ -'*-~]*\)", line), where
+            continue
+        words = _WORD.findall(line)
+        assert line == " ".join(a + b for a, b in words), where
+        given = dict(words)
+        codes = [a + b for a, b in words if a in "GM"]
+        assert set(codes) <= {"G0", "G1", "G2", "G3", "G4", "G21", "G90", "G94", "G17", "M3", "M5", "M2"}, where
+        metric, absolute = metric or "G21" in codes, absolute or "G90" in codes
+        power = float(given.get("S", power))
+        assert "S" not in given or beam, where
+        if "M3" in codes:
+            assert not on, where
+            on, stood = True, 0.0
+            burns.append(Burn([(x, y)], 0.0, z, 0.0, power))
+        if "M5" in codes:
+            on = False
+        if "G4" in codes:
+            assert on, where
+            stood += float(given["P"])
+        motion = next((c for c in codes if c in ("G0", "G1", "G2", "G3")), None)
+        if motion is None:
+            assert not {"X", "Y", "Z"} & given.keys(), where
+        else:
+            assert metric, where
+            assert absolute, where
+            assert not (motion == "G0" and on), where
+            feed = float(given.get("F", feed))
+            assert motion == "G0" or feed > 0, where
+            assert not (beam and "Z" in given), where
+            z = float(given.get("Z", z))
+            a, (x, y) = (x, y), (float(given.get("X", x)), float(given.get("Y", y)))
+            assert on or motion == "G0", where
+            if on and a != (x, y):
+                burns[-1].stood, burns[-1].feed = (stood, feed) if len(burns[-1].line) == 1 else (burns[-1].stood, feed)
+                corners = [(x, y)]
+                if motion in ("G2", "G3"):
+                    centre = a[0] + float(given["I"]), a[1] + float(given["J"])
+                    corners = round_to(a, (x, y), centre, 1 if motion == "G3" else -1)
+                burns[-1].line += corners
+        ended = "M2" in codes
+        assert not (ended and on), where
+    assert ended
+    return burns

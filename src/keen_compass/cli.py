@@ -18,9 +18,11 @@ from keen_compass.errors import InputError, KeenCompassError, UncertaintyError
 
 if TYPE_CHECKING:
     from keen_compass.formats.gcode import CutSettings
+    from keen_compass.pieces.toolpath import ToolPath
     from keen_compass.procedures.base import Procedure
     from keen_compass.quantities.geometry import Box
 
+MACHINES = ("router", "plasma", "laser", "pen", "knife")
 LARGEST_INPUT = 20_000_000  # bytes
 KEPT_FILES = 300  # of practice rounds
 MOST_CYCLES = 100
@@ -104,6 +106,7 @@ def _parser() -> argparse.ArgumentParser:
     piece.add_argument("procedure")
     piece.add_argument("--size", metavar="WxH", dest="piece_size", help="in mm, or with a unit: 400x300, 16inx12in")
     piece.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", dest="settings")
+    piece.add_argument("--machine", choices=MACHINES, help="whose own file is written (G-code)")
     piece.add_argument("--format", choices=("gcode", "hpgl", "svg", "dxf", "pdf"), default="gcode")
     piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
     piece.set_defaults(run=_piece)
@@ -190,7 +193,7 @@ def _piece(options: argparse.Namespace) -> int:
     from dataclasses import replace
 
     from keen_compass.formats.files import write_whole
-    from keen_compass.formats.gcode import write_gcode, write_moves
+    from keen_compass.formats.gcode import write_moves
     from keen_compass.pieces.placement import GAP
     from keen_compass.practice.whole_rounds import TABLE
     from keen_compass.procedures import load
@@ -209,6 +212,9 @@ def _piece(options: argparse.Namespace) -> int:
     placed = procedure.makes is Makes.PIECE  # of a run, x and y are its own
     at = tuple(length_mm(_maybe_number(given.pop(k, "40") if placed else "40"), f"--set {k}") for k in ("x", "y"))
     settings = _cut_settings(given, bed)
+    kind = options.machine or ("plasma" if procedure.yields[:1] == ("kerf",) else "router")
+    if procedure.thermal_pieces and kind in ("plasma", "laser"):
+        given.setdefault("thermal", "true")
     parameters = _parameters(procedure, options.piece_size, given)
     if parameters.get("made_by", "cut") != "cut":
         settings = replace(settings, spindle=False)
@@ -227,9 +233,11 @@ def _piece(options: argparse.Namespace) -> int:
         at = (0.0, 0.0)
     else:
         path = procedure.tool_path(shape, number)
+        if path.cuts and kind == "pen":
+            raise InputError("a pen cuts nothing; make it on what cuts", "--machine")
         at = shape.origin if procedure.anchored else (at[0] + GAP, at[1] + GAP)
     if options.format == "gcode":
-        data = write_gcode(path.moved(*at), settings).encode("ascii")
+        data = _as_gcode(path.moved(*at), kind, settings).encode("ascii")
     elif options.format == "hpgl":
         from keen_compass.formats.hpgl import write_hpgl
 
@@ -241,6 +249,18 @@ def _piece(options: argparse.Namespace) -> int:
         data = text(path).encode("utf-8") if text else drawings.write_pdf(path)
     write_whole(options.output, data)
     return 0
+
+
+def _as_gcode(path: ToolPath, kind: str, settings: CutSettings) -> str:
+    """That kind of machine's own file."""
+    from dataclasses import replace
+
+    from keen_compass.formats.gcode import write_gcode
+    from keen_compass.formats.thermal import ThermalSettings, write_thermal
+
+    if kind in ("plasma", "laser"):
+        return write_thermal(path, ThermalSettings(settings.bed, kind == "laser", settings.feed))
+    return write_gcode(path, replace(settings, spindle=settings.spindle and kind not in ("pen", "knife")))
 
 
 def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:

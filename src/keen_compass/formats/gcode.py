@@ -131,14 +131,14 @@ def write_moves(program: MoveProgram, settings: CutSettings, say: Callable[[Note
             feed = [] if step.feed is None else [f"F{_n(step.feed, settings)}"]
             lines.append(" ".join(["G0" if step.feed is None else "G1", *words, *feed]))
         else:
-            lines += [f"({_comment(say(step.read))})", "M0"]
+            lines += [f"({comment(say(step.read))})", "M0"]
     up = max(heights, default=settings.safe_height)
     return "\n".join([*lines, f"G0 Z{_n(up, settings)}", "M5", "M2"]) + "\n"
 
 
 def _head(title: str, settings: CutSettings, what: str) -> Iterator[str]:
     """Units, distance mode, everything off, tool up."""
-    yield f"(Keen Compass, {_comment(title)})"
+    yield f"(Keen Compass, {comment(title)})"
     yield f"({'inch' if settings.inches else 'mm'}, absolute, {what})"
     yield "G20" if settings.inches else "G21"
     yield "G90 G94 G17"
@@ -178,34 +178,43 @@ def _cutting_lines(
         while changes and changes[0][0] <= travelled + length:
             at, z = changes.pop(0)
             corner = span.at((at - travelled) / length if length else 0.0)
-            yield f"{_to(span, here, corner, settings)}{feed}"
+            yield f"{to(span, here, corner, inches=settings.inches)}{feed}"
             # Down again at the plunge feed: the tool goes into full stock there.
             yield f"G1 Z{_n(z, settings)} F{_n(settings.plunge_feed, settings)}"
             feed, here = f" F{_n(settings.feed, settings)}", corner
-        yield f"{_to(span, here, span.b, settings)}{feed}"
+        yield f"{to(span, here, span.b, inches=settings.inches)}{feed}"
         feed, travelled = "", travelled + length
 
 
-def _to(span: Span, a: Point, b: Point, settings: CutSettings) -> str:
-    """Along a span from `a` to `b`: straight, or round its centre, which is given from `a`."""
-    if span.arc is None or a == b:
-        return f"G1 {_xy(b, settings)}"
-    cx, cy = span.arc.centre
-    word = "G3" if span.arc.anticlockwise else "G2"
-    return f"{word} {_xy(b, settings)} I{_n(cx - a[0], settings)} J{_n(cy - a[1], settings)}"
-
-
 def _n(value: float, settings: CutSettings) -> str:
-    """A word's number: 0.1 µm steps, well below any machine's, and no ``-0``."""
-    decimals = 5 if settings.inches else 4
-    text = f"{value / (MM_PER_INCH if settings.inches else 1.0):.{decimals}f}".rstrip("0").rstrip(".")
-    return "0" if text in ("-0", "") else text
+    return numbered(value, inches=settings.inches)
 
 
 def _xy(point: Point, settings: CutSettings) -> str:
-    return f"X{_n(point[0], settings)} Y{_n(point[1], settings)}"
+    return xy(point, inches=settings.inches)
 
 
-def _comment(text: str) -> str:
+def numbered(value: float, *, inches: bool = False) -> str:
+    """A word's number: 0.1 µm steps, well below any machine's, and no ``-0``."""
+    decimals = 5 if inches else 4
+    text = f"{value / (MM_PER_INCH if inches else 1.0):.{decimals}f}".rstrip("0").rstrip(".")
+    return "0" if text in ("-0", "") else text
+
+
+def xy(point: Point, *, inches: bool = False) -> str:
+    """The words of a place."""
+    return f"X{numbered(point[0], inches=inches)} Y{numbered(point[1], inches=inches)}"
+
+
+def to(span: Span, a: Point, b: Point, *, inches: bool = False) -> str:
+    """Along a span from `a` to `b`: straight, or round its centre, which is given from `a`."""
+    if span.arc is None or a == b:
+        return f"G1 {xy(b, inches=inches)}"
+    cx, cy = span.arc.centre
+    word = "G3" if span.arc.anticlockwise else "G2"
+    return f"{word} {xy(b, inches=inches)} I{numbered(cx - a[0], inches=inches)} J{numbered(cy - a[1], inches=inches)}"
+
+
+def comment(text: str) -> str:
     """Comments end at the first closing bracket, and controllers expect ASCII."""
     return text.replace("(", "[").replace(")", "]").encode("ascii", "replace").decode()

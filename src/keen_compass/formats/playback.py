@@ -125,15 +125,18 @@ class DryRun:
         return Box(min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys))
 
 
-def read_back(text: str, speeds: Speeds, units_per_mm: float = 40.0) -> DryRun:
-    """Play a file. Raises FileFormatError, naming the place, for what a machine would not understand."""
+def read_back(text: str, speeds: Speeds, units_per_mm: float = 40.0, *, thermal: bool = False) -> DryRun:
+    """Play a file. thermal: what is on is torch or beam, whatever the height.
+
+    Raises FileFormatError, naming the place, for what a machine would not understand.
+    """
     start = text.lstrip()
     if start.startswith("<"):
         steps = _svg(text, speeds)
     elif start.startswith("IN"):
         steps = _hpgl(text, units_per_mm, speeds)
     else:
-        steps = _gcode(text, speeds)
+        steps = _gcode(text, speeds, thermal=thermal)
     return DryRun(tuple(_timed(list(steps), speeds)))
 
 
@@ -202,8 +205,8 @@ def round_to(a: Point, b: Point, centre: Point, turn: float) -> Iterator[Point]:
     yield b
 
 
-def _gcode(text: str, speeds: Speeds) -> Iterator[Step]:
-    unit, absolute, mode, feed, ended = 0.0, True, "", 0.0, False
+def _gcode(text: str, speeds: Speeds, *, thermal: bool) -> Iterator[Step]:
+    unit, absolute, mode, feed, ended, burns = 0.0, True, "", 0.0, False, False
     x = y = 0.0
     z = math.inf  # nobody knows where the tool is before it was sent up
     for number, raw in enumerate(text.splitlines(), 1):
@@ -220,8 +223,9 @@ def _gcode(text: str, speeds: Speeds) -> Iterator[Step]:
         mode = next((c for c in ("G0", "G1", "G2", "G3") if c in codes), mode)
         ended = bool(codes & {"M2", "M30"})
         feed = given["F"] * unit if "F" in given else feed
+        burns = "M3" in codes or (burns and "M5" not in codes)
         if "G4" in codes:
-            yield Step((x, y), (x, y), z, False, False, feed, number, given.get("P", 0.0))
+            yield Step((x, y), (x, y), z, thermal and burns, False, feed, number, given.get("P", 0.0))
         elif given.keys() & {"X", "Y", "Z"}:
             if not unit or not mode or (mode != "G0" and feed <= 0):
                 raise FileFormatError(f"line {number}: a move without its unit, its kind or its feed")
@@ -231,7 +235,7 @@ def _gcode(text: str, speeds: Speeds) -> Iterator[Step]:
             )
             above = z
             z = given["Z"] * unit + (0.0 if absolute else z) if "Z" in given else z
-            on = (min if here != (x, y) else max)(above, z) <= 0
+            on = burns if thermal else (min if here != (x, y) else max)(above, z) <= 0
             points: Iterator[Point] = iter([(x, y)])
             if mode in ("G2", "G3"):
                 centre = here[0] + given.get("I", 0.0) * unit, here[1] + given.get("J", 0.0) * unit
@@ -241,6 +245,8 @@ def _gcode(text: str, speeds: Speeds) -> Iterator[Step]:
             for p in points:
                 yield Step(here, p, z, on, mode == "G0", feed, number, extra)
                 here, extra = p, 0.0
+        elif thermal and "M5" in codes:
+            yield Step((x, y), (x, y), z, False, False, feed, number)
         if "M0" in codes:
             yield Step((x, y), (x, y), z, False, False, feed, number, waits=True)
     if not ended:

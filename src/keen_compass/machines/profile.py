@@ -63,7 +63,6 @@ KINDS: dict[str, str] = {
 }  # fmt: skip
 ROLLS = ("vinyl plotter", "print-and-cut plotter")
 THERMAL = ("plasma table", "laser table")
-WITHOUT_WRITER = ("plasma table", "laser table")  # a router's file would keep torch or beam on between the lines
 FILES = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG"}
 COUNTS_STEPS = (
     ResolutionForm.STEPS_PER_MM, ResolutionForm.STEPS_PER_INCH, ResolutionForm.UM_PER_STEP,
@@ -82,7 +81,8 @@ LIMITS: dict[str, tuple[float, float]] = {
     "reference_length": (1, 100_000), "feed": (1, 1_000_000), "plunge_feed": (1, 1_000_000),
     "depth_per_pass": (0.01, 500), "units_per_mm": (1, 10_000), "z_travel": (0, 10_000), "gantry": (0, 100_000),
     "step_limit": (0, 1e8), "acceleration": (1, 100_000), "due_days": (1, 3700), "decimals": (0, 9),
-    "spindle_rpm": (0, 1_000_000),
+    "spindle_rpm": (0, 1_000_000), "pierce_height": (0.1, 50), "cut_height": (0, 50), "pierce_delay": (0, 60),
+    "power": (0.1, 100),
 }  # fmt: skip
 BED = (1.0, 1_000_000.0)  # mm; a roll is long
 THICKNESS = (0.001, 500.0)
@@ -133,7 +133,8 @@ class Machine:
     controller_units: mm or in, of every length and feed that the controller keeps.
     flipped: quantities whose sign the controller counts the other way.
     decimals, decimals_of: that it keeps, of everything and of what differs.
-    process: how it cuts, in the words of its chart (``45 A, 1.1 mm nozzle``); of thermal machines.
+    process: how it cuts, in the words of its chart (``45 A, 1.1 mm nozzle``); of thermal machines, as are
+        pierce_height, cut_height (mm over the stock), pierce_delay (s) and power (%, of a laser).
     tools: that it uses. stock: what lies on it now. mounted: uid of the tool that is in it now.
     scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
     """
@@ -173,6 +174,10 @@ class Machine:
     controller_units: str = "mm"
     decimals_of: Mapping[str, int] = field(default_factory=dict)
     process: str = ""
+    pierce_height: float = 3.8
+    cut_height: float = 1.5
+    pierce_delay: float = 0.5
+    power: float = 80.0
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -224,7 +229,7 @@ class Machine:
     @property
     def subject(self) -> Subject:
         """What is mounted, as far as values belong to it."""
-        return subject_of(self.tool, self.stock)
+        return replace(subject_of(self.tool, self.stock), process=self.process)
 
     @property
     def file_format(self) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from keen_compass.machines.profile import Stock, Tool, subject_of
@@ -17,6 +17,7 @@ class Snapshot:
 
     held: what the controller held, by quantity. seen: since when (UTC) each of these was known; those that nobody ever
         entered are absent. tool, stock: what was mounted, None for nothing.
+    process: settings with which it was cut.
     applied: correction → who applied it to what was sent: the file, the controller or a registration.
     not_kept: names of what an older program didn't keep. inferred: of what was worked out afterwards.
     """
@@ -25,6 +26,7 @@ class Snapshot:
     seen: Mapping[str, str] = field(default_factory=dict)
     tool: Tool | None = None
     stock: Stock | None = None
+    process: str = ""
     applied: Mapping[str, str] = field(default_factory=dict)
     not_kept: tuple[str, ...] = ()
     inferred: tuple[str, ...] = ()
@@ -32,18 +34,20 @@ class Snapshot:
     @property
     def subject(self) -> Subject:
         """Whose the values are that were found with it."""
-        return subject_of(self.tool, self.stock)
+        return replace(subject_of(self.tool, self.stock), process=self.process)
 
     def same_making(self, other: Snapshot) -> bool:
         """Whether nothing that counts differs: the same numbers, tool and stock."""
-        return (self.held, self.tool, _material(self.stock)) == (other.held, other.tool, _material(other.stock))
+        mine, others = ((s.held, s.tool, _material(s.stock), s.process) for s in (self, other))
+        return mine == others
 
     def to_body(self) -> dict[str, Any]:
         """As the shop file keeps it."""
         return {
             "held": {q: v.to_body() for q, v in self.held.items()}, "seen": dict(self.seen),
             "tool": asdict(self.tool) if self.tool else None, "stock": asdict(self.stock) if self.stock else None,
-            "applied": dict(self.applied), "not_kept": list(self.not_kept), "inferred": list(self.inferred),
+            "process": self.process, "applied": dict(self.applied), "not_kept": list(self.not_kept),
+            "inferred": list(self.inferred),
         }  # fmt: skip
 
     @classmethod
@@ -53,7 +57,8 @@ class Snapshot:
         return cls(
             {q: stored_from_body(v) for q, v in body["held"].items()}, dict(body.get("seen", {})),
             Tool(**tool) if tool else None, Stock(**stock) if stock else None,
-            dict(body.get("applied", {})), tuple(body.get("not_kept", ())), tuple(body.get("inferred", ())),
+            str(body.get("process", "")), dict(body.get("applied", {})),
+            tuple(body.get("not_kept", ())), tuple(body.get("inferred", ())),
         )  # fmt: skip
 
 

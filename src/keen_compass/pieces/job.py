@@ -15,6 +15,8 @@ from keen_compass.errors import PieceError
 from keen_compass.pieces.toolpath import Arc, Does, Layer, Span, Stroke, ToolPath, circle
 from keen_compass.quantities.geometry import Point
 
+LEAST_AWAY = 1e-9  # mm; nearer, a line lies where it was
+
 
 class Side(StrEnum):
     """Of a contour, where the tool runs."""
@@ -60,7 +62,7 @@ class Contour:
     def moved_off(self, distance: float) -> Contour:
         """The same line `distance` away, on its side. Raises PieceError where nothing of that shape is left."""
         away = {Side.OUTSIDE: distance, Side.INSIDE: -distance, Side.ON: 0.0}[self.side]
-        if not away:
+        if abs(away) < LEAST_AWAY:
             return self
         if self.radius:
             if self.radius + away <= 0:

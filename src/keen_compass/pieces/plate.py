@@ -24,6 +24,7 @@ INSIDE = ("hole_0", "hole_90", "slot")
 BOTTOM = "_bottom"
 LEAD_IN, OVERLAP, TAB = 6.0, 4.0, 6.0  # mm
 APPROACH = 6.0  # mm; more than any lost motion
+LEAST_INSIDE = 3.0  # mm
 WALL = 6.0  # mm that stay between the contours, the cut not counted
 MARK_MARGIN, FIGURE = 5.0, 6.0  # mm
 SLOT_SHARE = 0.5  # of the room, how long the slot is
@@ -61,6 +62,8 @@ class KerfPlate:
         for name, size in (("hole", self.hole), ("slot", self.slot)):
             if size and size <= 1.2 * self.compensation:
                 raise PieceError(f"too small for a cut {self.compensation:g} mm wide", name)
+            if 0 < size < LEAST_INSIDE:
+                raise PieceError(f"must be at least {LEAST_INSIDE:g} mm, or nothing can be put into it", name)
         self._check_room()
 
     def _check_room(self) -> None:

@@ -221,6 +221,7 @@ class Procedure(Generic[P]):
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
     floor: code of what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed.
+    thermal_pieces: its piece is cut otherwise where it is burnt (parameter `thermal`).
     """
 
     name: str
@@ -242,6 +243,7 @@ class Procedure(Generic[P]):
     marks_bed: bool = False
     placing: tuple[str, ...] = ()
     draws: bool = False
+    thermal_pieces: bool = False
     floor: str = "floor"
 
     @property

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
-from keen_compass.machines.profile import Machine
+from keen_compass.machines.profile import THERMAL, Machine
 from keen_compass.pieces.plate import BOTTOM, GOVERN, INSIDE, OUTSIDE, KerfPlate
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
@@ -46,7 +46,7 @@ USUAL_HOLE, USUAL_SLOT = 0.28, 0.1  # of the width
 CLEAR = 0.36  # of the height, how far from the middle the callouts of hole and slot stand
 SMALL = 160.0  # mm, width of the plate that is proposed
 _LENGTHS = ("width", "height", "short_width", "short_height", "hole", "slot", "compensation", "thickness")
-_PARAMETERS = {*_LENGTHS, "slot_axis", "govern", "made_by"}
+_PARAMETERS = {*_LENGTHS, "slot_axis", "govern", "made_by", "thermal"}
 
 
 class KerfSquare(Procedure[KerfPlate]):
@@ -58,6 +58,7 @@ class KerfSquare(Procedure[KerfPlate]):
     suits = ("caliper", "micrometer")
     grows = ()
     sides = ("width", "height")
+    thermal_pieces = True
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Which sizes govern, and what there is besides the outside."""
@@ -77,7 +78,7 @@ class KerfSquare(Procedure[KerfPlate]):
             "slot": float(max(round(USUAL_SLOT * width), 2 * compensation))
             if "slot" in inner else 0.0,
             "compensation": compensation, "thickness": stock.thickness if stock else 0.0,
-            "govern": around.chosen.get("govern", "outside"),
+            "govern": around.chosen.get("govern", "outside"), "thermal": around.machine.kind in THERMAL,
         }  # fmt: skip
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
@@ -93,7 +94,11 @@ class KerfSquare(Procedure[KerfPlate]):
         lengths = {k: length_mm(parameters[k], f"piece.{k}") for k in _LENGTHS if k in parameters}
         axis = parameters.get("slot_axis", "x")
         try:
-            return KerfPlate(**(usual | lengths), slot_axis=axis if isinstance(axis, str) else "")  # type: ignore[arg-type]
+            return KerfPlate(
+                **(usual | lengths),
+                slot_axis=axis if isinstance(axis, str) else "",
+                thermal=bool(parameters.get("thermal", False)),
+            )
         except PieceError as error:
             raise error.at("piece") from None
 

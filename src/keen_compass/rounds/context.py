@@ -191,7 +191,8 @@ class RoundContext:
         """All that is in force now."""
         kept = self._kept_values()
         return Snapshot(
-            self.values(), {q: kept[q].at for q in self.values() if q in kept}, self.tool, self.machine.stock
+            self.values(), {q: kept[q].at for q in self.values() if q in kept}, self.tool, self.machine.stock,
+            self.machine.process,
         )  # fmt: skip
 
     def value(self, quantity: str) -> KeptValue | None:

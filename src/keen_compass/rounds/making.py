@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
-from keen_compass.machines.profile import WITHOUT_WRITER
+from keen_compass.machines.profile import THERMAL
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, check_on_bed, next_free
 from keen_compass.pieces.toolpath import ToolPath
@@ -263,8 +263,6 @@ class Making:
     def refusal(self) -> Note | None:
         """Why the next piece can't be made, if anything."""
         machine, makes = self._c.machine, self._c.procedure.makes
-        if machine.kind in WITHOUT_WRITER and makes is Makes.PIECE:
-            return note("no_writer", kind=machine.kind)
         if machine.stock is None and (makes is Makes.PIECE or self.draws_ticks):
             return note("no_stock")
         try:
@@ -370,6 +368,14 @@ class Making:
             return write_svg(path)
         if machine.file_format == "hpgl":
             return write_hpgl(path, machine.units_per_mm, machine.media)
+        if machine.kind in THERMAL:
+            from keen_compass.formats.thermal import ThermalSettings, write_thermal
+
+            return write_thermal(path, ThermalSettings(
+                bed=Box(0, 0, *machine.bed), beam=machine.kind == "laser table", feed=machine.feed,
+                pierce_height=machine.pierce_height, cut_height=machine.cut_height, pierce_delay=machine.pierce_delay,
+                power=machine.power,
+            ))  # fmt: skip
         assert machine.stock is not None
         settings = CutSettings(
             bed=Box(0, 0, *machine.bed), thickness=machine.stock.thickness, depth_per_pass=machine.depth_per_pass,
@@ -394,7 +400,7 @@ class Making:
             speeds_held = (v for q, v in self._c.values().items() if q.endswith("_speed"))
             known = [v.base for v in speeds_held if isinstance(v, StoredAmount) and v.base > 0]
             speeds = Speeds(min(known, default=RAPID), machine.feed, machine.acceleration)
-            run = read_back(self.file_text(), speeds, machine.units_per_mm)
+            run = read_back(self.file_text(), speeds, machine.units_per_mm, thermal=machine.kind in THERMAL)
             return run.moved(*origin_of(path)) if machine.file_format == "svg" and path else run
 
         return self._c.remembered(("dry_run", self.next_number()), play)

@@ -365,6 +365,11 @@ class _Reader:
             _stored(quantity, stored, f"body.held.{quantity}"[:60])
         if not isinstance(seen, dict) or not all(isinstance(at, str) for at in seen.values()):
             raise _Wrong("expected times", "body.seen")
+        if not isinstance(body.get("process", ""), str):
+            raise _Wrong("expected text", "body.process")
+        applied = body.get("applied", {})
+        if not isinstance(applied, dict) or not all(isinstance(by, str) for by in applied.values()):
+            raise _Wrong("expected who applied what", "body.applied")
         for name in ("not_kept", "inferred"):
             if not isinstance(body.get(name, []), list) or not all(isinstance(n, str) for n in body.get(name, [])):
                 raise _Wrong("expected names", f"body.{name}")

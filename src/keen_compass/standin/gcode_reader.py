@@ -24,7 +24,7 @@ _IGNORED = {"G4", "G17", "G40", "G49", "G54", "G80", "G94", "M6", "M8", "M9"}
 class Move:
     """A straight move to (x, y, z), mm, the spindle's state in `spinning`; or a stop there, until told to go on.
 
-    pen: that a plotter held.
+    pen: that a plotter held. dwell: s that it stays there.
     """
 
     x: float
@@ -35,6 +35,7 @@ class Move:
     feed: float
     waits: bool = False
     pen: int = 1
+    dwell: float = 0.0
 
 
 def read_gcode(text: str) -> list[Move]:
@@ -52,7 +53,7 @@ def _moves(text: str) -> Iterator[Move]:
         if ended and words:
             raise FileFormatError(f"line {number}: something follows the end of the program")
         target: dict[str, float] = {}
-        dwell, waits = ("G", 4.0) in words, False
+        dwell, waits, seconds = ("G", 4.0) in words, False, 0.0
         for letter, value in words:
             code = f"{letter}{value:g}"
             if code in ("G0", "G1", "G2", "G3"):
@@ -71,6 +72,8 @@ def _moves(text: str) -> Iterator[Move]:
                 target[letter] = value
             elif letter == "F":
                 feed = value * (unit or 1.0)
+            elif letter == "P" and dwell:
+                seconds = value
             elif not (letter in "SNT" or (letter == "P" and dwell) or code in _IGNORED):
                 raise FileFormatError(f"line {number}: {code} is not known to this controller")
         if target:
@@ -87,6 +90,8 @@ def _moves(text: str) -> Iterator[Move]:
                 for x, y in _round(before, (at["X"], at["Y"]), centre, 1 if way == "G3" else -1, number):
                     yield Move(x, y, at["Z"], False, spinning, feed)
             yield Move(at["X"], at["Y"], at["Z"], way == "G0", spinning, feed)
+        if dwell:
+            yield Move(at["X"], at["Y"], at["Z"], False, spinning, feed, dwell=seconds)
         if waits:
             yield Move(at["X"], at["Y"], at["Z"], way == "G0", spinning, feed, waits=True)
     if not ended:

@@ -30,6 +30,7 @@ PEN_LINE = 0.4  # mm, width of a line that only marks the surface
 LOST_AT_ONCE = 0.4  # mm; a motor that falls out of step loses some steps at once
 LOST_PER_EXCESS = 2.0  # mm that a move loses besides for each 100 % above the feed that an axis holds
 ROUND = 0.97  # of a circle's area for its girth: a hole is round
+MOST_PIERCE = 8.0  # mm, from which an arc still reaches the sheet
 _PROBE = 0.02  # mm, half width of the jaws' contact
 
 
@@ -167,7 +168,9 @@ class Router:
         else:
             moves = read_svg(file) if start.startswith("<") else read_gcode(file)
         seed = self._random.randrange(2**31) if seed is None else seed
-        through, marks, stops = _Run(self.truth, self.settings, seed).follow(moves)
+        one_run = _Run(self.truth, self.settings, seed)
+        follow = one_run.burn if self.truth.thermal and not start.startswith(("IN", "<")) else one_run.follow
+        through, marks, stops = follow(moves)
         made = Made(self.truth, dict(self.settings), seed, stops=tuple(stops))
         if through or marks:
             parts = _loose_parts(through, self.truth.kerf) if through else ()
@@ -217,6 +220,37 @@ class _Run:
                 run.append(here)
                 deepest = min(deepest, move.z)
             last_z = move.z
+        return through, marks, stops
+
+    def burn(
+        self, moves: Sequence[Move]
+    ) -> tuple[list[list[Point]], list[list[Point]], list[tuple[float, float, float]]]:
+        """Real paths where torch or beam was on: through, where it pierced; else only marked."""
+        through: list[list[Point]] = []
+        marks: list[list[Point]] = []
+        stops: list[tuple[float, float, float]] = []
+        run: list[Point] = []
+        burning, pierced = False, 0.0
+        for move in [*moves, None]:
+            if move is None or not move.spinning:
+                if len(run) > 1:
+                    (through if pierced >= self._truth.pierce else marks).append(run)
+                run, burning, pierced = [], False, 0.0
+            if move is None:
+                break
+            if move.spinning and move.rapid:
+                raise FileFormatError("a rapid move with the torch on burnt across the sheet")
+            if not burning and move.spinning:
+                burning, high = True, self._truth.thermal == "plasma" and move.z > MOST_PIERCE
+                if high:
+                    raise FileFormatError("the arc did not reach the sheet: it pierces too high")
+            x, y, z = (self._axes[a].go(getattr(move, a), move.feed, rapid=move.rapid) for a in ("x", "y", "z"))
+            here = (x + self._tan * y + self._shift["x"], y + self._shift["y"])
+            if move.spinning:
+                pierced += move.dwell if len(set(run)) <= 1 else 0.0
+                run.append(here)
+            elif move.waits:
+                stops.append((*here, z))
         return through, marks, stops
 
 

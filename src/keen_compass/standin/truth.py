@@ -38,6 +38,7 @@ class Truth:
     tram: axis → tilt of the head, mm per m.
     hole_bias: by how much round holes come out larger (they mostly run small), mm. bevel: angle of cut edges, rad,
         positive where parts are larger below.
+    thermal: plasma or laser, empty for what mills. pierce: s that it needs to get through.
     parts: what is stamped on the parts of the drive trains, by axis and name.
     """
 
@@ -65,6 +66,8 @@ class Truth:
     tram: Mapping[str, float] = field(default_factory=dict)
     hole_bias: float = 0.0
     bevel: float = 0.0
+    thermal: str = ""
+    pierce: float = 0.3
     parts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:

@@ -136,7 +136,6 @@ TEXTS: dict[str, Text] = {
     "still_to_read": "Some lengths are still to be read.",
     "still_out": "Still out of tolerance: correct it, and cut the same piece again.",
     "changed_since_cut": "The controller was changed since this piece was cut: cut the same piece again.",
-    "no_writer": "Files for a {kind} can’t be written yet; a router’s would burn between the lines.",
     "no_stock": "No stock is loaded: say what lies on the bed.",
     "no_place": "No free place of that size on this sheet: choose a smaller piece, or load a new sheet.",
     "too_little_room": lambda v, _: finished(f"too little room here: {v['name']} {v['why']}".replace("  ", " ")),

@@ -1,0 +1,87 @@
+"""G-code (ISO 6983 words) for plasma and laser tables: absolute, mm; M3 is on, M5 is off.
+
+Torch or beam is off on every rapid. Every contour that is cut begins where its lead does, in the scrap: a plasma
+pierces there, higher than it cuts and for its own time; a laser takes each layer's power and speed. Marks are burnt
+lightly: fast, without a pierce. Nothing goes over the same line twice, and bridges are no part of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from keen_compass.errors import PieceError
+from keen_compass.formats.gcode import comment, numbered, to, xy
+from keen_compass.pieces.placement import check_on_bed
+from keen_compass.pieces.toolpath import Does, Stroke, ToolPath
+from keen_compass.quantities.geometry import Box
+
+FULL_POWER = 1000  # S of a laser at 100 %
+MARK_FASTER = 4.0  # times the cutting feed: then it only marks
+MARK_POWER = 0.15  # of the cutting power
+LIMITS: dict[str, tuple[float, float]] = {
+    "feed": (1.0, 1_000_000.0), "pierce_height": (0.1, 50.0), "cut_height": (0.0, 50.0), "pierce_delay": (0.0, 60.0),
+    "safe_height": (0.5, 500.0), "power": (0.1, 100.0),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class ThermalSettings:
+    """How it is to burn; lengths in mm over the stock's top, feed in mm/min, delay in s, power in % (lasers)."""
+
+    bed: Box
+    beam: bool = False
+    feed: float = 2400.0
+    pierce_height: float = 3.8
+    cut_height: float = 1.5
+    pierce_delay: float = 0.5
+    safe_height: float = 10.0
+    power: float = 80.0
+
+    def __post_init__(self) -> None:
+        for name, (low, high) in LIMITS.items():
+            value = getattr(self, name)
+            if not low <= value <= high:
+                raise PieceError(f"must be between {low:g} and {high:g}, got {value:g}", name)
+        if not self.beam and self.safe_height < self.pierce_height:
+            raise PieceError("must be at least as high as the pierce", "safe_height")
+
+
+def write_thermal(path: ToolPath, settings: ThermalSettings) -> str:
+    """The whole file. Raises PieceError when any point lies off the bed."""
+    check_on_bed(path, settings.bed)
+    what = "laser" if settings.beam else "plasma, Z0 on top of the stock"
+    lines = [f"(Keen Compass, {comment(path.title)})", f"(mm, absolute, {what})", "G21", "G90 G94 G17", "M5"]
+    if not settings.beam:
+        lines.append(f"G0 Z{numbered(settings.safe_height)}")
+    for layer in path.layers:
+        for stroke in layer.strokes:
+            lines += _burnt(stroke, settings, cut=layer.does is Does.CUT)
+    return "\n".join([*lines, "M5", "M2"]) + "\n"
+
+
+def _burnt(stroke: Stroke, settings: ThermalSettings, *, cut: bool) -> Iterator[str]:
+    """There with all off, on, along it, off again."""
+    if stroke.approach:
+        yield f"G0 {xy(stroke.approach)}"
+    yield f"G0 {xy(stroke.points[0])}"
+    feed = settings.feed * (1.0 if cut else MARK_FASTER)
+    if settings.beam:
+        share = settings.power / 100 * (1.0 if cut else MARK_POWER)
+        yield f"M3 S{max(round(FULL_POWER * share), 1)}"
+        if cut and settings.pierce_delay:
+            yield f"G4 P{numbered(settings.pierce_delay)}"
+    else:
+        yield f"G0 Z{numbered(settings.pierce_height if cut else settings.cut_height)}"
+        yield "M3"
+        if cut:
+            if settings.pierce_delay:
+                yield f"G4 P{numbered(settings.pierce_delay)}"
+            yield f"G1 Z{numbered(settings.cut_height)} F{numbered(settings.feed)}"
+    first = f" F{numbered(min(feed, LIMITS['feed'][1]))}"
+    for span in stroke.spans():
+        yield f"{to(span, span.a, span.b)}{first}"
+        first = ""
+    yield "M5"
+    if not settings.beam:
+        yield f"G0 Z{numbered(settings.safe_height)}"
