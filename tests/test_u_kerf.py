@@ -15,10 +15,12 @@ from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from driving import opened, press, states, tab_to
+from keen_compass.app.round.answer import SectionPicture
 from keen_compass.errors import InputError, PieceError
 from keen_compass.formats.gcode import CutSettings, write_gcode
 from keen_compass.pieces.job import Corrections, composed
 from keen_compass.pieces.plate import KerfPlate
+from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, play, read_all
 from keen_compass.practice.whole_rounds import run
 from keen_compass.procedures import load
@@ -319,3 +321,39 @@ def test_kerf_belongs_to_tool_and_stock_and_another_tool_has_none(shop: Shop) ->
     cut(other)
     assert other.context.known_for(other.context.piece)["kerf"].U < 0.2  # what follows leans on it
     assert session.measuring.answer().findings[0].verdict in (Verdict.IN, Verdict.CANNOT_TELL)
+
+
+def test_the_piece_is_turned_over_by_one_key_and_its_edge_is_drawn(qtbot: QtBot, shop: Shop) -> None:
+    """The lower edges are read on the mirrored picture; the section and ISO 9013's range stand beside the answer."""
+    truth = dict(shop.stand_in("heron") or {}) | {"bevel": 0.03}
+    shop.put_stand_in("heron", truth)
+    window = opened(qtbot, shop)
+    window.show_rose("heron")
+    window.begin("kerf-square", "kerf")
+    session = window.round_page.model.session
+    cut(session)
+    session.measuring.identify("")
+    read_all(session)
+    window.round_page.refresh()
+    surface = window.round_page.measure.surface
+    before = surface._frame().at(10, 10).x() < surface._frame().at(100, 10).x()
+    press(Qt.Key.Key_F7)
+    assert session.measuring.turned
+    assert session.measuring.current() == "width_bottom"
+    assert (surface._frame().at(10, 10).x() < surface._frame().at(100, 10).x()) is not before  # seen from below
+    press(shown_on(session), Qt.Key.Key_Return)
+    leans = session.measuring.answer().figures["bevel_outside"]
+    assert leans["angle_deg"] == pytest.approx(math.degrees(0.03), abs=0.2)
+    assert leans["range"] == graded(leans["perpendicularity"], 9.0)
+    picture = window.round_page.answer.findChild(SectionPicture)
+    assert picture.isVisibleTo(window)
+    assert f"range {leans['range']}" in picture.accessibleName()
+    error = next(f.error for f in session.measuring.findings() if f.quantity == "kerf")
+    press(Qt.Key.Key_F7)
+    assert not session.measuring.turned
+    assert session.measuring.current() is None  # the upper side is read already
+    assert next(f.error for f in session.measuring.findings() if f.quantity == "kerf") == error  # sizes count above
+
+
+def shown_on(session: RoundSession) -> str:
+    return stand_in.shows(session) or ""

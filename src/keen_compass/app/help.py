@@ -16,6 +16,7 @@ KEYS = (
     ("Enter", "keep the reading and go on; press the button that is marked"),
     ("Backspace", "on an empty callout: take the last reading back"),
     ("↑ ↓", "another callout; on the rose, another spoke"),
+    ("F7", "turn the piece over: its lower edges"),
     ("F8", "type what the stand-in’s caliper shows"),
     ("F9", "this length can’t be read, or can after all"),
     ("Ctrl+Return", "go on: the main button of the screen"),
@@ -134,6 +135,19 @@ PAGES = {
 
 # While a procedure's readings are given, its own page stands in for the general one.
 PROCEDURE_PAGES = {
+    "kerf-square": Page(
+        "Kerf",
+        (
+            "Cut the plate in the material and thickness that are wanted, and read it at its upper edges with the tips "
+            "of the jaws. Outsides come out small and insides large by what the cut takes away.",
+            "With play in the axes an outside wants more compensation than an inside: choose what must fit. Round "
+            "holes that run small show beside the slot, and the file can take that off them.",
+            "A wrong scale looks like kerf: prove X and Y steps first. Worn consumables widen the cut: change them "
+            "before you measure.",
+        ),
+        "outside: c + (ordered − read); inside: c + (read − ordered)",
+        "ISO 9013; docs/arithmetic.md, 8.",
+    ),
     "drive-train": Page(
         "Drive train",
         (

@@ -229,6 +229,7 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("bed", lambda window: _reading(window, "bed", "bed", 17)),
     ("speed", lambda window: _reading(window, "speed", "y_speed", 9)),
     ("reference-lines", lambda window: _begin(window, "reference-lines")),
+    ("kerf", lambda window: _reading(window, "kerf-square", "kerf", 12)),
     ("feed-tracking", lambda window: _reading(window, "travel-run", "tracking", 12, "swift")),
     ("plotter-measure", _swift_measure),
     ("shop-floor", lambda window: window.toggle_floor()),

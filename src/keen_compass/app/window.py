@@ -311,6 +311,7 @@ class MainWindow(QMainWindow):
         self._round_actions = [
             self._action(round_menu, "&Go on", QKeySequence("Ctrl+Return"), self._go_on),
             self._action(round_menu, "&Type what the stand-in shows", QKeySequence("F8"), self._practice),
+            self._action(round_menu, "Turn the piece &over", QKeySequence("F7"), self._turn_over),
             self._action(round_menu, "This length &can’t be read", QKeySequence("F9"), self._skip),
         ]
         round_menu.addSeparator()
@@ -376,6 +377,10 @@ class MainWindow(QMainWindow):
     def _practice(self) -> None:
         if self.round_page is not None and self.round_page.measure.isVisible():
             self.round_page.measure.strip.type_practice()
+
+    def _turn_over(self) -> None:
+        if self.round_page is not None and self.round_page.measure.isVisible():
+            self.round_page.measure.strip.turn_over()
 
     def _skip(self) -> None:
         if self.round_page is not None and self.round_page.measure.isVisible():

@@ -11,6 +11,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
@@ -116,7 +117,8 @@ class KerfPlate:
         return float(self.hole if name.startswith("hole") else getattr(self, name))
 
     def outline(self, **actual: float) -> tuple[Point, ...]:
-        """Corners of the outside; lengths that were read replace the ordered ones."""
+        """Corners of the outside; lengths that were read, at either edge, replace the ordered ones."""
+        actual = _of_either_edge(actual)
         if s := self.stepped:
             return s.outline(**{m: v for m, v in actual.items() if m in OUTSIDE})
         W, H = actual.get("width", self.width), actual.get("height", self.height)
@@ -124,7 +126,7 @@ class KerfPlate:
 
     def inner(self, **actual: float) -> tuple[tuple[Point, ...], ...]:
         """Outlines of hole and slot, as they are pictured; sizes that were read replace the ordered ones."""
-        found = []
+        actual, found = _of_either_edge(actual), []
         if self.hole:
             (x, y), rx, ry = self.hole_at, *(actual.get(m, self.hole) / 2 for m in ("hole_0", "hole_90"))
             turns = [math.tau * i / 72 for i in range(72)]
@@ -195,6 +197,10 @@ class KerfPlate:
         wide = max(x for stroke in written for x, _ in stroke.points)
         tall = (self._room().height - max(self.hole, self.slot_box.height if self.slot else 0.0)) / 2
         return (dot, *written) if wide < clear - at and (at + FIGURE < tall or self.stepped) else (dot,)
+
+
+def _of_either_edge(actual: Mapping[str, float]) -> dict[str, float]:
+    return {name.removesuffix(BOTTOM): size for name, size in actual.items()}
 
 
 def _corners(b: Box) -> tuple[Point, ...]:

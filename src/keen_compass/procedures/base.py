@@ -77,6 +77,7 @@ class Measurand:
     signed: readings below zero make sense. way: direction of approach, ±1, where that matters.
     at: where on the bed it is read, mm.
     usual: what stands there until something is typed, for numbers that hardly ever differ.
+    below: it is read with the piece turned over, where somebody wants that.
     """
 
     name: str
@@ -93,6 +94,7 @@ class Measurand:
     way: int = 0
     at: Point = (0.0, 0.0)
     usual: float | None = None
+    below: bool = False
 
     @property
     def kind(self) -> Kind:

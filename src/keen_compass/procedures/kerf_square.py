@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
@@ -27,7 +28,7 @@ from keen_compass.procedures.results import (
     no_number,
     odd_among,
 )
-from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note
@@ -35,7 +36,7 @@ from keen_compass.quantities.stored import SIZE, StoredAmount, unit_kept
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Fit, Known, Unknown, fit
-from keen_compass.solve.kerf import HOLE_BIAS, KERF, Size, determined, edge, row, wanted
+from keen_compass.solve.kerf import HOLE_BIAS, KERF, RANGES, Size, determined, edge, row, wanted
 from keen_compass.solve.plausibility import looks_scaled
 
 SIDES = {"width": (0, 1), "height": (-1, 0), "short_width": (0, -1), "short_height": (1, 0)}
@@ -103,8 +104,8 @@ class KerfSquare(Procedure[KerfPlate]):
             raise error.at("piece") from None
 
     def measurands(self, piece: KerfPlate) -> tuple[Measurand, ...]:
-        """What is read at the upper edges."""
-        return tuple(
+        """What is read at the upper edges; and at the lower ones, with the piece turned over."""
+        upper = tuple(
             Measurand(
                 m, f"kerf_square.{m}", _axis(piece, m), piece.nominal(m),
                 Faces(piece.line(m), "inside" if m in INSIDE else "jaws"), piece.line(m),
@@ -113,6 +114,17 @@ class KerfSquare(Procedure[KerfPlate]):
             )
             for m in piece.measurands()
         )  # fmt: skip
+        if not piece.thickness:
+            return upper
+        lower = tuple(
+            replace(
+                m, name=f"{m.name}{BOTTOM}", label=note("kerf_square.below", what=m.label), below=True,
+                where=replace(m.where, below=True) if isinstance(m.where, Faces) else m.where,
+                hint="kerf_square.how_below",
+            )
+            for m in upper
+        )  # fmt: skip
+        return (*upper, *lower)
 
     def solve(self, case: Case) -> Solution:
         """The compensation that brings the governing sizes right; hole bias and kerf where the readings tell them."""
@@ -153,8 +165,14 @@ class KerfSquare(Procedure[KerfPlate]):
             lines.append(("kerf_square.itself", note("kerf_square.length", mm=figures["kerf"])))
         for where in ("outside", "inside"):
             if found := figures.get(f"bevel_{where}"):
-                lines.append((f"kerf_square.edge_{where}", note("kerf_square.edge", **found)))
-        return Shown(tuple(lines))
+                said = {k: found[k] for k in ("angle_deg", "perpendicularity", "range")}
+                lines.append((f"kerf_square.edge_{where}", note("kerf_square.edge", **said)))
+        leans = figures.get("bevel_outside") or figures.get("bevel_inside")
+        section = None
+        if leans:
+            t = leans["thickness"]
+            section = Section(leans["larger_below"], t, leans["range"], tuple(a + b * t for a, b in RANGES))
+        return Shown(tuple(lines), section=section)
 
     def example(self) -> dict[str, Any]:
         """A plate of 10 mm steel that comes out small, with its slot wide: too little was taken for the cut."""
@@ -299,7 +317,8 @@ class _Model:
                 bottom = self.case.measured(below, nominal=s.nominal, drawn=False)
                 e = edge(self.measured[s.name].value, bottom.value, self.piece.thickness, inside=inside)
                 return {"angle_deg": e.angle * 180 / 3.141592653589793, "perpendicularity": e.perpendicularity,
-                        "range": e.range}  # fmt: skip
+                        "range": e.range, "thickness": self.piece.thickness,
+                        "larger_below": 2 * e.perpendicularity * (1.0 if e.angle > 0 else -1.0)}  # fmt: skip
         return None
 
 

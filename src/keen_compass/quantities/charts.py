@@ -9,6 +9,18 @@ from keen_compass.quantities.notes import Note, Said
 
 
 @dataclass(frozen=True, slots=True)
+class Section:
+    """A cut edge in section: by how much a size is larger below (mm), over which thickness (mm); its range of ISO 9013
+    and the limits of the ranges (u, mm), the best first.
+    """
+
+    larger_below: float
+    thickness: float
+    range: int
+    limits: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Setting:
     """A row of a table of settings. now: as it stands at the machine. worthwhile: it may be chosen."""
 
@@ -25,6 +37,7 @@ class Shown:
     heads: tuple[str, ...] = ()
     settings: tuple[Setting, ...] = ()
     foot: str = ""
+    section: Section | None = None
 
 
 @dataclass(frozen=True, slots=True)

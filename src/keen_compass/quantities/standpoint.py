@@ -39,6 +39,11 @@ class Standpoint:
         (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
         return a * x + c * y, b * x + d * y
 
+    def turned_over(self) -> Standpoint:
+        """As it is seen when what lies there is turned over, its left side to the right."""
+        swapped = {"right": "left", "left": "right"}
+        return Standpoint(swapped.get(self.x_points, self.x_points), swapped.get(self.y_points, self.y_points))
+
     def words(self, axis: str, sign: float) -> str:
         """``words("x", -0.5)`` → ``to the left``."""
         points = self.x_points if axis == "x" else self.y_points

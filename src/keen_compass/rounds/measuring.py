@@ -50,6 +50,7 @@ class Measuring:
         self.draft, self.complaint = "", ""
         self._chosen: str | None = None  # a callout that the technician went to by hand
         self._editing: KeptReading | None = None
+        self.turned = False  # the piece lies turned over, its lower edges are read
         piece = context.piece
         if piece and (kept := context.shop.draft(piece.id)):
             measurand, self.draft = kept
@@ -71,6 +72,7 @@ class Measuring:
 
     def next_piece(self) -> None:
         """Another piece is on the screen: whatever stood half typed on the last one stays in the shop file."""
+        self.turned = False
         self._forget_draft()
 
     def shape(self) -> Any:
@@ -118,8 +120,23 @@ class Measuring:
                 m, tuple(readings.get(m.name, ())), m.name in skipped, m.name == current,
                 self.draft if m.name == current else "", self.complaint if m.name == current else "",
             )
-            for m in self.measurands()
+            for m in self.seen()
         ]  # fmt: skip
+
+    def seen(self) -> tuple[Measurand, ...]:
+        """Of what is read on the piece shown, what lies upwards now."""
+        return tuple(m for m in self.measurands() if m.below is self.turned)
+
+    @property
+    def turns(self) -> bool:
+        """Whether there is something to read on the other side."""
+        return self._c.piece is not None and any(m.below for m in self.measurands())
+
+    def turn_over(self) -> None:
+        """Read the other side from now on; what stood half typed is kept, or gone."""
+        self._forget_draft()
+        self.turned = not self.turned
+        self._c.typed()
 
     def current(self) -> str | None:
         """The measurand that takes the next reading: pass by pass; None when all passes are done."""
@@ -127,14 +144,14 @@ class Measuring:
             return None
         if self._chosen:
             return self._chosen
-        return self._c.remembered("waiting", self._waiting)
+        return self._c.remembered(("waiting", self.turned), self._waiting)
 
     def _waiting(self) -> str | None:
         """The first of those that have the fewest readings, and fewer than are wanted."""
         readings, skipped, passes = self._by_measurand(), self._skipped(), self._c.choices.passes
         waiting = [
             (len(readings.get(m.name, ())), i, m.name)
-            for i, m in enumerate(self.measurands())
+            for i, m in enumerate(self.seen())
             if m.name not in skipped and len(readings.get(m.name, ())) < passes
         ]
         return min(waiting)[2] if waiting else None

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QResizeEvent
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
@@ -26,7 +26,7 @@ from keen_compass.app.round.model import RoundModel
 from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
-from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.uncertainty import two_significant
@@ -195,6 +195,7 @@ class FindingCard(Card):
 
 
 WORTH_LARGER = 0.85  # of U: a larger piece that brings less is not worth its material
+SECTION = 96  # px
 ALONE = 170  # px, height of the chart of a single piece
 
 
@@ -439,6 +440,53 @@ class _Row(QWidget):
         row.addWidget(Line(f"{spoke.label}: {STATE_WORDS[spoke.state]}"), 1)
 
 
+class SectionPicture(QWidget):
+    """The cut edge as it stands: upright dashed, as it leans solid, magnified; the limit of its range beside it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(SECTION)
+        self._section: Section | None = None
+        self.hide()
+
+    def show_section(self, section: Section | None) -> None:
+        """What to draw; hidden where nothing was read below."""
+        self._section = section
+        self.setVisible(section is not None)
+        if section:
+            self.setAccessibleName(
+                f"Section of the edge: {section.larger_below:+.2f} mm larger below, range {section.range}"
+            )
+        self.update()
+
+    def paintEvent(self, _event: object) -> None:
+        """Sheet, edge, limit."""
+        s = self._section
+        if s is None:
+            return
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        top, low, middle = 24.0, self.height() - 8.0, self.width() * 0.55
+        limit = s.limits[min(s.range, len(s.limits)) - 1]
+        scale = 34.0 / max(limit, abs(s.larger_below) / 2)
+        off = scale * s.larger_below / 2
+        p.setPen(QPen(th.color("ink"), 2))
+        p.setBrush(th.color("material"))
+        p.drawPolygon(QPolygonF([QPointF(8, top), QPointF(middle, top), QPointF(middle + off, low), QPointF(8, low)]))
+        p.setPen(QPen(th.color("soft"), 1.4, Qt.PenStyle.DashLine))
+        p.drawLine(QPointF(middle, top - 6), QPointF(middle, low))
+        p.setPen(QPen(th.color("warn" if s.range > len(s.limits) else "good"), 2))
+        edge = middle + scale * limit * (1 if off >= 0 else -1)
+        p.drawLine(QPointF(edge, top), QPointF(edge, low))
+        p.setFont(th.font(th.TEXT))
+        p.setPen(th.color("soft"))
+        words = f"range {s.range}: {limit:.2f}" if s.range <= len(s.limits) else f"beyond {limit:.2f}"
+        p.drawText(
+            QRectF(middle + 44, top, self.width() - middle - 46, low - top), Qt.AlignmentFlag.AlignVCenter, words
+        )
+        p.drawText(QRectF(12, 0, middle, 20), Qt.AlignmentFlag.AlignVCenter, "upper edge")
+
+
 class FiguresCard(Card):
     """What else a procedure found: a standard's figures, tilts, step rates; and a microstep switch's settings."""
 
@@ -448,6 +496,8 @@ class FiguresCard(Card):
         self._grid.setContentsMargins(14, 10, 12, 10)
         self._grid.setHorizontalSpacing(10)
         self._grid.setVerticalSpacing(3)
+        self._section = SectionPicture()
+        self._grid.addWidget(self._section, 99, 0, 1, 4)
         self._shape: list[tuple[int, int, int, bool, str]] = []
         self._texts: list[Text] = []
 
@@ -467,6 +517,7 @@ class FiguresCard(Card):
             self._build(shape)
         for text, (words_, *_) in zip(self._texts, cells, strict=True):
             text.setText(words_)
+        self._section.show_section(shown.section)
         self.setVisible(bool(cells))
 
     def _build(self, shape: list[tuple[int, int, int, bool, str]]) -> None:

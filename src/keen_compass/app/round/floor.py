@@ -13,6 +13,7 @@ from keen_compass.app.round.answer import short_names
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.floor_picture import FloorPicture
 from keen_compass.app.round.model import RoundModel
+from keen_compass.app.round.piece_canvas import seen_from
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.words.doing import doing_in_words
 from keen_compass.words.say import capital, say, show_for
@@ -65,8 +66,8 @@ class FloorView(QWidget):
         measuring = session.measuring
         if session.context.piece:
             self.picture.show_piece(
-                measuring.shape(), measuring.measurands(), callout.measurand if callout else None,
-                session.context.machine.standpoint,
+                measuring.shape(), measuring.seen(), callout.measurand if callout else None,
+                seen_from(session.context.machine.standpoint, turned=measuring.turned),
             )  # fmt: skip
         text = callout.draft if callout else "✓"
         self.edit.setPlaceholderText(callout.readings[-1].text if callout and callout.readings else "")

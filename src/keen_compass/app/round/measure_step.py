@@ -23,6 +23,8 @@ from keen_compass.words.say import capital, say
 
 MOST_CHIPS = 6
 
+NARROW = 640  # px of the strip, below which its buttons say less
+
 
 class MeasureStep(QWidget):
     """Also the second half of Confirm."""
@@ -83,7 +85,7 @@ class MeasureStep(QWidget):
         if self.surface.nudge(by):
             return
         measuring = self._model.session.measuring
-        names = [m.name for m in measuring.measurands()]
+        names = [m.name for m in measuring.seen()]
         current = measuring.current()
         index = (names.index(current) + by) % len(names) if current in names else 0
         self._model.attempt("measure", lambda: measuring.choose(names[index]))
@@ -167,6 +169,7 @@ class Strip(Card):
         self._chips.setSpacing(6)
         self.practice = Button("", self.type_practice, "quiet", "caliper")
         self.skip = Button("Can’t read it", self._skip, "quiet")
+        self.turn = Button("Turn over  F7", self.turn_over, "quiet")
         self.more = Button(
             "One more pass", lambda: model.attempt("measure", model.session.measuring.another_pass), "quiet"
         )
@@ -183,7 +186,7 @@ class Strip(Card):
         top.addLayout(words, 1)
         buttons = QHBoxLayout()
         buttons.setSpacing(8)
-        for b in (self.practice, self.skip, self.more, self.another):
+        for b in (self.practice, self.skip, self.turn, self.more, self.another):
             buttons.addWidget(b)
         self._trouble = Text("", colour="bad")
         self._trouble.hide()
@@ -197,12 +200,22 @@ class Strip(Card):
         layout.addLayout(buttons)
         self._shown: list[tuple[int, str]] | None = None
 
+    def turn_over(self) -> None:
+        """Read the piece's other side."""
+        measuring = self._model.session.measuring
+        if measuring.turns:
+            self._model.attempt("measure", measuring.turn_over)
+            step = self.parent()
+            if isinstance(step, MeasureStep):
+                step.take_focus()
+
     def refresh(self, callouts: list[Callout]) -> None:
         """Show the current callout, or that all is read."""
         session = self._model.session
         current = next((c for c in callouts if c.current), None)
         instrument = session.context.instrument
         editable = not session.context.shop.read_only and not session.settled
+        self.turn.setVisible(session.measuring.turns and editable)
         if current:
             self._show_current(current, session.context.choices.passes)
             looks = session.context.procedure.numbered and not any(c.readings for c in callouts)
@@ -219,7 +232,8 @@ class Strip(Card):
             self._show_chips([])
         shown = stand_in.shows(session) if editable else None
         self.practice.setVisible(bool(shown))
-        self.practice.setText(f" Stand-in shows {shown}   F8")
+        narrow = self.width() < NARROW and self.turn.isVisibleTo(self)
+        self.practice.setText(f" {shown}  F8" if narrow else f" Stand-in shows {shown}   F8")
         self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
         self.skip.setVisible(current is not None and editable)
         self.more.setVisible(current is None and editable and not session.context.procedure.starting)

@@ -49,6 +49,11 @@ def magnification(errors: Mapping[str, float], scale: float) -> int:
     return min(int(factor), 1000)
 
 
+def seen_from(standpoint: Standpoint, *, turned: bool) -> Standpoint:
+    """The machine's standpoint, or what it is for a piece that lies turned over."""
+    return standpoint.turned_over() if turned else standpoint
+
+
 def inner_of(piece: object, actual: Mapping[str, float]) -> tuple[tuple[Point, ...], ...]:
     """Holes and slots of a piece that has any."""
     return piece.inner(**actual) if isinstance(piece, Pierced) else ()
@@ -61,7 +66,7 @@ class PieceCanvas(BoxedSurface):
         super().__init__()
         self.setMinimumSize(430, 230)
         self._piece: Piece | None = None
-        self._standpoint = Standpoint()
+        self._standpoint, self._turned = Standpoint(), False
         self._number = 0
         self._arranged: object = None  # for what the boxes stand where they stand: a keystroke moves none
 
@@ -69,7 +74,8 @@ class PieceCanvas(BoxedSurface):
         """Everything that is drawn."""
         context = session.context
         self._piece = session.measuring.shape()
-        self._standpoint = context.machine.standpoint
+        self._turned = session.measuring.turned
+        self._standpoint = seen_from(context.machine.standpoint, turned=self._turned)
         self._number = context.piece.number if context.piece and context.procedure.numbered else 0
         self._fill_boxes(callouts, context.choices.passes, frozen=frozen)
         self._arrange()
@@ -282,9 +288,11 @@ class PieceCanvas(BoxedSurface):
     def _draw_captions(self, p: QPainter, factor: int, *, has_readings: bool) -> None:
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words = "Dashed: as ordered"
+        words = "Turned over" if self._turned else "Dashed: as ordered"
         if has_readings:
-            words += " · solid: as measured" + (f", error drawn {factor} times" if factor > 1 else "")
+            words += ("" if self._turned else " · solid: as measured") + (
+                f", error drawn {factor} times" if factor > 1 else ""
+            )
         area = QRectF(14, self.height() - CAPTION, self.width() - 28, CAPTION - 4)
         p.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
         draw_axes(p, QPointF(24.0, self.height() - CAPTION - 8.0), self._standpoint)
