@@ -425,7 +425,7 @@ def test_a_router_wrong_in_everything_is_walked_to_all_in(seed: int) -> None:
     done, left = walked_from_wrong(seed)
     assert [w.procedure for w in done] == [
         "drive-train", "drive-train", "drive-train", "rectangle", "travel-run", "backlash", "backlash", "squareness",
-        "home", "bed", "bed", "speed", "speed",
+        "home", "bed", "bed", "speed", "speed", "kerf-square",
     ]  # fmt: skip
     for w in done:
         assert w.rounds <= 2, w

@@ -18,7 +18,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from driving import choose, opened, press, shown
+from driving import choose, opened, press, shown, tab_to
 from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.window import MainWindow
 from keen_compass.cli import main
@@ -39,7 +39,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.words.standing import reason
 from said import solved
 
-AMOUNTS = ("backlash", "home", "speed")
+AMOUNTS = ("backlash", "home", "speed", "kerf", "hole_bias")
 
 
 def in_inches(body: dict[str, Any], decimals: int) -> dict[str, Any]:
@@ -327,6 +327,8 @@ def test_the_form_turns_the_numbers_with_the_controllers_unit(window: MainWindow
     page = window.places.currentWidget()
     assert isinstance(page, MachinePage)
     before = page.keeps.values()
+    tab_to("▸ More that the controller keeps")
+    press(Qt.Key.Key_Space)
     choose("Its lengths and feeds", "in inches")
     turned = page.keeps.values()
     assert float(turned["x_home"]) == pytest.approx(float(before["x_home"]) / 25.4, abs=1e-5)

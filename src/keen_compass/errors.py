@@ -80,3 +80,9 @@ class ShopGoneError(ShopWriteError):
 
 class ShopClosedError(ShopError):
     """Something was asked of a shop that was closed in the meantime."""
+
+
+def shown_input(given: object) -> str:
+    """What was given, as a message has it: no longer than a glance."""
+    text = repr(given)
+    return text if len(text) < 40 else text[:36] + "…"

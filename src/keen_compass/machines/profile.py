@@ -63,6 +63,7 @@ KINDS: dict[str, str] = {
 }  # fmt: skip
 ROLLS = ("vinyl plotter", "print-and-cut plotter")
 THERMAL = ("plasma table", "laser table")
+BEAM = ("laser table",)  # of these, what burns with light
 FILES = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG"}
 COUNTS_STEPS = (
     ResolutionForm.STEPS_PER_MM, ResolutionForm.STEPS_PER_INCH, ResolutionForm.UM_PER_STEP,

@@ -164,8 +164,8 @@ class Corrections:
     """
 
     compensation: float = 0.0
-    hole_bias: float = 0.0
     applied_by: Applies = Applies.FILE
+    hole_bias: float = 0.0
 
 
 def composed(job: Job, corrections: Corrections) -> ToolPath:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.errors import InputError, KeenCompassError, shown_input
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 
 if TYPE_CHECKING:
@@ -61,7 +61,7 @@ REGISTRY: dict[str, Entry] = {
 def load(name: str) -> Procedure[Any]:
     """The procedure called `name`. Raises InputError for an unknown one."""
     if name not in REGISTRY:
-        raise InputError(f"{name!r} is not known; one of {', '.join(REGISTRY)}", "procedure")
+        raise InputError(f"{shown_input(name)} is not known; one of {', '.join(REGISTRY)}", "procedure")
     module = import_module(f"keen_compass.procedures.{REGISTRY[name].module}")
     procedure: Procedure[Any] = module.PROCEDURE
     return procedure

@@ -10,7 +10,7 @@ import math
 from dataclasses import dataclass, replace
 from typing import Any
 
-from keen_compass.errors import InputError, PieceError
+from keen_compass.errors import InputError, PieceError, shown_input
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
@@ -120,7 +120,7 @@ class Backlash(Procedure[BacklashRun]):
         self.check_parameters(parameters, _PARAMETERS)
         axis, take_up = self.axis_of(parameters), parameters.get("take_up", "usual")
         if not isinstance(take_up, str) or take_up not in FEEDS:
-            raise InputError(f"expected usual or slow, got {take_up!r}", "piece.take_up")
+            raise InputError(f"expected usual or slow, got {shown_input(take_up)}", "piece.take_up")
         start, across = (length_mm(parameters.get(k, MARGIN), f"piece.{k}") for k in ("start", "across"))
         travel = length_mm(parameters.get("travel", TRAVEL), "piece.travel")
         if not travel > 0:

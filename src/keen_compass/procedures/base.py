@@ -13,7 +13,7 @@ from enum import StrEnum
 from types import MappingProxyType
 from typing import Any, Generic, Protocol, TypeVar, runtime_checkable
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import Machine, Tool
 from keen_compass.pieces.job import Applies, Corrections, Job, composed
 from keen_compass.pieces.moves import MoveProgram
@@ -381,21 +381,23 @@ class Procedure(Generic[P]):
         """The axis that is meant, x where none is said. Raises InputError."""
         axis = parameters.get("axis", "x")
         if not isinstance(axis, str) or axis not in tuple(axes):
-            raise InputError(f"expected {', '.join(axes[:-1])} or {axes[-1]}, got {axis!r}", "piece.axis")
+            raise InputError(f"expected {', '.join(axes[:-1])} or {axes[-1]}, got {shown_input(axis)}", "piece.axis")
         return axis
 
     def made_by(self, parameters: Parameters, usual: str) -> str:
         """Cut, drawn or scribed. Raises InputError."""
         made_by = parameters.get("made_by", usual)
         if made_by not in MADE_BY:
-            raise InputError(f"expected cut, drawn or scribed, got {made_by!r}", "piece.made_by")
+            raise InputError(f"expected cut, drawn or scribed, got {shown_input(made_by)}", "piece.made_by")
         return str(made_by)
 
     def check_readings(self, case: Case, names: tuple[str, ...], *, positive: bool) -> None:
         """Refuse readings of what isn't measured here, and sizes of nothing. Raises InputError naming the place."""
         for i, (name, lengths) in enumerate(case.readings.items()):
             if name not in names:
-                raise InputError(f"{name!r} is not measured here; one of {_listed(names)}", f"readings[{i}].measurand")
+                raise InputError(
+                    f"{shown_input(name)} is not measured here; one of {_listed(names)}", f"readings[{i}].measurand"
+                )
             if positive and any(number_of(v) <= 0 for v in lengths):
                 raise InputError("a size must be larger than 0", f"readings[{i}].values")
 

@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import HEADS
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -63,6 +63,7 @@ DEFAULT_SCATTER = {
 YIELDED_AS = {
     "x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash",
 }  # fmt: skip
+KNOWN_VALUES = tuple(dict.fromkeys((*QUANTITIES, *UNKNOWN_LABELS)))
 CUTTERS = ("router", "plasma", "laser", "knife", "pen")
 THERMAL_CUTTERS = ("plasma", "laser")
 CUT_UNKNOWNS = ("kerf", "hole_bias")
@@ -293,7 +294,7 @@ def length_mm(given: object, place: str, unit: str = "mm") -> float:
 def number(given: object, place: str, low: float = -math.inf, high: float = math.inf) -> float:
     """A finite number within limits, or InputError at `place`."""
     if isinstance(given, bool) or not isinstance(given, (int, float)):
-        raise InputError(f"expected a number, got {_show(given)}", place)
+        raise InputError(f"expected a number, got {shown_input(given)}", place)
     try:
         value = float(given)
     except OverflowError:
@@ -368,7 +369,7 @@ def case_from_json(body: object) -> Case:
 
 def _object(given: object, place: str, allowed: set[str] | None = None) -> Mapping[str, Any]:
     if not isinstance(given, Mapping):
-        raise InputError(f"expected an object {{…}}, got {_show(given)}", place)
+        raise InputError(f"expected an object {{…}}, got {shown_input(given)}", place)
     for key in given:
         if allowed is not None and key not in allowed:
             where = key if place == "input" else f"{place}.{key}"
@@ -378,13 +379,8 @@ def _object(given: object, place: str, allowed: set[str] | None = None) -> Mappi
 
 def _list(given: object, place: str) -> list[Any]:
     if not isinstance(given, list):
-        raise InputError(f"expected a list […], got {_show(given)}", place)
+        raise InputError(f"expected a list […], got {shown_input(given)}", place)
     return given
-
-
-def _show(given: object) -> str:
-    text = repr(given)
-    return text if len(text) < 40 else text[:36] + "…"
 
 
 def _at(place: str, make: Callable[[], T]) -> T:
@@ -398,25 +394,25 @@ def _at(place: str, make: Callable[[], T]) -> T:
 
 def _text(given: object, place: str) -> str:
     if not isinstance(given, str):
-        raise InputError(f"expected text, got {_show(given)}", place)
+        raise InputError(f"expected text, got {shown_input(given)}", place)
     return given
 
 
 def _boolean(given: object, place: str) -> bool:
     if not isinstance(given, bool):
-        raise InputError(f"expected true or false, got {_show(given)}", place)
+        raise InputError(f"expected true or false, got {shown_input(given)}", place)
     return given
 
 
 def _whole(given: object, place: str, low: int, high: int) -> int:
     if isinstance(given, bool) or not isinstance(given, int) or not low <= given <= high:
-        raise InputError(f"expected a whole number from {low} to {high}, got {_show(given)}", place)
+        raise InputError(f"expected a whole number from {low} to {high}, got {shown_input(given)}", place)
     return given
 
 
 def _one_of(given: object, known: tuple[str, ...], place: str) -> str:
     if _text(given, place) not in known:
-        raise InputError(f"expected one of {', '.join(filter(None, known))}, got {_show(given)}", place)
+        raise InputError(f"expected one of {', '.join(filter(None, known))}, got {shown_input(given)}", place)
     return str(given)
 
 
@@ -425,13 +421,13 @@ def _form(given: object) -> ResolutionForm:
         return ResolutionForm(_text(given, "machine.resolution_form"))
     except ValueError:
         forms = ", ".join(ResolutionForm)
-        raise InputError(f"{_show(given)} is not one of {forms}", "machine.resolution_form") from None
+        raise InputError(f"{shown_input(given)} is not one of {forms}", "machine.resolution_form") from None
 
 
 def _unit(machine: Mapping[str, Any], name: str = "units", otherwise: str = "mm") -> str:
     unit = machine.get(name, otherwise)
     if unit not in ("mm", "in", "inch"):
-        raise InputError(f"expected mm or in, got {_show(unit)}", f"machine.{name}")
+        raise InputError(f"expected mm or in, got {shown_input(unit)}", f"machine.{name}")
     return "mm" if unit == "mm" else "in"
 
 
@@ -458,7 +454,8 @@ def _values(
         place = f"machine.values.{name}"
         if name not in QUANTITIES and name not in UNKNOWN_LABELS:
             raise InputError(
-                f"is nothing that is calibrated; one of {', '.join((*QUANTITIES, *UNKNOWN_LABELS))}", place
+                f"is nothing that is calibrated; one of {', '.join(dict.fromkeys((*QUANTITIES, *UNKNOWN_LABELS)))}",
+                place,
             )
         plain, U = _with_uncertainty(value, place)
         if name in CUT_UNKNOWNS and (name in yields or (U is None and name == "hole_bias")):
@@ -538,7 +535,7 @@ def _instrument(given: object, unit: str, usual: str) -> Instrument:
         raise InputError("expected [a, b] of ±(a + b·L)", "permissible_error")
     kind = _text(body.get("kind", usual), "kind")
     if kind not in KINDS:
-        raise InputError(f"expected one of {', '.join(KINDS)}, got {_show(kind)}", "kind")
+        raise InputError(f"expected one of {', '.join(KINDS)}, got {shown_input(kind)}", "kind")
     repeats = None
     if "repeats" in body:
         record = _object(body["repeats"], "repeats", {"s", "dof"})
@@ -588,7 +585,7 @@ def _quantities(given: object, place: str) -> frozenset[str]:
     names = _list(given, place)
     for i, name in enumerate(names):
         if not isinstance(name, str) or name not in QUANTITIES:
-            raise InputError(f"{_show(name)} is not a quantity", f"{place}[{i}]")
+            raise InputError(f"{shown_input(name)} is not a quantity", f"{place}[{i}]")
     return frozenset(names)
 
 

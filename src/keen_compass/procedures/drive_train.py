@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from types import MappingProxyType
 from typing import Any
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Part
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Step, Surface, Surroundings
@@ -129,7 +129,7 @@ class DriveTrain(Procedure[Chain]):
         motor, drive = parameters.get("motor", "stepper"), parameters.get("drive", "belt")
         for given, known, name in ((axis, ("x", "y", "z"), "axis"), (motor, MOTORS, "motor"), (drive, DRIVES, "drive")):
             if not isinstance(given, str) or given not in known:
-                raise InputError(f"expected one of {', '.join(known)}, got {given!r}", f"piece.{name}")
+                raise InputError(f"expected one of {', '.join(known)}, got {shown_input(given)}", f"piece.{name}")
         feed = number(parameters.get("fastest_feed", 0.0), "piece.fastest_feed", 0, 1e7)
         return Chain(str(axis), str(motor), str(drive), feed)
 

@@ -183,7 +183,7 @@ class KerfSquare(Procedure[KerfPlate]):
                       "thickness": 10, "govern": "outside"},
             "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
             "tolerance": 0.15,
-            "subject": {"material": "steel", "thickness": 10, "process": "45 A, 1.1 mm nozzle"},
+            "subject": {"material": "steel", "thickness": 10, "process": "45 A"},
             "readings": [
                 {"measurand": "width", "values": [89.71, 89.70, 89.72]},
                 {"measurand": "height", "values": [69.70, 69.72, 69.71]},

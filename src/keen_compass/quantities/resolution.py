@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, shown_input
 
 Stored = float | dict[str, float]
 
@@ -215,7 +215,7 @@ class StoredResolution:
 
 def _number(given: object, place: str) -> float:
     if isinstance(given, bool) or not isinstance(given, (int, float)):
-        raise InputError(f"expected a number, got {given!r}", place)
+        raise InputError(f"expected a number, got {shown_input(given)}", place)
     if not abs(given) <= LARGEST:  # before it is turned: a whole number may be larger than any float
         raise InputError("is too large, or no number", place)
     return float(given)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, shown_input
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredResolution
@@ -117,7 +117,7 @@ def same_size(a: StoredValue, b: StoredValue) -> float:
 
 def _number(given: object) -> float:
     if isinstance(given, bool) or not isinstance(given, (int, float)):
-        raise InputError(f"expected a number, got {given!r}")
+        raise InputError(f"expected a number, got {shown_input(given)}")
     if not abs(given) < LARGEST:  # before it is turned: a whole number may be larger than any float
         raise InputError("is too large, or no number")
     return float(given)

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
-from keen_compass.machines.profile import THERMAL
+from keen_compass.machines.profile import BEAM, THERMAL
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, check_on_bed, next_free
 from keen_compass.pieces.toolpath import ToolPath
@@ -372,7 +372,7 @@ class Making:
             from keen_compass.formats.thermal import ThermalSettings, write_thermal
 
             return write_thermal(path, ThermalSettings(
-                bed=Box(0, 0, *machine.bed), beam=machine.kind == "laser table", feed=machine.feed,
+                bed=Box(0, 0, *machine.bed), beam=machine.kind in BEAM, feed=machine.feed,
                 pierce_height=machine.pierce_height, cut_height=machine.cut_height, pierce_delay=machine.pierce_delay,
                 power=machine.power,
             ))  # fmt: skip
