@@ -149,8 +149,8 @@ def test_rank_and_null_space_are_those_of_the_equations(read: tuple[str, ...], r
 
 
 def world(rng: random.Random) -> tuple[dict[str, Any], float]:
-    """(input, the compensation that really makes outsides right): tilted jaws, local instrument error, coarse scale,
-    a kerf that differs from contour to contour, corners a little round, scales within what was proven."""
+    """(input, the compensation that really makes outsides right): the instrument's own error differs from size to size,
+    a coarse division, one reading, a reading left out, pieces that differ, holes that run small or large."""
     unit, K = rng.choice((0.01, 0.02, 0.05)), rng.uniform(0.3, 6.5)
     c, B = round(K + rng.uniform(-0.4, 0.4), 3), {a: rng.uniform(0, 0.08) for a in "xy"}
     s = {a: rng.uniform(-3e-4, 3e-4) for a in "xy"}

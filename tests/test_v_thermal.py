@@ -121,7 +121,7 @@ def test_the_stand_in_burns_what_was_ordered(plate: KerfPlate | SteppedOutline, 
     assert (x1 - x0, y1 - y0) == pytest.approx((plate.width, plate.height), abs=0.01)
     run = read_back(text, Speeds(), thermal=True)
     assert misfits(run, BED, path) == []
-    assert sum(step.seconds for step in run.steps if not step.length) >= 0.5  # pierces take their time
+    assert sum(step.seconds for step in run.steps if not step.far) >= 0.5  # pierces take their time
 
 
 def test_what_would_spoil_a_sheet_stops_the_stand_in() -> None:

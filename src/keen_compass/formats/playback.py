@@ -57,7 +57,7 @@ class Step:
     waits: bool = False
 
     @property
-    def length(self) -> float:
+    def far(self) -> float:
         """mm in X and Y."""
         return math.dist(self.a, self.b)
 
@@ -96,16 +96,16 @@ class DryRun:
         found: list[list[Step]] = []
         begun = False
         for step in self.steps:
-            if step.on and step.length:
+            if step.on and step.far:
                 if not begun:
                     found.append([])
                 found[-1].append(step)
-            begun = step.on and (begun or step.length > 0)
+            begun = step.on and (begun or step.far > 0)
         return tuple(map(tuple, found))
 
     def length(self, *, on: bool) -> float:
         """mm travelled with the tool on, or off."""
-        return sum(step.length for step in self.steps if step.on is on)
+        return sum(step.far for step in self.steps if step.on is on)
 
     def at(self, seconds: float) -> tuple[int, Point]:
         """How many steps are done then, and where the tool is."""
@@ -148,7 +148,7 @@ def misfits(run: DryRun, bed: Box, meant: ToolPath | None = None) -> list[Note]:
         if not (bed.x - 1e-6 <= x <= bed.x_high + 1e-6 and bed.y - 1e-6 <= y <= bed.y_high + 1e-6):
             wrong.append(note("file_leaves_bed", line=step.line, x=x, y=y))
             break
-    through = next((s for s in run.steps if s.rapid and s.on and s.length), None)
+    through = next((s for s in run.steps if s.rapid and s.on and s.far), None)
     if through:
         wrong.append(note("file_rapid_in_stock", line=through.line))
     if run.steps and run.steps[-1].on:
@@ -157,7 +157,7 @@ def misfits(run: DryRun, bed: Box, meant: ToolPath | None = None) -> list[Note]:
         from shapely.geometry import MultiLineString
 
         # Passes go over the same line again and again.
-        made = MultiLineString(list({(s.a, s.b) for s in run.steps if s.on and s.length}))
+        made = MultiLineString(list({(s.a, s.b) for s in run.steps if s.on and s.far}))
         ordered = MultiLineString([stroke.flat() for stroke in meant.strokes])
         stray = made.difference(ordered.buffer(MEANT_WITHIN))
         if stray.length > LEAST_STRAY:
@@ -178,18 +178,18 @@ def _timed(steps: list[Step], speeds: Speeds) -> Iterator[Step]:
         while j < len(steps) and _flows(steps[j - 1], steps[j]):
             j += 1
         run = steps[i:j]
-        if not any(s.length for s in run):
+        if not any(s.far for s in run):
             yield from run
         else:
-            length = sum(s.length for s in run)
+            length = sum(s.far for s in run)
             v, a = (speeds.rapid if run[0].rapid else run[0].feed) / 60, speeds.acceleration
             total = length / v + v / a if length > v * v / a else 2 * math.sqrt(length / a)
-            yield from (replace(s, seconds=s.seconds + total * s.length / length) for s in run)
+            yield from (replace(s, seconds=s.seconds + total * s.far / length) for s in run)
         i = j
 
 
 def _flows(a: Step, b: Step) -> bool:
-    if not (a.length and b.length) or (a.on, a.rapid, a.feed) != (b.on, b.rapid, b.feed) or a.waits or b.waits:
+    if not (a.far and b.far) or (a.on, a.rapid, a.feed) != (b.on, b.rapid, b.feed) or a.waits or b.waits:
         return False
     turn = math.atan2(b.b[1] - b.a[1], b.b[0] - b.a[0]) - math.atan2(a.b[1] - a.a[1], a.b[0] - a.a[0])
     return abs((turn + math.pi) % math.tau - math.pi) < TURNS
