@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 import math
 import random
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -29,7 +30,7 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
-from keen_compass.shop.standing import State
+from keen_compass.shop.standing import State, as_drawn, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.solve.kerf import BEYOND, RANGES, edge, graded
 from keen_compass.standin.router import Router
@@ -213,7 +214,7 @@ def test_practice_settles_in_two_plates_and_a_part_of_another_size_fits() -> Non
         settled += len(practice.rounds) <= 2
         kerf = practice.router.settings["kerf"].base
         plate = KerfPlate(120, 100, hole=30, slot=14, compensation=kerf)
-        path = composed(plate.job(9), Corrections(kerf, practice.router.truth.hole_bias)).moved(60, 60)
+        path = composed(plate.job(9), Corrections(kerf, hole_bias=practice.router.truth.hole_bias)).moved(60, 60)
         made = practice.router.make(write_gcode(path, CutSettings(bed=Box(0, 0, 1300, 900), z_travel=80)))
         sizes = [abs(made.true_length(plate.line(m), "jaws") - plate.nominal(m)) for m in ("width", "height")]
         fits += max(sizes) <= 0.1 + 0.03
@@ -357,3 +358,63 @@ def test_the_piece_is_turned_over_by_one_key_and_its_edge_is_drawn(qtbot: QtBot,
 
 def shown_on(session: RoundSession) -> str:
     return stand_in.shows(session) or ""
+
+
+def test_a_bevel_is_covered_under_foreign_physics_in_both_signs() -> None:
+    """Tops and bottoms made here: local instrument error, a coarse division, one reading or three, rough edges."""
+    rng, covered, false_in = random.Random(5), 0, 0
+    for _ in range(400):
+        t, beta, unit = rng.uniform(3, 30), rng.uniform(-0.06, 0.06), rng.choice((0.01, 0.02, 0.05))
+        inside, n = rng.random() < 0.4, rng.uniform(20, 90)
+        way = -1 if inside else 1
+        true = {"top": n, "bottom": n + way * 2 * t * math.tan(beta)}
+        read = {}
+        for m, v in true.items():
+            off, rough = rng.uniform(-0.02, 0.02), rng.gauss(0, 0.01)
+            read[m] = [
+                max(round((v + off + rough + rng.gauss(0, 0.7 * unit)) / unit), 1) * unit
+                for _ in range(rng.choice((1, 3)))
+            ]
+        body = {
+            "procedure": "bevel", "confirmed": True,
+            "piece": {"thickness": t, "side": "inside" if inside else "outside"},
+            "instrument": {"resolution": unit, "permissible_error": [0.02, 2e-5]}, "tolerance": {"bevel": 0.3},
+            "readings": [{"measurand": m, "values": v} for m, v in read.items()],
+        }  # fmt: skip
+        answer = solved(body)
+        (f,) = answer["findings"]
+        u = t * abs(math.tan(beta))
+        covered += abs(f["error"] - u) <= f["expanded_uncertainty"]
+        false_in += f["verdict"] == "in" and u > 0.3
+        assert answer["figures"]["angle_deg"] == pytest.approx(math.degrees(beta), abs=5)
+    assert covered >= 0.93 * 400
+    assert false_in <= 4
+
+
+def test_a_bevel_round_reads_above_and_below(qtbot: QtBot, shop: Shop) -> None:
+    """On a plasma table by keyboard: above, F7, below; the verdict and the section; nothing to enter."""
+    heron = shop.machine("heron")
+    shop.put_machine(replace(heron, kind="plasma table"))
+    shop.put_stand_in("heron", dict(shop.stand_in("heron") or {}) | {"bevel": -0.02, "thermal": "plasma"})
+    window = opened(qtbot, shop)
+    window.show_rose("heron")
+    assert "Bevel" in {s.label for s in as_drawn(spokes(shop, shop.machine("heron")))}
+    window.begin("bevel", "bevel")
+    session = window.round_page.model.session
+    tab_to("Cut on the stand-in")
+    press(Qt.Key.Key_Return)
+    press(str(session.context.piece.number), Qt.Key.Key_Return)
+    for _ in range(3):
+        press(shown_on(session), Qt.Key.Key_Return)
+    assert session.measuring.current() is None
+    assert session.measuring.findings()[0].verdict is Verdict.UNRESOLVED
+    press(Qt.Key.Key_F7)
+    for _ in range(3):
+        press(shown_on(session), Qt.Key.Key_Return)
+    (finding,) = session.measuring.findings()
+    assert finding.error == pytest.approx(9 * math.tan(0.02), abs=0.05)
+    assert session.measuring.answer().figures["angle_deg"] < 0
+    assert finding.verdict is Verdict.IN
+    assert window.round_page.answer.findChild(SectionPicture).isVisibleTo(window)
+    session.sign()
+    assert states(window.shop, "heron", ("bevel",)) == [State.IN]

@@ -135,6 +135,17 @@ PAGES = {
 
 # While a procedure's readings are given, its own page stands in for the general one.
 PROCEDURE_PAGES = {
+    "bevel": Page(
+        "Bevel",
+        (
+            "Read one size of a part at its upper edges, turn it over (F7), and read it at the lower ones.",
+            "The picture shows the edge in section, and the limit of the range of the standard that it falls into.",
+            "No number in a controller cures it: look at the torch’s height, its angle, the direction of the cut and "
+            "the consumables, and cut another.",
+        ),
+        "off square by (below − above) ÷ 2",
+        "ISO 9013; docs/arithmetic.md, 8.",
+    ),
     "kerf-square": Page(
         "Kerf",
         (

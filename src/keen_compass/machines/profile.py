@@ -351,6 +351,8 @@ def _quantities(kind: str, file_format: str, form: ResolutionForm, has_z: bool) 
             return not table
         if quantity.endswith("tram"):
             return kind == "router"
+        if quantity == "bevel":
+            return kind in THERMAL
         if q.group == "cut":
             return kind not in ROLLS
         return table or not (quantity == "bed" or quantity.endswith(("home", "speed")))

@@ -116,9 +116,13 @@ class KerfPlate:
         name = measurand.removesuffix(BOTTOM)
         return float(self.hole if name.startswith("hole") else getattr(self, name))
 
+    def _sizes(self, actual: Mapping[str, float]) -> dict[str, float]:
+        """Sizes that were read at either edge, by the name that they have at the upper one."""
+        return {name.removesuffix(BOTTOM): size for name, size in actual.items()}
+
     def outline(self, **actual: float) -> tuple[Point, ...]:
         """Corners of the outside; lengths that were read, at either edge, replace the ordered ones."""
-        actual = _of_either_edge(actual)
+        actual = self._sizes(actual)
         if s := self.stepped:
             return s.outline(**{m: v for m, v in actual.items() if m in OUTSIDE})
         W, H = actual.get("width", self.width), actual.get("height", self.height)
@@ -126,7 +130,7 @@ class KerfPlate:
 
     def inner(self, **actual: float) -> tuple[tuple[Point, ...], ...]:
         """Outlines of hole and slot, as they are pictured; sizes that were read replace the ordered ones."""
-        actual, found = _of_either_edge(actual), []
+        actual, found = self._sizes(actual), []
         if self.hole:
             (x, y), rx, ry = self.hole_at, *(actual.get(m, self.hole) / 2 for m in ("hole_0", "hole_90"))
             turns = [math.tau * i / 72 for i in range(72)]
@@ -199,9 +203,25 @@ class KerfPlate:
         return (dot, *written) if wide < clear - at and (at + FIGURE < tall or self.stepped) else (dot,)
 
 
-def _of_either_edge(actual: Mapping[str, float]) -> dict[str, float]:
-    return {name.removesuffix(BOTTOM): size for name, size in actual.items()}
-
-
 def _corners(b: Box) -> tuple[Point, ...]:
     return (b.x, b.y), (b.x_high, b.y), (b.x_high, b.y_high), (b.x, b.y_high)
+
+
+class EdgePlate(KerfPlate):
+    """A plate of which one size is read above (`top`) and below (`bottom`): of the hole where it has one, else width."""
+
+    __slots__ = ()
+
+    @property
+    def size(self) -> str:
+        """Name of that size."""
+        return "hole_0" if self.hole else "width"
+
+    def nominal(self, measurand: str) -> float:
+        """Above and below alike."""
+        return KerfPlate.nominal(self, self.size)
+
+    def _sizes(self, actual: Mapping[str, float]) -> dict[str, float]:
+        for size in actual.values():  # one side is seen at a time
+            return {self.size: size}
+        return {}

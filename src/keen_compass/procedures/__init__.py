@@ -53,6 +53,7 @@ REGISTRY: dict[str, Entry] = {
         Entry("bed", ("x_tram", "y_tram", "bed"), 15, "bed", ("gcode",)),
         Entry("speed", ("x_speed", "y_speed"), 10, "speed", ("gcode",), apart=True),
         Entry("kerf-square", ("kerf", "hole_bias"), 15, "kerf_square", ("gcode",)),
+        Entry("bevel", ("bevel",), 8, "bevel", ("gcode",)),
         Entry("reference-lines", _STEPS, 10, "reference_lines"),
     )
 }  # fmt: skip

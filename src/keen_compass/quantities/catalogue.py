@@ -101,6 +101,7 @@ QUANTITIES: dict[str, Quantity] = {
             "y_speed", "Y feed", "motion", "mm/min", ("y_steps",), 500.0, "y", Lives.NUMBER, "mm/min", "Feeds", True
         ),
         Quantity("kerf", "Kerf", "cut", "mm", _MOTION, 0.1, "", Lives.NUMBER, "mm", depends=_CUT),
+        Quantity("bevel", "Bevel", "cut", "mm", (), 0.5, "", Lives.BY_HAND, "mm", one_sided=True, depends=_CUT),
         Quantity("hole_bias", "Hole bias", "cut", "mm", ("kerf",), 0.1, "", Lives.NUMBER, "mm", "Kerf", depends=_CUT),
     )
 }

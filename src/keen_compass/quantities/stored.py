@@ -19,7 +19,7 @@ _IN_INCHES = {"mm": "in", "mm/min": "in/min"}
 NOUNS = {
     "backlash": "backlash", "home": "home offset", "speed": "fastest feed", "squareness": "gantry end moved",
     "tram": "tram set", "bed": "bed skimmed", "tracking": "feed looked after",
-    "kerf": "kerf", "hole_bias": "hole bias",
+    "kerf": "kerf", "hole_bias": "hole bias", "bevel": "bevel",
 }  # fmt: skip
 
 

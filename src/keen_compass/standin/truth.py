@@ -165,6 +165,8 @@ class Truth:
                 return amount(settings, quantity) - share * self.limits.get(axis, math.nan)
             case "kerf":
                 return amount(settings, quantity) - self.right(quantity)
+            case "bevel":
+                return self.thickness * abs(math.tan(self.bevel))
             case "hole_bias":
                 return self.hole_bias - amount(settings, quantity)
             case "bed":

@@ -44,6 +44,8 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             return f"the head’s top leans {_slope(e, units)} towards {towards}"
         case "kerf":
             return f"parts come out {_small(e, units)} too {'large' if e > 0 else 'small'}"
+        case "bevel":
+            return f"the edge is {_small(e, units)} off square"
         case "hole_bias":
             return f"round holes come out {_small(e, units)} too {'large' if e > 0 else 'small'}"
         case "bed":

@@ -148,7 +148,7 @@ class FindingCard(Card):
             now, what = ("", "") if stays else doing_in_words(f, show_for(machine))
             self._old.say("")
             self._new.say("Leave it" if f.verdict is Verdict.IN else now or "–")
-            self._U.say(words.new_uncertainty(f) if now else "")
+            self._U.say(words.new_uncertainty(f) if task_of(f) else "")
             self._formula.say("" if stays else f"{capital(what)}\nIn all {old} → {number}".strip(), "ink")
         else:
             self._old.say("" if stays else f"{old} →")
