@@ -208,7 +208,7 @@ def _corners(b: Box) -> tuple[Point, ...]:
 
 
 class EdgePlate(KerfPlate):
-    """A plate of which one size is read above (`top`) and below (`bottom`): of the hole where it has one, else width."""
+    """A plate of which one size is read above (`top`) and below (`bottom`): the hole, where it has one, else width."""
 
     __slots__ = ()
 

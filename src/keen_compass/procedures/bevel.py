@@ -127,7 +127,7 @@ class Bevel(Procedure[EdgePlate]):
         """10 mm steel, half a millimetre larger below."""
         return {
             "procedure": "bevel",
-            "machine": {"kind": "plasma"},
+            "machine": {"kind": "plasma", "decimals": 3, "values": {}},
             "piece": {"thickness": 10, "side": "outside"},
             "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
             "tolerance": {"bevel": 0.5},
