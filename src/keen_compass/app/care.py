@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from gettext import ngettext
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -109,7 +110,8 @@ class ShopCare(QObject):
         """Something is dated after now: either this computer's clock is wrong, or those dates are."""
         from keen_compass.app.round.words import day_and_time  # late: nothing of it is for the first screen
 
-        entries = "1 entry is" if len(future.rows) == 1 else f"{len(future.rows)} entries are"
+        n = len(future.rows)
+        entries = ngettext("{n} entry is", "{n} entries are", n).format(n=n)
         self.asked.emit(
             f"{entries} dated after now, up to {day_and_time(future.latest)}. This computer says "
             f"{day_and_time(self._shop.clock())}: is that right?",
@@ -136,7 +138,7 @@ class ShopCare(QObject):
         if damage:
             named = ", ".join(say(d.what) for d in damage[:MOST_NAMED])
             more = f" and {len(damage) - MOST_NAMED} more" if len(damage) > MOST_NAMED else ""
-            left = "is" if len(damage) == 1 else "are"
+            left = ngettext("is", "are", len(damage))
             self.asked.emit(
                 f"This shop’s file is damaged: {named}{more} can’t be trusted and {left} left out. "
                 "It can only be looked at; what is sound can be kept as a new file.",

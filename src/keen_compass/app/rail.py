@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from gettext import ngettext
+
 from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QAbstractButton, QFrame, QSizePolicy, QVBoxLayout
@@ -149,7 +151,7 @@ class Rail(QFrame):
         """Fill the rail; each machine with its spokes and the step of its round, if one is under way."""
         self._title.say(name)
         due = sum(1 for _, spokes, _ in machines if any(s.state is not State.IN for s in spokes))
-        plural = "machine" if len(machines) == 1 else "machines"
+        plural = ngettext("machine", "machines", len(machines))
         self._count.say(f"{len(machines)} {plural} · {due} to look at" if due else f"{len(machines)} {plural} · all in")
         had_focus = any(card.hasFocus() for card in self._cards)
         for card in self._cards:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from gettext import ngettext
+
 from keen_compass.formats.playback import DryRun
 from keen_compass.quantities.lengths import MM_PER_INCH
 
@@ -10,7 +12,7 @@ def run_in_words(run: DryRun, units: str) -> str:
     """``about 3 min, 5.9 m of lines, 0.3 m between``."""
     if not run.lines:
         stops = sum(step.waits for step in run.steps)
-        return f"{_time(run.seconds)}, {_count(stops, 'stop')}, tool off"
+        return f"{_time(run.seconds)}, {ngettext('{n} stop', '{n} stops', stops).format(n=stops)}, tool off"
     on, off = run.length(on=True), run.length(on=False)
     return f"{_time(run.seconds)}, {_far(on, units)} of lines, {_far(off, units)} between"
 
@@ -33,7 +35,3 @@ def _time(seconds: float) -> str:
 
 def _clock(seconds: float) -> str:
     return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
-
-
-def _count(n: int, what: str) -> str:
-    return f"{n} {what}" if n == 1 else f"{n} {what}s"

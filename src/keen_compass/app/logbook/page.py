@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
+from gettext import ngettext
 from pathlib import Path
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QSize, Qt, Signal
@@ -268,7 +269,7 @@ class LogbookPage(QWidget):
         except KeenCompassError as error:
             self._said.say(str(error), "bad")
         else:
-            rounds = "1 round" if came == 1 else f"{came} rounds"
+            rounds = ngettext("{n} round", "{n} rounds", came).format(n=came)
             self._said.say(f"{rounds} taken over from {file}.", "good")
             self.refresh()
             self.took_over.emit()
