@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
+from shapely import LineString, Polygon
 
 from driving import focus, opened, press, tab_to
 from keen_compass.app.round.dry_run_bar import DryRunBar
@@ -77,7 +78,9 @@ def test_the_controllers_compensation_leaves_the_file_on_the_line() -> None:
     job = plate(Contour(Side.OUTSIDE, PLATE))
     by_controller = composed(job, Corrections(4.0, Applies.CONTROLLER))
     assert by_controller.applied == {"compensation": "controller"}
-    assert by_controller.extents() == pytest.approx((0, 0, 90, 70))
+    for stroke in by_controller.layers[-1].strokes:  # led straight onto an edge, and on over where it began
+        assert Polygon(PLATE).exterior.covers(LineString(stroke.points[1:]))
+        assert stroke.beside == "right"
     assert composed(job, Corrections(4.0)).extents() == pytest.approx((-2, -2, 92, 72))
     on_the_line = Job("line", (JobLayer(Does.CUT, (Contour(Side.ON, PLATE),)),))
     assert composed(on_the_line, Corrections(4.0)).extents() == pytest.approx((0, 0, 90, 70))

@@ -162,7 +162,7 @@ def _stroke_lines(stroke: Stroke, settings: CutSettings, *, through: bool) -> It
         yield f"G0 {_xy(stroke.points[0], settings)}"
         yield f"G1 Z{_n(-depth, settings)} F{_n(settings.plunge_feed, settings)}"
         last_pass = through and depth is depths[-1]
-        yield from _cutting_lines(stroke, depth, stroke.tabs if last_pass else (), settings)
+        yield from beside(stroke, _cutting_lines(stroke, depth, stroke.tabs if last_pass else (), settings))
 
 
 def _cutting_lines(
@@ -184,6 +184,16 @@ def _cutting_lines(
             feed, here = f" F{_n(settings.feed, settings)}", corner
         yield f"{to(span, here, span.b, inches=settings.inches)}{feed}"
         feed, travelled = "", travelled + length
+
+
+def beside(stroke: Stroke, moves: Iterator[str]) -> Iterator[str]:
+    """Moves of a stroke off whose line the controller moves the tool (ISO 6983's G41 and G42), if it is to."""
+    if not stroke.beside:
+        yield from moves
+        return
+    yield "G41" if stroke.beside == "left" else "G42"
+    yield from moves
+    yield "G40"
 
 
 def _n(value: float, settings: CutSettings) -> str:

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
-from keen_compass.formats.gcode import comment, numbered, to, xy
+from keen_compass.formats.gcode import beside, comment, numbered, to, xy
 from keen_compass.pieces.placement import check_on_bed
 from keen_compass.pieces.toolpath import Does, Stroke, ToolPath
 from keen_compass.quantities.geometry import Box
@@ -78,10 +78,14 @@ def _burnt(stroke: Stroke, settings: ThermalSettings, *, cut: bool) -> Iterator[
             if settings.pierce_delay:
                 yield f"G4 P{numbered(settings.pierce_delay)}"
             yield f"G1 Z{numbered(settings.cut_height)} F{numbered(settings.feed)}"
-    first = f" F{numbered(min(feed, LIMITS['feed'][1]))}"
-    for span in stroke.spans():
-        yield f"{to(span, span.a, span.b)}{first}"
-        first = ""
+    yield from beside(stroke, _along(stroke, f" F{numbered(min(feed, LIMITS['feed'][1]))}"))
     yield "M5"
     if not settings.beam:
         yield f"G0 Z{numbered(settings.safe_height)}"
+
+
+def _along(stroke: Stroke, first: str) -> Iterator[str]:
+    """first: what the first of its moves says besides."""
+    for span in stroke.spans():
+        yield f"{to(span, span.a, span.b)}{first}"
+        first = ""

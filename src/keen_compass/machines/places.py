@@ -1,4 +1,4 @@
-"""Where a machine keeps a number: the key it has there, its form and unit, its sign, how many decimals it has."""
+"""Where a number is kept: the key it has in the controller, its form and unit, its sign, how many decimals it has."""
 
 from __future__ import annotations
 
@@ -15,7 +15,8 @@ class Place:
     """One number's place in a controller, or on the machine itself where it is set by hand.
 
     key: its name there. form: of a resolution, None for an amount. unit: of an amount. decimals: that are kept.
-    flipped: the controller counts it the other way round.
+    flipped: the controller counts it the other way round. in_file: no controller keeps it; the files that are written
+        for the machine carry it.
     """
 
     quantity: str
@@ -24,6 +25,7 @@ class Place:
     unit: str
     decimals: int
     flipped: bool
+    in_file: bool = False
 
     def holding(self, stored: StoredValue) -> StoredValue:
         """A number as this place has it: an amount that was noted in another unit is turned into this one."""

@@ -17,7 +17,7 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.quantities.stored import unit_kept
+from keen_compass.quantities.stored import StoredAmount, unit_kept
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
 
 
@@ -70,6 +70,8 @@ COUNTS_STEPS = (
     ResolutionForm.INCH_PER_STEP,
 )  # fmt: skip
 CONTROLLER_UNITS = ("mm", "in")
+GIVES_ROOM = ("file", "controller")  # who moves the tool off the line by half the cut
+KERF_FORMS = ("full", "half")
 # How a head is held decides where a shim goes that makes it upright: its plate stands upright, the head on one
 # side of it; a flange is level, and the head stands on it or hangs under it.
 HEADS: dict[str, str] = {
@@ -136,6 +138,8 @@ class Machine:
     decimals, decimals_of: that it keeps, of everything and of what differs.
     process: how it cuts, in the words of its chart (``45 A, 1.1 mm nozzle``); of thermal machines, as are
         pierce_height, cut_height (mm over the stock), pierce_delay (s) and power (%, of a laser).
+    gives_room: who moves the tool off the line by half the cut: our files, or the controller with its own kerf, for
+        which the files run on the line. kerf_form: in which width that controller keeps it, one of `KERF_FORMS`.
     tools: that it uses. stock: what lies on it now. mounted: uid of the tool that is in it now.
     scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
     """
@@ -179,6 +183,8 @@ class Machine:
     cut_height: float = 1.5
     pierce_delay: float = 0.5
     power: float = 80.0
+    gives_room: str = "file"
+    kerf_form: str = "full"
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -191,6 +197,10 @@ class Machine:
             raise InputError(f"choose one of {', '.join(UNITS)}", "units")
         if self.controller_units not in CONTROLLER_UNITS:
             raise InputError(f"choose one of {', '.join(CONTROLLER_UNITS)}", "controller_units")
+        if self.gives_room not in GIVES_ROOM:
+            raise InputError(f"choose one of {', '.join(GIVES_ROOM)}", "gives_room")
+        if self.kerf_form not in KERF_FORMS:
+            raise InputError(f"choose one of {', '.join(KERF_FORMS)}", "kerf_form")
         if self.gantry_along not in ("x", "y"):
             raise InputError("choose x or y", "gantry_along")
         if self.head not in ("", *HEADS):
@@ -271,12 +281,26 @@ class Machine:
         """T in mm (scales: over the reference length)."""
         return self.tolerances.get(quantity, QUANTITIES[quantity].default_tolerance)
 
+    def in_controller(self, quantity: str) -> bool:
+        """Whether its controller keeps a number; else our files carry it, or nothing but the machine itself."""
+        by_file = ("hole_bias",) if self.gives_room == "controller" else ("hole_bias", "kerf")
+        return QUANTITIES[quantity].lives in (Lives.RESOLUTION, Lives.NUMBER) and quantity not in by_file
+
+    def kerf_width(self, stored: StoredAmount) -> float:
+        """The full width that a kept kerf means, mm."""
+        return stored.base * (2.0 if self.kerf_form_kept == "half" else 1.0)
+
+    @property
+    def kerf_form_kept(self) -> str:
+        """In which width the kerf is kept where it is kept: our files know the full one."""
+        return self.kerf_form if self.in_controller("kerf") else "full"
+
     def place(self, quantity: str) -> Place:
         """Where and how it keeps a number."""
         return Place(
             quantity, self.setting_keys.get(quantity, quantity.upper()), self.form if _resolves(quantity) else None,
             unit_kept(quantity, self.controller_units), self.decimals_of.get(quantity, self.decimals),
-            quantity in self.flipped,
+            quantity in self.flipped, QUANTITIES[quantity].lives is Lives.NUMBER and not self.in_controller(quantity),
         )  # fmt: skip
 
     def setting(self, quantity: str, value: str) -> str:

@@ -15,6 +15,8 @@ from keen_compass.errors import PieceError
 from keen_compass.pieces.toolpath import Arc, Does, Layer, Span, Stroke, ToolPath, circle
 from keen_compass.quantities.geometry import Point
 
+OVERLAP = 4.0  # mm
+MIDDLE = 0.5  # of an edge
 LEAST_AWAY = 1e-9  # mm; nearer, a line lies where it was
 
 
@@ -70,6 +72,38 @@ class Contour:
             return replace(self, radius=self.radius + away)
         return replace(self, corners=offset(self.corners, away))
 
+    def for_controller(self, width: float) -> Contour:
+        """On the line, led straight onto an edge, as a controller wants it that moves the tool off by half of `width`.
+
+        Where it would come onto a corner it comes onto the middle of the edge that is cut last, or first.
+        """
+        if self.side is Side.ON:
+            return self
+        edge, share = self.start
+        if self.radius:
+            normal = (1.0, 0.0)
+        else:
+            n = len(self.corners)
+            if not share:
+                edge, share = (edge - 1) % n if self.clockwise else edge, MIDDLE
+            (ax, ay), (bx, by) = self.corners[edge], self.corners[(edge + 1) % n]
+            long = math.dist((ax, ay), (bx, by))
+            normal = (by - ay) / long, (ax - bx) / long
+        away = (math.hypot(*self.lead) or width) + width / 2
+        away *= 1.0 if self.side is Side.OUTSIDE else -1.0
+        return replace(
+            self, start=(edge, share), overlap=self.overlap or OVERLAP,
+            lead=(0.0, 0.0) if self.clockwise else (away * normal[0], away * normal[1]),
+            tail=(away * normal[0], away * normal[1]) if self.clockwise else (0.0, 0.0),
+        )  # fmt: skip
+
+    @property
+    def beside(self) -> str:
+        """On which hand of its way the tool runs."""
+        if self.side is Side.ON:
+            return ""
+        return "left" if (self.side is Side.OUTSIDE) is self.clockwise else "right"
+
     def stroke(self) -> Stroke:
         """One trip round it, led in and out."""
         trip = self._anticlockwise()
@@ -84,7 +118,9 @@ class Contour:
             points, before = (down, *points), math.hypot(*self.lead)
             arcs = tuple(replace(arc, end=arc.end + 1) for arc in arcs)
         if self.tail != (0.0, 0.0):
-            points = (*points, (first[0] + self.tail[0], first[1] + self.tail[1]))
+            leaves = points[-1] if self.clockwise else first
+            points = (*points, (leaves[0] + self.tail[0], leaves[1] + self.tail[1]))
+        before += self.overlap if self.clockwise else 0.0
         at = points[0]
         come = (at[0] + self.approach[0], at[1] + self.approach[1]) if self.approach else None
         return Stroke(points, come, tuple((a + before, b + before) for a, b in self._bridges()), arcs)
@@ -98,8 +134,10 @@ class Contour:
         rest = [self.corners[(edge + 1 + k) % n] for k in range(n)]
         around = [begin, *rest, begin] if share else [*self.corners[edge:], *self.corners[:edge], begin]
         if self.overlap:
-            along = Span(around[0], around[1])
-            around.append(along.at(min(self.overlap / along.length, 1.0)))
+            # Turned round, it follows the line past its start at what is the beginning here.
+            along = Span(around[-1], around[-2]) if self.clockwise else Span(around[0], around[1])
+            past = along.at(min(self.overlap / along.length, 1.0))
+            around = [past, *around] if self.clockwise else [*around, past]
         return Stroke(tuple(around))
 
     def _bridges(self) -> Sequence[tuple[float, float]]:
@@ -179,7 +217,11 @@ def composed(job: Job, corrections: Corrections) -> ToolPath:
             if isinstance(item, Contour):
                 compensated = compensated or item.side is not Side.ON
                 hole = corrections.hole_bias / 2 if item.radius and item.side is Side.INSIDE else 0.0
-                strokes.append(item.moved_off(off + hole).stroke())
+                if corrections.applied_by is Applies.CONTROLLER:
+                    line = item.moved_off(hole).for_controller(corrections.compensation)
+                    strokes.append(replace(line.stroke(), beside=line.beside))
+                else:
+                    strokes.append(item.moved_off(off + hole).stroke())
             else:
                 strokes.append(item)
         layers.append(Layer(layer.does, tuple(strokes), layer.pen))

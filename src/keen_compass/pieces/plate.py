@@ -35,7 +35,8 @@ GOVERN = ("outside", "inside", "balanced")
 @dataclass(frozen=True, slots=True)
 class KerfPlate:
     """As ordered; mm. hole: diameter, slot: width, measured along `slot_axis`; 0 for none. short lengths 0 for a plain
-    outside. compensation: full width. thermal: cut so that the good side of the cut lies on the part, without tabs.
+    outside. compensation: full width. hole_bias: by how much holes would come out larger, which is taken off them.
+    thermal: cut so that the good side of the cut lies on the part, without tabs.
     """
 
     width: float
@@ -46,6 +47,7 @@ class KerfPlate:
     slot: float = 0.0
     slot_axis: str = "x"
     compensation: float = 0.0
+    hole_bias: float = 0.0
     thickness: float = 0.0
     thermal: bool = False
 
@@ -60,6 +62,8 @@ class KerfPlate:
             raise PieceError("expected x or y", "slot_axis")
         if bool(self.short_width) != bool(self.short_height):
             raise PieceError("give both short lengths, or neither", "short_width")
+        if self.hole and abs(self.hole_bias) > self.hole / 2:
+            raise PieceError("more than half of the hole", "hole_bias")
         for name, size in (("hole", self.hole), ("slot", self.slot)):
             if size and size <= 1.2 * self.compensation:
                 raise PieceError(f"too small for a cut {self.compensation:g} mm wide", name)
@@ -188,7 +192,9 @@ class KerfPlate:
         if s := self.stepped:
             return s.contour() if not self.thermal else s.contour(tabs=False)
         return Contour(
-            Side.OUTSIDE, self.outline(), lead=(-LEAD_IN, 0.0), tail=(0.0, -LEAD_IN), approach=(-APPROACH, APPROACH),
+            Side.OUTSIDE, self.outline(), lead=(-LEAD_IN, 0.0), tail=(0.0, -LEAD_IN),
+            # Each edge is met moving outwards: the slack is on that side before the first one begins.
+            approach=(APPROACH, -APPROACH) if self.thermal else (-APPROACH, APPROACH),
             tabs=tabs, clockwise=self.thermal,
         )  # fmt: skip
 

@@ -84,12 +84,14 @@ class Stroke:
     approach: where the raised tool comes from just before, so that the slack of both axes is taken
         up in a known direction.
     tabs: (start, end) along the stroke in mm where the last pass stays above the bottom.
+    beside: "left" or "right" of the way, where the controller is to move the tool off it by half of its own kerf.
     """
 
     points: tuple[Point, ...]
     approach: Point | None = None
     tabs: tuple[tuple[float, float], ...] = ()
     arcs: tuple[Arc, ...] = ()
+    beside: str = ""
 
     def spans(self) -> Iterator[Span]:
         """Straight or round, in order."""

@@ -35,7 +35,7 @@ from keen_compass.solve.drive import PARTS_WITHIN, Drive
 from keen_compass.solve.joint import Known
 from keen_compass.solve.travel import lost_motion_of, scale_of
 from keen_compass.standin.router import Made, Router
-from keen_compass.standin.truth import Truth, random_truth
+from keen_compass.standin.truth import Truth, amount, random_truth
 from keen_compass.words.answers import finding_as_json
 from keen_compass.words.say import PLAIN, say
 
@@ -151,6 +151,8 @@ class Practice:
         piece = self.procedure.usual_piece() if piece is None else piece
         if isinstance(kerf := self.router.settings.get("kerf"), StoredAmount):  # what is in force by now
             piece = {**piece, "compensation": kerf.base}
+            if bias := amount(self.router.settings, "hole_bias"):
+                piece |= {"hole_bias": bias}
         file, readings = self.make_and_read(piece, len(self.rounds) + 1)
         solution = self.procedure.solve(self.case(piece, readings))
         done = PracticeRound(file, readings, solution)
@@ -179,7 +181,10 @@ class Practice:
         yields = self.procedure.yields_for(self.procedure.usual_piece())
         extra: dict[str, float] = {}
         if self.procedure.usual_piece().get("compensation"):  # of what is cut, kerf and play are truths too
-            extra = {**{f"{a}_lost_motion": v for a, v in truth.lost_motion.items()}, "kerf": truth.kerf}
+            extra = {
+                **{f"{a}_lost_motion": truth.play_left(a, settings) for a in truth.lost_motion},
+                "kerf": truth.kerf,
+            }
         found = {q: settings.get(q) or nothing_stored(q) for q in yields}
         return {
             "seed": self.seed,
@@ -191,7 +196,7 @@ class Practice:
                 }
                 for r in self.rounds
             ],
-            "truth": {**extra, **{q: _or_none(truth.right(q)) for q in yields}},
+            "truth": {**extra, **{q: _or_none(truth.right(q, settings)) for q in yields}},
             "found": {q: stored.to_json() for q, stored in found.items() if stored},
         }
 
@@ -203,7 +208,7 @@ def _put_right_beneath(
     yields = procedure.yields_for(procedure.usual_piece())
     found: dict[str, StoredValue] = {}
     for q in dict.fromkeys(under for y in yields for under in beneath(y) if under not in yields):
-        right = truth.right(q)
+        right = truth.right(q, {})
         if math.isnan(right):
             continue
         left = rng.gauss(0, TOLERANCE.get(q, 0.1) / 6)

@@ -119,7 +119,7 @@ class Surroundings:
     chosen: what was chosen of the procedure's `choices`.
     fastest: axis → fastest feed in the controller, mm/min. passes: how often each measurand is to be read.
     taken: what lies on the sheet already, and what was marked on the bed itself.
-    kerf: full width that is held for what is mounted, mm; 0 where none is.
+    kerf: full width by which the cut is to be given room, mm. hole_bias: that is to be taken off round holes, mm.
     """
 
     machine: Machine
@@ -132,6 +132,7 @@ class Surroundings:
     passes: int = 1
     taken: tuple[Box, ...] = ()
     kerf: float = 0.0
+    hole_bias: float = 0.0
 
     def free(self, boxes: Sequence[Box], on: Box) -> bool:
         """Whether all of these lie on that and clear of everything that lies there."""
@@ -149,7 +150,10 @@ class Surroundings:
     def made(self) -> dict[str, object]:
         """How the tool makes it."""
         drawn = self.tool.drawn
-        return {"compensation": 0.0 if drawn else self.tool.diameter, "made_by": "drawn" if drawn else "cut"}
+        return {
+            "compensation": 0.0 if drawn else self.kerf or self.tool.diameter,
+            "made_by": "drawn" if drawn else "cut",
+        }
 
 
 COMPENSATION = Choice("compensation_off", "compensation", (("on", False), ("off", True)))
@@ -300,8 +304,9 @@ class Procedure(Generic[P]):
         raise NotImplementedError
 
     def tool_path(self, piece: Piece, number: int, by: Applies = Applies.FILE) -> ToolPath:
-        """What is sent for a piece, composed now with the compensation that it is ordered with."""
-        return composed(piece.job(number), Corrections(getattr(piece, "compensation", 0.0), applied_by=by))
+        """What is sent for a piece, composed now with the corrections that it is ordered with."""
+        compensation, bias = (getattr(piece, name, 0.0) for name in ("compensation", "hole_bias"))
+        return composed(piece.job(number), Corrections(compensation, by, bias))
 
     def measurands(self, piece: P) -> tuple[Measurand, ...]:
         """What is read on it, in the order in which a technician walks round it."""

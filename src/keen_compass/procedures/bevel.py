@@ -46,7 +46,7 @@ class Bevel(Procedure[EdgePlate]):
         stock = around.machine.stock
         return {
             "side": around.chosen.get("side", "outside"), "thickness": stock.thickness if stock else 0.0,
-            "compensation": around.kerf or around.tool.diameter, "thermal": around.machine.kind in THERMAL,
+            "compensation": around.kerf, "thermal": around.machine.kind in THERMAL,
         }  # fmt: skip
 
     def piece(self, parameters: Parameters) -> EdgePlate:

@@ -47,7 +47,7 @@ USUAL_HOLE, USUAL_SLOT = 0.28, 0.1  # of the width
 CLEAR = 0.36  # of the height, how far from the middle the callouts of hole and slot stand
 SMALL = 160.0  # mm, width of the plate that is proposed
 _LENGTHS = ("width", "height", "short_width", "short_height", "hole", "slot", "compensation", "thickness")
-_PARAMETERS = {*_LENGTHS, "slot_axis", "govern", "made_by", "thermal"}
+_PARAMETERS = {*_LENGTHS, "hole_bias", "slot_axis", "govern", "made_by", "thermal"}
 
 
 class KerfSquare(Procedure[KerfPlate]):
@@ -72,19 +72,19 @@ class KerfSquare(Procedure[KerfPlate]):
         inner = str(around.chosen.get("inner", "hole_slot"))
         width = min(SMALL, around.machine.sheet.width / 2 or SMALL, around.machine.sheet.height / 1.6 or SMALL)
         width = max(around.rounded(width), 40.0)
-        stock, compensation = around.machine.stock, around.kerf or around.tool.diameter
+        stock, compensation = around.machine.stock, around.kerf
         return {
             "width": width, "height": around.rounded(0.75 * width),
             "hole": round(USUAL_HOLE * width) if "hole" in inner else 0.0,
             "slot": float(max(round(USUAL_SLOT * width), 2 * compensation))
             if "slot" in inner else 0.0,
-            "compensation": compensation, "thickness": stock.thickness if stock else 0.0,
+            **_in_force(around), "thickness": stock.thickness if stock else 0.0,
             "govern": around.chosen.get("govern", "outside"), "thermal": around.machine.kind in THERMAL,
         }  # fmt: skip
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
-        """The same plate, with the kerf that is in force by now."""
-        return {**before, **({"compensation": around.kerf} if around.kerf else {})}
+        """The same plate, with what is in force by now."""
+        return {**before, **_in_force(around)}
 
     def piece(self, parameters: Parameters) -> KerfPlate:
         """From the lengths of `KerfPlate`, `slot_axis`; `govern` says which sizes are to come right."""
@@ -92,7 +92,7 @@ class KerfSquare(Procedure[KerfPlate]):
         if parameters.get("govern", "outside") not in GOVERN:
             raise InputError(f"expected one of {', '.join(GOVERN)}", "piece.govern")
         usual = {"width": 90.0, "height": 70.0}
-        lengths = {k: length_mm(parameters[k], f"piece.{k}") for k in _LENGTHS if k in parameters}
+        lengths = {k: length_mm(parameters[k], f"piece.{k}") for k in (*_LENGTHS, "hole_bias") if k in parameters}
         axis = parameters.get("slot_axis", "x")
         try:
             return KerfPlate(
@@ -224,6 +224,12 @@ class KerfSquare(Procedure[KerfPlate]):
         return judged(case, outcome, self)
 
 
+def _in_force(around: Surroundings) -> dict[str, object]:
+    """By what the cut is given room, and what is taken off holes."""
+    bias: dict[str, object] = {"hole_bias": around.hole_bias} if around.hole_bias else {}
+    return {"compensation": around.kerf, **bias}
+
+
 def _held(case: Case) -> StoredAmount | None:
     """What the controller holds; nothing where nobody ever entered a width."""
     held = case.values.get("kerf")
@@ -249,7 +255,7 @@ class _Model:
             m: case.measured(m, nominal=piece.nominal(m), drawn=False) for m in upper
         }  # fmt: skip
         self.sizes = [_as_size(piece, m) for m in upper]
-        self.rows = [row(s, self.measured[s.name], self.compensation) for s in self.sizes]
+        self.rows = [row(s, self.measured[s.name], self.compensation, piece.hole_bias) for s in self.sizes]
         unknowns = list(dict.fromkeys(u for r in self.rows for u in r.coefficients))
         self.leant_on = [u.name for u in unknowns if u.name in case.known]
         self.known_rows = [case.known[u.name].row(u) for u in unknowns if u.name in case.known]

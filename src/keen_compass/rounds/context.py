@@ -15,7 +15,7 @@ from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Procedure
 from keen_compass.procedures.case import Case
-from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
+from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.measuring import PieceScatter, Temperature
 from keen_compass.quantities.readings import Reading
@@ -200,12 +200,12 @@ class RoundContext:
         return self._kept_values().get(quantity)
 
     def _kept_values(self) -> dict[str, KeptValue]:
-        """What is in each place; of what is done by hand, what was done for what is mounted."""
+        """What is in each place of the controller; of what it doesn't keep, what belongs to what is mounted."""
 
         def read() -> dict[str, KeptValue]:
             held = self.shop.values(self.kept.machine)
             by_subject = self.shop.values_by_subject(self.kept.machine)
-            for q in [q for q in held if q in QUANTITIES and QUANTITIES[q].lives is Lives.BY_HAND]:
+            for q in [q for q in held if q in QUANTITIES and not self.machine.in_controller(q)]:
                 if (own := by_subject.get((q, key_for(q, self.subject)))) is not None:
                     held[q] = own
                 else:
@@ -238,7 +238,7 @@ class RoundContext:
             teeth={q: teeth for q, c in computed.items() if (teeth := c.get("teeth"))},
             predicted=self.remembered(("predicted", repr(sorted(parameters.items()))), dict),
             step_limit=machine.step_limit, gantry=machine.gantry,
-            gantry_along=machine.gantry_along, head=machine.head,
+            gantry_along=machine.gantry_along, head=machine.head, kerf_form=machine.kerf_form_kept,
             thermal=machine.kind in THERMAL, proven=self._proven(), subject=subject,
         )  # fmt: skip
 

@@ -28,7 +28,7 @@ class Correcting:
     def keep_settings(self) -> None:
         """Before a number is touched, all that is known of the controller goes into the logbook."""
         c = self._c
-        in_controller = {q: v for q, v in c.values().items() if QUANTITIES[q].lives is not Lives.BY_HAND}
+        in_controller = {q: v for q, v in c.values().items() if c.machine.in_controller(q)}
         text = "; ".join(c.machine.setting(q, c.machine.place(q).text(v)) for q, v in in_controller.items())
         kept = self.kept_settings()
         if kept is None or kept[1] != text:

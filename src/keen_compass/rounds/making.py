@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
 from keen_compass.machines.profile import BEAM, THERMAL
+from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, check_on_bed, next_free
 from keen_compass.pieces.toolpath import ToolPath
@@ -20,6 +21,7 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds.context import RoundContext
+from keen_compass.rounds.room import room
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import Choices, FileWritten
@@ -132,13 +134,16 @@ class Making:
     def _parameters(self, size: float | None) -> dict[str, object]:
         c, fine = self._c, self.step / 2
         fastest = {q[0]: v.base for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
-        held = kerf if isinstance(kerf := c.values().get("kerf"), StoredAmount) else None
+        bias = held.base if isinstance(held := c.values().get("hole_bias"), StoredAmount) else 0.0
         around = Surroundings(
             c.machine, c.tool, c.choices.size if size is None else size, fine, self._room_across(), c.chosen,
-            fastest, c.choices.passes, tuple(box for box, _ in self.taken()), held.base if held else 0.0,
+            fastest, c.choices.passes, tuple(box for box, _ in self.taken()), room(c).width, bias,
         )  # fmt: skip
         if size is None and c.pieces and c.procedure.makes is not Makes.NOTHING:
-            return c.procedure.again(c.pieces[-1].parameters, around)
+            again = c.procedure.again(c.pieces[-1].parameters, around)
+            # What the controller adds is what it holds by now, whatever the piece before was made with.
+            by_it = again.get("compensation") and c.machine.in_controller("kerf")
+            return again | ({"compensation": around.kerf} if by_it else {})
         return c.procedure.parameters(around)
 
     def next_piece(self, size: float | None = None) -> Any:
@@ -263,6 +268,8 @@ class Making:
     def refusal(self) -> Note | None:
         """Why the next piece can't be made, if anything."""
         machine, makes = self._c.machine, self._c.procedure.makes
+        if makes is Makes.PIECE and not self._c.tool.drawn and not room(self._c).width:
+            return note("no_room_held") if machine.in_controller("kerf") else note("no_room_known")
         if machine.stock is None and (makes is Makes.PIECE or self.draws_ticks):
             return note("no_stock")
         try:
@@ -350,7 +357,7 @@ class Making:
         if place is None or self._c.machine.stock is None:
             raise PieceError(say(self.refusal() or note("no_place")))
         piece = self.next_piece()
-        path = self._c.procedure.tool_path(piece, self.next_number())
+        path = self._c.procedure.tool_path(piece, self.next_number(), Applies(self._c.machine.gives_room))
         if self._c.procedure.anchored:
             return path.moved(*piece.origin)
         margin = (place.width - max(x for x, _ in piece.outline())) / 2

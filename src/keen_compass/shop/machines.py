@@ -96,6 +96,18 @@ class MachineRows(ShopBase):
             found.append(Stock(what["name"], what["thickness"], **where, uid=uid))
         return found
 
+    def charted(self) -> list[dict[str, Any]]:
+        """Lines of the makers' charts, as they were read last."""
+        return list(self._things(kind="chart").values())
+
+    def put_things(self, kind: str, things: Mapping[str, Mapping[str, Any]]) -> None:
+        """Append what is new of some things, by uid; each has a name."""
+        here = self._things(kind=kind)
+        with self.writing():
+            for uid, what in things.items():
+                if here.get(uid) != what:
+                    self._f.append("thing", uid=uid, kind=kind, at=self._stamp(uid), body=json.dumps(what))
+
     def _things(self, until: str = "", kind: str = "") -> dict[str, dict[str, Any]]:
         """What each thing is, by its uid, in the order of their first."""
         tail = f"WHERE (? = '' OR at <= ?) AND (? = '' OR kind = ?) {OLDEST_FIRST}"

@@ -138,7 +138,7 @@ def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> S
     mounted = key_for(quantity, machine.subject)
     found = known.findings.get((machine.uid, quantity, mounted))
     held = known.held.get((machine.uid, quantity), mounted)
-    if q.depends and held != mounted and q.lives in (Lives.RESOLUTION, Lives.NUMBER):
+    if q.depends and held != mounted and machine.in_controller(quantity):
         about = _in_names(known, held)
         state = State.NEVER if found is None else State.RECHECK
         finding, at = (found.finding, found.at) if found else (None, None)

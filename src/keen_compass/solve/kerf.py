@@ -3,7 +3,7 @@
 Rows of the joint model, for a mean reading of nominal n along an axis (mm), with compensation c in force:
 
     outside:  mean − n − c = n·s − K − B
-    inside:   mean − n + c = n·s + K − B + h          h of round holes only
+    inside:   mean − n + c + t = n·s + K − B + h      h of round holes only, of which the file took off t
 
 s scale error, K kerf, B lost motion left in a contour, h hole bias. With B, outsides come right with c = K + B,
 insides with c = K − B (+ h where only holes govern); which of them govern is the technician's choice.
@@ -37,15 +37,14 @@ class Size:
     round: bool = False
 
 
-def row(size: Size, read: Measurement, compensation: float) -> Observation:
-    """What a mean reading says."""
+def row(size: Size, read: Measurement, compensation: float, taken_off: float = 0.0) -> Observation:
+    """What a mean reading says. taken_off: hole bias that the file took off round holes, mm."""
     way = 1.0 if size.inside else -1.0
     coefficients = {scale_of(size.axis): size.nominal, KERF: way, lost_motion_of(size.axis): -1.0}
     if size.round:
         coefficients[HOLE_BIAS] = 1.0
-    return Observation(
-        size.name, coefficients, read.value - size.nominal + way * compensation, read.mean.effects
-    )  # fmt: skip
+    given = way * compensation + (taken_off if size.round else 0.0)
+    return Observation(size.name, coefficients, read.value - size.nominal + given, read.mean.effects)
 
 
 def wanted(sizes: Sequence[Size], govern: str) -> dict[Unknown, float]:

@@ -17,14 +17,15 @@ _WORD = re.compile(r"([A-Z])\s*([+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 ARC_STEP = 0.001  # mm, that a short move may lie off its arc
 ARC_MISFIT = 0.02  # mm, by which its two radii may differ: more, and a controller stops
-_IGNORED = {"G4", "G17", "G40", "G49", "G54", "G80", "G94", "M6", "M8", "M9"}
+_IGNORED = {"G4", "G17", "G49", "G54", "G80", "G94", "M6", "M8", "M9"}
 
 
 @dataclass(frozen=True, slots=True)
 class Move:
     """A straight move to (x, y, z), mm, the spindle's state in `spinning`; or a stop there, until told to go on.
 
-    pen: that a plotter held. dwell: s that it stays there.
+    pen: that a plotter held. dwell: s that it stays there. beside: "left" or "right" of its way, where the controller
+    moves the tool off it by half of the kerf that it keeps.
     """
 
     x: float
@@ -36,6 +37,7 @@ class Move:
     waits: bool = False
     pen: int = 1
     dwell: float = 0.0
+    beside: str = ""
 
 
 def read_gcode(text: str) -> list[Move]:
@@ -46,7 +48,7 @@ def read_gcode(text: str) -> list[Move]:
 def _moves(text: str) -> Iterator[Move]:
     unit: float | None = None
     absolute: bool | None = None
-    way, spinning, ended, feed = "G0", False, False, 0.0
+    way, spinning, ended, feed, beside = "G0", False, False, 0.0, ""
     at = {"X": 0.0, "Y": 0.0, "Z": 0.0}
     for number, line in enumerate(text.splitlines(), 1):
         words = _words(line, number)
@@ -60,6 +62,8 @@ def _moves(text: str) -> Iterator[Move]:
                 way = code
             elif code in ("G20", "G21"):
                 unit = 25.4 if code == "G20" else 1.0
+            elif code in ("G40", "G41", "G42"):
+                beside = {"G41": "left", "G42": "right"}.get(code, "")
             elif code in ("G90", "G91"):
                 absolute = code == "G90"
             elif code in ("M3", "M5"):
@@ -88,10 +92,10 @@ def _moves(text: str) -> Iterator[Move]:
             if way in ("G2", "G3"):
                 centre = before[0] + middle[0], before[1] + middle[1]
                 for x, y in _round(before, (at["X"], at["Y"]), centre, 1 if way == "G3" else -1, number):
-                    yield Move(x, y, at["Z"], False, spinning, feed)
-            yield Move(at["X"], at["Y"], at["Z"], way == "G0", spinning, feed)
+                    yield Move(x, y, at["Z"], False, spinning, feed, beside=beside)
+            yield Move(at["X"], at["Y"], at["Z"], way == "G0", spinning, feed, beside=beside)
         if dwell:
-            yield Move(at["X"], at["Y"], at["Z"], False, spinning, feed, dwell=seconds)
+            yield Move(at["X"], at["Y"], at["Z"], False, spinning, feed, dwell=seconds, beside=beside)
         if waits:
             yield Move(at["X"], at["Y"], at["Z"], way == "G0", spinning, feed, waits=True)
     if not ended:

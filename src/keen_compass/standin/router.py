@@ -21,6 +21,8 @@ from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredValue
+from keen_compass.standin.beside import moved_beside
+from keen_compass.standin.cutting import Cut, Part, fallen
 from keen_compass.standin.gcode_reader import Move, read_gcode
 from keen_compass.standin.hpgl_reader import read_hpgl
 from keen_compass.standin.svg_reader import read_svg
@@ -29,7 +31,6 @@ from keen_compass.standin.truth import Truth, amount
 PEN_LINE = 0.4  # mm, width of a line that only marks the surface
 LOST_AT_ONCE = 0.4  # mm; a motor that falls out of step loses some steps at once
 LOST_PER_EXCESS = 2.0  # mm that a move loses besides for each 100 % above the feed that an axis holds
-ROUND = 0.97  # of a circle's area for its girth: a hole is round
 MOST_PIERCE = 8.0  # mm, from which an arc still reaches the sheet
 _PROBE = 0.02  # mm, half width of the jaws' contact
 
@@ -38,7 +39,7 @@ _PROBE = 0.02  # mm, half width of the jaws' contact
 class Made:
     """What came of a file. Opaque to the solver.
 
-    parts: what came loose, largest first, each with the holes that were cut in it; shapely polygons.
+    parts: what came loose, largest first. lower: it is looked at from below.
     lines: what was drawn or scribed, the middle of each line, in the order of the file.
     stops: real (x, y, z) wherever the file waited.
     settings: what the controller held.
@@ -47,7 +48,8 @@ class Made:
     truth: Truth = field(repr=False)
     settings: Mapping[str, StoredValue]
     seed: int
-    parts: tuple[Any, ...] = ()
+    parts: tuple[Part, ...] = ()
+    lower: bool = False
     lines: tuple[tuple[Point, ...], ...] = ()
     stops: tuple[tuple[float, float, float], ...] = ()
 
@@ -59,7 +61,9 @@ class Made:
     @cached_property
     def shape(self) -> Any:
         """The piece itself: the largest part, or the drawn lines with their width."""
-        return self.parts[0] if self.parts else _drawn(self.lines)
+        if not self.parts:
+            return _drawn(self.lines)
+        return self.parts[0].below(self.truth) if self.lower else self.parts[0].shape
 
     def read(
         self, line: tuple[Point, Point], name: str, count: int, instrument: Instrument, rng: random.Random,
@@ -95,7 +99,7 @@ class Made:
     @cached_property
     def below(self) -> Made:
         """The same as it is at its lower edges."""
-        return replace(self, parts=tuple(_slanted(part, self.truth) for part in self.parts))
+        return replace(self, lower=True)
 
     def _inside(self, line: tuple[Point, Point]) -> float:
         """Between the edges of the hole or slot that the line lies across; of its own place, wherever that is."""
@@ -170,11 +174,10 @@ class Router:
         seed = self._random.randrange(2**31) if seed is None else seed
         one_run = _Run(self.truth, self.settings, seed)
         follow = one_run.burn if self.truth.thermal and not start.startswith(("IN", "<")) else one_run.follow
-        through, marks, stops = follow(moves)
+        through, marks, stops = follow(moved_beside(moves, self.truth.kept_kerf(self.settings)))
         made = Made(self.truth, dict(self.settings), seed, stops=tuple(stops))
         if through or marks:
-            parts = _loose_parts(through, self.truth.kerf) if through else ()
-            parts = tuple(_with_holes(part, self.truth.hole_bias) for part in parts)
+            parts = fallen(through, self.truth) if through else ()
             return replace(made, parts=parts, lines=tuple(map(tuple, marks)))
         if not stops:
             raise FileFormatError("the file neither cut nor marked anything, nor waited anywhere")
@@ -192,19 +195,19 @@ class _Run:
         self._tan = truth.tan_skew(settings)
         self._shift = {a: truth.home_shift(a, settings) for a in ("x", "y")}
 
-    def follow(
-        self, moves: Sequence[Move]
-    ) -> tuple[list[list[Point]], list[list[Point]], list[tuple[float, float, float]]]:
+    def follow(self, moves: Sequence[Move]) -> tuple[list[Cut], list[list[Point]], list[tuple[float, float, float]]]:
         """Real paths of the tool's centre: cut at least half through, only marked; and where it waited."""
-        through: list[list[Point]] = []
+        through: list[Cut] = []
         marks: list[list[Point]] = []
         stops: list[tuple[float, float, float]] = []
         run: list[Point] = []
         deepest, last_z = 0.0, math.inf
         for move in [*moves, None]:
             if move is None or move.z > 0:
-                if len(run) > 1:
-                    (through if -deepest > self._truth.thickness / 2 else marks).append(run)
+                if len(run) > 1 and -deepest > self._truth.thickness / 2:
+                    through.append(Cut(run, self._truth.kerf))
+                elif len(run) > 1:
+                    marks.append(run)
                 run, deepest = [], 0.0
             if move is None:
                 break
@@ -222,19 +225,19 @@ class _Run:
             last_z = move.z
         return through, marks, stops
 
-    def burn(
-        self, moves: Sequence[Move]
-    ) -> tuple[list[list[Point]], list[list[Point]], list[tuple[float, float, float]]]:
+    def burn(self, moves: Sequence[Move]) -> tuple[list[Cut], list[list[Point]], list[tuple[float, float, float]]]:
         """Real paths where torch or beam was on: through, where it pierced; else only marked."""
-        through: list[list[Point]] = []
+        through: list[Cut] = []
         marks: list[list[Point]] = []
         stops: list[tuple[float, float, float]] = []
         run: list[Point] = []
-        burning, pierced = False, 0.0
+        burning, pierced, height = False, 0.0, 0.0
         for move in [*moves, None]:
             if move is None or not move.spinning:
-                if len(run) > 1:
-                    (through if pierced >= self._truth.pierce else marks).append(run)
+                if len(run) > 1 and pierced >= self._truth.pierce:
+                    through.append(Cut(run, self._truth.width_at(height)))
+                elif len(run) > 1:
+                    marks.append(run)
                 run, burning, pierced = [], False, 0.0
             if move is None:
                 break
@@ -248,6 +251,7 @@ class _Run:
             here = (x + self._tan * y + self._shift["x"], y + self._shift["y"])
             if move.spinning:
                 pierced += move.dwell if len(set(run)) <= 1 else 0.0
+                height = move.z
                 run.append(here)
             elif move.waits:
                 stops.append((*here, z))
@@ -296,40 +300,6 @@ class _Axis:
         if self._slips and moved < 0:
             metres = abs(moved) / 1000
             self._lost += self._drift * metres + self._rng.gauss(0, self._truth.slip * math.sqrt(metres))
-
-
-def _loose_parts(through: Sequence[Sequence[Point]], kerf: float) -> tuple[Any, ...]:
-    """What falls out of the sheet, largest first: parts with their holes, and what came out of the holes."""
-    from shapely.geometry import LineString, Polygon, box
-    from shapely.ops import unary_union
-
-    cleared = unary_union([LineString(p).buffer(kerf / 2, cap_style="round") for p in through])
-    x0, y0, x1, y1 = cleared.bounds
-    left = box(x0 - kerf, y0 - kerf, x1 + kerf, y1 + kerf).difference(cleared)
-    regions = [part for part in getattr(left, "geoms", [left]) if isinstance(part, Polygon)]
-    loose = [part for part in regions if part.area > kerf**2 and part.bounds[0] > x0 - kerf / 2]
-    if not loose:
-        raise FileFormatError("the file cut no closed outline: nothing came loose")
-    return tuple(sorted(loose, key=lambda part: -part.area))
-
-
-def _with_holes(part: Any, bias: float) -> Any:
-    """A part whose round holes come out larger by so much."""
-    from shapely.geometry import Polygon
-
-    if not bias or not part.interiors:
-        return part
-    rings = []
-    for ring in part.interiors:
-        hole = Polygon(ring)
-        is_round = 4 * math.pi * hole.area > ROUND * hole.length**2
-        rings.append((hole.buffer(bias / 2) if is_round else hole).exterior)
-    return Polygon(part.exterior, rings)
-
-
-def _slanted(part: Any, truth: Truth) -> Any:
-    """A part at its lower edges: with a positive bevel outsides are larger there and insides smaller."""
-    return part.buffer(truth.thickness * math.tan(truth.bevel), join_style="mitre")
 
 
 def _drawn(marks: Sequence[Sequence[Point]]) -> Any:

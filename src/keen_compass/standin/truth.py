@@ -38,6 +38,11 @@ class Truth:
     tram: axis → tilt of the head, mm per m.
     hole_bias: by how much round holes come out larger (they mostly run small), mm. bevel: angle of cut edges, rad,
         positive where parts are larger below.
+    bad_side: rad more, on the side to the left of the torch's way. leans_on_arcs: mm; an edge of radius r leans
+        (1 + that/r) times as much. heat: mm/mm by which the sheet has grown when the last contour is cut. bow: mm by
+        which a part's middle is pushed aside. deflection: mm by which a cutter is pushed to the left of its way.
+    focus: height of a beam's lens at which its cut is narrowest, mm; depth_of_focus out of it, it is 1.4 times as wide.
+    kerf_form: in which width the controller keeps its kerf.
     thermal: plasma or laser, empty for what mills. pierce: s that it needs to get through.
     parts: what is stamped on the parts of the drive trains, by axis and name.
     """
@@ -66,6 +71,14 @@ class Truth:
     tram: Mapping[str, float] = field(default_factory=dict)
     hole_bias: float = 0.0
     bevel: float = 0.0
+    bad_side: float = 0.0
+    leans_on_arcs: float = 0.0
+    heat: float = 0.0
+    bow: float = 0.0
+    deflection: float = 0.0
+    focus: float = 0.0
+    depth_of_focus: float = 0.0
+    kerf_form: str = "full"
     thermal: str = ""
     pierce: float = 0.3
     parts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
@@ -84,6 +97,16 @@ class Truth:
     def scale_error(self, axis: str, stored: StoredResolution) -> float:
         """actual/commanded − 1 of an axis with this number in the controller."""
         return stored.motion_factor / self.motion[axis] - 1
+
+    def kept_kerf(self, settings: Mapping[str, StoredValue]) -> float:
+        """The full width that stands in the controller."""
+        return amount(settings, "kerf") * (2.0 if self.kerf_form == "half" else 1.0)
+
+    def width_at(self, height: float) -> float:
+        """How wide it cuts with its lens so high, mm."""
+        if not self.depth_of_focus:
+            return self.kerf
+        return self.kerf * math.hypot(1.0, (height - self.focus) / self.depth_of_focus)
 
     def tan_skew(self, settings: Mapping[str, StoredValue]) -> float:
         """tan γ as the gantry stands now."""
@@ -112,8 +135,12 @@ class Truth:
         u, v = 2 * x / self.bed_size[0] - 1, 2 * y / self.bed_size[1] - 1
         return tilt_x * x + tilt_y * y - hollow * (1 - u * u) * (1 - v * v)
 
-    def right(self, quantity: str) -> float:
-        """The number that a quantity should have, where one is right; nan for what has none."""
+    def play_left(self, axis: str, settings: Mapping[str, StoredValue]) -> float:
+        """Lost motion that the controller's own compensation leaves, mm."""
+        return self.lost_motion.get(axis, 0.0) - amount(settings, f"{axis}_backlash")
+
+    def right(self, quantity: str, settings: Mapping[str, StoredValue]) -> float:
+        """The number that a quantity should have beside the others, where one is right; nan for what has none."""
         axis = quantity[0]
         match QUANTITIES[quantity].family:
             case "steps":
@@ -131,7 +158,8 @@ class Truth:
             case "bed":
                 return self.bed_range({})
             case "kerf":
-                return self.kerf + sum(self.lost_motion.values()) / max(len(self.lost_motion), 1)
+                across = sum(self.play_left(a, settings) for a in "xy") / 2  # of an outside's two sizes
+                return (self.kerf + across) / (2.0 if self.kerf_form == "half" else 1.0)
             case "hole_bias":
                 return self.hole_bias
         return math.nan
@@ -154,7 +182,7 @@ class Truth:
                 stored = settings.get(quantity)
                 return 1000 * self.scale_error(axis, stored) if isinstance(stored, StoredResolution) else math.nan
             case "backlash":
-                return self.lost_motion.get(axis, 0.0) - amount(settings, quantity)
+                return self.play_left(axis, settings)
             case "squareness":
                 return 1000 * self.tan_skew(settings)
             case "home":
@@ -164,7 +192,9 @@ class Truth:
             case "speed":
                 return amount(settings, quantity) - share * self.limits.get(axis, math.nan)
             case "kerf":
-                return amount(settings, quantity) - self.right(quantity)
+                return self.kept_kerf(settings) - self.right("kerf", settings) * (
+                    2.0 if self.kerf_form == "half" else 1.0
+                )
             case "bevel":
                 return self.thickness * abs(math.tan(self.bevel))
             case "hole_bias":

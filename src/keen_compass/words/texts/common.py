@@ -136,6 +136,9 @@ TEXTS: dict[str, Text] = {
     "still_to_read": "Some lengths are still to be read.",
     "still_out": "Still out of tolerance: correct it, and cut the same piece again.",
     "changed_since_cut": "The controller was changed since this piece was cut: cut the same piece again.",
+    "no_room_held": "This controller moves the tool off the line by its own kerf, and none is known here: type what it "
+                    "holds under Change machine.",
+    "no_room_known": "Nobody knows how wide this tool cuts: give its diameter under Change machine.",
     "no_stock": "No stock is loaded: say what lies on the bed.",
     "no_place": "No free place of that size on this sheet: choose a smaller piece, or load a new sheet.",
     "too_little_room": lambda v, _: finished(f"too little room here: {v['name']} {v['why']}".replace("  ", " ")),
