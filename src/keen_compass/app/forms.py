@@ -63,6 +63,8 @@ class Form(QWidget):
             opened = not fold or self._folds[fold].isChecked()
             for widget in widgets:
                 widget.setVisible(there and opened and not (isinstance(widget, Text) and widget in self._said_below()))
+            for name in set(names) & absent & self.edits.keys():  # of a row that has others
+                self.edits[name].hide()
 
     def _said_below(self) -> set[Text]:
         """Complaints that have nothing to say."""

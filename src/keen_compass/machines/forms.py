@@ -10,7 +10,7 @@ import uuid
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from keen_compass.errors import InputError
 from keen_compass.machines.places import Place
@@ -44,6 +44,8 @@ JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 MOST_PROCESS = 80  # letters
+HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height")
+CUTTING = ("feed", "plunge_feed", "spindle_rpm", "pierce_delay", "power")  # plain numbers
 DAYS_PER_MONTH = 30.5
 FRACTION_LOSES = 0.01  # of a length; where a fraction would lose more, decimals are shown
 # Kind → (both ends are read off a scale, usual resolution in mm).
@@ -172,8 +174,8 @@ def usual_machine(kind: str) -> Machine:
     return Machine("", "New machine", kind, (1200.0, 800.0), tools=(Tool("6 mm cutter", 6.0),))
 
 
-def absent_from(kind: str) -> set[str]:
-    """Fields of the form that a machine of this kind has no use for."""
+def absent_from(kind: str, gives_room: str = "file") -> set[str]:
+    """Fields of the form that a machine of this kind has no use for; gives_room: as `Machine` has it."""
     usual = usual_machine(kind)
     has = {*usual.quantities, *(replace(usual, z_travel=50.0).quantities if kind not in ROLLS else ())}
     lacking = set(JUDGED) - has
@@ -183,10 +185,19 @@ def absent_from(kind: str) -> set[str]:
     else:
         absent |= {"file", "units_per_mm", "feeds_along", "roll_width", "roll_length"}
     if kind not in THERMAL:
-        absent.add("process")
+        absent |= {"process", "pierce_delay"}
+    if kind != "plasma table":
+        absent |= {"pierce_height", "cut_height"}
+    if kind != "laser table":
+        absent.add("power")
     if kind != "router":
-        absent.add("head")
-    return absent
+        absent |= {"head", "plunge_feed", "depth_per_pass", "spindle_rpm"}
+    return absent | ({"gives_room", "kerf_form"} if kind in ROLLS else _not_asked(gives_room))
+
+
+def _not_asked(gives_room: str) -> set[str]:
+    """What no controller keeps has no name there."""
+    return {"key_hole_bias"} | ({"key_kerf", "kerf_form"} if gives_room == "file" else set())
 
 
 def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -> dict[str, str]:
@@ -208,6 +219,9 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
         "z_travel": show_length(m.z_travel, m.units), "gantry": show_length(m.gantry, m.units),
         "gantry_along": m.gantry_along, "head": m.head, "process": m.process,
+        "gives_room": m.gives_room, "kerf_form": m.kerf_form,
+        **{name: show_length(getattr(m, name), m.units) for name in HEIGHTS},
+        **{name: trim_number(getattr(m, name), 3) for name in CUTTING},
         "step_limit": f"{m.step_limit:g}" if m.step_limit else "", "acceleration": f"{m.acceleration:g}",
     }  # fmt: skip
     along = "x" if m.bed[0] >= m.bed[1] else "y"
@@ -271,6 +285,8 @@ def read_machine(
         step_limit=reader.number("step_limit", 0, 1e8) if fields.get("step_limit", "").strip() else 0.0,
         acceleration=reader.number("acceleration", 1, 1e5),
         tools=tools, mounted=tools[0].uid, stock=_keep_place(stock, base, units),
+        gives_room=fields.get("gives_room", "file"), kerf_form=fields.get("kerf_form", "full"),
+        **_cutting(reader, unit),
     )  # fmt: skip
     stored: dict[str, StoredValue] = {}
     for q in IN_CONTROLLER:
@@ -278,6 +294,13 @@ def read_machine(
         if value is not None:
             stored[q] = value
     return (None if reader.complaints else machine), stored, reader.complaints
+
+
+def _cutting(reader: FormReader, unit: str) -> dict[str, Any]:
+    """How it cuts."""
+    lengths = {name: reader.length(name, unit, limits=LIMITS[name], zero=not LIMITS[name][0]) for name in HEIGHTS}
+    numbers = {name: reader.number(name, *LIMITS[name]) for name in CUTTING}
+    return {**lengths, **numbers, "spindle_rpm": round(numbers["spindle_rpm"])}
 
 
 def turned(fields: Mapping[str, str], was: str, now: str) -> dict[str, str]:

@@ -33,7 +33,10 @@ def correct_all(session: RoundSession) -> None:
     """Enter every number that is worth it."""
     for finding in session.measuring.findings():
         if session.correcting.enters(finding) and session.correcting.entered(finding.quantity) is None:
-            session.correcting.send_to_stand_in(finding.quantity, session.correcting.proposed(finding))
+            if session.context.machine.place(finding.quantity).in_file:
+                session.correcting.take_into_files(finding)
+            else:
+                session.correcting.send_to_stand_in(finding.quantity, session.correcting.proposed(finding))
 
 
 def play(

@@ -203,14 +203,8 @@ class RoundContext:
         """What is in each place of the controller; of what it doesn't keep, what belongs to what is mounted."""
 
         def read() -> dict[str, KeptValue]:
-            held = self.shop.values(self.kept.machine)
-            by_subject = self.shop.values_by_subject(self.kept.machine)
-            for q in [q for q in held if q in QUANTITIES and not self.machine.in_controller(q)]:
-                if (own := by_subject.get((q, key_for(q, self.subject)))) is not None:
-                    held[q] = own
-                else:
-                    del held[q]
-            return held
+            # With the tool that was chosen for the next piece, whichever is in it.
+            return self.shop.values_on(replace(self.machine, mounted=self.tool.uid))
 
         return self.remembered("kept_values", read)
 

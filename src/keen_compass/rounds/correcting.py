@@ -116,6 +116,10 @@ class Correcting:
             )
         self.enter(finding.quantity, c.machine.place(finding.quantity).number(new))
 
+    def take_into_files(self, finding: Finding) -> None:
+        """The files that are written from now on carry the new number."""
+        self.enter(finding.quantity, self.proposed(finding), "taken")
+
     def send_to_stand_in(self, quantity: str, text: str) -> None:
         """The practice controller takes the number and shows what it keeps; that is what counts."""
         place = self._c.machine.place(quantity)

@@ -197,6 +197,16 @@ class MachineRows(ShopBase):
                 held[quantity] = kept
         return held
 
+    def values_on(self, machine: Machine) -> dict[str, KeptValue]:
+        """What is in each place of a machine's controller; of what it doesn't keep, what belongs to what is mounted."""
+        held, by_subject = self.values(machine.uid), self.values_by_subject(machine.uid)
+        for q in [q for q in held if q in QUANTITIES and not machine.in_controller(q)]:
+            if (own := by_subject.get((q, key_for(q, machine.subject)))) is not None:
+                held[q] = own
+            else:
+                del held[q]
+        return held
+
     def values_by_subject(self, machine: str) -> dict[tuple[str, str], KeptValue]:
         """The last number of every quantity and subject (by its key): what is put back when it is mounted again."""
         rows = self._f.rows("value", "WHERE machine = ?", machine, view="newest_value")

@@ -114,7 +114,6 @@ def _bowed(part: Any, bow: float) -> Any:
     if not bow:
         return part
     x0, y0, x1, y1 = part.bounds
-    along_x = x1 - x0 >= y1 - y0
 
     along, low, high = (0, x0, x1) if x1 - x0 >= y1 - y0 else (1, y0, y1)
 

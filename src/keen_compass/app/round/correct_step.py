@@ -88,11 +88,13 @@ class NumberCard(Card):
         self._title.say(name)
         enters, entered = correcting.enters(f), correcting.entered(f.quantity)
         old = words.number(stored, f.old, machine.place(f.quantity).decimals)
-        by_hand = QUANTITIES[f.quantity].lives is Lives.BY_HAND
+        by_hand, by_file = QUANTITIES[f.quantity].lives is Lives.BY_HAND, machine.place(f.quantity).in_file
         now, what = doing_in_words(f, show_for(machine)) if by_hand and enters else ("", "")
         self._old.say("" if by_hand else f"{old}  →" if enters else "")
         plain = correcting.proposed(f).replace("-", "−") if enters else "Leave it" if by_hand else old
         self._new.say((now or "Do this") if by_hand and enters else plain)
+        if by_file and enters and entered is None:
+            what = "The files that are written from now on take it: nothing to enter at the machine."
         self._what.say(capital(what))
         self._what.setVisible(bool(what))
         self.enter.setChecked(enters)
@@ -103,28 +105,36 @@ class NumberCard(Card):
         asking = enters and undecided
         self._asks.say("It really was" if by_hand else "Controller shows")
         for asked in (self._asks, self.shows):
-            asked.setVisible(asking and (bool(now) or not by_hand))
+            asked.setVisible(asking and not by_file and (bool(now) or not by_hand))
         self.confirm.setVisible(asking)
-        self.confirm.setText("Done" if by_hand else "That is it")
+        self.confirm.setText("Done" if by_hand else "Take it" if by_file else "That is it")
         self._line.say(correcting.line(f).replace("-", "−") if enters else "")
-        self._line.setVisible(asking and not by_hand)
-        self.copy.setVisible(asking and not by_hand)
+        self._line.setVisible(asking and not by_hand and not by_file)
+        self.copy.setVisible(asking and not by_hand and not by_file)
         task = words.to_do(f, machine) if asking and by_hand else ""
         self._task.say(task)
         self._task.setVisible(bool(task))
-        self.enter.setText("Set right" if by_hand else "Enter new")
+        self.enter.setText("Set right" if by_hand else "Take new" if by_file else "Enter new")
         self.leave.setText("Leave it" if by_hand else "Leave old")
-        self.send.setVisible(asking and not by_hand and context.shop.stand_in(machine.uid) is not None)
+        self.send.setVisible(asking and not by_hand and not by_file and context.shop.stand_in(machine.uid) is not None)
         self.shows.setAccessibleName(
             f"{name}: how much it really was" if by_hand else f"{name}: what the controller shows now"
         )
         self.shows.setPlaceholderText(now if by_hand else correcting.proposed(f) if enters else "")
-        self.confirm.setAccessibleName(f"{name}: done" if by_hand else f"{name}: that is what the controller shows")
+        done = "done" if by_hand else "take it into the files" if by_file else "that is what the controller shows"
+        self.confirm.setAccessibleName(f"{name}: {done}")
+        self._say(f, enters=enters)
+
+    def _say(self, f: Finding, *, enters: bool) -> None:
+        """What is wrong, or what it is by now."""
+        correcting, context = self._model.session.correcting, self._model.session.context
+        machine, entered = context.machine, correcting.entered(f.quantity)
+        by_hand, by_file = QUANTITIES[f.quantity].lives is Lives.BY_HAND, machine.place(f.quantity).in_file
         trouble = self._model.trouble.get(self._quantity)
         if trouble:
             self._said.say(trouble, "bad")
         elif entered is not None:
-            holds = "Done; in all it is now" if by_hand else "The controller holds"
+            holds = "Done; in all it is now" if by_hand else "Files take" if by_file else "The controller holds"
             self._said.say(f"✓ {holds} {machine.place(f.quantity).text(entered)}", "good")
         elif not enters:
             why = words.consequence(context.procedure.for_logbook(f), machine)
@@ -156,6 +166,8 @@ class NumberCard(Card):
         if found and QUANTITIES[self._quantity].lives is Lives.BY_HAND:
             if self._model.attempt(self._quantity, lambda: correcting.do_by_hand(found, text)):
                 self.shows.clear()
+        elif found and self._model.session.context.machine.place(self._quantity).in_file:
+            self._model.attempt(self._quantity, lambda: correcting.take_into_files(found))
         elif self._model.attempt(self._quantity, lambda: correcting.enter(self._quantity, text)):
             self.shows.clear()
 
@@ -206,10 +218,9 @@ class CorrectStep(QWidget):
             card.setVisible(quantity in found)
             if quantity in found:
                 card.show_finding(found[quantity])
-        in_controller = any(
-            QUANTITIES[q].lives is not Lives.BY_HAND and session.correcting.enters(f) for q, f in found.items()
-        )
-        self._effect.say(session.context.machine.takes_effect if in_controller else "")
+        machine = session.context.machine
+        in_controller = any(machine.in_controller(q) and session.correcting.enters(f) for q, f in found.items())
+        self._effect.say(machine.takes_effect if in_controller else "")
         self.onward.setEnabled(session.correcting.done())
         none = not any(session.correcting.enters(f) for f in found.values())
         last = Step.CONFIRM not in session.context.procedure.steps
@@ -219,7 +230,8 @@ class CorrectStep(QWidget):
     def take_focus(self) -> None:
         """The first number still to be entered, else the way on."""
         for card in self.cards.values():
-            if card.shows.isVisibleTo(self) and card.isVisibleTo(self):
-                card.shows.setFocus()
-                return
+            for asks in (card.shows, card.confirm):
+                if asks.isVisibleTo(self) and card.isVisibleTo(self):
+                    asks.setFocus()
+                    return
         self.onward.setFocus()

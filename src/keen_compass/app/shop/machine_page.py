@@ -29,6 +29,8 @@ from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.shop.store import Shop
 
+ROOM_WORDS = {"file": "is in our files", "controller": "is added by the controller"}
+CUT = tuple(q for q in IN_CONTROLLER if QUANTITIES[q].group == "cut")
 PICTURE = 210  # px, height of the picture of the axes
 UNIT_WORDS = {"mm": "millimetres", "in": "inches, decimal", "in 1/64": "inches, fractions"}
 
@@ -48,7 +50,7 @@ class MachinePage(QWidget):
         self._trouble = Text(colour="bad", bold=True)
         self._trouble.hide()
         self._fields()
-        values = {q: v.stored for q in IN_CONTROLLER if machine and (v := shop.value(machine.uid, q))}
+        values = {q: v.stored for q, v in shop.values_on(machine).items()} if machine else {}
         fields = machine_fields(machine, values)
         self._kept_in = fields["controller_units"]
         self.form.fill(fields)
@@ -63,6 +65,10 @@ class MachinePage(QWidget):
         self._follow_kind()
 
     def _fields(self) -> None:
+        self._fields_of_the_machine()
+        self._fields_of_the_controller()
+
+    def _fields_of_the_machine(self) -> None:
         f = self.form
         f.choice("kind", "Kind", {k: k for k in KINDS})
         f.field("name", "Name")
@@ -88,6 +94,17 @@ class MachinePage(QWidget):
         f.choice("head", "The head is held", {"": "nobody looked yet", **HEADS})
         f.field("acceleration", "Acceleration, mm/s²")
         f.field("due_months", "Check every … months")
+        f.fold("How it cuts")
+        f.field("feed", "Cutting feed, mm/min")
+        f.field("plunge_feed", "Plunge feed, mm/min")
+        f.field("depth_per_pass", "Depth of a pass at most")
+        f.field("spindle_rpm", "Spindle, turns per minute")
+        f.field("pierce_height", "Pierces above the stock by")
+        f.field("pierce_delay", "A pierce takes, s")
+        f.field("cut_height", "Cuts above the stock by")
+        f.field("power", "Power, %")
+
+    def _fields_of_the_controller(self) -> None:
         k = self.keeps
         k.heading("What the controller keeps")
         k.choice("form", "As", {form.value: f"{form.noun} ({form.unit})" for form in ResolutionForm})
@@ -98,7 +115,7 @@ class MachinePage(QWidget):
         k.choice("controller_units", "Its lengths and feeds", {"mm": "in millimetres", "in": "in inches"})
         k.field("decimals", "Decimals kept", "more where a number shows more")
         for q in IN_CONTROLLER:
-            if q not in NEEDED:
+            if q not in (*NEEDED, *CUT):
                 self._number(q)
         k.combos["controller_units"].currentIndexChanged.connect(lambda _: self._turn_units())
         self._kept_in = "mm"
@@ -108,6 +125,13 @@ class MachinePage(QWidget):
         for q in ("x_home", "y_home"):
             k.choice(f"flipped_{q}", f"{QUANTITIES[q].label} grows", {"same": "along its axis", "other": "against it"})
         k.field("step_limit", "Steps per second at most", "if you know it")
+        k.fold("How the cut gets its room")
+        k.choice("gives_room", "Half the cut beside the line", ROOM_WORDS)
+        k.choice("kerf_form", "It keeps the kerf as", {"full": "full width", "half": "half width (radius)"})
+        k.columns("now", "is called", "tolerance")
+        for q in CUT:
+            self._number(q)
+        k.combos["gives_room"].currentIndexChanged.connect(lambda _: self._follow_kind())
         k.fold("Tolerances of what is set by hand")
         for q in JUDGED:
             if q not in IN_CONTROLLER:
@@ -132,7 +156,7 @@ class MachinePage(QWidget):
         tool, width = words.get(kind, ("Tool", "Its diameter"))
         self.form.relabel("tool", tool)
         self.form.relabel("tool_width", width)
-        absent = absent_from(kind)
+        absent = absent_from(kind, self.keeps.values()["gives_room"])
         self.form.show_present(absent | ({"tool_marks"} if kind in THERMAL else set()))
         self.keeps.show_present(absent)
 
@@ -196,10 +220,12 @@ class MachinePage(QWidget):
         try:
             with self._shop.writing():
                 self._shop.put_machine(machine)
+                held = self._shop.values_on(machine)
                 for quantity, number in stored.items():
-                    now = self._shop.value(machine.uid, quantity)
+                    now = held.get(quantity)
                     if now is None or now.stored != number:
-                        self._shop.put_value(machine.uid, quantity, number, "typed" if now else "start")
+                        how = "typed" if now else "start"
+                        self._shop.put_value(machine.uid, quantity, number, how, subject=machine.subject)
         except KeenCompassError as error:
             self._trouble.say(str(error))
             return
@@ -220,9 +246,9 @@ class MachinePage(QWidget):
         try:
             with self._shop.writing():
                 self._shop.put_machine(copy)
-                for quantity in IN_CONTROLLER:
-                    if held := self._shop.value(self._machine.uid, quantity):
-                        self._shop.put_value(copy.uid, quantity, held.stored, "start")
+                for quantity, held in self._shop.values_on(self._machine).items():
+                    if quantity in IN_CONTROLLER:
+                        self._shop.put_value(copy.uid, quantity, held.stored, "start", subject=copy.subject)
         except KeenCompassError as error:
             self._trouble.say(str(error))
             return
