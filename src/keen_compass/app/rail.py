@@ -18,6 +18,7 @@ from keen_compass.words.standing import summary
 WIDE, NARROW = 216, 118
 # name, words, words where the rail is narrow
 PLACES = (
+    ("stock", "Stock and tools", "Stock"),
     ("logbook", "Logbook", "Logbook"),
     ("instruments", "Instruments", "Instruments"),
     ("add", "Add a machine", "Add"),
@@ -32,6 +33,7 @@ class MachineCard(QAbstractButton):
         self.uid = machine.uid
         self._machine = machine
         self._words, self._state = summary(spokes)
+        self._short, _ = summary(spokes, named=False)
         self._step = f"at {step.capitalize()}" if step else ""
         self._narrow = False
         self.setCheckable(True)
@@ -82,7 +84,15 @@ class MachineCard(QAbstractButton):
         left, width = 68, self.width() - 76
         self._words_at(p, QRect(left, 10, width, 24), self._machine.name, 17, th.color("ink"), bold=True)
         self._words_at(p, QRect(left, 33, width, 20), self._machine.kind, 15, th.color("soft"))
-        self._words_at(p, QRect(left, 53, width, 22), self._words, 15, th.color(STATE_COLOUR[self._state]), bold=True)
+        fits = QFontMetrics(th.font(15, bold=True)).horizontalAdvance(self._words) <= width
+        self._words_at(
+            p,
+            QRect(left, 53, width, 22),
+            self._words if fits else self._short,
+            15,
+            th.color(STATE_COLOUR[self._state]),
+            bold=True,
+        )
         if self._step:
             self._words_at(p, QRect(left, 74, width, 20), self._step, 15, th.color("soft"))
 

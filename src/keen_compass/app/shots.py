@@ -122,6 +122,11 @@ def _logbook(window: MainWindow) -> None:
     window.go_to("logbook")
 
 
+def _stock(window: MainWindow) -> None:
+    window.show_rose("ember")
+    window.go_to("stock")
+
+
 def _machine(window: MainWindow) -> None:
     window.show_rose("heron")
     window.change_machine()
@@ -239,6 +244,7 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("state-no-port", _no_port),
     ("state-left-alone", _left_alone),
     ("state-no-instrument", _no_instrument),
+    ("stock", _stock),
     ("logbook", _logbook),
     ("machine", _machine),
     ("instruments", lambda window: window.go_to("instruments")),

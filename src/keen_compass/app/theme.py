@@ -199,4 +199,7 @@ def _sheet(t: Theme) -> str:
     QScrollBar:vertical {{ background: transparent; width: 12px; }}
     QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 5px; min-height: 40px; }}
     QScrollBar::add-line:vertical, QScrollBar::sub-line:vertical {{ height: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: 12px; }}
+    QScrollBar::handle:horizontal {{ background: {t.line}; border-radius: 5px; min-width: 40px; }}
+    QScrollBar::add-line:horizontal, QScrollBar::sub-line:horizontal {{ width: 0; }}
     """

@@ -28,6 +28,7 @@ from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import Machine, Stock, Tool
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.shop.kept import KeptRound
+from keen_compass.shop.library import processes, put_on
 from keen_compass.shop.logbook import latest
 from keen_compass.shop.standing import spokes, standings
 from keen_compass.shop.store import Shop
@@ -40,6 +41,7 @@ if TYPE_CHECKING:
     from keen_compass.app.round.page import RoundPage
     from keen_compass.app.shop.instruments_page import InstrumentsPage
     from keen_compass.app.shop.machine_page import MachinePage
+    from keen_compass.app.stock.page import StockPage
 
 THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
 LATELY = 4  # logbook entries beside the rose
@@ -65,6 +67,7 @@ class MainWindow(QMainWindow):
         self.rose_page.happened.connect(self._ask_what_happened)
         self.rose_page.mounted.tool.connect(lambda tool: self._mount(tool=tool))
         self.rose_page.mounted.stock.connect(lambda stock: self._mount(stock=stock))
+        self.rose_page.mounted.process.connect(lambda process: self._mount(process=process))
         self.round_page: RoundPage | None = None
         self._other: QWidget | None = None
         self._happening: HappeningBar | None = None
@@ -147,8 +150,8 @@ class MainWindow(QMainWindow):
                 self.shop.idle_days(kept.id),
             )
         self.rose_page.show_machine(
-            machine, self.shop.stock_at_hand(machine), spokes(self.shop, machine), under_way,
-            latest(self.shop, uid, LATELY),
+            machine, self.shop.stock_at_hand(machine), processes(self.shop, machine), spokes(self.shop, machine),
+            under_way, latest(self.shop, uid, LATELY),
         )  # fmt: skip
         self._fill_begin_menu(machine)
 
@@ -181,14 +184,20 @@ class MainWindow(QMainWindow):
         self._update_actions()
 
     def go_to(self, place: str) -> None:
-        """The logbook, the instruments, or a new machine."""
+        """The logbook, the instruments, stock and tools, or a new machine."""
         if place == "add":
             from keen_compass.app.shop.machine_page import MachinePage
 
             self._show_machine_page(MachinePage(self.shop, None))
             return
-        page: InstrumentsPage | LogbookPage
-        if place == "instruments":
+        page: InstrumentsPage | LogbookPage | StockPage
+        if place == "stock":
+            from keen_compass.app.stock.page import StockPage
+
+            page = StockPage(self.shop, self.machine_uid or "")
+            page.changed.connect(self.refresh_rail)
+            page.begin.connect(self._find_kerf)
+        elif place == "instruments":
             from keen_compass.app.shop.instruments_page import InstrumentsPage
 
             page = InstrumentsPage(self.shop)
@@ -201,6 +210,11 @@ class MainWindow(QMainWindow):
         page.left.connect(self.back)
         self._show_other(page)
 
+    def _find_kerf(self, machine: str) -> None:
+        """A round about the kerf of what is on a machine."""
+        self.show_rose(machine)
+        self.begin(yielding("kerf")[0].name, "kerf")
+
     def change_machine(self) -> None:
         """The profile of the machine whose rose is shown."""
         if self.machine_uid:
@@ -208,12 +222,12 @@ class MainWindow(QMainWindow):
 
             self._show_machine_page(MachinePage(self.shop, self.shop.machine(self.machine_uid)))
 
-    def _mount(self, *, tool: Tool | None = None, stock: Stock | None = None) -> None:
+    def _mount(self, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None) -> None:
         """Something else is on the machine now."""
         if self.machine_uid is None:
             return
         try:
-            self.shop.mount(self.shop.machine(self.machine_uid), tool=tool, stock=stock)
+            put_on(self.shop, self.shop.machine(self.machine_uid), tool=tool, stock=stock, process=process)
         except KeenCompassError as error:
             self.say(str(error))
         self._fill_rose(self.machine_uid)

@@ -87,6 +87,7 @@ LIMITS: dict[str, tuple[float, float]] = {
     "spindle_rpm": (0, 1_000_000), "pierce_height": (0.1, 50), "cut_height": (0, 50), "pierce_delay": (0, 60),
     "power": (0.1, 100),
 }  # fmt: skip
+PROCESS_SETTINGS = ("feed", "pierce_height", "cut_height", "pierce_delay", "power")  # that come back with a process
 BED = (1.0, 1_000_000.0)  # mm; a roll is long
 THICKNESS = (0.001, 500.0)
 WIDEST_TOOL = 500.0

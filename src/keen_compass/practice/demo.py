@@ -20,12 +20,14 @@ from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount
+from keen_compass.quantities.subjects import Subject
 from keen_compass.rounds import RoundSession
+from keen_compass.shop.library import KerfEntry, Known, put_on, take_chart
 from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 
 Play = Callable[..., None]
-ROUNDS = 26  # that are played
+ROUNDS = 36  # that are played
 START = {"x_steps": 106.667, "y_steps": 106.667, "z_steps": 320.0}
 FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
 BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
@@ -74,6 +76,12 @@ HERON = Machine(
     stock=Stock("birch ply 9 mm", 9.0, 30.0, 30.0, 1240.0, 840.0, "birch-9"),
     scatter=(0.009, 24.0),
 )
+# The maker's chart of Ember: process, thickness and kerf in mm, feed in mm/min, height (mm) and time (s) of a pierce.
+CHART = (
+    ("45 A", 1.5, 1.3, 6200.0, 3.0, 0.1), ("45 A", 3.0, 1.5, 3900.0, 3.8, 0.3), ("45 A", 6.0, 1.7, 1800.0, 3.8, 0.5),
+    ("45 A", 10.0, 1.9, 900.0, 3.8, 0.9), ("65 A", 6.0, 1.9, 2600.0, 4.0, 0.5), ("65 A", 10.0, 2.1, 1500.0, 4.0, 0.7),
+    ("65 A", 16.0, 2.4, 700.0, 5.0, 1.2),
+)  # fmt: skip
 SWIFT = Machine(
     uid="swift",
     name="Swift",
@@ -121,6 +129,39 @@ KINGFISHER = Machine(
     stock=Stock("display film", 0.2, 10.0, 0.0, 700.0, 1200.0, "display-film"),
     file="svg",
 )
+STEEL = {t: Stock("steel", t, 20.0, 20.0, 1460.0, 960.0, f"steel-{t:g}") for t in (3.0, 6.0, 10.0)}
+EMBER = Machine(
+    uid="ember",
+    name="Ember",
+    kind="plasma table",
+    bed=(1500.0, 1000.0),
+    tolerances={"x_steps": 0.6, "y_steps": 0.6, "kerf": 0.2, "hole_bias": 0.2, "bevel": 0.6},
+    setting_keys={
+        "x_steps": "AXIS_X_STEPS",
+        "y_steps": "AXIS_Y_STEPS",
+        "x_backlash": "AXIS_X_PLAY",
+        "y_backlash": "AXIS_Y_PLAY",
+        "kerf": "CUT_HALF_WIDTH",
+        "x_home": "HOME_X",
+        "y_home": "HOME_Y",
+        "x_speed": "AXIS_X_FEED",
+        "y_speed": "AXIS_Y_FEED",
+    },
+    takes_effect="Ember takes a new kerf with the next file, all else after a restart.",
+    tools=(Tool("1.1 mm nozzle", 1.6, uid="nozzle-11"),),
+    stock=STEEL[6.0],
+    scatter=(0.02, 16.0),
+    feed=1800.0,
+    gives_room="controller",
+    kerf_form="half",
+    process="45 A",
+)
+EMBER_TRUTH = Truth(
+    motion={"x": 80.031, "y": 79.977}, lost_motion={"x": 0.05, "y": 0.06}, kerf=1.71, scatter=0.02,
+    instrument_error=(0.25, 0.3), repeat=0.8, thickness=6.0, settle=0.01, skew=0.0003, gantry=1500.0,
+    home={"x": 5.0, "y": 5.0}, limits={"x": 14000.0, "y": 14000.0}, bed_size=(1500.0, 1000.0), hole_bias=-0.24,
+    bevel=0.022, bad_side=0.05, leans_on_arcs=4.0, heat=1e-4, kerf_per_mm=0.055, kerf_form="half", thermal="plasma",
+)  # fmt: skip
 INSTRUMENTS = (
     Instrument(
         "Long caliper 600 mm", 0.01, (0.01, 0.00001), reach=600.0, uid="caliper-600",
@@ -158,6 +199,7 @@ def build(file: Path, progress: Callable[[float], None] = lambda _: None) -> Sho
         _heron(shop, play_one, set_clock, today)
         _swift(shop, play_one, set_clock, today)
         _kingfisher(shop, set_clock, today)
+        _ember(shop, play_one, set_clock, today)
     return shop
 
 
@@ -222,6 +264,37 @@ def _kingfisher(shop: Shop, set_clock: Callable[[datetime], None], today: dateti
         session.measuring.type(text)
         session.measuring.keep()
     session.give_up("The film ran out before Y could be read")
+
+
+def _ember(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:
+    """A plasma table whose controller keeps one kerf: found in three thicknesses, and in the thickest not since."""
+    set_clock(today - timedelta(days=170, hours=4))
+    shop.put_machine(EMBER)
+    shop.put_stand_in("ember", EMBER_TRUTH.to_json())
+    for quantity in ("x_steps", "y_steps"):
+        shop.put_value("ember", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, 80.0), "start")
+    shop.put_value("ember", "kerf", StoredAmount("kerf", "mm", 0.8), "start", subject=EMBER.subject)
+    take_chart(shop, "ember", [
+        KerfEntry(Subject(material="steel", thickness=t, process=process), kerf, Known.CHARTED, settings={
+            "feed": feed, "pierce_height": pierce, "cut_height": 1.5, "pierce_delay": delay,
+        }) for process, t, kerf, feed, pierce, delay in CHART
+    ])  # fmt: skip
+    for procedure, quantity in (
+        ("backlash", "x_backlash"),
+        ("backlash", "y_backlash"),
+        ("rectangle", ""),
+        ("squareness", ""),
+    ):
+        play(EMBER, procedure, quantity)
+    for days, thickness in ((168, 3.0), (132, 10.0), (88, 6.0), (41, 3.0), (12, 6.0)):
+        set_clock(today - timedelta(days=days, hours=5))
+        put_on(shop, shop.machine("ember"), stock=STEEL[thickness])
+        shop.put_event("ember", "new_sheet", f"steel {thickness:g} mm")
+        if days == 41:
+            shop.put_event("ember", "tool", "New nozzle and electrode")
+        play(shop.machine("ember"), "kerf-square", "kerf")
+    play(shop.machine("ember"), "bevel", "bevel")
+    shop.put_event("ember", "new_sheet", "steel 6 mm")
 
 
 def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:

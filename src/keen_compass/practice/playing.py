@@ -5,6 +5,7 @@ from __future__ import annotations
 from keen_compass.machines.profile import Machine
 from keen_compass.practice.stand_in import make, shows
 from keen_compass.procedures.base import Makes, Step
+from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 
@@ -29,6 +30,14 @@ def read_all(session: RoundSession, most: int | None = None) -> None:
         done += 1
 
 
+def look_below(session: RoundSession) -> None:
+    """Turn the piece over and read its lower edges, where the answer needs them."""
+    if session.measuring.turns and any(f.verdict is Verdict.UNRESOLVED for f in session.measuring.findings()):
+        session.measuring.turn_over()
+        read_all(session)
+        session.measuring.turn_over()
+
+
 def correct_all(session: RoundSession) -> None:
     """Enter every number that is worth it."""
     for finding in session.measuring.findings():
@@ -51,6 +60,7 @@ def play(
     if session.context.procedure.makes is not Makes.NOTHING:
         cut(session)
     read_all(session)
+    look_below(session)
     if not correct:
         session.give_up(why_not)
         return session
@@ -65,5 +75,6 @@ def play(
         session.go(Step.CONFIRM)
         cut(session)
         read_all(session)
+        look_below(session)
     session.sign("Finer than this instrument can tell" if session.needs_reason() else "")
     return session

@@ -72,9 +72,11 @@ def made_again(
 ) -> Made:  # fmt: skip
     """What the stand-in makes of a file, with the controller's settings by quantity.
 
-    practice: seed, units_per_mm. file: empty where nothing is made.
+    practice: seed, units_per_mm, and thickness of the stock where there is any. file: empty where nothing is made.
     """
     known = Truth.from_json(truth)
+    if practice.get("thickness"):
+        known = known.in_stock(practice["thickness"])
     if not file:
         return Made(known, dict(settings), practice["seed"])
     return Router(known, settings, practice["seed"]).make(file, practice["seed"], practice["units_per_mm"])

@@ -440,7 +440,9 @@ class Making:
 
     def for_practice(self) -> dict[str, object]:
         """What a stand-in needs to make the next piece, now and again, besides its file."""
-        return {"seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm}
+        stock = self._c.machine.stock
+        thick: dict[str, object] = {"thickness": stock.thickness} if stock else {}
+        return {"seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm, **thick}
 
     def count_parts(self) -> KeptPiece:
         """Nothing is made: what is counted begins anew, and keeps what was counted already of the same parts."""

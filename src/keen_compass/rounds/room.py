@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds.context import RoundContext
-from keen_compass.shop.library import Starting, kerfs, starting
+from keen_compass.shop.library import Starting, begin_with, kerfs
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +33,7 @@ def room(context: RoundContext) -> Room:
         held = machine.kerf_width(kept) if isinstance(kept, StoredAmount) else 0.0
         if held or machine.in_controller("kerf"):
             return Room(held, machine.gives_room, held=True)
-        begin = starting(kerfs(context.shop, machine), context.subject)
-        return Room(begin.width if begin else tool.diameter, "file", starting=begin)
+        begin = begin_with(kerfs(context.shop, machine), context.subject, tool.diameter)
+        return Room(begin.width if begin else 0.0, "file", starting=begin)
 
     return context.remembered(("room", context.tool.uid), look)

@@ -18,7 +18,16 @@ from hashlib import sha256
 from typing import Any, TypeVar
 
 from keen_compass.errors import FileFormatError, InputError
-from keen_compass.machines.profile import THICKNESS, WIDEST_TOOL, Machine, Stock, Tool, instrument_to_json
+from keen_compass.machines.profile import (
+    LIMITS,
+    PROCESS_SETTINGS,
+    THICKNESS,
+    WIDEST_TOOL,
+    Machine,
+    Stock,
+    Tool,
+    instrument_to_json,
+)
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution, as_kept_today
@@ -259,9 +268,11 @@ class _Reader:
         return row | change
 
     def _thing(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        if row["kind"] not in ("tool", "stock") or not row["uid"]:
+        if row["kind"] not in ("tool", "stock", "chart", "process") or not row["uid"]:
             raise _Wrong(f"{row['kind'][:40]!r} is not known", "kind")
         body = _object(row["body"])
+        if row["kind"] in ("chart", "process"):
+            return {"body": json.dumps(_settings_line(body, charted=row["kind"] == "chart"))}
         if row["kind"] == "tool":
             tool = _strict(Tool, body)
             if not 0 <= tool.diameter <= WIDEST_TOOL or not 0 < len(tool.name) <= LONGEST_NAME:
@@ -485,6 +496,22 @@ def _object(text: str) -> dict[str, Any]:
 
 def _converted(kind: type[T], text: str) -> T:
     return _strict(kind, _object(text))
+
+
+def _settings_line(body: Mapping[str, Any], *, charted: bool) -> dict[str, Any]:
+    """Settings of a process, or a line of a maker's chart."""
+    for name in ("name", "machine", "process", "material"):
+        if not isinstance(body.get(name), str) or len(body[name]) > LONGEST_NAME:
+            raise _Wrong("expected a name", f"body.{name}")
+    limits = {"thickness": THICKNESS, **{name: LIMITS[name] for name in PROCESS_SETTINGS}}
+    if charted:
+        limits["kerf"] = (0.0, WIDEST_TOOL)
+    for name, (low, high) in limits.items():
+        wanted = name in ("thickness", "kerf")
+        if (wanted or body.get(name) is not None) and not (_number(body.get(name)) and low <= body[name] <= high):
+            raise _Wrong(f"expected a number between {low:g} and {high:g}", f"body.{name}")
+    known = ("name", "machine", "process", "material", *limits)
+    return {name: body[name] for name in known if body.get(name) is not None}
 
 
 def _strict(kind: type[T], body: Mapping[str, Any]) -> T:

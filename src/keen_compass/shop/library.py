@@ -11,13 +11,14 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
-from keen_compass.machines.profile import Machine
+from keen_compass.machines.profile import BEAM, PROCESS_SETTINGS, Machine, Stock, Tool
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.kept import KeptValue
+from keen_compass.shop.machines import key_for
 from keen_compass.shop.store import Shop
 
-SETTINGS = ("feed", "pierce_height", "cut_height", "pierce_delay", "power")  # of a process, as a machine has them
 SAME_THICKNESS = 1e-6  # mm
 
 
@@ -34,7 +35,7 @@ class KerfEntry:
     """What one subject's cut needs.
 
     width: the compensation that comes out right, full width, mm; U: of it, None where nobody knows. at: when (UTC).
-    verdict: of the round that found it. settings: of the process, by the names of `SETTINGS`, as far as they are known.
+    verdict: of the round that found it. settings: of the process (`PROCESS_SETTINGS`), as far as they are known.
     """
 
     subject: Subject
@@ -53,6 +54,7 @@ class How(StrEnum):
     NEAREST = "nearest"  # of the same material, another thickness
     CHARTED = "charted"
     ELSEWHERE = "elsewhere"  # of the same tool, in another material
+    DIAMETER = "diameter"  # of the tool: nothing like it was cut or charted
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +88,7 @@ def kerfs(shop: Shop, machine: Machine) -> list[KerfEntry]:
     return sorted(entries.values(), key=_order)
 
 
+ONE = StoredAmount("kerf", "mm", 1.0)
 USABLE = (Verdict.IN, Verdict.OUT, Verdict.CANNOT_TELL)
 
 
@@ -100,31 +103,111 @@ def _order(entry: KerfEntry) -> tuple[str, float, str, str]:
 
 
 def charted(shop: Shop, machine: str) -> list[KerfEntry]:
-    """What the maker's chart says, or was kept of process settings, for one machine."""
+    """What the maker's chart says, for one machine."""
     found = []
-    for body in shop.charted():
-        if body["machine"] == machine and body.get("kerf"):
-            subject = Subject(
-                material=body["material"], thickness=float(body["thickness"]), process=body["process"],
-                tool=body.get("tool", ""),
-            )  # fmt: skip
-            settings = {name: float(body[name]) for name in SETTINGS if body.get(name) is not None}
-            found.append(KerfEntry(subject, float(body["kerf"]), Known.CHARTED, settings=settings))
+    for body in shop.things_of("chart"):
+        if body["machine"] == machine:
+            found.append(KerfEntry(_said(body), float(body["kerf"]), Known.CHARTED, settings=_settings(body)))
     return found
 
 
-def chart_thing(
-    machine: str, subject: Subject, kerf: float, settings: Mapping[str, float]
-) -> tuple[str, dict[str, Any]]:
-    """(uid, body) of a line of a chart, as the shop file keeps it."""
-    said = (machine, subject.process, subject.material, f"{subject.thickness:g}")
-    uid = hashlib.blake2b("\x1f".join(("chart", *said)).encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
-    body = {
+def take_chart(shop: Shop, machine: str, lines: Sequence[KerfEntry]) -> None:
+    """Lines of a maker's chart, as starting values; a line that was there already is replaced."""
+    things = {}
+    for line in lines:
+        uid, body = _thing("chart", machine, line.subject, line.settings or {})
+        things[uid] = {**body, "kerf": line.width}
+    shop.put_things("chart", things)
+
+
+def processes(shop: Shop, machine: Machine) -> tuple[str, ...]:
+    """Names of the settings with which a machine cuts, as far as they are known."""
+    said = [machine.process, *(e.subject.process for e in kerfs(shop, machine))]
+    said += [str(b["process"]) for b in shop.things_of("process") if b["machine"] == machine.uid]
+    return tuple(sorted({name for name in said if name}))
+
+
+def put_on(
+    shop: Shop, machine: Machine, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None
+) -> None:  # fmt: skip
+    """Something else is on a machine: its settings come back with it, and those of what was on it are kept."""
+    now = replace(
+        machine, mounted=tool.uid if tool else machine.mounted, stock=stock or machine.stock,
+        process=machine.process if process is None else process,
+    )  # fmt: skip
+    with shop.writing():
+        if machine.process:
+            kept = {name: getattr(machine, name) for name in used_by(machine)}
+            shop.put_things("process", dict([_thing("process", machine.uid, machine.subject, kept)]))
+        known = settings_for(shop, machine.uid, now.subject) if now.process else {}
+        profile = replace(machine, process=now.process, **known)  # type: ignore[arg-type]
+        if profile != machine:
+            shop.put_machine(profile)
+        if tool or stock:
+            shop.mount(profile, tool=tool, stock=stock)
+
+
+def used_by(machine: Machine) -> tuple[str, ...]:
+    """Which settings of a process mean something on a machine: a beam has power, a torch has heights."""
+    unused = ("pierce_height", "cut_height") if machine.kind in BEAM else ("power",)
+    return tuple(name for name in PROCESS_SETTINGS if name not in unused)
+
+
+@dataclass(frozen=True, slots=True)
+class Misplaced:
+    """The controller holds the number of another subject than what is on the machine.
+
+    held: what it holds, of whom. wanted: this one's own number, or one to begin with; None where nothing is known.
+    """
+
+    held: KeptValue
+    wanted: StoredAmount | None
+    own: bool
+
+
+def misplaced(shop: Shop, machine: Machine) -> Misplaced | None:
+    """None where the kerf in the controller is that of what is on the machine, or our files carry it."""
+    held, key = shop.values(machine.uid).get("kerf"), key_for("kerf", machine.subject)
+    if held is None or held.subject == key or not machine.in_controller("kerf"):
+        return None
+    own = shop.values_by_subject(machine.uid).get(("kerf", key))
+    if own is not None and isinstance(own.stored, StoredAmount):
+        return Misplaced(held, own.stored, own=True)
+    place = machine.place("kerf")
+    found = starting(kerfs(shop, machine), machine.subject)
+    begin = (
+        StoredAmount.of("kerf", found.width / machine.kerf_width(ONE), place.unit, place.decimals) if found else None
+    )
+    return Misplaced(held, begin, own=False)
+
+
+def settings_for(shop: Shop, machine: str, subject: Subject) -> dict[str, float]:
+    """With which `PROCESS_SETTINGS` a material is cut in a process: as they were kept, else as the chart says."""
+    for kind in ("process", "chart"):
+        uid, _ = _thing(kind, machine, subject, {})
+        if body := shop.thing(uid):
+            return _settings(body)
+    return {}
+
+
+def _thing(
+    kind: str, machine: str, subject: Subject, settings: Mapping[str, float]
+) -> tuple[str, dict[str, Any]]:  # fmt: skip
+    """(uid, body) as the shop file keeps it: whatever cuts, of one process in one material and thickness."""
+    said = (kind, machine, subject.process, subject.material, f"{subject.thickness:g}")
+    uid = hashlib.blake2b("\x1f".join(said).encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
+    return uid, {
         "name": f"{subject.process}, {subject.material} {subject.thickness:g} mm", "machine": machine,
-        "process": subject.process, "material": subject.material, "thickness": subject.thickness, "kerf": kerf,
-        **settings,
+        "process": subject.process, "material": subject.material, "thickness": subject.thickness, **settings,
     }  # fmt: skip
-    return uid, body
+
+
+def _said(body: Mapping[str, Any]) -> Subject:
+    return Subject(material=body["material"], thickness=float(body["thickness"]), process=body["process"])
+
+
+def _settings(body: Mapping[str, Any]) -> dict[str, float]:
+    return {name: float(body[name]) for name in PROCESS_SETTINGS if body.get(name) is not None}
 
 
 def entry_for(entries: Sequence[KerfEntry], subject: Subject) -> KerfEntry | None:
@@ -153,6 +236,11 @@ def starting(entries: Sequence[KerfEntry], subject: Subject) -> Starting | None:
     return None
 
 
+def begin_with(entries: Sequence[KerfEntry], subject: Subject, diameter: float) -> Starting | None:
+    """`starting`, else the tool's diameter (mm); None where not even that is known."""
+    return starting(entries, subject) or (Starting(diameter, How.DIAMETER, ()) if diameter else None)
+
+
 def _between(entries: Sequence[KerfEntry], thickness: float) -> Starting | None:
     """On the straight line from the next thinner entry to the next thicker one."""
     thinner = max((e for e in entries if e.subject.thickness < thickness - SAME_THICKNESS), default=None, key=_thick)
@@ -165,3 +253,47 @@ def _between(entries: Sequence[KerfEntry], thickness: float) -> Starting | None:
 
 def _thick(entry: KerfEntry) -> float:
     return entry.subject.thickness
+
+
+Row = tuple[str, float]  # material, thickness
+Column = tuple[str, str]  # tool's uid, process
+
+
+@dataclass(frozen=True, slots=True)
+class Board:
+    """All kerfs of a machine: materials and thicknesses down, what cuts across; a cell is an entry or a guess."""
+
+    rows: tuple[Row, ...]
+    columns: tuple[Column, ...]
+    cells: Mapping[tuple[Row, Column], KerfEntry | Starting]
+    on_it: tuple[Row, Column] | None  # what is mounted now
+
+    def subject(self, row: Row, column: Column) -> Subject:
+        """Whose value a cell is."""
+        return Subject(tool=column[0], process=column[1], material=row[0], thickness=row[1])
+
+
+def board(shop: Shop, machine: Machine) -> Board:
+    """What is known, with a starting value wherever there is one."""
+    entries, tool = kerfs(shop, machine), machine.tool
+    columns = {(e.subject.tool, e.subject.process) for e in entries if e.subject.tool}
+    columns |= {(t.uid, machine.process) for t in machine.tools if not t.drawn}
+    for process in {e.subject.process for e in entries} - {p for _, p in columns}:  # only charted yet
+        columns |= {(t.uid, process) for t in machine.tools[:1]}
+    rows = {(e.subject.material, e.subject.thickness) for e in entries}
+    rows |= {(s.name, s.thickness) for s in shop.stock_at_hand(machine)}
+    diameters = {t.uid: t.diameter for t in machine.tools}
+    cells: dict[tuple[Row, Column], KerfEntry | Starting] = {}
+    for row in rows:
+        for column in columns:
+            subject = Subject(tool=column[0], process=column[1], material=row[0], thickness=row[1])
+            known = entry_for(entries, subject) or begin_with(entries, subject, diameters.get(column[0], 0.0))
+            if known:
+                cells[row, column] = known
+    names = {t.uid: i for i, t in enumerate(machine.tools)}
+    stock = machine.stock
+    on_it = ((stock.name, stock.thickness), (tool.uid, machine.process)) if stock and tool and not tool.drawn else None
+    return Board(
+        tuple(sorted(rows, key=lambda r: (r[0].casefold(), r[1]))),
+        tuple(sorted(columns, key=lambda c: (names.get(c[0], 99), c[1]))), cells, on_it,
+    )  # fmt: skip

@@ -9,7 +9,7 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from keen_compass.errors import InputError, ShopDamagedError
-from keen_compass.machines.profile import KINDS, Machine, Stock, Tool, instrument_from_json, instrument_to_json
+from keen_compass.machines.profile import KINDS, THERMAL, Machine, Stock, Tool, instrument_from_json, instrument_to_json
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -78,7 +78,7 @@ class MachineRows(ShopBase):
     def stock_at_hand(self, machine: Machine) -> list[Stock]:
         """What may lie on a machine: what lay on it or on another of its kind, as it lay there last, else as large as
         the bed."""
-        alike = {m.uid for m in self.machines() if KINDS[m.kind] == KINDS[machine.kind]}
+        alike = {m.uid for m in self.machines() if _feeds_on(m) == _feeds_on(machine)}
         lay: dict[str, Mapping[str, Any]] = {}
         fit: set[str] = set()
         for _, on, _, body in self._f.rows("mounted", OLDEST_FIRST):
@@ -96,9 +96,13 @@ class MachineRows(ShopBase):
             found.append(Stock(what["name"], what["thickness"], **where, uid=uid))
         return found
 
-    def charted(self) -> list[dict[str, Any]]:
-        """Lines of the makers' charts, as they were read last."""
-        return list(self._things(kind="chart").values())
+    def things_of(self, kind: str) -> list[dict[str, Any]]:
+        """What things of a kind are, as they were written last."""
+        return list(self._things(kind=kind).values())
+
+    def thing(self, uid: str) -> dict[str, Any] | None:
+        """What one thing is; None where there is none of that identity."""
+        return self._things().get(uid)
 
     def put_things(self, kind: str, things: Mapping[str, Mapping[str, Any]]) -> None:
         """Append what is new of some things, by uid; each has a name."""
@@ -233,8 +237,10 @@ class MachineRows(ShopBase):
         return {uid: str(what["name"]) for uid, what in self._things().items()}
 
     def value_times(self) -> dict[tuple[str, str, str], str]:
-        """When each number came where it is, by (machine, quantity, key of its subject)."""
-        rows = self._f.query("SELECT machine, quantity, subject, max(at) FROM value GROUP BY 1, 2, 3")
+        """When each number became what it is, by (machine, quantity, key of its subject); that it was put back into
+        its place is no change."""
+        sql = "SELECT machine, quantity, subject, max(at) FROM value WHERE how <> 'put_back' GROUP BY 1, 2, 3"
+        rows = self._f.query(sql)
         return {(machine, quantity, subject): at for machine, quantity, subject, at in rows}
 
     def doubts(self) -> list[Doubt]:
@@ -329,6 +335,11 @@ def key_for(quantity: str, subject: Subject) -> str:
     """The key of a quantity's subject: what is mounted, projected onto what the quantity depends on."""
     known = QUANTITIES.get(quantity)
     return subject.on(known.depends).key if known and known.depends else ""
+
+
+def _feeds_on(machine: Machine) -> tuple[str, bool]:
+    """Machines of which the same stock may lie on any: sheets for cutters, sheets to burn, rolls."""
+    return KINDS[machine.kind], machine.kind in THERMAL
 
 
 def _value(row: tuple[Any, ...]) -> KeptValue:

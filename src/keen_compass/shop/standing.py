@@ -5,10 +5,12 @@ Computed from stored findings alone, without NumPy, so that the rose is there at
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from enum import StrEnum
 
+from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding
@@ -20,6 +22,7 @@ from keen_compass.shop.store import Shop
 
 UNSETTLING = ("moved", "update", "mechanics")  # events after which motion must be looked at again
 UNSETTLING_PARTS = ("mechanics",)  # a drive train's parts don't change by being moved
+UNSETTLING_CUT = ("tool",)  # another nozzle or blade cuts another width
 
 
 class State(StrEnum):
@@ -87,7 +90,7 @@ def standings(shop: Shop, machines: list[Machine], today: datetime | None = None
     today = today or datetime.now(UTC)
     known = _Known(
         shop.latest_findings(), shop.value_times(), shop.held_subjects(), shop.thing_names(),
-        shop.events_of(UNSETTLING), shop.events_of(UNSETTLING_PARTS),
+        shop.events_of(UNSETTLING), shop.events_of(UNSETTLING_PARTS), shop.events_of(UNSETTLING_CUT),
     )  # fmt: skip
     return {m.uid: _in_order(known, m, today) for m in machines}
 
@@ -126,6 +129,7 @@ class _Known:
     names: dict[str, str]
     events: dict[str, list[tuple[str, str]]]
     parts_events: dict[str, list[tuple[str, str]]]
+    cut_events: dict[str, list[tuple[str, str]]]
 
 
 def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
@@ -139,23 +143,30 @@ def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> S
     found = known.findings.get((machine.uid, quantity, mounted))
     held = known.held.get((machine.uid, quantity), mounted)
     if q.depends and held != mounted and machine.in_controller(quantity):
-        about = _in_names(known, held)
+        about = _in_names(known, held, machine)
         state = State.NEVER if found is None else State.RECHECK
         finding, at = (found.finding, found.at) if found else (None, None)
         return Spoke(quantity, q.label, q.group, state, finding, at, Why.ANOTHERS, about)
     if found is None:
         others = q.depends and any(m == machine.uid and of == quantity for m, of, _ in known.findings)
-        about = _in_names(known, mounted) if others else ""
+        about = _in_names(known, mounted, machine) if others else ""
         return Spoke(quantity, q.label, q.group, State.NEVER, None, None, Why.NEVER, about)
     state, why, about, days = _state(known, machine, quantity, found, today)
     return Spoke(quantity, q.label, q.group, state, found.finding, found.at, why, about, days)
 
 
-def _in_names(known: _Known, key: str) -> str:
-    """A subject as it is called: ``red vinyl roll``."""
-    said = Subject.from_key(key)
-    parts = [known.names.get(text, text) for text in said.to_json().values() if isinstance(text, str)]
-    return ", ".join(parts)
+def _in_names(known: _Known, key: str, machine: Machine) -> str:
+    """A subject as it is called: ``red vinyl roll``, ``steel 6 mm, 45 A``."""
+    return subject_in_names(Subject.from_key(key), known.names, machine)
+
+
+def subject_in_names(subject: Subject, names: Mapping[str, str], machine: Machine) -> str:
+    """names: of things by uid. A thickness that its material's name says already is not said again."""
+    said = subject.to_json()
+    if subject.material and subject.thickness:
+        thick = show_length(subject.thickness, machine.units)
+        said["material"] = subject.material if thick in subject.material else f"{subject.material} {thick}"
+    return ", ".join(names.get(text, text) for text in said.values() if isinstance(text, str))
 
 
 def _state(
@@ -173,7 +184,8 @@ def _state(
             return State.RECHECK, Why.CHANGED_UNDER, under, 0
     if found.finding.verdict is Verdict.OUT:
         return State.OUT, Why.OUT, "", 0
-    for at, text in (known.parts_events if parts else known.events).get(uid, ()):
+    cut = QUANTITIES[quantity].group == "cut"
+    for at, text in (known.parts_events if parts else known.cut_events if cut else known.events).get(uid, ()):
         if at > found.at:
             return State.RECHECK, Why.HAPPENED, text, 0
     days = (today - datetime.fromisoformat(found.at)).days

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from keen_compass.errors import InputError
@@ -38,6 +38,7 @@ class Truth:
     tram: axis → tilt of the head, mm per m.
     hole_bias: by how much round holes come out larger (they mostly run small), mm. bevel: angle of cut edges, rad,
         positive where parts are larger below.
+    kerf_per_mm: by how much wider it cuts for each mm of stock beyond `thickness`.
     bad_side: rad more, on the side to the left of the torch's way. leans_on_arcs: mm; an edge of radius r leans
         (1 + that/r) times as much. heat: mm/mm by which the sheet has grown when the last contour is cut. bow: mm by
         which a part's middle is pushed aside. deflection: mm by which a cutter is pushed to the left of its way.
@@ -71,6 +72,7 @@ class Truth:
     tram: Mapping[str, float] = field(default_factory=dict)
     hole_bias: float = 0.0
     bevel: float = 0.0
+    kerf_per_mm: float = 0.0
     bad_side: float = 0.0
     leans_on_arcs: float = 0.0
     heat: float = 0.0
@@ -93,6 +95,11 @@ class Truth:
         lead = {axis: (float(pair[0]), float(pair[1])) for axis, pair in body.get("lead", {}).items()}
         tuples = {k: tuple(body[k]) for k in ("instrument_error", "bed", "bed_size") if k in body}
         return cls(**{**body, **tuples, "lead": lead})
+
+    def in_stock(self, thickness: float) -> Truth:
+        """The same machine with other stock on it."""
+        kerf = self.kerf + self.kerf_per_mm * (thickness - self.thickness)
+        return replace(self, thickness=thickness, kerf=kerf)
 
     def scale_error(self, axis: str, stored: StoredResolution) -> float:
         """actual/commanded − 1 of an axis with this number in the controller."""

@@ -5,7 +5,10 @@ from __future__ import annotations
 from gettext import ngettext
 
 from keen_compass.formats.playback import DryRun
+from keen_compass.machines.forms import show_length
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.lengths import MM_PER_INCH
+from keen_compass.shop.library import How, Starting
 
 
 def run_in_words(run: DryRun, units: str) -> str:
@@ -23,6 +26,34 @@ def so_far_in_words(run: DryRun, seconds: float) -> str:
     step = run.steps[done]
     doing = "waits" if step.waits else "tool on" if step.on else "on the way" if step.rapid else "tool off"
     return f"{_clock(seconds)} of {_clock(run.seconds)}, {doing}"
+
+
+def room_in_words(width: float, machine: Machine, *, held: bool, begin: Starting | None) -> str:
+    """Who gives the cut how much room, and how that is known. width: mm, the whole of it."""
+    wide = _wide(width, machine.units)
+    if machine.in_controller("kerf"):
+        return f"The controller gives the cut its room, {wide} as it holds it: the file runs on the line."
+    if held or begin is None:
+        return f"The file gives the cut {wide} of room."
+    return f"The file gives the cut {wide} of room, only to begin with: {_whence(begin, machine.units)}."
+
+
+def _whence(begin: Starting, units: str) -> str:
+    if begin.how is How.DIAMETER:
+        return "the tool’s diameter"
+    said = [f"{show_length(e.subject.thickness, units)} ({_wide(e.width, units)})" for e in begin.of]
+    match begin.how:
+        case How.BETWEEN:
+            return f"between those of {said[0]} and {said[1]}"
+        case How.CHARTED:
+            return "from the maker’s chart"
+        case How.ELSEWHERE:
+            return f"as for {begin.of[0].subject.material}"
+    return f"as for {said[0]}, the nearest"
+
+
+def _wide(mm: float, units: str) -> str:
+    return f"{mm:.2f} mm" if units == "mm" else f"{mm / MM_PER_INCH:.4f} in"
 
 
 def _far(mm: float, units: str) -> str:

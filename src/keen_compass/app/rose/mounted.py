@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from functools import partial
 from typing import TypeVar
 
@@ -15,16 +16,25 @@ from keen_compass.app.parts import Button
 from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine, Stock, Tool
 
-T = TypeVar("T", Tool, Stock)
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """A process, by its name."""
+
+    uid: str
+
+
+T = TypeVar("T", Tool, Stock, Named)
 WIDEST = 340  # px of words
 MENU_WIDEST = 420
 
 
 class MountedButton(Button):
-    """`tool` and `stock` carry what was chosen; `other` that what is wanted isn't there yet."""
+    """`tool`, `stock` and `process` carry what was chosen; `other` that what is wanted isn't there yet."""
 
     tool = Signal(object)
     stock = Signal(object)
+    process = Signal(str)
     other = Signal()
 
     def __init__(self) -> None:
@@ -32,10 +42,11 @@ class MountedButton(Button):
         self._list = QMenu(self)
         self._list.setFont(th.font(th.TEXT))
 
-    def show_machine(self, machine: Machine, stock: Sequence[Stock]) -> None:
+    def show_machine(self, machine: Machine, stock: Sequence[Stock], processes: Sequence[str] = ()) -> None:
         """What is mounted, and what there is besides."""
         tool, lies = machine.tool, machine.stock
-        names = [n for n in (tool.name if tool else "", lies.name if lies else "no stock") if n]
+        on_it = _described(lies, machine.units) if lies else "no stock"
+        names = [n for n in (tool.name if tool else "", on_it, machine.process) if n]
         words, metrics = " · ".join(names), QFontMetrics(self.font())
         cut = (metrics.elidedText(n, Qt.TextElideMode.ElideRight, WIDEST // len(names)) for n in names)
         self.setText(f"On it: {' · '.join(cut)} ▾")
@@ -46,6 +57,9 @@ class MountedButton(Button):
         self._offer(machine.tools, tool, lambda t: t.name, self.tool.emit)
         self._section("Stock on it")
         self._offer(stock, lies, lambda s: _described(s, machine.units), self.stock.emit)
+        if len(processes) > 1:
+            self._section("Cut with")
+            self._offer([Named(p) for p in processes], Named(machine.process), lambda p: p.uid, self._cut_with)
         self._list.addSeparator()
         self._list.addAction("Another tool or stock…", self.other.emit)
 
@@ -68,6 +82,9 @@ class MountedButton(Button):
             action.setChecked(now is not None and thing.uid == now.uid)
             action.triggered.connect(partial(_chosen, chosen, thing))
             self._list.addAction(action)
+
+    def _cut_with(self, process: Named) -> None:
+        self.process.emit(process.uid)
 
     def _open(self) -> None:
         self._list.popup(self.mapToGlobal(self.rect().bottomLeft()))

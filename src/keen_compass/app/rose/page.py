@@ -71,10 +71,11 @@ class RosePage(QWidget):
         layout.addLayout(middle, 1)
 
     def show_machine(
-        self, machine: Machine, stock: list[Stock], spokes: list[Spoke], under_way: UnderWay, lately: list[Entry]
+        self, machine: Machine, stock: list[Stock], processes: tuple[str, ...], spokes: list[Spoke],
+        under_way: UnderWay, lately: list[Entry],
     ) -> None:  # fmt: skip
         """Fill the page. under_way: (procedure, axis) → (step of its open round, days that it was left alone)."""
-        self.mounted.show_machine(machine, stock)
+        self.mounted.show_machine(machine, stock, processes)
         self._file_format, self._machine = machine.file_format, machine
         self._title.say(machine.name)
         s = machine.standpoint

@@ -20,8 +20,10 @@ from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Makes
 from keen_compass.quantities.notes import Note
+from keen_compass.rounds.room import room
 from keen_compass.shop.marks import FileWritten
 from keen_compass.words.say import say
+from keen_compass.words.sending import room_in_words
 
 
 class MakeStep(QWidget):
@@ -55,6 +57,7 @@ class MakeStep(QWidget):
         self.cut = Button("Cut on the stand-in", self._cut, "primary", "cut")
         self.is_cut = Button("It is cut: measure", self._is_cut, "quiet")
         self._said = Text("", th.TEXT)
+        self._room = Text(colour="soft")
         self._filling = False
         self._lay_out()
 
@@ -88,9 +91,10 @@ class MakeStep(QWidget):
         grid.addLayout(size, 2, 1, 1, 3)
         grid.addWidget(self._tool_label, 3, 0)
         grid.addLayout(tools, 3, 1, 1, 3)
-        grid.addWidget(Text("File", colour="soft"), 4, 0)
-        grid.addWidget(self.file, 4, 1, 1, 2)
-        grid.addWidget(self.write, 4, 3)
+        grid.addWidget(self._room, 4, 1, 1, 3)
+        grid.addWidget(Text("File", colour="soft"), 5, 0)
+        grid.addWidget(self.file, 5, 1, 1, 2)
+        grid.addWidget(self.write, 5, 3)
         grid.setColumnStretch(1, 5)
         grid.setColumnStretch(2, 4)
         buttons = QHBoxLayout()
@@ -98,8 +102,8 @@ class MakeStep(QWidget):
         buttons.addStretch(1)
         buttons.addWidget(self.is_cut)
         buttons.addWidget(self.cut)
-        grid.addWidget(self._said, 5, 0, 1, 4)
-        grid.addLayout(buttons, 6, 0, 1, 4)
+        grid.addWidget(self._said, 6, 0, 1, 4)
+        grid.addLayout(buttons, 7, 0, 1, 4)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
@@ -158,6 +162,10 @@ class MakeStep(QWidget):
         self.cut.setVisible(practice)
         self.is_cut.setVisible(not practice or written)
         self._say(refused, written=written)
+        given = room(context)
+        cuts = context.procedure.makes is Makes.PIECE and not context.tool.drawn and given.width > 0
+        words_of_it = room_in_words(given.width, context.machine, held=given.held, begin=given.starting)
+        self._room.say(words_of_it if cuts and not again else "")
         for button in (self.write, self.cut, self.is_cut):
             button.setEnabled(not refused and not context.shop.read_only)
 

@@ -1,0 +1,382 @@
+"""Stock and tools of one machine: its kerfs as a picture, what is known of the chosen one, tools, makers' charts."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QGuiApplication, QResizeEvent
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.logbook.chart import HistoryChart
+from keen_compass.app.parts import Button, Card, Line, Text, empty, scrolling
+from keen_compass.app.stock.curve import KerfCurve
+from keen_compass.app.stock.grid import KerfGrid, day_of, sheet_words, width_words
+from keen_compass.errors import KeenCompassError
+from keen_compass.machines.forms import show_length
+from keen_compass.machines.profile import ROLLS, Machine, Stock, Tool
+from keen_compass.quantities.subjects import Subject
+from keen_compass.shop.library import (
+    Board,
+    How,
+    KerfEntry,
+    Known,
+    Misplaced,
+    Starting,
+    board,
+    kerfs,
+    misplaced,
+    put_on,
+    settings_for,
+    used_by,
+)
+from keen_compass.shop.machines import key_for
+from keen_compass.shop.standing import subject_in_names
+from keen_compass.shop.store import Shop
+
+BESIDE, BESIDE_NARROW, NARROW = 388, 344, 960  # px: width of what is known of the chosen cell; of a small page
+SETTING_WORDS = {
+    "feed": "feed {:g} mm/min", "pierce_height": "pierces {:g} mm above", "cut_height": "cuts {:g} mm above",
+    "pierce_delay": "a pierce takes {:g} s", "power": "power {:g} %",
+}  # fmt: skip
+
+
+class StockPage(QWidget):
+    """`left` when the technician goes back, `begin` with a machine's uid to find the kerf that is on it, `changed` when
+    something else was put on it.
+    """
+
+    left = Signal()
+    begin = Signal(str)
+    changed = Signal()
+
+    def __init__(self, shop: Shop, machine: str) -> None:
+        super().__init__()
+        self._shop = shop
+        self._panel: QWidget | None = None
+        self.machines = QComboBox()
+        self.machines.setAccessibleName("Machine")
+        self.machines.setFont(th.font())
+        cutters = [m for m in shop.machines() if m.kind not in ROLLS]
+        for m in cutters:
+            self.machines.addItem(m.name, m.uid)
+        self.grid = KerfGrid()
+        self.grid.chosen.connect(self._show_cell)
+        self.grid.wanted.connect(self._put_on)
+        self._none = Text("No machine here cuts: knives and pens need no kerf.", colour="soft")
+        self._name = Text("", 18, bold=True)
+        self._width = Line("", th.TITLE, bold=True)
+        self._about = Text()
+        self._settings = Text(colour="soft")
+        self._holds = Text(colour="warn", bold=True)
+        self.is_in = Button("It is in", self._is_in)
+        self.copy = Button("Copy line", self._copy, "quiet", "copy")
+        self.put = Button("Put it on", self._put_on, "primary")
+        self.find_kerf = Button("Find its kerf", self._find)
+        self.curve = KerfCurve()
+        self.history = HistoryChart()
+        self.chart = Button("Read a cutting chart", self._read_chart, "quiet")
+        self._tools = QVBoxLayout()
+        self._tools.setSpacing(6)
+        self._said = Text(colour="bad")
+        self._said.hide()
+        self.beside = QStackedWidget()
+        self._lay_out()
+        self.machines.setCurrentIndex(max(self.machines.findData(machine), 0))
+        self.machines.currentIndexChanged.connect(lambda _: self.refresh())
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(Line("Stock and tools", th.TITLE, bold=True), 1)
+        head.addWidget(self.machines)
+        head.addWidget(self.chart)
+        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        area = self._area = QScrollArea()
+        area.setWidget(self.grid)
+        area.setWidgetResizable(True)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        tools = QWidget()
+        tools.setLayout(self._tools)
+        self._tools.setContentsMargins(0, 0, 0, 0)
+        main = QVBoxLayout()
+        main.setSpacing(8)
+        main.addWidget(self._none)
+        main.addWidget(area, 1)
+        main.addWidget(
+            Text("≈ and dashed: only a starting value. The bar marks what is on the machine now.", colour="soft")
+        )
+        main.addWidget(Line("Tools", 17, bold=True))
+        main.addWidget(tools)
+        self.beside.addWidget(scrolling(self._known()))
+        body = QHBoxLayout()
+        body.setSpacing(16)
+        body.addLayout(main, 1)
+        body.addWidget(self.beside)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 14, 16, 12)
+        layout.setSpacing(10)
+        layout.addLayout(head)
+        layout.addWidget(self._said)
+        layout.addLayout(body, 1)
+
+    def _known(self) -> QWidget:
+        """What is known of the chosen cell."""
+        card = Card()
+        about = QVBoxLayout(card)
+        about.setContentsMargins(16, 12, 16, 14)
+        about.setSpacing(6)
+        for widget in (self._name, self._width, self._about, self._settings):
+            about.addWidget(widget)
+        entered = QHBoxLayout()
+        entered.addWidget(self.copy)
+        entered.addWidget(self.is_in)
+        about.addWidget(self._holds)
+        about.addLayout(entered)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.put)
+        buttons.addWidget(self.find_kerf)
+        about.addLayout(buttons)
+        column = QWidget()
+        layout = QVBoxLayout(column)
+        layout.setContentsMargins(0, 0, 8, 0)
+        layout.setSpacing(10)
+        layout.addWidget(card)
+        layout.addWidget(self.curve, 1)
+        layout.addWidget(self.history, 1)
+        layout.addStretch(0)
+        return column
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """A small window leaves the picture more room."""
+        super().resizeEvent(event)
+        self.beside.setFixedWidth(BESIDE if self.width() > NARROW else BESIDE_NARROW)
+
+    def showEvent(self, event: object) -> None:
+        """The keyboard goes to the picture."""
+        super().showEvent(event)  # type: ignore[arg-type]
+        self.grid.setFocus()
+
+    @property
+    def machine(self) -> Machine | None:
+        """Whose kerfs are shown."""
+        uid = self.machines.currentData()
+        return self._shop.machine(uid) if uid else None
+
+    def refresh(self) -> None:
+        """Show it all anew."""
+        machine = self.machine
+        for widget in (self.grid, self.beside, self.chart):
+            widget.setVisible(machine is not None)
+        self._none.setVisible(machine is None)
+        empty(self._tools)
+        if machine is None:
+            return
+        found = board(self._shop, machine)
+        self.grid.show_board(found, {t.uid: t.name for t in machine.tools}, machine.units)
+        for tool in machine.tools:
+            self._tools.addWidget(self._tool(machine, tool, found))
+
+    def _tool(self, machine: Machine, tool: Tool, found: Board) -> QWidget:
+        """One tool: what it is, what was found with it, whether it is in."""
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        mounted = machine.tool is not None and machine.tool.uid == tool.uid
+        name = Line(tool.name, bold=mounted)
+        layout.addWidget(name, 2)
+        size = "draws" if tool.drawn else f"{show_length(tool.diameter, machine.units)} across"
+        about = " · ".join(part for part in (size, _history(tool, found, machine.units)) if part)
+        layout.addWidget(Line(about, colour="soft"), 4)
+        button = Button("In it" if mounted else "Put it in", lambda: self._mount(tool=tool), "quiet")
+        button.setAccessibleName(f"{'In it' if mounted else 'Put it in'}: {tool.name}")
+        button.setEnabled(not mounted and not self._shop.read_only)
+        layout.addWidget(button)
+        return row
+
+    def _subject(self) -> Subject | None:
+        cell = self.grid.cell()
+        return self.grid.board.subject(*cell) if cell else None
+
+    def _show_cell(self) -> None:
+        machine, subject, cell = self.machine, self._subject(), self.grid.cell()
+        for widget in (self.put, self.find_kerf):
+            widget.setVisible(subject is not None)
+        if machine is None or subject is None or cell is None:
+            self._name.say("No kerf is known yet")
+            self._width.say("")
+            self._about.say("Begin the kerf plate on the rose, or read the maker’s cutting chart.")
+            return
+        box = self.grid.box(*self.grid.at)
+        self._area.ensureVisible(
+            round(box.center().x()), round(box.center().y()), round(box.width()), round(box.height())
+        )
+        what = self.grid.board.cells.get(cell)
+        column = self.grid.column_name(cell[1])
+        self._name.say(f"{sheet_words(subject.material, subject.thickness, machine.units)} · {column}")
+        unit = "mm" if machine.units == "mm" else "in"
+        U = what.U if isinstance(what, KerfEntry) else None
+        said = f" ± {width_words(U, machine.units, U)}" if U else ""
+        guess = "" if isinstance(what, KerfEntry) and what.known is not Known.CHARTED else "≈ "
+        self._width.say(f"{guess}{width_words(what.width, machine.units, U)}{said} {unit}" if what else "not known")
+        self._about.say(self._whence(what, machine))
+        settings = settings_for(self._shop, machine.uid, subject) if subject.process else {}
+        words = [SETTING_WORDS[name].format(settings[name]) for name in used_by(machine) if name in settings]
+        self._settings.say(" · ".join(words))
+        on_it = cell == self.grid.board.on_it
+        self.put.setEnabled(not on_it and not self._shop.read_only)
+        self.put.name("On it now" if on_it else "Put it on")
+        self.find_kerf.setEnabled(not self._shop.read_only)
+        self._show_charts(machine, subject, what)
+        self._show_misplaced(machine, on_it=on_it)
+
+    def _show_misplaced(self, machine: Machine, *, on_it: bool) -> None:
+        """What the controller must be told before anything is cut."""
+        wrong = misplaced(self._shop, machine) if on_it else None
+        line = self._line(machine, wrong)
+        for widget in (self.is_in, self.copy):
+            widget.setVisible(bool(line))
+        self.is_in.setEnabled(not self._shop.read_only)
+        if wrong is None:
+            self._holds.say("")
+            return
+        whose = subject_in_names(Subject.from_key(wrong.held.subject), self._shop.thing_names(), machine)
+        of = f", of {whose}" if whose else ""
+        enter = f" Enter {'' if wrong.own else 'to begin with '}{line}" if line else ""
+        self._holds.say(f"The controller holds {machine.place('kerf').text(wrong.held.stored)}{of}.{enter}")
+
+    def _line(self, machine: Machine, wrong: Misplaced | None) -> str:
+        if wrong is None or wrong.wanted is None:
+            return ""
+        return machine.setting("kerf", machine.place("kerf").text(wrong.wanted))
+
+    def _copy(self) -> None:
+        if machine := self.machine:
+            QGuiApplication.clipboard().setText(self._line(machine, misplaced(self._shop, machine)))
+
+    def _is_in(self) -> None:
+        """The controller holds this one's number now."""
+        machine = self.machine
+        wrong = misplaced(self._shop, machine) if machine else None
+        if machine is None or wrong is None or wrong.wanted is None:
+            return
+        how = "put_back" if wrong.own else "typed"
+        try:
+            self._shop.put_value(machine.uid, "kerf", wrong.wanted, how, subject=machine.subject)
+        except KeenCompassError as error:
+            self._said.say(str(error))
+            return
+        self.refresh()
+        self.changed.emit()
+
+    def _show_charts(self, machine: Machine, subject: Subject, what: KerfEntry | Starting | None) -> None:
+        entries = [
+            e for e in kerfs(self._shop, machine)
+            if e.subject.material == subject.material and e.subject.process == subject.process
+            and e.subject.tool in ("", subject.tool)
+        ]  # fmt: skip
+        guess = (subject.thickness, what.width) if isinstance(what, Starting) and what.of else None
+        self.curve.setVisible(bool(entries))
+        self.curve.show_kerfs(f"Kerf over thickness, {subject.material}", entries, guess, machine.units)
+        key = key_for("kerf", subject)
+        kept = [k for k in self._shop.findings(machine.uid, "kerf") if key_for("kerf", k.finding.subject) == key]
+        self.history.setVisible(bool(kept))
+        self.history.show_history("How far it was off, mm", kept)
+
+    def _whence(self, what: KerfEntry | Starting | None, machine: Machine) -> str:
+        """Where a number comes from, and what to think of it."""
+        if what is None:
+            return "Nothing like it was cut here or charted."
+        if isinstance(what, Starting) and not what.of:
+            return "Nothing like it was cut here or charted: a first plate begins with the tool’s diameter."
+        if isinstance(what, Starting):
+            a, *rest = what.of
+            first = f"{show_length(a.subject.thickness, machine.units)} ({width_words(a.width, machine.units)})"
+            if what.how is How.BETWEEN:
+                b = rest[0]
+                second = f"{show_length(b.subject.thickness, machine.units)} ({width_words(b.width, machine.units)})"
+                return f"On the line between {first} and {second}: a starting value. Cut a plate before you rely on it."
+            where = f"{a.subject.material}, " if what.how is How.ELSEWHERE else ""
+            return f"As for {where}{first}, the nearest that is known: a starting value, and perhaps far off."
+        if what.known is Known.CHARTED:
+            return "From the maker’s chart: a starting value. Your machine’s own may differ; a plate tells."
+        if what.known is Known.TYPED:
+            return f"Typed on {day_of(what.at)}; nobody measured it here."
+        return f"Found on {day_of(what.at)}{self._age(what, machine)}"
+
+    def _age(self, what: KerfEntry, machine: Machine) -> str:
+        """How old the consumables were then, and whether they are still the same."""
+        changed = [at for at, kind, _ in self._shop.events(machine.uid) if kind == "tool"]
+        before, after = [at for at in changed if at <= what.at], [at for at in changed if at > what.at]
+        words = ""
+        if before:
+            days = (datetime.fromisoformat(what.at) - datetime.fromisoformat(before[-1])).days
+            words = f", with consumables {days} days old" if days != 1 else ", with consumables a day old"
+        since = f" New ones are in since {day_of(after[-1])}: measure it again." if after else ""
+        return f"{words}.{since}"
+
+    def _put_on(self) -> None:
+        """Stock, tool and process of the chosen cell are on the machine now."""
+        machine, cell = self.machine, self.grid.cell()
+        if machine is None or cell is None or cell == self.grid.board.on_it:
+            return
+        (material, thickness), (tool, process) = cell
+        at_hand = self._shop.stock_at_hand(machine)
+        fresh = Stock(material, thickness, 0.0, 0.0, *machine.bed)
+        stock = next((s for s in at_hand if (s.name, s.thickness) == (material, thickness)), fresh)
+        self._mount(tool=next((t for t in machine.tools if t.uid == tool), None), stock=stock, process=process)
+
+    def _mount(self, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None) -> None:
+        machine = self.machine
+        if machine is None:
+            return
+        try:
+            put_on(self._shop, machine, tool=tool, stock=stock, process=process)
+        except KeenCompassError as error:
+            self._said.say(str(error))
+            return
+        self._said.say("")
+        self.refresh()
+        self.changed.emit()
+
+    def _find(self) -> None:
+        """A plate of what is chosen."""
+        self._put_on()
+        if (machine := self.machine) and self._said.isHidden():
+            self.begin.emit(machine.uid)
+
+    def _read_chart(self) -> None:
+        from keen_compass.app.stock.chart_panel import ChartPanel
+
+        machine = self.machine
+        if machine is None or self._panel is not None:
+            return
+        panel = ChartPanel(self._shop, machine)
+        panel.done.connect(self._chart_read)
+        self._panel = panel
+        self.beside.addWidget(panel)
+        self.beside.setCurrentWidget(panel)
+        panel.file.setFocus()
+
+    def _chart_read(self) -> None:
+        if self._panel is not None:
+            self.beside.removeWidget(self._panel)
+            self._panel.deleteLater()
+            self._panel = None
+        self.refresh()
+        self.grid.setFocus()
+
+
+def _history(tool: Tool, found: Board, units: str) -> str:
+    """What was found with a tool."""
+    widths = [
+        what.width for (_, column), what in found.cells.items()
+        if column[0] == tool.uid and isinstance(what, KerfEntry) and what.known is Known.FOUND
+    ]  # fmt: skip
+    if tool.drawn:
+        return ""
+    if not widths:
+        return "kerf never found"
+    low, high = width_words(min(widths), units), width_words(max(widths), units)
+    return f"kerf {low}" if len(widths) == 1 else f"kerf {low} to {high}, in {len(widths)} stocks"
