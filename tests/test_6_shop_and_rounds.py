@@ -188,7 +188,7 @@ def test_an_older_file_is_copied_before_it_is_migrated(shop_file: Path, monkeypa
     later = {**schema.MIGRATIONS, present + 1: lambda db: db.execute("CREATE TABLE later (x)")}
     monkeypatch.setattr(schema, "MIGRATIONS", later)
     shop = Shop(shop_file)
-    assert [m.name for m in shop.machines()] == ["Heron", "Swift", "Kingfisher"]
+    assert [m.name for m in shop.machines()] == ["Heron", "Swift", "Kingfisher", "Ember"]
     shop.close()
     with raw(shop_file) as new, raw(f"{shop_file}.format-{present}.copy") as old:
         assert new.execute("pragma user_version").fetchone() == (present + 1,)
@@ -474,7 +474,7 @@ def test_a_new_machine_was_never_measured(shop: Shop) -> None:
 def test_copies_of_the_file_open_like_the_file(shop_file: Path, tmp_path: Path) -> None:
     copy = Path(shutil.copy(shop_file, tmp_path / "copy.kcshop"))
     shop = Shop(copy)
-    assert [m.name for m in shop.machines()] == ["Heron", "Swift", "Kingfisher"]
+    assert [m.name for m in shop.machines()] == ["Heron", "Swift", "Kingfisher", "Ember"]
     assert shop.machine("heron") == shop.machines()[0]
     assert parse_length("3 mm").mm == 3
     shop.close()

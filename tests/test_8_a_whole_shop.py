@@ -150,7 +150,7 @@ def test_a_change_of_profile_changes_no_finding(shop: Shop) -> None:
 
 def test_a_retired_machine_leaves_the_rail_and_keeps_its_logbook(shop: Shop) -> None:
     shop.put_machine(replace(shop.machine("swift"), retired=True))
-    assert [m.name for m in shop.machines()] == ["Heron", "Kingfisher"]
+    assert [m.name for m in shop.machines()] == ["Heron", "Kingfisher", "Ember"]
     assert shop.findings("swift", "x_steps")
 
 

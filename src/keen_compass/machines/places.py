@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.lengths import plain_number
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
@@ -15,7 +16,8 @@ class Place:
     """One number's place in a controller, or on the machine itself where it is set by hand.
 
     key: its name there. form: of a resolution, None for an amount. unit: of an amount. decimals: that are kept.
-    flipped: the controller counts it the other way round. in_file: no controller keeps it; the files that are written
+    flipped: the controller counts it the other way round. half: of a width, it keeps
+    half of it. in_file: no controller keeps it; the files that are written
         for the machine carry it.
     """
 
@@ -26,12 +28,19 @@ class Place:
     decimals: int
     flipped: bool
     in_file: bool = False
+    half: bool = False
 
     def holding(self, stored: StoredValue) -> StoredValue:
         """A number as this place has it: an amount that was noted in another unit is turned into this one."""
         if isinstance(stored, StoredAmount) and stored.unit != self.unit:
             return StoredAmount.of(self.quantity, stored.base, self.unit, self.decimals)
         return stored
+
+    def name(self, stored: StoredValue) -> str:
+        """What stands before the number: ``X backlash, mm``; ``Kerf, half width, mm``."""
+        words = stored.name(QUANTITIES[self.quantity].axis)
+        head, _, unit = words.rpartition(", ")
+        return f"{head}, half width, {unit}" if self.half else words
 
     def text(self, stored: StoredValue) -> str:
         """The whole of it as it stands there: ``106.584``, ``100 for 100.214``."""

@@ -302,6 +302,7 @@ class Machine:
             quantity, self.setting_keys.get(quantity, quantity.upper()), self.form if _resolves(quantity) else None,
             unit_kept(quantity, self.controller_units), self.decimals_of.get(quantity, self.decimals),
             quantity in self.flipped, QUANTITIES[quantity].lives is Lives.NUMBER and not self.in_controller(quantity),
+            quantity == "kerf" and self.kerf_form_kept == "half",
         )  # fmt: skip
 
     def setting(self, quantity: str, value: str) -> str:

@@ -87,12 +87,12 @@ class KerfPlate:
         """The outside, where it has short lengths."""
         if not self.short_width:
             return None
-        return SteppedOutline(self.width, self.height, self.short_width, self.short_height, self.compensation)
+        sizes = self.width, self.height, self.short_width, self.short_height, self.compensation
+        return SteppedOutline(*sizes, clockwise=self.thermal)
 
     def _room(self) -> Box:
         """Where hole and slot may lie."""
-        s = self.stepped
-        return Box(0.0, s.y1, s.short_width, s.short_height - s.y1) if s else Box(0.0, 0.0, self.width, self.height)
+        return s.arm if (s := self.stepped) else Box(0.0, 0.0, self.width, self.height)
 
     @property
     def slot_box(self) -> Box:

@@ -28,7 +28,7 @@ from dataclasses import dataclass
 from keen_compass.errors import PieceError
 from keen_compass.pieces.job import Contour, Job, JobLayer, Side
 from keen_compass.pieces.toolpath import Does, Stroke, figures
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Box, Point
 
 SMALLEST_STEP = 0.2  # of the long length: a smaller difference resolves too little
 UNMEASURED_SHARE = 0.45  # of the short lengths, where w₂ and y₁ lie
@@ -48,6 +48,8 @@ class SteppedOutline:
 
     compensation: full width by which the path is moved outwards in all (half on each side), 0 when drawn.
     drawn: made with a pen or scribed, each line approached from one side.
+    clockwise: upside down, so that a clockwise trip meets every measured edge moving outwards, as a torch must go to
+        have the good side of its cut on the part.
     """
 
     width: float
@@ -56,6 +58,7 @@ class SteppedOutline:
     short_height: float
     compensation: float = 0.0
     drawn: bool = False
+    clockwise: bool = False
 
     def __post_init__(self) -> None:
         for name in MEASURANDS:
@@ -98,12 +101,29 @@ class SteppedOutline:
     def outline(self, **actual: float) -> tuple[Point, ...]:
         """Corners, anticlockwise from lowest X and Y; `actual` lengths replace the ordered ones."""
         W, H, w, h = (actual.get(m, self.nominal(m)) for m in MEASURANDS)
-        return (
+        corners = (
             (0, 0), (w, 0), (w, self.y1), (W, self.y1), (W, h), (self.w2, h), (self.w2, H), (0, H),
         )  # fmt: skip
+        if not self.clockwise:
+            return corners
+        turned = [(x, H - y) for x, y in corners[::-1]]
+        return tuple(turned)
+
+    @property
+    def arm(self) -> Box:
+        """The room between foot and column, that reaches across both."""
+        y = self.height - self.short_height if self.clockwise else self.y1
+        return Box(0.0, y, self.short_width, self.short_height - self.y1)
 
     def dimension_line(self, measurand: str) -> tuple[Point, Point]:
         """Where the jaws go: the two points between which the length is taken."""
+        (ax, ay), (bx, by) = self._dimension_line(measurand)
+        if not self.clockwise:
+            return (ax, ay), (bx, by)
+        low, high = sorted((self.height - ay, self.height - by))
+        return (ax, low), (bx, high)
+
+    def _dimension_line(self, measurand: str) -> tuple[Point, Point]:
         mid_arm = (self.y1 + self.short_height) / 2
         mid_foot = (self.w2 + self.short_width) / 2
         match measurand:
@@ -119,7 +139,8 @@ class SteppedOutline:
 
     def free_corner(self) -> Point:
         """The middle of the room above the ledge, where the picture has space for words."""
-        return (self.w2 + self.width) / 2, self.short_height + 0.4 * (self.height - self.short_height)
+        y = self.short_height + 0.4 * (self.height - self.short_height)
+        return (self.w2 + self.width) / 2, self.height - y if self.clockwise else y
 
     def job(self, number: int) -> Job:
         """With lowest X and Y of the finished piece at (0, 0), bearing the piece's number."""
@@ -154,6 +175,12 @@ class SteppedOutline:
         far enough from both ends of the underside that lead-in and overlap stay on it.
         """
         under, right_of_column, left = 2, 5, 7
+        if self.clockwise:
+            last = len(self.outline()) - 1
+            return Contour(
+                Side.OUTSIDE, self.outline(), start=(last - 1 - under, 0.6), tail=(0.0, min(LEAD_IN, self.y1)),
+                overlap=OVERLAP, clockwise=True,
+            )  # fmt: skip
         return Contour(
             Side.OUTSIDE, self.outline(), start=(under, 0.4), lead=(0.0, -min(LEAD_IN, self.y1)), overlap=OVERLAP,
             tabs=((under, 0.76, TAB), (right_of_column, 0.5, TAB), (left, 0.3, TAB)) if tabs else (),

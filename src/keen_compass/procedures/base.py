@@ -223,6 +223,7 @@ class Procedure(Generic[P]):
     starting: its findings are starting values: they never replace what a round found.
     numbered: the piece bears a number, which is asked before reading.
     anchored: its piece lies where it says itself (`origin`, `boxes`), not at the next free place.
+    judged_by: choices that only say how it is judged: they may be made anew when it was read.
     placing: parameters that only say where on the sheet it lies: two pieces that differ in nothing else are equal.
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
     floor: code of what keeps it open however often one reads.
@@ -248,6 +249,7 @@ class Procedure(Generic[P]):
     anchored: bool = False
     marks_bed: bool = False
     placing: tuple[str, ...] = ()
+    judged_by: tuple[str, ...] = ()
     draws: bool = False
     thermal_pieces: bool = False
     floor: str = "floor"

@@ -45,7 +45,9 @@ MATTERS = 0.05  # of the variance: what is assumed and brings less needs no word
 LEAST_ODD, ODD_UNCERTAINTIES = 0.5, 5.0  # mm; U: a kerf further off what was compensated is asked about
 USUAL_HOLE, USUAL_SLOT = 0.28, 0.1  # of the width
 CLEAR = 0.36  # of the height, how far from the middle the callouts of hole and slot stand
-SMALL = 160.0  # mm, width of the plate that is proposed
+STEPPED_BOXES = {"hole_0": (0.11, 0.86), "hole_90": (0.2, 0.08), "slot": (0.74, 0.75)}  # of width and height
+SMALL, LONG = 160.0, 320.0  # mm, width of the plate that is proposed; of one with long and short lengths
+STEPPED_SHARE = 0.4  # of the usual hole and slot, that its arm has room for
 _LENGTHS = ("width", "height", "short_width", "short_height", "hole", "slot", "compensation", "thickness")
 _PARAMETERS = {*_LENGTHS, "hole_bias", "slot_axis", "govern", "made_by", "thermal"}
 
@@ -60,24 +62,34 @@ class KerfSquare(Procedure[KerfPlate]):
     grows = ()
     sides = ("width", "height")
     thermal_pieces = True
+    judged_by = ("govern",)
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Which sizes govern, and what there is besides the outside."""
         govern = tuple((f"kerf_square.{g}", g) for g in GOVERN)
         inner = tuple((f"kerf_square.with_{w}", w) for w in ("hole_slot", "slot", "hole", "neither"))
-        return (Choice("govern", "kerf_square.govern", govern), Choice("inner", "kerf_square.inner", inner))
+        outline = (("kerf_square.plain", "plain"), ("kerf_square.stepped", "stepped"))
+        return (
+            Choice("govern", "kerf_square.govern", govern), Choice("inner", "kerf_square.inner", inner),
+            Choice("outline", "kerf_square.outline", outline),
+        )  # fmt: skip
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """A small plate in the material that is loaded."""
-        inner = str(around.chosen.get("inner", "hole_slot"))
-        width = min(SMALL, around.machine.sheet.width / 2 or SMALL, around.machine.sheet.height / 1.6 or SMALL)
+        inner, stepped = str(around.chosen.get("inner", "hole_slot")), around.chosen.get("outline") == "stepped"
+        width = min(
+            LONG if stepped else SMALL,
+            around.machine.sheet.width / 2 or SMALL,
+            around.machine.sheet.height / 1.6 or SMALL,
+        )
         width = max(around.rounded(width), 40.0)
         stock, compensation = around.machine.stock, around.kerf
+        height, share = around.rounded(0.75 * width), STEPPED_SHARE if stepped else 1.0
+        short = {"short_width": around.rounded(width / 2), "short_height": around.rounded(height / 2)}
         return {
-            "width": width, "height": around.rounded(0.75 * width),
-            "hole": round(USUAL_HOLE * width) if "hole" in inner else 0.0,
-            "slot": float(max(round(USUAL_SLOT * width), 2 * compensation))
-            if "slot" in inner else 0.0,
+            "width": width, "height": height, **(short if stepped else {}),
+            "hole": round(share * USUAL_HOLE * width) if "hole" in inner else 0.0,
+            "slot": float(max(round(share * USUAL_SLOT * width), 2 * compensation)) if "slot" in inner else 0.0,
             **_in_force(around), "thickness": stock.thickness if stock else 0.0,
             "govern": around.chosen.get("govern", "outside"), "thermal": around.machine.kind in THERMAL,
         }  # fmt: skip
@@ -109,8 +121,8 @@ class KerfSquare(Procedure[KerfPlate]):
             Measurand(
                 m, f"kerf_square.{m}", _axis(piece, m), piece.nominal(m),
                 Faces(piece.line(m), "inside" if m in INSIDE else "jaws"), piece.line(m),
-                SIDES.get(m, (0, 0)), f"kerf_square.how_{'inside' if m in INSIDE else 'outside'}",
-                box_at=None if m in SIDES else _beside(piece, m),
+                _side(piece, m), f"kerf_square.how_{'inside' if m in INSIDE else 'outside'}",
+                box_at=_beside(piece, m),
             )
             for m in piece.measurands()
         )  # fmt: skip
@@ -156,7 +168,8 @@ class KerfSquare(Procedure[KerfPlate]):
             foreseen[m] = case.foreseen(m, n, readings_each, nominal=n, drawn=False)
         model = _Model(case, piece, foreseen)
         right = wanted(model.sizes, model.govern)
-        return {"kerf": model.fit.of(right).U} if determined(model.fit, right) else {}
+        found = {"kerf": model.fit.of(right).U} if determined(model.fit, right) else {}
+        return found | ({"hole_bias": model.bias.U} if model.bias is not None else {})
 
     def shown(self, figures: Figures) -> Shown:
         """Kerf itself, and how the edges lean."""
@@ -283,20 +296,23 @@ class _Model:
 
     def disagreement(self) -> tuple[Note, ...]:
         """Where outsides and insides ask for compensations that differ by more than U, what it may be."""
-        parts = [[s for s in self.sizes if s.inside is inside] for inside in (False, True)]
+        insides = [s for s in self.sizes if s.inside]
+        straight = [s for s in insides if not s.round]  # beside these, holes have a finding of their own
+        parts = [[s for s in self.sizes if not s.inside], straight or insides]
         if not all(parts):
             return ()
         rows = {r.label: r for r in self.rows}
         found = []
         for part in parts:
-            mean = [(1 / len(part), Uncertain(rows[s.name].value, rows[s.name].effects)) for s in part]
+            given = {s.name: self.piece.hole_bias if s.round else 0.0 for s in part}  # as it came out, with that in
+            mean = [(1 / len(part), Uncertain(rows[s.name].value - given[s.name], rows[s.name].effects)) for s in part]
             found.append(combination(((-1.0 if not part[0].inside else 1.0) * c, v) for c, v in mean))
         apart = combination(((1.0, found[0]), (-1.0, found[1])))
         if abs(apart.value) <= apart.U:
             return ()
         names = {s.name for s in self.sizes}
         thermal = self.case.thermal
-        maybe = ["scale", *(("hole_bias",) if any(s.round for s in self.sizes) else ()),
+        maybe = ["scale", *(("hole_bias",) if not straight else ()),
                  *(("bevel", "worn", "corners") if thermal else ("play",))]  # fmt: skip
         unread = ("slot", "short_width", *((f"width{BOTTOM}",) if thermal else ()))
         tells = next((m for m in unread if m not in names and m not in self.case.readings), "")
@@ -345,8 +361,19 @@ def _axis(piece: KerfPlate, m: str) -> str:
     return piece.slot_axis if name == "slot" else AXIS[name]
 
 
-def _beside(piece: KerfPlate, m: str) -> tuple[float, float]:
-    """Where a callout of hole or slot goes: clear of it, towards an edge."""
+def _side(piece: KerfPlate, m: str) -> tuple[int, int]:
+    """On which side of the piece a dimension line stands; a stepped outline lies upside down for a torch."""
+    right, up = SIDES.get(m, (0, 0))
+    return (right, -up) if piece.stepped and piece.thermal else (right, up)
+
+
+def _beside(piece: KerfPlate, m: str) -> tuple[float, float] | None:
+    """Where a callout of hole or slot goes: clear of it, towards an edge; None where its usual place is better."""
+    if m in SIDES:
+        return None
+    if piece.stepped:
+        x, y = STEPPED_BOXES[m]
+        return x * piece.width, (1 - y if piece.thermal else y) * piece.height
     (ax, ay), (bx, by) = piece.line(m)
     clear = ((ay + by) / 2 - CLEAR * piece.height) if m != "hole_0" else ((ay + by) / 2 + CLEAR * piece.height)
     return (ax + bx) / 2, clear

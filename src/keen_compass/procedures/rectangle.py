@@ -73,7 +73,9 @@ class Rectangle(Procedure[SteppedOutline]):
         """From `width`, `height`, optional short lengths (30 % of the long), `compensation`, `made_by`."""
         self.check_parameters(parameters, _PARAMETERS)
         drawn = self.made_by(parameters, "cut") != "cut"
-        sizes = {k: length_mm(parameters[k], f"piece.{k}") for k in _PARAMETERS - {"made_by"} if k in parameters}
+        sizes: dict[str, Any] = {
+            k: length_mm(parameters[k], f"piece.{k}") for k in _PARAMETERS - {"made_by"} if k in parameters
+        }
         width, height = sizes.get("width", 400.0), sizes.get("height", 300.0)
         try:
             for name, value in (("width", width), ("height", height)):

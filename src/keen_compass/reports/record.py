@@ -38,7 +38,8 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     piece, solution = context.piece, measuring.answer()
     if piece is None or solution is None:
         raise InputError("This round has no readings to show.")
-    shape, callouts = measuring.shape(), measuring.callouts()
+    shape = measuring.shape()
+    callouts = [c for c in measuring.callouts(both_sides=True) if c.readings or not c.measurand.below]
     means = {
         c.measurand.name: sum(number_of(r.reading) for r in c.readings) / len(c.readings)
         for c in callouts
@@ -47,7 +48,9 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     signed = shop.mark(round_id, Signed) or Signed()
     ended = shop.last_touched(round_id)
     machine, instrument = shop.machine(kept.machine, ended), measuring.instrument()
-    ordered, measured, factor = _picture(shape, means, machine.standpoint)
+    above = {c.measurand.name for c in callouts if not c.measurand.below}
+    upper = {name: mean for name, mean in means.items() if name in above}
+    ordered, measured, factor = _picture(shape, upper, machine.standpoint)
     in_force = context.in_force(piece)
     show = show_for(machine)
     record = Record(

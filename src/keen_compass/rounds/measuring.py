@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -110,8 +111,8 @@ class Measuring:
             )
         self._c.put_mark(Identified(given), piece.id)
 
-    def callouts(self) -> list[Callout]:
-        """Every dimension line, with what stands on it."""
+    def callouts(self, *, both_sides: bool = False) -> list[Callout]:
+        """Every dimension line, with what stands on it; of a piece that can be turned over those that are seen now."""
         if self._c.piece is None:
             return []
         readings, skipped, current = self._by_measurand(), self._skipped(), self.current()
@@ -120,7 +121,7 @@ class Measuring:
                 m, tuple(readings.get(m.name, ())), m.name in skipped, m.name == current,
                 self.draft if m.name == current else "", self.complaint if m.name == current else "",
             )
-            for m in self.seen()
+            for m in (self.measurands() if both_sides else self.seen())
         ]  # fmt: skip
 
     def seen(self) -> tuple[Measurand, ...]:
@@ -383,7 +384,7 @@ class Measuring:
         if not lengths and self._c.procedure.makes is not Makes.NOTHING:
             return None
         case = replace(
-            self._c.case(piece.parameters, self._c.in_force(piece), lengths, piece.snapshot.subject, piece),
+            self._c.case(self._judged(piece), self._c.in_force(piece), lengths, piece.snapshot.subject, piece),
             confirmed=self._c.mark(Confirmed, piece.id) is not None,
             half_typed=half_typed,
             pieces=min(pieces.values(), default=1),
@@ -393,6 +394,22 @@ class Measuring:
             return self._c.procedure.solve(case)
         except KeenCompassError as error:
             return Solution((), (), (plain(str(error)),))
+
+    def judge(self, name: str, value: object) -> None:
+        """Another of the choices that say how it is judged (undoable); what was read stays."""
+        before = self._c.choices
+
+        def change() -> Undo:
+            self._c.put_mark(replace(before, chosen={**before.chosen, name: value}))
+            return lambda: self._c.put_mark(before)
+
+        if self._c.chosen.get(name) != value:
+            self._c.do(change)
+
+    def _judged(self, piece: KeptPiece) -> Mapping[str, object]:
+        """A piece's parameters, with what is chosen by now of how it is judged."""
+        chosen = {name: self._c.chosen[name] for name in self._c.procedure.judged_by if name in self._c.chosen}
+        return {**piece.parameters, **chosen}
 
     def _previous_errors(self, piece: KeptPiece) -> dict[str, Previous]:
         """Errors of the piece before, for those quantities whose number was changed in between."""

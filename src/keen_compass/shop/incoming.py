@@ -58,7 +58,7 @@ TABLES = (
     "thing", "machine", "mounted", "instrument", "round", "blob", "piece", "stage", "mark", "reading", "value",
     "finding", "event",
 )  # fmt: skip
-HOW = ("start", "typed", "read_back")
+HOW = ("start", "typed", "read_back", "taken", "put_back")
 STEPS = ("make", "measure", "correct", "confirm")
 LONGEST_NAME = 200
 TOLD_EVERY = 500

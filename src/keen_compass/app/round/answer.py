@@ -67,9 +67,13 @@ class VerdictBand(QFrame):
         surface = "quiet_fill" if colour == "soft" else f"{colour}_fill"
         if surface != self._surface:
             self._surface = surface
-            self.setStyleSheet(f"VerdictBand {{ background: {getattr(th.theme(), surface)}; border-radius: 7px; }}")
+            # The words' colour too: a palette that is set before the first polish is lost to the style sheet.
+            fill, ink = (getattr(th.theme(), name) for name in (surface, "ink" if colour == "soft" else colour))
+            self.setStyleSheet(
+                f"VerdictBand {{ background: {fill}; border-radius: 7px; }} VerdictBand QLabel {{ color: {ink}; }}"
+            )
         self._sign.show_state(state, surface)
-        self._words.say(headline, "ink" if colour == "soft" else colour)
+        self._words.say(headline)
         self._fit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -126,13 +130,14 @@ class FindingCard(Card):
         layout.addWidget(self._detail)
         layout.addWidget(self._limits)
 
-    def show_waiting(self, name: str, number: str) -> None:
-        """Nothing read yet."""
+    def show_waiting(self, name: str, number: str, *, in_file: bool = False) -> None:
+        """Nothing read yet. in_file: no controller holds the number, our files carry it."""
         self._name.say(name)
         self._old.say("")
         self._new.say(number)
         self._U.say("")
-        self._formula.say("The controller holds this now.", "soft")
+        who = "Files take this now." if in_file else "The controller holds this now."
+        self._formula.say(who if number != "–" else "Not found yet.", "soft")
         self._band.hide()
         self._detail.say("")
         self._limits.say("")
@@ -355,8 +360,11 @@ class AnswerColumn(QWidget):
                 continue
             finding = solution.finding(quantity) if solution else None
             axis = QUANTITIES[quantity].axis
-            name = held[quantity].name(axis) if quantity in held else f"{axis.upper()} {machine.form.noun}"
-            number = machine.place(quantity).number(held[quantity]) if quantity in held else "–"
+            place = machine.place(quantity)
+            name = place.name(held[quantity]) if quantity in held else f"{axis.upper()} {machine.form.noun}"
+            number = place.number(held[quantity]).replace("-", "−") if quantity in held else "–"
+            if place.in_file and quantity == "kerf" and not float(number.replace("−", "-")):
+                number = "–"  # nothing was found yet, and no cut is that narrow
             if planning:
                 unit = words.unit_words(QUANTITIES[quantity].error_unit, machine.units)
                 measured = session.context.instrument is not None
@@ -365,7 +373,7 @@ class AnswerColumn(QWidget):
             elif finding and quantity in held:
                 card.show_finding(name, session.context.procedure.for_logbook(finding), held[quantity], machine)
             else:
-                card.show_waiting(name, number)
+                card.show_waiting(name, number, in_file=place.in_file)
         odd = solution is not None and any(f.verdict is Verdict.IMPLAUSIBLE for f in solution.findings)
         self._odd.setVisible(odd)
         self._notes.say(self._note(solution, planning=planning))
@@ -466,7 +474,7 @@ class SectionPicture(QWidget):
             return
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        top, low, middle = 24.0, self.height() - 8.0, self.width() * 0.55
+        top, low, middle = 24.0, self.height() - 8.0, self.width() * 0.42
         limit = s.limits[min(s.range, len(s.limits)) - 1]
         scale = 34.0 / max(limit, abs(s.larger_below) / 2)
         off = scale * s.larger_below / 2

@@ -84,7 +84,7 @@ class NumberCard(Card):
         correcting, context = self._model.session.correcting, self._model.session.context
         machine, editable = context.machine, not context.shop.read_only
         stored = context.values()[f.quantity]
-        name = stored.name(QUANTITIES[f.quantity].axis)
+        name = machine.place(f.quantity).name(stored)
         self._title.say(name)
         enters, entered = correcting.enters(f), correcting.entered(f.quantity)
         old = words.number(stored, f.old, machine.place(f.quantity).decimals)
@@ -94,7 +94,7 @@ class NumberCard(Card):
         plain = correcting.proposed(f).replace("-", "−") if enters else "Leave it" if by_hand else old
         self._new.say((now or "Do this") if by_hand and enters else plain)
         if by_file and enters and entered is None:
-            what = "The files that are written from now on take it: nothing to enter at the machine."
+            what = "Files take it from now on: nothing to enter at the machine."
         self._what.say(capital(what))
         self._what.setVisible(bool(what))
         self.enter.setChecked(enters)

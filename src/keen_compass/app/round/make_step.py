@@ -57,7 +57,7 @@ class MakeStep(QWidget):
         self.cut = Button("Cut on the stand-in", self._cut, "primary", "cut")
         self.is_cut = Button("It is cut: measure", self._is_cut, "quiet")
         self._said = Text("", th.TEXT)
-        self._room = Text(colour="soft")
+        self._room = Line(colour="soft")
         self._filling = False
         self._lay_out()
 

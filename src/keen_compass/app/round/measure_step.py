@@ -14,6 +14,7 @@ from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel
+from keen_compass.app.round.piece_canvas import PieceCanvas
 from keen_compass.app.round.surface import surface_for
 from keen_compass.app.round.warmth_bar import WarmthBar
 from keen_compass.practice import stand_in
@@ -41,12 +42,16 @@ class MeasureStep(QWidget):
         self.identity = IdentityBar(model)
         self.instruments = InstrumentBar(model)
         self.warmth = WarmthBar(model)
+        self.judged = JudgedBar(model)
+        if isinstance(self.surface, PieceCanvas):
+            self.surface.edge.connect(self.judged.point_at)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
         layout.addWidget(self.instruments)
         layout.addWidget(self.identity)
         layout.addWidget(self.warmth)
+        layout.addWidget(self.judged)
         layout.addWidget(self.surface, 1)
         layout.addWidget(self.strip)
         self._wired: set[CalloutEdit] = set()
@@ -66,6 +71,7 @@ class MeasureStep(QWidget):
         self.strip.refresh(callouts)
         self.identity.refresh(editable=not frozen)
         self.warmth.refresh()
+        self.judged.refresh(editable=not frozen)
         self.instruments.refresh()
 
     def take_focus(self) -> None:
@@ -103,6 +109,48 @@ class MeasureStep(QWidget):
     def _keep(self) -> None:
         self._model.attempt("measure", self._model.session.measuring.keep)
         self.take_focus()
+
+
+class JudgedBar(QWidget):
+    """How what was read is judged: one button for each way, or a click on the edges that are meant."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self._model = model
+        self.buttons: dict[tuple[str, object], Button] = {}
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        context = model.session.context
+        for choice in context.procedure.choices(context.machine):
+            if choice.name not in context.procedure.judged_by:
+                continue
+            label = Text(f"{say(choice.label)}:", colour="soft")
+            label.setWordWrap(False)
+            row.addWidget(label)
+            for words, value in choice.options:
+                button = Button(say(words), partial(self._judge, choice.name, value), "quiet")
+                button.setCheckable(True)
+                button.setAccessibleName(f"{say(choice.label)}: {say(words)}")
+                self.buttons[choice.name, value] = button
+                row.addWidget(button)
+        row.addStretch(1)
+
+    def refresh(self, *, editable: bool) -> None:
+        """Which way is chosen."""
+        chosen = self._model.session.context.chosen
+        for (name, value), button in self.buttons.items():
+            button.setChecked(chosen.get(name) == value)
+            button.setEnabled(editable)
+        self.setVisible(bool(self.buttons))
+
+    def point_at(self, value: str) -> None:
+        """Edges on the picture."""
+        for name, way in self.buttons:
+            if way == value and self.buttons[name, way].isEnabled():
+                self._judge(name, value)
+
+    def _judge(self, name: str, value: object) -> None:
+        self._model.attempt("measure", lambda: self._model.session.measuring.judge(name, value))
 
 
 class IdentityBar(Card):

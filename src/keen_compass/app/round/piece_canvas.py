@@ -6,8 +6,8 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, QRect, QRectF, Qt
-from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
@@ -59,8 +59,16 @@ def inner_of(piece: object, actual: Mapping[str, float]) -> tuple[tuple[Point, .
     return piece.inner(**actual) if isinstance(piece, Pierced) else ()
 
 
+SAMPLES = 40  # of a line
+NEAR_EDGE = 14.0  # px, from which a click is meant for an edge
+
+
 class PieceCanvas(BoxedSurface):
-    """Callouts are child widgets on their dimension lines; the rest is painted."""
+    """Callouts are child widgets on their dimension lines; the rest is painted. `edge` says which edges were clicked:
+    those of the outside, or the inside's.
+    """
+
+    edge = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -90,6 +98,23 @@ class PieceCanvas(BoxedSurface):
         super().resizeEvent(event)
         self._arrange()
 
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Edges can be pointed at."""
+        super().mousePressEvent(event)
+        if self._piece is not None and (met := self._edge_at(event.position())):
+            self.edge.emit(met)
+
+    def _edge_at(self, at: QPointF) -> str:
+        frame = self._frame()
+        for ring in inner_of(self._piece, {}):
+            around = QPolygonF([frame.at(x, y) for x, y in ring])
+            if around.containsPoint(at, Qt.FillRule.OddEvenFill):
+                return "inside"
+        assert self._piece is not None
+        corners = [frame.at(x, y) for x, y in self._piece.outline()]
+        sides = zip(corners, (*corners[1:], corners[0]), strict=True)
+        return "outside" if any(_off(at, a, b) < NEAR_EDGE for a, b in sides) else ""
+
     # Geometry
 
     def _frame(self) -> _Frame:
@@ -116,15 +141,16 @@ class PieceCanvas(BoxedSurface):
     def _fits_beside(self, scale: float) -> bool:
         """Whether the room inside the piece's bounding box takes the boxes that would rather be there."""
         assert self._piece is not None
+        right, _ = self._standpoint.to_view(1, 0)
+        wide, high = (WIDTH + 12) / scale, (HEIGHT + 12) / scale
+        size = QPointF(*((wide, high) if right else (high, wide)))
+        outline = [QPointF(x, y) for x, y in self._piece.outline()]
+        around = QPolygonF(outline).boundingRect()
         for c in self.callouts:
             if c.measurand.box_at:
-                x, y = c.measurand.box_at
-                outline = self._piece.outline()
-                room_x = 2 * scale * min(abs(x - px) for px, _ in outline)
-                room_y = 2 * scale * min(abs(y - py) for _, py in outline)
-                right, _ = self._standpoint.to_view(1, 0)
-                wide, high = (room_x, room_y) if right else (room_y, room_x)
-                if wide < WIDTH + 12 or high < HEIGHT + 12:
+                box = QRectF(QPointF(*c.measurand.box_at) - size / 2, QPointF(*c.measurand.box_at) + size / 2)
+                sides = zip(outline, (*outline[1:], outline[0]), strict=True)
+                if not around.contains(box) or any(_crosses(a, b, box) for a, b in sides):
                     return False
         return True
 
@@ -252,6 +278,10 @@ class PieceCanvas(BoxedSurface):
         length = math.hypot(along.x(), along.y()) or 1.0
         along /= length
         across = QPointF(-along.y(), along.x())
+        if self._slanted(c) and c.measurand.box_at:
+            p.setPen(QPen(colour, 2.0 if c.current else 1.1))
+            at = QPointF(self.boxes[c.measurand.name].geometry().center())
+            p.drawLine(min((a, b), key=lambda end: (end - at).manhattanLength()), at)
         if self._beside(c, frame):  # a leader from the far end of the line to its box
             box = self.boxes[c.measurand.name]
             middle = QPointF(box.geometry().center())
@@ -296,6 +326,20 @@ class PieceCanvas(BoxedSurface):
         area = QRectF(14, self.height() - CAPTION, self.width() - 28, CAPTION - 4)
         p.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
         draw_axes(p, QPointF(24.0, self.height() - CAPTION - 8.0), self._standpoint)
+
+
+def _crosses(a: QPointF, b: QPointF, box: QRectF) -> bool:
+    """Whether a line runs through a box."""
+    return any(box.contains(a + (b - a) * (i / SAMPLES)) for i in range(SAMPLES + 1))
+
+
+def _off(at: QPointF, a: QPointF, b: QPointF) -> float:
+    """How far a place is off a line from one end to the other."""
+    along, to = b - a, at - a
+    square = QPointF.dotProduct(along, along)
+    share = min(max(QPointF.dotProduct(to, along) / square, 0.0), 1.0) if square else 0.0
+    missed = to - along * share
+    return math.hypot(missed.x(), missed.y())
 
 
 def _short(a: QPointF, b: QPointF, *, along: float) -> bool:
