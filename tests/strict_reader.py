@@ -196,8 +196,12 @@ class Burn:
     power: float
 
 
-def read_thermal(text: str, *, beam: bool) -> list[Burn]:
-    """Walk a thermal table's file: nothing but what such a table knows, off on every rapid, everything ended."""
+def read_thermal(text: str, *, beam: bool, beside: bool = False) -> list[Burn]:  # noqa: PLR0915 (one walk)
+    """Walk a thermal table's file: nothing but what such a table knows, off on every rapid, everything ended.
+
+    beside: the controller moves what is cut off its line, from the first move to the last, and nothing else.
+    """
+    moved = False
     on = ended = absolute = metric = False
     x = y = feed = power = stood = 0.0
     z, burns = float("inf"), list[Burn]()
@@ -211,6 +215,12 @@ def read_thermal(text: str, *, beam: bool) -> list[Burn]:
         assert line == " ".join(a + b for a, b in words), where
         given = dict(words)
         codes = [a + b for a, b in words if a in "GM"]
+        if beside and codes in (["G41"], ["G42"], ["G40"]):
+            assert on, where
+            assert stood, where  # it has pierced
+            assert moved is (codes == ["G40"]), where
+            moved = codes != ["G40"]
+            continue
         assert set(codes) <= {"G0", "G1", "G2", "G3", "G4", "G21", "G90", "G94", "G17", "M3", "M5", "M2"}, where
         metric, absolute = metric or "G21" in codes, absolute or "G90" in codes
         power = float(given.get("S", power))
@@ -220,6 +230,7 @@ def read_thermal(text: str, *, beam: bool) -> list[Burn]:
             on, stood = True, 0.0
             burns.append(Burn([(x, y)], 0.0, z, 0.0, power))
         if "M5" in codes:
+            assert not moved, where
             on = False
         if "G4" in codes:
             assert on, where
@@ -239,6 +250,7 @@ def read_thermal(text: str, *, beam: bool) -> list[Burn]:
             assert on or motion == "G0", where
             if on and a != (x, y):
                 burns[-1].stood, burns[-1].feed = (stood, feed) if len(burns[-1].line) == 1 else (burns[-1].stood, feed)
+                assert moved is (beside and bool(stood)), where
                 corners = [(x, y)]
                 if motion in ("G2", "G3"):
                     centre = a[0] + float(given["I"]), a[1] + float(given["J"])

@@ -199,16 +199,27 @@ class Corrections:
 
     compensation: full width by which contours are given room, mm; applied_by: file or controller.
     hole_bias: by how much round holes come out larger, mm, which the file takes off them.
+    inside: full width by which insides are given room where that is known apart: with play left, less than outsides.
     """
 
     compensation: float = 0.0
     applied_by: Applies = Applies.FILE
     hole_bias: float = 0.0
+    inside: float | None = None
+
+    def off(self, contour: Contour) -> float:
+        """By how much the file moves a contour, mm, to its side."""
+        by_file = self.applied_by is Applies.FILE
+        off = self.compensation / 2 if by_file else 0.0
+        if contour.side is not Side.INSIDE:
+            return off
+        if self.inside is not None:  # what the controller adds is the same for all
+            off = self.inside / 2 if by_file else (self.inside - self.compensation) / 2
+        return off + (self.hole_bias / 2 if contour.radius else 0.0)
 
 
 def composed(job: Job, corrections: Corrections) -> ToolPath:
     """The tool's path. Raises PieceError where a contour leaves no room for the cut."""
-    off = corrections.compensation / 2 if corrections.applied_by is Applies.FILE else 0.0
     compensated = False
     layers = []
     for layer in job.layers:
@@ -216,12 +227,12 @@ def composed(job: Job, corrections: Corrections) -> ToolPath:
         for item in layer.items:
             if isinstance(item, Contour):
                 compensated = compensated or item.side is not Side.ON
-                hole = corrections.hole_bias / 2 if item.radius and item.side is Side.INSIDE else 0.0
+                moved = item.moved_off(corrections.off(item))
                 if corrections.applied_by is Applies.CONTROLLER:
-                    line = item.moved_off(hole).for_controller(corrections.compensation)
-                    strokes.append(replace(line.stroke(), beside=line.beside))
+                    moved = moved.for_controller(corrections.compensation)
+                    strokes.append(replace(moved.stroke(), beside=moved.beside))
                 else:
-                    strokes.append(item.moved_off(off + hole).stroke())
+                    strokes.append(moved.stroke())
             else:
                 strokes.append(item)
         layers.append(Layer(layer.does, tuple(strokes), layer.pen))

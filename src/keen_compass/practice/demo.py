@@ -135,7 +135,7 @@ EMBER = Machine(
     name="Ember",
     kind="plasma table",
     bed=(1500.0, 1000.0),
-    tolerances={"x_steps": 0.6, "y_steps": 0.6, "kerf": 0.2, "hole_bias": 0.2, "bevel": 0.6},
+    tolerances={"x_steps": 0.6, "y_steps": 0.6, "kerf": 0.12, "hole_bias": 0.15, "bevel": 0.6},
     setting_keys={
         "x_steps": "AXIS_X_STEPS",
         "y_steps": "AXIS_Y_STEPS",

@@ -176,6 +176,9 @@ class KerfSquare(Procedure[KerfPlate]):
         lines = []
         if "kerf" in figures:
             lines.append(("kerf_square.itself", note("kerf_square.length", mm=figures["kerf"])))
+        kinds = [k for k in ("outsides", "slots", "holes") if f"for_{k}" in figures]
+        for kind in kinds if len(kinds) > 1 else ():
+            lines.append((f"kerf_square.for_{kind}", note("kerf_square.length", mm=figures[f"for_{kind}"])))
         for where in ("outside", "inside"):
             if found := figures.get(f"bevel_{where}"):
                 said = {k: found[k] for k in ("angle_deg", "perpendicularity", "range")}
@@ -326,9 +329,24 @@ class _Model:
         kerf = fit([*self.rows, *self.known_rows, *no_play]).estimates.get(KERF)
         if kerf is not None:
             found |= {"kerf": kerf.value, "kerf_expanded_uncertainty": kerf.U}
+        found |= self._right_for()
         for inside, where in ((False, "outside"), (True, "inside")):
             if (leans := self._edge(inside=inside)) is not None:
                 found[f"bevel_{where}"] = leans
+        return found
+
+    def _right_for(self) -> dict[str, float]:
+        """The compensation that each kind of size needs, as far as it was read: with play left they differ."""
+        kinds = {
+            "outsides": [s for s in self.sizes if not s.inside],
+            "slots": [s for s in self.sizes if s.inside and not s.round], "holes": [s for s in self.sizes if s.round],
+        }  # fmt: skip
+        found: dict[str, float] = {}
+        for kind, sizes in kinds.items():
+            right = wanted(sizes, "outside" if kind == "outsides" else "inside") if sizes else {}
+            if right and determined(self.fit, right):
+                value = self.fit.of(right)
+                found |= {f"for_{kind}": value.value, f"for_{kind}_expanded_uncertainty": value.U}
         return found
 
     def _edge(self, *, inside: bool) -> dict[str, float] | None:

@@ -17,6 +17,7 @@ from keen_compass.rounds.correcting import Correcting
 from keen_compass.rounds.making import Making
 from keen_compass.rounds.measuring import Measuring
 from keen_compass.shop.kept import KeptRound
+from keen_compass.shop.machines import key_for
 from keen_compass.shop.marks import Computed, GivenUp, Signed, StepShown
 from keen_compass.shop.store import Shop
 from keen_compass.words.say import say
@@ -167,6 +168,8 @@ class RoundSession:
         found = [c.procedure.for_logbook(f) for f in self.measuring.findings() if f.error is not None]
         with c.shop.writing():
             self._remember_parts()
+            if isinstance(end, Signed):
+                self._take_as_its_own()
             # What a correction made stale is in the logbook already, with the number that answered it.
             if found and c.piece and not self.measuring.cut_before_change():
                 c.shop.put_findings(c.kept.machine, c.kept.id, c.piece.id, found)
@@ -174,6 +177,14 @@ class RoundSession:
         c.kept = c.shop.round(c.kept.id)
         c.history.forget()
         c.changed()
+
+    def _take_as_its_own(self) -> None:
+        """A number of another subject that was found to do for this one as well is now its own."""
+        c = self.context
+        for f in self.measuring.findings():
+            held = c.value(f.quantity)
+            if held and held.subject != key_for(f.quantity, c.subject) and c.machine.in_controller(f.quantity):
+                c.shop.put_value(c.kept.machine, f.quantity, held.stored, "put_back", subject=c.subject)
 
     def _remember_parts(self) -> None:
         """What the parts give goes on being compared with what rounds find."""
