@@ -10,7 +10,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
 from keen_compass.app.start import application
@@ -78,6 +78,15 @@ def choose(name: str, words: str) -> None:
             return
         press(Qt.Key.Key_Up)
     raise AssertionError(f"{words} is not in {name}")
+
+
+def click(within: QWidget, name: str) -> None:
+    """The left button on the button of that name, or whose words begin like that."""
+    found = [b for b in within.findChildren(QAbstractButton) if b.isVisible() and b.isEnabled()]
+    named = [b for b in found if b.accessibleName() == name] or [b for b in found if b.text().strip().startswith(name)]
+    assert named, f"no {name} to click among {sorted(b.accessibleName() for b in found)}"
+    QTest.mouseClick(named[0], Qt.MouseButton.LeftButton)
+    QApplication.processEvents()
 
 
 STEPS = ("x_steps", "y_steps")

@@ -14,10 +14,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from driving import opened, press, states, tab_to
+from driving import click, opened, press, shown, states, tab_to
 from keen_compass.app.round.answer import SectionPicture
+from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError, PieceError
 from keen_compass.formats.gcode import CutSettings, write_gcode
 from keen_compass.pieces.job import Corrections, composed
@@ -31,6 +33,7 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Repeatability
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
@@ -326,7 +329,7 @@ def test_every_plate_that_is_taken_can_be_cut_and_its_walls_stand(
     ("wrong", "place"),
     [({"hole": 1.0}, "piece.hole"), ({"slot": 1.0}, "piece.slot"), ({"hole": 80}, "piece.width"),
      ({"width": 0}, "piece.width"), ({"slot_axis": "z"}, "piece.slot_axis"), ({"short_width": 40}, "piece.short_width"),
-     ({"govern": "me"}, "piece.govern"),
+     ({"govern": "me"}, "piece.govern"), ({"tabs": "no"}, "piece.tabs"), ({"hole_bias": 30}, "piece.hole_bias"),
      ({"depth": 3}, "piece.depth"), ({"thickness": -1}, "piece.thickness")],
 )  # fmt: skip
 def test_what_is_no_plate_is_refused_with_its_place(wrong: dict[str, Any], place: str) -> None:
@@ -378,6 +381,98 @@ def test_a_whole_round_by_keyboard_finds_the_kerf_and_the_rose_knows(qtbot: QtBo
     kept = window.shop.value("heron", "kerf")
     if kept is not None:  # the confirming plate was made with it
         assert session.context.pieces[-1].parameters["compensation"] == pytest.approx(kept.stored.base)
+
+
+def read_by_mouse(window: MainWindow, session: RoundSession) -> None:
+    while session.measuring.current():
+        click(window, "Stand-in shows")
+
+
+def test_by_mouse_a_plate_is_read_above_and_below_and_what_must_fit_is_pointed_at(window: MainWindow) -> None:
+    """On Ember, whose controller adds its own half width: cut, both sides read, judged by holes, entered, confirmed."""
+    window.shop.put_value("ember", "kerf", StoredAmount("kerf", "mm", 0.7), "typed",
+                          subject=window.shop.machine("ember").subject)  # fmt: skip
+    window.show_rose("ember")
+    window.begin("kerf-square", "kerf")
+    page = window.round_page
+    assert page is not None
+    session = page.model.session
+    click(page, "Cut on the stand-in")
+    read_by_mouse(window, session)
+    click(page, "Turn over")
+    for _ in range(3):
+        click(page, "Stand-in shows")
+    click(page, "Turn over")
+    assert "bevel_outside" in session.measuring.answer().figures
+    right = {f.quantity: f.new for f in session.measuring.findings()}
+    assert 2 * right["kerf"] == pytest.approx(1.71, abs=0.06)
+    surface = page.measure.surface
+    hole = surface._frame().at(*session.measuring.shape().hole_at)
+    QTest.mouseClick(surface, Qt.MouseButton.LeftButton, pos=hole.toPoint())
+    assert session.context.chosen["govern"] == "inside"
+    inside = {f.quantity: f.new for f in session.measuring.findings()}
+    assert inside["kerf"] != right["kerf"]
+    edge = surface._frame().at(0.3 * session.measuring.shape().width, 0).toPoint()
+    QTest.mouseClick(surface, Qt.MouseButton.LeftButton, pos=edge)
+    assert {f.quantity: f.new for f in session.measuring.findings()} == right
+    click(page, "To Correct")
+    card = page.correct.cards["kerf"]
+    assert "half width" in shown(card)
+    click(card, "Send")
+    held = window.shop.values("ember")["kerf"].stored
+    assert held.value == pytest.approx(right["kerf"], abs=0.001)
+    if session.correcting.enters(next(f for f in session.measuring.findings() if f.quantity == "hole_bias")):
+        click(page.correct.cards["hole_bias"], "Take it")
+    click(page, "To Confirm")
+    click(page, "Cut on the stand-in")
+    read_by_mouse(window, session)
+    assert session.context.piece.parameters["compensation"] == pytest.approx(2 * held.value)
+    assert {f.quantity: f.verdict for f in session.measuring.findings()}["kerf"] is Verdict.IN
+    click(page, "Sign off")
+    assert session.settled
+    assert states(window.shop, "ember", ("kerf", "hole_bias")) == [State.IN, State.IN]
+
+
+def test_by_mouse_a_bevel_round_is_read_on_both_sides_and_signed(window: MainWindow) -> None:
+    window.show_rose("ember")
+    window.begin("bevel", "bevel")
+    page = window.round_page
+    assert page is not None
+    session = page.model.session
+    click(page, "Cut on the stand-in")
+    read_by_mouse(window, session)
+    click(page, "Turn over")
+    read_by_mouse(window, session)
+    (finding,) = session.measuring.findings()
+    assert finding.error == pytest.approx(6 * math.tan(0.022), abs=0.05)
+    click(page, "To Correct")
+    click(page, "Nothing to enter")
+    if not session.settled:
+        click(page, "Sign off")
+    assert session.settled
+    assert states(window.shop, "ember", ("bevel",)) == [State.IN]
+
+
+def test_a_stepped_plate_is_cut_on_either_kind_of_machine_and_proves_its_own_scale(shop: Shop) -> None:
+    """Nobody proved the axes: long and short lengths tell scale and kerf apart; a torch goes clockwise about it."""
+    for uid in ("heron", "ember"):
+        machine = shop.machine(uid)
+        session = RoundSession.begin(shop, machine, "kerf-square", "kerf")
+        session.making.choose_option("outline", "stepped")
+        cut(session)
+        read_all(session)
+        plate = session.measuring.shape()
+        assert plate.stepped.clockwise is (uid == "ember")
+        assert "short_width" in plate.measurands()
+        made = stand_in.made_again(
+            shop.stand_in(uid), session.context.piece.snapshot.held, session.context.piece.practice,
+            shop.blob(session.context.piece.sent).decode(),
+        )  # fmt: skip
+        for m in ("width", "short_width", "height", "short_height"):
+            assert made.true_length(plate.line(m), "jaws") == pytest.approx(plate.nominal(m), abs=0.5), (uid, m)
+        kerf = next(f for f in session.measuring.findings() if f.quantity == "kerf")
+        assert kerf.expanded_uncertainty < 0.08
+        session.give_up("only its picture was wanted")
 
 
 def test_kerf_belongs_to_tool_and_stock_and_another_tool_has_none(shop: Shop) -> None:

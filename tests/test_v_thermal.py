@@ -85,6 +85,7 @@ def test_no_plate_burns_where_it_should_not(seed: int) -> None:
         path = composed(plate.job(seen), Corrections(plate.compensation, by)).moved(dx, dy)
         burns = read_thermal(write_thermal(path, how), beam=beam, beside=by is Applies.CONTROLLER)
         cuts = [b for b in burns if b.stood]
+        assert all(BED.x <= x <= BED.x_high and BED.y <= y <= BED.y_high for b in burns for x, y in b.line)
         assert all(b.feed > 3 * how.feed or b.power < how.power * 3 for b in burns if not b.stood)
         inner = bool(plate.hole) + bool(plate.slot)
         assert len(cuts) == inner + 1

@@ -22,9 +22,11 @@ if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
     from keen_compass.quantities.geometry import Box
 
+THERMAL = ("plasma", "laser")
 MACHINES = ("router", "plasma", "laser", "pen", "knife")
 LARGEST_INPUT = 20_000_000  # bytes
 KEPT_FILES = 300  # of practice rounds
+BURNING = ("pierce_height", "cut_height", "pierce_delay", "power")  # of torch or beam, that may be set
 MOST_CYCLES = 100
 
 
@@ -213,7 +215,8 @@ def _piece(options: argparse.Namespace) -> int:
     at = tuple(length_mm(_maybe_number(given.pop(k, "40") if placed else "40"), f"--set {k}") for k in ("x", "y"))
     settings = _cut_settings(given, bed)
     kind = options.machine or ("plasma" if procedure.yields[:1] == ("kerf",) else "router")
-    if procedure.thermal_pieces and kind in ("plasma", "laser"):
+    burning = _burning(given, kind)
+    if procedure.thermal_pieces and kind in THERMAL:
         given.setdefault("thermal", "true")
     parameters = _parameters(procedure, options.piece_size, given)
     if parameters.get("made_by", "cut") != "cut":
@@ -237,7 +240,7 @@ def _piece(options: argparse.Namespace) -> int:
             raise InputError("a pen cuts nothing; make it on what cuts", "--machine")
         at = shape.origin if procedure.anchored else (at[0] + GAP, at[1] + GAP)
     if options.format == "gcode":
-        data = _as_gcode(path.moved(*at), kind, settings).encode("ascii")
+        data = _as_gcode(path.moved(*at), kind, settings, burning).encode("ascii")
     elif options.format == "hpgl":
         from keen_compass.formats.hpgl import write_hpgl
 
@@ -251,15 +254,15 @@ def _piece(options: argparse.Namespace) -> int:
     return 0
 
 
-def _as_gcode(path: ToolPath, kind: str, settings: CutSettings) -> str:
-    """That kind of machine's own file."""
+def _as_gcode(path: ToolPath, kind: str, settings: CutSettings, burning: dict[str, Any]) -> str:
+    """That kind of machine's own file. burning: what was set of torch or beam."""
     from dataclasses import replace
 
     from keen_compass.formats.gcode import write_gcode
     from keen_compass.formats.thermal import ThermalSettings, write_thermal
 
-    if kind in ("plasma", "laser"):
-        return write_thermal(path, ThermalSettings(settings.bed, kind == "laser", settings.feed))
+    if kind in THERMAL:
+        return write_thermal(path, ThermalSettings(settings.bed, kind == "laser", settings.feed, **burning))
     return write_gcode(path, replace(settings, spindle=settings.spindle and kind not in ("pen", "knife")))
 
 
@@ -322,6 +325,18 @@ def _maybe_number(text: str) -> float | str:
         return float(text)
     except ValueError:
         return text
+
+
+def _burning(given: dict[str, str], kind: str) -> dict[str, Any]:
+    """What was set of torch or beam; elsewhere there is neither."""
+    return {name: _number_setting(given, name) for name in BURNING if name in given} if kind in THERMAL else {}
+
+
+def _number_setting(given: dict[str, str], name: str) -> float:
+    value = _maybe_number(given.pop(name))
+    if isinstance(value, str):
+        raise InputError(f"expected a number, got {value!r}", f"--set {name}")
+    return value
 
 
 def _whole_setting(given: dict[str, str], name: str, default: int) -> int:

@@ -159,6 +159,19 @@ PROCEDURE_PAGES = {
         "outside: c + (ordered − read); inside: c + (read − ordered)",
         "ISO 9013; docs/arithmetic.md, 8.",
     ),
+    "stock": Page(
+        "Stock and tools",
+        (
+            "Materials and thicknesses down, what cuts across. A full frame is a kerf that was found here, with its U "
+            "and date; a dashed one is only where to begin: between two thicknesses, as the maker’s chart says, or as "
+            "the nearest.",
+            "Arrow keys go from one to the next, Enter puts it on the machine. A controller that keeps one kerf still "
+            "holds the number of what was on it before: the line to enter stands beside it.",
+            "A cutting chart is any CSV table: say once which column is what, and in which units.",
+        ),
+        "between two thicknesses: on the straight line from one kerf to the other",
+        "docs/arithmetic.md, 8.",
+    ),
     "drive-train": Page(
         "Drive train",
         (

@@ -430,7 +430,9 @@ class MainWindow(QMainWindow):
         page = self.places.currentWidget()
         if page is self.round_page and self.round_page is not None:
             return str(self.round_page.model.session.step)
-        names = {"RosePage": "rose", "LogbookPage": "logbook", "InstrumentsPage": "instruments"}
+        names = {
+            "RosePage": "rose", "LogbookPage": "logbook", "InstrumentsPage": "instruments", "StockPage": "stock",
+        }  # fmt: skip
         return names.get(type(page).__name__, "machine")
 
     def _show_help(self) -> None:

@@ -36,7 +36,7 @@ GOVERN = ("outside", "inside", "balanced")
 class KerfPlate:
     """As ordered; mm. hole: diameter, slot: width, measured along `slot_axis`; 0 for none. short lengths 0 for a plain
     outside. compensation: full width. hole_bias: by how much holes would come out larger, which is taken off them.
-    thermal: cut so that the good side of the cut lies on the part, without tabs.
+    thermal: cut so that the good side of the cut lies on the part, without tabs. tabs: bridges that a cutter leaves.
     """
 
     width: float
@@ -50,6 +50,7 @@ class KerfPlate:
     hole_bias: float = 0.0
     thickness: float = 0.0
     thermal: bool = False
+    tabs: bool = True
 
     def __post_init__(self) -> None:
         for name in ("width", "height"):
@@ -188,9 +189,9 @@ class KerfPlate:
         return Contour(Side.INSIDE, _corners(self.slot_box), start=(edge, 0.5), lead=way, overlap=OVERLAP)
 
     def _outside(self) -> Contour:
-        tabs = () if self.thermal else ((0, 0.3, TAB), (1, 0.3, TAB), (3, 0.3, TAB))
+        tabs = () if self.thermal or not self.tabs else ((0, 0.3, TAB), (1, 0.3, TAB), (3, 0.3, TAB))
         if s := self.stepped:
-            return s.contour() if not self.thermal else s.contour(tabs=False)
+            return s.contour(tabs=self.tabs and not self.thermal)
         return Contour(
             Side.OUTSIDE, self.outline(), lead=(-LEAD_IN, 0.0), tail=(0.0, -LEAD_IN),
             # Each edge is met moving outwards: the slack is on that side before the first one begins.

@@ -90,6 +90,8 @@ class Practice:
         off = PARTS_WITHIN[Drive.BELT] if procedure.starting else START_OFF
         correct = {axis: NOMINAL_STEPS * (1 + rng.uniform(-off, off)) for axis in ("x", "y")}
         truth = replace(random_truth(rng, correct, COMPENSATION), parts={"x": PARTS})
+        if "hole_bias" in procedure.yields:  # of a generator of its own: nothing else changes
+            truth = replace(truth, hole_bias=random.Random(f"{seed}/holes").uniform(-0.15, 0.05))
         if procedure.starting:  # as the parts say, with a switch that may stand elsewhere than was entered
             parts = NOMINAL_STEPS * rng.choice((1.0, 1.0, 0.5, 2.0))
             start = StoredResolution(ResolutionForm.STEPS_PER_MM, parts)

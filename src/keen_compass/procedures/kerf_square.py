@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from keen_compass.errors import InputError, PieceError
+from keen_compass.errors import InputError, PieceError, shown_input
 from keen_compass.machines.profile import THERMAL, Machine
 from keen_compass.pieces.plate import BOTTOM, GOVERN, INSIDE, OUTSIDE, KerfPlate
 from keen_compass.pieces.where import Faces
@@ -49,7 +49,7 @@ STEPPED_BOXES = {"hole_0": (0.11, 0.86), "hole_90": (0.2, 0.08), "slot": (0.74, 
 SMALL, LONG = 160.0, 320.0  # mm, width of the plate that is proposed; of one with long and short lengths
 STEPPED_SHARE = 0.4  # of the usual hole and slot, that its arm has room for
 _LENGTHS = ("width", "height", "short_width", "short_height", "hole", "slot", "compensation", "thickness")
-_PARAMETERS = {*_LENGTHS, "hole_bias", "slot_axis", "govern", "made_by", "thermal"}
+_PARAMETERS = {*_LENGTHS, "hole_bias", "slot_axis", "govern", "made_by", "thermal", "tabs"}
 
 
 class KerfSquare(Procedure[KerfPlate]):
@@ -69,9 +69,11 @@ class KerfSquare(Procedure[KerfPlate]):
         govern = tuple((f"kerf_square.{g}", g) for g in GOVERN)
         inner = tuple((f"kerf_square.with_{w}", w) for w in ("hole_slot", "slot", "hole", "neither"))
         outline = (("kerf_square.plain", "plain"), ("kerf_square.stepped", "stepped"))
+        tabs = (("kerf_square.with_tabs", True), ("kerf_square.without", False))
+        held = () if machine.kind in THERMAL else (Choice("tabs", "kerf_square.tabs", tabs),)
         return (
             Choice("govern", "kerf_square.govern", govern), Choice("inner", "kerf_square.inner", inner),
-            Choice("outline", "kerf_square.outline", outline),
+            Choice("outline", "kerf_square.outline", outline), *held,
         )  # fmt: skip
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
@@ -91,7 +93,8 @@ class KerfSquare(Procedure[KerfPlate]):
             "hole": round(share * USUAL_HOLE * width) if "hole" in inner else 0.0,
             "slot": float(max(round(share * USUAL_SLOT * width), 2 * compensation)) if "slot" in inner else 0.0,
             **_in_force(around), "thickness": stock.thickness if stock else 0.0,
-            "govern": around.chosen.get("govern", "outside"), "thermal": around.machine.kind in THERMAL,
+            "tabs": around.chosen.get("tabs", True), "govern": around.chosen.get("govern", "outside"),
+            "thermal": around.machine.kind in THERMAL,
         }  # fmt: skip
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
@@ -110,7 +113,8 @@ class KerfSquare(Procedure[KerfPlate]):
             return KerfPlate(
                 **(usual | lengths),
                 slot_axis=axis if isinstance(axis, str) else "",
-                thermal=bool(parameters.get("thermal", False)),
+                thermal=_yes(parameters, "thermal", usual=False),
+                tabs=_yes(parameters, "tabs", usual=True),
             )
         except PieceError as error:
             raise error.at("piece") from None
@@ -238,6 +242,14 @@ class KerfSquare(Procedure[KerfPlate]):
             abs(new.value * size - right.value), 10**-decimals * size,
         )  # fmt: skip
         return judged(case, outcome, self)
+
+
+def _yes(parameters: Parameters, name: str, *, usual: bool) -> bool:
+    """A parameter that is true or false. Raises InputError."""
+    given = parameters.get(name, usual)
+    if not isinstance(given, bool):
+        raise InputError(f"expected true or false, got {shown_input(given)}", f"piece.{name}")
+    return given
 
 
 def _in_force(around: Surroundings) -> dict[str, object]:
