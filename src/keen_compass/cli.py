@@ -211,16 +211,15 @@ def _piece(options: argparse.Namespace) -> int:
     if cycles > MOST_CYCLES:
         raise InputError(f"expected at most {MOST_CYCLES}, got {cycles}", "--set cycles")
     units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), "--set units_per_mm")
-    placed = procedure.makes is Makes.PIECE  # of a run, x and y are its own
-    at = tuple(length_mm(_maybe_number(given.pop(k, "40") if placed else "40"), f"--set {k}") for k in ("x", "y"))
+    own = procedure.makes is not Makes.PIECE  # of a run, x and y are its own
+    at = tuple(length_mm(_maybe_number("40" if own else given.pop(k, "40")), f"--set {k}") for k in ("x", "y"))
     settings = _cut_settings(given, bed)
     kind = options.machine or ("plasma" if procedure.yields[:1] == ("kerf",) else "router")
     burning = _burning(given, kind)
     if procedure.thermal_pieces and kind in THERMAL:
         given.setdefault("thermal", "true")
     parameters = _parameters(procedure, options.piece_size, given)
-    if parameters.get("made_by", "cut") != "cut":
-        settings = replace(settings, spindle=False)
+    settings = replace(settings, spindle=settings.spindle and parameters.get("made_by", "cut") == "cut")
     if procedure.makes is Makes.NOTHING:
         raise InputError("makes no piece: its parts are counted", procedure.name)
     shape = procedure.piece(parameters)
@@ -230,9 +229,7 @@ def _piece(options: argparse.Namespace) -> int:
             write_whole(options.output, write_moves(program, settings, say).encode("ascii"))
             return 0
         # What can't wait draws a tick wherever it would.
-        path = program.as_ticks(
-            getattr(shape, "axis", "x"), say(program.title)
-        )  # what can't wait draws a tick wherever it would
+        path = program.as_ticks(getattr(shape, "axis", "x"), say(program.title))
         at = (0.0, 0.0)
     else:
         path = procedure.tool_path(shape, number)

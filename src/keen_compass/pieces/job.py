@@ -47,6 +47,7 @@ class Contour:
         to where it comes from raised.
     tabs: (edge number, share of it, width) of bridges; of a round one the edge is 0.
     clockwise: the trip goes the other way round; its lead becomes its tail.
+    room: full width by which this line alone is given room, mm; None where it is the piece's.
     """
 
     side: Side
@@ -60,6 +61,7 @@ class Contour:
     approach: Point | None = None
     tabs: tuple[tuple[int, float, float], ...] = ()
     clockwise: bool = False
+    room: float | None = None
 
     def moved_off(self, distance: float) -> Contour:
         """The same line `distance` away, on its side. Raises PieceError where nothing of that shape is left."""
@@ -210,6 +212,8 @@ class Corrections:
     def off(self, contour: Contour) -> float:
         """By how much the file moves a contour, mm, to its side."""
         by_file = self.applied_by is Applies.FILE
+        if contour.room is not None:  # what the controller adds is the same for all
+            return (contour.room - (0.0 if by_file else self.compensation)) / 2
         off = self.compensation / 2 if by_file else 0.0
         if contour.side is not Side.INSIDE:
             return off

@@ -3,6 +3,7 @@
 A procedure says where; who reads there (a technician, or practice on a stand-in) finds it from that alone.
 
 Faces      between faces of the piece, along a line, held by jaws, corner to corner or across
+Slack      what strips leave free in their window when they are pushed together
 Lines      from one drawn line to another, in the order of the file
 EdgeLine   from an edge of the stock to a drawn line
 OnRule     a scale beside the axis, at one of its stops
@@ -21,13 +22,21 @@ from keen_compass.quantities.geometry import Point
 
 @dataclass(frozen=True, slots=True)
 class Faces:
-    """Along `line` (piece coordinates, mm), `held`: jaws, corners (corner to corner), across (parallel jaws) or inside
-    (inside jaws, in a hole or slot). below: at the lower edges, of a piece turned over.
+    """Along `line` (piece coordinates, mm), `held`: jaws, corners (corner to corner), across (parallel jaws), inside
+    (inside jaws, in a hole or slot) or part (jaws, on the one of several parts that lies there). below: at the lower
+    edges, of a piece turned over.
     """
 
     line: tuple[Point, Point]
     held: str = "jaws"
     below: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Slack:
+    """Along `line`, which runs across window and strips."""
+
+    line: tuple[Point, Point]
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,4 +119,4 @@ class Part:
     link: int = 0
 
 
-Where = Faces | Lines | EdgeLine | OnRule | Return | Height | Gap | Part
+Where = Faces | Slack | Lines | EdgeLine | OnRule | Return | Height | Gap | Part

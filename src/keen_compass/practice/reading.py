@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 import random
 
-from keen_compass.pieces.where import EdgeLine, Faces, Gap, Height, Lines, OnRule, Part, Return
+from keen_compass.pieces.where import EdgeLine, Faces, Gap, Height, Lines, OnRule, Part, Return, Slack
 from keen_compass.procedures.base import Measurand
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import READ_ALONG
@@ -26,6 +26,9 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
         case Faces():
             seen = made.below if where.below else made
             return seen.read(where.line, measurand.name, 1, instrument, rng, where.held)[0]
+        case Slack():
+            scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter)
+            return truth.read(made.slack(where.line) + scatter, instrument, rng)
         case Lines():
             scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter)
             apart = made.line_at(where.last, where.axis) - made.line_at(where.first, where.axis)

@@ -143,7 +143,7 @@ class Practice:
         file, made = self.make(shape, number)
         readings: dict[str, list[float]] = {}
         for count in range(self.procedure.passes):
-            for m in self.procedure.measurands(shape):
+            for m in [m for m in self.procedure.measurands(shape) if self.procedure.asks(m, piece)]:
                 value = shown(made, m, count, self.instrument, self._random)
                 readings.setdefault(m.name, []).append(value)
         return file, readings

@@ -53,6 +53,8 @@ REGISTRY: dict[str, Entry] = {
         Entry("bed", ("x_tram", "y_tram", "bed"), 15, "bed", ("gcode",)),
         Entry("speed", ("x_speed", "y_speed"), 10, "speed", ("gcode",), apart=True),
         Entry("kerf-square", ("kerf", "hole_bias"), 15, "kerf_square", ("gcode",)),
+        Entry("kerf-ladder", ("kerf",), 20, "kerf_ladder", ("gcode",)),
+        Entry("kerf-comb", ("kerf",), 10, "kerf_comb", ("gcode",)),
         Entry("bevel", ("bevel",), 8, "bevel", ("gcode",)),
         Entry("reference-lines", _STEPS, 10, "reference_lines"),
     )

@@ -40,6 +40,7 @@ class Surface(StrEnum):
     GRID = "grid"
     LADDER = "ladder"
     CHAIN = "chain"
+    ROW = "row"
 
 
 class Makes(StrEnum):
@@ -77,6 +78,7 @@ class Measurand:
     signed: readings below zero make sense. way: direction of approach, ±1, where that matters.
     at: where on the bed it is read, mm.
     usual: what stands there until something is typed, for numbers that hardly ever differ.
+    options: among how many one is picked, by its number, halves between two; 0 for what is no pick.
     below: it is read with the piece turned over, where somebody wants that.
     """
 
@@ -95,10 +97,13 @@ class Measurand:
     at: Point = (0.0, 0.0)
     usual: float | None = None
     below: bool = False
+    options: int = 0
 
     @property
     def kind(self) -> Kind:
         """What kind of reading it takes."""
+        if self.options:
+            return Kind.PICK
         return Kind.LENGTH if self.unit == "mm" else Kind.COUNT
 
 
@@ -215,6 +220,7 @@ class Procedure(Generic[P]):
 
     suits: kinds of instrument that it is read with, best first; empty for any.
     passes: how often each measurand is read unless the technician wants more.
+    picks: measurands that say which of several fits.
     counts: measurands that are no lengths → what they count: °, or nothing for plain numbers.
     large: parameters that say how large it is.
     per_axis: where it is done for one axis at a time, what it yields of that: "backlash".
@@ -238,6 +244,7 @@ class Procedure(Generic[P]):
     makes: Makes = Makes.PIECE
     measurand_names: tuple[str, ...] = ()
     counts: Mapping[str, str] = MappingProxyType({})
+    picks: tuple[str, ...] = ()
     suits: tuple[str, ...] = ()
     passes: int = 3
     sized: bool = False
@@ -313,6 +320,10 @@ class Procedure(Generic[P]):
     def measurands(self, piece: P) -> tuple[Measurand, ...]:
         """What is read on it, in the order in which a technician walks round it."""
         raise NotImplementedError
+
+    def asks(self, measurand: Measurand, chosen: Parameters) -> bool:
+        """Whether it is read, as things are chosen."""
+        return True
 
     def spots(self, piece: P, machine: Machine, passes: int) -> tuple[Box, ...]:
         """Where a piece that lies where it says itself, or a run that a plotter draws, leaves its marks."""

@@ -36,7 +36,15 @@ from keen_compass.quantities.measuring import (
     spread_of,
     squares_within,
 )
-from keen_compass.quantities.readings import LARGEST_COUNT, Count, Reading, parse_count
+from keen_compass.quantities.readings import (
+    LARGEST_COUNT,
+    Count,
+    Pick,
+    Reading,
+    number_of,
+    parse_count,
+    parse_pick,
+)
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue, stored_from_input, unit_kept
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject, subject_from_input
@@ -54,6 +62,7 @@ _MACHINE = {
 }  # fmt: skip
 DECIMALS = 3  # that a controller keeps unless somebody says otherwise
 ASSUMED_LOST_MOTION = Known(0.0, 0.15, assumed=True)  # mm; where no round found out
+MOST_PICKS = 99
 DEFAULT_SCATTER = {
     "cut": 0.02,
     "drawn": 0.05,
@@ -158,6 +167,13 @@ class Case:
         if len(lengths) != len(found):
             raise InputError(f"{measurand} is a length, and was read as something else", "readings")
         return lengths
+
+    def picked(self, measurand: str, count: int) -> list[float]:
+        """Which of `count` was picked, each time. Raises InputError where there is no such one."""
+        found = [number_of(r) for r in self.readings.get(measurand, ())]
+        if any(not 1 <= at <= count for at in found):
+            raise InputError(f"there are 1 to {count}", f"readings.{measurand}")
+        return found
 
     def fraction_step(self) -> float:
         """The finest fraction of an inch in which anything was read, mm; 0 where nothing was.
@@ -337,7 +353,7 @@ def case_from_json(body: object) -> Case:
         kind_assumed=isinstance(body, Mapping) and "kind" not in body,
         tolerance=_tolerance(top.get("tolerance", 0.1)),
         confirmed=_boolean(top.get("confirmed", False), "confirmed"),
-        readings=_readings(top["readings"], instrument, meant.counts if meant else {}),
+        readings=_readings(top["readings"], instrument, meant.counts if meant else {}, meant.picks if meant else ()),
         pieces=_whole(top.get("pieces", 1), "pieces", 1, 1000),
         piece_scatter=_scatter(top.get("piece_scatter")),
         previous_errors={
@@ -651,7 +667,9 @@ def _procedure(name: str) -> Procedure[Any] | None:
     return load(name) if name in REGISTRY else None
 
 
-def _readings(given: object, instrument: Instrument, counts: Mapping[str, str]) -> dict[str, tuple[Reading, ...]]:
+def _readings(
+    given: object, instrument: Instrument, counts: Mapping[str, str], picks: Sequence[str]
+) -> dict[str, tuple[Reading, ...]]:  # fmt: skip
     readings: dict[str, tuple[Reading, ...]] = {}
     for i, entry in enumerate(_list(given, "readings")):
         place = f"readings[{i}]"
@@ -662,10 +680,23 @@ def _readings(given: object, instrument: Instrument, counts: Mapping[str, str]) 
         values = _list(body.get("values"), f"{place}.values")
         if not values:
             raise InputError("empty; leave the entry out where nothing was read", f"{place}.values")
+        if name in picks:
+            readings[name] = tuple(_pick(v, f"{place}.values[{j}]") for j, v in enumerate(values))
+            continue
         readings[name] = tuple(
             _reading(v, f"{place}.values[{j}]", instrument, counts.get(name)) for j, v in enumerate(values)
         )
     return readings
+
+
+def _pick(given: object, place: str) -> Pick:
+    """The number of what fits, in halves; of how many, the procedure knows."""
+    if isinstance(given, str):
+        return _at(place, lambda: parse_pick(given, MOST_PICKS))
+    at = number(given, place, 1, MOST_PICKS)
+    if at * 2 != round(at * 2):
+        raise InputError("a number, or halfway between two, like 2.5", place)
+    return Pick(at, trim_number(at, 1))
 
 
 def _reading(given: object, place: str, instrument: Instrument, counted: str | None) -> Reading:

@@ -12,13 +12,11 @@ from keen_compass.pieces.plate import BOTTOM, GOVERN, INSIDE, OUTSIDE, KerfPlate
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import (
-    ASSUMED_HOLE_BIAS,
-    ASSUMED_LOST_MOTION,
-    ASSUMED_SCALE,
     Case,
     Parameters,
     length_mm,
 )
+from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one
 from keen_compass.procedures.results import (
     Outcome,
     arithmetic,
@@ -32,16 +30,14 @@ from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note
-from keen_compass.quantities.stored import SIZE, StoredAmount, unit_kept
+from keen_compass.quantities.stored import SIZE, StoredAmount
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.joint import Fit, Known, Unknown, fit
 from keen_compass.solve.kerf import HOLE_BIAS, KERF, RANGES, Size, determined, edge, row, wanted
 from keen_compass.solve.plausibility import looks_scaled
 
 SIDES = {"width": (0, 1), "height": (-1, 0), "short_width": (0, -1), "short_height": (1, 0)}
 AXIS = {"width": "x", "short_width": "x", "hole_0": "x", "height": "y", "short_height": "y", "hole_90": "y"}
-MATTERS = 0.05  # of the variance: what is assumed and brings less needs no word
 LEAST_ODD, ODD_UNCERTAINTIES = 0.5, 5.0  # mm; U: a kerf further off what was compensated is asked about
 USUAL_HOLE, USUAL_SLOT = 0.28, 0.1  # of the width
 CLEAR = 0.36  # of the height, how far from the middle the callouts of hole and slot stand
@@ -157,11 +153,14 @@ class KerfSquare(Procedure[KerfPlate]):
             lacking = [[a.name, b.name] for a, b in sorted(model.fit.confused) if KERF in (a, b)]
             why = note("kerf_square.cannot_tell_apart")
             return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, why),), tuple((a, b) for a, b in lacking))
-        findings = [self._kerf(case, model, model.fit.of(right))]
+        value = model.fit.of(right)
+        notes = (*model.disagreement(), *model.joint.assumed_that_matters(value))
+        findings = [kerf_finding(case, self, value, model.compensation, notes)]
         if model.bias is not None:
             findings.append(_hole_bias(case, model.bias, self))
-        notes = (*assumed_notes(case), *held_notes(case, [n for n in model.leant_on if not case.known[n].assumed]))
-        return Solution(tuple(findings), (), notes, model.figures())
+        leant_on = [n for n in model.joint.leant_on if not case.known[n].assumed]
+        said = (*assumed_notes(case), *held_notes(case, leant_on))
+        return Solution(tuple(findings), (), said, model.figures())
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm if everything on the upper side were read so often."""
@@ -222,27 +221,6 @@ class KerfSquare(Procedure[KerfPlate]):
         """A hole and a slot."""
         return {"hole": 25.0, "slot": 8.0, "compensation": 1.5}
 
-    def _kerf(self, case: Case, model: _Model, right: Uncertain) -> Finding:
-        size = _size(case)
-        c = model.compensation
-        held = _held(case)
-        unit = unit_kept("kerf", case.controller_units)
-        decimals = case.decimals_of("kerf")
-        old = held or StoredAmount("kerf", unit, round(c / size, decimals))
-        new = StoredAmount("kerf", unit, round(right.value / size, decimals) + 0.0)
-        error = combination(((-1.0, right),), old.value * size)
-        half = " ÷ 2" if case.kerf_form == "half" else ""
-        text = f"{case.in_its_unit(old.value * SIZE[unit])} − {case.in_its_unit(error.value)}{half}".replace(
-            "− −", "+ "
-        )
-        formula = arithmetic(text.replace("− −", "+ "))
-        notes = (*model.disagreement(), *model.assumed_that_matters(right))
-        outcome = Outcome(
-            "kerf", old, new, error, case.tolerance_of("kerf", 1000.0), formula, error.U / size, notes,
-            abs(new.value * size - right.value), 10**-decimals * size,
-        )  # fmt: skip
-        return judged(case, outcome, self)
-
 
 def _yes(parameters: Parameters, name: str, *, usual: bool) -> bool:
     """A parameter that is true or false. Raises InputError."""
@@ -258,24 +236,13 @@ def _in_force(around: Surroundings) -> dict[str, object]:
     return {"compensation": around.kerf, **bias}
 
 
-def _held(case: Case) -> StoredAmount | None:
-    """What the controller holds; nothing where nobody ever entered a width."""
-    held = case.values.get("kerf")
-    return held if isinstance(held, StoredAmount) and held.value else None
-
-
-def _size(case: Case) -> float:
-    """mm of full width for one of the controller's number."""
-    return SIZE[unit_kept("kerf", case.controller_units)] * (2.0 if case.kerf_form == "half" else 1.0)
-
-
 class _Model:
     """The rows for one case, and their fit."""
 
     def __init__(self, case: Case, piece: KerfPlate, measured: Mapping[str, Measurement] | None = None) -> None:
-        held = _held(case)
+        held = held_kerf(case)
         given = "compensation" in case.piece or held is None
-        self.compensation = piece.compensation if given or held is None else held.value * _size(case)
+        self.compensation = piece.compensation if given or held is None else held.value * mm_of_one(case)
         self.case, self.piece = case, piece
         self.govern = str(case.piece.get("govern", "outside"))
         upper = [m for m in piece.measurands() if (m in measured if measured is not None else m in case.readings)]
@@ -284,30 +251,10 @@ class _Model:
         }  # fmt: skip
         self.sizes = [_as_size(piece, m) for m in upper]
         self.rows = [row(s, self.measured[s.name], self.compensation, piece.hole_bias) for s in self.sizes]
-        unknowns = list(dict.fromkeys(u for r in self.rows for u in r.coefficients))
-        self.leant_on = [u.name for u in unknowns if u.name in case.known]
-        self.known_rows = [case.known[u.name].row(u) for u in unknowns if u.name in case.known]
-        self.assumed = [a.row(u) for u in unknowns if u.name not in case.known and (a := _assumed_of(case, u))]
-        self.fit: Fit = fit([*self.rows, *self.known_rows, *self.assumed])
-        self.bias = self._without(HOLE_BIAS) if any(s.round for s in self.sizes) else None
-
-    def _without(self, unknown: Unknown) -> Uncertain | None:
-        """What an unknown is where nothing is assumed of it; None where the readings don't tell."""
-        rest = [o for o in self.assumed if unknown not in o.coefficients]
-        return fit([*self.rows, *self.known_rows, *rest]).estimates.get(unknown)
-
-    def assumed_that_matters(self, right: Uncertain) -> tuple[Note, ...]:
-        """What was taken for granted and shows in U."""
-        by_name = {s.name: (s.u * c) ** 2 for s, c in right.effects}
-        whole = sum(by_name.values())
-        said = []
-        for o in self.assumed:
-            ((unknown, _),) = o.coefficients.items()
-            share = sum(by_name.get(s.name, 0.0) for s, _ in o.effects)
-            if whole and share > MATTERS * whole:
-                assumed = _assumed_of(self.case, unknown)
-                said.append(note("kerf_square.assumed", unknown=unknown.name, U=assumed.U if assumed else None))
-        return tuple(said)
+        self.joint = KerfFit(case, self.rows)
+        self.fit = self.joint.fit
+        told = any(s.round for s in self.sizes)
+        self.bias = self.joint.without(HOLE_BIAS.name).estimates.get(HOLE_BIAS) if told else None
 
     def disagreement(self) -> tuple[Note, ...]:
         """Where outsides and insides ask for compensations that differ by more than U, what it may be."""
@@ -337,8 +284,7 @@ class _Model:
     def figures(self) -> dict[str, Any]:
         """The kerf itself where readings and knowledge tell it apart from play; how the edges lean."""
         found: dict[str, Any] = {}
-        no_play = [o for o in self.assumed if not any(u.name.endswith("lost_motion") for u in o.coefficients)]
-        kerf = fit([*self.rows, *self.known_rows, *no_play]).estimates.get(KERF)
+        kerf = self.joint.without("lost_motion").estimates.get(KERF)
         if kerf is not None:
             found |= {"kerf": kerf.value, "kerf_expanded_uncertainty": kerf.U}
         found |= self._right_for()
@@ -372,14 +318,6 @@ class _Model:
                         "range": e.range, "thickness": self.piece.thickness,
                         "larger_below": 2 * e.perpendicularity * (1.0 if e.angle > 0 else -1.0)}  # fmt: skip
         return None
-
-
-def _assumed_of(case: Case, unknown: Unknown) -> Known | None:
-    if unknown == KERF:
-        return None  # what is looked for
-    if unknown == HOLE_BIAS:
-        return ASSUMED_HOLE_BIAS[case.thermal]
-    return ASSUMED_SCALE if unknown.name.endswith("_scale") else ASSUMED_LOST_MOTION
 
 
 def _as_size(piece: KerfPlate, m: str) -> Size:

@@ -71,7 +71,19 @@ class Heights:
     rest: Mapping[str, float] = field(default_factory=dict)
 
 
-Chart = Deviations | Feeds | Heights
+@dataclass(frozen=True, slots=True)
+class Rungs:
+    """A row of the same thing with a number that rises. values: that number, mm. off: by how much each came out off,
+    mm, None where it wasn't read. pick: which was picked, from 1, halves between two. right: the number that is right.
+    """
+
+    values: tuple[float, ...]
+    off: tuple[float | None, ...]
+    pick: float | None
+    right: float
+
+
+Chart = Deviations | Feeds | Heights | Rungs
 
 
 @dataclass(frozen=True, slots=True)

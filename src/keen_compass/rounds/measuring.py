@@ -15,7 +15,7 @@ from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.quantities.notes import plain
-from keen_compass.quantities.readings import Kind, Reading, number_of, parse_count
+from keen_compass.quantities.readings import Kind, Reading, number_of, parse_count, parse_pick
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece, KeptReading
@@ -126,7 +126,8 @@ class Measuring:
 
     def seen(self) -> tuple[Measurand, ...]:
         """Of what is read on the piece shown, what lies upwards now."""
-        return tuple(m for m in self.measurands() if m.below is self.turned)
+        asks, chosen = self._c.procedure.asks, self._c.chosen
+        return tuple(m for m in self.measurands() if m.below is self.turned and asks(m, chosen))
 
     @property
     def turns(self) -> bool:
@@ -458,6 +459,8 @@ class Measuring:
     def _understood(self, text: str) -> Reading:
         """A reading of the kind that the current measurand takes. Raises LengthError."""
         instrument, measurand = self._c.instrument, self._measurand(self.current() or "")
+        if measurand.kind is Kind.PICK:
+            return parse_pick(text, measurand.options)
         if measurand.kind is Kind.COUNT:
             return parse_count(text, measurand.unit, say(measurand.label))
         if self._c.procedure.makes is Makes.NOTHING:  # stamped on the part, whatever one measures with

@@ -79,12 +79,18 @@ class Made:
             return self._between_jaws(line)
         if held == "inside":
             return self._inside(line)
+        if held == "part":
+            return self._one_of_several(line)
         (ax, ay), (bx, by) = line
         d = math.dist(line[0], line[1])
         u, v = (bx - ax) / d, (by - ay) / d
         along = [(x * u + y * v, x, y) for x, y in self._outline()]
         low, high = min(along), max(along)
         return math.dist(low[1:], high[1:]) if held == "corners" else high[0] - low[0]
+
+    def slack(self, line: tuple[Point, Point]) -> float:
+        """What the strips that came loose leave free in the frame's window, along a line across both."""
+        return self._inside(line) - sum(_width_half_way(part.shape) for part in self.parts[1:])
 
     def positions(self, axis: str) -> list[float]:
         """Where an axis really was at each stop; of a plotter, where each tick lies."""
@@ -120,6 +126,19 @@ class Made:
         )
         met = hole.intersection(probe).bounds
         return float(met[2] - met[0] if level else met[3] - met[1])
+
+    def _one_of_several(self, line: tuple[Point, Point]) -> float:
+        """The width of the part that lies where the line is, its place counted from the lowest corner of all."""
+        from shapely.geometry import Point, box
+
+        x_low, y_low = (min(part.shape.bounds[k] for part in self.parts) for k in (0, 1))
+        (ax, ay), (bx, by) = ((x + x_low, y + y_low) for x, y in line)
+        middle = Point((ax + bx) / 2, (ay + by) / 2)
+        part = next((p.shape for p in self.parts if p.shape.contains(middle)), None)
+        if part is None:
+            raise FileFormatError("no part lies where the jaws were put")
+        met = part.intersection(box(ax - 5, middle.y - _PROBE, bx + 5, middle.y + _PROBE))
+        return float(met.bounds[2] - met.bounds[0])
 
     def _outline(self) -> list[Point]:
         """Corners of the piece, or the ends of what was drawn."""
@@ -300,6 +319,16 @@ class _Axis:
         if self._slips and moved < 0:
             metres = abs(moved) / 1000
             self._lost += self._drift * metres + self._rng.gauss(0, self._truth.slip * math.sqrt(metres))
+
+
+def _width_half_way(part: Any) -> float:
+    """Along X; strips that lean lie against one another all along."""
+    from shapely.geometry import box
+
+    x0, y0, x1, y1 = part.bounds
+    middle = (y0 + y1) / 2
+    met = part.intersection(box(x0 - 1, middle - _PROBE, x1 + 1, middle + _PROBE)).bounds
+    return float(met[2] - met[0])
 
 
 def _drawn(marks: Sequence[Sequence[Point]]) -> Any:

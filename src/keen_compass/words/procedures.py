@@ -17,6 +17,8 @@ TITLES: dict[str, tuple[str, str]] = {
     "bed": ("Bed and head", "Read a dial over the bed"),
     "speed": ("Fastest feed", "Run out and back, faster and faster"),
     "kerf-square": ("Kerf", "Cut a small plate and measure it"),
+    "kerf-ladder": ("Kerf ladder", "Cut one shape with rising room, find the one that fits"),
+    "kerf-comb": ("Kerf comb", "Cut strips, push them together, measure what is free"),
     "bevel": ("Bevel", "Read a part above and below"),
     "reference-lines": ("Reference lines", "Mark the bed, check it later with a rule"),
 }

@@ -216,6 +216,10 @@ def surface_for(surface: Surface) -> SurfaceWidget:
             from keen_compass.app.round.ladder_surface import LadderSurface
 
             return LadderSurface()
+        case Surface.ROW:
+            from keen_compass.app.round.row_surface import RowSurface
+
+            return RowSurface()
         case Surface.CHAIN:
             from keen_compass.app.round.chain_surface import ChainSurface
 

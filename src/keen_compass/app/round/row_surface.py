@@ -1,0 +1,130 @@
+"""A row of the same thing with a number that rises: each read, or the one that fits picked with a click."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QMouseEvent, QPainter, QPen
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import painter_on_card
+from keen_compass.app.round.callout import HEIGHT
+from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.procedures.base import Measurand
+from keen_compass.quantities.charts import Rungs
+from keen_compass.quantities.lengths import format_mm
+from keen_compass.quantities.readings import Kind
+
+TOP, FOOT, SIDE, GAP = 84.0, 96.0, 18.0, 10.0  # px
+WIDEST, TALLEST = 150.0, 150.0  # px, of one of them
+PER_ROW = 6
+
+
+class RowSurface(FloatingSurface):
+    """The things stand as they were cut, in one or two rows."""
+
+    def places(self) -> dict[str, QPointF]:
+        """Below each of them; the pick stands under all."""
+        found = {m.name: self._box(i).center() + QPointF(0, self._box(i).height() / 2 + 16)
+                 for i, m in enumerate(self._rungs())}  # fmt: skip
+        picks = [c.measurand.name for c in self.callouts if c.measurand.kind is Kind.PICK]
+        return found | {name: QPointF(self.width() / 2, self.height() - HEIGHT / 2 - 14) for name in picks}
+
+    def box_at(self, place: QPointF) -> QPointF:
+        """Under the thing that is read."""
+        return QPointF(place.x(), min(place.y() + HEIGHT / 2 - 6, self.height() - HEIGHT / 2 - 6))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """A click on one of them goes to it, or picks it; between two picks both."""
+        current = self.current()
+        for i, m in enumerate(self._rungs()):
+            box = self._box(i)
+            if not box.adjusted(-GAP / 2, -4, GAP / 2, 40).contains(event.position()):
+                continue
+            if current is not None and current.measurand.kind is Kind.PICK:
+                across = (event.position().x() - box.left()) / box.width()
+                last = i == len(self._rungs()) - 1
+                half = 0.5 if across > 1 and not last else -0.5 if across < 0 and i else 0.0
+                self.typed.emit(f"{i + 1 + half:g}")
+            else:
+                self.chosen.emit(m.name)
+
+    def _rungs(self) -> list[Measurand]:
+        """What stands in the row, read or not."""
+        if self.session is None:
+            return []
+        return [m for m in self.session.measuring.measurands() if m.kind is Kind.LENGTH]
+
+    def _box(self, i: int) -> QRectF:
+        n = max(len(self._rungs()), 1)
+        rows = 1 if n <= PER_ROW else 2
+        per_row = -(-n // rows)
+        wide = min((self.width() - 2 * SIDE) / per_row - GAP, WIDEST)
+        room = (self.height() - TOP - FOOT) / rows
+        tall = min(room - 56, wide, TALLEST)
+        row, column = divmod(i, per_row)
+        left = (self.width() - per_row * (wide + GAP) + GAP) / 2
+        return QRectF(left + column * (wide + GAP), TOP + row * room, wide, max(tall, 24.0))
+
+    def paintEvent(self, _event: object) -> None:
+        """Each with its number, the room that it was given, what it came out at."""
+        p = painter_on_card(self)
+        if self.session is None:
+            return
+        chart = self.chart()
+        rungs = chart if isinstance(chart, Rungs) else None
+        means = {c.measurand.name: c for c in self.callouts}
+        current = self.current()
+        for i, m in enumerate(self._rungs()):
+            self._draw(p, i, rungs, lit=current is not None and current.measurand.name == m.name)
+            box, c = self._box(i), means.get(m.name)
+            off = mean_of(c) if c else None
+            if off is not None:
+                p.setFont(th.font(17, bold=True))
+                p.setPen(th.color("ink"))
+                words_at(p, QPointF(box.center().x(), box.bottom() + 14), f"{off:.2f}", width=box.width() + GAP)
+                p.setFont(th.font(th.TEXT))
+                p.setPen(th.color("soft"))
+                words = format_mm(off - m.nominal, 2, signed=True)
+                words_at(p, QPointF(box.center().x(), box.bottom() + 34), words, width=box.width() + GAP)
+            elif c and c.skipped:
+                p.setFont(th.font(th.TEXT))
+                p.setPen(th.color("soft"))
+                words_at(p, QPointF(box.center().x(), box.bottom() + 14), "left out", width=box.width() + GAP)
+        self._draw_right(p, rungs)
+
+    def _draw(self, p: QPainter, i: int, rungs: Rungs | None, *, lit: bool) -> None:
+        box = self._box(i)
+        picked = rungs is not None and rungs.pick is not None and abs(rungs.pick - (i + 1)) <= 0.5
+        p.setPen(QPen(th.color("focus" if lit else "good" if picked else "ink"), 3 if lit or picked else 1.6))
+        p.setBrush(th.color("good_fill" if picked else "material"))
+        p.drawRoundedRect(box, 3, 3)
+        p.setPen(th.color("ink"))
+        p.setFont(th.font(22, bold=True))
+        p.drawText(box, Qt.AlignmentFlag.AlignCenter, str(i + 1))
+        if rungs:
+            p.setFont(th.font(th.TEXT))
+            p.setPen(th.color("soft"))
+            words_at(p, QPointF(box.center().x(), box.top() - 14), f"{rungs.values[i]:.2f}", width=box.width() + GAP)
+
+    def _draw_right(self, p: QPainter, rungs: Rungs | None) -> None:
+        """Where between them it comes right."""
+        p.setFont(th.font(th.TEXT))
+        p.setPen(th.color("soft"))
+        area = QRectF(16, 10, self.width() - 32, 22)
+        p.drawText(
+            area, Qt.AlignmentFlag.AlignLeft, "Room for the cut, mm, above each; size and how far off it is below"
+        )
+        if rungs is None:
+            return
+        values = rungs.values
+        if not values[0] <= rungs.right <= values[-1]:
+            return
+        low = max(i for i, v in enumerate(values) if v <= rungs.right)
+        high = min(low + 1, len(values) - 1)
+        share = (rungs.right - values[low]) / ((values[high] - values[low]) or 1.0)
+        a, b = self._box(low), self._box(high)
+        if a.top() != b.top():
+            b = a
+        x = a.center().x() + share * (b.center().x() - a.center().x())
+        p.setPen(QPen(th.color("good"), 2.4))
+        p.drawLine(QPointF(x, a.top() - 2), QPointF(x, a.bottom() + 2))

@@ -1,0 +1,129 @@
+"""Kerf from a comb of strips: what they leave free in their window is one cut more than there are strips (§8)."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import Any
+
+from keen_compass.errors import InputError, PieceError
+from keen_compass.pieces.rungs import KerfComb
+from keen_compass.pieces.where import Slack
+from keen_compass.procedures.base import Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.kerfs import kerf_finding
+from keen_compass.procedures.results import assumed_notes, no_number, odd_reading
+from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.findings import Figures, Solution
+from keen_compass.quantities.notes import note
+from keen_compass.quantities.uncertainty import Uncertain, combination
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.solve.joint import Observation
+from keen_compass.solve.kerf import KERF
+
+STRIPS, STRIP = 10, 10.0  # how many are proposed, how wide (mm)
+MOST_SHARE = 0.6  # of the window, that slack can take
+_PARAMETERS = {"strips", "window", "thickness", "compensation", "made_by"}
+
+
+class KerfCombProcedure(Procedure[KerfComb]):
+    """See the module."""
+
+    name = "kerf-comb"
+    surface = Surface.CALLOUTS
+    measurand_names = ("slack",)
+    suits = ("caliper", "micrometer")
+    sides = ()
+    large = ("window",)
+
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """Ten strips, wide enough to be held."""
+        wide = max(STRIP, round(3 * around.kerf))
+        stock = around.machine.stock
+        return {"strips": STRIPS, "window": STRIPS * wide, "thickness": stock.thickness if stock else 0.0}
+
+    def piece(self, parameters: Parameters) -> KerfComb:
+        """From `strips`, `window` (mm), `thickness`."""
+        self.check_parameters(parameters, _PARAMETERS)
+        strips = parameters.get("strips", STRIPS)
+        if isinstance(strips, bool) or not isinstance(strips, (int, float)) or strips != int(strips):
+            raise InputError("expected a whole number", "piece.strips")
+        try:
+            return KerfComb(
+                int(strips), length_mm(parameters.get("window", STRIPS * STRIP), "piece.window"),
+                length_mm(parameters.get("thickness", 0.0), "piece.thickness"),
+            )  # fmt: skip
+        except PieceError as error:
+            raise error.at("piece") from None
+
+    def measurands(self, piece: KerfComb) -> tuple[Measurand, ...]:
+        """The free room."""
+        line = piece.middle()
+        return (Measurand("slack", "kerf_comb.slack", "x", 0.0, Slack(line), line, (0, 1), "kerf_comb.how"),)
+
+    def solve(self, case: Case) -> Solution:
+        """The cut by itself: it holds neither scale nor play, for all cuts are met from the same side."""
+        piece = self.piece(case.piece)
+        self.check_readings(case, ("slack",), positive=True)
+        if "slack" not in case.readings:
+            return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, note("nothing_read")),))
+        slack = _many_cuts(case, piece).measured("slack", nominal=0.0, drawn=False)
+        if not case.confirmed:
+            asks = odd_reading(case, [slack], {"slack": "kerf_comb.slack"})
+            if not asks and slack.value > MOST_SHARE * piece.window:
+                asks = note("kerf_comb.too_much", slack=slack.value, window=piece.window)
+            if asks:
+                return Solution((no_number(case, "kerf", Verdict.IMPLAUSIBLE, asks),))
+        kerf = combination(((1 / (piece.strips + 1), slack.mean),))
+        notes = (note("kerf_comb.by_itself"),)
+        finding = kerf_finding(case, self, kerf, 0.0, notes)
+        return Solution((finding,), (), assumed_notes(case), _figures(kerf))
+
+    def rows(self, case: Case) -> list[Observation]:
+        """slack = (strips + 1)·K."""
+        piece = self.piece(case.piece)
+        slack = _many_cuts(case, piece).measured("slack", nominal=0.0, drawn=False)
+        return [Observation("slack", {KERF: float(piece.strips + 1)}, slack.value, slack.mean.effects)]
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U in mm: a single length's, shared among all cuts."""
+        piece = self.piece(case.piece)
+        slack = _many_cuts(case, piece).foreseen("slack", piece.window / 4, readings_each, nominal=0.0, drawn=False)
+        return {"kerf": slack.mean.U / (piece.strips + 1)}
+
+    def shown(self, figures: Figures) -> Shown:
+        """Nothing besides."""
+        return Shown()
+
+    def example(self) -> dict[str, Any]:
+        """Ten strips in a window of 100 mm; pushed together they leave 2.31 mm."""
+        return {
+            "procedure": "kerf-comb",
+            "machine": {"kind": "laser", "decimals": 3, "values": {"kerf": 0.2}},
+            "piece": {"strips": 10, "window": 100, "thickness": 4},
+            "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
+            "tolerance": 0.05,
+            "readings": [{"measurand": "slack", "values": [2.31, 2.3, 2.31]}],
+        }
+
+    def usual_piece(self) -> dict[str, object]:
+        """Ten strips of 24 mm for a 6 mm cutter."""
+        return {"strips": 10, "window": 240.0, "thickness": 9.0}
+
+    def unless_said(self, given: Parameters) -> dict[str, object]:
+        """Ten strips."""
+        return {"strips": STRIPS, "window": STRIPS * STRIP}
+
+
+def _many_cuts(case: Case, piece: KerfComb) -> Case:
+    """Each cut varies by itself, as a size does from piece to piece, and all of them are in the free room."""
+    one = case.scatter(drawn=False)
+    return replace(case, piece_scatter=replace(one, s=one.s * math.sqrt(piece.strips + 1)))
+
+
+def _figures(kerf: Uncertain) -> dict[str, float]:
+    """The kerf itself: later pieces lean on it."""
+    return {"kerf": kerf.value, "kerf_expanded_uncertainty": kerf.U}
+
+
+PROCEDURE = KerfCombProcedure()

@@ -1,0 +1,239 @@
+"""Kerf from one shape cut several times, each with more room: sizes read, or the one that fits picked (§8)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from statistics import median
+from typing import Any
+
+from keen_compass.errors import InputError, PieceError
+from keen_compass.machines.profile import THERMAL, Machine
+from keen_compass.pieces.rungs import KerfLadder
+from keen_compass.pieces.where import Faces
+from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one
+from keen_compass.procedures.results import assumed_notes, held_notes, no_number
+from keen_compass.quantities.charts import Rungs, Shown
+from keen_compass.quantities.findings import Figures, Solution
+from keen_compass.quantities.measuring import Measurement
+from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.uncertainty import Cause, Shape, Source
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.solve.joint import Observation
+from keen_compass.solve.kerf import KERF, Size, determined, row, wanted
+from keen_compass.solve.plausibility import looks_scaled
+from keen_compass.solve.travel import lost_motion_of, scale_of
+
+SIDES = ("outside", "inside")
+RUNGS, WIDE_STEP, FINE_STEP, FINE_BELOW = 7, 0.1, 0.03, 1.0  # mm: steps between rungs, fine for narrow cuts
+SIZES = {"outside": 40.0, "inside": 20.0}  # mm
+LEAST_ODD, ODD_UNCERTAINTIES = 0.3, 5.0  # mm; U: a rung further from the others is asked about
+_PARAMETERS = {"nominal", "side", "compensations", "compensation", "thickness", "thermal", "made_by", "read"}
+
+
+class KerfLadderProcedure(Procedure[KerfLadder]):
+    """See the module."""
+
+    name = "kerf-ladder"
+    surface = Surface.ROW
+    measurand_names = ("rung_1 … rung_n", "pick")
+    picks = ("pick",)
+    suits = ("caliper", "micrometer")
+    passes = 1
+    sides = ()
+    large = ()
+    thermal_pieces = True
+    judged_by = ("read",)
+
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """Outsides or insides; sizes or a pick; how many."""
+        counts = tuple((note("kerf_ladder.rungs", count=n), n) for n in (RUNGS, 5, 9, 11))
+        return (
+            Choice("read", "kerf_ladder.read", (("kerf_ladder.sizes", "sizes"), ("kerf_ladder.pick_one", "pick"))),
+            Choice("side", "kerf_ladder.side", tuple((f"kerf_ladder.{s}", s) for s in SIDES)),
+            Choice("rungs", "kerf_ladder.count", counts),
+        )
+
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """Steps about what is in force now."""
+        side, n, room = str(around.chosen.get("side", "outside")), around.chosen.get("rungs", RUNGS), around.kerf
+        count = n if isinstance(n, int) else RUNGS
+        step = WIDE_STEP if room >= FINE_BELOW else FINE_STEP
+        lowest = max(round(room - step * (count // 2), 3), 0.0)
+        stock = around.machine.stock
+        return {
+            "nominal": max(SIZES[side], math.ceil(2.5 * room) if side == "inside" else 0.0), "side": side,
+            "compensations": [round(lowest + step * i, 3) for i in range(count)], "compensation": room,
+            "thickness": stock.thickness if stock else 0.0, "read": around.chosen.get("read", "sizes"),
+            "thermal": around.machine.kind in THERMAL,
+        }  # fmt: skip
+
+    def piece(self, parameters: Parameters) -> KerfLadder:
+        """From `nominal`, `side` (outside, inside) and `compensations` (full widths, rising)."""
+        self.check_parameters(parameters, _PARAMETERS)
+        given = parameters.get("compensations", [])
+        if not isinstance(given, list):
+            raise InputError("expected a list of widths", "piece.compensations")
+        rooms = tuple(length_mm(v, f"piece.compensations[{i}]") for i, v in enumerate(given))
+        side, thermal = parameters.get("side", "outside"), parameters.get("thermal", False)
+        if parameters.get("read", "sizes") not in ("sizes", "pick"):
+            raise InputError("expected sizes or pick", "piece.read")
+        middle = rooms[len(rooms) // 2] if rooms else 0.0
+        try:
+            return KerfLadder(
+                length_mm(parameters.get("nominal", 40.0), "piece.nominal"),
+                side if isinstance(side, str) else "",
+                rooms,
+                length_mm(parameters.get("compensation", middle), "piece.compensation"),
+                thermal is True,
+            )
+        except PieceError as error:
+            raise error.at("piece") from None
+
+    def measurands(self, piece: KerfLadder) -> tuple[Measurand, ...]:
+        """Every rung's size, and which of them fits."""
+        rungs = tuple(
+            Measurand(
+                name, note("kerf_ladder.rung", number=i + 1, room=piece.compensations[i]), "x", piece.size,
+                Faces(piece.line(i), "inside" if piece.inside else "part"), piece.line(i),
+                hint=f"kerf_ladder.how_{piece.side}",
+            )
+            for i, name in enumerate(piece.names)
+        )  # fmt: skip
+        which = Measurand(
+            "pick", "kerf_ladder.pick", "x", 0.0, rungs[0].where, hint="kerf_ladder.how_pick", options=len(rungs),
+            unit="",
+        )  # fmt: skip
+        return (*rungs, which)
+
+    def asks(self, measurand: Measurand, chosen: Mapping[str, object]) -> bool:
+        """Sizes, or the pick alone."""
+        return (measurand.name == "pick") is (chosen.get("read", "sizes") == "pick")
+
+    def solve(self, case: Case) -> Solution:
+        """The compensation that brings such sizes right."""
+        piece = self.piece(case.piece)
+        self.check_readings(case, (*piece.names, "pick"), positive=True)
+        read = {m: case.measured(m, nominal=piece.size, drawn=False) for m in piece.names if m in case.readings}
+        picked = case.picked("pick", len(piece.names))
+        if not read and not picked:
+            return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, note("nothing_read")),))
+        if not case.confirmed and (asks := _doubt(case, piece, read)):
+            return Solution((no_number(case, "kerf", Verdict.IMPLAUSIBLE, asks),))
+        model = KerfFit(case, [*_rows(piece, read), *_pick_rows(case, piece, picked)])
+        right = wanted([Size("rung", "x", piece.size, piece.inside)], piece.side)
+        if not determined(model.fit, right):
+            return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, note("kerf_square.cannot_tell_apart")),))
+        value = model.fit.of(right)
+        beyond = any(at in (1, len(piece.names)) for at in picked) and not read
+        notes = ((note("kerf_ladder.beyond"),) if beyond else ()) + model.assumed_that_matters(value)
+        settled_by = self if read else None  # no instrument settles what was picked
+        finding = kerf_finding(case, settled_by, value, piece.compensation, notes)
+        said = (*assumed_notes(case), *held_notes(case, [n for n in model.leant_on if not case.known[n].assumed]))
+        return Solution((finding,), (), said, _figures(piece, read, picked, value.value))
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U in mm."""
+        piece = self.piece(case.piece)
+        if case.piece.get("read") == "pick":
+            model = KerfFit(case, _pick_rows(case, piece, [(len(piece.names) + 1) / 2]))
+        else:
+            foreseen = {
+                m: case.foreseen(m, piece.size, readings_each, nominal=piece.size, drawn=False) for m in piece.names
+            }
+            model = KerfFit(case, _rows(piece, foreseen))
+        right = wanted([Size("rung", "x", piece.size, piece.inside)], piece.side)
+        return {"kerf": model.fit.of(right).U} if determined(model.fit, right) else {}
+
+    def chart(self, figures: Figures) -> Rungs | None:
+        """How far each rung is off, and where between them it comes right."""
+        if "rungs" not in figures:
+            return None
+        return Rungs(tuple(figures["compensations"]), tuple(figures["rungs"]), figures.get("pick"), figures["right"])
+
+    def shown(self, figures: Figures) -> Shown:
+        """Nothing besides: the row says it."""
+        return Shown()
+
+    def example(self) -> dict[str, Any]:
+        """Seven slots of 20 mm; the fourth still binds a little, the fifth is easy."""
+        return {
+            "procedure": "kerf-ladder",
+            "machine": {"kind": "laser", "decimals": 3, "values": {"kerf": 0.2}},
+            "piece": {"nominal": 20, "side": "inside", "compensations": [0.11, 0.14, 0.17, 0.2, 0.23, 0.26, 0.29]},
+            "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
+            "tolerance": 0.05,
+            "readings": [{"measurand": "pick", "values": [5.5]}],
+        }
+
+    def usual_piece(self) -> dict[str, object]:
+        """Outsides of 40 mm about 6 mm."""
+        return {"nominal": 40.0, "side": "outside", "compensation": 6.0,
+                "compensations": [round(5.7 + 0.1 * i, 3) for i in range(7)]}  # fmt: skip
+
+    def unless_said(self, given: Parameters) -> dict[str, object]:
+        """Seven rungs."""
+        return {"nominal": 40.0, "compensations": [round(1.2 + 0.1 * i, 3) for i in range(7)]}
+
+
+def _rows(piece: KerfLadder, read: Mapping[str, Measurement]) -> list[Observation]:
+    """Each rung with the room that it was given."""
+    return [
+        row(Size(m, "x", piece.size, piece.inside), read[m], piece.compensations[i])
+        for i, m in enumerate(piece.names) if m in read
+    ]  # fmt: skip
+
+
+def _pick_rows(case: Case, piece: KerfLadder, picked: list[float]) -> list[Observation]:
+    """What fits is as ordered: outside c = K + B − n·s, inside c = K − B + n·s, to within half a step.
+
+    Between two it is half of that; of the first or the last nobody knows how far beyond it lies: a whole step.
+    """
+    if not picked:
+        return []
+    at, n = sum(picked) / len(picked), len(piece.compensations)
+    low = min(int(at) - 1, n - 2)
+    c, share = piece.compensations, at - 1 - low
+    value, step = c[low] + share * (c[low + 1] - c[low]), c[low + 1] - c[low]
+    half = step if at in (1, n) else step / 2 if at == int(at) else step / 4
+    way = 1.0 if piece.inside else -1.0
+    scatter = case.scatter(drawn=False)
+    effects = (
+        (Source("pick", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1.0),
+        (Source("pick|pieces", scatter.s, Cause.PIECES, scatter.dof), 1.0),
+    )  # fmt: skip
+    return [
+        Observation("pick", {KERF: 1.0, lost_motion_of("x"): -way, scale_of("x"): way * piece.size}, value, effects)
+    ]
+
+
+def _doubt(case: Case, piece: KerfLadder, read: Mapping[str, Measurement]) -> Note | None:
+    """Sizes in another unit; a rung that doesn't follow the others."""
+    implied = {}
+    for i, m in enumerate(piece.names):
+        if m not in read:
+            continue
+        label = note("kerf_ladder.rung", number=i + 1, room=piece.compensations[i])
+        if doubt := looks_scaled(m, piece.size, [v.mm for v in case.lengths(m)], piece.compensations[i]):
+            return doubt.asks.of(label)
+        off = read[m].value - piece.size
+        implied[m] = piece.compensations[i] + (off if piece.inside else -off)
+    middle = median(implied.values()) if implied else 0.0
+    for m, value in implied.items():
+        if len(implied) > 2 and abs(value - middle) > max(LEAST_ODD, ODD_UNCERTAINTIES * read[m].mean.U):
+            return note("kerf_ladder.odd", number=piece.names.index(m) + 1, off=value - middle)
+    c = held_kerf(case)
+    if implied and c and abs(middle - c.value * mm_of_one(case)) > max(c.value * mm_of_one(case) / 2, 0.5):
+        return note("kerf_square.odd", kerf=middle, compensation=c.value * mm_of_one(case))
+    return None
+
+
+def _figures(piece: KerfLadder, read: Mapping[str, Measurement], picked: list[float], right: float) -> dict[str, Any]:
+    off = [read[m].value - piece.size if m in read else None for m in piece.names]
+    pick = sum(picked) / len(picked) if picked else None
+    return {"rungs": off, "compensations": list(piece.compensations), "pick": pick, "right": right}
+
+
+PROCEDURE = KerfLadderProcedure()

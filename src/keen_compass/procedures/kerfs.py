@@ -1,0 +1,88 @@
+"""What all procedures about the kerf share: how it is held, what is assumed beside the readings, the finding."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from keen_compass.procedures.base import Procedure
+from keen_compass.procedures.case import ASSUMED_HOLE_BIAS, ASSUMED_LOST_MOTION, ASSUMED_SCALE, Case
+from keen_compass.procedures.results import Outcome, arithmetic, judged
+from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.stored import SIZE, StoredAmount, unit_kept
+from keen_compass.quantities.uncertainty import Uncertain, combination
+from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit
+from keen_compass.solve.kerf import HOLE_BIAS, KERF
+
+MATTERS = 0.05  # of the variance: what is assumed and brings less needs no word
+
+
+def held_kerf(case: Case) -> StoredAmount | None:
+    """What is held where it is kept; nothing where nobody ever entered a width."""
+    held = case.values.get("kerf")
+    return held if isinstance(held, StoredAmount) and held.value else None
+
+
+def mm_of_one(case: Case) -> float:
+    """mm of full width for one of the number that is kept."""
+    return SIZE[unit_kept("kerf", case.controller_units)] * (2.0 if case.kerf_form == "half" else 1.0)
+
+
+def assumed_of(case: Case, unknown: Unknown) -> Known | None:
+    """What is taken for granted of an unknown that nobody knows; never the kerf."""
+    if unknown == KERF:
+        return None  # what is looked for
+    if unknown == HOLE_BIAS:
+        return ASSUMED_HOLE_BIAS[case.thermal]
+    return ASSUMED_SCALE if unknown.name.endswith("_scale") else ASSUMED_LOST_MOTION
+
+
+class KerfFit:
+    """Rows about a kerf with what is known and what is assumed of their unknowns, and what they say together."""
+
+    def __init__(self, case: Case, rows: Sequence[Observation]) -> None:
+        self.case, self.rows = case, list(rows)
+        unknowns = list(dict.fromkeys(u for r in rows for u in r.coefficients))
+        self.leant_on = [u.name for u in unknowns if u.name in case.known]
+        self.known_rows = [case.known[u.name].row(u) for u in unknowns if u.name in case.known]
+        self.assumed = [a.row(u) for u in unknowns if u.name not in case.known and (a := assumed_of(case, u))]
+        self.fit: Fit = fit([*self.rows, *self.known_rows, *self.assumed])
+
+    def without(self, *names: str) -> Fit:
+        """What the rest says where nothing is assumed of some unknowns, by the ends of their names."""
+        rest = [o for o in self.assumed if not any(u.name.endswith(names) for u in o.coefficients)]
+        return fit([*self.rows, *self.known_rows, *rest])
+
+    def assumed_that_matters(self, right: Uncertain) -> tuple[Note, ...]:
+        """What was taken for granted and shows in U."""
+        by_name = {s.name: (s.u * c) ** 2 for s, c in right.effects}
+        whole, said = sum(by_name.values()), []
+        for o in self.assumed:
+            ((unknown, _),) = o.coefficients.items()
+            share = sum(by_name.get(s.name, 0.0) for s, _ in o.effects)
+            if whole and share > MATTERS * whole:
+                assumed = assumed_of(self.case, unknown)
+                said.append(note("kerf_square.assumed", unknown=unknown.name, U=assumed.U if assumed else None))
+        return tuple(said)
+
+
+def kerf_finding(
+    case: Case, procedure: Procedure[Any] | None, right: Uncertain, compensation: float, notes: tuple[Note, ...]
+) -> Finding:  # fmt: skip
+    """procedure: with which more of the same could settle it; None where nothing of it would.
+
+    right: the compensation that comes out right, full width, mm. compensation: what counts as old where nothing is
+    held.
+    """
+    size, unit, decimals = mm_of_one(case), unit_kept("kerf", case.controller_units), case.decimals_of("kerf")
+    old = held_kerf(case) or StoredAmount("kerf", unit, round(compensation / size, decimals))
+    new = StoredAmount("kerf", unit, round(right.value / size, decimals) + 0.0)
+    error = combination(((-1.0, right),), old.value * size)
+    half = " ÷ 2" if case.kerf_form == "half" else ""
+    text = f"{case.in_its_unit(old.value * SIZE[unit])} − {case.in_its_unit(error.value)}{half}"
+    outcome = Outcome(
+        "kerf", old, new, error, case.tolerance_of("kerf", 1000.0), arithmetic(text.replace("− −", "+ ")),
+        error.U / size, notes, abs(new.value * size - right.value), 10**-decimals * size,
+    )  # fmt: skip
+    return judged(case, outcome, procedure)

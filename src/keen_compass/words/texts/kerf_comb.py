@@ -1,0 +1,24 @@
+"""The kerf comb."""
+
+from __future__ import annotations
+
+from keen_compass.words.say import Text
+from keen_compass.words.texts import About
+
+ABOUT = About(
+    needs=(
+        "what cuts, in the material and thickness that are wanted",
+        "a caliper with inside jaws, or feeler gauges",
+    ),
+    piece="strips between parallel cuts in a window, pushed together to one side",
+    lookalikes=(
+        "A burr or dross between the strips makes the free room small: scrape it off, turn no strip over.",
+        "A strip that stands askew takes room: press them down flat before you read.",
+    ),
+)
+TEXTS: dict[str, Text] = {
+    "slack": "free room",
+    "how": "Push all strips together to one side; inside jaws between the last one and the window’s edge",
+    "too_much": "{slack:len} free in a window of {window:len0}: is a strip missing?",
+    "by_itself": "This is the cut by itself: with play in the axes outsides want more room than that, insides less.",
+}  # fmt: skip
