@@ -190,14 +190,20 @@ class KerfComb:
         x, y = self.window + 2 * FRAME, self.tall + 2 * FRAME
         return (0, 0), (x, 0), (x, y), (0, y)
 
-    def inner(self, **_actual: float) -> tuple[tuple[Point, ...], ...]:
-        """The strips as they are pictured, pushed to the left."""
-        wide = self.window / self.strips
-        found = []
-        for k in range(self.strips):
-            x = FRAME + k * wide
-            found.append(((x, FRAME), (x + wide, FRAME), (x + wide, FRAME + self.tall), (x, FRAME + self.tall)))
-        return tuple(found)
+    def inner(self, **actual: float) -> tuple[tuple[Point, ...], ...]:
+        """The free room, with the strips pushed to the left."""
+        free, right = actual.get("slack", FREE * self.window), FRAME + self.window
+        left = right - min(max(free, 0.0), self.window)
+        return (((left, FRAME), (right, FRAME), (right, FRAME + self.tall), (left, FRAME + self.tall)),)
+
+    def lines(self, **actual: float) -> tuple[tuple[Point, Point], ...]:
+        """Between the strips, as they lie once the free room was read."""
+        if "slack" not in actual:
+            return ()
+        free = actual["slack"]
+        wide = (self.window - min(max(free, 0.0), self.window)) / self.strips
+        at = [FRAME + k * wide for k in range(self.strips)]
+        return tuple(((x, FRAME), (x, FRAME + self.tall)) for x in at)
 
     def footprint(self) -> tuple[float, float]:
         """Room on the stock, mm."""
@@ -225,3 +231,4 @@ class KerfComb:
 
 
 FRAME = 16.0  # mm, width of the comb's frame
+FREE = 0.12  # of the window, as it is pictured before it was read

@@ -3,6 +3,7 @@
 A procedure says where; who reads there (a technician, or practice on a stand-in) finds it from that alone.
 
 Faces      between faces of the piece, along a line, held by jaws, corner to corner or across
+Fits       which of several that lie in a row has the size that was ordered
 Slack      what strips leave free in their window when they are pushed together
 Lines      from one drawn line to another, in the order of the file
 EdgeLine   from an edge of the stock to a drawn line
@@ -30,6 +31,14 @@ class Faces:
     line: tuple[Point, Point]
     held: str = "jaws"
     below: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Fits:
+    """One of `faces`, in their order, whose size is `size`, mm; or between two."""
+
+    faces: tuple[Faces, ...]
+    size: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,4 +128,4 @@ class Part:
     link: int = 0
 
 
-Where = Faces | Slack | Lines | EdgeLine | OnRule | Return | Height | Gap | Part
+Where = Faces | Fits | Slack | Lines | EdgeLine | OnRule | Return | Height | Gap | Part

@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 import random
 
-from keen_compass.pieces.where import EdgeLine, Faces, Gap, Height, Lines, OnRule, Part, Return, Slack
+from keen_compass.pieces.where import EdgeLine, Faces, Fits, Gap, Height, Lines, OnRule, Part, Return, Slack
 from keen_compass.procedures.base import Measurand
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import READ_ALONG
@@ -26,6 +26,8 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
         case Faces():
             seen = made.below if where.below else made
             return seen.read(where.line, measurand.name, 1, instrument, rng, where.held)[0]
+        case Fits():
+            return _fits(made, where)
         case Slack():
             scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter)
             return truth.read(made.slack(where.line) + scatter, instrument, rng)
@@ -56,6 +58,16 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
             return truth.read(gap + zero, instrument, rng, signed=True)
         case Part():
             return truth.parts.get(where.axis, {}).get(where.name, where.usual)
+
+
+def _fits(made: Made, where: Fits) -> float:
+    """The number of what fits best, from 1, in halves: a hand tells half a step."""
+    off = [made.true_length(f.line, f.held) - where.size for f in where.faces]
+    for i in range(len(off) - 1):
+        a, b = off[i], off[i + 1]
+        if a == 0 or a * b < 0:
+            return i + 1 + round(2 * a / (a - b)) / 2
+    return 1.0 if abs(off[0]) < abs(off[-1]) else float(len(off))
 
 
 def _on_rule(made: Made, where: OnRule, count: int, instrument: Instrument) -> float:

@@ -53,7 +53,7 @@ def shows(session: RoundSession) -> str | None:
         made = _made_once(truth, piece.snapshot.held, practice, file)
         rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
         value = shown(made, measurand, count, instrument, rng)
-        plain = measurand.kind is Kind.COUNT or context.procedure.makes is Makes.NOTHING
+        plain = measurand.kind in (Kind.COUNT, Kind.PICK) or context.procedure.makes is Makes.NOTHING
         return f"{value:g}" if plain else as_written(value, instrument)
 
     return context.remembered(("practice", measurand.name, count), read)

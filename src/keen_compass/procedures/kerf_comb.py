@@ -40,7 +40,10 @@ class KerfCombProcedure(Procedure[KerfComb]):
         """Ten strips, wide enough to be held."""
         wide = max(STRIP, round(3 * around.kerf))
         stock = around.machine.stock
-        return {"strips": STRIPS, "window": STRIPS * wide, "thickness": stock.thickness if stock else 0.0}
+        return {
+            "strips": STRIPS, "window": STRIPS * wide, "thickness": stock.thickness if stock else 0.0,
+            "compensation": around.kerf,
+        }  # fmt: skip
 
     def piece(self, parameters: Parameters) -> KerfComb:
         """From `strips`, `window` (mm), `thickness`."""
@@ -76,7 +79,9 @@ class KerfCombProcedure(Procedure[KerfComb]):
                 return Solution((no_number(case, "kerf", Verdict.IMPLAUSIBLE, asks),))
         kerf = combination(((1 / (piece.strips + 1), slack.mean),))
         notes = (note("kerf_comb.by_itself"),)
-        finding = kerf_finding(case, self, kerf, 0.0, notes)
+        finding = kerf_finding(
+            case, self, kerf, length_mm(case.piece.get("compensation", 0.0), "piece.compensation"), notes
+        )
         return Solution((finding,), (), assumed_notes(case), _figures(kerf))
 
     def rows(self, case: Case) -> list[Observation]:

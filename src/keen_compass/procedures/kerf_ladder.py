@@ -10,7 +10,7 @@ from typing import Any
 from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import THERMAL, Machine
 from keen_compass.pieces.rungs import KerfLadder
-from keen_compass.pieces.where import Faces
+from keen_compass.pieces.where import Faces, Fits
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one
@@ -45,6 +45,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
     sides = ()
     large = ()
     thermal_pieces = True
+    numbered = False
     judged_by = ("read",)
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
@@ -102,9 +103,10 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
             )
             for i, name in enumerate(piece.names)
         )  # fmt: skip
+        faces = [m.where for m in rungs if isinstance(m.where, Faces)]
         which = Measurand(
-            "pick", "kerf_ladder.pick", "x", 0.0, rungs[0].where, hint="kerf_ladder.how_pick", options=len(rungs),
-            unit="",
+            "pick", "kerf_ladder.pick", "x", 0.0, Fits(tuple(faces), piece.size), hint="kerf_ladder.how_pick",
+            options=len(rungs), unit="",
         )  # fmt: skip
         return (*rungs, which)
 

@@ -405,6 +405,7 @@ class Measuring:
             return lambda: self._c.put_mark(before)
 
         if self._c.chosen.get(name) != value:
+            self.type("")  # what was half typed was meant for something else
             self._c.do(change)
 
     def _judged(self, piece: KeptPiece) -> Mapping[str, object]:

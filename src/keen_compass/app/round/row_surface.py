@@ -14,9 +14,10 @@ from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.readings import Kind
 
-TOP, FOOT, SIDE, GAP = 84.0, 96.0, 18.0, 10.0  # px
+TOP, FOOT, SIDE, GAP = 64.0, 74.0, 18.0, 10.0  # px
 WIDEST, TALLEST = 150.0, 150.0  # px, of one of them
-PER_ROW = 6
+PER_ROW = 8
+WORDS = 74.0  # px, above and below one of them
 
 
 class RowSurface(FloatingSurface):
@@ -60,7 +61,7 @@ class RowSurface(FloatingSurface):
         per_row = -(-n // rows)
         wide = min((self.width() - 2 * SIDE) / per_row - GAP, WIDEST)
         room = (self.height() - TOP - FOOT) / rows
-        tall = min(room - 56, wide, TALLEST)
+        tall = min(room - WORDS, wide, TALLEST)
         row, column = divmod(i, per_row)
         left = (self.width() - per_row * (wide + GAP) + GAP) / 2
         return QRectF(left + column * (wide + GAP), TOP + row * room, wide, max(tall, 24.0))

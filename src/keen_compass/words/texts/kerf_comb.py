@@ -18,7 +18,7 @@ ABOUT = About(
 )
 TEXTS: dict[str, Text] = {
     "slack": "free room",
-    "how": "Push all strips together to one side; inside jaws between the last one and the window’s edge",
+    "how": "Push the strips together; inside jaws into the free room",
     "too_much": "{slack:len} free in a window of {window:len0}: is a strip missing?",
     "by_itself": "This is the cut by itself: with play in the axes outsides want more room than that, insides less.",
 }  # fmt: skip
