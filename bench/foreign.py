@@ -598,7 +598,7 @@ class Tally:
 def solved(body: Body) -> Body:
     """Through the front door, as the command line does."""
     from keen_compass.procedures import load
-    from keen_compass.procedures.case import case_from_json
+    from keen_compass.procedures.case_input import case_from_json
     from keen_compass.words.answers import solution_as_json
     from keen_compass.words.say import Show
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from keen_compass.procedures import load
-from keen_compass.procedures.case import case_from_json
+from keen_compass.procedures.case_input import case_from_json
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.notes import Note
 from keen_compass.words.answers import solution_as_json

@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 from keen_compass.errors import InputError
 from keen_compass.practice.whole_rounds import Practice
 from keen_compass.procedures import load
-from keen_compass.procedures.case import Case, Known, case_from_json
+from keen_compass.procedures.case import Case, Known
+from keen_compass.procedures.case_input import case_from_json
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length

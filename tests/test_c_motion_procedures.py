@@ -18,7 +18,7 @@ from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.practice.walk import walked_from_wrong
 from keen_compass.practice.whole_rounds import Practice, file_for, run
 from keen_compass.procedures import REGISTRY, load
-from keen_compass.procedures.case import case_from_json
+from keen_compass.procedures.case_input import case_from_json
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.standin.gcode_reader import read_gcode

@@ -94,7 +94,7 @@ def test_a_figure_shows_the_lean_whatever_kerf_and_play(
                   "compensation": piece.compensation, "made_by": "drawn" if drawn else "cut"},
         "instrument": {"resolution": 1e-5}, "readings": [{"measurand": m, "values": v} for m, v in values.items()],
     }  # fmt: skip
-    from keen_compass.procedures.case import case_from_json
+    from keen_compass.procedures.case_input import case_from_json
 
     (f,) = procedure.solve(case_from_json(body)).findings
     # A circle takes play that differs between the axes for a lean, and says that it assumes it doesn't. What the play

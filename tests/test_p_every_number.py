@@ -16,7 +16,7 @@ import pytest
 from keen_compass.cli import main
 from keen_compass.errors import KeenCompassError
 from keen_compass.procedures import REGISTRY, load
-from keen_compass.procedures.case import case_from_json
+from keen_compass.procedures.case_input import case_from_json
 from keen_compass.procedures.travel_run import _uneven
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.solve.bend import shape_of

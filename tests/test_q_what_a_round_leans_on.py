@@ -23,7 +23,7 @@ from keen_compass.practice import stand_in
 from keen_compass.practice.demo import HERON, build
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Step
-from keen_compass.procedures.case import case_from_json
+from keen_compass.procedures.case_input import case_from_json
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution

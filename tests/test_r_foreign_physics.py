@@ -44,7 +44,7 @@ def test_it_shares_nothing_with_what_it_checks() -> None:
     text = (ROOT / "bench" / "foreign.py").read_text(encoding="utf-8")
     ours = [line.strip() for line in text.splitlines() if "keen_compass" in line]
     assert ours == [
-        "from keen_compass.procedures import load", "from keen_compass.procedures.case import case_from_json",
+        "from keen_compass.procedures import load", "from keen_compass.procedures.case_input import case_from_json",
         "from keen_compass.words.answers import solution_as_json", "from keen_compass.words.say import Show",
     ]  # fmt: skip
 

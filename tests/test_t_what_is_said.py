@@ -13,7 +13,7 @@ from typing import Any
 import pytest
 
 from keen_compass.procedures import REGISTRY, load
-from keen_compass.procedures.case import KINDS, case_from_json
+from keen_compass.procedures.case_input import KINDS, case_from_json
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.standpoint import Standpoint

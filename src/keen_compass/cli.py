@@ -158,7 +158,7 @@ def _solve(options: argparse.Namespace) -> int:
     if options.example is not None:
         _print_json(load(options.example).example())
         return 0
-    from keen_compass.procedures.case import case_from_json
+    from keen_compass.procedures.case_input import case_from_json
     from keen_compass.words.answers import solution_as_json
     from keen_compass.words.say import Show
 

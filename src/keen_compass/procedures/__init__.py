@@ -61,11 +61,16 @@ REGISTRY: dict[str, Entry] = {
 }  # fmt: skip
 
 
+COMBINED_OF = {"joint": "joint"}  # what is solved of several at once: name → module
+
+
 def load(name: str) -> Procedure[Any]:
     """The procedure called `name`. Raises InputError for an unknown one."""
-    if name not in REGISTRY:
-        raise InputError(f"{shown_input(name)} is not known; one of {', '.join(REGISTRY)}", "procedure")
-    module = import_module(f"keen_compass.procedures.{REGISTRY[name].module}")
+    if name not in REGISTRY and name not in COMBINED_OF:
+        raise InputError(
+            f"{shown_input(name)} is not known; one of {', '.join((*REGISTRY, *COMBINED_OF))}", "procedure"
+        )
+    module = import_module(f"keen_compass.procedures.{COMBINED_OF.get(name) or REGISTRY[name].module}")
     procedure: Procedure[Any] = module.PROCEDURE
     return procedure
 

@@ -31,6 +31,8 @@ from keen_compass.quantities.measuring import Held, Measurement, zeroing
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.solve.joint import Observation
+from keen_compass.solve.travel import lost_motion_of
 
 TRAVEL = 10.0  # mm; more than any lost motion, less than a dial's reach
 TAKE_UP = 5.0  # mm moved + before the dial is zeroed
@@ -157,6 +159,16 @@ class Backlash(Procedure[BacklashRun]):
         if run.axis == "z":
             notes.append(ABBE)
         return Solution((judged(case, replace(outcome, notes=tuple(notes)), self),), (), assumed_notes(case))
+
+    def rows(self, case: Case) -> list[Observation]:
+        """By how much it fell short: the play that is left beside what the controller makes up for."""
+        run = self.piece(case.piece)
+        self.check_readings(case, ("return",), positive=False)
+        if "return" not in case.readings:
+            return []
+        shortfall = _zeroed(case, dial_mean(case, "return"))
+        made_up = case.amount(f"{run.axis}_backlash").base if run.compensation_off else 0.0
+        return [Observation("return", {lost_motion_of(run.axis): 1.0}, shortfall.value - made_up, shortfall.effects)]
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm."""

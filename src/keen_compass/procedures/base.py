@@ -29,6 +29,7 @@ from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.readings import Kind, number_of
+from keen_compass.solve.joint import Observation
 
 
 class Surface(StrEnum):
@@ -368,6 +369,10 @@ class Procedure(Generic[P]):
         """How large a piece or run with these parameters is."""
         lengths = tuple(length_mm(parameters[name], name) for name in self.large if name in parameters)
         return Extent(lengths, axis=str(parameters.get("axis", "")))
+
+    def rows(self, case: Case) -> list[Observation]:
+        """What its readings bring to a joint solution. Raises InputError where it has nothing in common with others."""
+        raise InputError("this stands by itself: it shares no unknown with other procedures", "procedure")
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """Expanded uncertainty that each yield would have, in its error unit, before anything is made."""

@@ -136,6 +136,13 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         said = (*assumed_notes(case), *held_notes(case, [n for n in model.leant_on if not case.known[n].assumed]))
         return Solution((finding,), (), said, _figures(piece, read, picked, value.value))
 
+    def rows(self, case: Case) -> list[Observation]:
+        """Every rung, and the pick."""
+        piece = self.piece(case.piece)
+        self.check_readings(case, (*piece.names, "pick"), positive=True)
+        read = {m: case.measured(m, nominal=piece.size, drawn=False) for m in piece.names if m in case.readings}
+        return [*_rows(piece, read), *_pick_rows(case, piece, case.picked("pick", len(piece.names)))]
+
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm."""
         piece = self.piece(case.piece)

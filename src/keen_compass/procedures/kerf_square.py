@@ -33,6 +33,7 @@ from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.stored import SIZE, StoredAmount
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.solve.joint import Observation
 from keen_compass.solve.kerf import HOLE_BIAS, KERF, RANGES, Size, determined, edge, row, wanted
 from keen_compass.solve.plausibility import looks_scaled
 
@@ -161,6 +162,12 @@ class KerfSquare(Procedure[KerfPlate]):
         leant_on = [n for n in model.joint.leant_on if not case.known[n].assumed]
         said = (*assumed_notes(case), *held_notes(case, leant_on))
         return Solution(tuple(findings), (), said, model.figures())
+
+    def rows(self, case: Case) -> list[Observation]:
+        """Every size that was read at its upper edge."""
+        piece = self.piece(case.piece)
+        self.check_readings(case, tuple(n for m in piece.measurands() for n in (m, f"{m}{BOTTOM}")), positive=True)
+        return _Model(case, piece).rows
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm if everything on the upper side were read so often."""

@@ -128,6 +128,13 @@ class Rectangle(Procedure[SteppedOutline]):
                 findings.append(self._finding(case, axis, estimate, model))
         return Solution(tuple(findings), tuple(unresolved), tuple(model.notes), model.kerf_figures())
 
+    def rows(self, case: Case) -> list[Observation]:
+        """Every length that was read."""
+        piece, drawn = self._piece_as_made(case)
+        self.check_readings(case, MEASURANDS, positive=True)
+        measured = {m: _measured(case, piece, m, drawn=drawn) for m in MEASURANDS if m in case.readings}
+        return _Model(case, piece, drawn, measured).read_rows()
+
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of each axis' scale in mm/m, if every measurand were read `readings_each` times."""
         piece, drawn = self._piece_as_made(case)
@@ -218,6 +225,10 @@ class _Model:
             return []
         short = f"rectangle.{DIMENSIONS[axis][1]}"
         return [note("rectangle.lost_motion_assumed", axis=axis, U=ASSUMED_LOST_MOTION.U, short=short)]
+
+    def read_rows(self) -> list[Observation]:
+        """Of what was read alone."""
+        return [self._row(m) for m in self.measured.values()]
 
     def _row(self, m: Measurement) -> Observation:
         axis, n = _axis(m.name), self.piece.nominal(m.name)

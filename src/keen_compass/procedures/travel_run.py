@@ -43,7 +43,7 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.bend import Shape, shape_of
 from keen_compass.solve.joint import Observation
 from keen_compass.solve.plausibility import looks_scaled
-from keen_compass.solve.travel import AxisFigures, Node, TravelFit, fit_travel, iso_figures, scale_of
+from keen_compass.solve.travel import AxisFigures, Node, TravelFit, fit_travel, iso_figures, scale_of, travel_rows
 
 UNEVEN = [0, 170, 410, 560, 790, 1000]  # mm, of the example
 MARGIN = 15.0  # mm from the ends of the bed; the overrun must fit in
@@ -262,6 +262,14 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         run = self.piece(case.piece)
         self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
         return track(case, run) if isinstance(run, TrackingRun) else self._travel(case, run)
+
+    def rows(self, case: Case) -> list[Observation]:
+        """Every target, from both directions."""
+        run = self.piece(case.piece)
+        if isinstance(run, TrackingRun):
+            return super().rows(case)
+        self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
+        return travel_rows(run.axis, _measured(_laid(case, run), run.nodes()))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of scale (mm/m) and lost motion (mm) if every target were read so often."""

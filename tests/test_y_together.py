@@ -1,0 +1,176 @@
+"""Several pieces and runs solved together: what the rows say by algebra, no reading twice, somebody else's physics."""
+
+from __future__ import annotations
+
+import copy
+import json
+import random
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+
+from keen_compass.errors import InputError
+from keen_compass.procedures import load
+from keen_compass.procedures.case_input import case_from_json
+from keen_compass.procedures.joint import Together
+from keen_compass.solve.joint import Known
+from said import solved
+
+CALIPER = {"name": "long caliper", "kind": "caliper", "resolution": 0.01, "permissible_error": [0.02, 2e-5]}
+DIAL = {"name": "dial", "kind": "dial", "resolution": 0.01, "permissible_error": [0.006, 0.0]}
+
+
+def example() -> dict[str, Any]:
+    return load("joint").example()
+
+
+def by_quantity(answer: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    return {f["quantity"]: f for f in answer["findings"]}
+
+
+def test_uncertainties_are_the_cramer_rao_bound_of_the_rows() -> None:
+    """(AᵀV⁻¹A)⁻¹, written out from rows and sources: nothing linear and unbiased is nearer."""
+    model = Together(case_from_json(example()))
+    rows = [*model.rows, *model.known, *model.assumed.values()]
+    unknowns = list(dict.fromkeys(u for r in rows for u in r.coefficients))
+    names = list(dict.fromkeys(s.name for r in rows for s, _ in r.effects))
+    A = np.array([[r.coefficients.get(u, 0.0) for u in unknowns] for r in rows])
+    C = np.zeros((len(rows), len(names)))
+    for i, r in enumerate(rows):
+        for s, c in r.effects:
+            C[i, names.index(s.name)] += c * s.u
+    bound = np.sqrt(np.diag(np.linalg.inv(A.T @ np.linalg.inv(C @ C.T) @ A)))
+    for u, least in zip(unknowns, bound, strict=True):
+        assert least * (1 - 1e-6) <= model.fit.estimates[u].u <= 1.0001 * least, u
+
+
+def test_together_is_never_worse_than_the_best_of_its_parts() -> None:
+    """On the same readings, with the same assumptions: each part alone as a joint of one."""
+    body = example()
+    whole = by_quantity(solved(body))
+    for part in body["parts"]:
+        for quantity, alone in by_quantity(solved(body | {"parts": [part]})).items():
+            assert whole[quantity]["expanded_uncertainty"] <= alone["expanded_uncertainty"] * (1 + 1e-6), quantity
+    assert whole["kerf"]["expanded_uncertainty"] < 0.5 * by_quantity(solved(body | {"parts": body["parts"][1:2]}))[
+        "kerf"]["expanded_uncertainty"]  # fmt: skip
+
+
+def test_a_round_that_was_signed_is_not_counted_again_beside_its_own_readings() -> None:
+    """What was derived from readings is left out while those readings are there, and counts when they aren't."""
+    case = case_from_json(example())
+    signed = Known(6.05, 0.01, evidence=frozenset({"round:7"}))
+    parts = tuple(replace(p, evidence=frozenset({f"round:{6 + i}"})) for i, p in enumerate(case.parts))
+    without = Together(replace(case, parts=parts))
+    beside = Together(replace(case, parts=parts, known={"kerf": signed}))
+    kerf = next(u for u in without.unknowns if u.name == "kerf")
+    assert pytest.approx(without.of(kerf).U) == beside.of(kerf).U  # type: ignore[union-attr]
+    assert beside.of(kerf).value == pytest.approx(without.of(kerf).value)  # type: ignore[union-attr]
+    elsewhere = Together(replace(case, parts=(parts[0], parts[2]), known={"kerf": signed}))
+    assert elsewhere.of(kerf).U <= 0.0101  # type: ignore[union-attr]
+
+
+def test_kerfs_of_two_subjects_are_two_unknowns_and_the_same_instrument_is_one() -> None:
+    def comb(tool: str, kerf: float, instrument: dict[str, Any]) -> dict[str, Any]:
+        readings = [{"measurand": "slack", "values": [11 * kerf]}]
+        return {"procedure": "kerf-comb", "piece": {"strips": 10, "window": 100}, "subject": {"tool": tool},
+                "instrument": instrument, "readings": readings}  # fmt: skip
+
+    body = {"procedure": "joint", "machine": {"values": {"kerf": 3.0}}, "confirmed": True,
+            "piece_scatter": {"s": 0.001, "dof": 50}, "parts": [comb("a", 3.1, CALIPER), comb("b", 6.05, CALIPER), comb("a", 3.11, CALIPER)]}  # fmt: skip
+    found = {f["subject"]["tool"]: f for f in solved(body)["findings"]}
+    assert found["a"]["new"] == pytest.approx(3.105, abs=2e-3)
+    assert found["b"]["new"] == pytest.approx(6.05, abs=2e-3)
+    other = copy.deepcopy(body)
+    other["parts"][2]["instrument"] = CALIPER | {"name": "another"}
+    apart = {f["subject"]["tool"]: f for f in solved(other)["findings"]}
+    # Two instruments err apart at the same length, one errs the same twice.
+    assert apart["a"]["expanded_uncertainty"] < found["a"]["expanded_uncertainty"]
+
+
+def test_what_only_an_assumption_would_tell_has_no_finding_and_a_reading_is_named_that_would() -> None:
+    readings = [{"measurand": "width", "values": [90.1]}]
+    body = {
+        "procedure": "joint", "machine": {"values": {"x_steps": 100.0, "kerf": 6.0}}, "confirmed": True,
+        "parts": [{"procedure": "kerf-square", "instrument": CALIPER, "readings": readings,
+                   "piece": {"width": 90, "height": 70, "compensation": 6}}],
+    }  # fmt: skip
+    answer = solved(body)
+    assert [f["quantity"] for f in answer["findings"]] == ["kerf"]
+    assert ["kerf", "x_scale"] in answer["unresolved"]
+    assert "joint.lacking" in answer["note_codes"]
+    assert any("a slot beside it would tell" in n for n in answer["notes"])
+
+
+@pytest.mark.parametrize(
+    ("change", "place"),
+    [({"parts": []}, "parts"), ({"parts": [{"readings": []}]}, "parts[0].procedure"),
+     ({"parts": [{"procedure": "joint", "parts": [], "readings": []}]}, "parts[0].parts"),
+     ({"parts": [{"procedure": "speed", "readings": []}]}, "parts[0].procedure"),
+     ({"parts": [{"procedure": "kerf-comb", "piece": {"strips": 0}, "readings": []}]}, "parts[0].piece.strips"),
+     ({"parts": [{"procedure": "kerf-comb", "depth": 3, "readings": []}]}, "parts[0].depth")],
+)  # fmt: skip
+def test_what_is_no_joint_is_refused_with_its_place(change: dict[str, Any], place: str) -> None:
+    with pytest.raises(InputError) as caught:
+        solved(example() | change)
+    assert caught.value.place == place
+
+
+def test_a_part_that_looks_odd_is_asked_about_before_anything_is_computed() -> None:
+    body = example()
+    body["parts"][0]["readings"][0]["values"] = [15.76, 15.76]
+    answer = solved(body)
+    assert {f["verdict"] for f in answer["findings"]} == {"implausible"}
+    assert all(f["new"] is None for f in answer["findings"])
+
+
+def test_intervals_cover_under_foreign_physics_with_one_caliper_for_everything() -> None:
+    """Sizes made here: the caliper errs from length to length, reads short, a coarse division, one reading or three."""
+    rng, hits, total, false_in = random.Random(9), {}, 0, 0
+    for _ in range(120):
+        s = {a: rng.uniform(-2e-3, 2e-3) for a in "xy"}
+        B = {a: abs(rng.gauss(0, 0.06)) for a in "xy"}
+        K, c, unit = rng.uniform(2.8, 3.4), 3.0, rng.choice((0.01, 0.02))
+        local: dict[int, float] = {}
+        slope, scatter = rng.uniform(-2e-5, 2e-5), rng.uniform(0.006, 0.02)
+
+        def read(true: float, local: dict[int, float] = local, slope: float = slope, unit: float = unit) -> list[float]:
+            own = local.setdefault(round(true), rng.uniform(-0.02, 0.02))
+            count = rng.choice((1, 3))
+            return [round((true * (1 + slope) + own + rng.gauss(0, 0.6 * unit)) / unit) * unit for _ in range(count)]
+
+        def outside(n: float, a: str) -> list[float]:
+            return read(n * (1 + s[a]) + c - K - B[a] + rng.gauss(0, scatter))  # noqa: B023
+
+        slot = read(16 * (1 + s["x"]) - c + K - B["x"] + rng.gauss(0, scatter))
+        parts = [
+            {"procedure": "rectangle", "piece": {"width": 420, "height": 300, "short_width": 130, "short_height": 90,
+                                                 "compensation": c}, "instrument": CALIPER | {"resolution": unit},
+             "readings": [{"measurand": m, "values": outside(n, a)} for m, n, a in (
+                 ("width", 420, "x"), ("height", 300, "y"), ("short_width", 130, "x"), ("short_height", 90, "y"))]},
+            {"procedure": "kerf-square", "piece": {"width": 160, "height": 120, "slot": 16, "compensation": c},
+             "instrument": CALIPER | {"resolution": unit},
+             "readings": [{"measurand": "width", "values": outside(160, "x")},
+                          {"measurand": "slot", "values": slot}]},
+            {"procedure": "backlash", "piece": {"axis": "y", "travel": 10}, "instrument": DIAL,
+             "readings": [{"measurand": "return", "values": [round(B["y"] + rng.uniform(-0.004, 0.004)
+                                                                   + rng.gauss(0, 0.006), 2) for _ in range(3)]}]},
+        ]  # fmt: skip
+        body = {
+            "procedure": "joint", "confirmed": True, "piece_scatter": {"s": scatter, "dof": 12},
+            "machine": {"decimals": 4, "values": {"x_steps": 100.0, "y_steps": 100.0, "kerf": c}},
+            "tolerance": {"x_steps": 0.5, "y_steps": 0.5, "kerf": 0.15, "x_backlash": 0.1, "y_backlash": 0.1},
+            "parts": parts,
+        }  # fmt: skip
+        true = {"x_steps": 1000 * s["x"], "y_steps": 1000 * s["y"], "kerf": c - K, "x_backlash": B["x"],
+                "y_backlash": B["y"]}  # fmt: skip
+        found = by_quantity(solved(json.loads(json.dumps(body))))
+        assert set(found) == set(true)
+        for quantity, f in found.items():
+            total += 1
+            hits[quantity] = hits.get(quantity, 0) + (abs(f["error"] - true[quantity]) <= f["expanded_uncertainty"])
+            false_in += f["verdict"] == "in" and abs(true[quantity]) > f["tolerance"]
+    assert {q: n >= 0.92 * 120 for q, n in hits.items()} == dict.fromkeys(hits, True), hits
+    assert sum(hits.values()) >= 0.93 * total
+    assert false_in <= 0.02 * total
