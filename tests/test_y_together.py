@@ -78,7 +78,8 @@ def test_kerfs_of_two_subjects_are_two_unknowns_and_the_same_instrument_is_one()
                 "instrument": instrument, "readings": readings}  # fmt: skip
 
     body = {"procedure": "joint", "machine": {"values": {"kerf": 3.0}}, "confirmed": True,
-            "piece_scatter": {"s": 0.001, "dof": 50}, "parts": [comb("a", 3.1, CALIPER), comb("b", 6.05, CALIPER), comb("a", 3.11, CALIPER)]}  # fmt: skip
+            "piece_scatter": {"s": 0.001, "dof": 50},
+            "parts": [comb("a", 3.1, CALIPER), comb("b", 6.05, CALIPER), comb("a", 3.11, CALIPER)]}  # fmt: skip
     found = {f["subject"]["tool"]: f for f in solved(body)["findings"]}
     assert found["a"]["new"] == pytest.approx(3.105, abs=2e-3)
     assert found["b"]["new"] == pytest.approx(6.05, abs=2e-3)

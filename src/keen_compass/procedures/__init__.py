@@ -61,7 +61,7 @@ REGISTRY: dict[str, Entry] = {
 }  # fmt: skip
 
 
-COMBINED_OF = {"joint": "joint"}  # what is solved of several at once: name → module
+COMBINED_OF = {"joint": "joint", "next": "planning"}  # what is solved of several at once: name → module
 
 
 def load(name: str) -> Procedure[Any]:

@@ -160,6 +160,10 @@ class Backlash(Procedure[BacklashRun]):
             notes.append(ABBE)
         return Solution((judged(case, replace(outcome, notes=tuple(notes)), self),), (), assumed_notes(case))
 
+    def plans(self, case: Case) -> list[dict[str, object]]:
+        """Each axis that is open."""
+        return [{"axis": a, "travel": TRAVEL} for a in "xy" if f"{a}_backlash" in case.open]
+
     def rows(self, case: Case) -> list[Observation]:
         """By how much it fell short: the play that is left beside what the controller makes up for."""
         run = self.piece(case.piece)

@@ -370,6 +370,10 @@ class Procedure(Generic[P]):
         lengths = tuple(length_mm(parameters[name], name) for name in self.large if name in parameters)
         return Extent(lengths, axis=str(parameters.get("axis", "")))
 
+    def plans(self, case: Case) -> list[dict[str, object]]:
+        """Pieces or runs that it could make, by their parameters: what `procedures.planning` chooses from."""
+        return [self.usual_piece()]
+
     def rows(self, case: Case) -> list[Observation]:
         """What its readings bring to a joint solution. Raises InputError where it has nothing in common with others."""
         raise InputError("this stands by itself: it shares no unknown with other procedures", "procedure")

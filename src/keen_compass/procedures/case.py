@@ -84,7 +84,7 @@ class Case:
     previous_errors: quantity → error of the round before, in its error unit.
     kind_assumed: nobody said what kind of instrument it is: the usual one is meant.
     parts: of what is solved together, a case each. evidence: what its readings are called, where others may have been
-        derived from them already.
+        derived from them already. open: questions for which something is to be made, by quantity.
     instruments_at_hand, largest_size: what *what would settle it* may propose.
     flipped: quantities whose sign the controller counts the other way.
     computed: quantity → steps per mm as the drive train's parts give them; teeth: of its pulley or pinion, if any.
@@ -126,6 +126,7 @@ class Case:
     thermal: bool = False
     parts: tuple[Case, ...] = ()
     evidence: frozenset[str] = frozenset()
+    open: tuple[str, ...] = ()
     predicted: dict[tuple[str, int, int], Mapping[str, float]] = field(default_factory=dict, compare=False)
 
     def lengths(self, measurand: str) -> tuple[Length, ...]:

@@ -79,6 +79,7 @@ _TOP = {
     "largest_size",
     "subject",
     "parts",
+    "open",
 }
 _PART = {"procedure", "piece", "instrument", "readings", "subject", "pieces", "confirmed"}  # that a part may say itself
 MOST_PARTS = 100  # fmt: skip
@@ -89,7 +90,7 @@ def case_from_json(body: object) -> Case:
     top = _object(body, "input", _TOP)
     if "procedure" not in top:
         raise InputError("missing; name one of those that `procedures` lists", "procedure")
-    if "readings" not in top and "parts" not in top:
+    if not {"readings", "parts", "open"} & top.keys():
         raise InputError("missing", "readings")
     machine = _object(top.get("machine", {}), "machine", _MACHINE)
     form = _form(machine.get("resolution_form", "steps_per_mm"))
@@ -143,6 +144,7 @@ def case_from_json(body: object) -> Case:
         head=_one_of(machine.get("head", ""), ("", *HEADS), "machine.head"),
         kerf_form=kerf_form,
         parts=_parts(top),
+        open=tuple(_text(q, f"open[{i}]") for i, q in enumerate(_list(top.get("open", []), "open"))),
         thermal=_one_of(machine.get("kind", "plasma"), CUTTERS, "machine.kind") in THERMAL_CUTTERS,
     )
 

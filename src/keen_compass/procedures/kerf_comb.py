@@ -11,7 +11,7 @@ from keen_compass.pieces.rungs import KerfComb
 from keen_compass.pieces.where import Slack
 from keen_compass.procedures.base import Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
-from keen_compass.procedures.kerfs import kerf_finding
+from keen_compass.procedures.kerfs import kerf_finding, room_held
 from keen_compass.procedures.results import assumed_notes, no_number, odd_reading
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
@@ -83,6 +83,10 @@ class KerfCombProcedure(Procedure[KerfComb]):
             case, self, kerf, length_mm(case.piece.get("compensation", 0.0), "piece.compensation"), notes
         )
         return Solution((finding,), (), assumed_notes(case), _figures(kerf))
+
+    def plans(self, case: Case) -> list[dict[str, object]]:
+        """Ten strips."""
+        return [{"strips": STRIPS, "window": STRIPS * max(STRIP, 3 * room_held(case))}]
 
     def rows(self, case: Case) -> list[Observation]:
         """slack = (strips + 1)·K."""

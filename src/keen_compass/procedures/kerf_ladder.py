@@ -13,7 +13,7 @@ from keen_compass.pieces.rungs import KerfLadder
 from keen_compass.pieces.where import Faces, Fits
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
-from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one
+from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one, room_held
 from keen_compass.procedures.results import assumed_notes, held_notes, no_number
 from keen_compass.quantities.charts import Rungs, Shown
 from keen_compass.quantities.findings import Figures, Solution
@@ -135,6 +135,13 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         finding = kerf_finding(case, settled_by, value, piece.compensation, notes)
         said = (*assumed_notes(case), *held_notes(case, [n for n in model.leant_on if not case.known[n].assumed]))
         return Solution((finding,), (), said, _figures(piece, read, picked, value.value))
+
+    def plans(self, case: Case) -> list[dict[str, object]]:
+        """About the room that is held."""
+        room = room_held(case)
+        step = WIDE_STEP if room >= FINE_BELOW else FINE_STEP
+        lowest = max(room - step * (RUNGS // 2), 0.0)
+        return [{"nominal": 40.0, "side": "outside", "compensations": [lowest + step * i for i in range(RUNGS)]}]
 
     def rows(self, case: Case) -> list[Observation]:
         """Every rung, and the pick."""

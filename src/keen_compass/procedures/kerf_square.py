@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
@@ -16,7 +17,7 @@ from keen_compass.procedures.case import (
     Parameters,
     length_mm,
 )
-from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one
+from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one, room_held
 from keen_compass.procedures.results import (
     Outcome,
     arithmetic,
@@ -162,6 +163,20 @@ class KerfSquare(Procedure[KerfPlate]):
         leant_on = [n for n in model.joint.leant_on if not case.known[n].assumed]
         said = (*assumed_notes(case), *held_notes(case, leant_on))
         return Solution(tuple(findings), (), said, model.figures())
+
+    def plans(self, case: Case) -> list[dict[str, object]]:
+        """Plain and stepped, with a slot, with a hole as well."""
+        room = room_held(case)
+        slot = float(max(16, math.ceil(2 * room)))
+        inner: list[dict[str, object]] = [
+            {"slot": slot, "compensation": room}, {"slot": slot, "hole": 44.0, "compensation": room},
+        ]  # fmt: skip
+        plain = [{"width": 160.0, "height": 120.0, **i} for i in inner]
+        stepped = [
+            {"width": s, "height": 0.75 * s, "short_width": s / 2, "short_height": 0.375 * s, **inner[0]}
+            for s in (320.0, 400.0, 560.0) if not case.largest_size or s <= case.largest_size
+        ]  # fmt: skip
+        return [*plain, *stepped]
 
     def rows(self, case: Case) -> list[Observation]:
         """Every size that was read at its upper edge."""

@@ -15,6 +15,7 @@ from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit
 from keen_compass.solve.kerf import HOLE_BIAS, KERF
 
+USUAL_ROOM = {True: 1.5, False: 6.0}  # mm, where it burns, where it mills
 MATTERS = 0.05  # of the variance: what is assumed and brings less needs no word
 
 
@@ -27,6 +28,12 @@ def held_kerf(case: Case) -> StoredAmount | None:
 def mm_of_one(case: Case) -> float:
     """mm of full width for one of the number that is kept."""
     return SIZE[unit_kept("kerf", case.controller_units)] * (2.0 if case.kerf_form == "half" else 1.0)
+
+
+def room_held(case: Case) -> float:
+    """The full width that a planned cut is given, mm: what is held, else what is usual for such a machine."""
+    held = held_kerf(case)
+    return held.value * mm_of_one(case) if held else USUAL_ROOM[case.thermal]
 
 
 def assumed_of(case: Case, unknown: Unknown) -> Known | None:

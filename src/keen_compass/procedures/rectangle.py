@@ -20,6 +20,7 @@ from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Measurand, Piece, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, length_mm
+from keen_compass.procedures.kerfs import room_held
 from keen_compass.procedures.results import (
     PER_METRE,
     assumed_notes,
@@ -43,6 +44,7 @@ from keen_compass.solve.travel import lost_motion_of, scale_of
 
 KERF = Unknown("kerf")
 AXES = ("x", "y")
+PLANNED = (200.0, 300.0, 400.0, 600.0, 800.0)  # mm, sizes that are looked at
 DIMENSIONS = {"x": ("width", "short_width"), "y": ("height", "short_height")}
 SIDES = {"width": (0, 1), "height": (-1, 0), "short_width": (0, -1), "short_height": (1, 0)}
 ASPECT = 0.75  # height of a piece to its width
@@ -127,6 +129,14 @@ class Rectangle(Procedure[SteppedOutline]):
             else:
                 findings.append(self._finding(case, axis, estimate, model))
         return Solution(tuple(findings), tuple(unresolved), tuple(model.notes), model.kerf_figures())
+
+    def plans(self, case: Case) -> list[dict[str, object]]:
+        """Several sizes, cut with the room that is held."""
+        sizes = [s for s in PLANNED if not case.largest_size or s <= case.largest_size]
+        return [
+            {"width": s, "height": 0.75 * s, "short_width": 0.3 * s, "short_height": 0.225 * s,
+             "compensation": room_held(case)} for s in sizes
+        ]  # fmt: skip
 
     def rows(self, case: Case) -> list[Observation]:
         """Every length that was read."""

@@ -263,6 +263,13 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
         return track(case, run) if isinstance(run, TrackingRun) else self._travel(case, run)
 
+    def plans(self, case: Case) -> list[dict[str, object]]:
+        """Each axis that is open, short and long."""
+        axes = [a for a in "xy" if {f"{a}_steps", f"{a}_backlash"} & set(case.open)]
+        longest = case.largest_size or 1000.0
+        lengths = sorted({min(x, longest) for x in (300.0, 600.0, 1000.0)})
+        return [{"axis": a, "length": x, "targets": n} for a in axes for x in lengths for n in (4, 6)]
+
     def rows(self, case: Case) -> list[Observation]:
         """Every target, from both directions."""
         run = self.piece(case.piece)

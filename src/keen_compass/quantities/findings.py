@@ -104,6 +104,7 @@ class Solution:
     """Everything one set of readings says.
 
     unresolved: pairs of unknowns that these readings can't tell apart, where a finding hangs on it.
+    proposals: what could be made next, the best first.
     figures: what a procedure also has to show: a standard's figures, a chart's points, a table; JSON values.
     """
 
@@ -111,6 +112,7 @@ class Solution:
     unresolved: tuple[tuple[str, str], ...] = ()
     notes: tuple[Note, ...] = ()
     figures: Figures = field(default_factory=dict)
+    proposals: tuple[Mapping[str, Any], ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         """As the logbook keeps it."""
@@ -119,6 +121,7 @@ class Solution:
             "unresolved": [list(pair) for pair in self.unresolved],
             "notes": [n.to_body() for n in self.notes],
             **({"figures": dict(self.figures)} if self.figures else {}),
+            **({"proposals": [dict(p) for p in self.proposals]} if self.proposals else {}),
         }
 
     @classmethod
