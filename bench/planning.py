@@ -50,17 +50,17 @@ def machine(rng: random.Random) -> Case:
 def after(case: Case, done: Proposal) -> Case:
     """What it settled is known."""
     known = dict(case.known)
-    for q in done.settles:
+    for q in done.for_good:
         scale = 1e-3 if q.endswith("steps") else 1.0
         known[UNKNOWNS[q]] = Known(0.0 if q != "kerf" else 6.0, done.predicted[q] * scale)
-    return replace(case, known=known, open=tuple(q for q in case.open if q not in done.settles), predicted={})
+    return replace(case, known=known, open=tuple(q for q in case.open if q not in done.for_good), predicted={})
 
 
 def best_first(case: Case) -> tuple[float, int]:
     """(minutes, what stays open)."""
     minutes = 0.0
     for _ in range(MOST_PIECES):
-        found = [p for p in proposals(case) if p.settles] if case.open else []
+        found = [p for p in proposals(case) if p.for_good] if case.open else []
         if not found:
             break
         minutes += found[0].minutes
@@ -81,7 +81,7 @@ def fixed_order(case: Case) -> tuple[float, int]:
         best = min(able, key=lambda p: p.minutes)
         minutes += best.minutes
         own = tuple(q for q in best.settles if q in usual.yields)
-        case = after(case, replace(best, settles=own))
+        case = after(case, replace(best, for_good=own))
     return minutes, len(case.open)
 
 
@@ -98,9 +98,7 @@ def main(count: int) -> None:
             fixed.append(b)
     a, b = statistics.mean(ours), statistics.mean(fixed)
     print(f"{count} machines, {len(ours)} settled both ways; left open: best first {left[0]}, fixed order {left[1]}")
-    print(
-        f"minutes: best first {statistics.mean(ours):.1f}, fixed order {statistics.mean(fixed):.1f}, saved {saved:.0%}"
-    )
+    print(f"minutes: best first {a:.1f}, fixed order {b:.1f}, saved {1 - a / b:.0%}")
 
 
 if __name__ == "__main__":

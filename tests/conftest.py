@@ -15,10 +15,13 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="keen-compass-test-")  # window places are remembered there
 
 import driving
+from keen_compass.app.rose import next_piece
 from keen_compass.app.window import MainWindow
 from keen_compass.practice.demo import build
 from keen_compass.shop.file import ShopFile
 from keen_compass.shop.store import Shop
+
+next_piece.AFTER = -1  # tests ask at once, or not at all
 
 
 @pytest.fixture(autouse=True)

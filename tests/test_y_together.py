@@ -10,7 +10,11 @@ from typing import Any
 
 import numpy as np
 import pytest
+from pytestqt.qtbot import QtBot
 
+from driving import click, shown
+from keen_compass.app.rose import next_piece
+from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
 from keen_compass.procedures import load
 from keen_compass.procedures.case_input import case_from_json
@@ -175,3 +179,92 @@ def test_intervals_cover_under_foreign_physics_with_one_caliper_for_everything()
     assert {q: n >= 0.92 * 120 for q, n in hits.items()} == dict.fromkeys(hits, True), hits
     assert sum(hits.values()) >= 0.93 * total
     assert false_in <= 0.02 * total
+
+
+# What to make next
+
+
+def planned(**change: Any) -> list[dict[str, Any]]:
+    answer = solved(load("next").example() | change)
+    assert answer["findings"] == []
+    return answer["proposals"]
+
+
+def test_proposals_come_best_first_with_what_they_would_settle() -> None:
+    found = planned()
+    T = {"x_steps": 0.4, "y_steps": 0.4, "kerf": 0.15, "x_backlash": 0.05}
+    assert found[0]["settles"]
+    for p in found:
+        assert set(p["settles"]) == {q for q, U in p["predicted"].items() if T[q] / 3 * (1 + 1e-3) >= U}
+        assert p["minutes"] > 0
+        assert p["readings_each"] in (1, 3, 5)
+        assert load(p["procedure"]).piece(p["piece"])  # it can be made
+    assert {p["instrument"] for p in found} <= {"caliper 600 mm", "steel rule 1 m", "dial"}
+    assert any(p["procedure"] == "kerf-comb" and p["settles"] == ["kerf"] for p in found)
+
+
+def test_what_is_predicted_is_what_the_solver_says_of_such_readings() -> None:
+    """The best piece for the steps, read as it was ordered, with the spread that the instrument's record has."""
+    example = load("next").example()
+    example["instruments_at_hand"] = example["instruments_at_hand"][:1]
+    p = next(p for p in planned(**example) if p["procedure"] == "rectangle")
+    piece = load("rectangle").piece(p["piece"])
+    readings = [{"measurand": m, "values": [piece.nominal(m)] * p["readings_each"]}
+                for m in ("width", "height", "short_width", "short_height")]  # fmt: skip
+    body = {
+        "procedure": "rectangle", "machine": example["machine"] | {"values": {"x_steps": 106.667, "y_steps": 106.667}},
+        "piece": p["piece"], "instrument": example["instruments_at_hand"][0], "confirmed": True, "readings": readings,
+    }  # fmt: skip
+    for quantity, f in by_quantity(solved(body)).items():
+        assert p["predicted"][quantity] == pytest.approx(f["expanded_uncertainty"], rel=0.15)
+
+
+def test_what_is_known_well_is_leant_on_and_what_no_instrument_reaches_is_not_proposed() -> None:
+    example = load("next").example()
+    values = example["machine"]["values"] | {
+        name: {"value": 0.0, "expanded_uncertainty": u} for name, u in
+        (("x_scale", 1e-4), ("y_scale", 1e-4), ("x_lost_motion", 0.01), ("y_lost_motion", 0.01))
+    }  # fmt: skip
+    known = planned(open=["kerf"], machine=example["machine"] | {"values": values})
+    plate = next(p for p in known if p["procedure"] == "kerf-square")
+    unknown = next(p for p in planned(open=["kerf"]) if p["procedure"] == "kerf-square")
+    assert plate["predicted"]["kerf"] < 0.7 * unknown["predicted"]["kerf"]
+    short = [example["instruments_at_hand"][0] | {"reach": 50}]
+    assert {p["procedure"] for p in planned(instruments_at_hand=short)} <= {"kerf-comb", "kerf-ladder", "backlash"}
+    assert "proposals" not in solved(example | {"instruments_at_hand": []})
+
+
+@pytest.mark.parametrize(
+    ("change", "place"),
+    [({"open": []}, "open"), ({"open": ["me"]}, "open[0]"), ({"open": "kerf"}, "open"), ({"open": [3]}, "open[0]")],
+)  # fmt: skip
+def test_what_is_no_question_is_refused(change: dict[str, Any], place: str) -> None:
+    with pytest.raises(InputError) as caught:
+        solved(load("next").example() | change)
+    assert caught.value.place == place
+
+
+def test_the_rose_proposes_one_piece_for_several_questions_and_begins_it(window: MainWindow) -> None:
+    window.show_rose("kingfisher")
+    card = window.rose_page.next_piece
+    assert not card.isVisible()
+    window.next_piece.now()
+    assert card.isVisible()
+    words = shown(card)
+    assert "Settles X steps and X backlash" in words
+    assert "one by one about" in words
+    window.next_piece.found.emit(None, "kingfisher")
+    assert not card.isVisible()
+    window.next_piece.now()
+    click(card, "Begin this one")
+    assert window.round_page is not None
+    assert window.round_page.model.session.context.kept.procedure == "travel-run"
+
+
+def test_it_is_worked_out_beside_the_window_a_while_after(
+    window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(next_piece, "AFTER", 10)
+    with qtbot.waitSignal(window.next_piece.found, timeout=30_000, check_params_cb=lambda _, uid: uid == "kingfisher"):
+        window.show_rose("kingfisher")
+    assert window.rose_page.next_piece.isVisible()

@@ -51,6 +51,11 @@ def _session(window: MainWindow) -> RoundSession:
     return session
 
 
+def _rose(window: MainWindow) -> None:
+    window.show_rose("heron")
+    window.next_piece.now()
+
+
 def _make(window: MainWindow) -> None:
     window.begin("rectangle")
 
@@ -216,7 +221,7 @@ def _odd(window: MainWindow) -> None:
 
 
 VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
-    ("rose", lambda window: window.show_rose("heron")),
+    ("rose", _rose),
     ("round-make", _make),
     ("round-measure", _measure),
     ("round-correct", _correct),

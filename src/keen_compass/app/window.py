@@ -23,6 +23,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.care import ShopCare
 from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
+from keen_compass.app.rose.next_piece import NextPiece
 from keen_compass.app.rose.page import RosePage
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import Machine, Stock, Tool
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
     from keen_compass.app.happening import HappeningBar
     from keen_compass.app.logbook.page import LogbookPage
     from keen_compass.app.notice import Answer, NoticeBar
+    from keen_compass.app.rose.next_piece import Found
     from keen_compass.app.round.page import RoundPage
     from keen_compass.app.shop.instruments_page import InstrumentsPage
     from keen_compass.app.shop.machine_page import MachinePage
@@ -62,12 +64,8 @@ class MainWindow(QMainWindow):
         self.rail.chosen.connect(self.show_rose)
         self.rail.place.connect(self.go_to)
         self.rose_page = RosePage()
-        self.rose_page.begin.connect(self.begin)
-        self.rose_page.change.connect(self.change_machine)
-        self.rose_page.happened.connect(self._ask_what_happened)
-        self.rose_page.mounted.tool.connect(lambda tool: self._mount(tool=tool))
-        self.rose_page.mounted.stock.connect(lambda stock: self._mount(stock=stock))
-        self.rose_page.mounted.process.connect(lambda process: self._mount(process=process))
+        self.next_piece = NextPiece(shop, self)
+        self._wire_rose()
         self.round_page: RoundPage | None = None
         self._other: QWidget | None = None
         self._happening: HappeningBar | None = None
@@ -101,6 +99,16 @@ class MainWindow(QMainWindow):
         self.care.asked.connect(self._ask)
         self.care.changed.connect(self._refresh_shown)
         self.care.begin()
+
+    def _wire_rose(self) -> None:
+        page = self.rose_page
+        page.begin.connect(self.begin)
+        page.change.connect(self.change_machine)
+        page.happened.connect(self._ask_what_happened)
+        page.mounted.tool.connect(lambda tool: self._mount(tool=tool))
+        page.mounted.stock.connect(lambda stock: self._mount(stock=stock))
+        page.mounted.process.connect(lambda process: self._mount(process=process))
+        self.next_piece.found.connect(self._show_next_piece)
 
     # Places
 
@@ -154,6 +162,13 @@ class MainWindow(QMainWindow):
             under_way, latest(self.shop, uid, LATELY),
         )  # fmt: skip
         self._fill_begin_menu(machine)
+        self.rose_page.next_piece.hide()
+        self.next_piece.look_at(uid)
+
+    def _show_next_piece(self, found: Found | None, uid: str) -> None:
+        """What settles most for the least time, where its rose is still shown."""
+        if uid == self.machine_uid and self.places.currentWidget() is self.rose_page:
+            self.rose_page.next_piece.show_found(found, self.shop.machine(uid))
 
     def begin(self, procedure: str, quantity: str = "") -> None:
         """Begin a round, or go on with the one that is open."""
@@ -544,6 +559,7 @@ class MainWindow(QMainWindow):
         """Everything is kept already; close the file."""
         QSettings().setValue("window", self.saveGeometry())
         self.care.stop()
+        self.next_piece.look_at("")
         self._close_round()
         self.shop.close()
         super().closeEvent(event)

@@ -17,7 +17,7 @@ from keen_compass.procedures.base import Makes, Piece, Procedure, Surface
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.joint import FOUND_AS, PER_METRE
 from keen_compass.procedures.kerfs import assumed_of
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length, trim_number
@@ -26,7 +26,8 @@ from keen_compass.solve.joint import Known, Unknown, fit
 
 READINGS = (1, 3, 5)
 CLEAR = 1 / 3  # of the tolerance, that U may take for a clear verdict
-NEARLY = 0.5  # what a U beyond that is worth beside one within it, at most
+LATER = 0.25  # what an answer is worth that must be checked again, because something beneath it is still open
+NEARLY = 0.25  # what a U beyond that is worth beside one within it, at most
 SHARE_OF_READING = 0.4  # of a procedure's usual minutes
 PER_SQUARE_METRE = 15.0  # minutes that stock is worth
 MOST = 12  # proposals
@@ -35,7 +36,9 @@ SINGLE = "one_by_one_minutes"
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """One piece or run. predicted: U by quantity, in its error unit. settles: open questions with a clear answer."""
+    """One piece or run. predicted: U by quantity, in its error unit. settles: open questions with a clear answer;
+    for_good: of these, what rests on nothing that stays open. worth: of it, for a minute.
+    """
 
     procedure: str
     piece: Mapping[str, object]
@@ -44,6 +47,7 @@ class Proposal:
     minutes: float
     predicted: Mapping[str, float]
     settles: tuple[str, ...]
+    for_good: tuple[str, ...]
     worth: float
 
     def to_json(self) -> dict[str, Any]:
@@ -98,10 +102,15 @@ class Next(Procedure[Any]):
         }  # fmt: skip
 
 
-def proposals(case: Case) -> list[Proposal]:
-    """For each piece that any procedure could make, the best instrument and number of readings; best first."""
+def proposals(case: Case, file_format: str = "gcode") -> list[Proposal]:
+    """For each piece that any procedure could make, the best instrument and number of readings; best first.
+
+    file_format: that the machine takes.
+    """
     found: list[Proposal] = []
     for name, entry in REGISTRY.items():
+        if entry.takes and file_format not in entry.takes:
+            continue
         procedure: Procedure[Any] = load(name)
         if procedure.starting or not (set(entry.yields) | _told_by_rows(procedure)) & set(case.open):
             continue
@@ -114,20 +123,25 @@ def proposals(case: Case) -> list[Proposal]:
     return [p for p in found if best[p.procedure, p.piece.get("axis"), p.settles] is p]
 
 
-def single_minutes(case: Case, found: list[Proposal]) -> float:
+def single_minutes(case: Case, found: list[Proposal], file_format: str = "gcode") -> float:
     """Minutes of doing the open questions one by one, each by its usual procedure; 0 where that can't settle them."""
     total, done = 0.0, set[str]()
     for quantity in case.open:
         if quantity in done:
             continue
-        usual = {e.name for e in yielding(quantity)[:1]}
+        usual = {e.name for e in yielding(quantity, file_format)[:1]}
         fit_for = [p for p in found if p.procedure in usual and quantity in p.predicted]
         if not fit_for:
             return 0.0
-        best = min(fit_for, key=lambda p: (quantity not in p.settles, p.minutes))
+        best = min(fit_for, key=lambda p: (quantity not in p.settles, -len(_its_own(p) & set(case.open)), p.minutes))
         total += best.minutes
-        done |= {q for q in best.settles if q in REGISTRY[best.procedure].yields} | {quantity}
+        done |= _its_own(best) | {quantity}
     return total
+
+
+def _its_own(p: Proposal) -> set[str]:
+    """What a procedure settles of what it yields itself."""
+    return set(p.settles) & set(REGISTRY[p.procedure].yields)
 
 
 def _told_by_rows(procedure: Procedure[Any]) -> set[str]:
@@ -201,10 +215,14 @@ def _weighed(
         minutes += PER_SQUARE_METRE * wide * high / 1e6
     T = {q: case.tolerance_of(q, case.reference_length) for q in predicted}
     settles = tuple(q for q in case.open if q in predicted and predicted[q] <= CLEAR * T[q])
-    worth = sum(
-        1.0 if q in settles else NEARLY * CLEAR * T[q] / U if T[q] > U else 0.0 for q, U in predicted.items()
+    still = set(case.open) - set(settles)
+    for_good = tuple(q for q in settles if not still & set(beneath(q)))
+    nearly = [q for q, U in predicted.items() if q not in settles and T[q] > U]
+    worth = len(for_good) + LATER * (len(settles) - len(for_good))
+    worth += sum(NEARLY * CLEAR * T[q] / predicted[q] for q in nearly)
+    return Proposal(
+        procedure.name, case.piece, case.instrument, n, minutes, dict(predicted), settles, for_good, worth / minutes
     )  # fmt: skip
-    return Proposal(procedure.name, case.piece, case.instrument, n, minutes, dict(predicted), settles, worth / minutes)
 
 
 PROCEDURE = Next()

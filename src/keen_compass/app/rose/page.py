@@ -11,6 +11,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, StateSign, Text, empty, scrolling
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.app.rose.mounted import MountedButton
+from keen_compass.app.rose.next_piece import NextPieceCard
 from keen_compass.machines.forms import show_size
 from keen_compass.machines.profile import Machine, Stock
 from keen_compass.procedures import Entry as RegistryEntry
@@ -45,9 +46,15 @@ class RosePage(QWidget):
         self._subtitle = Line(colour="soft")
         self._next = QVBoxLayout()
         self._next.setSpacing(12)
+        self.next_piece = NextPieceCard()
+        self.next_piece.begin.connect(self.begin)
         beside = QWidget()
-        beside.setLayout(self._next)
-        self._next.setContentsMargins(0, 0, 8, 0)
+        column = QVBoxLayout(beside)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(12)
+        column.addWidget(self.next_piece)
+        column.addLayout(self._next, 1)
+        self._next.setContentsMargins(0, 0, 0, 0)
         scroll = scrolling(beside)
         scroll.setFixedWidth(356)
         middle = QHBoxLayout()

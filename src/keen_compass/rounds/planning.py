@@ -1,0 +1,57 @@
+"""What to make next on a machine of the shop: its open questions as a case for `procedures.planning`."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from keen_compass.machines.profile import THERMAL, Machine
+from keen_compass.machines.snapshot import Snapshot
+from keen_compass.procedures.case import Case
+from keen_compass.procedures.planning import Proposal, proposals, single_minutes
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.measuring import PieceScatter
+from keen_compass.quantities.stored import nothing_stored
+from keen_compass.rounds.context import LATEST
+from keen_compass.rounds.knowledge import kerf, known, scales
+from keen_compass.shop.standing import State, spokes
+from keen_compass.shop.store import Shop
+
+WORTH_SAYING, SAVES = 2, 2.0  # open questions that one piece must settle, minutes that it must save
+
+
+def open_case(shop: Shop, machine: Machine) -> Case:
+    """Everything that is asked of a machine now, what is known of it and what there is to measure with."""
+    held = {q: machine.place(q).holding(v.stored) for q, v in shop.values_on(machine).items()}
+    held |= {q: v for q in machine.quantities if q not in held and (v := nothing_stored(q))}
+    asked = tuple(
+        s.quantity for s in spokes(shop, machine)
+        if s.state is not State.IN and QUANTITIES[s.quantity].lives is not Lives.COMPUTED
+    )  # fmt: skip
+    snapshot = Snapshot(held, {}, machine.tool, machine.stock, machine.process)
+    history = {q: shop.findings(machine.uid, q) for q in machine.quantities}
+    found = known({q: h for q, h in history.items() if q.endswith("backlash")}, snapshot, LATEST, asked, 0)
+    found |= scales({q: history[q] for q in ("x_steps", "y_steps") if q in history}, snapshot, LATEST, 0)
+    cut = kerf(shop, machine.uid, snapshot, LATEST, 0)
+    if cut:
+        found["kerf"] = cut
+    instruments = [replace(i, repeats=shop.repeatability(i.uid) or i.repeats) for i in shop.instruments()]
+    return Case(
+        procedure="next", values=held, known=found, open=asked, tolerance=dict(machine.tolerances),
+        reference_length=machine.reference_length, instruments_at_hand=tuple(instruments),
+        largest_size=0.9 * max(machine.bed) if machine.stock is None else 0.9 * max(machine.loaded),
+        piece_scatter=PieceScatter(*machine.scatter, assumed=False) if machine.scatter else None,
+        thermal=machine.kind in THERMAL, kerf_form=machine.kerf_form_kept, controller_units=machine.controller_units,
+        gantry=machine.gantry, step_limit=machine.step_limit, subject=machine.subject,
+    )  # fmt: skip
+
+
+def best(case: Case, file_format: str = "gcode") -> tuple[Proposal, float] | None:
+    """(what settles most for the least time, minutes of doing it one by one); None where nothing saves any."""
+    found = proposals(case, file_format)
+    for p in found:
+        if len(p.for_good) < WORTH_SAYING:
+            continue
+        one_by_one = single_minutes(replace(case, open=p.for_good, predicted={}), found, file_format)
+        if one_by_one > p.minutes + SAVES:
+            return p, one_by_one
+    return None
