@@ -397,6 +397,7 @@ def test_by_mouse_a_plate_is_read_above_and_below_and_what_must_fit_is_pointed_a
     page = window.round_page
     assert page is not None
     session = page.model.session
+    click(page, "New ones are in")
     click(page, "Cut on the stand-in")
     read_by_mouse(window, session)
     click(page, "Turn over")

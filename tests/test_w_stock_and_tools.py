@@ -19,7 +19,7 @@ from keen_compass.app.window import MainWindow
 from keen_compass.errors import FileFormatError
 from keen_compass.formats.chart_csv import Columns, guessed, read_table, understood
 from keen_compass.machines.profile import Stock
-from keen_compass.practice.demo import EMBER, STEEL
+from keen_compass.practice.demo import EMBER, EMBER_TRUTH, STEEL, WORN_OUT
 from keen_compass.practice.playing import cut, play, read_all
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.subjects import Subject
@@ -117,7 +117,8 @@ def test_the_demo_knows_three_thicknesses_and_the_chart_fills_the_rest(shop: Sho
         what = cells[t, "45 A"]
         assert isinstance(what, KerfEntry)
         assert what.known is Known.FOUND
-        right = 1.71 + 0.055 * (t - 6)
+        used = {3.0: 0.0, 6.0: 380.0, 10.0: 120.0}[t]
+        right = 1.71 + 0.055 * (t - 6) + EMBER_TRUTH.wear * used
         assert what.width == pytest.approx(right, abs=0.08)
         assert what.U is not None
         assert what.U < 0.06
@@ -291,7 +292,7 @@ def test_by_keyboard_another_thickness_is_put_on_its_number_put_in_and_its_kerf_
     assert session.context.piece.snapshot.stock.thickness == 10.0  # type: ignore[union-attr]
     assert session.context.piece.snapshot.applied["compensation"] == "controller"  # type: ignore[union-attr]
     found = {f.quantity: f for f in session.measuring.findings()}
-    assert found["kerf"].new == pytest.approx((1.71 + 4 * 0.055) / 2, abs=0.04)
+    assert found["kerf"].new == pytest.approx((1.71 + 4 * 0.055 + EMBER_TRUTH.wear * WORN_OUT) / 2, abs=0.04)
 
 
 def test_by_mouse_a_cell_is_chosen_and_with_two_clicks_it_is_on(window: MainWindow) -> None:

@@ -33,9 +33,13 @@ class Text(QLabel):
 
     def set_colour(self, colour: str) -> None:
         """Another colour of the theme."""
-        if getattr(self, "_colour", None) != (colour, th.theme().name):
-            self._colour = (colour, th.theme().name)
-            _colour_words(self, colour)
+        self._colour = colour
+        _colour_words(self, colour)
+
+    def showEvent(self, event: object) -> None:
+        """The style sheet that is laid on when it is shown first takes a palette that was set before with it."""
+        super().showEvent(event)  # type: ignore[arg-type]
+        _colour_words(self, self._colour)
 
     def say(self, words: str, colour: str | None = None) -> None:
         """Change the words, and the colour where given; hidden while there is nothing to say."""
@@ -49,6 +53,8 @@ class Text(QLabel):
 def _colour_words(label: QLabel, colour: str) -> None:
     """Through the palette: a style sheet of its own would cost each label a parse."""
     palette = label.palette()
+    if palette.color(QPalette.ColorRole.WindowText) == th.color(colour):
+        return
     palette.setColor(QPalette.ColorRole.WindowText, th.color(colour))
     label.setPalette(palette)
 

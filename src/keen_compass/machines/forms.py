@@ -192,7 +192,7 @@ def absent_from(kind: str, gives_room: str = "file") -> set[str]:
         absent.add("power")
     if kind != "router":
         absent |= {"head", "plunge_feed", "depth_per_pass", "spindle_rpm"}
-    return absent | ({"gives_room", "kerf_form"} if kind in ROLLS else _not_asked(gives_room))
+    return absent | ({"gives_room", "kerf_form", "wear"} if kind in ROLLS else _not_asked(gives_room))
 
 
 def _not_asked(gives_room: str) -> set[str]:
@@ -219,7 +219,7 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
         "z_travel": show_length(m.z_travel, m.units), "gantry": show_length(m.gantry, m.units),
         "gantry_along": m.gantry_along, "head": m.head, "process": m.process,
-        "gives_room": m.gives_room, "kerf_form": m.kerf_form,
+        "gives_room": m.gives_room, "kerf_form": m.kerf_form, "wear": m.wear_counted,
         **{name: show_length(getattr(m, name), m.units) for name in HEIGHTS},
         **{name: trim_number(getattr(m, name), 3) for name in CUTTING},
         "step_limit": f"{m.step_limit:g}" if m.step_limit else "", "acceleration": f"{m.acceleration:g}",
@@ -286,6 +286,7 @@ def read_machine(
         acceleration=reader.number("acceleration", 1, 1e5),
         tools=tools, mounted=tools[0].uid, stock=_keep_place(stock, base, units),
         gives_room=fields.get("gives_room", "file"), kerf_form=fields.get("kerf_form", "full"),
+        wear=fields.get("wear", ""),
         **_cutting(reader, unit),
     )  # fmt: skip
     stored: dict[str, StoredValue] = {}

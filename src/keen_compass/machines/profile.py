@@ -72,6 +72,7 @@ COUNTS_STEPS = (
 CONTROLLER_UNITS = ("mm", "in")
 GIVES_ROOM = ("file", "controller")  # who moves the tool off the line by half the cut
 KERF_FORMS = ("full", "half")
+COUNTS = ("pierces", "metres", "minutes")  # in what the use of what cuts is counted
 # How a head is held decides where a shim goes that makes it upright: its plate stands upright, the head on one
 # side of it; a flange is level, and the head stands on it or hangs under it.
 HEADS: dict[str, str] = {
@@ -141,6 +142,7 @@ class Machine:
         pierce_height, cut_height (mm over the stock), pierce_delay (s) and power (%, of a laser).
     gives_room: who moves the tool off the line by half the cut: our files, or the controller with its own kerf, for
         which the files run on the line. kerf_form: in which width that controller keeps it, one of `KERF_FORMS`.
+    wear: in what the use of its consumables is counted, one of `COUNTS`; empty for what is usual.
     tools: that it uses. stock: what lies on it now. mounted: uid of the tool that is in it now.
     scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
     """
@@ -186,6 +188,7 @@ class Machine:
     power: float = 80.0
     gives_room: str = "file"
     kerf_form: str = "full"
+    wear: str = ""
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -202,6 +205,8 @@ class Machine:
             raise InputError(f"choose one of {', '.join(GIVES_ROOM)}", "gives_room")
         if self.kerf_form not in KERF_FORMS:
             raise InputError(f"choose one of {', '.join(KERF_FORMS)}", "kerf_form")
+        if self.wear not in ("", *COUNTS):
+            raise InputError(f"choose one of {', '.join(COUNTS)}", "wear")
         if self.gantry_along not in ("x", "y"):
             raise InputError("choose x or y", "gantry_along")
         if self.head not in ("", *HEADS):
@@ -295,6 +300,12 @@ class Machine:
     def kerf_form_kept(self) -> str:
         """In which width the kerf is kept where it is kept: our files know the full one."""
         return self.kerf_form if self.in_controller("kerf") else "full"
+
+    @property
+    def wear_counted(self) -> str:
+        """In what use is counted: a torch wears by piercing, a lens by light, a cutter by its way."""
+        usual = "minutes" if self.kind in BEAM else "pierces" if self.kind in THERMAL else "metres"
+        return self.wear or usual
 
     def place(self, quantity: str) -> Place:
         """Where and how it keeps a number."""

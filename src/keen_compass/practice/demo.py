@@ -22,12 +22,13 @@ from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.subjects import Subject
 from keen_compass.rounds import RoundSession
+from keen_compass.shop.consumables import tell_age
 from keen_compass.shop.library import KerfEntry, Known, put_on, take_chart
 from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 
 Play = Callable[..., None]
-ROUNDS = 36  # that are played
+ROUNDS = 48  # that are played
 START = {"x_steps": 106.667, "y_steps": 106.667, "z_steps": 320.0}
 FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
 BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
@@ -156,11 +157,21 @@ EMBER = Machine(
     kerf_form="half",
     process="45 A",
 )
+# A year of plates on Ember: days ago, thickness, pierces that the consumables had had by then; 0 with new ones.
+YEAR = (
+    (350, 6.0, 0.0), (318, 6.0, 430.0), (290, 6.0, 880.0), (262, 6.0, 1310.0), (250, 6.0, 0.0), (221, 6.0, 510.0),
+    (168, 3.0, 760.0), (160, 6.0, 1120.0), (140, 6.0, 0.0), (132, 10.0, 120.0), (88, 6.0, 640.0), (41, 3.0, 0.0),
+    (12, 6.0, 380.0),
+)  # fmt: skip
+WORN_OUT = 1150.0
+EMBER_MOTION = (("backlash", "x_backlash"), ("backlash", "y_backlash"), ("rectangle", ""), ("squareness", ""))
+MOTION_AGAIN = 7  # before which of these its motion was proven again
 EMBER_TRUTH = Truth(
     motion={"x": 80.031, "y": 79.977}, lost_motion={"x": 0.05, "y": 0.06}, kerf=1.71, scatter=0.02,
     instrument_error=(0.25, 0.3), repeat=0.8, thickness=6.0, settle=0.01, skew=0.0003, gantry=1500.0,
     home={"x": 5.0, "y": 5.0}, limits={"x": 14000.0, "y": 14000.0}, bed_size=(1500.0, 1000.0), hole_bias=-0.24,
     bevel=0.022, bad_side=0.05, leans_on_arcs=4.0, heat=1e-4, kerf_per_mm=0.055, kerf_form="half", thermal="plasma",
+    wear=2.2e-4,
 )  # fmt: skip
 INSTRUMENTS = (
     Instrument(
@@ -268,7 +279,7 @@ def _kingfisher(shop: Shop, set_clock: Callable[[datetime], None], today: dateti
 
 def _ember(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:
     """A plasma table whose controller keeps one kerf: found in three thicknesses, and in the thickest not since."""
-    set_clock(today - timedelta(days=170, hours=4))
+    set_clock(today - timedelta(days=352, hours=4))
     shop.put_machine(EMBER)
     shop.put_stand_in("ember", EMBER_TRUTH.to_json())
     for quantity in ("x_steps", "y_steps"):
@@ -279,22 +290,33 @@ def _ember(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
             "feed": feed, "pierce_height": pierce, "cut_height": 1.5, "pierce_delay": delay,
         }) for process, t, kerf, feed, pierce, delay in CHART
     ])  # fmt: skip
-    for procedure, quantity in (
-        ("backlash", "x_backlash"),
-        ("backlash", "y_backlash"),
-        ("rectangle", ""),
-        ("squareness", ""),
-    ):
+    for procedure, quantity in EMBER_MOTION:
         play(EMBER, procedure, quantity)
-    for days, thickness in ((168, 3.0), (132, 10.0), (88, 6.0), (41, 3.0), (12, 6.0)):
+    for days, thickness, pierces in YEAR:
+        if days == YEAR[MOTION_AGAIN][0]:
+            set_clock(today - timedelta(days=days + 2, hours=5))
+            for procedure, quantity in EMBER_MOTION:
+                play(shop.machine("ember"), procedure, quantity)
         set_clock(today - timedelta(days=days, hours=5))
         put_on(shop, shop.machine("ember"), stock=STEEL[thickness])
         shop.put_event("ember", "new_sheet", f"steel {thickness:g} mm")
-        if days == 41:
+        if not pierces:
             shop.put_event("ember", "tool", "New nozzle and electrode")
+        _used(shop, pierces)
         play(shop.machine("ember"), "kerf-square", "kerf")
     play(shop.machine("ember"), "bevel", "bevel")
     shop.put_event("ember", "new_sheet", "steel 6 mm")
+    set_clock(today - timedelta(days=1, hours=5))
+    _used(shop, WORN_OUT)
+
+
+def _used(shop: Shop, pierces: float) -> None:
+    """Signs were cut: the machine's own counter says so, and the practice machine is as worn as it says."""
+    ember = shop.machine("ember")
+    changes = sum(kind == "tool" for _, kind, _ in shop.events("ember"))
+    truth = shop.stand_in("ember") or {}
+    shop.put_stand_in("ember", {**truth, "worn": pierces, "changes": changes})
+    tell_age(shop, ember, "nozzle-11", pierces)
 
 
 def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:

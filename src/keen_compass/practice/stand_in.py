@@ -30,9 +30,23 @@ def make(session: RoundSession) -> KeptPiece:
     truth = context.shop.stand_in(context.kept.machine)
     if truth is None:
         raise InputError("This machine has no stand-in.")
-    practice = session.making.for_practice()
-    made_again(truth, context.values(), practice, session.making.file_text())
-    return session.making.made(practice)
+    before = worn(session, truth)
+    practice = {**session.making.for_practice(), "worn": before}
+    made = made_again(truth, context.values(), practice, session.making.file_text())
+    piece = session.making.made(practice)
+    if truth.get("wear"):
+        changes = _changes(session)
+        context.shop.put_stand_in(context.kept.machine, {**truth, "worn": before + made.uses, "changes": changes})
+    return piece
+
+
+def worn(session: RoundSession, truth: Mapping[str, Any]) -> float:
+    """How much what cuts was used, as the practice machine has it: nothing since it was changed."""
+    return float(truth.get("worn", 0.0)) if truth.get("changes", 0) == _changes(session) else 0.0
+
+
+def _changes(session: RoundSession) -> int:
+    return sum(kind == "tool" for _, kind, _ in session.context.shop.events(session.context.kept.machine))
 
 
 def shows(session: RoundSession) -> str | None:
@@ -77,6 +91,7 @@ def made_again(
     known = Truth.from_json(truth)
     if practice.get("thickness"):
         known = known.in_stock(practice["thickness"])
+    known = known.worn_by(float(practice.get("worn", 0.0)))
     if not file:
         return Made(known, dict(settings), practice["seed"])
     return Router(known, settings, practice["seed"]).make(file, practice["seed"], practice["units_per_mm"])

@@ -24,9 +24,10 @@ from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.knowledge import alike, kerf, known, scales, scatter
 from keen_compass.rounds.undo import Change, History
+from keen_compass.shop.consumables import Consumables, consumables
 from keen_compass.shop.kept import KeptPiece, KeptRound, KeptValue
 from keen_compass.shop.machines import key_for
-from keen_compass.shop.marks import Choices, Mark, Warmth
+from keen_compass.shop.marks import Choices, Mark, Warmth, WornIn
 from keen_compass.shop.standing import Spoke, State, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.solve.joint import Known
@@ -276,6 +277,17 @@ class RoundContext:
         piece = self.piece
         mark = self.mark(Warmth, piece.id) if piece else None
         return Temperature(mark.material, mark.part, mark.instrument) if mark and mark.material else None
+
+    def worn(self) -> Consumables | None:
+        """What is to cut a piece whose kerf is sought, where it is worn out and nobody said that it stays in."""
+        if self.procedure.makes is not Makes.PIECE or self.tool.drawn or "kerf" not in self.yields:
+            return None
+
+        def read() -> Consumables | None:
+            found = consumables(self.shop, self.machine, self.subject)
+            return found if found and found.worn else None
+
+        return None if self.mark(WornIn) else self.remembered(("worn", self.tool.uid), read)
 
     def open_below(self) -> list[Spoke]:
         """What this round's quantities rest on and what isn't in, in the order of dependence."""

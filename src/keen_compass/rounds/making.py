@@ -24,7 +24,7 @@ from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.room import room
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
-from keen_compass.shop.marks import Choices, FileWritten
+from keen_compass.shop.marks import Choices, FileWritten, WornIn
 from keen_compass.shop.pieces import NewPiece
 from keen_compass.words.say import say
 
@@ -300,6 +300,16 @@ class Making:
         self._c.shop.put_event(self._c.kept.machine, "new_sheet", stock.name if stock else "")
         self._c.changed()
 
+    def new_consumables(self) -> None:
+        """What cuts was changed."""
+        self._c.shop.put_event(self._c.kept.machine, "tool", "New consumables")
+        self._c.changed()
+
+    def keep_worn(self) -> None:
+        """It is worn and stays in."""
+        worn = self._c.worn()
+        self._c.put_mark(WornIn(worn.age if worn else 0.0))
+
     def next_number(self) -> int:
         """The number that the next piece will bear."""
         return self._c.remembered("number", lambda: self._c.shop.next_piece_number(self._c.kept.machine))
@@ -466,7 +476,7 @@ class Making:
             snapshot = replace(snapshot, applied=path.applied)
         made = NewPiece(
             self.parameters(), self.spots(), self._marks_bed(), practice, STAGES[c.procedure.makes], snapshot,
-            b"" if c.procedure.makes is Makes.NOTHING else self.file_text().encode("ascii"),
+            b"" if c.procedure.makes is Makes.NOTHING else self.file_text().encode("ascii"), self._use(),
         )  # fmt: skip
         with c.shop.writing():
             if c.procedure.makes is Makes.PIECE:  # it was made with that tool, so that is the one that is in
@@ -476,6 +486,14 @@ class Making:
             c.history.forget()
         c.changed()
         return piece
+
+    def _use(self) -> dict[str, float]:
+        """Of what cuts, for the next piece."""
+        run = self.dry_run() if self._c.procedure.makes is Makes.PIECE and not self._c.tool.drawn else None
+        if run is None:
+            return {}
+        minutes = sum(step.seconds for step in run.steps if step.on) / 60
+        return {"pierces": float(len(run.lines)), "metres": run.length(on=True) / 1000, "minutes": minutes}
 
     def _longest(self) -> float:
         return self._c.procedure.longest(self._c.machine, self._c.chosen)

@@ -19,6 +19,7 @@ from typing import Any, TypeVar
 
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.machines.profile import (
+    COUNTS,
     LIMITS,
     PROCESS_SETTINGS,
     THICKNESS,
@@ -38,6 +39,7 @@ from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.shop.consumables import MOST_AGE
 from keen_compass.shop.format_3 import COLUMNS_3, FORMAT_3, NULLABLE_3, append, run
 from keen_compass.shop.format_4 import to_4
 from keen_compass.shop.kept import STAGES
@@ -268,11 +270,13 @@ class _Reader:
         return row | change
 
     def _thing(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        if row["kind"] not in ("tool", "stock", "chart", "process") or not row["uid"]:
+        if row["kind"] not in ("tool", "stock", "chart", "process", "consumables") or not row["uid"]:
             raise _Wrong(f"{row['kind'][:40]!r} is not known", "kind")
         body = _object(row["body"])
         if row["kind"] in ("chart", "process"):
             return {"body": json.dumps(_settings_line(body, charted=row["kind"] == "chart"))}
+        if row["kind"] == "consumables":
+            return {"body": json.dumps(_consumables(body))}
         if row["kind"] == "tool":
             tool = _strict(Tool, body)
             if not 0 <= tool.diameter <= WIDEST_TOOL or not 0 < len(tool.name) <= LONGEST_NAME:
@@ -359,6 +363,10 @@ class _Reader:
         if not isinstance(on_bed, bool):
             raise _Wrong("expected true or false", "body.on_bed")
         kept = {"parameters": parameters, "place": place, "on_bed": on_bed}
+        if use := body.get("use"):
+            if not isinstance(use, dict) or not all(n in COUNTS and _number(u) and u >= 0 for n, u in use.items()):
+                raise _Wrong("expected how much was used", "body.use")
+            kept["use"] = use
         return {"body": json.dumps(kept | {"practice": None})}  # the stand-in behind it stays where it was
 
     def _stage(self, row: Mapping[str, Any]) -> dict[str, Any]:
@@ -512,6 +520,18 @@ def _settings_line(body: Mapping[str, Any], *, charted: bool) -> dict[str, Any]:
             raise _Wrong(f"expected a number between {low:g} and {high:g}", f"body.{name}")
     known = ("name", "machine", "process", "material", *limits)
     return {name: body[name] for name in known if body.get(name) is not None}
+
+
+def _consumables(body: Mapping[str, Any]) -> dict[str, Any]:
+    """How much consumables were used, as somebody told."""
+    for name in ("name", "machine", "tool"):
+        if not isinstance(body.get(name), str) or len(body[name]) > LONGEST_NAME:
+            raise _Wrong("expected a name", f"body.{name}")
+    if body.get("counted") not in COUNTS:
+        raise _Wrong(f"expected one of {', '.join(COUNTS)}", "body.counted")
+    if not _number(body.get("age")) or not 0 <= body["age"] <= MOST_AGE:
+        raise _Wrong(f"expected a number between 0 and {MOST_AGE:g}", "body.age")
+    return {name: body[name] for name in ("name", "machine", "tool", "age", "counted")}
 
 
 def _strict(kind: type[T], body: Mapping[str, Any]) -> T:

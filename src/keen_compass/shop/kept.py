@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:  # the first screen needs none of them
@@ -50,6 +50,7 @@ class KeptPiece:
     parameters: the procedure's own. place: what it covers or marks on the bed, mm. on_bed: it marks the bed itself.
     practice: what a stand-in needs to make it again besides the file, where one made it.
     stages: the steps of its making, in order; never none.
+    use: of what cut it, by what is counted (`machines.profile.COUNTS`); empty where nobody counted.
     """
 
     id: int
@@ -61,6 +62,7 @@ class KeptPiece:
     on_bed: bool
     practice: Mapping[str, Any] | None
     stages: tuple[KeptStage, ...]
+    use: Mapping[str, float] = field(default_factory=dict)
 
     @property
     def snapshot(self) -> Snapshot:

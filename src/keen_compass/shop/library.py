@@ -12,6 +12,7 @@ from enum import StrEnum
 from typing import Any
 
 from keen_compass.machines.profile import BEAM, PROCESS_SETTINGS, Machine, Stock, Tool
+from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
@@ -74,18 +75,22 @@ def kerfs(shop: Shop, machine: Machine) -> list[KerfEntry]:
             width = machine.kerf_width(value.stored)
             entries[key] = _on(entries, key, KerfEntry(Subject.from_key(key), width, Known.TYPED, None, value.at))
     for (uid, quantity, key), kept in shop.latest_findings().items():
-        f = kept.finding
-        if uid != machine.uid or quantity != "kerf" or not isinstance(f.new, (int, float)) or f.verdict not in USABLE:
+        right = found_width(kept.finding) if (uid, quantity) == (machine.uid, "kerf") else None
+        if right is None:
             continue
-        if not f.expanded_uncertainty or not f.new_expanded_uncertainty:
-            continue
-        # mm of full width for one of the controller's number as it was kept then: how the two U stand to each other.
-        size = f.expanded_uncertainty / f.new_expanded_uncertainty
-        found = KerfEntry(
-            Subject.from_key(key), f.new * size, Known.FOUND, f.expanded_uncertainty, kept.at, str(f.verdict)
-        )
+        found = KerfEntry(Subject.from_key(key), right[0], Known.FOUND, right[1], kept.at, str(kept.finding.verdict))
         entries[key] = _on(entries, key, found)
     return sorted(entries.values(), key=_order)
+
+
+def found_width(f: Finding) -> tuple[float, float] | None:
+    """(full width that a round found to be right, U), mm; None where it found none."""
+    if not isinstance(f.new, (int, float)) or f.verdict not in USABLE:
+        return None
+    if not f.expanded_uncertainty or not f.new_expanded_uncertainty:
+        return None
+    # mm of full width for one of the controller's number as it was kept then: how the two U stand to each other.
+    return f.new * f.expanded_uncertainty / f.new_expanded_uncertainty, f.expanded_uncertainty
 
 
 ONE = StoredAmount("kerf", "mm", 1.0)

@@ -104,12 +104,16 @@ class MachineRows(ShopBase):
         """What one thing is; None where there is none of that identity."""
         return self._things().get(uid)
 
-    def put_things(self, kind: str, things: Mapping[str, Mapping[str, Any]]) -> None:
-        """Append what is new of some things, by uid; each has a name."""
+    def thing_versions(self, uid: str) -> list[tuple[str, dict[str, Any]]]:
+        """(at, what it was said to be) of one thing, oldest first."""
+        return [(row[3], json.loads(row[4])) for row in self._f.rows("thing", f"WHERE uid = ? {OLDEST_FIRST}", uid)]
+
+    def put_things(self, kind: str, things: Mapping[str, Mapping[str, Any]], *, again: bool = False) -> None:
+        """Append what is new of some things, by uid; each has a name. again: also where it says the same as before."""
         here = self._things(kind=kind)
         with self.writing():
             for uid, what in things.items():
-                if here.get(uid) != what:
+                if again or here.get(uid) != what:
                     self._f.append("thing", uid=uid, kind=kind, at=self._stamp(uid), body=json.dumps(what))
 
     def _things(self, until: str = "", kind: str = "") -> dict[str, dict[str, Any]]:

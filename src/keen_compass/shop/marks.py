@@ -100,6 +100,14 @@ class Warmth(Mark):
 
 
 @dataclass(frozen=True, slots=True)
+class WornIn(Mark):
+    """What cuts is worn, and stays in all the same. age: how much it was used."""
+
+    kind: ClassVar[str] = "worn_in"
+    age: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
 class Decided(Mark):
     """Which new numbers are to be entered, which are not, by quantity."""
 
@@ -172,7 +180,7 @@ class GivenUp(Mark):
 KINDS: dict[str, type[Mark]] = {
     mark.kind: mark
     for mark in (
-        Choices, StepShown, FileWritten, Identified, Confirmed, Skipped, Warmth, Decided, Editing, Computed, Signed,
-        GivenUp,
+        Choices, StepShown, FileWritten, Identified, Confirmed, Skipped, Warmth, WornIn, Decided, Editing, Computed,
+        Signed, GivenUp,
     )
 }  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from hashlib import sha256
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -39,6 +39,7 @@ class NewPiece:
     kind: str
     snapshot: Snapshot
     sent: bytes
+    use: Mapping[str, float] = field(default_factory=dict)
 
 
 class RoundRows(ShopBase):
@@ -137,6 +138,7 @@ class RoundRows(ShopBase):
         body = {
             "parameters": dict(piece.parameters), "on_bed": piece.on_bed, "practice": piece.practice,
             "place": [[b.x, b.y, b.width, b.height] for b in piece.place],
+            **({"use": dict(piece.use)} if piece.use else {}),
         }  # fmt: skip
         with self.writing():
             number, at = self.next_piece_number(machine), self._stamp(machine)
@@ -267,7 +269,7 @@ def _piece(row: tuple[Any, ...], stages: tuple[KeptStage, ...]) -> KeptPiece:
     body = json.loads(text)
     return KeptPiece(
         number, round_id, count, at, body["parameters"], _boxes(body["place"]), bool(body.get("on_bed")),
-        body.get("practice"), stages,
+        body.get("practice"), stages, body.get("use", {}),
     )  # fmt: skip
 
 

@@ -14,6 +14,7 @@ import random
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import pairwise
 from typing import Any
 
 from keen_compass.errors import FileFormatError
@@ -42,6 +43,7 @@ class Made:
     parts: what came loose, largest first. lower: it is looked at from below.
     lines: what was drawn or scribed, the middle of each line, in the order of the file.
     stops: real (x, y, z) wherever the file waited.
+    uses: of what cut it: pierces of a torch or beam, of a cutter metres.
     settings: what the controller held.
     """
 
@@ -52,6 +54,7 @@ class Made:
     lower: bool = False
     lines: tuple[tuple[Point, ...], ...] = ()
     stops: tuple[tuple[float, float, float], ...] = ()
+    uses: float = 0.0
 
     @property
     def drawn(self) -> bool:
@@ -194,7 +197,9 @@ class Router:
         one_run = _Run(self.truth, self.settings, seed)
         follow = one_run.burn if self.truth.thermal and not start.startswith(("IN", "<")) else one_run.follow
         through, marks, stops = follow(moved_beside(moves, self.truth.kept_kerf(self.settings)))
-        made = Made(self.truth, dict(self.settings), seed, stops=tuple(stops))
+        metres = sum(math.dist(a, b) for cut in through for a, b in pairwise(cut.way)) / 1000
+        uses = float(len(through) + len(marks)) if self.truth.thermal else metres
+        made = Made(self.truth, dict(self.settings), seed, stops=tuple(stops), uses=uses)
         if through or marks:
             parts = fallen(through, self.truth) if through else ()
             return replace(made, parts=parts, lines=tuple(map(tuple, marks)))

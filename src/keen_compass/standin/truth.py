@@ -39,6 +39,7 @@ class Truth:
     hole_bias: by how much round holes come out larger (they mostly run small), mm. bevel: angle of cut edges, rad,
         positive where parts are larger below.
     kerf_per_mm: by how much wider it cuts for each mm of stock beyond `thickness`.
+    wear: by how much wider it cuts after each use of what cuts. worn: uses so far. changes: how often it was changed.
     bad_side: rad more, on the side to the left of the torch's way. leans_on_arcs: mm; an edge of radius r leans
         (1 + that/r) times as much. heat: mm/mm by which the sheet has grown when the last contour is cut. bow: mm by
         which a part's middle is pushed aside. deflection: mm by which a cutter is pushed to the left of its way.
@@ -73,6 +74,9 @@ class Truth:
     hole_bias: float = 0.0
     bevel: float = 0.0
     kerf_per_mm: float = 0.0
+    wear: float = 0.0
+    worn: float = 0.0
+    changes: int = 0
     bad_side: float = 0.0
     leans_on_arcs: float = 0.0
     heat: float = 0.0
@@ -100,6 +104,10 @@ class Truth:
         """The same machine with other stock on it."""
         kerf = self.kerf + self.kerf_per_mm * (thickness - self.thickness)
         return replace(self, thickness=thickness, kerf=kerf)
+
+    def worn_by(self, uses: float) -> Truth:
+        """The same machine with what cuts so much used."""
+        return replace(self, kerf=self.kerf + self.wear * uses, worn=uses)
 
     def scale_error(self, axis: str, stored: StoredResolution) -> float:
         """actual/commanded − 1 of an axis with this number in the controller."""

@@ -18,6 +18,7 @@ from keen_compass.app.round.choices import ChoicesBar, fill, plain_combo
 from keen_compass.app.round.dry_run_bar import DryRunBar
 from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel
+from keen_compass.app.round.worn_bar import WornBar
 from keen_compass.procedures.base import Makes
 from keen_compass.quantities.notes import Note
 from keen_compass.rounds.room import room
@@ -43,6 +44,7 @@ class MakeStep(QWidget):
         self._size = Line("", 22, bold=True)
         self.tool = self._combo("Tool", lambda name: model.session.making.choose(tool=name))
         self.instruments = InstrumentBar(model)
+        self.worn = WornBar(model)
         self.instrument = self._combo("Measured with", lambda uid: model.session.making.choose(instrument=uid))
         self.passes = self._combo("Readings of each", lambda n: model.session.making.choose(passes=n))
         self.choices = ChoicesBar(model)
@@ -107,6 +109,7 @@ class MakeStep(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
+        layout.addWidget(self.worn)
         layout.addWidget(self.instruments)
         layout.addWidget(self.bed, 1)
         layout.addWidget(self.dry_run)
@@ -118,10 +121,7 @@ class MakeStep(QWidget):
         making, context = session.making, session.context
         again = bool(context.pieces)
         runs, ticks = context.procedure.makes is Makes.MOVES, context.machine.file_format != "gcode"
-        same = "Run the same again" if runs else "Make the same piece again, beside the last"
-        changed = session.measuring.cut_before_change()
-        why = "it confirms the new numbers" if changed or runs else "they count together"
-        self._asks.say(f"{same}: {why}." if again else "")
+        self._asks.say(self._again(runs=runs) if again else "")
         self.choices.refresh(editable=not again)
         self._filling = True
         step, smallest = making.step, making.smallest
@@ -135,6 +135,7 @@ class MakeStep(QWidget):
         self.tool.setVisible(not runs)
         self._tool_label.say("Read with" if runs else "Tool")
         self.instruments.refresh()
+        self.worn.refresh()
         self.instrument.setVisible(bool(context.instruments))
         fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.choices.instrument)
         self._filling = False
@@ -167,7 +168,13 @@ class MakeStep(QWidget):
         words_of_it = room_in_words(given.width, context.machine, held=given.held, begin=given.starting)
         self._room.say(words_of_it if cuts and not again else "")
         for button in (self.write, self.cut, self.is_cut):
-            button.setEnabled(not refused and not context.shop.read_only)
+            button.setEnabled(not refused and not context.shop.read_only and not self.worn.wanted())
+
+    def _again(self, *, runs: bool) -> str:
+        """Why the same is made once more."""
+        same = "Run the same again" if runs else "Make the same piece again, beside the last"
+        changed = self._model.session.measuring.cut_before_change()
+        return f"{same}: {'it confirms the new numbers' if changed or runs else 'they count together'}."
 
     def _say(self, refused: Note | None, *, written: bool) -> None:
         trouble = self._model.trouble.get("make") or say(refused or "")

@@ -292,6 +292,9 @@ class RoundPage(QWidget):
             if self.make.instruments.wanted():
                 self.make.instruments.take_focus()
                 return
+            if self.make.worn.wanted():
+                self.make.worn.take_focus()
+                return
             first = self.make.cut if self.make.cut.isVisibleTo(self.make) else self.make.write
             (first if first.isEnabled() else self.make.slider).setFocus()
         elif session.step is Step.CORRECT:

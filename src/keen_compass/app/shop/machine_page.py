@@ -23,7 +23,7 @@ from keen_compass.machines.forms import (
     turned,
     usual_machine,
 )
-from keen_compass.machines.profile import FILES, HEADS, KINDS, THERMAL, Machine
+from keen_compass.machines.profile import COUNTS, FILES, HEADS, KINDS, THERMAL, Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
@@ -103,6 +103,7 @@ class MachinePage(QWidget):
         f.field("pierce_delay", "A pierce takes, s")
         f.field("cut_height", "Cuts above the stock by")
         f.field("power", "Power, %")
+        f.choice("wear", "Wear is counted in", {name: name for name in COUNTS})
 
     def _fields_of_the_controller(self) -> None:
         k = self.keeps

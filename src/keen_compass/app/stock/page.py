@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from collections.abc import Callable
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QGuiApplication, QResizeEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.logbook.chart import HistoryChart
 from keen_compass.app.parts import Button, Card, Line, Text, empty, scrolling
 from keen_compass.app.stock.curve import KerfCurve
 from keen_compass.app.stock.grid import KerfGrid, day_of, sheet_words, width_words
+from keen_compass.app.stock.wear_chart import WearChart
+from keen_compass.app.stock.worn_card import WornCard
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import ROLLS, Machine, Stock, Tool
 from keen_compass.quantities.subjects import Subject
+from keen_compass.shop.consumables import Consumables, consumables, tell_age
 from keen_compass.shop.library import (
     Board,
     How,
@@ -34,12 +37,16 @@ from keen_compass.shop.library import (
 from keen_compass.shop.machines import key_for
 from keen_compass.shop.standing import subject_in_names
 from keen_compass.shop.store import Shop
+from keen_compass.words.wear import uses
 
 BESIDE, BESIDE_NARROW, NARROW = 388, 344, 960  # px: width of what is known of the chosen cell; of a small page
 SETTING_WORDS = {
     "feed": "feed {:g} mm/min", "pierce_height": "pierces {:g} mm above", "cut_height": "cuts {:g} mm above",
     "pierce_delay": "a pierce takes {:g} s", "power": "power {:g} %",
 }  # fmt: skip
+
+
+OVER = {"Thickness": "curve", "Use": "over_use", "Time": "history"}  # what a kerf is drawn over
 
 
 class StockPage(QWidget):
@@ -74,8 +81,13 @@ class StockPage(QWidget):
         self.copy = Button("Copy line", self._copy, "quiet", "copy")
         self.put = Button("Put it on", self._put_on, "primary")
         self.find_kerf = Button("Find its kerf", self._find)
-        self.curve = KerfCurve()
-        self.history = HistoryChart()
+        self.worn = WornCard()
+        self.worn.changed.connect(self._changed)
+        self.worn.told.connect(self._told)
+        self.curve, self.over_use, self.history = KerfCurve(), WearChart(), HistoryChart()
+        self.charts = QStackedWidget()
+        self.chosen_chart = QButtonGroup(self)
+        self._over = QWidget()
         self.chart = Button("Read a cutting chart", self._read_chart, "quiet")
         self._tools = QVBoxLayout()
         self._tools.setSpacing(6)
@@ -107,6 +119,7 @@ class StockPage(QWidget):
         main.addWidget(
             Text("≈ and dashed: only a starting value. The bar marks what is on the machine now.", colour="soft")
         )
+        main.addWidget(self.worn)
         main.addWidget(Line("Tools", 17, bold=True))
         main.addWidget(tools)
         self.beside.addWidget(scrolling(self._known()))
@@ -143,9 +156,20 @@ class StockPage(QWidget):
         layout.setContentsMargins(0, 0, 8, 0)
         layout.setSpacing(10)
         layout.addWidget(card)
-        layout.addWidget(self.curve, 1)
-        layout.addWidget(self.history, 1)
+        layout.addWidget(self._over)
+        layout.addWidget(self.charts, 1)
         layout.addStretch(0)
+        over = QHBoxLayout(self._over)
+        over.setContentsMargins(0, 0, 0, 0)
+        over.setSpacing(6)
+        for i, (words, chart) in enumerate(OVER.items()):
+            button = Button(words, lambda i=i: self.charts.setCurrentIndex(i))  # type: ignore[misc]
+            button.setAccessibleName(f"Kerf over {words.lower()}")
+            button.setCheckable(True)
+            button.setChecked(i == 0)
+            self.chosen_chart.addButton(button, i)
+            over.addWidget(button, 1)
+            self.charts.addWidget(getattr(self, chart))
         return column
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -220,7 +244,8 @@ class StockPage(QWidget):
         said = f" ± {width_words(U, machine.units, U)}" if U else ""
         guess = "" if isinstance(what, KerfEntry) and what.known is not Known.CHARTED else "≈ "
         self._width.say(f"{guess}{width_words(what.width, machine.units, U)}{said} {unit}" if what else "not known")
-        self._about.say(self._whence(what, machine))
+        wears = consumables(self._shop, machine, subject)
+        self._about.say(self._whence(what, machine, wears))
         settings = settings_for(self._shop, machine.uid, subject) if subject.process else {}
         words = [SETTING_WORDS[name].format(settings[name]) for name in used_by(machine) if name in settings]
         self._settings.say(" · ".join(words))
@@ -228,7 +253,7 @@ class StockPage(QWidget):
         self.put.setEnabled(not on_it and not self._shop.read_only)
         self.put.name("On it now" if on_it else "Put it on")
         self.find_kerf.setEnabled(not self._shop.read_only)
-        self._show_charts(machine, subject, what)
+        self._show_charts(machine, subject, what, wears)
         self._show_misplaced(machine, on_it=on_it)
 
     def _show_misplaced(self, machine: Machine, *, on_it: bool) -> None:
@@ -261,30 +286,31 @@ class StockPage(QWidget):
         wrong = misplaced(self._shop, machine) if machine else None
         if machine is None or wrong is None or wrong.wanted is None:
             return
-        how = "put_back" if wrong.own else "typed"
-        try:
-            self._shop.put_value(machine.uid, "kerf", wrong.wanted, how, subject=machine.subject)
-        except KeenCompassError as error:
-            self._said.say(str(error))
-            return
-        self.refresh()
-        self.changed.emit()
+        how, wanted = "put_back" if wrong.own else "typed", wrong.wanted
+        self._keep(lambda: self._shop.put_value(machine.uid, "kerf", wanted, how, subject=machine.subject))
 
-    def _show_charts(self, machine: Machine, subject: Subject, what: KerfEntry | Starting | None) -> None:
+    def _show_charts(
+        self, machine: Machine, subject: Subject, what: KerfEntry | Starting | None, wears: Consumables | None
+    ) -> None:
+        """What is known of a kerf, over thickness, use and time."""
         entries = [
             e for e in kerfs(self._shop, machine)
             if e.subject.material == subject.material and e.subject.process == subject.process
             and e.subject.tool in ("", subject.tool)
         ]  # fmt: skip
         guess = (subject.thickness, what.width) if isinstance(what, Starting) and what.of else None
-        self.curve.setVisible(bool(entries))
         self.curve.show_kerfs(f"Kerf over thickness, {subject.material}", entries, guess, machine.units)
         key = key_for("kerf", subject)
         kept = [k for k in self._shop.findings(machine.uid, "kerf") if key_for("kerf", k.finding.subject) == key]
-        self.history.setVisible(bool(kept))
         self.history.show_history("How far it was off, mm", kept)
+        name = next((t.name for t in machine.tools if t.uid == subject.tool), "")
+        self.worn.show_wear(wears, name, read_only=self._shop.read_only)
+        if wears:
+            self.over_use.show_wear(wears, machine.units)
+        for widget in (self._over, self.charts):
+            widget.setVisible(bool(entries or kept))
 
-    def _whence(self, what: KerfEntry | Starting | None, machine: Machine) -> str:
+    def _whence(self, what: KerfEntry | Starting | None, machine: Machine, wears: Consumables | None) -> str:
         """Where a number comes from, and what to think of it."""
         if what is None:
             return "Nothing like it was cut here or charted."
@@ -303,18 +329,29 @@ class StockPage(QWidget):
             return "From the maker’s chart: a starting value. Your machine’s own may differ; a plate tells."
         if what.known is Known.TYPED:
             return f"Typed on {day_of(what.at)}; nobody measured it here."
-        return f"Found on {day_of(what.at)}{self._age(what, machine)}"
+        return f"Found on {day_of(what.at)}{_age(what, wears)}"
 
-    def _age(self, what: KerfEntry, machine: Machine) -> str:
-        """How old the consumables were then, and whether they are still the same."""
-        changed = [at for at, kind, _ in self._shop.events(machine.uid) if kind == "tool"]
-        before, after = [at for at in changed if at <= what.at], [at for at in changed if at > what.at]
-        words = ""
-        if before:
-            days = (datetime.fromisoformat(what.at) - datetime.fromisoformat(before[-1])).days
-            words = f", with consumables {days} days old" if days != 1 else ", with consumables a day old"
-        since = f" New ones are in since {day_of(after[-1])}: measure it again." if after else ""
-        return f"{words}.{since}"
+    def _changed(self) -> None:
+        """New consumables are in what cuts now."""
+        if machine := self.machine:
+            self._keep(lambda: self._shop.put_event(machine.uid, "tool", "New consumables"))
+
+    def _told(self, age: float) -> None:
+        """They were used otherwise than was counted."""
+        machine, subject = self.machine, self._subject()
+        if machine and subject:
+            self._keep(lambda: tell_age(self._shop, machine, subject.tool, age), self.worn.complain)
+
+    def _keep(self, run: Callable[[], object], complain: Callable[[str], object] | None = None) -> None:
+        """Write something, and show it all anew; what is refused is said."""
+        try:
+            run()
+        except KeenCompassError as error:
+            (complain or self._said.say)(str(error))
+            return
+        self._said.say("")
+        self.refresh()
+        self.changed.emit()
 
     def _put_on(self) -> None:
         """Stock, tool and process of the chosen cell are on the machine now."""
@@ -328,17 +365,8 @@ class StockPage(QWidget):
         self._mount(tool=next((t for t in machine.tools if t.uid == tool), None), stock=stock, process=process)
 
     def _mount(self, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None) -> None:
-        machine = self.machine
-        if machine is None:
-            return
-        try:
-            put_on(self._shop, machine, tool=tool, stock=stock, process=process)
-        except KeenCompassError as error:
-            self._said.say(str(error))
-            return
-        self._said.say("")
-        self.refresh()
-        self.changed.emit()
+        if machine := self.machine:
+            self._keep(lambda: put_on(self._shop, machine, tool=tool, stock=stock, process=process))
 
     def _find(self) -> None:
         """A plate of what is chosen."""
@@ -380,3 +408,12 @@ def _history(tool: Tool, found: Board, units: str) -> str:
         return "kerf never found"
     low, high = width_words(min(widths), units), width_words(max(widths), units)
     return f"kerf {low}" if len(widths) == 1 else f"kerf {low} to {high}, in {len(widths)} stocks"
+
+
+def _age(what: KerfEntry, wears: Consumables | None) -> str:
+    """How much the consumables had been used then, and whether they are still the same."""
+    if wears is None or not wears.found:
+        return "."
+    then = wears.found[-1]
+    words = f", at {uses(then.age, wears.counted)}."
+    return words + (f" New ones are in since {day_of(wears.since)}: measure it again." if what.at < wears.since else "")
