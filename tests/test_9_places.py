@@ -402,12 +402,12 @@ def test_the_shop_floor_view_is_typed_into(window: MainWindow) -> None:
     assert window.rail.isVisible()
 
 
-@pytest.mark.parametrize("place", ["rose", "make", "logbook", "instruments", "machine"])
+@pytest.mark.parametrize("place", ["rose", "make", "logbook", "instruments", "machine", "stock", "together"])
 def test_f1_explains_the_screen(window: MainWindow, place: str) -> None:
     window.show_rose("heron")
     if place == "make":
         window.begin("rectangle")
-    elif place in ("logbook", "instruments"):
+    elif place in ("logbook", "instruments", "stock", "together"):
         window.go_to(place)
     elif place == "machine":
         window.change_machine()
@@ -420,7 +420,8 @@ def test_f1_explains_the_screen(window: MainWindow, place: str) -> None:
 
 
 def test_every_place_has_its_help_page() -> None:
-    assert {"rose", "make", "measure", "correct", "confirm", "logbook", "instruments", "machine"} == set(PAGES)
+    places = {"rose", "make", "measure", "correct", "confirm", "logbook", "instruments", "machine", "stock", "together"}
+    assert places == set(PAGES)
 
 
 def test_a_dropped_shop_file_is_opened(qtbot: QtBot, window: MainWindow, tmp_path: Path, shop_file: Path) -> None:

@@ -209,7 +209,7 @@ def test_everything_can_be_begun_from_the_menu(window: MainWindow) -> None:
     assert titles == ["X and Y steps", "Travel run", "Squareness", "Reference lines"]
     window.show_rose("heron")
     actions = {a.text().split(":")[0]: a for a in window._begin_menu.actions()}
-    assert len(actions) == 10  # what a router has: no bevel
+    assert len(actions) == 12  # what a router has: no bevel
     actions["Reference lines"].trigger()
     assert window.round_page.model.session.context.procedure.name == "reference-lines"
 

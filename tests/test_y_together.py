@@ -10,16 +10,25 @@ from typing import Any
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from driving import click, shown
+from driving import click, focus, press, shown
 from keen_compass.app.rose import next_piece
+from keen_compass.app.together.page import TogetherPage
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
+from keen_compass.practice.demo import AFTER_MOVE
+from keen_compass.practice.playing import cut
 from keen_compass.procedures import load
 from keen_compass.procedures.case_input import case_from_json
 from keen_compass.procedures.joint import Together
+from keen_compass.rounds import RoundSession
+from keen_compass.rounds.together import Column, Whole, everything_read
+from keen_compass.shop.store import Shop
 from keen_compass.solve.joint import Known
+from looks import check_looks, settle
 from said import solved
 
 CALIPER = {"name": "long caliper", "kind": "caliper", "resolution": 0.01, "permissible_error": [0.02, 2e-5]}
@@ -199,7 +208,7 @@ def test_proposals_come_best_first_with_what_they_would_settle() -> None:
         assert p["minutes"] > 0
         assert p["readings_each"] in (1, 3, 5)
         assert load(p["procedure"]).piece(p["piece"])  # it can be made
-    assert {p["instrument"] for p in found} <= {"caliper 600 mm", "steel rule 1 m", "dial"}
+    assert {p["instrument"] for p in found} <= {"caliper 600 mm", "rule 1 m", "dial"}
     assert any(p["procedure"] == "kerf-comb" and p["settles"] == ["kerf"] for p in found)
 
 
@@ -268,3 +277,111 @@ def test_it_is_worked_out_beside_the_window_a_while_after(
     with qtbot.waitSignal(window.next_piece.found, timeout=30_000, check_params_cb=lambda _, uid: uid == "kingfisher"):
         window.show_rose("kingfisher")
     assert window.rose_page.next_piece.isVisible()
+
+
+# All readings of a machine, in one picture
+
+
+def column_of(whole: Whole, name: str) -> Column:
+    return next(c for c in whole.columns if c.unknown.name == name and c.mine)
+
+
+def test_all_that_was_read_since_the_move_says_what_is_true_of_heron(shop: Shop) -> None:
+    whole = everything_read(shop, shop.machine("heron"))
+    assert whole is not None
+    assert [p.procedure for p in whole.parts] == ["backlash", "backlash", "rectangle"]
+    for name, quantity in (("x_scale", "x_steps"), ("y_scale", "y_steps"), ("x_lost_motion", "x_backlash")):
+        f = column_of(whole, name).finding
+        assert f is not None
+        held = shop.values("heron")[quantity].stored
+        truth = AFTER_MOVE.error(quantity, {quantity: held})
+        assert abs(f.error - truth) <= 1.3 * f.expanded_uncertainty
+    rows = {(whole.parts[r.part].procedure, r.measurand.name): r.shares for r in whole.rows if r.measurand}
+    assert all(0 <= share <= 1 for shares in rows.values() for share in shares.values())
+    x = column_of(whole, "x_scale").unknown
+    assert rows["rectangle", "width"][x] == max(shares.get(x, 0.0) for shares in rows.values())
+    assert x not in rows["rectangle", "height"]  # a height says nothing of X
+    assert x not in rows["backlash", "return"]
+
+
+def test_what_a_round_found_is_not_used_beside_its_own_readings(shop: Shop) -> None:
+    """Ember: signed rounds found steps, play and kerf, and their readings are there too."""
+    whole = everything_read(shop, shop.machine("ember"))
+    assert whole is not None
+    read = frozenset().union(*(p.case.evidence for p in whole.parts))
+    derived = {name for name, k in whole.case.known.items() if k.evidence & read}
+    assert {"kerf", "x_lost_motion"} <= derived
+    without = Together(replace(whole.case, known={n: k for n, k in whole.case.known.items() if n not in derived}))
+    for unknown, estimate in without.fit.estimates.items():
+        assert pytest.approx(estimate.U, rel=1e-9) == whole.model.fit.estimates[unknown].U
+    assert not {u.name for u in whole.model.leant_on} & derived
+
+
+def test_only_what_was_made_with_the_numbers_of_now_counts(shop: Shop) -> None:
+    heron = shop.machine("heron")
+    shop.put_value("heron", "x_steps", shop.values("heron")["x_steps"].stored.corrected(0.001, 3), "typed")
+    parts = everything_read(shop, heron).parts  # type: ignore[union-attr]
+    assert [(p.procedure, p.case.piece["axis"]) for p in parts] == [("backlash", "y")]
+    shop.put_event("heron", "moved", "Again")
+    assert everything_read(shop, heron) is None
+    ember = shop.machine("ember")
+    before = everything_read(shop, ember).parts  # type: ignore[union-attr]
+    shop.put_event("ember", "tool", "New nozzle")
+    after = everything_read(shop, ember).parts  # type: ignore[union-attr]
+    assert "kerf-square" in {p.procedure for p in before}
+    assert {p.procedure for p in after} < {p.procedure for p in before}  # what was cut, not what was run
+
+
+def test_by_keyboard_and_mouse_the_picture_says_what_rests_on_what(window: MainWindow) -> None:
+    window.show_rose("heron")
+    press(Qt.Key.Key_R, modifier=Qt.KeyboardModifier.ControlModifier)
+    page = window.places.currentWidget()
+    assert isinstance(page, TogetherPage)
+    settle()
+    assert focus().startswith("X steps")
+    assert "out: +0.8" in shown(page)
+    assert "Rests most on: width of" in shown(page)
+    press(Qt.Key.Key_Right, Qt.Key.Key_Right)
+    assert focus().startswith("X backlash")
+    press(Qt.Key.Key_Left, Qt.Key.Key_Left, Qt.Key.Key_Left)  # not beyond the first
+    assert focus().startswith("X steps")
+    last = len(page.whole.columns) - 1  # type: ignore[union-attr]
+    QTest.mouseClick(page.canvas, Qt.MouseButton.LeftButton, pos=QPoint(round(page.canvas.middle(last)), 200))
+    assert page.canvas.accessibleName().startswith("Kerf 9 mm")
+    assert "Hangs together with" in shown(page)
+    for size in ((1280, 800), (1024, 700)):
+        window.resize(*size)
+        settle()
+        check_looks(window, size)
+    assert window.place_shown() == "together"
+    press(Qt.Key.Key_Escape)
+    assert window.places.currentWidget() is window.rose_page
+
+
+def test_what_cannot_be_told_is_said_with_the_round_that_would_tell(window: MainWindow) -> None:
+    window.show_rose("heron")
+    for quantity in ("x_steps", "y_steps"):  # so that nothing read before counts
+        held = window.shop.values("heron")[quantity].stored
+        window.shop.put_value("heron", quantity, held.corrected(0.001, 3), "typed")
+    session = RoundSession.begin(window.shop, window.shop.machine("heron"), "kerf-square", "kerf")
+    session.making.choose(tool="cutter-3")  # of which no kerf is known
+    cut(session)
+    session.measuring.type("160.1")
+    session.measuring.keep()
+    window.show_rose("heron")
+    click(window.rose_page, "All readings")
+    page = window.places.currentWidget()
+    assert isinstance(page, TogetherPage)
+    told = [c for c in page.whole.columns if c.finding is None]  # type: ignore[union-attr]
+    assert told
+    assert "Can’t be told from" in shown(page)
+    assert page.start.isVisible()
+    click(page, page.start.accessibleName())
+    assert window.round_page is not None
+
+
+def test_where_nothing_counts_any_more_it_says_so(window: MainWindow) -> None:
+    window.shop.put_event("kingfisher", "moved", "Elsewhere")
+    window.show_rose("kingfisher")
+    window.go_to("together")
+    assert "Nothing that was read still counts" in shown(window.places.currentWidget())

@@ -120,6 +120,33 @@ PAGES = {
         "actual = commanded × (1 + s);  new = old ÷ (1 + s), or × for travel per step",
         "docs/arithmetic.md, 2.",
     ),
+    "stock": Page(
+        "Stock and tools",
+        (
+            "Materials and thicknesses down, what cuts across. A full frame is a kerf that was found here, with its U "
+            "and date; a dashed one is only where to begin: between two thicknesses, as the maker’s chart says, or as "
+            "the nearest.",
+            "Arrow keys go from one to the next, Enter puts it on the machine. A controller that keeps one kerf still "
+            "holds the number of what was on it before: the line to enter stands beside it.",
+            "A cutting chart is any CSV table: say once which column is what, and in which units.",
+            "Use is counted from what was cut here; type what the machine’s own counter says. The line says when the "
+            "kerf will have drifted by its tolerance.",
+        ),
+        "between two thicknesses: on the straight line from one kerf to the other",
+        "docs/arithmetic.md, 8.",
+    ),
+    "together": Page(
+        "All readings",
+        (
+            "Everything that was read since the controller’s numbers are what they are, solved at once. Each column is "
+            "something that is looked for, each row something that was read.",
+            "A full disc: without that reading the answer would be gone. A thin one: others say the same. An arc joins "
+            "two answers that hang together: if one is wrong, so is the other. A dashed one: they can’t be told apart.",
+            "Left and right go from column to column; beside it stands what the answer rests on, and what would tell.",
+        ),
+        "reading = Σ coefficient × unknown + error, all at once",
+        "docs/arithmetic.md, 8.",
+    ),
     "instruments": Page(
         "Instruments",
         (
@@ -159,17 +186,24 @@ PROCEDURE_PAGES = {
         "outside: c + (ordered − read); inside: c + (read − ordered)",
         "ISO 9013; docs/arithmetic.md, 8.",
     ),
-    "stock": Page(
-        "Stock and tools",
+    "kerf-ladder": Page(
+        "Kerf ladder",
         (
-            "Materials and thicknesses down, what cuts across. A full frame is a kerf that was found here, with its U "
-            "and date; a dashed one is only where to begin: between two thicknesses, as the maker’s chart says, or as "
-            "the nearest.",
-            "Arrow keys go from one to the next, Enter puts it on the machine. A controller that keeps one kerf still "
-            "holds the number of what was on it before: the line to enter stands beside it.",
-            "A cutting chart is any CSV table: say once which column is what, and in which units.",
+            "One shape several times, each with a little more room for the cut than the one before, its number beside "
+            "it. Read every size, or pick the one that fits; between two of them a click picks both.",
+            "Sizes tell more than a pick: all of them together say where it comes right, even between two.",
         ),
-        "between two thicknesses: on the straight line from one kerf to the other",
+        "right where ordered = read; outside: c + (ordered − read), inside: c + (read − ordered)",
+        "docs/arithmetic.md, 8.",
+    ),
+    "kerf-comb": Page(
+        "Kerf comb",
+        (
+            "Strips between parallel cuts in a window. Push all of them to one side and measure what is left free.",
+            "The free room is one cut more than there are strips, so a narrow cut is read large: nothing depends on "
+            "scale or play of the axes.",
+        ),
+        "kerf = free room ÷ (strips + 1)",
         "docs/arithmetic.md, 8.",
     ),
     "drive-train": Page(

@@ -44,6 +44,7 @@ if TYPE_CHECKING:
     from keen_compass.app.shop.instruments_page import InstrumentsPage
     from keen_compass.app.shop.machine_page import MachinePage
     from keen_compass.app.stock.page import StockPage
+    from keen_compass.app.together.page import TogetherPage
 
 THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
 LATELY = 4  # logbook entries beside the rose
@@ -105,6 +106,7 @@ class MainWindow(QMainWindow):
         page.begin.connect(self.begin)
         page.change.connect(self.change_machine)
         page.happened.connect(self._ask_what_happened)
+        page.together.connect(lambda: self.go_to("together"))
         page.mounted.tool.connect(lambda tool: self._mount(tool=tool))
         page.mounted.stock.connect(lambda stock: self._mount(stock=stock))
         page.mounted.process.connect(lambda process: self._mount(process=process))
@@ -199,19 +201,26 @@ class MainWindow(QMainWindow):
         self._update_actions()
 
     def go_to(self, place: str) -> None:
-        """The logbook, the instruments, stock and tools, or a new machine."""
+        """The logbook, the instruments, stock and tools, all readings of a machine, or a new machine."""
         if place == "add":
             from keen_compass.app.shop.machine_page import MachinePage
 
             self._show_machine_page(MachinePage(self.shop, None))
             return
-        page: InstrumentsPage | LogbookPage | StockPage
+        if place == "together" and not self.machine_uid:
+            return
+        page: InstrumentsPage | LogbookPage | StockPage | TogetherPage
         if place == "stock":
             from keen_compass.app.stock.page import StockPage
 
             page = StockPage(self.shop, self.machine_uid or "")
             page.changed.connect(self.refresh_rail)
             page.begin.connect(self._find_kerf)
+        elif place == "together":
+            from keen_compass.app.together.page import TogetherPage
+
+            page = TogetherPage(self.shop, self.machine_uid or "")
+            page.begin.connect(self._begin_here)
         elif place == "instruments":
             from keen_compass.app.shop.instruments_page import InstrumentsPage
 
@@ -224,6 +233,12 @@ class MainWindow(QMainWindow):
             page.took_over.connect(self.care.ask_what_is_open)
         page.left.connect(self.back)
         self._show_other(page)
+
+    def _begin_here(self, procedure: str, quantity: str) -> None:
+        """A round on the machine whose readings were looked at."""
+        if self.machine_uid:
+            self.show_rose(self.machine_uid)
+            self.begin(procedure, quantity)
 
     def _find_kerf(self, machine: str) -> None:
         """A round about the kerf of what is on a machine."""
@@ -350,6 +365,7 @@ class MainWindow(QMainWindow):
         round_menu.addSeparator()
         self._round_actions.append(self._action(round_menu, "&Back to the rose", QKeySequence("Escape"), self._to_rose))
         view = self.menuBar().addMenu("&View")
+        self._action(view, "&All readings together", QKeySequence("Ctrl+R"), lambda: self.go_to("together"))
         self._action(view, "&Full screen", QKeySequence("F11"), self._full_screen)
         self._action(view, "&Shop-floor view", QKeySequence("F12"), self.toggle_floor)
         for choice, words in THEMES.items():
@@ -447,6 +463,7 @@ class MainWindow(QMainWindow):
             return str(self.round_page.model.session.step)
         names = {
             "RosePage": "rose", "LogbookPage": "logbook", "InstrumentsPage": "instruments", "StockPage": "stock",
+            "TogetherPage": "together",
         }  # fmt: skip
         return names.get(type(page).__name__, "machine")
 

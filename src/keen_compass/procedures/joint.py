@@ -7,6 +7,7 @@ its tilt. What nobody knows is assumed, wide; but nothing is found that only an 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
@@ -32,9 +33,9 @@ from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.subjects import Subject
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, combination
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, combination, covariance
 from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
-from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit, would_determine
+from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit, without_what_follows, would_determine
 from keen_compass.solve.kerf import HOLE_BIAS, KERF
 from keen_compass.solve.travel import lost_motion_of, scale_of
 
@@ -58,9 +59,8 @@ A_READING: tuple[tuple[str, dict[str, float]], ...] = (
 
 @dataclass(frozen=True, slots=True)
 class Bearing:
-    """How much a reading has to do with an unknown: row's label, unknown, share of the unknown's certainty, 0 … 1."""
+    """How much some readings have to do with an unknown: by what share its variance would grow without them, 0 … 1."""
 
-    row: str
     unknown: Unknown
     share: float
 
@@ -74,7 +74,9 @@ class Together:
         self.rows = [r for rows in self.parts for r in rows]
         unknowns = list(dict.fromkeys(u for r in self.rows for u in r.coefficients))
         self.unknowns = [u for u in unknowns if u.name in FOUND_AS]
-        self.known = [k.row(u) for u in self.unknowns if (k := _known(case, u))]
+        known = [k.row(u) for u in self.unknowns if (k := _known(case, u))]
+        # Not what was found from these very readings.
+        self.known = [o for o in without_what_follows([*self.rows, *known]) if o.prior]
         said = {u for o in self.known for u in o.coefficients}
         self.assumed = {u: a.row(u) for u in self.unknowns if u not in said and (a := assumed_of(case, _plain(u)))}
         self.fit: Fit = fit([*self.rows, *self.known, *self.assumed.values()])
@@ -110,19 +112,30 @@ class Together:
                 return code
         return ""
 
-    def bearings(self) -> list[Bearing]:
-        """How much each reading brings to each unknown: by how much its U would grow without that reading."""
+    def bearings(self, rows: Sequence[int]) -> list[Bearing]:
+        """How much some rows, by their numbers, bring to each unknown that they are about."""
+        some = [self.rows[i] for i in rows]
+        rest = [r for i, r in enumerate(self.rows) if i not in set(rows)]
+        others = fit([*rest, *self.known, *self.assumed.values()])
         found = []
-        for i, left_out in enumerate(self.rows):
-            rest = [r for k, r in enumerate(self.rows) if k != i]
-            others = fit([*rest, *self.known, *self.assumed.values()]) if rest else Fit({})
-            for u in left_out.coefficients:
-                if u.name not in FOUND_AS or u not in self.fit.estimates:
-                    continue
-                now, then = self.fit.estimates[u].u, others.estimates[u].u if u in others.estimates else float("inf")
-                share = 1.0 if then == float("inf") else max(1 - (now / then) ** 2, 0.0) if then else 0.0
-                found.append(Bearing(left_out.label, u, share))
+        for u in dict.fromkeys(u for r in some for u in r.coefficients):
+            if u.name not in FOUND_AS or u not in self.fit.estimates:
+                continue
+            now, then = self.fit.estimates[u].u, others.estimates[u].u if u in others.estimates else math.inf
+            found.append(Bearing(u, max(1 - (now / then) ** 2, 0.0) if then else 0.0))
         return found
+
+    @property
+    def leant_on(self) -> list[Unknown]:
+        """What is known from before."""
+        return [u for o in self.known for u in o.coefficients]
+
+    def correlation(self, a: Unknown, b: Unknown) -> float:
+        """How two unknowns hang together, −1 … 1; 0 where either is not determined."""
+        found = self.fit.estimates
+        if a not in found or b not in found or not found[a].u or not found[b].u:
+            return 0.0
+        return covariance(found[a], found[b]) / (found[a].u * found[b].u)
 
 
 class Joint(Procedure[Any]):
@@ -147,16 +160,15 @@ class Joint(Procedure[Any]):
             return Solution(tuple(doubtful))
         model = Together(case)
         findings, unresolved, lacking = [], [], []
-        for unknown in sorted(model.unknowns, key=lambda u: (ORDER.index(u.name), u.subject)):
-            estimate = model.of(unknown)
-            if estimate is None:
+        for unknown, finding in found_by(case, model):
+            if finding is None:
                 others = model.confused_with(unknown)
                 unresolved += [(unknown.name, b.name) for b in others]
                 lacking.append(note("joint.lacking", unknown=unknown.name, others=[b.name for b in others],
                                     tells=model.would_tell(unknown)))  # fmt: skip
             else:
-                findings.append(_finding(case, model, unknown, estimate))
-        leant_on = [u.name for o in model.known for u in o.coefficients]
+                findings.append(finding)
+        leant_on = [u.name for u in model.leant_on]
         notes = (*lacking, *held_notes(case, [n for n in leant_on if n in case.known]), *_assumptions(model, findings))
         pairs = tuple(dict.fromkeys(tuple(sorted(pair)) for pair in unresolved))
         return Solution(tuple(findings), pairs, notes)  # type: ignore[arg-type]
@@ -184,6 +196,15 @@ class Joint(Procedure[Any]):
                  "piece": {"axis": "x", "travel": 10}, "readings": [{"measurand": "return", "values": [0.04, 0.05]}]},
             ],
         }  # fmt: skip
+
+
+def found_by(case: Case, model: Together) -> list[tuple[Unknown, Finding | None]]:
+    """Every unknown in order with its finding; None for what can't be told."""
+    found: list[tuple[Unknown, Finding | None]] = []
+    for unknown in sorted(model.unknowns, key=lambda u: (ORDER.index(u.name), u.subject)):
+        estimate = model.of(unknown)
+        found.append((unknown, None if estimate is None else _finding(case, model, unknown, estimate)))
+    return found
 
 
 def _part(case: Case, i: int, part: Case) -> list[Observation]:

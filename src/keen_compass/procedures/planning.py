@@ -95,7 +95,7 @@ class Next(Procedure[Any]):
             "instruments_at_hand": [
                 {"name": "caliper 600 mm", "kind": "caliper", "resolution": 0.01, "permissible_error": [0.02, 0.00002],
                  "reach": 600},
-                {"name": "steel rule 1 m", "kind": "rule", "resolution": 0.5, "permissible_error": [0.1, 0.00005],
+                {"name": "rule 1 m", "kind": "rule", "resolution": 0.5, "permissible_error": [0.1, 0.00005],
                  "reach": 1000},
                 {"name": "dial", "kind": "dial", "resolution": 0.01, "permissible_error": [0.008, 0], "reach": 10},
             ],

@@ -26,6 +26,7 @@ from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import Choices, FileWritten, WornIn
 from keen_compass.shop.pieces import NewPiece
+from keen_compass.words.logbook import HAPPENINGS
 from keen_compass.words.say import say
 
 if TYPE_CHECKING:
@@ -302,7 +303,7 @@ class Making:
 
     def new_consumables(self) -> None:
         """What cuts was changed."""
-        self._c.shop.put_event(self._c.kept.machine, "tool", "New consumables")
+        self._c.shop.put_event(self._c.kept.machine, "tool", HAPPENINGS["tool"])
         self._c.changed()
 
     def keep_worn(self) -> None:

@@ -10,7 +10,7 @@ from keen_compass.errors import InputError, KeenCompassError, LengthError, ShopE
 from keen_compass.machines.forms import length_unit
 from keen_compass.machines.profile import instrument_from_json
 from keen_compass.procedures.base import Makes, Measurand
-from keen_compass.procedures.case import Previous
+from keen_compass.procedures.case import Case, Previous
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import parse_length
@@ -369,6 +369,16 @@ class Measuring:
         return Solution(tuple(found)) if found else None
 
     def _solve(self, piece: KeptPiece) -> Solution | None:
+        case = self.case_of(piece)
+        if case is None:
+            return None
+        try:
+            return self._c.procedure.solve(case)
+        except KeenCompassError as error:
+            return Solution((), (), (plain(str(error)),))
+
+    def case_of(self, piece: KeptPiece) -> Case | None:
+        """What was read on a piece, with the earlier equal ones that count with it; None where nothing was."""
         readings = {m: [r.reading for r in rs] for m, rs in self._by_measurand(piece).items()}
         half_typed = ""
         if self._c.piece and piece.id == self._c.piece.id and self._add_draft(readings):
@@ -384,17 +394,13 @@ class Measuring:
                     pieces[m] = pieces.get(m, 0) + 1
         if not lengths and self._c.procedure.makes is not Makes.NOTHING:
             return None
-        case = replace(
+        return replace(
             self._c.case(self._judged(piece), self._c.in_force(piece), lengths, piece.snapshot.subject, piece),
             confirmed=self._c.mark(Confirmed, piece.id) is not None,
             half_typed=half_typed,
             pieces=min(pieces.values(), default=1),
             previous_errors=self._previous_errors(piece),
         )
-        try:
-            return self._c.procedure.solve(case)
-        except KeenCompassError as error:
-            return Solution((), (), (plain(str(error)),))
 
     def judge(self, name: str, value: object) -> None:
         """Another of the choices that say how it is judged (undoable); what was read stays."""

@@ -33,6 +33,7 @@ class RosePage(QWidget):
     begin = Signal(str, str)
     change = Signal()
     happened = Signal()
+    together = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -70,8 +71,10 @@ class RosePage(QWidget):
         names.addWidget(self._title)
         names.addWidget(self._subtitle)
         head.addLayout(names, 1)
+        self.all_readings = Button("All readings", self.together.emit, "quiet")
         self.note = Button("Something happened", self.happened.emit, "quiet")
         self.edit = Button("Change machine", self.change.emit, "quiet")
+        head.addWidget(self.all_readings)
         head.addWidget(self.note)
         head.addWidget(self.edit)
         layout.addLayout(head)

@@ -37,6 +37,7 @@ from keen_compass.shop.library import (
 from keen_compass.shop.machines import key_for
 from keen_compass.shop.standing import subject_in_names
 from keen_compass.shop.store import Shop
+from keen_compass.words.logbook import HAPPENINGS
 from keen_compass.words.wear import uses
 
 BESIDE, BESIDE_NARROW, NARROW = 388, 344, 960  # px: width of what is known of the chosen cell; of a small page
@@ -334,7 +335,7 @@ class StockPage(QWidget):
     def _changed(self) -> None:
         """New consumables are in what cuts now."""
         if machine := self.machine:
-            self._keep(lambda: self._shop.put_event(machine.uid, "tool", "New consumables"))
+            self._keep(lambda: self._shop.put_event(machine.uid, "tool", HAPPENINGS["tool"]))
 
     def _told(self, age: float) -> None:
         """They were used otherwise than was counted."""

@@ -1,0 +1,1 @@
+"""Everything that was read on a machine, in one picture."""
