@@ -244,7 +244,8 @@ def read_thermal(text: str, *, beam: bool, beside: bool = False) -> list[Burn]: 
             assert not (motion == "G0" and on), where
             feed = float(given.get("F", feed))
             assert motion == "G0" or feed > 0, where
-            assert not (beam and "Z" in given), where
+            # A lens goes up and down by itself, with the beam off.
+            assert not (beam and "Z" in given and (on or motion != "G0" or {"X", "Y"} & given.keys())), where
             z = float(given.get("Z", z))
             a, (x, y) = (x, y), (float(given.get("X", x)), float(given.get("Y", y)))
             assert on or motion == "G0", where

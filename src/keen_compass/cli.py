@@ -26,7 +26,7 @@ THERMAL = ("plasma", "laser")
 MACHINES = ("router", "plasma", "laser", "pen", "knife")
 LARGEST_INPUT = 20_000_000  # bytes
 KEPT_FILES = 300  # of practice rounds
-BURNING = ("pierce_height", "cut_height", "pierce_delay", "power")  # of torch or beam, that may be set
+BURNING = ("pierce_height", "cut_height", "pierce_delay", "power", "focus")  # of torch or beam, that may be set
 MOST_CYCLES = 100
 
 
@@ -214,8 +214,8 @@ def _piece(options: argparse.Namespace) -> int:
     own = procedure.makes is not Makes.PIECE  # of a run, x and y are its own
     at = tuple(length_mm(_maybe_number("40" if own else given.pop(k, "40")), f"--set {k}") for k in ("x", "y"))
     settings = _cut_settings(given, bed)
-    kind = options.machine or ("plasma" if procedure.yields[:1] == ("kerf",) else "router")
-    burning = _burning(given, kind)
+    kind = _kind(options, procedure)
+    burning = ({"focus": 0.0} if procedure.burns else {}) | _burning(given, kind)
     if procedure.thermal_pieces and kind in THERMAL:
         given.setdefault("thermal", "true")
     parameters = _parameters(procedure, options.piece_size, given)
@@ -249,6 +249,15 @@ def _piece(options: argparse.Namespace) -> int:
         data = text(path).encode("utf-8") if text else drawings.write_pdf(path)
     write_whole(options.output, data)
     return 0
+
+
+def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> str:
+    """Of machine, as it was said or is usual."""
+    usual = "laser" if procedure.burns else "plasma" if procedure.yields[:1] == ("kerf",) else "router"
+    kind = str(options.machine or usual)
+    if procedure.burns and (kind != "laser" or options.format != "gcode"):
+        raise InputError("a beam burns it: make it as G-code for a laser", "--machine")
+    return kind
 
 
 def _as_gcode(path: ToolPath, kind: str, settings: CutSettings, burning: dict[str, Any]) -> str:

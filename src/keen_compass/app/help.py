@@ -186,6 +186,27 @@ PROCEDURE_PAGES = {
         "outside: c + (ordered − read); inside: c + (read − ordered)",
         "ISO 9013; docs/arithmetic.md, 8.",
     ),
+    "focus-row": Page(
+        "Focus row",
+        (
+            "Lines, each burnt with the lens a little higher than the one before. Where a beam is in focus its line is "
+            "narrowest: click that one, or read the widths under a loupe.",
+            "By eye the neighbours of the narrowest look alike: a pick is good to a step and a half. Widths tell more.",
+        ),
+        "width² = a + b·height + c·height²;  focus = −b ÷ 2c",
+        "docs/arithmetic.md, 8.",
+    ),
+    "clean-cuts": Page(
+        "Clean cuts",
+        (
+            "Squares, each with its own power and feed. Click those that fell out with clean edges; a second click "
+            "takes it back. By keyboard: 1 and Enter for clean, 0 and Enter for not.",
+            "Proposed is the fastest whose neighbours are clean as well, with the power in the middle of what is clean "
+            "there: nothing then hangs on a hair. The dashed ring is what is set now.",
+        ),
+        "power: half way between the first and the last clean one at that feed",
+        "docs/arithmetic.md, 8.",
+    ),
     "kerf-ladder": Page(
         "Kerf ladder",
         (

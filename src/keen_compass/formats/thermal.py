@@ -1,8 +1,8 @@
 """G-code (ISO 6983 words) for plasma and laser tables: absolute, mm; M3 is on, M5 is off.
 
 Torch or beam is off on every rapid. Every contour that is cut begins where its lead does, in the scrap: a plasma
-pierces there, higher than it cuts and for its own time; a laser takes each layer's power and speed. Marks are burnt
-lightly: fast, without a pierce. Nothing goes over the same line twice, and bridges are no part of it.
+pierces there, higher than it cuts and for its own time; a laser takes each layer's power, speed and height of the lens.
+Marks are burnt lightly: fast, without a pierce. Nothing goes over the same line twice, and bridges are no part of it.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from keen_compass.errors import PieceError
 from keen_compass.formats.gcode import beside, comment, numbered, to, xy
 from keen_compass.pieces.placement import check_on_bed
-from keen_compass.pieces.toolpath import Does, Stroke, ToolPath
+from keen_compass.pieces.toolpath import Does, Layer, Stroke, ToolPath
 from keen_compass.quantities.geometry import Box
 
 FULL_POWER = 1000  # S of a laser at 100 %
@@ -27,7 +27,10 @@ LIMITS: dict[str, tuple[float, float]] = {
 
 @dataclass(frozen=True, slots=True)
 class ThermalSettings:
-    """How it is to burn; lengths in mm over the stock's top, feed in mm/min, delay in s, power in % (lasers)."""
+    """How it is to burn; lengths in mm over the stock's top, feed in mm/min, delay in s, power in % (lasers).
+
+    focus: where a laser's lens stands, as its controller counts Z, mm; None where no file moves it.
+    """
 
     bed: Box
     beam: bool = False
@@ -37,6 +40,7 @@ class ThermalSettings:
     pierce_delay: float = 0.5
     safe_height: float = 10.0
     power: float = 80.0
+    focus: float | None = None
 
     def __post_init__(self) -> None:
         for name, (low, high) in LIMITS.items():
@@ -54,20 +58,30 @@ def write_thermal(path: ToolPath, settings: ThermalSettings) -> str:
     lines = [f"(Keen Compass, {comment(path.title)})", f"(mm, absolute, {what})", "G21", "G90 G94 G17", "M5"]
     if not settings.beam:
         lines.append(f"G0 Z{numbered(settings.safe_height)}")
+    stands: float | None = None
     for layer in path.layers:
+        wanted = settings.focus if layer.height is None else layer.height
+        if settings.beam and wanted is not None and wanted != stands:
+            if settings.focus is None:
+                raise PieceError("this machine’s files don’t move the lens", "focus")
+            lines.append(f"G0 Z{numbered(wanted)}")
+            stands = wanted
         for stroke in layer.strokes:
-            lines += _burnt(stroke, settings, cut=layer.does is Does.CUT)
+            lines += _burnt(stroke, settings, layer)
+    if stands is not None and stands != settings.focus:
+        lines.append(f"G0 Z{numbered(settings.focus or 0.0)}")
     return "\n".join([*lines, "M5", "M2"]) + "\n"
 
 
-def _burnt(stroke: Stroke, settings: ThermalSettings, *, cut: bool) -> Iterator[str]:
+def _burnt(stroke: Stroke, settings: ThermalSettings, layer: Layer) -> Iterator[str]:
     """There with all off, on, along it, off again."""
+    cut = layer.does is Does.CUT
     if stroke.approach:
         yield f"G0 {xy(stroke.approach)}"
     yield f"G0 {xy(stroke.points[0])}"
-    feed = settings.feed * (1.0 if cut else MARK_FASTER)
+    feed = layer.feed or settings.feed * (1.0 if cut else MARK_FASTER)
     if settings.beam:
-        share = settings.power / 100 * (1.0 if cut else MARK_POWER)
+        share = (layer.power or settings.power) / 100 * (1.0 if cut else MARK_POWER)
         yield f"M3 S{max(round(FULL_POWER * share), 1)}"
         if cut and settings.pierce_delay:
             yield f"G4 P{numbered(settings.pierce_delay)}"

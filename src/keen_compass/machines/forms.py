@@ -44,7 +44,7 @@ JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 MOST_PROCESS = 80  # letters
-HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height")
+HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height", "focus")
 CUTTING = ("feed", "plunge_feed", "spindle_rpm", "pierce_delay", "power")  # plain numbers
 DAYS_PER_MONTH = 30.5
 FRACTION_LOSES = 0.01  # of a length; where a fraction would lose more, decimals are shown
@@ -189,7 +189,7 @@ def absent_from(kind: str, gives_room: str = "file") -> set[str]:
     if kind != "plasma table":
         absent |= {"pierce_height", "cut_height"}
     if kind != "laser table":
-        absent.add("power")
+        absent |= {"power", "focus"}
     if kind != "router":
         absent |= {"head", "plunge_feed", "depth_per_pass", "spindle_rpm"}
     return absent | ({"gives_room", "kerf_form", "wear"} if kind in ROLLS else _not_asked(gives_room))

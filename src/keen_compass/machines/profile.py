@@ -86,9 +86,10 @@ LIMITS: dict[str, tuple[float, float]] = {
     "depth_per_pass": (0.01, 500), "units_per_mm": (1, 10_000), "z_travel": (0, 10_000), "gantry": (0, 100_000),
     "step_limit": (0, 1e8), "acceleration": (1, 100_000), "due_days": (1, 3700), "decimals": (0, 9),
     "spindle_rpm": (0, 1_000_000), "pierce_height": (0.1, 50), "cut_height": (0, 50), "pierce_delay": (0, 60),
-    "power": (0.1, 100),
+    "power": (0.1, 100), "focus": (-500, 500),
 }  # fmt: skip
-PROCESS_SETTINGS = ("feed", "pierce_height", "cut_height", "pierce_delay", "power")  # that come back with a process
+PROCESS_SETTINGS = ("feed", "pierce_height", "cut_height", "pierce_delay", "power", "focus")  # come back with a process
+SETTING_OF = {"focus": "focus", "power": "power", "cut_feed": "feed"}  # quantity → where the profile keeps it
 BED = (1.0, 1_000_000.0)  # mm; a roll is long
 THICKNESS = (0.001, 500.0)
 WIDEST_TOOL = 500.0
@@ -139,7 +140,8 @@ class Machine:
     flipped: quantities whose sign the controller counts the other way.
     decimals, decimals_of: that it keeps, of everything and of what differs.
     process: how it cuts, in the words of its chart (``45 A, 1.1 mm nozzle``); of thermal machines, as are
-        pierce_height, cut_height (mm over the stock), pierce_delay (s) and power (%, of a laser).
+        pierce_height, cut_height (mm over the stock), pierce_delay (s), power (%) and focus (mm, where its controller
+        has the lens) of a laser.
     gives_room: who moves the tool off the line by half the cut: our files, or the controller with its own kerf, for
         which the files run on the line. kerf_form: in which width that controller keeps it, one of `KERF_FORMS`.
     wear: in what the use of its consumables is counted, one of `COUNTS`; empty for what is usual.
@@ -186,6 +188,7 @@ class Machine:
     cut_height: float = 1.5
     pierce_delay: float = 0.5
     power: float = 80.0
+    focus: float = 0.0
     gives_room: str = "file"
     kerf_form: str = "full"
     wear: str = ""
@@ -312,9 +315,18 @@ class Machine:
         return Place(
             quantity, self.setting_keys.get(quantity, quantity.upper()), self.form if _resolves(quantity) else None,
             unit_kept(quantity, self.controller_units), self.decimals_of.get(quantity, self.decimals),
-            quantity in self.flipped, QUANTITIES[quantity].lives is Lives.NUMBER and not self.in_controller(quantity),
+            quantity in self.flipped, _in_files(quantity) and not self.in_controller(quantity),
             quantity == "kerf" and self.kerf_form_kept == "half",
         )  # fmt: skip
+
+    def setting_held(self, quantity: str) -> StoredAmount:
+        """What the profile keeps of how it cuts."""
+        return StoredAmount(quantity, QUANTITIES[quantity].unit, getattr(self, SETTING_OF[quantity]))
+
+    @property
+    def moves_lens(self) -> bool:
+        """Whether its files say how high the lens stands."""
+        return self.kind in BEAM and self.z_travel > 0
 
     def setting(self, quantity: str, value: str) -> str:
         """One line as the controller takes it."""
@@ -371,6 +383,10 @@ def _within_limits(body: Mapping[str, Any]) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _in_files(quantity: str) -> bool:
+    return QUANTITIES[quantity].lives in (Lives.NUMBER, Lives.SETTING)
+
+
 def _resolves(quantity: str) -> bool:
     return quantity in QUANTITIES and QUANTITIES[quantity].lives is Lives.RESOLUTION
 
@@ -390,6 +406,8 @@ def _quantities(kind: str, file_format: str, form: ResolutionForm, has_z: bool) 
             return kind == "router"
         if quantity == "bevel":
             return kind in THERMAL
+        if q.lives is Lives.SETTING:
+            return kind in BEAM and (quantity != "focus" or has_z)
         if q.group == "cut":
             return kind not in ROLLS
         return table or not (quantity == "bed" or quantity.endswith(("home", "speed")))

@@ -175,11 +175,17 @@ def _turned(stroke: Stroke) -> Stroke:
 
 @dataclass(frozen=True, slots=True)
 class JobLayer:
-    """What is made alike: strokes on the line, and contours with the tool beside them, in order."""
+    """What is made alike: strokes on the line, and contours with the tool beside them, in order.
+
+    power (%), feed (mm/min), height (of a lens, mm): where they are not those of the machine.
+    """
 
     does: Does
     items: tuple[Stroke | Contour, ...]
     pen: int = 1
+    power: float | None = None
+    feed: float | None = None
+    height: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -239,7 +245,7 @@ def composed(job: Job, corrections: Corrections) -> ToolPath:
                     strokes.append(moved.stroke())
             else:
                 strokes.append(item)
-        layers.append(Layer(layer.does, tuple(strokes), layer.pen))
+        layers.append(Layer(layer.does, tuple(strokes), layer.pen, layer.power, layer.feed, layer.height))
     applied = {"compensation": str(corrections.applied_by)} if compensated and corrections.compensation else {}
     if corrections.hole_bias:
         applied["hole_bias"] = str(Applies.FILE)

@@ -112,11 +112,17 @@ class Stroke:
 
 @dataclass(frozen=True, slots=True)
 class Layer:
-    """Strokes that are made alike. pen: that draws them, on machines that hold several."""
+    """Strokes that are made alike. pen: that draws them, on machines that hold several.
+
+    power (%), feed (mm/min), height (of a lens, mm): of a beam, where they are not those of the machine.
+    """
 
     does: Does
     strokes: tuple[Stroke, ...]
     pen: int = 1
+    power: float | None = None
+    feed: float | None = None
+    height: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,9 @@ A procedure says where; who reads there (a technician, or practice on a stand-in
 
 Faces      between faces of the piece, along a line, held by jaws, corner to corner or across
 Fits       which of several that lie in a row has the size that was ordered
+Burnt      how wide one of all that was burnt is
+Narrowest  which of several burnt lines is narrowest
+Clean      whether what was cut with one setting came out clean
 Slack      what strips leave free in their window when they are pushed together
 Lines      from one drawn line to another, in the order of the file
 EdgeLine   from an edge of the stock to a drawn line
@@ -39,6 +42,27 @@ class Fits:
 
     faces: tuple[Faces, ...]
     size: float
+
+
+@dataclass(frozen=True, slots=True)
+class Burnt:
+    """One of all that was burnt, by its number in the order of the file, from 0."""
+
+    order: int
+
+
+@dataclass(frozen=True, slots=True)
+class Narrowest:
+    """Of those burnt lines."""
+
+    orders: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Clean:
+    """What was cut as that number in the order of the file: 1 where it came out clean, else 0."""
+
+    order: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,4 +152,4 @@ class Part:
     link: int = 0
 
 
-Where = Faces | Fits | Slack | Lines | EdgeLine | OnRule | Return | Height | Gap | Part
+Where = Faces | Fits | Burnt | Narrowest | Clean | Slack | Lines | EdgeLine | OnRule | Return | Height | Gap | Part

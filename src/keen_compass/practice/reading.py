@@ -8,7 +8,21 @@ from __future__ import annotations
 import math
 import random
 
-from keen_compass.pieces.where import EdgeLine, Faces, Fits, Gap, Height, Lines, OnRule, Part, Return, Slack
+from keen_compass.pieces.where import (
+    Burnt,
+    Clean,
+    EdgeLine,
+    Faces,
+    Fits,
+    Gap,
+    Height,
+    Lines,
+    Narrowest,
+    OnRule,
+    Part,
+    Return,
+    Slack,
+)
 from keen_compass.procedures.base import Measurand
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import READ_ALONG
@@ -17,6 +31,7 @@ from keen_compass.standin.router import Made
 SEATED = 0.03  # mm, standard: how well stock lies against its stops
 RULE_LIES = 0.4  # mm, how far from the first target a rule's zero may lie
 PER_METRE = 1000.0
+EYE = 0.03  # share, standard, by which an eye misjudges
 
 
 def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, rng: random.Random) -> float:
@@ -28,6 +43,16 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
             return seen.read(where.line, measurand.name, 1, instrument, rng, where.held)[0]
         case Fits():
             return _fits(made, where)
+        case Burnt():
+            scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter / 2)
+            return truth.read(truth.width_at(made.burns[where.order].height) + scatter, instrument, rng)
+        case Narrowest():
+            wide = [_by_eye(truth.width_at(made.burns[o].height), made, o) for o in where.orders]
+            return float(wide.index(min(wide)) + 1)
+        case Clean():
+            burn = made.burns[where.order]
+            heat = _by_eye(truth.heat_of(burn.power, burn.feed), made, where.order)
+            return float(burn.through and (not truth.clean[1] or heat <= truth.clean[1]))
         case Slack():
             scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter)
             return truth.read(made.slack(where.line) + scatter, instrument, rng)
@@ -58,6 +83,11 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
             return truth.read(gap + zero, instrument, rng, signed=True)
         case Part():
             return truth.parts.get(where.axis, {}).get(where.name, where.usual)
+
+
+def _by_eye(value: float, made: Made, which: int) -> float:
+    """As an eye has it, which is off by some parts in a hundred."""
+    return value * (1 + random.Random(f"{made.seed}/{which}/eye").gauss(0, EYE))
 
 
 def _fits(made: Made, where: Fits) -> float:

@@ -16,6 +16,7 @@ from typing import Any
 from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
 from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
+from keen_compass.formats.thermal import ThermalSettings, write_thermal
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.placement import GAP
 from keen_compass.practice.reading import shown
@@ -28,6 +29,7 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import PieceScatter
+from keen_compass.quantities.readings import Count, Pick, Reading
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored
 from keen_compass.quantities.verdict import Verdict
@@ -50,9 +52,10 @@ RECORD_DOF = {"repeats": 20, "scatter": 12}
 # Tight enough that a round has something to do, wide enough that the practice instruments can tell.
 TOLERANCE = {
     "x_steps": 0.4, "y_steps": 0.4, "z_steps": 2.0, "x_backlash": 0.05, "y_backlash": 0.05, "squareness": 0.5,
-    "x_home": 0.2, "y_home": 0.2, "x_tram": 0.3, "y_tram": 0.3, "bed": 0.15, "kerf": 0.1,
+    "x_home": 0.2, "y_home": 0.2, "x_tram": 0.3, "y_tram": 0.3, "bed": 0.15, "kerf": 0.1, "focus": 1.0,
     "hole_bias": 0.1, "x_speed": 600.0, "y_speed": 600.0,
 }  # fmt: skip
+BEAM = {"focus": 0.0, "power": 76.0, "cut_feed": 2400.0}  # as a beam is set at first
 PROVEN_SCALE = Known(0.0, 0.0003)  # mm/mm, as a round leaves it
 PROVEN_PLAY = 0.05  # mm
 PARTS = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
@@ -92,6 +95,8 @@ class Practice:
         truth = replace(random_truth(rng, correct, COMPENSATION), parts={"x": PARTS})
         if "hole_bias" in procedure.yields:  # of a generator of its own: nothing else changes
             truth = replace(truth, hole_bias=random.Random(f"{seed}/holes").uniform(-0.15, 0.05))
+        if procedure.burns:
+            truth = _beam(truth, random.Random(f"{seed}/beam"))
         if procedure.starting:  # as the parts say, with a switch that may stand elsewhere than was entered
             parts = NOMINAL_STEPS * rng.choice((1.0, 1.0, 0.5, 2.0))
             start = StoredResolution(ResolutionForm.STEPS_PER_MM, parts)
@@ -104,6 +109,8 @@ class Practice:
             settings[f"{axis}_speed"] = StoredAmount(f"{axis}_speed", "mm/min", 9000.0)
         if "kerf" in procedure.yields:
             settings["kerf"] = StoredAmount("kerf", "mm", COMPENSATION)
+        if procedure.burns:
+            settings |= {q: StoredAmount(q, QUANTITIES[q].unit, value) for q, value in BEAM.items()}
         settings |= _put_right_beneath(procedure, truth, start, rng)
         router = Router(truth, settings, rng.randrange(2**31))
         return cls(seed, procedure, router, replace(instrument, repeats=repeats), scatter, _random=rng)
@@ -117,11 +124,18 @@ class Practice:
             piece=piece,
             instrument=self.instrument,
             tolerance=TOLERANCE,
-            readings={m: tuple(Length(v, f"{v:.3f}", "mm") for v in values) for m, values in readings.items()},
+            readings={m: tuple(self._reading(m, v) for v in values) for m, values in readings.items()},
             piece_scatter=self.scatter,
             gantry=TABLE.gantry,
             step_limit=TABLE.step_limit,
         )
+
+    def _reading(self, measurand: str, value: float) -> Reading:
+        """Of the kind that it is."""
+        if measurand in self.procedure.picks:
+            return Pick(value, f"{value:g}")
+        unit = self.procedure.counts.get(measurand)
+        return Length(value, f"{value:.3f}", "mm") if unit is None else Count(value, f"{value:g}", unit)
 
     def known(self) -> dict[str, Known]:
         """What earlier rounds proved, for what leans on it: scales and play in tolerance."""
@@ -133,7 +147,14 @@ class Practice:
 
     def make(self, shape: Any, number: int) -> tuple[str, Made]:
         """Write the file, have the stand-in run it."""
-        file = file_for(self.procedure, shape, number, self.procedure.passes)
+        if self.procedure.burns:
+            path = self.procedure.tool_path(shape, number).moved(GAP + 20, GAP + 20)
+            held = {q: amount(self.router.settings, q) for q in BEAM}
+            file = write_thermal(path, ThermalSettings(
+                BED, beam=True, feed=held["cut_feed"], power=held["power"], focus=held["focus"]
+            ))  # fmt: skip
+        else:
+            file = file_for(self.procedure, shape, number, self.procedure.passes)
         made = self.router.make(file) if file else Made(self.router.truth, dict(self.router.settings), number)
         return file, made
 
@@ -201,6 +222,15 @@ class Practice:
             "truth": {**extra, **{q: _or_none(truth.right(q, settings)) for q in yields}},
             "found": {q: stored.to_json() for q, stored in found.items() if stored},
         }
+
+
+def _beam(truth: Truth, rng: random.Random) -> Truth:
+    """The same machine with a beam: its focus, and the heat with which it cuts clean."""
+    least = rng.uniform(22.0, 30.0)
+    return replace(
+        truth, thermal="laser", kerf=rng.uniform(0.15, 0.3), scatter=0.004, focus=rng.uniform(-1.2, 1.2),
+        depth_of_focus=rng.uniform(1.0, 1.8), clean=(least, rng.uniform(1.7, 2.2) * least), pierce=0.2,
+    )  # fmt: skip
 
 
 def _put_right_beneath(

@@ -52,6 +52,8 @@ REGISTRY: dict[str, Entry] = {
         Entry("home", ("x_home", "y_home"), 8, "home", ("gcode",)),
         Entry("bed", ("x_tram", "y_tram", "bed"), 15, "bed", ("gcode",)),
         Entry("speed", ("x_speed", "y_speed"), 10, "speed", ("gcode",), apart=True),
+        Entry("focus-row", ("focus",), 8, "focus_row", ("gcode",)),
+        Entry("clean-cuts", ("power", "cut_feed"), 15, "clean_cuts", ("gcode",)),
         Entry("kerf-square", ("kerf", "hole_bias"), 15, "kerf_square", ("gcode",)),
         Entry("kerf-ladder", ("kerf",), 20, "kerf_ladder", ("gcode",)),
         Entry("kerf-comb", ("kerf",), 10, "kerf_comb", ("gcode",)),

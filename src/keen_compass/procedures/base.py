@@ -42,6 +42,7 @@ class Surface(StrEnum):
     LADDER = "ladder"
     CHAIN = "chain"
     ROW = "row"
+    CELLS = "cells"
 
 
 class Makes(StrEnum):
@@ -235,6 +236,7 @@ class Procedure(Generic[P]):
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
     floor: code of what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed.
+    burns: it is made by a beam. by_eye: it is judged without an instrument.
     thermal_pieces: its piece is cut otherwise where it is burnt (parameter `thermal`).
     """
 
@@ -260,6 +262,8 @@ class Procedure(Generic[P]):
     judged_by: tuple[str, ...] = ()
     draws: bool = False
     thermal_pieces: bool = False
+    burns: bool = False
+    by_eye: bool = False
     floor: str = "floor"
 
     @property

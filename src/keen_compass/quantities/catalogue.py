@@ -16,6 +16,7 @@ class Lives(StrEnum):
     RESOLUTION = "resolution"  # in the controller, in the form that the machine's profile names
     NUMBER = "number"  # in the controller, as a plain number in `unit`
     BY_HAND = "by_hand"  # on the machine itself: shimmed, skimmed, turned; the value counts what was done
+    SETTING = "setting"  # of how it cuts, which our files carry and the machine's profile keeps
     COMPUTED = "computed"  # nowhere: what the parts of the machine say about a number that is kept elsewhere
 
 
@@ -68,6 +69,7 @@ class Quantity:
 
 _STEPS = ("x_steps", "y_steps")
 _MOTION = (*_STEPS, "x_backlash", "y_backlash")
+_BEAM = ("focus", "power", "cut_feed")  # what a beam's kerf follows
 _CUT = ("tool", "material", "thickness", "process")  # whose kerf it is
 _DRIVES = 20.0  # mm over 1000: closer than that, no switch, gear or tooth is wrong
 
@@ -100,7 +102,22 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity(
             "y_speed", "Y feed", "motion", "mm/min", ("y_steps",), 500.0, "y", Lives.NUMBER, "mm/min", "Feeds", True
         ),
-        Quantity("kerf", "Kerf", "cut", "mm", _MOTION, 0.1, "", Lives.NUMBER, "mm", depends=_CUT),
+        Quantity("focus", "Focus", "cut", "mm", (), 1.0, "", Lives.SETTING, "mm", "Beam", depends=_CUT),
+        Quantity("power", "Power", "cut", "%", ("focus",), 10.0, "", Lives.SETTING, "%", "Beam", depends=_CUT),
+        Quantity(
+            "cut_feed",
+            "Cutting feed",
+            "cut",
+            "mm/min",
+            ("focus",),
+            300.0,
+            "",
+            Lives.SETTING,
+            "mm/min",
+            "Beam",
+            depends=_CUT,
+        ),
+        Quantity("kerf", "Kerf", "cut", "mm", (*_MOTION, *_BEAM), 0.1, "", Lives.NUMBER, "mm", depends=_CUT),
         Quantity("bevel", "Bevel", "cut", "mm", (), 0.5, "", Lives.BY_HAND, "mm", one_sided=True, depends=_CUT),
         Quantity("hole_bias", "Hole bias", "cut", "mm", ("kerf",), 0.1, "", Lives.NUMBER, "mm", "Kerf", depends=_CUT),
     )

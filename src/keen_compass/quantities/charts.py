@@ -75,15 +75,29 @@ class Heights:
 class Rungs:
     """A row of the same thing with a number that rises. values: that number, mm. off: by how much each came out off,
     mm, None where it wasn't read. pick: which was picked, from 1, halves between two. right: the number that is right.
+    caption: what stands above and below each.
     """
 
     values: tuple[float, ...]
     off: tuple[float | None, ...]
     pick: float | None
-    right: float
+    right: float | None
+    caption: str = "kerf_ladder.row"
 
 
-Chart = Deviations | Feeds | Heights | Rungs
+@dataclass(frozen=True, slots=True)
+class Cells:
+    """Squares at power (rows, %, from below) against feed (columns, mm/min). proposed, now: (row, column), in which a
+    place between two is a fraction; None where there is none.
+    """
+
+    powers: tuple[float, ...]
+    feeds: tuple[float, ...]
+    proposed: tuple[float, float] | None
+    now: tuple[float, float] | None
+
+
+Chart = Cells | Deviations | Feeds | Heights | Rungs
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,14 +12,16 @@ from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredResolution
 
 LARGEST = 1e9
-WHOLE = ("mm/min", "times")  # units whose numbers have no decimals
+WHOLE = ("mm/min", "times", "%")  # units whose numbers have no decimals
 # Unit → how much of the catalogue's own unit (mm, mm/min) one of it is.
-SIZE: dict[str, float] = {"mm": 1.0, "in": MM_PER_INCH, "mm/min": 1.0, "in/min": MM_PER_INCH, "mm/m": 1.0, "times": 1.0}
+SIZE: dict[str, float] = {"mm": 1.0, "in": MM_PER_INCH, "mm/min": 1.0, "in/min": MM_PER_INCH, "mm/m": 1.0, "times": 1.0,
+                          "%": 1.0}  # fmt: skip
 _IN_INCHES = {"mm": "in", "mm/min": "in/min"}
 NOUNS = {
     "backlash": "backlash", "home": "home offset", "speed": "fastest feed", "squareness": "gantry end moved",
     "tram": "tram set", "bed": "bed skimmed", "tracking": "feed looked after",
-    "kerf": "kerf", "hole_bias": "hole bias", "bevel": "bevel",
+    "kerf": "kerf", "hole_bias": "hole bias", "bevel": "bevel", "focus": "focus height", "power": "power",
+    "cut_feed": "cutting feed",
 }  # fmt: skip
 
 

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from typing import Any
+
 from keen_compass.errors import InputError
+from keen_compass.machines.profile import SETTING_OF
 from keen_compass.procedures.case import number
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
@@ -94,6 +98,9 @@ class Correcting:
                 c.kept.machine, c.kept.id, piece.id if piece else 0, [c.procedure.for_logbook(f) for f in found]
             )
             c.shop.put_value(c.kept.machine, quantity, stored, how, round_id=c.kept.id, subject=c.subject)
+            if quantity in SETTING_OF and isinstance(stored, StoredAmount):
+                changed: dict[str, Any] = {SETTING_OF[quantity]: stored.value}
+                c.shop.put_machine(replace(c.machine, **changed))
         c.history.forget()
         c.changed()
 

@@ -392,7 +392,7 @@ class Making:
             return write_thermal(path, ThermalSettings(
                 bed=Box(0, 0, *machine.bed), beam=machine.kind in BEAM, feed=machine.feed,
                 pierce_height=machine.pierce_height, cut_height=machine.cut_height, pierce_delay=machine.pierce_delay,
-                power=machine.power,
+                power=machine.power, focus=machine.focus if machine.moves_lens else None,
             ))  # fmt: skip
         assert machine.stock is not None
         settings = CutSettings(

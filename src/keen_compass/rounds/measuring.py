@@ -220,6 +220,16 @@ class Measuring:
         self._c.do(change)
         return True
 
+    def mark(self, measurand: str, text: str) -> bool:
+        """Keep a judgement of one thing, in the place of the one that was kept of it before."""
+        kept = self._by_measurand().get(measurand)
+        if kept:
+            self.edit(kept[-1].slot)
+        else:
+            self.choose(measurand)
+        self.type(text)
+        return self.keep()
+
     def take_back(self) -> None:
         """Take the last kept reading of this piece back (undoable)."""
         piece = self._c.piece
@@ -352,11 +362,12 @@ class Measuring:
         return any(q in then and held.get(q) != then[q] for q in self._c.yields)
 
     def instrument(self) -> Instrument | None:
-        """What it is read with; counting parts takes none. Of a signed round: as it was then."""
+        """What it is read with; counting and judging take none. Of a signed round: as it was then."""
         signed = self._c.mark(Signed)
         if signed and signed.instrument:
             return instrument_from_json(signed.instrument)
-        return Instrument("eye", 1e-6) if self._c.procedure.makes is Makes.NOTHING else self._c.instrument
+        by_eye = self._c.procedure.by_eye or self._c.procedure.makes is Makes.NOTHING
+        return Instrument("eye", 1e-6) if by_eye else self._c.instrument
 
     # Inside
 

@@ -104,7 +104,8 @@ class KeptFinding:
 @dataclass(frozen=True, slots=True)
 class KeptValue:
     """A number, seen or put in its place at `at`. how: start; typed or read_back; taken
-    into our files; put_back, where it was this subject's before. subject: key of whose it is."""
+    into our files; setting, where the profile says so; put_back, where it was this subject's before. subject: key of
+    whose it is."""
 
     stored: StoredValue
     at: str

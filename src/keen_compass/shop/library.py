@@ -154,7 +154,8 @@ def put_on(
 
 def used_by(machine: Machine) -> tuple[str, ...]:
     """Which settings of a process mean something on a machine: a beam has power, a torch has heights."""
-    unused = ("pierce_height", "cut_height") if machine.kind in BEAM else ("power",)
+    unused = ["pierce_height", "cut_height"] if machine.kind in BEAM else ["power"]
+    unused += [] if machine.moves_lens else ["focus"]
     return tuple(name for name in PROCESS_SETTINGS if name not in unused)
 
 

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 from keen_compass.errors import InputError, ShopDamagedError
 from keen_compass.machines.profile import KINDS, THERMAL, Machine, Stock, Tool, instrument_from_json, instrument_to_json
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.notes import note
@@ -206,13 +206,20 @@ class MachineRows(ShopBase):
         return held
 
     def values_on(self, machine: Machine) -> dict[str, KeptValue]:
-        """What is in each place of a machine's controller; of what it doesn't keep, what belongs to what is mounted."""
+        """What is in each place of a machine's controller; of what it doesn't keep, what belongs to what is mounted.
+
+        How it cuts is as its profile says.
+        """
         held, by_subject = self.values(machine.uid), self.values_by_subject(machine.uid)
         for q in [q for q in held if q in QUANTITIES and not machine.in_controller(q)]:
             if (own := by_subject.get((q, key_for(q, machine.subject)))) is not None:
                 held[q] = own
             else:
                 del held[q]
+        for q in [q for q in machine.quantities if QUANTITIES[q].lives is Lives.SETTING]:
+            now = machine.setting_held(q)
+            if q not in held or held[q].stored != now:
+                held[q] = KeptValue(now, "", "setting", None, key_for(q, machine.subject))
         return held
 
     def values_by_subject(self, machine: str) -> dict[tuple[str, str], KeptValue]:

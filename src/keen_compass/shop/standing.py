@@ -104,14 +104,18 @@ def _in_order(known: _Known, machine: Machine, today: datetime) -> list[Spoke]:
     return list(found.values())
 
 
+MOST_SPOKES = 12
+FOLDED = {"Bevel": "Kerf"}  # spokes that share one with another where there are too many
 _WORST = (State.OUT, State.RECHECK, State.CANNOT_TELL, State.NEVER, State.IN)
 
 
 def as_drawn(all_spokes: list[Spoke]) -> list[Spoke]:
     """The spokes of the rose: values of one fault share one, which shows the worst of them."""
+    named = [QUANTITIES[s.quantity].spoke_name for s in all_spokes]
+    folded = FOLDED if len(set(named)) > MOST_SPOKES else {}
     groups: dict[str, list[Spoke]] = {}
-    for spoke in all_spokes:
-        groups.setdefault(QUANTITIES[spoke.quantity].spoke_name, []).append(spoke)
+    for name, spoke in zip(named, all_spokes, strict=True):
+        groups.setdefault(folded.get(name, name), []).append(spoke)
     return [
         replace(min(members, key=lambda s: (_WORST.index(s.state), -s.reach)), label=name)
         for name, members in groups.items()

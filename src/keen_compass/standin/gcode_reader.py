@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from keen_compass.errors import FileFormatError
 
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
+FULL = 10.0  # S for each % of a beam's power
 ARC_STEP = 0.001  # mm, that a short move may lie off its arc
 ARC_MISFIT = 0.02  # mm, by which its two radii may differ: more, and a controller stops
 _IGNORED = {"G4", "G17", "G49", "G54", "G80", "G94", "M6", "M8", "M9"}
@@ -25,7 +26,7 @@ class Move:
     """A straight move to (x, y, z), mm, the spindle's state in `spinning`; or a stop there, until told to go on.
 
     pen: that a plotter held. dwell: s that it stays there. beside: "left" or "right" of its way, where the controller
-    moves the tool off it by half of the kerf that it keeps.
+    moves the tool off it by half of the kerf that it keeps. power: % of a beam's, where something was said of it.
     """
 
     x: float
@@ -38,6 +39,7 @@ class Move:
     pen: int = 1
     dwell: float = 0.0
     beside: str = ""
+    power: float = 0.0
 
 
 def read_gcode(text: str) -> list[Move]:
@@ -48,7 +50,7 @@ def read_gcode(text: str) -> list[Move]:
 def _moves(text: str) -> Iterator[Move]:
     unit: float | None = None
     absolute: bool | None = None
-    way, spinning, ended, feed, beside = "G0", False, False, 0.0, ""
+    way, spinning, ended, feed, beside, power = "G0", False, False, 0.0, "", 0.0
     at = {"X": 0.0, "Y": 0.0, "Z": 0.0}
     for number, line in enumerate(text.splitlines(), 1):
         words = _words(line, number)
@@ -74,11 +76,11 @@ def _moves(text: str) -> Iterator[Move]:
                 waits = True
             elif letter in at or letter in "IJ":
                 target[letter] = value
-            elif letter == "F":
-                feed = value * (unit or 1.0)
+            elif letter in "FS":
+                feed, power = (value * (unit or 1.0), power) if letter == "F" else (feed, value / FULL)
             elif letter == "P" and dwell:
                 seconds = value
-            elif not (letter in "SNT" or (letter == "P" and dwell) or code in _IGNORED):
+            elif not (letter in "NT" or (letter == "P" and dwell) or code in _IGNORED):
                 raise FileFormatError(f"line {number}: {code} is not known to this controller")
         if target:
             if unit is None or absolute is None:
@@ -89,13 +91,12 @@ def _moves(text: str) -> Iterator[Move]:
             before = at["X"], at["Y"]
             for letter, value in target.items():
                 at[letter] = value * unit + (0.0 if absolute else at[letter])
-            if way in ("G2", "G3"):
-                centre = before[0] + middle[0], before[1] + middle[1]
-                for x, y in _round(before, (at["X"], at["Y"]), centre, 1 if way == "G3" else -1, number):
-                    yield Move(x, y, at["Z"], False, spinning, feed, beside=beside)
-            yield Move(at["X"], at["Y"], at["Z"], way == "G0", spinning, feed, beside=beside)
+            ends = at["X"], at["Y"]
+            points = _round(before, ends, middle, 1 if way == "G3" else -1, number) if way in ("G2", "G3") else ()
+            for x, y in (*points, ends):
+                yield Move(x, y, at["Z"], way == "G0", spinning, feed, beside=beside, power=power)
         if dwell:
-            yield Move(at["X"], at["Y"], at["Z"], False, spinning, feed, dwell=seconds, beside=beside)
+            yield Move(at["X"], at["Y"], at["Z"], False, spinning, feed, dwell=seconds, beside=beside, power=power)
         if waits:
             yield Move(at["X"], at["Y"], at["Z"], way == "G0", spinning, feed, waits=True)
     if not ended:
@@ -103,9 +104,10 @@ def _moves(text: str) -> Iterator[Move]:
 
 
 def _round(
-    a: tuple[float, float], b: tuple[float, float], centre: tuple[float, float], way: int, number: int
+    a: tuple[float, float], b: tuple[float, float], middle: Sequence[float], way: int, number: int
 ) -> Iterator[tuple[float, float]]:  # fmt: skip
-    """Points between the ends of an arc."""
+    """Points between the ends of an arc. middle: its centre, from where it begins."""
+    centre = a[0] + middle[0], a[1] + middle[1]
     r, r_end = math.dist(a, centre), math.dist(b, centre)
     if r <= 0 or abs(r - r_end) > ARC_MISFIT:
         raise FileFormatError(f"line {number}: no circle goes round that centre through both ends of the arc")

@@ -37,12 +37,23 @@ _PROBE = 0.02  # mm, half width of the jaws' contact
 
 
 @dataclass(frozen=True)
+class Burn:
+    """One line that torch or beam burnt: height, power (%) and feed (mm/min) along it, and whether it went through."""
+
+    height: float
+    power: float
+    feed: float
+    through: bool
+
+
+@dataclass(frozen=True)
 class Made:
     """What came of a file. Opaque to the solver.
 
     parts: what came loose, largest first. lower: it is looked at from below.
     lines: what was drawn or scribed, the middle of each line, in the order of the file.
     stops: real (x, y, z) wherever the file waited.
+    burns: all that torch or beam burnt, in the order of the file.
     uses: of what cut it: pierces of a torch or beam, of a cutter metres.
     settings: what the controller held.
     """
@@ -54,6 +65,7 @@ class Made:
     lower: bool = False
     lines: tuple[tuple[Point, ...], ...] = ()
     stops: tuple[tuple[float, float, float], ...] = ()
+    burns: tuple[Burn, ...] = ()
     uses: float = 0.0
 
     @property
@@ -199,7 +211,7 @@ class Router:
         through, marks, stops = follow(moved_beside(moves, self.truth.kept_kerf(self.settings)))
         metres = sum(math.dist(a, b) for cut in through for a, b in pairwise(cut.way)) / 1000
         uses = float(len(through) + len(marks)) if self.truth.thermal else metres
-        made = Made(self.truth, dict(self.settings), seed, stops=tuple(stops), uses=uses)
+        made = Made(self.truth, dict(self.settings), seed, stops=tuple(stops), burns=tuple(one_run.burns), uses=uses)
         if through or marks:
             parts = fallen(through, self.truth) if through else ()
             return replace(made, parts=parts, lines=tuple(map(tuple, marks)))
@@ -217,6 +229,7 @@ class _Run:
         self._rest = rng
         self._axes = {a: _Axis(truth, settings, a, rng) for a in ("x", "y", "z")}
         self._tan = truth.tan_skew(settings)
+        self.burns: list[Burn] = []
         self._shift = {a: truth.home_shift(a, settings) for a in ("x", "y")}
 
     def follow(self, moves: Sequence[Move]) -> tuple[list[Cut], list[list[Point]], list[tuple[float, float, float]]]:
@@ -255,13 +268,17 @@ class _Run:
         marks: list[list[Point]] = []
         stops: list[tuple[float, float, float]] = []
         run: list[Point] = []
-        burning, pierced, height = False, 0.0, 0.0
+        burning, pierced, height, power, feed = False, 0.0, 0.0, 0.0, 0.0
+        before: Point = (0.0, 0.0)
         for move in [*moves, None]:
             if move is None or not move.spinning:
-                if len(run) > 1 and pierced >= self._truth.pierce:
-                    through.append(Cut(run, self._truth.width_at(height)))
-                elif len(run) > 1:
-                    marks.append(run)
+                if len(run) > 1:
+                    goes = pierced >= self._truth.pierce and self._truth.goes_through(power, feed)
+                    self.burns.append(Burn(height, power, feed, goes))
+                    if goes:
+                        through.append(Cut(run, self._truth.width_at(height)))
+                    else:
+                        marks.append(run)
                 run, burning, pierced = [], False, 0.0
             if move is None:
                 break
@@ -274,11 +291,13 @@ class _Run:
             x, y, z = (self._axes[a].go(getattr(move, a), move.feed, rapid=move.rapid) for a in ("x", "y", "z"))
             here = (x + self._tan * y + self._shift["x"], y + self._shift["y"])
             if move.spinning:
+                run = run or [before]
                 pierced += move.dwell if len(set(run)) <= 1 else 0.0
-                height = move.z
+                height, power, feed = move.z, move.power, move.feed
                 run.append(here)
             elif move.waits:
                 stops.append((*here, z))
+            before = here
         return through, marks, stops
 
 

@@ -44,6 +44,7 @@ class Truth:
         (1 + that/r) times as much. heat: mm/mm by which the sheet has grown when the last contour is cut. bow: mm by
         which a part's middle is pushed aside. deflection: mm by which a cutter is pushed to the left of its way.
     focus: height of a beam's lens at which its cut is narrowest, mm; depth_of_focus out of it, it is 1.4 times as wide.
+    clean: heat (% of power for each m/min) from which it goes through, and beyond which it burns the edge; 0, 0: any.
     kerf_form: in which width the controller keeps its kerf.
     thermal: plasma or laser, empty for what mills. pierce: s that it needs to get through.
     parts: what is stamped on the parts of the drive trains, by axis and name.
@@ -84,6 +85,7 @@ class Truth:
     deflection: float = 0.0
     focus: float = 0.0
     depth_of_focus: float = 0.0
+    clean: tuple[float, float] = (0.0, 0.0)
     kerf_form: str = "full"
     thermal: str = ""
     pierce: float = 0.3
@@ -97,7 +99,7 @@ class Truth:
     def from_json(cls, body: Mapping[str, Any]) -> Truth:
         """Inverse of `to_json`."""
         lead = {axis: (float(pair[0]), float(pair[1])) for axis, pair in body.get("lead", {}).items()}
-        tuples = {k: tuple(body[k]) for k in ("instrument_error", "bed", "bed_size") if k in body}
+        tuples = {k: tuple(body[k]) for k in ("instrument_error", "bed", "bed_size", "clean") if k in body}
         return cls(**{**body, **tuples, "lead": lead})
 
     def in_stock(self, thickness: float) -> Truth:
@@ -122,6 +124,14 @@ class Truth:
         if not self.depth_of_focus:
             return self.kerf
         return self.kerf * math.hypot(1.0, (height - self.focus) / self.depth_of_focus)
+
+    def heat_of(self, power: float, feed: float) -> float:
+        """% for each m/min."""
+        return power / (feed / 1000) if feed > 0 else math.inf
+
+    def goes_through(self, power: float, feed: float) -> bool:
+        """Whether a beam does."""
+        return not self.clean[0] or self.heat_of(power, feed) >= self.clean[0]
 
     def tan_skew(self, settings: Mapping[str, StoredValue]) -> float:
         """tan γ as the gantry stands now."""
@@ -177,6 +187,8 @@ class Truth:
                 return (self.kerf + across) / (2.0 if self.kerf_form == "half" else 1.0)
             case "hole_bias":
                 return self.hole_bias
+            case "focus":
+                return self.focus
         return math.nan
 
     def error(
@@ -214,6 +226,8 @@ class Truth:
                 return self.thickness * abs(math.tan(self.bevel))
             case "hole_bias":
                 return self.hole_bias - amount(settings, quantity)
+            case "focus":
+                return amount(settings, quantity) - self.focus
             case "bed":
                 return self.bed_range(settings, points)
         return math.nan

@@ -48,6 +48,14 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             return f"the edge is {_small(e, units)} off square"
         case "hole_bias":
             return f"round holes come out {_small(e, units)} too {'large' if e > 0 else 'small'}"
+        case "focus":
+            return f"the lens stands {_small(e, units)} too {'high' if e > 0 else 'low'}"
+        case "power":
+            return f"power is {abs(e):.0f} % {'above' if e > 0 else 'below'} the middle of what cuts clean"
+        case "cut_feed":
+            if round(e) == 0:
+                return "the feed is the fastest that is clean with a margin"
+            return f"the feed is {abs(e):.0f} mm/min {'above' if e > 0 else 'below'} what is clean with a margin"
         case "bed":
             return f"the bed is {_small(e, units)} higher in one place than in another"
         case "speed":
@@ -60,8 +68,8 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
 def tolerance_in_words(finding: Finding, units: str = "mm") -> str:
     """``0.40 is allowed``, in the unit of the words above."""
     T = finding.tolerance
-    if finding.error_unit == "mm/min":
-        return f"{T:.0f} mm/min is allowed"
+    if finding.error_unit in ("mm/min", "%"):
+        return f"{T:.0f} {finding.error_unit} is allowed"
     if units == "mm":
         return f"{format_mm(T, 2)} is allowed"
     if finding.error_unit == "mm/m":

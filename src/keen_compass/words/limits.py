@@ -17,7 +17,7 @@ WORDS = {
     Cause.KNOWN: "what was known before",
     Cause.ASSUMED: "what had to be assumed",
     Cause.SCATTER: "how trips differ",
-    Cause.LADDER: "the gap between rungs",
+    Cause.LADDER: "the gap from one step to the next",
 }
 SHOWN = 0.15  # of the variance; what brings less is not worth a word
 

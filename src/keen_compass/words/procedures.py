@@ -16,6 +16,8 @@ TITLES: dict[str, tuple[str, str]] = {
     "home": ("Home offset", "Draw two lines near a corner of the stock"),
     "bed": ("Bed and head", "Read a dial over the bed"),
     "speed": ("Fastest feed", "Run out and back, faster and faster"),
+    "focus-row": ("Focus row", "Burn lines at rising focus, find the narrowest"),
+    "clean-cuts": ("Clean cuts", "Cut squares at power against feed, mark the clean ones"),
     "kerf-square": ("Kerf", "Cut a small plate and measure it"),
     "kerf-ladder": ("Kerf ladder", "Cut one shape with rising room, find the one that fits"),
     "kerf-comb": ("Kerf comb", "Cut strips, push them together, measure what is free"),

@@ -136,7 +136,7 @@ class MakeStep(QWidget):
         self._tool_label.say("Read with" if runs else "Tool")
         self.instruments.refresh()
         self.worn.refresh()
-        self.instrument.setVisible(bool(context.instruments))
+        self.instrument.setVisible(bool(context.instruments) and not context.procedure.by_eye)
         fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.choices.instrument)
         self._filling = False
         passes = context.choices.passes

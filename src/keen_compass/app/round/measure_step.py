@@ -36,6 +36,7 @@ class MeasureStep(QWidget):
         self.surface = surface_for(model.session.context.procedure.surface)
         self.surface.chosen.connect(lambda name: model.attempt("measure", lambda: model.session.measuring.choose(name)))
         self.surface.typed.connect(model.session.measuring.type)
+        self.surface.marked.connect(self._mark)
         if isinstance(self.surface, ChainSurface):
             self.surface.offer_choices(model)
         self.strip = Strip(model)
@@ -105,6 +106,10 @@ class MeasureStep(QWidget):
         edit.kept.connect(self._keep)
         edit.taken_back.connect(lambda: self._model.attempt("measure", self._model.session.measuring.take_back))
         edit.stepped.connect(self.step_callout)
+
+    def _mark(self, measurand: str, text: str) -> None:
+        self._model.attempt("measure", lambda: self._model.session.measuring.mark(measurand, text))
+        self.take_focus()
 
     def _keep(self) -> None:
         self._model.attempt("measure", self._model.session.measuring.keep)

@@ -189,7 +189,8 @@ class RoundPage(QWidget):
         if makes is Makes.PIECE:
             parts += [context.tool.name, stock.name if stock else ""]
         if makes is not Makes.NOTHING:
-            parts.append(instrument.name if instrument and context.pieces else "")
+            read_with = instrument and context.pieces and not context.procedure.by_eye
+            parts.append(instrument.name if instrument and read_with else "")
             if piece:
                 others = [str(p.number) for p in reversed(self.model.session.measuring.counted_with(piece))]
                 together = f" with {', '.join(others)}" if others else ""

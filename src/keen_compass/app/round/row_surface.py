@@ -9,10 +9,12 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
+from keen_compass.pieces.where import Burnt
 from keen_compass.procedures.base import Measurand
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.readings import Kind
+from keen_compass.words.say import say
 
 TOP, FOOT, SIDE, GAP = 64.0, 74.0, 18.0, 10.0  # px
 WIDEST, TALLEST = 150.0, 150.0  # px, of one of them
@@ -85,7 +87,7 @@ class RowSurface(FloatingSurface):
                 words_at(p, QPointF(box.center().x(), box.bottom() + 14), f"{off:.2f}", width=box.width() + GAP)
                 p.setFont(th.font(th.TEXT))
                 p.setPen(th.color("soft"))
-                words = format_mm(off - m.nominal, 2, signed=True)
+                words = format_mm(off - m.nominal, 2, signed=True) if m.nominal else ""
                 words_at(p, QPointF(box.center().x(), box.bottom() + 34), words, width=box.width() + GAP)
             elif c and c.skipped:
                 p.setFont(th.font(th.TEXT))
@@ -101,7 +103,11 @@ class RowSurface(FloatingSurface):
         p.drawRoundedRect(box, 3, 3)
         p.setPen(th.color("ink"))
         p.setFont(th.font(22, bold=True))
-        p.drawText(box, Qt.AlignmentFlag.AlignCenter, str(i + 1))
+        if isinstance(self._rungs()[i].where, Burnt):  # a line on the sheet, its number beside it
+            p.fillRect(QRectF(box.center().x() + 8, box.top() + 8, 4, box.height() - 16), th.color("ink"))
+            p.drawText(box.adjusted(0, 0, -box.width() / 2, 0), Qt.AlignmentFlag.AlignCenter, str(i + 1))
+        else:
+            p.drawText(box, Qt.AlignmentFlag.AlignCenter, str(i + 1))
         if rungs:
             p.setFont(th.font(th.TEXT))
             p.setPen(th.color("soft"))
@@ -112,11 +118,10 @@ class RowSurface(FloatingSurface):
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         area = QRectF(16, 10, self.width() - 32, 22)
-        p.drawText(
-            area, Qt.AlignmentFlag.AlignLeft, "Room for the cut, mm, above each; size and how far off it is below"
-        )
-        if rungs is None:
+        if rungs is None or rungs.right is None:
+            p.drawText(area, Qt.AlignmentFlag.AlignLeft, say(rungs.caption) if rungs else "")
             return
+        p.drawText(area, Qt.AlignmentFlag.AlignLeft, say(rungs.caption))
         values = rungs.values
         if not values[0] <= rungs.right <= values[-1]:
             return

@@ -23,10 +23,14 @@ HIT = 26.0  # px around a place that can be chosen
 
 
 class SurfaceWidget(QWidget):
-    """`chosen` carries the measurand that was clicked, `typed` what a drag or a key put into the current callout."""
+    """`chosen` carries the measurand that was clicked, `typed` what a drag or a key put into the current callout.
+
+    `marked` carries a measurand and what it was judged to be with one click.
+    """
 
     chosen = Signal(str)
     typed = Signal(str)
+    marked = Signal(str, str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -220,6 +224,10 @@ def surface_for(surface: Surface) -> SurfaceWidget:
             from keen_compass.app.round.row_surface import RowSurface
 
             return RowSurface()
+        case Surface.CELLS:
+            from keen_compass.app.round.cells_surface import CellsSurface
+
+            return CellsSurface()
         case Surface.CHAIN:
             from keen_compass.app.round.chain_surface import ChainSurface
 

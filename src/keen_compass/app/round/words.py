@@ -18,8 +18,8 @@ from keen_compass.words.say import capital, say, show_for
 
 # mm per m is thou per inch: the same number, in the words of the shop.
 UNIT_WORDS = {
-    "mm": {"mm/m": "mm per m", "mm": "mm", "mm/min": "mm per min"},
-    "in": {"mm/m": "thou per inch", "mm": "mm", "mm/min": "mm per min"},
+    "mm": {"mm/m": "mm per m", "mm": "mm", "mm/min": "mm per min", "%": "%"},
+    "in": {"mm/m": "thou per inch", "mm": "mm", "mm/min": "mm per min", "%": "%"},
 }
 THOU = 0.0254  # mm
 HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}

@@ -44,6 +44,7 @@ BESIDE, BESIDE_NARROW, NARROW = 388, 344, 960  # px: width of what is known of t
 SETTING_WORDS = {
     "feed": "feed {:g} mm/min", "pierce_height": "pierces {:g} mm above", "cut_height": "cuts {:g} mm above",
     "pierce_delay": "a pierce takes {:g} s", "power": "power {:g} %",
+    "focus": "lens at {:g} mm",
 }  # fmt: skip
 
 

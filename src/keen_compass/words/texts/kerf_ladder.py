@@ -19,6 +19,7 @@ ABOUT = About(
     ),
 )
 TEXTS: dict[str, Text] = {
+    "row": "Room for the cut, mm, above each; size and how far off it is below",
     "read": "Find it by",
     "sizes": "sizes",
     "pick_one": "the one that fits",
