@@ -11,6 +11,7 @@ from PySide6.QtCore import QEventLoop, QSettings
 from PySide6.QtWidgets import QApplication
 
 from keen_compass.app.start import show_window
+from keen_compass.app.stock.page import StockPage
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
 from keen_compass.practice import stand_in
@@ -130,6 +131,19 @@ def _logbook(window: MainWindow) -> None:
 def _stock(window: MainWindow) -> None:
     window.show_rose("ember")
     window.go_to("stock")
+    page = window.places.currentWidget()
+    assert isinstance(page, StockPage)
+    page.chosen_chart.button(1).click()
+
+
+def _together(window: MainWindow) -> None:
+    window.show_rose("heron")
+    window.go_to("together")
+
+
+def _worn(window: MainWindow) -> None:
+    window.show_rose("ember")
+    window.begin("kerf-square", "kerf")
 
 
 def _machine(window: MainWindow) -> None:
@@ -250,6 +264,8 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("state-left-alone", _left_alone),
     ("state-no-instrument", _no_instrument),
     ("stock", _stock),
+    ("together", _together),
+    ("state-worn", _worn),
     ("logbook", _logbook),
     ("machine", _machine),
     ("instruments", lambda window: window.go_to("instruments")),

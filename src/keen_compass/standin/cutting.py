@@ -57,7 +57,8 @@ def fallen(cuts: Sequence[Cut], truth: Truth) -> tuple[Part, ...]:
 
     lines = [LineString(pushed(cut.way, truth.deflection)) for cut in cuts]
     if truth.heat:
-        middle = unary_union(lines).centroid
+        x0, y0, x1, y1 = unary_union(lines).bounds
+        middle = (x0 + x1) / 2, (y0 + y1) / 2
         shrunk = [1 / (1 + truth.heat * (i + 1) / len(lines)) for i in range(len(lines))]
         lines = [affinity.scale(line, s, s, origin=middle) for line, s in zip(lines, shrunk, strict=True)]
     widest = max(cut.width for cut in cuts)

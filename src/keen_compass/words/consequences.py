@@ -51,7 +51,7 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
         case "focus":
             return f"the lens stands {_small(e, units)} too {'high' if e > 0 else 'low'}"
         case "power":
-            return f"power is {abs(e):.0f} % {'above' if e > 0 else 'below'} the middle of what cuts clean"
+            return f"power is {abs(e):.2g} % {'above' if e > 0 else 'below'} the middle of what cuts clean"
         case "cut_feed":
             if round(e) == 0:
                 return "the feed is the fastest that is clean with a margin"
