@@ -15,9 +15,12 @@ from pytestqt.qtbot import QtBot
 
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
+from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.reports.record import record_of
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
+from keen_compass.standin.truth import Truth
 
 NO_MODIFIER = Qt.KeyboardModifier.NoModifier
 
@@ -87,6 +90,28 @@ def click(within: QWidget, name: str) -> None:
     assert named, f"no {name} to click among {sorted(b.accessibleName() for b in found)}"
     QTest.mouseClick(named[0], Qt.MouseButton.LeftButton)
     QApplication.processEvents()
+
+
+# A laser table, as the demo has none.
+GLOW = Truth(
+    motion={"x": 100.0, "y": 100.0, "z": 100.0}, lost_motion={}, kerf=0.22, scatter=0.004,
+    instrument_error=(0.2, 0.1), repeat=0.5, thermal="laser", focus=9.1, depth_of_focus=1.2, clean=(34.0, 66.0),
+    pierce=0.2, thickness=3.0, bed_size=(900.0, 600.0),
+)  # fmt: skip
+CINDER = Machine(
+    "cinder", "Cinder", "laser table", (900.0, 600.0), tools=(Tool("lens", 0.2, uid="lens"),), mounted="lens",
+    stock=Stock("acrylic", 3.0, 20.0, 20.0, 860.0, 560.0, "acrylic-3"), z_travel=60.0, process="air", power=60.0,
+    feed=1100.0, focus=8.0, pierce_delay=0.2,
+)  # fmt: skip
+
+
+def with_laser(shop: Shop) -> Shop:
+    """A shop with a laser table and its stand-in."""
+    shop.put_machine(CINDER)
+    for quantity in ("x_steps", "y_steps", "z_steps"):
+        shop.put_value("cinder", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, 100.0), "start")
+    shop.put_stand_in("cinder", GLOW.to_json())
+    return shop
 
 
 STEPS = ("x_steps", "y_steps")

@@ -122,11 +122,11 @@ except ShopWriteError as error:
 
 
 def test_a_full_disk_loses_nothing(shop_file: Path, tmp_path: Path) -> None:
-    """A real one, a megabyte large; where nothing may be mounted the test above must do."""
+    """A real one, three megabytes large; where nothing may be mounted the test above must do."""
     disk = tmp_path / "disk"
     disk.mkdir()
     mounted = subprocess.run(
-        ["mount", "-t", "tmpfs", "-o", "size=1m", "tmpfs", str(disk)], capture_output=True, check=False
+        ["mount", "-t", "tmpfs", "-o", "size=3m", "tmpfs", str(disk)], capture_output=True, check=False
     )
     if mounted.returncode:
         pytest.skip("tmpfs can't be mounted here")

@@ -168,8 +168,8 @@ def test_repeats_are_learnt_from_the_logbook(shop: Shop) -> None:
     assert learnt is not None
     assert (learnt.s, learnt.dof) == (pytest.approx(pooled), dof)
     assert shop.repeatability("never used") is None
-    first = min(groups)[0]
-    at = next(p.at for p in shop.machine_pieces("heron") if p.id == first)
+    read_with = {piece for piece, _ in groups}
+    at = min(p.at for m in shop.machines() for p in shop.machine_pieces(m.uid) if p.id in read_with)
     assert shop.repeatability("caliper-600", at) is None
     session = RoundSession.begin(shop, shop.machine("heron"), "rectangle")
     assert session.context.instrument is not None

@@ -12,7 +12,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from driving import focus, opened, press, shown, states, tab_to, typed_then_killed
+from driving import focus, opened, press, shown, states, tab_to, typed_then_killed, with_laser
 from keen_compass.app import theme as th
 from keen_compass.app.help import PAGES, PROCEDURE_PAGES, page_dialog
 from keen_compass.app.round.grid_surface import GridSurface
@@ -22,7 +22,7 @@ from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
 from keen_compass.practice.playing import cut, read_all
-from keen_compass.procedures import REGISTRY, understands
+from keen_compass.procedures import REGISTRY, load, understands
 from keen_compass.procedures.base import Makes, Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.reports.table import to_csv
@@ -311,7 +311,10 @@ def test_every_surface_has_its_page_of_help(window: MainWindow, procedure: str) 
     if procedure == "rectangle":
         assert page_dialog(window, "measure", procedure).windowTitle() == PAGES["measure"].title
         return
-    measuring(window, "heron", procedure)
+    machine = "cinder" if load(procedure).burns else "heron"
+    if machine == "cinder":
+        with_laser(window.shop)
+    measuring(window, machine, procedure)
     assert window.place_shown() == "measure"
     dialog = page_dialog(window, window.place_shown(), procedure)
     said = "\n".join(w.text() for w in dialog.findChildren(QLabel))

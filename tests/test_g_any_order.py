@@ -6,9 +6,10 @@ import random
 
 import pytest
 
+from driving import with_laser
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut
-from keen_compass.procedures import REGISTRY
+from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.base import Makes
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
@@ -58,7 +59,8 @@ def act(session: RoundSession, what: str, dice: random.Random) -> None:
 @pytest.mark.parametrize("seed", [1, 3])
 @pytest.mark.parametrize("name", list(REGISTRY))
 def test_what_is_kept_is_what_is_seen_and_all_of_it_can_be_undone(shop: Shop, name: str, seed: int) -> None:
-    machine = shop.machine("swift" if name == "stepped-outline" and seed == 3 else "heron")
+    burns = load(name).burns
+    machine = with_laser(shop).machine("cinder") if burns else shop.machine("heron")
     session = RoundSession.begin(shop, machine, name)
     if session.context.procedure.makes is not Makes.NOTHING:
         cut(session)
@@ -77,8 +79,8 @@ def test_what_is_kept_is_what_is_seen_and_all_of_it_can_be_undone(shop: Shop, na
             assert answered(again) == answered(session), what
     after, steps = seen(session), 0
     while session.context.history.can_undo or session.measuring.draft:
+        steps += not session.measuring.draft  # half a reading goes first, and doesn't come back
         session.measuring.undo()
-        steps += 1
     assert seen(session) == before
     for _ in range(steps):
         session.measuring.redo()

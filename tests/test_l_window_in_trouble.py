@@ -231,7 +231,7 @@ def test_a_monkey_that_may_only_look_breaks_nothing(qtbot: QtBot, small_file: Pa
 
 KEYS = (Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Backspace, Qt.Key.Key_F8,
         Qt.Key.Key_F9, Qt.Key.Key_Escape, Qt.Key.Key_Left)  # fmt: skip
-NOT_PRESSED = ("Write", "Read JSON", "Choose")  # files elsewhere
+NOT_PRESSED = ("Write", "Read JSON", "Open")  # files elsewhere
 
 
 def act(window: MainWindow, rng: random.Random) -> None:

@@ -392,12 +392,12 @@ def test_by_mouse_a_plate_is_read_above_and_below_and_what_must_fit_is_pointed_a
     """On Ember, whose controller adds its own half width: cut, both sides read, judged by holes, entered, confirmed."""
     window.shop.put_value("ember", "kerf", StoredAmount("kerf", "mm", 0.7), "typed",
                           subject=window.shop.machine("ember").subject)  # fmt: skip
+    window.shop.put_event("ember", "tool", "New nozzle")
     window.show_rose("ember")
     window.begin("kerf-square", "kerf")
     page = window.round_page
     assert page is not None
     session = page.model.session
-    click(page, "New ones are in")
     click(page, "Cut on the stand-in")
     read_by_mouse(window, session)
     click(page, "Turn over")

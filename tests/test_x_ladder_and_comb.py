@@ -204,6 +204,7 @@ def test_a_comb_leaves_its_cuts_free_whatever_scale_skew_and_play_are() -> None:
 
 
 def test_by_keyboard_a_ladder_is_read_and_its_kerf_goes_into_the_controller(window: MainWindow) -> None:
+    window.shop.put_event("ember", "tool", "New nozzle")
     window.show_rose("ember")
     window.begin("kerf-ladder", "kerf")
     session = window.round_page.model.session  # type: ignore[union-attr]
@@ -218,6 +219,7 @@ def test_by_keyboard_a_ladder_is_read_and_its_kerf_goes_into_the_controller(wind
 
 
 def test_by_mouse_the_one_that_fits_is_picked_and_between_two_as_well(window: MainWindow) -> None:
+    window.shop.put_event("ember", "tool", "New nozzle")
     window.show_rose("ember")
     window.begin("kerf-ladder", "kerf")
     page = window.round_page

@@ -13,24 +13,21 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from driving import choose, click, press, shown, states, tab_to
+from driving import CINDER, GLOW, choose, click, press, shown, states, tab_to, with_laser
 from keen_compass.app.window import MainWindow
 from keen_compass.cli import main
 from keen_compass.errors import InputError, PieceError
 from keen_compass.formats.playback import Speeds, misfits, read_back
 from keen_compass.formats.thermal import ThermalSettings, write_thermal
-from keen_compass.machines.profile import Machine, Stock, Tool
 from keen_compass.pieces.burns import BurnGrid, FocusRow
 from keen_compass.pieces.job import Corrections, composed
 from keen_compass.practice.whole_rounds import run
 from keen_compass.procedures import load
 from keen_compass.quantities.geometry import Box
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.shop.library import put_on
 from keen_compass.shop.standing import MOST_SPOKES, State, as_drawn, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.solve.burn import working
-from keen_compass.standin.truth import Truth
 from looks import check_looks, settle
 from said import solved
 from strict_reader import read_thermal
@@ -295,25 +292,6 @@ def test_the_command_line_writes_them_for_a_beam_only(tmp_path: Path, capsys: py
 
 # In the window
 
-TRUTH = Truth(
-    motion={"x": 100.0, "y": 100.0, "z": 100.0}, lost_motion={}, kerf=0.22, scatter=0.004,
-    instrument_error=(0.2, 0.1), repeat=0.5, thermal="laser", focus=9.1, depth_of_focus=1.2, clean=(34.0, 66.0),
-    pierce=0.2, thickness=3.0, bed_size=(900.0, 600.0),
-)  # fmt: skip
-CINDER = Machine(
-    "cinder", "Cinder", "laser table", (900.0, 600.0), tools=(Tool("lens", 0.2, uid="lens"),), mounted="lens",
-    stock=Stock("acrylic", 3.0, 20.0, 20.0, 860.0, 560.0, "acrylic-3"), z_travel=60.0, process="air", power=60.0,
-    feed=1100.0, focus=8.0, pierce_delay=0.2,
-)  # fmt: skip
-
-
-def with_laser(shop: Shop) -> Shop:
-    shop.put_machine(CINDER)
-    for quantity in ("x_steps", "y_steps", "z_steps"):
-        shop.put_value("cinder", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, 100.0), "start")
-    shop.put_stand_in("cinder", TRUTH.to_json())
-    return shop
-
 
 @pytest.fixture
 def on_cinder(window: MainWindow) -> Callable[[str, str], Any]:
@@ -362,7 +340,7 @@ def test_widths_are_read_where_a_pick_is_not_enough(on_cinder: Any) -> None:
     for _ in range(9):
         click(page, "Stand-in shows")
     (finding,) = session.measuring.findings()
-    assert abs(finding.new - TRUTH.focus) <= finding.expanded_uncertainty
+    assert abs(finding.new - GLOW.focus) <= finding.expanded_uncertainty
 
 
 def test_by_keyboard_and_mouse_clean_squares_are_marked_and_what_is_proposed_is_taken(
@@ -379,7 +357,7 @@ def test_by_keyboard_and_mouse_clean_squares_are_marked_and_what_is_proposed_is_
         assert session.measuring.current() == name
         _, r, c = name.split("_")
         heat = shape.powers[int(r) - 1] / (shape.feeds[int(c) - 1] / 1000)
-        press("1" if TRUTH.clean[0] <= heat <= TRUTH.clean[1] else "0", Qt.Key.Key_Return)
+        press("1" if GLOW.clean[0] <= heat <= GLOW.clean[1] else "0", Qt.Key.Key_Return)
     before = {f.quantity: f.new for f in session.measuring.findings()}
     box = surface.box_of(0, 0)
     for expected in (0, 1):  # clean is turned to not clean, and back
@@ -399,7 +377,7 @@ def test_by_keyboard_and_mouse_clean_squares_are_marked_and_what_is_proposed_is_
         if session.correcting.enters(finding):
             click(page.correct.cards[finding.quantity], "Take it")
     now = window.shop.machine("cinder")
-    assert TRUTH.clean[0] <= now.power / (now.feed / 1000) <= TRUTH.clean[1]
+    assert GLOW.clean[0] <= now.power / (now.feed / 1000) <= GLOW.clean[1]
     assert now.feed > CINDER.feed
 
 

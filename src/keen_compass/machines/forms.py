@@ -44,8 +44,8 @@ JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 MOST_PROCESS = 80  # letters
-HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height", "focus")
-CUTTING = ("feed", "plunge_feed", "spindle_rpm", "pierce_delay", "power")  # plain numbers
+HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height")
+CUTTING = ("feed", "plunge_feed", "spindle_rpm", "pierce_delay", "power", "focus")  # plain numbers
 DAYS_PER_MONTH = 30.5
 FRACTION_LOSES = 0.01  # of a length; where a fraction would lose more, decimals are shown
 # Kind → (both ends are read off a scale, usual resolution in mm).

@@ -241,6 +241,12 @@ def _decimals(given: object) -> int | dict[str, int]:
     return {q: _whole(n, f"machine.decimals.{q}", 0, 9) for q, n in given.items()}
 
 
+def _names() -> list[str]:
+    """What may be given, of each axis' numbers those of X."""
+    own = [name for name, q in QUANTITIES.items() if q.axis in ("", "x")]
+    return [*own, *(u for u in UNKNOWN_LABELS if u not in own and not u.startswith("y_"))]
+
+
 def _values(
     given: Mapping[str, Any], form: ResolutionForm, kept_in: str, yields: tuple[str, ...], widths: float = 1.0
 ) -> tuple[dict[str, StoredValue], dict[str, Known]]:  # fmt: skip
@@ -255,10 +261,7 @@ def _values(
     for name, value in given.items():
         place = f"machine.values.{name}"
         if name not in QUANTITIES and name not in UNKNOWN_LABELS:
-            raise InputError(
-                f"is nothing that is calibrated; one of {', '.join(dict.fromkeys((*QUANTITIES, *UNKNOWN_LABELS)))}",
-                place,
-            )
+            raise InputError(f"is nothing that is calibrated; one of {', '.join(_names())}, or of another axis", place)
         plain, U = _with_uncertainty(value, place)
         if name in CUT_UNKNOWNS and (name in yields or (U is None and name == "hole_bias")):
             stored[name] = amount = StoredAmount(name, unit_kept(name, kept_in), number(plain, place))

@@ -183,7 +183,7 @@ def _finding(case: Case, quantity: str, window: Window, right: Uncertain) -> Fin
     room = window.high - right.value if error.value > 0 else right.value - window.low
     new = StoredAmount.of(quantity, right.value, old.unit, 0)
     halfway = quantity == "power"
-    text = f"({window.low:g} + {window.high:g}) ÷ 2" if halfway else f"{right.value:g}, clean to {window.high:g}"
+    text = f"({window.low:g} + {window.high:g}) ÷ 2" if halfway else f"{right.value:g}"
     outcome = Outcome(quantity, old, new, error, max(room, 1e-6), arithmetic(text), error.U, last_digit=1.0)
     finding = judged(case, outcome)
     finer = (note("clean_cuts.finer"),) if finding.verdict is Verdict.CANNOT_TELL else ()

@@ -165,7 +165,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
 
     def usual_instrument(self) -> Instrument:
         """A loupe with a scale."""
-        return Instrument("measuring loupe", 0.02, (0.01, 0.0), reach=10.0, kind="micrometer")
+        return Instrument("loupe", 0.02, (0.01, 0.0), reach=10.0, kind="micrometer")
 
     def unless_said(self, given: Parameters) -> dict[str, object]:
         """Nine lines about 0."""

@@ -44,8 +44,8 @@ def focus_of(read: Mapping[float, Measurement]) -> Focus | None:
     for h, m in read.items():
         w, d = m.value, h - middle
         effects = tuple((s, 2 * w * c) for s, c in m.mean.effects)
-        effects += ((Source(f"line at {h}", MODEL * w, Cause.SCATTER), 2 * w),)
-        rows.append(Observation(f"line at {h}", {A: 1.0, B: d, C: d * d}, w * w, effects))
+        effects += ((Source(f"line|{h}", MODEL * w, Cause.SCATTER), 2 * w),)
+        rows.append(Observation(f"line|{h}", {A: 1.0, B: d, C: d * d}, w * w, effects))
     found = fit(rows)
     if C not in found.estimates:
         return None
@@ -86,8 +86,8 @@ class Window:
     def at(self, share: float) -> Uncertain:
         """So far from the low edge to the high one."""
         return Uncertain(self.low + share * (self.high - self.low), (
-            (Source("low edge", self.half_low / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1 - share),
-            (Source("high edge", self.half_high / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), share),
+            (Source("low", self.half_low / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1 - share),
+            (Source("high", self.half_high / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), share),
         ))  # fmt: skip
 
 

@@ -188,7 +188,7 @@ class Truth:
             case "hole_bias":
                 return self.hole_bias
             case "focus":
-                return self.focus
+                return self.focus if self.depth_of_focus else math.nan
         return math.nan
 
     def error(

@@ -103,7 +103,7 @@ class MachinePage(QWidget):
         f.field("pierce_delay", "A pierce takes, s")
         f.field("cut_height", "Cuts above the stock by")
         f.field("power", "Power, %")
-        f.field("focus", "Lens stands at, Z")
+        f.field("focus", "Lens stands at Z, mm")
         f.choice("wear", "Wear is counted in", {name: name for name in COUNTS})
 
     def _fields_of_the_controller(self) -> None:
