@@ -332,6 +332,21 @@ def test_only_what_was_made_with_the_numbers_of_now_counts(shop: Shop) -> None:
     assert {p.procedure for p in after} < {p.procedure for p in before}  # what was cut, not what was run
 
 
+def test_readings_that_somebody_is_asked_about_count_once_that_is_answered(shop: Shop) -> None:
+    session = RoundSession.begin(shop, shop.machine("heron"), "rectangle")
+    cut(session)
+    session.measuring.type(f"{session.measuring.shape().width / 25.4:.3f} mm")  # inches, typed as millimetres
+    session.measuring.keep()
+    number = session.context.piece.number  # type: ignore[union-attr]
+
+    def counts() -> bool:
+        return number in [p.number for p in everything_read(shop, shop.machine("heron")).parts]  # type: ignore[union-attr]
+
+    assert not counts()
+    session.measuring.confirm_odd()
+    assert counts()
+
+
 def test_by_keyboard_and_mouse_the_picture_says_what_rests_on_what(window: MainWindow) -> None:
     window.show_rose("heron")
     press(Qt.Key.Key_R, modifier=Qt.KeyboardModifier.ControlModifier)

@@ -236,6 +236,7 @@ def _odd(window: MainWindow) -> None:
 
 VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("rose", _rose),
+    ("together", _together),
     ("round-make", _make),
     ("round-measure", _measure),
     ("round-correct", _correct),
@@ -264,7 +265,6 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("state-left-alone", _left_alone),
     ("state-no-instrument", _no_instrument),
     ("stock", _stock),
-    ("together", _together),
     ("state-worn", _worn),
     ("logbook", _logbook),
     ("machine", _machine),

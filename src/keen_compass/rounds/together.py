@@ -22,6 +22,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.stored import StoredValue, nothing_stored
 from keen_compass.quantities.subjects import Subject
+from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import LATEST, RoundContext
 from keen_compass.rounds.knowledge import kerf, known, scales
 from keen_compass.rounds.measuring import Measuring
@@ -165,7 +166,8 @@ def _read_in(
         counted |= {p.id for p in measuring.counted_with(piece)}
         case = replace(case, known={}, evidence=frozenset({f"round:{kept.id}"}), half_typed="")
         try:
-            if not context.procedure.rows(case):
+            odd = any(f.verdict is Verdict.IMPLAUSIBLE for f in context.procedure.solve(case).findings)
+            if odd or not context.procedure.rows(case):  # what is asked about counts once that is answered
                 continue
         except KeenCompassError:  # read in a way that has nothing in common with others
             continue

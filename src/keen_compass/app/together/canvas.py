@@ -12,15 +12,15 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, ShowsFocus, draw_state, painter_on_card
+from keen_compass.app.together.words import CLEAR, figure, label_of, part_in_words, row_in_words, whose
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.together import Whole
-from keen_compass.words.together import CLEAR, figure, label_of, part_in_words, row_in_words, whose
 
 ARCS, HEAD = 56.0, 112.0  # px: room for arcs, for what each column is called and says
-ROW, PART, LABEL = 34.0, 36.0, 136.0  # px: heights, and width of what the readings are called
+ROW, PART, LABEL = 34.0, 36.0, 148.0  # px: heights, and width of what the readings are called
 LARGEST = 13.0  # px, radius of the disc of a reading without which nothing is known
-NARROWEST = 102.0  # px of a column
+NARROWEST = 100.0  # px of a column
 
 
 class TogetherCanvas(ShowsFocus):

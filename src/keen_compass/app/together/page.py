@@ -8,13 +8,13 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import VERDICT_STATE, Button, Card, Line, StateSign, Text, scrolling
 from keen_compass.app.together.canvas import NARROWEST, TogetherCanvas
+from keen_compass.app.together.words import BEGINS, figure, hangs_with, label_of, lacks, numbers, rests_on, whose
 from keen_compass.procedures.joint import FOUND_AS
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.together import Whole, everything_read
 from keen_compass.shop.store import Shop
 from keen_compass.words.procedures import title
 from keen_compass.words.say import say, show_for
-from keen_compass.words.together import BEGINS, figure, hangs_with, label_of, lacks, numbers, rests_on, whose
 
 BESIDE = 316  # px
 VERDICTS = {
