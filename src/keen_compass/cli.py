@@ -18,6 +18,7 @@ from keen_compass.errors import InputError, KeenCompassError, UncertaintyError
 
 if TYPE_CHECKING:
     from keen_compass.formats.gcode import CutSettings
+    from keen_compass.formats.listing import Entry
     from keen_compass.pieces.toolpath import ToolPath
     from keen_compass.procedures.base import Procedure
     from keen_compass.quantities.geometry import Box
@@ -95,9 +96,9 @@ def _parser() -> argparse.ArgumentParser:
     parser.set_defaults(run=_window)
     commands = parser.add_subparsers(metavar="COMMAND")
 
-    listing = commands.add_parser("procedures", help="what can be calibrated")
-    listing.add_argument("--json", action="store_true")
-    listing.set_defaults(run=_procedures)
+    known = commands.add_parser("procedures", help="what can be calibrated")
+    known.add_argument("--json", action="store_true")
+    known.set_defaults(run=_procedures)
 
     solve = commands.add_parser("solve", help="findings from readings, as JSON")
     solve.add_argument("file", nargs="?", metavar="FILE|-")
@@ -113,6 +114,7 @@ def _parser() -> argparse.ArgumentParser:
     piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
     piece.set_defaults(run=_piece)
 
+    _add_listing(commands)
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")
     practice.add_argument("procedure", help="its name; or all: a router wrong in everything, put right in order")
     practice.add_argument("--seed", type=int, default=1)
@@ -121,6 +123,93 @@ def _parser() -> argparse.ArgumentParser:
     practice.add_argument("--out", type=Path, metavar="DIR", help="where the rounds' files go")
     practice.set_defaults(run=_practice)
     return parser
+
+
+def _add_listing(commands: Any) -> None:
+    """What is done with a controller's listing."""
+    listing = commands.add_parser("listing", help="a controller's listing of settings: read, compare, patch, find")
+    does = listing.add_subparsers(metavar="WHAT", required=True)
+    read = does.add_parser("read", help="its entries, as JSON")
+    read.add_argument("file", type=Path)
+    read.set_defaults(run=_listing_read)
+    compare = does.add_parser("compare", help="what differs between two, as JSON")
+    compare.add_argument("a", type=Path)
+    compare.add_argument("b", type=Path)
+    compare.set_defaults(run=_listing_compare)
+    find = does.add_parser("find", help="the number at a place, as JSON")
+    find.add_argument("file", type=Path)
+    find.add_argument("--at", required=True, metavar="LINE:COLUMN")
+    find.set_defaults(run=_listing_find)
+    patch = does.add_parser("patch", help="a copy in which one value, or some, are others and nothing else differs")
+    patch.add_argument("file", type=Path)
+    patch.add_argument("--set", action="append", default=[], metavar="KEY=VALUE", dest="settings")
+    patch.add_argument("--at", metavar="LINE:COLUMN")
+    patch.add_argument("--old", metavar="NUMBER", help="that stands there now")
+    patch.add_argument("--new", metavar="NUMBER")
+    patch.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
+    patch.set_defaults(run=_listing_patch)
+
+
+def _listing_read(options: argparse.Namespace) -> int:
+    from keen_compass.formats.listing import read_listing
+
+    _print_json({"entries": [_entry_json(e) for e in read_listing(options.file).entries]})
+    return 0
+
+
+def _entry_json(entry: Entry) -> dict[str, Any]:
+    return {
+        "key": entry.key, "value": entry.value, "remark": entry.remark, "line": entry.line, "section": entry.section,
+    }  # fmt: skip
+
+
+def _listing_compare(options: argparse.Namespace) -> int:
+    from keen_compass.formats.listing import compared, read_listing
+
+    found = compared(read_listing(options.a), read_listing(options.b))
+    _print_json({
+        "changed": [
+            {"key": a.key, "section": a.section, "a": a.value, "b": b.value, "lines": [a.line, b.line]}
+            for a, b in found.changed
+        ],
+        "only_in_a": [_entry_json(e) for e in found.only_a],
+        "only_in_b": [_entry_json(e) for e in found.only_b],
+    })  # fmt: skip
+    return 0
+
+
+def _listing_find(options: argparse.Namespace) -> int:
+    from keen_compass.formats.listing import read_listing
+
+    found = read_listing(options.file).number_at(*_place(options.at))
+    _print_json({"number": found.text, "line": found.line, "column": found.column, "length": len(found.text)})
+    return 0
+
+
+def _listing_patch(options: argparse.Namespace) -> int:
+    from keen_compass.formats.files import write_whole
+    from keen_compass.formats.listing import read_listing
+
+    pointed = [options.at, options.old, options.new]
+    if bool(options.settings) == any(p is not None for p in pointed) or (not options.settings and None in pointed):
+        raise InputError("give --set KEY=VALUE, or --at LINE:COLUMN with --old and --new", "patch")
+    listing = read_listing(options.file)
+    if options.settings:
+        given = [_pair(text) for text in options.settings]
+        if len(dict(given)) < len(given):
+            raise InputError("a key is set twice", "--set")
+        data = listing.changed(dict(given))
+    else:
+        data = listing.with_number(*_place(options.at), options.old, options.new)
+    write_whole(options.output, data)
+    return 0
+
+
+def _place(text: str) -> tuple[int, int]:
+    line, _, column = text.partition(":")
+    if not (line.isascii() and line.isdigit() and column.isascii() and column.isdigit()) or len(text) > 18:
+        raise InputError(f"expected LINE:COLUMN, like 12:8, got {text[:30]!r}", "--at")
+    return int(line), int(column)
 
 
 def _procedures(options: argparse.Namespace) -> int:

@@ -7,7 +7,7 @@ is the focus. A window of clean cuts has edges that lie anywhere between a clean
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -122,7 +122,7 @@ def working(clean: Mapping[tuple[int, int], bool], powers: Sequence[float], feed
     )  # fmt: skip
 
 
-def _window(at: int, values: Sequence[float], is_clean) -> Window:  # type: ignore[no-untyped-def]
+def _window(at: int, values: Sequence[float], is_clean: Callable[[int], bool]) -> Window:
     """The run of clean ones through one of them; an edge lies half way to the next, give or take that much."""
     low = high = at
     while low > 0 and is_clean(low - 1):

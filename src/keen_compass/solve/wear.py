@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 import statistics
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain
@@ -113,7 +113,7 @@ def _of_rate(drift: float, of: int) -> Source:
     return Source(f"wear|rate|{of}", RATES_DIFFER * abs(drift), Cause.ASSUMED)
 
 
-def _edge(misses, inside: float, step: float) -> float:  # type: ignore[no-untyped-def]
+def _edge(misses: Callable[[float], float], inside: float, step: float) -> float:
     """From a place where it may be outwards to where it can't."""
     far = inside + step
     for _ in range(HALVINGS):

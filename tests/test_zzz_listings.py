@@ -1,0 +1,308 @@
+"""Listings of settings in any dialect: read, compared, patched without losing a byte."""
+
+from __future__ import annotations
+
+import codecs
+import json
+import random
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from keen_compass.cli import main
+from keen_compass.errors import InputError
+from keen_compass.formats.listing import Listing, compared, number_in, read_listing, same_value, understood
+
+ENCODINGS = {
+    "utf-8": b"",
+    "utf-8 with mark": codecs.BOM_UTF8,
+    "utf-16-le": codecs.BOM_UTF16_LE,
+    "utf-16-be": codecs.BOM_UTF16_BE,
+    "latin-1": b"",
+}
+
+
+def encoded(text: str, name: str) -> bytes:
+    return ENCODINGS[name] + text.encode(name.partition(" ")[0])
+
+
+def one(line: str) -> tuple[str, str, str]:
+    (entry,) = understood(line.encode()).entries
+    return entry.key, entry.value, entry.remark
+
+
+@pytest.mark.parametrize(
+    ("line", "key", "value", "remark"),
+    [
+        ("X_STEPS = 106.667", "X_STEPS", "106.667", ""),
+        ("X_STEPS=106.667;per mm", "X_STEPS", "106.667", "per mm"),
+        ("  AXIS_Y_PLAY : 0.05   # measured", "AXIS_Y_PLAY", "0.05", "measured"),
+        ("X steps 106.667", "X steps", "106.667", ""),
+        ("x,106.667,steps per mm", "x", "106.667", "steps per mm"),
+        ("FEED,1,250", "FEED", "1,250", ""),
+        ("CUT_WIDTH 1.71 (full width)", "CUT_WIDTH", "1.71", "full width"),
+        ("$100=80.000 (x, step/mm)", "$100", "80.000", "x, step/mm"),
+        ("#500 = 1.25", "#500", "1.25", ""),
+        ('HOME_X: 5/8"', "HOME_X", '5/8"', ""),
+        ('LIFT 1 5/8"', "LIFT", '1 5/8"', ""),
+        ("SPEED = 12'000 // mm per min", "SPEED", "12'000", "mm per min"),
+        ("NAME = Heron, the router", "NAME", "Heron, the router", ""),
+        ("HOMING on", "HOMING", "on", ""),
+        ("DRIFT = -0.125 mm", "DRIFT", "-0.125", "mm"),
+        ("PLAY = −0,05", "PLAY", "−0,05", ""),
+        ("EMPTY =", "EMPTY", "", ""),
+        ("SHEET = http://a.b", "SHEET", "http://a.b", ""),
+        ("TINY\t1e-3", "TINY", "1e-3", ""),
+    ],
+)
+def test_every_dialect_gives_key_value_and_remark(line: str, key: str, value: str, remark: str) -> None:
+    assert one(line) == (key, value, remark)
+    assert one(f"{line}\r\n") == (key, value, remark)
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "",
+        "   ",
+        "; only a remark",
+        "# so is this",
+        "// and this",
+        "(and this)",
+        "[axis]",
+        "just some words in a row",
+        "= 5",
+        "lonely",
+    ],
+)
+def test_what_is_no_setting_is_none(line: str) -> None:
+    assert understood(line.encode()).entries == ()
+
+
+def test_sections_lines_and_places_are_those_of_the_text() -> None:
+    text = "; kept by hand\n[x]\nsteps = 100\n\n[y]\r\nsteps = 101.5 ; new\r\nplay=0\r"
+    listing = understood(text.encode())
+    assert [(e.section, e.key, e.value, e.line) for e in listing.entries] == [
+        ("x", "steps", "100", 3),
+        ("y", "steps", "101.5", 6),
+        ("y", "play", "0", 7),
+    ]
+    assert [text[e.start : e.end] for e in listing.entries] == ["100", "101.5", "0"]
+    with pytest.raises(InputError, match="lines 3, 6"):
+        listing.entry("steps")
+    assert listing.entry("y/steps").line == 6
+    for name in ("z/steps", "", "y/"):
+        with pytest.raises(InputError):
+            listing.entry(name)
+
+
+KEYS = ("X_STEPS", "Y steps", "axis.z.play", "$110", "Größe", "FEED MAX", "q7")
+VALUES = ("106.667", "-0.05", "1,250", "12'000", '5/8"', "on", "0", "1e-4", "80,5")
+REMARKS = ("", " ; as found", "\t# neu für X", " // old: 105", " (x, step/mm)")
+ENDS = ("\n", "\r\n", "\r")
+
+
+def random_listing(rng: random.Random) -> tuple[str, list[tuple[str, str]]]:
+    """A text, and what stands in it, made apart from the reader."""
+    end, lines, said = rng.choice(ENDS), [], []
+    keys = rng.sample(KEYS, rng.randint(1, len(KEYS)))
+    for key in keys:
+        if rng.random() < 0.3:
+            lines.append(rng.choice(("", "; ====", "  # -- Achsen --", "plain words that say nothing here", "[teil]")))
+        value, sign = rng.choice(VALUES), rng.choice(("=", " = ", ": ", "  =\t", ","))
+        if sign == "," and "," in value:
+            sign = "="
+        lines.append(f"{rng.choice(('', '  ', chr(9)))}{key}{sign}{value}{rng.choice(REMARKS)}{rng.choice(('', ' '))}")
+        said.append((key, value))
+    return end.join(lines) + rng.choice(("", end)), said
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_random_listings_are_patched_and_nothing_else_changes_by_a_byte(seed: int) -> None:
+    rng = random.Random(f"listing {seed}")
+    for _ in range(1500):
+        text, said = random_listing(rng)
+        name = rng.choice(list(ENCODINGS))
+        data = encoded(text, name)
+        listing = understood(data)
+        assert listing.as_bytes() == data
+        assert [(e.key, e.value) for e in listing.entries] == said, text
+        key, old = rng.choice(said)
+        new = rng.choice(("106.321", "-3", "99", "0.0625"))
+        patched = listing.changed({key: new})
+        at = len(encoded(text[: listing.entry(key).start], name))
+        rest = len(data) - len(encoded(text[: listing.entry(key).end], name))
+        assert patched[:at] == data[:at]
+        assert rest == 0 or patched[-rest:] == data[-rest:]
+        again = understood(patched)
+        assert again.entry(key).value == new
+        assert again.changed({key: old}) == data
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.binary(max_size=200))
+def test_any_bytes_are_given_back_or_refused_in_words(data: bytes) -> None:
+    try:
+        listing = understood(data)
+    except InputError as error:
+        assert "cut off" in error.message
+        return
+    assert listing.as_bytes() == data
+    for e in listing.entries:
+        assert listing.text[e.start : e.end] == e.value
+
+
+@pytest.mark.parametrize(
+    ("value", "number"),
+    [
+        ("106.667", 106.667),
+        ("80,5", 80.5),
+        ("12'000", 12000),
+        ("1,234.5", 1234.5),
+        ("1.234,5", 1234.5),
+        ("−0.5", -0.5),
+        ('1 5/8"', 1.625),
+        ('5/8"', 0.625),
+        ("on", None),
+        ("1,250", None),
+        ("1e-4", 1e-4),
+        ("", None),
+    ],
+)
+def test_a_value_means_a_number_where_it_can_mean_only_one(value: str, number: float | None) -> None:
+    assert number_in(value) == (pytest.approx(number) if number is not None else None)
+
+
+def test_only_what_differs_is_shown() -> None:
+    a = understood(b"X = 80.000\nY = 80\nZ = 400\nM = on\n[t]\nX = 1\n")
+    b = understood("X: 80\nY: 81.25 ; new\nM: off\n[t]\nX: 1.0\nQ: 5\n".encode("utf-16"))
+    found = compared(a, b)
+    assert [(x.key, x.value, y.value) for x, y in found.changed] == [("Y", "80", "81.25"), ("M", "on", "off")]
+    assert [e.key for e in found.only_a] == ["Z"]
+    assert [(e.section, e.key) for e in found.only_b] == [("t", "Q")]
+    assert compared(a, a) == compared(b, b)
+    assert same_value('5/8"', '0.625"')
+    assert not same_value("1,250", "1.25")  # could be two
+
+
+MACRO = "(tool minus pointer)\nG92 X-41.25 Y0\n#100=3.175 ; offset_x1 = see sheet 7\n"
+
+
+@pytest.mark.parametrize(
+    ("at", "text"),
+    [
+        ((2, 6), "-41.25"),
+        ((2, 5), None),
+        ((2, 11), "-41.25"),
+        ((2, 14), "0"),
+        ((3, 6), "3.175"),
+        ((3, 24), None),
+        ((1, 3), None),
+    ],
+)
+def test_the_number_that_is_pointed_at_is_named(at: tuple[int, int], text: str | None) -> None:
+    listing = understood(MACRO.encode())
+    if text is None:
+        with pytest.raises(InputError, match="no number"):
+            listing.number_at(*at)
+        return
+    found = listing.number_at(*at)
+    assert found.text == text
+    assert MACRO[found.start : found.end] == text
+    patched = listing.with_number(*at, text, "7.5")
+    assert patched.decode() == MACRO[: found.start] + "7.5" + MACRO[found.end :]
+    with pytest.raises(InputError, match="look again"):
+        listing.with_number(*at, "1", "7.5")
+
+
+@pytest.mark.parametrize(
+    ("new", "why"), [("5 ; gone", "read back"), ("5\n6", "one line"), ("", "one line"), ("5 (x)", "read back")]
+)
+def test_what_would_not_be_read_back_is_not_written(new: str, why: str) -> None:
+    with pytest.raises(InputError, match=why):
+        understood(b"X = 4 ; four\n").changed({"X": new})
+
+
+def test_letters_that_a_file_does_not_have_are_refused() -> None:
+    with pytest.raises(InputError, match="letters"):
+        understood("Größe = 4\n".encode("latin-1")).changed({"Größe": "∅"})
+
+
+# The command line
+
+
+def run(capsys: pytest.CaptureFixture[str], *words: str | Path) -> tuple[int, Any]:
+    status = main(["listing", *map(str, words)])
+    said = capsys.readouterr()
+    return status, json.loads(said.out) if said.out else said.err
+
+
+def test_the_command_line_reads_compares_finds_and_patches(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    a, b = tmp_path / "a.txt", tmp_path / "b.txt"
+    a.write_bytes("[x]\r\nsteps = 106.667 ; Größe\r\n[y]\r\nsteps = 106.667\r\n".encode("latin-1"))
+    assert run(capsys, "patch", a, "--set", "x/steps=106.321", "-o", b) == (0, "")
+    assert b.read_bytes() == a.read_bytes().replace(b"106.667", b"106.321", 1)
+    status, body = run(capsys, "read", b)
+    assert status == 0
+    assert body["entries"][0] == {
+        "key": "steps",
+        "value": "106.321",
+        "remark": "Größe",
+        "line": 2,
+        "section": "x",
+    }
+    status, body = run(capsys, "compare", a, b)
+    assert body == {
+        "changed": [{"key": "steps", "section": "x", "a": "106.667", "b": "106.321", "lines": [2, 2]}],
+        "only_in_a": [],
+        "only_in_b": [],
+    }
+    assert run(capsys, "find", a, "--at", "4:11") == (0, {"number": "106.667", "line": 4, "column": 9, "length": 7})
+    assert run(capsys, "patch", b, "--at", "2:9", "--old", "106.321", "--new", "106.667", "-o", b)[0] == 0
+    assert b.read_bytes() == a.read_bytes()
+
+
+@pytest.mark.parametrize(
+    ("words", "why"),
+    [
+        (("patch", "a", "--set", "steps=5", "-o", "b"), "SECTION/KEY"),
+        (("patch", "a", "--set", "feed=5", "-o", "b"), "no key"),
+        (("patch", "a", "--at", "2:9", "--old", "1", "--new", "2", "-o", "b"), "look again"),
+        (("patch", "a", "--at", "2:9", "-o", "b"), "--old"),
+        (("patch", "a", "-o", "b"), "--set"),
+        (("patch", "a", "--set", "x/steps=5", "--at", "2:9", "-o", "b"), "--set"),
+        (("patch", "a", "--set", "x/steps=5", "--set", "x/steps=6", "-o", "b"), "twice"),
+        (("find", "a", "--at", "9:1"), "no such line"),
+        (("find", "a", "--at", "2:99"), "characters"),
+        (("find", "a", "--at", "x"), "LINE:COLUMN"),
+        (("read", "none"), "can't be read"),
+        (("compare", "a", "none"), "can't be read"),
+    ],
+)
+def test_what_cannot_be_done_is_said_in_one_line_and_writes_nothing(
+    words: tuple[str, ...],
+    why: str,
+    tmp_path: Path,
+    capsys: pytest.CaptureFixture[str],
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    Path("a").write_text("[x]\nsteps = 106.667\n[y]\nsteps = 106.667\n")
+    status, said = run(capsys, *words)
+    assert status == 2
+    assert why in said
+    assert said.count("\n") == 1
+    assert not Path("b").exists()
+
+
+def test_a_file_of_the_demo_machines_pattern_is_understood(tmp_path: Path) -> None:
+    file = tmp_path / "heron.cfg"
+    file.write_text(
+        "".join(f"{key} = {value}\n" for key, value in (("X_STEPS_PER_MM", "106.404"), ("X_BACKLASH", "0.088")))
+    )
+    listing = read_listing(file)
+    assert isinstance(listing, Listing)
+    assert {e.key: number_in(e.value) for e in listing.entries} == {"X_STEPS_PER_MM": 106.404, "X_BACKLASH": 0.088}
