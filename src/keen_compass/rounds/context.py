@@ -50,6 +50,7 @@ class RoundContext:
         self._learnt: dict[str, Repeatability | None] = {}
         self._scatters: dict[bool, PieceScatter | None] = {}
         self._known: dict[int, dict[str, Known]] = {}
+        self._worn: dict[str, Consumables | None] = {}
 
     def changed(self) -> None:
         """Something was written: forget what was read, tell whoever listens."""
@@ -283,11 +284,18 @@ class RoundContext:
         if self.procedure.makes is not Makes.PIECE or self.tool.drawn or "kerf" not in self.yields:
             return None
 
-        def read() -> Consumables | None:
+        if self.mark(WornIn):
+            return None
+        tool = self.tool.uid
+        if tool not in self._worn:  # looked at once: it takes a fit, and a slider asks many times
             found = consumables(self.shop, self.machine, self.subject)
-            return found if found and found.worn else None
+            self._worn[tool] = found if found and found.worn else None
+        return self._worn[tool]
 
-        return None if self.mark(WornIn) else self.remembered(("worn", self.tool.uid), read)
+    def changed_consumables(self) -> None:
+        """Other ones are in."""
+        self._worn.clear()
+        self.changed()
 
     def open_below(self) -> list[Spoke]:
         """What this round's quantities rest on and what isn't in, in the order of dependence."""

@@ -304,7 +304,7 @@ class Making:
     def new_consumables(self) -> None:
         """What cuts was changed."""
         self._c.shop.put_event(self._c.kept.machine, "tool", HAPPENINGS["tool"])
-        self._c.changed()
+        self._c.changed_consumables()
 
     def keep_worn(self) -> None:
         """It is worn and stays in."""
