@@ -402,12 +402,14 @@ def test_the_shop_floor_view_is_typed_into(window: MainWindow) -> None:
     assert window.rail.isVisible()
 
 
-@pytest.mark.parametrize("place", ["rose", "make", "logbook", "instruments", "machine", "stock", "together"])
+@pytest.mark.parametrize(
+    "place", ["rose", "make", "logbook", "instruments", "machine", "stock", "together", "controller"]
+)
 def test_f1_explains_the_screen(window: MainWindow, place: str) -> None:
     window.show_rose("heron")
     if place == "make":
         window.begin("rectangle")
-    elif place in ("logbook", "instruments", "stock", "together"):
+    elif place in ("logbook", "instruments", "stock", "together", "controller"):
         window.go_to(place)
     elif place == "machine":
         window.change_machine()
@@ -420,7 +422,19 @@ def test_f1_explains_the_screen(window: MainWindow, place: str) -> None:
 
 
 def test_every_place_has_its_help_page() -> None:
-    places = {"rose", "make", "measure", "correct", "confirm", "logbook", "instruments", "machine", "stock", "together"}
+    places = {
+        "rose",
+        "make",
+        "measure",
+        "correct",
+        "confirm",
+        "logbook",
+        "instruments",
+        "machine",
+        "stock",
+        "together",
+        "controller",
+    }
     assert places == set(PAGES)
 
 

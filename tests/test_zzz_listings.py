@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import fcntl
 import json
 import random
 from pathlib import Path
@@ -11,10 +12,19 @@ from typing import Any
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PySide6.QtCore import Qt
 
+from driving import click, focus, press, shown, tab_to
+from keen_compass.app.controller.page import ControllerPage
+from keen_compass.app.window import MainWindow
 from keen_compass.cli import main
+from keen_compass.controllers.by_file import change
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import Listing, compared, number_in, read_listing, same_value, understood
+from keen_compass.shop.exchange import from_json, to_json
+from keen_compass.shop.listings import copied, copies, keep, lit
+from keen_compass.shop.store import Shop
+from looks import check_looks, settle
 
 ENCODINGS = {
     "utf-8": b"",
@@ -306,3 +316,136 @@ def test_a_file_of_the_demo_machines_pattern_is_understood(tmp_path: Path) -> No
     listing = read_listing(file)
     assert isinstance(listing, Listing)
     assert {e.key: number_in(e.value) for e in listing.entries} == {"X_STEPS_PER_MM": 106.404, "X_BACKLASH": 0.088}
+
+
+# What a shop keeps of them, and the page
+
+
+def listing_of(shop: Shop, **other: str) -> str:
+    """Heron's listing as its controller would write it, some of it different."""
+    heron, held = shop.machine("heron"), shop.values("heron")
+    numbers = {q: heron.place(q).text(v.stored) for q, v in held.items() if heron.in_controller(q)} | other
+    lines = [f"{heron.place(q).key} = {text} ; as found" for q, text in numbers.items()]
+    return "; settings\r\n[motion]\r\n" + "\r\n".join([*lines, "RAPID = 12000"]) + "\r\n"
+
+
+def test_copies_are_kept_once_with_date_and_reason_and_go_with_the_logbook(shop: Shop, tmp_path: Path) -> None:
+    data = listing_of(shop).encode("latin-1")
+    for _ in range(2):
+        keep(shop, "heron", data, "as found", "/x/heron.cfg")
+    keep(shop, "heron", data, "the maker’s", sheet=True)
+    found = copies(shop, "heron")
+    assert [(c.reason, c.sheet, c.origin) for c in reversed(found)] == [
+        ("as found", False, "/x/heron.cfg"),
+        ("the maker’s", True, ""),
+    ]
+    assert copied(shop, found[0]) == data
+    assert copies(shop, "swift") == []
+    with pytest.raises(InputError):
+        keep(shop, "heron", data, " ")
+    other = Shop(tmp_path / "other.kcshop")
+    from_json(other, to_json(shop), lambda *_: "")
+    assert [(c.reason, c.at) for c in copies(other, "heron")] == [(c.reason, c.at) for c in found]
+    other.close()
+
+
+def test_known_numbers_are_found_under_their_own_names(shop: Shop) -> None:
+    listing = understood(listing_of(shop, x_steps="106.250").encode())
+    by = {one.quantity: one for one in lit(shop, shop.machine("heron"), listing)}
+    assert {q for q, one in by.items() if not one.same} == {"x_steps"}
+    assert {"y_steps", "x_backlash", "x_home", "x_speed"} <= set(by)
+    assert "kerf" not in by  # the files carry it
+
+
+def test_a_file_is_changed_only_while_it_stands_as_it_was_read(tmp_path: Path) -> None:
+    file = tmp_path / "a.cfg"
+    file.write_bytes(b"X = 1\n")
+    change(file, b"X = 1\n", b"X = 2\n")
+    assert file.read_bytes() == b"X = 2\n"
+    with pytest.raises(InputError, match="read it again"):
+        change(file, b"X = 1\n", b"X = 3\n")
+    link = tmp_path / "link"
+    link.symlink_to(file)
+    with pytest.raises(InputError, match="link"):
+        change(link, b"X = 2\n", b"X = 3\n")
+    with file.open("rb") as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        with pytest.raises(InputError, match="another program"):
+            change(file, b"X = 2\n", b"X = 3\n")
+    assert file.read_bytes() == b"X = 2\n"
+    with pytest.raises(InputError, match="can't be read"):
+        change(tmp_path / "none", b"", b"")
+
+
+def page_of(window: MainWindow) -> ControllerPage:
+    window.show_rose("heron")
+    press(Qt.Key.Key_L, modifier=Qt.KeyboardModifier.ControlModifier)
+    page = window.places.currentWidget()
+    assert isinstance(page, ControllerPage)
+    settle()
+    return page
+
+
+def test_by_keyboard_a_listing_is_read_kept_compared_written_and_put_back(window: MainWindow, tmp_path: Path) -> None:
+    file = tmp_path / "heron.cfg"
+    held = window.shop.machine("heron").place("x_steps").text(window.shop.values("heron")["x_steps"].stored)
+    before = listing_of(window.shop, x_steps="106.250", y_backlash="0.5").encode("latin-1")
+    file.write_bytes(before)
+    page = page_of(window)
+    assert focus() == "File with its settings"
+    press(str(file), Qt.Key.Key_Return)
+    assert "X steps: 106.250" in shown(page)
+    assert "times as much" not in shown(page)
+    assert f"The logbook says {held} since" in shown(page)
+    assert len(page.text.extraSelections()) > 6
+    chosen = {s.cursor.selectedText() for s in page.text.extraSelections()}
+    assert {"106.250", "0.5"} <= chosen
+    tab_to("Why it is kept")
+    press("as found", Qt.Key.Key_Return)
+    assert [c.reason for c in copies(window.shop, "heron")] == ["as found"]
+    assert "Nothing differs" in shown(page)
+    for size in ((1280, 800), (1024, 700)):
+        window.resize(*size)
+        settle()
+        check_looks(window, size)
+    tab_to(f"X steps: write {held} into the file")
+    press(Qt.Key.Key_Return)
+    assert file.read_bytes() == before.replace(b"106.250", held.encode())
+    assert f"X_STEPS_PER_MM: 106.250 → {held}" in shown(page)
+    tab_to("Y backlash: 0.5 is in the controller")
+    press(Qt.Key.Key_Return)
+    assert window.shop.values("heron")["y_backlash"].stored.value == 0.5  # type: ignore[union-attr]
+    assert window.shop.values("heron")["y_backlash"].how == "typed"
+    assert "is in the controller" not in shown(page)
+    tab_to("Put this one back")
+    press(Qt.Key.Key_Return)
+    assert file.read_bytes() == before
+    tab_to("It is the maker’s sheet")
+    press(Qt.Key.Key_Return)
+    assert sum(c.sheet for c in copies(window.shop, "heron")) == 1
+
+
+def test_what_another_program_wrote_meanwhile_is_never_overwritten(window: MainWindow, tmp_path: Path) -> None:
+    file = tmp_path / "heron.cfg"
+    file.write_text(listing_of(window.shop, x_steps="106.250"))
+    page = page_of(window)
+    press(str(file), Qt.Key.Key_Return)
+    meanwhile = listing_of(window.shop, x_steps="99")
+    file.write_text(meanwhile, newline="")
+    click(page, "Write ")
+    assert "read it again" in shown(page)
+    assert file.read_bytes() == meanwhile.encode()
+    click(page, "Read it")
+    assert "X steps: 99" in shown(page)
+    page.file.setText(str(tmp_path / "none"))
+    click(page, "Read it")
+    assert "can't be read" in shown(page)
+
+
+def test_a_difference_that_a_switch_explains_is_pointed_at(window: MainWindow, tmp_path: Path) -> None:
+    held = window.shop.values("heron")["x_steps"].stored.value  # type: ignore[union-attr]
+    file = tmp_path / "heron.cfg"
+    file.write_text(listing_of(window.shop, x_steps=f"{held / 2:.3f}"))
+    page = page_of(window)
+    press(str(file), Qt.Key.Key_Return)
+    assert "0.5 times as much: the microstep switch" in shown(page)

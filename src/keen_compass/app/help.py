@@ -135,6 +135,19 @@ PAGES = {
         "between two thicknesses: on the straight line from one kerf to the other",
         "docs/arithmetic.md, 8.",
     ),
+    "controller": Page(
+        "The controller’s listing",
+        (
+            "Name a file with its settings: the numbers that the logbook knows are lit in it, green where both say the "
+            "same. Their names stand in the machine’s profile.",
+            "Where they differ, write the logbook’s number into the file, or say that the one in the file is in the "
+            "controller. Nothing else in the file changes by a byte, and it is kept as it stood before.",
+            "Keep a copy before you change anything; compare with any of them, or with the maker’s sheet, and put one "
+            "back whole.",
+        ),
+        "key = value, key: value, key value or key,value",
+        "docs/arithmetic.md, 2.",
+    ),
     "together": Page(
         "All readings",
         (

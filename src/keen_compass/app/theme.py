@@ -193,6 +193,9 @@ def _sheet(t: Theme) -> str:
     QSlider::handle:horizontal {{ width: 30px; height: 30px; margin: -13px 0; border-radius: 16px;
         background: {t.ink}; border: 1px solid {t.card}; }}
     QSlider::handle:horizontal:focus {{ border: 3px solid {t.focus}; }}
+    QPlainTextEdit {{ background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; border-radius: 10px;
+        padding: 8px; }}
+    QPlainTextEdit:focus {{ border: 2px solid {t.focus}; }}
     QListView {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 10px; }}
     QListView:focus {{ border: 2px solid {t.focus}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}

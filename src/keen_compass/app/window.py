@@ -36,6 +36,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.words.procedures import does, title
 
 if TYPE_CHECKING:
+    from keen_compass.app.controller.page import ControllerPage
     from keen_compass.app.happening import HappeningBar
     from keen_compass.app.logbook.page import LogbookPage
     from keen_compass.app.notice import Answer, NoticeBar
@@ -107,6 +108,7 @@ class MainWindow(QMainWindow):
         page.change.connect(self.change_machine)
         page.happened.connect(self._ask_what_happened)
         page.together.connect(lambda: self.go_to("together"))
+        page.controller.connect(lambda: self.go_to("controller"))
         page.mounted.tool.connect(lambda tool: self._mount(tool=tool))
         page.mounted.stock.connect(lambda stock: self._mount(stock=stock))
         page.mounted.process.connect(lambda process: self._mount(process=process))
@@ -201,21 +203,26 @@ class MainWindow(QMainWindow):
         self._update_actions()
 
     def go_to(self, place: str) -> None:
-        """The logbook, the instruments, stock and tools, all readings of a machine, or a new machine."""
+        """The logbook, the instruments, stock and tools, a machine's readings or controller, or a new machine."""
         if place == "add":
             from keen_compass.app.shop.machine_page import MachinePage
 
             self._show_machine_page(MachinePage(self.shop, None))
             return
-        if place == "together" and not self.machine_uid:
+        if place in ("together", "controller") and not self.machine_uid:
             return
-        page: InstrumentsPage | LogbookPage | StockPage | TogetherPage
+        page: ControllerPage | InstrumentsPage | LogbookPage | StockPage | TogetherPage
         if place == "stock":
             from keen_compass.app.stock.page import StockPage
 
             page = StockPage(self.shop, self.machine_uid or "")
             page.changed.connect(self.refresh_rail)
             page.begin.connect(self._find_kerf)
+        elif place == "controller":
+            from keen_compass.app.controller.page import ControllerPage
+
+            page = ControllerPage(self.shop, self.machine_uid or "")
+            page.changed.connect(self.refresh_rail)
         elif place == "together":
             from keen_compass.app.together.page import TogetherPage
 
@@ -366,6 +373,7 @@ class MainWindow(QMainWindow):
         self._round_actions.append(self._action(round_menu, "&Back to the rose", QKeySequence("Escape"), self._to_rose))
         view = self.menuBar().addMenu("&View")
         self._action(view, "&All readings together", QKeySequence("Ctrl+R"), lambda: self.go_to("together"))
+        self._action(view, "&Controller’s listing", QKeySequence("Ctrl+L"), lambda: self.go_to("controller"))
         self._action(view, "&Full screen", QKeySequence("F11"), self._full_screen)
         self._action(view, "&Shop-floor view", QKeySequence("F12"), self.toggle_floor)
         for choice, words in THEMES.items():
@@ -463,7 +471,7 @@ class MainWindow(QMainWindow):
             return str(self.round_page.model.session.step)
         names = {
             "RosePage": "rose", "LogbookPage": "logbook", "InstrumentsPage": "instruments", "StockPage": "stock",
-            "TogetherPage": "together",
+            "TogetherPage": "together", "ControllerPage": "controller",
         }  # fmt: skip
         return names.get(type(page).__name__, "machine")
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 import base64
 import json
 import math
+import re
 import sqlite3
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
@@ -43,6 +44,7 @@ from keen_compass.shop.consumables import MOST_AGE
 from keen_compass.shop.format_3 import COLUMNS_3, FORMAT_3, NULLABLE_3, append, run
 from keen_compass.shop.format_4 import to_4
 from keen_compass.shop.kept import STAGES
+from keen_compass.shop.listings import LONGEST_REASON
 from keen_compass.shop.machines import key_for
 from keen_compass.shop.marks import KINDS, Choices, Editing, Signed, Skipped, StepShown
 from keen_compass.shop.schema import COLUMNS, NULLABLE
@@ -270,11 +272,13 @@ class _Reader:
         return row | change
 
     def _thing(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        if row["kind"] not in ("tool", "stock", "chart", "process", "consumables") or not row["uid"]:
+        if row["kind"] not in ("tool", "stock", "chart", "process", "consumables", "listing") or not row["uid"]:
             raise _Wrong(f"{row['kind'][:40]!r} is not known", "kind")
         body = _object(row["body"])
         if row["kind"] in ("chart", "process"):
             return {"body": json.dumps(_settings_line(body, charted=row["kind"] == "chart"))}
+        if row["kind"] == "listing":
+            return {"body": json.dumps(_copy_of_listing(body))}
         if row["kind"] == "consumables":
             return {"body": json.dumps(_consumables(body))}
         if row["kind"] == "tool":
@@ -520,6 +524,26 @@ def _settings_line(body: Mapping[str, Any], *, charted: bool) -> dict[str, Any]:
             raise _Wrong(f"expected a number between {low:g} and {high:g}", f"body.{name}")
     known = ("name", "machine", "process", "material", *limits)
     return {name: body[name] for name in known if body.get(name) is not None}
+
+
+def _copy_of_listing(body: Mapping[str, Any]) -> dict[str, Any]:
+    """A copy of a controller's listing; its bytes are a blob."""
+    for name, most in (
+        ("name", LONGEST_REASON),
+        ("machine", LONGEST_NAME),
+        ("origin", LONGEST_PATH),
+        ("at", LONGEST_NAME),
+    ):
+        if not isinstance(body.get(name), str) or len(body[name]) > most:
+            raise _Wrong("expected text", f"body.{name}")
+    if not isinstance(body.get("sheet"), bool):
+        raise _Wrong("expected true or false", "body.sheet")
+    if not isinstance(body.get("blob"), str) or not re.fullmatch("[0-9a-f]{64}", body["blob"]):
+        raise _Wrong("expected the name of its bytes", "body.blob")
+    return {**{name: body[name] for name in ("name", "machine", "sheet", "origin", "blob")}, "at": _time(body["at"])}
+
+
+LONGEST_PATH = 4096
 
 
 def _consumables(body: Mapping[str, Any]) -> dict[str, Any]:

@@ -100,6 +100,10 @@ class MachineRows(ShopBase):
         """What things of a kind are, as they were written last."""
         return list(self._things(kind=kind).values())
 
+    def things_by_uid(self, kind: str) -> dict[str, dict[str, Any]]:
+        """The same by uid, in the order of their first."""
+        return self._things(kind=kind)
+
     def thing(self, uid: str) -> dict[str, Any] | None:
         """What one thing is; None where there is none of that identity."""
         return self._things().get(uid)

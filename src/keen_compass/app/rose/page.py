@@ -34,6 +34,7 @@ class RosePage(QWidget):
     change = Signal()
     happened = Signal()
     together = Signal()
+    controller = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -71,9 +72,11 @@ class RosePage(QWidget):
         names.addWidget(self._title)
         names.addWidget(self._subtitle)
         head.addLayout(names, 1)
+        self.listing = Button("Controller", self.controller.emit, "quiet")
         self.all_readings = Button("All readings", self.together.emit, "quiet")
         self.note = Button("Something happened", self.happened.emit, "quiet")
         self.edit = Button("Change machine", self.change.emit, "quiet")
+        head.addWidget(self.listing)
         head.addWidget(self.all_readings)
         head.addWidget(self.note)
         head.addWidget(self.edit)

@@ -1,0 +1,1 @@
+"""A controller’s listing, beside what the logbook knows of it."""

@@ -1,0 +1,1 @@
+"""How numbers get into a controller and out of it."""

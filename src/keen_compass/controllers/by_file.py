@@ -1,0 +1,28 @@
+"""A controller whose settings are a file that another program reads: changed in place, or not at all."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+from pathlib import Path
+
+from keen_compass.errors import InputError
+from keen_compass.formats.files import write_whole
+
+
+def change(file: Path, before: bytes, after: bytes) -> None:
+    """Write `after` where `before` still stands. Raises InputError where something else does, or a program holds it."""
+    if file.is_symlink():
+        raise InputError("is a link to a file: name the file itself", str(file))
+    try:
+        descriptor = os.open(file, os.O_RDONLY | os.O_CLOEXEC)
+    except OSError as error:
+        raise InputError(f"can't be read: {error.strerror}", str(file)) from None
+    with os.fdopen(descriptor, "rb") as held:
+        try:
+            fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            raise InputError("another program holds it: close it there first", str(file)) from None
+        if held.read() != before:
+            raise InputError("changed since it was read: read it again before anything is written", str(file))
+        write_whole(file, after)
