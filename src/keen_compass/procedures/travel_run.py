@@ -193,7 +193,17 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         media = machine.media
         low, high = (media.y, media.y_high) if axis == "x" else (media.x, media.x_high)
         places = [low + STRIP * k + OVERRUN for k in range(max(int((high - low) / STRIP), 1))]
-        return self.first_free(around, (body | {"across": across} for across in places))
+        first = body | {"across": places[0]}
+        try:
+            boxes = self.spots(self.piece(first), machine, around.passes)
+        except InputError:
+            return first  # it is refused in words
+        for across in places:  # elsewhere the very same marks lie so much further on
+            dx, dy = (0.0, across - places[0]) if axis == "x" else (across - places[0], 0.0)
+            moved = [replace(box, x=box.x + dx, y=box.y + dy) for box in boxes]
+            if around.free(moved, self.on(machine)):
+                return body | {"across": across}
+        return first
 
     def piece(self, parameters: Parameters) -> TravelRun | TrackingRun:
         """From `run`, `axis`, `start`, `across`, `length`, `targets` (how many, or where), `trips`."""
