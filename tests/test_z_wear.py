@@ -106,7 +106,7 @@ def lived(rng: random.Random, sign: int) -> tuple[list[Point], float, float, lis
 
 @pytest.mark.parametrize("sign", [1, -1])
 def test_drift_and_line_cover_under_foreign_physics(sign: int) -> None:
-    rng, n, T = random.Random(f"wear {sign}"), 250, 0.15
+    rng, n, T = random.Random(f"wear {sign}"), 150, 0.15
     hits = told = on_line = 0
     for _ in range(n):
         points, rate, of_last, fresh, _ = lived(rng, sign)
