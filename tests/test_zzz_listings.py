@@ -54,7 +54,7 @@ def one(line: str) -> tuple[str, str, str]:
         ("x,106.667,steps per mm", "x", "106.667", "steps per mm"),
         ("FEED,1,250", "FEED", "1,250", ""),
         ("CUT_WIDTH 1.71 (full width)", "CUT_WIDTH", "1.71", "full width"),
-        ("$100=80.000 (x, step/mm)", "$100", "80.000", "x, step/mm"),
+        ("P100=80.000 (x, step/mm)", "P100", "80.000", "x, step/mm"),
         ("#500 = 1.25", "#500", "1.25", ""),
         ('HOME_X: 5/8"', "HOME_X", '5/8"', ""),
         ('LIFT 1 5/8"', "LIFT", '1 5/8"', ""),
@@ -109,7 +109,7 @@ def test_sections_lines_and_places_are_those_of_the_text() -> None:
             listing.entry(name)
 
 
-KEYS = ("X_STEPS", "Y steps", "axis.z.play", "$110", "Größe", "FEED MAX", "q7")
+KEYS = ("X_STEPS", "Y steps", "axis.z.play", "P110", "Größe", "FEED MAX", "q7")
 VALUES = ("106.667", "-0.05", "1,250", "12'000", '5/8"', "on", "0", "1e-4", "80,5")
 REMARKS = ("", " ; as found", "\t# neu für X", " // old: 105", " (x, step/mm)")
 ENDS = ("\n", "\r\n", "\r")
