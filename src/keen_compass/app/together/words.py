@@ -89,13 +89,12 @@ def lacks(column: Column) -> str:
 
 
 def numbers(whole: Whole, column: Column, machine: Machine) -> tuple[str, str]:
-    """(``106.404 → 106.314``, what it is and in which unit), as the machine keeps it."""
+    """(``106.314``, ``steps per mm, 106.404 now``), as the machine keeps it."""
     f = column.finding
     assert f is not None
     stored, place = whole.case.values.get(f.quantity), machine.place(f.quantity)
     if stored is None or f.new is None:
         return figure(column), f.error_unit
-    new = place.number(stored.renewed(f.new))
-    old = place.number(stored)
-    changes = column.mine and old != new
-    return f"{old} → {new}" if changes else new, place.name(stored).partition(", ")[2]
+    new, old = place.number(stored.renewed(f.new)), place.number(stored)
+    now = f", {old} now" if column.mine and old != new else ""
+    return new, f"{place.name(stored).partition(', ')[2]}{now}".removeprefix(", ")
