@@ -49,6 +49,7 @@ def test_it_shares_nothing_with_what_it_checks() -> None:
     ]  # fmt: skip
 
 
+@pytest.mark.heavy
 @pytest.mark.parametrize("row", ROWS)
 def test_what_is_stated_covers_the_truth(row: str) -> None:
     _, tally = foreign.run((row, FINDINGS))
@@ -59,6 +60,7 @@ def test_what_is_stated_covers_the_truth(row: str) -> None:
     assert tally.alarms <= 1, str(tally)
 
 
+@pytest.mark.heavy
 @pytest.mark.parametrize("name", foreign.READ)
 def test_slips_that_readings_disprove_are_caught(name: str) -> None:
     """What one length can't disprove isn't asked: ten more in all readings of a lone length, its two alike swapped."""
@@ -69,6 +71,7 @@ def test_slips_that_readings_disprove_are_caught(name: str) -> None:
             assert caught == of, f"{kind}: {caught} of {of}"
 
 
+@pytest.mark.heavy
 @pytest.mark.parametrize("name", ["rectangle", "reference lines", "travel run"])
 def test_what_is_promised_to_settle_it_does(name: str) -> None:
     _, true, promised = foreign.remedies((name, 500))

@@ -235,6 +235,7 @@ def world(rng: random.Random) -> tuple[dict[str, Any], float]:
     return body, K + sum(axes) / len(axes)
 
 
+@pytest.mark.heavy
 def test_intervals_cover_and_nothing_out_is_called_in_under_foreign_physics() -> None:
     rng, covered, false_in, total = random.Random(12), 0, 0, 0
     for _ in range(400):
@@ -251,6 +252,7 @@ def test_intervals_cover_and_nothing_out_is_called_in_under_foreign_physics() ->
     assert false_in <= 0.01 * total
 
 
+@pytest.mark.heavy
 @pytest.mark.parametrize("half", [0, 1])
 def test_from_any_start_the_second_plate_and_another_part_fit_whatever_the_machine_does(half: int) -> None:
     """Machines, readers and starts of somebody else's making (`kerf_floor`), by file and by controller."""

@@ -118,6 +118,7 @@ def test_a_rung_that_was_mixed_up_is_asked_about() -> None:
 # Somebody else's physics
 
 
+@pytest.mark.heavy
 def test_ladders_and_combs_cover_under_foreign_physics() -> None:
     """Sizes made here: an instrument that errs from length to length, coarse divisions, one reading, every cut of its
     own width, a ladder that doesn't reach, picks that a hand tells only to a third of a step."""

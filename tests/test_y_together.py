@@ -139,6 +139,7 @@ def test_a_part_that_looks_odd_is_asked_about_before_anything_is_computed() -> N
     assert all(f["new"] is None for f in answer["findings"])
 
 
+@pytest.mark.heavy
 def test_intervals_cover_under_foreign_physics_with_one_caliper_for_everything() -> None:
     """Sizes made here: the caliper errs from length to length, reads short, a coarse division, one reading or three."""
     rng, hits, total, false_in = random.Random(9), {}, 0, 0

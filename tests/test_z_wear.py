@@ -104,6 +104,7 @@ def lived(rng: random.Random, sign: int) -> tuple[list[Point], float, float, lis
     return points, rate, rates[-1], fresh, off
 
 
+@pytest.mark.heavy
 @pytest.mark.parametrize("sign", [1, -1])
 def test_drift_and_line_cover_under_foreign_physics(sign: int) -> None:
     rng, n, T = random.Random(f"wear {sign}"), 150, 0.15

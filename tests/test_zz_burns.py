@@ -90,6 +90,7 @@ def test_a_pick_is_good_to_a_step_and_a_half() -> None:
     assert focus_from({"pick": 8}, [2 * h for h in HEIGHTS])["verdict"] == "out"
 
 
+@pytest.mark.heavy
 def test_focus_covers_under_foreign_physics() -> None:
     """Beams that are wider on one side than on the other, lines that burn wider than the beam, a loupe that errs and
     is coarse, one reading; an eye that is off by some parts in a hundred."""
@@ -200,6 +201,7 @@ def test_what_is_no_grid_is_refused_with_its_place(change: dict[str, Any], place
     assert caught.value.place == place
 
 
+@pytest.mark.heavy
 def test_the_window_of_clean_cuts_is_found_under_foreign_physics() -> None:
     """Heat decides here: through from so much on, burnt beyond so much more, judged by an eye that is unsure near both
     edges. What is proposed must cut clean, and the interval hold the true middle at that feed."""

@@ -130,6 +130,7 @@ def random_listing(rng: random.Random) -> tuple[str, list[tuple[str, str]]]:
     return end.join(lines) + rng.choice(("", end)), said
 
 
+@pytest.mark.heavy
 @pytest.mark.parametrize("seed", range(4))
 def test_random_listings_are_patched_and_nothing_else_changes_by_a_byte(seed: int) -> None:
     rng = random.Random(f"listing {seed}")
