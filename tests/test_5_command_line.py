@@ -16,7 +16,7 @@ from keen_compass.procedures import REGISTRY
 def run(*words: str, text: str | None = None, **env: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
         [sys.executable, "-m", "keen_compass", *words], input=text, capture_output=True, text=True, check=False,
-        env={**os.environ, **env}, timeout=120,
+        env={**os.environ, **env}, timeout=400,
     )  # fmt: skip
 
 
@@ -97,6 +97,7 @@ def test_no_display_is_said_in_one_line() -> None:
     assert done.stderr.count("\n") == 1
 
 
+@pytest.mark.heavy
 def test_pictures_of_every_view_need_no_display(tmp_path: Path) -> None:
     done = run("--demo", "--shots", str(tmp_path), "--size", "1024x700", QT_QPA_PLATFORM="", DISPLAY="")
     assert done.returncode == 0, done.stderr

@@ -56,6 +56,7 @@ def act(session: RoundSession, what: str, dice: random.Random) -> None:
         measuring.redo()
 
 
+@pytest.mark.heavy
 @pytest.mark.parametrize("seed", [1, 3])
 @pytest.mark.parametrize("name", list(REGISTRY))
 def test_what_is_kept_is_what_is_seen_and_all_of_it_can_be_undone(shop: Shop, name: str, seed: int) -> None:
