@@ -9,6 +9,7 @@ import math
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
+from keen_compass.machines.profile import Machine
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.base import Makes, Procedure
@@ -140,3 +141,14 @@ def kerf(shop: Shop, machine: str, snapshot: Snapshot, until: str, without: int)
         if pieces and pieces[-1].at <= until and pieces[-1].snapshot.subject == snapshot.subject:
             return Known(float(value), float(U), evidence=frozenset({f"round:{kept.id}"}))
     return None
+
+
+def everything_known(
+    shop: Shop, machine: Machine, snapshot: Snapshot, until: str, yields: tuple[str, ...] = ()
+) -> dict[str, Known]:  # fmt: skip
+    """Play, scales and kerf that any round found, but for the play of what is asked itself (`yields`)."""
+    history = {q: shop.findings(machine.uid, q) for q in machine.quantities}
+    found = known({q: h for q, h in history.items() if QUANTITIES[q].family == "backlash"}, snapshot, until, yields, 0)
+    found |= scales({q: history[q] for q in ("x_steps", "y_steps") if q in history}, snapshot, until, 0)
+    cut = kerf(shop, machine.uid, snapshot, until, 0)
+    return found | ({"kerf": cut} if cut else {})

@@ -12,7 +12,7 @@ from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.quantities.stored import nothing_stored
 from keen_compass.rounds.context import LATEST
-from keen_compass.rounds.knowledge import kerf, known, scales
+from keen_compass.rounds.knowledge import everything_known
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 
@@ -28,12 +28,7 @@ def open_case(shop: Shop, machine: Machine) -> Case:
         if s.state is not State.IN and QUANTITIES[s.quantity].lives is not Lives.COMPUTED
     )  # fmt: skip
     snapshot = Snapshot(held, {}, machine.tool, machine.stock, machine.process)
-    history = {q: shop.findings(machine.uid, q) for q in machine.quantities}
-    found = known({q: h for q, h in history.items() if q.endswith("backlash")}, snapshot, LATEST, asked, 0)
-    found |= scales({q: history[q] for q in ("x_steps", "y_steps") if q in history}, snapshot, LATEST, 0)
-    cut = kerf(shop, machine.uid, snapshot, LATEST, 0)
-    if cut:
-        found["kerf"] = cut
+    found = everything_known(shop, machine, snapshot, LATEST, asked)
     instruments = [replace(i, repeats=shop.repeatability(i.uid) or i.repeats) for i in shop.instruments()]
     return Case(
         procedure="next", values=held, known=found, open=asked, tolerance=dict(machine.tolerances),

@@ -24,10 +24,10 @@ from keen_compass.quantities.stored import StoredValue, nothing_stored
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import LATEST, RoundContext
-from keen_compass.rounds.knowledge import kerf, known, scales
+from keen_compass.rounds.knowledge import everything_known
 from keen_compass.rounds.measuring import Measuring
 from keen_compass.shop.kept import KeptPiece, KeptRound
-from keen_compass.shop.standing import UNSETTLING
+from keen_compass.shop.standing import UNSETTLING, UNSETTLING_CUT
 from keen_compass.shop.store import Shop
 from keen_compass.solve.joint import Unknown
 
@@ -129,7 +129,7 @@ def _parts(shop: Shop, machine: Machine) -> list[Part]:
     held = {q: machine.place(q).holding(v.stored) for q, v in shop.values_on(machine).items()}
     events = shop.events(machine.uid)
     upset, changed = (
-        max((at for at, kind, _ in events if kind in some), default="") for some in (UNSETTLING, ("tool",))
+        max((at for at, kind, _ in events if kind in some), default="") for some in (UNSETTLING, UNSETTLING_CUT)
     )
     found: list[Part] = []
     for kept in reversed(shop.rounds(machine.uid)[-MOST_ROUNDS:]):
@@ -193,11 +193,7 @@ def _shared(shop: Shop, machine: Machine) -> Case:
     kept = shop.values_on(machine)
     seen = {q: kept[q].at for q in held if q in kept}
     snapshot = Snapshot(held, seen, machine.tool, machine.stock, machine.process)
-    history = {q: shop.findings(machine.uid, q) for q in machine.quantities}
-    found = known({q: h for q, h in history.items() if q.endswith("backlash")}, snapshot, LATEST, (), 0)
-    found |= scales({q: history[q] for q in ("x_steps", "y_steps") if q in history}, snapshot, LATEST, 0)
-    if cut := kerf(shop, machine.uid, snapshot, LATEST, 0):
-        found["kerf"] = cut
+    found = everything_known(shop, machine, snapshot, LATEST)
     return Case(
         procedure="joint", values=held, known=found, tolerance=dict(machine.tolerances),
         decimals={q: machine.place(q).decimals for q in machine.quantities}, reference_length=machine.reference_length,
