@@ -5,7 +5,11 @@ from __future__ import annotations
 import codecs
 import fcntl
 import json
+import os
 import random
+import subprocess
+import sys
+import time
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +17,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QPushButton
 
 from driving import click, focus, press, shown, tab_to
 from keen_compass.app.controller.page import ControllerPage
@@ -20,9 +25,17 @@ from keen_compass.app.window import MainWindow
 from keen_compass.cli import main
 from keen_compass.controllers.by_file import change
 from keen_compass.errors import InputError
-from keen_compass.formats.listing import Listing, compared, number_in, read_listing, same_value, understood
+from keen_compass.formats.listing import (
+    Listing,
+    compared,
+    number_in,
+    read_listing,
+    same_value,
+    understood,
+    written_like,
+)
 from keen_compass.shop.exchange import from_json, to_json
-from keen_compass.shop.listings import copied, copies, keep, lit
+from keen_compass.shop.listings import copied, copies, keep, leave, lit
 from keen_compass.shop.store import Shop
 from looks import check_looks, settle
 
@@ -378,6 +391,88 @@ def test_a_file_is_changed_only_while_it_stands_as_it_was_read(tmp_path: Path) -
         change(tmp_path / "none", b"", b"")
 
 
+@pytest.mark.parametrize("how", ["grown", "replaced", "gone"])
+def test_a_file_that_changes_while_it_is_being_written_is_left_alone(
+    how: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "a.cfg"
+    file.write_bytes(b"X = 1\n")
+    real = os.fsync
+
+    def meanwhile(descriptor: int) -> None:
+        """Another program is at it just when ours has been written beside it."""
+        real(descriptor)
+        if how == "grown":
+            file.write_bytes(b"X = 1\nY = 5\n")
+        elif how == "replaced":
+            (tmp_path / "b").write_bytes(b"X = 1\n")
+            (tmp_path / "b").replace(file)
+        else:
+            file.unlink(missing_ok=True)
+
+    monkeypatch.setattr(os, "fsync", meanwhile)
+    with pytest.raises(InputError, match="read it again"):
+        change(file, b"X = 1\n", b"X = 2\n")
+    found = {"grown": b"X = 1\nY = 5\n", "replaced": b"X = 1\n", "gone": None}[how]
+    assert (file.read_bytes() if file.exists() else None) == found
+    assert not list(tmp_path.glob(".part-*"))
+
+
+WRITES = """
+import sys
+from pathlib import Path
+from keen_compass.controllers.by_file import change
+file, texts = Path(sys.argv[1]), [b"X = 1\\n" * 40000, b"X = 22\\n" * 40000]
+print("ready", flush=True)
+while True:
+    for a, b in (texts, texts[::-1]):
+        change(file, a, b)
+"""
+
+
+@pytest.mark.heavy
+def test_killed_while_it_writes_a_file_is_the_old_one_or_the_new_one(tmp_path: Path) -> None:
+    file, texts = tmp_path / "a.cfg", (b"X = 1\n" * 40000, b"X = 22\n" * 40000)
+    rng, seen = random.Random(14), set()
+    for _ in range(100):
+        file.write_bytes(texts[0])
+        writer = subprocess.Popen([sys.executable, "-c", WRITES, str(file)], stdout=subprocess.PIPE)
+        assert writer.stdout is not None
+        writer.stdout.readline()
+        time.sleep(rng.uniform(0.0, 0.03))
+        writer.kill()
+        writer.communicate()
+        assert file.read_bytes() in texts
+        seen.add(file.read_bytes())
+        before = tmp_path / "a.cfg.before"
+        assert not before.exists() or before.read_bytes() in texts
+    assert len(seen) == 2
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "stands"),
+    [
+        ("106.667", "106.321", "106.321"), ("106,667", "106.321", "106,321"), ("0,5", "-0.25", "-0,25"),
+        ("−41.25", "-3.5", "−3.5"), ("+5", "6", "+6"), ('1.5"', "1.25", '1.25"'), ("1'234.5", "1240.5", "1'240.5"),
+        ("1,234.5", "12400.5", "12,400.5"), ("1.234,5", "900.25", "900,25"), ("1,234", "1240", "1240"),
+        ("12000", "11000", "11000"), ("1'234'567", "1200000", "1'200'000"),
+    ],
+)  # fmt: skip
+def test_a_new_number_is_written_as_the_old_one_was(old: str, new: str, stands: str) -> None:
+    assert written_like(old, new) == stands
+    assert number_in(stands, float(new)) == float(new)
+
+
+@settings(max_examples=200, deadline=None)
+@given(
+    st.sampled_from(["0.000", "0,000", "1'000.00", "1.000,00", "−5.0", '0.00"']), st.integers(-(10**8), 10**8),
+    st.integers(0, 4),
+)  # fmt: skip
+def test_whatever_is_written_like_another_means_the_new_number(like: str, digits: int, decimals: int) -> None:
+    new = f"{digits / 10**decimals:.{decimals}f}"
+    assert number_in(written_like(like, new), float(new)) == float(new)
+
+
 def page_of(window: MainWindow) -> ControllerPage:
     window.show_rose("heron")
     press(Qt.Key.Key_L, modifier=Qt.KeyboardModifier.ControlModifier)
@@ -387,43 +482,99 @@ def page_of(window: MainWindow) -> ControllerPage:
     return page
 
 
-def test_by_keyboard_a_listing_is_read_kept_compared_written_and_put_back(window: MainWindow, tmp_path: Path) -> None:
-    file = tmp_path / "heron.cfg"
-    held = window.shop.machine("heron").place("x_steps").text(window.shop.values("heron")["x_steps"].stored)
-    before = listing_of(window.shop, x_steps="106.250", y_backlash="0.5").encode("latin-1")
-    file.write_bytes(before)
-    page = page_of(window)
-    assert focus() == "File with its settings"
-    press(str(file), Qt.Key.Key_Return)
-    assert "X steps: 106.250" in shown(page)
-    assert "times as much" not in shown(page)
-    assert f"The logbook says {held} since" in shown(page)
-    assert len(page.text.extraSelections()) > 6
-    chosen = {s.cursor.selectedText() for s in page.text.extraSelections()}
-    assert {"106.250", "0.5"} <= chosen
-    tab_to("Why it is kept")
-    press("as found", Qt.Key.Key_Return)
-    assert [c.reason for c in copies(window.shop, "heron")] == ["as found"]
-    assert "Nothing differs" in shown(page)
+def push(name: str, *then: Qt.Key | str) -> None:
+    """By keyboard: to that control, press it, go on typing."""
+    tab_to(name)
+    press(Qt.Key.Key_Return, *then)
+
+
+def look_at_both_sizes(window: MainWindow) -> None:
     for size in ((1280, 800), (1024, 700)):
         window.resize(*size)
         settle()
         check_looks(window, size)
-    tab_to(f"X steps: write {held} into the file")
-    press(Qt.Key.Key_Return)
-    assert file.read_bytes() == before.replace(b"106.250", held.encode())
-    assert f"X_STEPS_PER_MM: 106.250 → {held}" in shown(page)
+
+
+def test_by_keyboard_a_listing_is_kept_compared_with_the_sheet_patched_and_put_back(
+    window: MainWindow, tmp_path: Path
+) -> None:
+    file, sheet = tmp_path / "heron.cfg", tmp_path / "sheet.txt"
+    shop, heron = window.shop, window.shop.machine("heron")
+    held = heron.place("x_steps").number(shop.values("heron")["x_steps"].stored)
+    before = listing_of(shop, x_steps="53.202", y_backlash="0.5").encode("latin-1")
+    file.write_bytes(before)
+    sheet.write_bytes(listing_of(shop, x_steps="106.404").replace("RAPID = 12000", "RAPID = 9000").encode())
+    page = page_of(window)
+    assert focus() == "File with its settings"
+    press(str(sheet), Qt.Key.Key_Return)
+    push("It is the maker’s sheet")
+    page.file.selectAll()
+    tab_to("File with its settings")
+    press(str(file), Qt.Key.Key_Return)
+    assert "X steps: 53.202" in shown(page)
+    assert f"The logbook says {held} since" in shown(page)
+    assert "0.5 times as much: the microstep switch" in shown(page)
+    chosen = {s.cursor.selectedText() for s in page.text.extraSelections()}
+    assert {"53.202", "0.5"} <= chosen
+    tab_to("Why it is kept")
+    press("as found", Qt.Key.Key_Return)
+    assert [(c.reason, c.sheet) for c in copies(shop, "heron")] == [("as found", False), ("the maker’s sheet", True)]
+    assert copied(shop, copies(shop, "heron")[0]) == before
+
+    tab_to("Copy to compare with")
+    press(Qt.Key.Key_Down)
+    push("Compare with it")
+    assert "X steps: 106.404 → 53.202" in shown(page)
+    assert "RAPID: 9000 → 12000" in shown(page)
+    look_at_both_sizes(window)
+    push("RAPID: leave it")
+    press(Qt.Key.Key_Return)  # no reason, no leaving
+    assert "say in a few words" in shown(page)
+    push("RAPID: leave it", "the new motors are faster", Qt.Key.Key_Return)
+    assert "the new motors are faster" in shown(page)
+    assert "RAPID: write 9000" not in {b.accessibleName() for b in page.findChildren(QPushButton)}
+    push("X steps: write 106.404 into the file")
+    assert file.read_bytes() == before.replace(b"53.202", b"106.404")
+    assert (tmp_path / "heron.cfg.before").read_bytes() == before
+    push("As text")
+    ours = heron.place("y_backlash").number(shop.values("heron")["y_backlash"].stored)
+    push(f"Y backlash: write {ours} into the file")
+    assert file.read_bytes() == before.replace(b"53.202", b"106.404").replace(b"= 0.5 ", f"= {ours} ".encode())
+    tab_to("Copy to compare with")
+    while "as found" not in page.other.currentText():
+        press(Qt.Key.Key_Up)
+    push("Put this one back")
+    assert file.read_bytes() == before
+
+
+def test_what_was_left_is_not_asked_about_again_until_it_changes(window: MainWindow, tmp_path: Path) -> None:
+    file = tmp_path / "heron.cfg"
+    keep(window.shop, "heron", listing_of(window.shop).encode(), "as delivered", sheet=True)
+    leave(window.shop, "heron", "motion/RAPID", "12500", "12000", "the new motors are faster")
+    page = page_of(window)
+    for now, asked in (("12500", False), ("12600", True), ("12500", False)):
+        file.write_text(listing_of(window.shop).replace("RAPID = 12000", f"RAPID = {now}"), newline="")
+        page.file.setText(str(file))
+        page.read()
+        click(page, "Side by side")
+        settle()
+        assert (f"RAPID: 12000 → {now}" in shown(page).splitlines()) is asked
+        assert ("Left so" in shown(page)) is not asked
+    click(page, "Ask again")
+    settle()
+    assert "RAPID: 12000 → 12500" in shown(page).splitlines()
+
+
+def test_the_logbook_learns_what_is_in_it(window: MainWindow, tmp_path: Path) -> None:
+    file = tmp_path / "heron.cfg"
+    file.write_text(listing_of(window.shop, y_backlash="0.5"), newline="")
+    page = page_of(window)
+    press(str(file), Qt.Key.Key_Return)
     tab_to("Y backlash: 0.5 is in the controller")
     press(Qt.Key.Key_Return)
-    assert window.shop.values("heron")["y_backlash"].stored.value == 0.5  # type: ignore[union-attr]
-    assert window.shop.values("heron")["y_backlash"].how == "typed"
+    kept = window.shop.values("heron")["y_backlash"]
+    assert (kept.stored.value, kept.how) == (0.5, "found")  # type: ignore[union-attr]
     assert "is in the controller" not in shown(page)
-    tab_to("Put this one back")
-    press(Qt.Key.Key_Return)
-    assert file.read_bytes() == before
-    tab_to("It is the maker’s sheet")
-    press(Qt.Key.Key_Return)
-    assert sum(c.sheet for c in copies(window.shop, "heron")) == 1
 
 
 def test_what_another_program_wrote_meanwhile_is_never_overwritten(window: MainWindow, tmp_path: Path) -> None:
@@ -441,12 +592,3 @@ def test_what_another_program_wrote_meanwhile_is_never_overwritten(window: MainW
     page.file.setText(str(tmp_path / "none"))
     click(page, "Read it")
     assert "can't be read" in shown(page)
-
-
-def test_a_difference_that_a_switch_explains_is_pointed_at(window: MainWindow, tmp_path: Path) -> None:
-    held = window.shop.values("heron")["x_steps"].stored.value  # type: ignore[union-attr]
-    file = tmp_path / "heron.cfg"
-    file.write_text(listing_of(window.shop, x_steps=f"{held / 2:.3f}"))
-    page = page_of(window)
-    press(str(file), Qt.Key.Key_Return)
-    assert "0.5 times as much: the microstep switch" in shown(page)

@@ -139,11 +139,14 @@ PAGES = {
         "The controller’s listing",
         (
             "Name a file with its settings: the numbers that the logbook knows are lit in it, green where both say the "
-            "same. Their names stand in the machine’s profile.",
-            "Where they differ, write the logbook’s number into the file, or say that the one in the file is in the "
-            "controller. Nothing else in the file changes by a byte, and it is kept as it stood before.",
-            "Keep a copy before you change anything; compare with any of them, or with the maker’s sheet, and put one "
-            "back whole.",
+            "same. Which key is which is guessed for your yes; a number under no name is shown by putting the cursor "
+            "on it.",
+            "Where they differ, write the logbook’s number into the file, say that the one in the file is in the "
+            "controller, or leave it and say why. Nothing else in the file changes by a byte, and it is kept as it "
+            "stood before, here and beside it (.before).",
+            "Say which file its program reads: each round then begins by looking there, and Correct writes there. What "
+            "was made while a number was changed unseen is in doubt, and says so.",
+            "Compare with any copy, or with the maker’s sheet, and put one back whole.",
         ),
         "key = value, key: value, key value or key,value",
         "docs/arithmetic.md, 2.",

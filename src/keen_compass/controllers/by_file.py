@@ -9,9 +9,14 @@ from pathlib import Path
 from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
 
+BEFORE = ".before"  # what a file was called, and this: as it stood before its last change
+
 
 def change(file: Path, before: bytes, after: bytes) -> None:
-    """Write `after` where `before` still stands. Raises InputError where something else does, or a program holds it."""
+    """Write `after` where `before` still stands, which is kept beside it.
+
+    Raises InputError, with the file untouched, where something else stands there or a program holds it.
+    """
     if file.is_symlink():
         raise InputError("is a link to a file: name the file itself", str(file))
     try:
@@ -23,6 +28,17 @@ def change(file: Path, before: bytes, after: bytes) -> None:
             fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             raise InputError("another program holds it: close it there first", str(file)) from None
-        if held.read() != before:
-            raise InputError("changed since it was read: read it again before anything is written", str(file))
-        write_whole(file, after)
+
+        def still_there() -> None:
+            """Programs that lock nothing write a file anew, or put another in its place: looked at until the end."""
+            held.seek(0)
+            try:
+                same = os.path.samestat(os.fstat(held.fileno()), file.lstat()) and held.read() == before
+            except OSError:
+                same = False
+            if not same:
+                raise InputError("changed since it was read: read it again before anything is written", str(file))
+
+        still_there()
+        write_whole(file.with_name(file.name + BEFORE), before)
+        write_whole(file, after, still_there)

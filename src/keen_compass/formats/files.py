@@ -6,6 +6,7 @@ import errno
 import os
 import stat
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from keen_compass.errors import InputError
@@ -17,9 +18,10 @@ _WORDS = {
 }
 
 
-def write_whole(file: Path, data: bytes) -> None:
+def write_whole(file: Path, data: bytes, check: Callable[[], None] = lambda: None) -> None:
     """Write beside it under a name of nobody else's, then put it in its place.
 
+    check: asked when all is written and only the name is missing; what it raises leaves everything as it was.
     Raises InputError where there is no name, where it is a link, device or folder, or where the disk refuses; then
     what stood there before still stands there.
     """
@@ -35,7 +37,12 @@ def write_whole(file: Path, data: bytes) -> None:
             out.flush()
             os.fchmod(out.fileno(), mode)
             os.fsync(out.fileno())
+        check()
         part.replace(file)
+    except InputError:
+        if part is not None:
+            part.unlink(missing_ok=True)
+        raise
     except OSError as error:
         if part is not None:
             part.unlink(missing_ok=True)

@@ -8,14 +8,17 @@ Nothing of it is ever written anew: an entry is a place in the text, and a chang
 from __future__ import annotations
 
 import codecs
+import math
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
 from keen_compass.errors import InputError, shown_input
-from keen_compass.quantities.lengths import parse_length, parse_number
+from keen_compass.machines.places import Spot
+from keen_compass.quantities.lengths import parse_number
 
+ONE_COMMA = re.compile(r"\d{1,3},\d{3}")  # thousands, or decimals
 LARGEST = 20_000_000  # bytes
 _LINE = re.compile(r"([^\r\n]*)(\r\n|\r|\n|$)")
 _SECTION = re.compile(r"\s*\[\s*([^\[\]]*?)\s*\]\s*$")
@@ -106,6 +109,24 @@ class Listing:
                     return Number(text[first:last], start + first, start + last, line, first + 1)
             raise InputError("no number stands there", place)
         raise InputError("the file has no such line", place)
+
+    def spot(self, number: Number, file: str) -> Spot:
+        """How a number that is pointed at is found again."""
+        lines = [text for _, text in _lines(self.text)]
+        text = lines[number.line - 1]
+        firsts = [first for first, _ in _numbers_in(text)]
+        bare = _bare(text)
+        nth = sum(_bare(line) == bare for line in lines[: number.line - 1])
+        return Spot(file, bare, firsts.index(number.column - 1), nth)
+
+    def at_spot(self, spot: Spot) -> Number:
+        """The number in a place that was pointed at before. Raises InputError where its line is not there any more."""
+        alike = [(i, start, text) for i, (start, text) in enumerate(_lines(self.text), 1) if _bare(text) == spot.line]
+        if spot.nth >= len(alike):
+            raise InputError(f"the line {shown_input(spot.line.strip())} is not there any more: point at it again")
+        line, start, text = alike[spot.nth]
+        first, last = list(_numbers_in(text))[spot.number]
+        return Number(text[first:last], start + first, start + last, line, first + 1)
 
     def with_number(self, line: int, column: int, old: str, new: str) -> bytes:
         """Another number in the place of one that is pointed at. Raises InputError where `old` doesn't stand there."""
@@ -240,6 +261,15 @@ def _numbers_in(line: str) -> Iterator[tuple[int, int]]:
         yield first, match.end()
 
 
+def _bare(line: str) -> str:
+    """A line with every number taken out."""
+    found, at = [], 0
+    for first, last in _numbers_in(line):
+        found.append(line[at:first])
+        at = last
+    return "…".join([*found, line[at:]])
+
+
 def _axis_letter(line: str, at: int) -> bool:
     """Whether just one letter stands before, as in ``X106.5``: a word of a machine's own language."""
     return line[at - 1].isalpha() and (at < 2 or not (line[at - 2].isalnum() or line[at - 2] in "_$.#"))
@@ -289,6 +319,27 @@ def _by_name(listing: Listing) -> dict[tuple[str, str, int], Entry]:
     return found
 
 
+def written_like(old: str, new: str) -> str:
+    """A plain number as the one that it replaces is written: with its comma, its thousands, its sign, its inch mark."""
+    plain = old.strip()
+    mark = plain[-1] if plain[-1:] in tuple('"”″') else ""
+    body = plain.removesuffix(mark).lstrip("-+−")
+    minus = "−" if plain.startswith("−") else "-"
+    sign = minus if new.startswith("-") else "+" if plain.startswith("+") else ""
+    whole, point, rest = new.lstrip("-+").partition(".")
+    if ONE_COMMA.fullmatch(body):
+        comma = number_in(body, float(new)) == float(body.replace(",", "."))
+    else:
+        comma = re.fullmatch(r"\d*,\d+|\d{1,3}(?:[.'’\u00a0\u202f]\d{3})+,\d+", body) is not None
+    groups = re.match(r"\d{1,3}(?:(['’\u00a0\u202f,.])\d{3})+(?![\d])", body)
+    tail = f"{',' if comma and point else point}{rest}{mark}"
+    if groups and groups[1] != ("," if comma else "."):
+        grouped = f"{sign}{int(whole):,}".replace(",", groups[1]) + tail
+        if number_in(grouped) == float(new):  # `1.000` without its decimals could be two numbers
+            return grouped
+    return sign + whole + tail
+
+
 def same_value(a: str, b: str) -> bool:
     """As text, or as the number that they mean."""
     if a == b:
@@ -297,23 +348,34 @@ def same_value(a: str, b: str) -> bool:
     return x is not None and x == y
 
 
-def number_in(value: str) -> float | None:
+def means(text: str, plain: str) -> bool:
+    """Whether what stands in a listing is a number that is known."""
+    return number_in(text, float(plain)) == float(plain)
+
+
+def number_in(value: str, near: float | None = None) -> float | None:
     """What a value means as a number: with thousands, a decimal comma, a fraction, an inch mark (the number of inches);
     None where it is none, or could be two.
+
+    near: what it is known to be about, which tells what the comma of ``1,234`` is.
     """
     plain = value.strip().replace("−", "-")
+    if near and ONE_COMMA.fullmatch(plain.lstrip("-+")):
+        both = float(plain.replace(",", ".")), float(plain.replace(",", ""))
+        return min(both, key=lambda n: abs(math.log(abs(n / near))) if n else math.inf)
     if re.fullmatch(r"[-+]?\d{1,3}(?:['’\u00a0\u202f]\d{3})+(?:[.,]\d+)?", plain):
         plain = re.sub(r"['’\u00a0\u202f]", "", plain)
     elif re.fullmatch(r"[-+]?\d{1,3}(?:,\d{3})+\.\d+", plain):
         plain = plain.replace(",", "")
     elif re.fullmatch(r"[-+]?\d{1,3}(?:\.\d{3})+,\d+", plain):
         plain = plain.replace(".", "").replace(",", ".")
+    plain = plain.rstrip('"”″')
     try:
-        if plain[-1:] in '"”″' and plain:
-            return parse_length(plain[:-1] + '"', allow_negative=True).mm / 25.4
         return parse_number(plain)
     except InputError:
-        try:
-            return float(plain)
-        except ValueError:
-            return None
+        pass
+    try:
+        found = float(plain)  # `1e-4`
+    except ValueError:
+        return None
+    return found if math.isfinite(found) else None

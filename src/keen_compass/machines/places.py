@@ -10,6 +10,22 @@ from keen_compass.quantities.lengths import plain_number
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
 
+SIGNED = ("home",)  # families of which a controller may count the sign the other way
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A number in a text that has no name of its own: in a macro, in another program's configuration.
+
+    file: which. line: its line with every number taken out, number: which of these it is, nth: of how many lines alike
+    it is in, both from 0: so it is found again wherever else the file changes.
+    """
+
+    file: str
+    line: str
+    number: int
+    nth: int = 0
+
 
 @dataclass(frozen=True, slots=True)
 class Place:

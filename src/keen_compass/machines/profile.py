@@ -11,7 +11,7 @@ from functools import cache
 from typing import Any
 
 from keen_compass.errors import InputError
-from keen_compass.machines.places import Place
+from keen_compass.machines.places import Place, Spot
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -144,6 +144,8 @@ class Machine:
         has the lens) of a laser.
     gives_room: who moves the tool off the line by half the cut: our files, or the controller with its own kerf, for
         which the files run on the line. kerf_form: in which width that controller keeps it, one of `KERF_FORMS`.
+    settings_file: that its program reads: what is written there is in the controller; empty where there is none.
+    spots: quantity → the place of its number in a text, where it stands under no name.
     wear: in what the use of its consumables is counted, one of `COUNTS`; empty for what is usual.
     tools: that it uses. stock: what lies on it now. mounted: uid of the tool that is in it now.
     scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
@@ -192,6 +194,8 @@ class Machine:
     gives_room: str = "file"
     kerf_form: str = "full"
     wear: str = ""
+    settings_file: str = ""
+    spots: Mapping[str, Spot] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -214,6 +218,8 @@ class Machine:
             raise InputError("choose x or y", "gantry_along")
         if self.head not in ("", *HEADS):
             raise InputError(f"choose one of {', '.join(HEADS)}", "head")
+        if unknown := self.spots.keys() - QUANTITIES.keys():
+            raise InputError(f"{min(unknown)!r} is nothing that is calibrated", "spots")
         for quantity, decimals in self.decimals_of.items():
             if quantity not in QUANTITIES:
                 raise InputError(f"{quantity!r} is nothing that is calibrated", "decimals_of")
@@ -319,6 +325,19 @@ class Machine:
             quantity == "kerf" and self.kerf_form_kept == "half",
         )  # fmt: skip
 
+    def file_of(self, quantity: str) -> str:
+        """The file in which its number can be changed; empty where it is entered at the controller."""
+        if not self.in_controller(quantity):
+            return ""
+        spot = self.spots.get(quantity)
+        return spot.file if spot else self.settings_file
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """All of these, its program's own first."""
+        found = dict.fromkeys([self.settings_file, *(spot.file for spot in self.spots.values())])
+        return tuple(file for file in found if file)
+
     def setting_held(self, quantity: str) -> StoredAmount:
         """What the profile keeps of how it cuts."""
         return StoredAmount(quantity, QUANTITIES[quantity].unit, getattr(self, SETTING_OF[quantity]))
@@ -352,6 +371,7 @@ class Machine:
             "stock": Stock(**body["stock"]) if body["stock"] else None,
             "scatter": tuple(body["scatter"]) if body["scatter"] else None,
             "flipped": tuple(body.get("flipped", ())),
+            "spots": {q: Spot(**spot) for q, spot in body.get("spots", {}).items()},
         }
         try:
             return cls(**fields)

@@ -9,17 +9,20 @@ from __future__ import annotations
 import json
 import random
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.formats.listing import read_listing
 from keen_compass.practice.reading import shown
 from keen_compass.procedures.base import Makes
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction
 from keen_compass.quantities.readings import Kind
-from keen_compass.quantities.stored import StoredValue
+from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.kept import KeptPiece
+from keen_compass.shop.listings import lit, typed_there
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth
 
@@ -32,12 +35,29 @@ def make(session: RoundSession) -> KeptPiece:
         raise InputError("This machine has no stand-in.")
     before = worn(session, truth)
     practice = {**session.making.for_practice(), "worn": before}
+    if otherwise := _in_its_files(session):
+        practice["held"] = otherwise
     made = made_again(truth, context.values(), practice, session.making.file_text())
     piece = session.making.made(practice)
     if truth.get("wear"):
         changes = _changes(session)
         context.shop.put_stand_in(context.kept.machine, {**truth, "worn": before + made.uses, "changes": changes})
     return piece
+
+
+def _in_its_files(session: RoundSession) -> dict[str, Any]:
+    """What the practice controller reads in its files, where that isn't what the logbook says; as it is kept."""
+    shop, machine = session.context.shop, session.context.machine
+    found: dict[str, Any] = {}
+    for file in machine.files:
+        try:
+            listing = read_listing(Path(file))
+        except InputError:  # a controller without its file goes on with what it had
+            continue
+        found |= {
+            o.quantity: typed_there(machine, o).to_body() for o in lit(shop, machine, listing, file) if not o.same
+        }
+    return found
 
 
 def worn(session: RoundSession, truth: Mapping[str, Any]) -> float:
@@ -86,12 +106,14 @@ def made_again(
 ) -> Made:  # fmt: skip
     """What the stand-in makes of a file, with the controller's settings by quantity.
 
-    practice: seed, units_per_mm, and thickness of the stock where there is any. file: empty where nothing is made.
+    practice: seed, units_per_mm, and thickness of the stock where there is any; held: what its controller read in its
+    own files, where that is something else. file: empty where nothing is made.
     """
     known = Truth.from_json(truth)
     if practice.get("thickness"):
         known = known.in_stock(practice["thickness"])
     known = known.worn_by(float(practice.get("worn", 0.0)))
+    settings = {**settings, **{q: stored_from_body(v) for q, v in practice.get("held", {}).items()}}
     if not file:
         return Made(known, dict(settings), practice["seed"])
     return Router(known, settings, practice["seed"]).make(file, practice["seed"], practice["units_per_mm"])

@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.formats.listing import means, number_in
 from keen_compass.machines.profile import SETTING_OF
 from keen_compass.procedures.case import number
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
@@ -14,6 +15,7 @@ from keen_compass.quantities.lengths import parse_length, plain_number
 from keen_compass.quantities.stored import StoredAmount, StoredValue, same_size
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
+from keen_compass.rounds.holding import bytes_of, read_back, write
 from keen_compass.rounds.measuring import Measuring
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import Decided
@@ -126,6 +128,28 @@ class Correcting:
     def take_into_files(self, finding: Finding) -> None:
         """The files that are written from now on carry the new number."""
         self.enter(finding.quantity, self.proposed(finding), "taken")
+
+    def file_of(self, quantity: str) -> str:
+        """The file in which its number can be changed; empty where it is entered at the controller."""
+        return self._c.machine.file_of(quantity)
+
+    def write_into_file(self, finding: Finding) -> None:
+        """The new number into the file that the controller's program reads; what stands there then is what counts.
+
+        Raises InputError, with nothing changed, where the file can't take it.
+        """
+        c, quantity = self._c, finding.quantity
+        file = self.file_of(quantity)
+        old = c.machine.place(quantity).number(c.values()[quantity])
+        if not means(stands := read_back(c.machine, quantity, file), old):
+            raise InputError(f"holds {stands} where the logbook says {old}: say first which is right", file)
+        write(c.shop, c.machine, quantity, self._new(finding), file, bytes_of(file))
+        place = c.machine.place(quantity)
+        near = float(place.number(self._new(finding)))
+        value = number_in(read_back(c.machine, quantity, file), near)
+        if value is None:
+            raise InputError("holds no number there any more: look at it", file)
+        self.enter(quantity, place.number(c.values()[quantity].renewed(value)), "read_back")
 
     def send_to_stand_in(self, quantity: str, text: str) -> None:
         """The practice controller takes the number and shows what it keeps; that is what counts."""

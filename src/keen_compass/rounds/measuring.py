@@ -11,11 +11,13 @@ from keen_compass.machines.forms import length_unit
 from keen_compass.machines.profile import instrument_from_json
 from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.procedures.case import Case, Previous
+from keen_compass.quantities.catalogue import beneath
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import parse_length
-from keen_compass.quantities.notes import plain
+from keen_compass.quantities.notes import note, plain
 from keen_compass.quantities.readings import Kind, Reading, number_of, parse_count, parse_pick
+from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece, KeptReading
@@ -384,9 +386,11 @@ class Measuring:
         if case is None:
             return None
         try:
-            return self._c.procedure.solve(case)
+            solution = self._c.procedure.solve(case)
         except KeenCompassError as error:
             return Solution((), (), (plain(str(error)),))
+        doubtful = {q for p in (piece, *self.counted_with(piece)) for q in p.doubtful}
+        return in_doubt(solution, doubtful) if doubtful else solution
 
     def case_of(self, piece: KeptPiece) -> Case | None:
         """What was read on a piece, with the earlier equal ones that count with it; None where nothing was."""
@@ -534,6 +538,23 @@ class Measuring:
         if self._editing and not self._c.shop.read_only:
             self._c.shop.put_mark(self._c.kept.id, Editing())
         self.draft, self.complaint, self._chosen, self._editing = "", "", None, None
+
+
+def in_doubt(solution: Solution, doubtful: set[str]) -> Solution:
+    """What a piece says of which nobody knows with which numbers it was made: how far it is
+    off, but not what to enter."""
+
+    def of(f: Finding) -> Finding:
+        unsure = [q for q in (f.quantity, *beneath(f.quantity)) if q in doubtful]
+        if not unsure or f.error is None:
+            return f
+        why = note("made_in_doubt", quantity=unsure[0])
+        return replace(
+            f, new=None, new_expanded_uncertainty=None, worth_correcting=False, verdict=Verdict.CANNOT_TELL,
+            notes=(why, *f.notes),
+        )  # fmt: skip
+
+    return replace(solution, findings=tuple(map(of, solution.findings)))
 
 
 def _degrees(text: str) -> float:

@@ -14,6 +14,7 @@ from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.correcting import Correcting
+from keen_compass.rounds.holding import Holding
 from keen_compass.rounds.making import Making
 from keen_compass.rounds.measuring import Measuring
 from keen_compass.shop.kept import KeptRound
@@ -32,6 +33,7 @@ class RoundSession:
         self.context = RoundContext(shop, kept)
         self.making = Making(self.context)
         self.measuring = Measuring(self.context)
+        self.holding = Holding(self.context)
         self.correcting = Correcting(self.context, self.measuring)
 
     @classmethod

@@ -154,7 +154,7 @@ def _read_in(
     found = []
     for piece in reversed(context.pieces):
         cuts = piece.snapshot.tool is not None and not piece.snapshot.tool.drawn and not _runs(context)
-        if piece.id in counted or piece.at <= since[0] or (cuts and piece.at <= since[1]):
+        if piece.doubtful or piece.id in counted or piece.at <= since[0] or (cuts and piece.at <= since[1]):
             continue
         shape = context.shape(piece.parameters)
         measurands = tuple(context.procedure.measurands(shape))

@@ -15,6 +15,7 @@ import sqlite3
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from datetime import datetime
+from functools import partial
 from hashlib import sha256
 from typing import Any, TypeVar
 
@@ -47,6 +48,7 @@ from keen_compass.shop.kept import STAGES
 from keen_compass.shop.listings import LONGEST_REASON
 from keen_compass.shop.machines import key_for
 from keen_compass.shop.marks import KINDS, Choices, Editing, Signed, Skipped, StepShown
+from keen_compass.shop.pieces import FOUND_OTHERWISE
 from keen_compass.shop.schema import COLUMNS, NULLABLE
 from keen_compass.shop.things import parts_of
 
@@ -62,9 +64,10 @@ TABLES = (
     "thing", "machine", "mounted", "instrument", "round", "blob", "piece", "stage", "mark", "reading", "value",
     "finding", "event",
 )  # fmt: skip
-HOW = ("start", "typed", "read_back", "taken", "put_back")
+HOW = ("start", "typed", "read_back", "taken", "put_back", "found")
 STEPS = ("make", "measure", "correct", "confirm")
 LONGEST_NAME = 200
+LONGEST_PATH = 4096
 TOLD_EVERY = 500
 
 Columns = tuple[tuple[str, type], ...]
@@ -272,15 +275,12 @@ class _Reader:
         return row | change
 
     def _thing(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        if row["kind"] not in ("tool", "stock", "chart", "process", "consumables", "listing") or not row["uid"]:
+        plain = _PLAIN_THINGS.get(row["kind"])
+        if not row["uid"] or (plain is None and row["kind"] not in ("tool", "stock")):
             raise _Wrong(f"{row['kind'][:40]!r} is not known", "kind")
         body = _object(row["body"])
-        if row["kind"] in ("chart", "process"):
-            return {"body": json.dumps(_settings_line(body, charted=row["kind"] == "chart"))}
-        if row["kind"] == "listing":
-            return {"body": json.dumps(_copy_of_listing(body))}
-        if row["kind"] == "consumables":
-            return {"body": json.dumps(_consumables(body))}
+        if plain is not None:
+            return {"body": json.dumps(plain(body))}
         if row["kind"] == "tool":
             tool = _strict(Tool, body)
             if not 0 <= tool.diameter <= WIDEST_TOOL or not 0 < len(tool.name) <= LONGEST_NAME:
@@ -488,6 +488,15 @@ class _Reader:
     def _event(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if not row["kind"].replace("_", "").isalpha():
             raise _Wrong("is no kind of event", "kind")
+        if row["kind"] == FOUND_OTHERWISE:
+            body = _object(row["text"])
+            said = _object(json.dumps(body.get("values", {})))
+            _texts(said, dict.fromkeys(("quantity", "here", "said", "since"), LONGEST_NAME))
+            if body.get("code") != f"shop.{FOUND_OTHERWISE}" or said["quantity"] not in QUANTITIES:
+                raise _Wrong("is nothing that was found", "text")
+            if not isinstance(said.get("pieces"), list) or not all(isinstance(n, int) for n in said["pieces"]):
+                raise _Wrong("expected numbers of pieces", "text.values.pieces")
+            _time(said["since"])
         return {}
 
     def _new(self, known: dict[int, T], row: Mapping[str, Any], what: T) -> None:
@@ -526,36 +535,47 @@ def _settings_line(body: Mapping[str, Any], *, charted: bool) -> dict[str, Any]:
     return {name: body[name] for name in known if body.get(name) is not None}
 
 
-def _copy_of_listing(body: Mapping[str, Any]) -> dict[str, Any]:
-    """A copy of a controller's listing; its bytes are a blob."""
-    for name, most in (
-        ("name", LONGEST_REASON),
-        ("machine", LONGEST_NAME),
-        ("origin", LONGEST_PATH),
-        ("at", LONGEST_NAME),
-    ):
+def _texts(body: Mapping[str, Any], limits: Mapping[str, int]) -> dict[str, str]:
+    """What of a body is text, each at most so long. Raises _Wrong."""
+    for name, most in limits.items():
         if not isinstance(body.get(name), str) or len(body[name]) > most:
             raise _Wrong("expected text", f"body.{name}")
+    return {name: body[name] for name in limits}
+
+
+def _left(body: Mapping[str, Any]) -> dict[str, Any]:
+    """A difference that somebody left as it is."""
+    most = {"name": LONGEST_REASON, "machine": LONGEST_NAME, "what": LONGEST_PATH, "here": LONGEST_PATH,
+            "there": LONGEST_PATH, "at": LONGEST_NAME}  # fmt: skip
+    return {**_texts(body, most), "at": _time(body["at"])}
+
+
+def _copy_of_listing(body: Mapping[str, Any]) -> dict[str, Any]:
+    """A copy of a controller's listing; its bytes are a blob."""
+    most = {"name": LONGEST_REASON, "machine": LONGEST_NAME, "origin": LONGEST_PATH, "at": LONGEST_NAME}
+    texts = _texts(body, most)
     if not isinstance(body.get("sheet"), bool):
         raise _Wrong("expected true or false", "body.sheet")
     if not isinstance(body.get("blob"), str) or not re.fullmatch("[0-9a-f]{64}", body["blob"]):
         raise _Wrong("expected the name of its bytes", "body.blob")
-    return {**{name: body[name] for name in ("name", "machine", "sheet", "origin", "blob")}, "at": _time(body["at"])}
-
-
-LONGEST_PATH = 4096
+    return {**texts, "sheet": body["sheet"], "blob": body["blob"], "at": _time(body["at"])}
 
 
 def _consumables(body: Mapping[str, Any]) -> dict[str, Any]:
     """How much consumables were used, as somebody told."""
-    for name in ("name", "machine", "tool"):
-        if not isinstance(body.get(name), str) or len(body[name]) > LONGEST_NAME:
-            raise _Wrong("expected a name", f"body.{name}")
+    texts = _texts(body, dict.fromkeys(("name", "machine", "tool"), LONGEST_NAME))
     if body.get("counted") not in COUNTS:
         raise _Wrong(f"expected one of {', '.join(COUNTS)}", "body.counted")
     if not _number(body.get("age")) or not 0 <= body["age"] <= MOST_AGE:
         raise _Wrong(f"expected a number between 0 and {MOST_AGE:g}", "body.age")
-    return {name: body[name] for name in ("name", "machine", "tool", "age", "counted")}
+    return {**texts, "age": body["age"], "counted": body["counted"]}
+
+
+# What of a thing is nothing but its body, by kind.
+_PLAIN_THINGS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
+    "chart": partial(_settings_line, charted=True), "process": partial(_settings_line, charted=False),
+    "listing": _copy_of_listing, "left": _left, "consumables": _consumables,
+}  # fmt: skip
 
 
 def _strict(kind: type[T], body: Mapping[str, Any]) -> T:

@@ -50,6 +50,7 @@ class KeptPiece:
     parameters: the procedure's own. place: what it covers or marks on the bed, mm. on_bed: it marks the bed itself.
     practice: what a stand-in needs to make it again besides the file, where one made it.
     stages: the steps of its making, in order; never none.
+    doubtful: quantities of which nobody knows any more what the controller held then.
     use: of what cut it, by what is counted (`machines.profile.COUNTS`); empty where nobody counted.
     """
 
@@ -63,6 +64,7 @@ class KeptPiece:
     practice: Mapping[str, Any] | None
     stages: tuple[KeptStage, ...]
     use: Mapping[str, float] = field(default_factory=dict)
+    doubtful: tuple[str, ...] = ()
 
     @property
     def snapshot(self) -> Snapshot:
@@ -103,9 +105,11 @@ class KeptFinding:
 
 @dataclass(frozen=True, slots=True)
 class KeptValue:
-    """A number, seen or put in its place at `at`. how: start; typed or read_back; taken
-    into our files; setting, where the profile says so; put_back, where it was this subject's before. subject: key of
-    whose it is."""
+    """A number, seen or put in its place at `at`. subject: key of whose it is.
+
+    how: start; typed or read_back; found, where it stood there otherwise than the logbook had it; taken into our files;
+    setting, where the profile says so; put_back, where it was this subject's before, or the logbook's.
+    """
 
     stored: StoredValue
     at: str

@@ -1,12 +1,15 @@
-"""Copies of a controller's listing that a shop keeps, the maker's sheet among them; what one says of a machine."""
+"""Copies of a controller's listing that a shop keeps, the maker's sheet among them; what one says of a machine, and
+which of its differences were left as they are.
+"""
 
 from __future__ import annotations
 
 import uuid
 from dataclasses import dataclass
+from hashlib import sha256
 
 from keen_compass.errors import InputError
-from keen_compass.formats.listing import Entry, Listing, same_value, understood
+from keen_compass.formats.listing import Listing, Number, means, number_in, understood, written_like
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.shop.kept import KeptValue
@@ -29,12 +32,28 @@ class Copy:
 
 @dataclass(frozen=True, slots=True)
 class Lit:
-    """A number of the machine that stands in a listing. held: what the logbook says; None where it says nothing."""
+    """A number of the machine that stands in a text. held: what the logbook says; None where it says nothing.
+
+    text: as it stands there, from `start`, in `line` (from 1). spot: whether it was pointed at and has no name there.
+    """
 
     quantity: str
-    entry: Entry
+    text: str
+    start: int
+    line: int
+    spot: bool
     held: KeptValue | None
     same: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Left:
+    """A difference that somebody decided to leave. here, there: what stood in the two then."""
+
+    here: str
+    there: str
+    reason: str
+    at: str
 
 
 def keep(
@@ -71,24 +90,81 @@ def copied(shop: Shop, copy: Copy) -> bytes:
     return data
 
 
-def lit(shop: Shop, machine: Machine, listing: Listing) -> list[Lit]:
-    """The machine's numbers that stand in a listing under the names that its profile gives them."""
+def lit(shop: Shop, machine: Machine, listing: Listing, file: str = "") -> list[Lit]:
+    """The machine's numbers that stand in a text: under the names that its profile gives them, or where somebody
+    pointed. file: which text it is.
+    """
     held = shop.values(machine.uid)
     found = []
     for quantity in machine.quantities:
-        if not machine.in_controller(quantity):
-            continue
-        place = machine.place(quantity)
-        try:
-            entry = listing.entry(place.key)
-        except InputError:
+        there = where_in(machine, listing, quantity, file) if machine.in_controller(quantity) else None
+        if there is None:
             continue
         kept = held.get(quantity)
-        same = kept is not None and same_value(entry.value, place.text(kept.stored))
-        found.append(Lit(quantity, entry, kept, same))
+        same = kept is not None and means(there.text, machine.place(quantity).number(kept.stored))
+        found.append(Lit(quantity, there.text, there.start, there.line, quantity in machine.spots, kept, same))
     return found
 
 
+def where_in(machine: Machine, listing: Listing, quantity: str, file: str) -> Number | None:
+    """The number of a quantity in a text; None where it isn't in it."""
+    spot = machine.spots.get(quantity)
+    try:
+        if spot:
+            return listing.at_spot(spot) if spot.file == file else None
+        entry = listing.entry(machine.place(quantity).key)
+    except InputError:
+        return None
+    return Number(entry.value, entry.start, entry.end, entry.line, 0)
+
+
+def written(machine: Machine, listing: Listing, quantity: str, stored: StoredValue, file: str) -> tuple[str, bytes]:
+    """(the number as it will stand there, the text with it); nothing else differs by a byte. Raises InputError."""
+    place, spot = machine.place(quantity), machine.spots.get(quantity)
+    if spot and spot.file == file:
+        there = listing.at_spot(spot)
+        new = written_like(there.text, place.number(stored))
+        return new, listing.with_number(there.line, there.column, there.text, new)
+    new = written_like(listing.entry(place.key).value, place.number(stored))
+    return new, listing.changed({place.key: new})
+
+
 def typed_there(machine: Machine, one: Lit) -> StoredValue:
-    """The number that stands in the listing, as the machine keeps it. Raises InputError where it is none."""
-    return machine.place(one.quantity).typed(one.entry.value)
+    """The number that stands in the text, as the machine keeps it. Raises InputError where it is none."""
+    place = machine.place(one.quantity)
+    if one.held is None:
+        return place.typed(one.text)
+    near = place.number(one.held.stored)
+    value = number_in(one.text, float(near))
+    if value is None:
+        raise InputError("is no number", one.text)
+    return place.holding(one.held.stored).renewed(value)
+
+
+# What was left as it is
+
+
+def leave(shop: Shop, machine: str, what: str, here: str, there: str, reason: str) -> None:
+    """Record that a difference stays, and why. what: a key, or a quantity. Raises InputError without a reason."""
+    if not reason.strip() or len(reason) > LONGEST_REASON:
+        raise InputError("say in a few words why it stays", "reason")
+    _put_left(shop, machine, what, {"here": here, "there": there, "name": reason.strip()})
+
+
+def ask_again(shop: Shop, machine: str, what: str) -> None:
+    """What was left is asked about again."""
+    _put_left(shop, machine, what, {"here": "", "there": "", "name": "asked again"})
+
+
+def _put_left(shop: Shop, machine: str, what: str, said: dict[str, str]) -> None:
+    uid = sha256("\x1f".join((machine, what)).encode("utf-8", "surrogatepass")).hexdigest()[:32]
+    shop.put_things("left", {uid: {"machine": machine, "what": what, "at": shop.clock(), **said}})
+
+
+def left(shop: Shop, machine: str, what: str, here: str, there: str) -> Left | None:
+    """What was said of this difference; None where nothing was, or where it has changed since."""
+    for body in shop.things_of("left"):
+        same = (body["machine"], body["what"], body["here"], body["there"]) == (machine, what, here, there)
+        if same and (here or there):
+            return Left(here, there, body["name"], body["at"])
+    return None

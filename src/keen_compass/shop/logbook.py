@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+from keen_compass.shop.pieces import SEEN
 from keen_compass.shop.store import Shop
 
-SILENT = ("new_sheet", "settings_kept")  # kept, but nothing to read about
+SILENT = ("new_sheet", "settings_kept", SEEN)  # kept, but nothing to read about
 
 
 class Entry(NamedTuple):

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 M = TypeVar("M", bound="Mark")
 _ENDED = f"(SELECT round FROM mark WHERE kind IN {SETTLED})"
+SEEN, FOUND_OTHERWISE = "seen", "found_otherwise"  # kinds of event about what a controller holds
 _OF_PIECE = "stage IN (SELECT id FROM stage WHERE piece = ?)"
 
 
@@ -193,9 +194,20 @@ class RoundRows(ShopBase):
         ):
             snapshot = Snapshot.from_body(json.loads(body))
             stages.setdefault(piece, []).append(KeptStage(number, kind, at, sent, snapshot))
-        rows = self._f.rows("piece", f"WHERE {column} = ? AND at > ? {OLDEST_FIRST}", value, since)
+        rows = list(self._f.rows("piece", f"WHERE {column} = ? AND at > ? {OLDEST_FIRST}", value, since))
+        doubt = self._in_doubt({row[2] for row in rows})
         # Without any of its stages a piece can't be understood; what is damaged has been named.
-        return [_piece(row, tuple(stages[row[0]])) for row in rows if row[0] in stages]
+        return [_piece(row, tuple(stages[row[0]]), doubt) for row in rows if row[0] in stages]
+
+    def _in_doubt(self, machines: set[str]) -> list[tuple[str, str, str]]:
+        """(quantity, since, until): when nobody knew what these machines' controllers held."""
+        found = []
+        for machine in machines:
+            tail = f"WHERE machine = ? AND kind = ? {OLDEST_FIRST}"
+            for _, _, at, _, text in self._f.rows("event", tail, machine, FOUND_OTHERWISE):
+                said = json.loads(text)["values"]
+                found.append((said["quantity"], said["since"], at))
+        return found
 
     # Readings
 
@@ -264,12 +276,15 @@ def _round(row: tuple[Any, ...], status: str) -> KeptRound:
     return KeptRound(number, machine, procedure, at, body["tolerances"], body["reference_length"], status)
 
 
-def _piece(row: tuple[Any, ...], stages: tuple[KeptStage, ...]) -> KeptPiece:
+def _piece(
+    row: tuple[Any, ...], stages: tuple[KeptStage, ...], doubt: Sequence[tuple[str, str, str]] = ()
+) -> KeptPiece:  # fmt: skip
     number, round_id, _, count, at, text = row
     body = json.loads(text)
+    doubtful = dict.fromkeys(q for q, since, until in doubt if since < stages[-1].at < until)
     return KeptPiece(
         number, round_id, count, at, body["parameters"], _boxes(body["place"]), bool(body.get("on_bed")),
-        body.get("practice"), stages, body.get("use", {}),
+        body.get("practice"), stages, body.get("use", {}), tuple(doubtful),
     )  # fmt: skip
 
 

@@ -14,7 +14,6 @@ from typing import Any
 from keen_compass.machines.profile import Machine
 
 Things = dict[str, tuple[str, dict[str, Any]]]  # uid → (kind, what it is)
-KINDS = ("tool", "stock", "process", "consumables", "accessory", "carrier", "printer", "chart")
 
 
 def parts_of(

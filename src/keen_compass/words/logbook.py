@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from datetime import datetime
 
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.stored import stored_from_body
@@ -18,6 +19,11 @@ HAPPENINGS = {
 }  # fmt: skip
 
 
+def day_of(at: str) -> str:
+    """``12 Nov 2026``, local, from the logbook's UTC."""
+    return datetime.fromisoformat(at).astimezone().strftime("%-d %b %Y")
+
+
 def entry_words(entry: Entry) -> str:
     """What happened."""
     match entry.kind:
@@ -31,7 +37,7 @@ def entry_words(entry: Entry) -> str:
         case "signed" | "given_up":
             reason = json.loads(entry.first).get("reason", "")
             return f"Round {entry.kind.replace('_', ' ')}" + (f": {reason}" if reason else "")
-        case "not_kept":
+        case "not_kept" | "found_otherwise":
             return say(json.loads(entry.first))
     return str(entry.first)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
@@ -39,6 +41,7 @@ class NumberCard(Card):
         self.send = Button("Send", self._send, "", "send")
         self.send.setAccessibleName("Send it to the stand-in’s controller")
         self.send.setToolTip(self.send.accessibleName())
+        self.put = Button("Write it", self._put)
         self._asks = Text("Controller shows", colour="soft")
         self._asks.setWordWrap(False)
         self.shows = QLineEdit()
@@ -64,6 +67,7 @@ class NumberCard(Card):
         entry.addWidget(self._task, 0, 0, 1, 4)
         entry.addWidget(self._line, 1, 0, 1, 2)
         entry.addWidget(self.copy, 1, 2)
+        entry.addWidget(self.put, 1, 3)
         entry.addWidget(self._asks, 2, 0)
         entry.addWidget(self.shows, 2, 1)
         entry.addWidget(self.confirm, 2, 2)
@@ -117,6 +121,10 @@ class NumberCard(Card):
         self.enter.setText("Set right" if by_hand else "Take new" if by_file else "Enter new")
         self.leave.setText("Leave it" if by_hand else "Leave old")
         self.send.setVisible(asking and not by_hand and not by_file and context.shop.stand_in(machine.uid) is not None)
+        file = Path(correcting.file_of(f.quantity)).name
+        self.put.setVisible(asking and bool(file) and not by_hand and not by_file)
+        self.put.setText(f"Write it into {file}")
+        self.put.setAccessibleName(f"{name}: write it into {file}")
         self.shows.setAccessibleName(
             f"{name}: how much it really was" if by_hand else f"{name}: what the controller shows now"
         )
@@ -153,6 +161,10 @@ class NumberCard(Card):
         if f := self._finding():
             QGuiApplication.clipboard().setText(self._model.session.correcting.line(f))
             self._said.say("Copied.", "good")
+
+    def _put(self) -> None:
+        if f := self._finding():
+            self._model.attempt(self._quantity, lambda: self._model.session.correcting.write_into_file(f))
 
     def _send(self) -> None:
         if f := self._finding():
@@ -230,7 +242,7 @@ class CorrectStep(QWidget):
     def take_focus(self) -> None:
         """The first number still to be entered, else the way on."""
         for card in self.cards.values():
-            for asks in (card.shows, card.confirm):
+            for asks in (card.put, card.shows, card.confirm):
                 if asks.isVisibleTo(self) and card.isVisibleTo(self):
                     asks.setFocus()
                     return

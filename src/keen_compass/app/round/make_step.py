@@ -168,7 +168,8 @@ class MakeStep(QWidget):
         words_of_it = room_in_words(given.width, context.machine, held=given.held, begin=given.starting)
         self._room.say(words_of_it if cuts and not again else "")
         for button in (self.write, self.cut, self.is_cut):
-            button.setEnabled(not refused and not context.shop.read_only and not self.worn.wanted())
+            asked = self.worn.wanted() or bool(session.holding.found.otherwise)
+            button.setEnabled(not refused and not context.shop.read_only and not asked)
 
     def _again(self, *, runs: bool) -> str:
         """Why the same is made once more."""

@@ -20,6 +20,7 @@ from keen_compass.app.round import words
 from keen_compass.app.round.answer import AnswerColumn
 from keen_compass.app.round.correct_step import CorrectStep
 from keen_compass.app.round.floor import FloorView
+from keen_compass.app.round.held_bar import HeldBar
 from keen_compass.app.round.make_step import MakeStep
 from keen_compass.app.round.measure_step import MeasureStep
 from keen_compass.app.round.model import RoundModel
@@ -57,13 +58,14 @@ class RoundPage(QWidget):
         self.reason = ReasonBar()
         self.reason.given.connect(self._reason_given)
         self.reason.dropped.connect(self._focus)
+        self.held = HeldBar(self.model)
         self._stack = QStackedWidget()
         for widget in (self.make, self.measure, self.correct):
             self._stack.addWidget(widget)
         self.floor = FloorView(self.model)
         self._wire_floor()
         self._lay_out()
-        self._shown: tuple[Step, bool, int] | None = None
+        self._shown: tuple[Step, bool, int, bool] | None = None
         self._current: str | None = None
         self.refresh()
 
@@ -86,6 +88,7 @@ class RoundPage(QWidget):
         centre.addLayout(steps)
         centre.addWidget(self._trouble)
         centre.addWidget(self.reason)
+        centre.addWidget(self.held)
         centre.addWidget(self._stack, 1)
         self._scroll = scrolling(self.answer)
         self._scroll.setFixedWidth(ANSWER_WIDTH)
@@ -130,6 +133,7 @@ class RoundPage(QWidget):
             button.setEnabled(not reason and not session.settled)
             tip(button, say(reason or ""))
         self._trouble.say(self.model.trouble.get("step", ""))
+        self.held.refresh()
         widget: QWidget = self.make if waiting else self.correct if step is Step.CORRECT else self.measure
         if waiting:
             self.make.refresh()
@@ -148,7 +152,7 @@ class RoundPage(QWidget):
         self.give_up.setVisible(not session.settled and not context.shop.read_only)
         if self.floor.isVisible():
             self.floor.refresh()
-        where = (step, waiting, self._entered())
+        where = (step, waiting, self._entered(), self.held.wanted())
         if where != self._shown:
             self._shown = where
             self._focus()
@@ -168,6 +172,8 @@ class RoundPage(QWidget):
     def showEvent(self, event: QShowEvent) -> None:
         """The keyboard starts where the work is."""
         super().showEvent(event)
+        self.model.session.holding.look_again()
+        self.refresh()
         QTimer.singleShot(0, self._focus)
 
     def _follow_current(self) -> None:
@@ -289,6 +295,8 @@ class RoundPage(QWidget):
         session = self.model.session
         if self.floor.isVisible():
             self.floor.edit.setFocus()
+        elif self.held.wanted():
+            self.held.take_focus()
         elif session.step is Step.MAKE or session.waits_for_piece():
             if self.make.instruments.wanted():
                 self.make.instruments.take_focus()

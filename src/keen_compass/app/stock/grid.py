@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPen
 
@@ -13,6 +11,7 @@ from keen_compass.machines.forms import show_length
 from keen_compass.quantities.uncertainty import two_significant
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.library import Board, How, KerfEntry, Known, Starting
+from keen_compass.words.logbook import day_of
 
 HEAD, LABEL_MOST = 46, 190  # px: height of the heads above, width of the labels at the left
 CELL_LEAST, CELL_MOST, HIGH, GAP = 124, 220, 66, 6  # px
@@ -29,11 +28,6 @@ def width_words(mm: float, units: str, U: float | None = None) -> str:
     size = 25.4 if inches else 1.0
     decimals = two_significant(U / size) if U else (4 if inches else 2)
     return f"{mm / size:.{decimals}f}"
-
-
-def day_of(at: str) -> str:
-    """``12 Nov 2026``."""
-    return datetime.fromisoformat(at).astimezone().strftime("%-d %b %Y")
 
 
 class KerfGrid(ShowsFocus):

@@ -12,7 +12,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.logbook.chart import HistoryChart
 from keen_compass.app.parts import Button, Card, Line, Text, empty, scrolling
 from keen_compass.app.stock.curve import KerfCurve
-from keen_compass.app.stock.grid import KerfGrid, day_of, sheet_words, width_words
+from keen_compass.app.stock.grid import KerfGrid, sheet_words, width_words
 from keen_compass.app.stock.wear_chart import WearChart
 from keen_compass.app.stock.worn_card import WornCard
 from keen_compass.errors import KeenCompassError
@@ -37,7 +37,7 @@ from keen_compass.shop.library import (
 from keen_compass.shop.machines import key_for
 from keen_compass.shop.standing import subject_in_names
 from keen_compass.shop.store import Shop
-from keen_compass.words.logbook import HAPPENINGS
+from keen_compass.words.logbook import HAPPENINGS, day_of
 from keen_compass.words.wear import uses
 
 BESIDE, BESIDE_NARROW, NARROW = 388, 344, 960  # px: width of what is known of the chosen cell; of a small page

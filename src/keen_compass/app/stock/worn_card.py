@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Text
-from keen_compass.app.stock.grid import day_of
 from keen_compass.shop.consumables import Consumables
+from keen_compass.words.logbook import day_of
 from keen_compass.words.wear import age_in_words, drift_in_words, uses
 
 

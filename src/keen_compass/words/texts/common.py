@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from gettext import ngettext
 from typing import Any
 
-from keen_compass.quantities.catalogue import UNKNOWN_LABELS
+from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.words.say import Show, Text, asked, capital, finished, say
 
 Values = Mapping[str, Any]
@@ -69,6 +69,9 @@ TEXTS: dict[str, Text] = {
     "compensation": "Compensation",
     "on": "on",
     "off": "off",
+    "made_in_doubt": lambda v, _: (
+        f"Nobody knows which {QUANTITIES[v['quantity']].label} the controller held when it was made: make another one."
+    ),
     # Before any verdict
     "zero_reading": _doubt("zero{which}: nothing is that small"),
     "looks_inches": _doubt("this looks like inches{which}: {value:g} where {nominal:g} mm was ordered"),
@@ -117,6 +120,8 @@ TEXTS: dict[str, Text] = {
     "suggest_warmth": "Above {above:len0} the warmth of part and instrument counts: give both temperatures.",
     # What the drive train's parts say
     "parts_explain": lambda v, show: f"Measured is {say(v['why'], show)}.",
+    "ratio_between": lambda v, show: f"{v['ratio']:.3g} times as much: {say(v['cause'], show)}",
+    "other_sign": "The same with the other sign.",
     "ratio_cause": lambda v, show: f"{v['ratio']:.3g} times the computed number: {say(v['cause'], show)}",
     "parts_microsteps_16": "the microstep switch stands at 16 times what was entered",
     "parts_ten": "a decimal point slipped, or a 10:1 gear is missing from the chain",

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from gettext import ngettext
 from typing import Any
 
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.words.say import Show, Text
 
 NOUNS = {
@@ -33,6 +34,19 @@ def _not_kept(v: Mapping[str, Any], _show: Show) -> str:
     return f"Not kept by the older program: what was sent for {which}."
 
 
+def _found_otherwise(v: Mapping[str, Any], show: Show) -> str:
+    words = (
+        f"{QUANTITIES[v['quantity']].label}: the controller held {v['here']}, the logbook said {v['said']} "
+        f"since {v['since'][:10]}."
+    )
+    if not v["pieces"]:
+        return words
+    noun = ngettext("piece", "pieces", len(v["pieces"]))
+    numbers = v["pieces"]
+    which = f"{numbers[0]} to {numbers[-1]}" if len(numbers) > MOST_LISTED else ", ".join(map(str, numbers))
+    return f"{words} Made in between, so in doubt: {noun} {which}."
+
+
 TEXTS: dict[str, Text] = {
     "went_off": "The machine went off while something was being written: look whether the last entry is there. What was "
                 "being written is kept in {kept}.",
@@ -43,5 +57,6 @@ TEXTS: dict[str, Text] = {
     "description": NOUNS["about"],
     "row": _row,
     "not_kept": _not_kept,
+    "found_otherwise": _found_otherwise,
     "tracking_without_stock": "Not known of {runs} tracking runs: which material was loaded.",
 }  # fmt: skip

@@ -1,0 +1,152 @@
+"""The state of the controller page: what was read of which file, what went wrong last; its parts listen to it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.formats.listing import Listing, Number, read_listing, understood
+from keen_compass.rounds import holding
+from keen_compass.shop.listings import Lit, ask_again, leave, lit
+from keen_compass.shop.store import Shop
+
+
+class ControllerModel(QObject):
+    """`changed` after everything that was done; `learnt` when the logbook knows another number."""
+
+    changed = Signal()
+    learnt = Signal()
+
+    def __init__(self, shop: Shop, machine: str) -> None:
+        super().__init__()
+        self.shop = shop
+        self.machine = shop.machine(machine)
+        self.listing: Listing | None = None
+        self.data = b""
+        self.file = ""
+        self.trouble = ""
+        self.found: list[Lit] = []
+
+    @property
+    def editable(self) -> bool:
+        """Whether anything may be kept."""
+        return not self.shop.read_only
+
+    @property
+    def live(self) -> bool:
+        """Whether what is written into this file is in the controller."""
+        return self.file in self.machine.files
+
+    def attempt(self, run: Callable[[], object]) -> bool:
+        """Do something and show it all anew; what is refused is said, and nothing else changes."""
+        try:
+            run()
+            self.trouble = ""
+        except KeenCompassError as error:
+            self.trouble = str(error)
+        self.look()
+        return not self.trouble
+
+    def look(self) -> None:
+        """Everything anew from the shop."""
+        self.machine = self.shop.machine(self.machine.uid)
+        self.found = lit(self.shop, self.machine, self.listing, self.file) if self.listing else []
+        self.changed.emit()
+
+    def read(self, name: str) -> None:
+        """A file as it stands now."""
+
+        def run() -> None:
+            if not name.strip():
+                raise InputError("name a file first")
+            file = Path(name.strip()).expanduser().absolute()
+            self.listing = read_listing(file)
+            self.data, self.file = self.listing.as_bytes(), str(file)
+            if self.live:
+                found = lit(self.shop, self.machine, self.listing, self.file)
+                holding.note_seen(self.shop, self.machine, tuple(one.quantity for one in found if one.same))
+
+        self.attempt(run)
+
+    def say_live(self, live: bool) -> None:
+        """Whether the controller's program reads this very file."""
+        self.attempt(lambda: self._put(settings_file=self.file if live else ""))
+
+    def _put(self, **changed: object) -> None:
+        self.shop.put_machine(replace(self.machine, **changed))  # type: ignore[arg-type]
+
+    def name_key(self, *named: tuple[str, str]) -> None:
+        """These quantities stand under these keys."""
+        keys = dict(named)
+        spots = {q: spot for q, spot in self.machine.spots.items() if q not in keys}
+        self.attempt(lambda: self._put(setting_keys={**self.machine.setting_keys, **keys}, spots=spots))
+
+    def point(self, quantity: str, number: Number, flipped: bool | None) -> None:
+        """A quantity stands at this place of the text: under its key where it is all of a setting, else where it is.
+
+        flipped: whether the controller counts it the other way; None where that is no question.
+        """
+        from keen_compass.shop.key_guesses import key_of
+
+        assert self.listing is not None
+        entry = next((e for e in self.listing.entries if e.start == number.start and e.value == number.text), None)
+        keys, spots = dict(self.machine.setting_keys), dict(self.machine.spots)
+        spots.pop(quantity, None)
+        if entry is not None and sum(key_of(self.listing, e) == key_of(self.listing, entry)
+                                     for e in self.listing.entries) == 1:  # fmt: skip
+            keys[quantity] = key_of(self.listing, entry)
+        else:
+            spots[quantity] = self.listing.spot(number, self.file)
+        signs = set(self.machine.flipped)
+        if flipped is not None:
+            signs = signs | {quantity} if flipped else signs - {quantity}
+        self.attempt(lambda: self._put(setting_keys=keys, spots=spots, flipped=tuple(sorted(signs))))
+
+    def take(self, one: Lit) -> None:
+        """The controller really holds what stands here."""
+        if self.attempt(lambda: holding.take(self.shop, self.machine, one)):
+            self.learnt.emit()
+
+    def write(self, one: Lit) -> None:
+        """The logbook's number into the file; the file as it stood is kept before."""
+
+        def run() -> None:
+            assert one.held is not None
+            _, after = holding.write(
+                self.shop, self.machine, one.quantity, one.held.stored, self.file, self.data
+            )  # fmt: skip
+            self._stands(after)
+
+        self.attempt(run)
+
+    def write_key(self, key: str, value: str) -> None:
+        """Another value of any key, as it stands in another listing."""
+
+        def run() -> None:
+            assert self.listing is not None
+            self._replace(self.listing.changed({key: value}), f"Before {key} became {value}")
+
+        self.attempt(run)
+
+    def put_back(self, data: bytes, reason: str) -> None:
+        """The whole file as it was."""
+        self.attempt(lambda: self._replace(data, f"Before {reason} was put back"))
+
+    def _replace(self, after: bytes, reason: str) -> None:
+        holding.replace(self.shop, self.machine.uid, self.file, self.data, after, reason[:200])
+        self._stands(after)
+
+    def _stands(self, after: bytes) -> None:
+        self.listing, self.data = understood(after), after
+
+    def leave(self, what: str, here: str, there: str, reason: str) -> bool:
+        """A difference stays, and why."""
+        return self.attempt(lambda: leave(self.shop, self.machine.uid, what, here, there, reason))
+
+    def ask_again(self, what: str) -> None:
+        """It doesn't."""
+        self.attempt(lambda: ask_again(self.shop, self.machine.uid, what))

@@ -1,0 +1,93 @@
+"""The number at the cursor: what it is, said once and remembered as its place."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPlainTextEdit, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.controller.model import ControllerModel
+from keen_compass.app.parts import Button, Line
+from keen_compass.errors import InputError
+from keen_compass.formats.listing import Number
+from keen_compass.machines.places import SIGNED
+from keen_compass.quantities.catalogue import QUANTITIES
+
+SAME, OTHER = "counted along its axis", "counted against it"
+
+
+class PointingBar(QWidget):
+    """Follows the text's cursor."""
+
+    def __init__(self, model: ControllerModel, text: QPlainTextEdit) -> None:
+        super().__init__()
+        self._model, self._text = model, text
+        self.number: Number | None = None
+        self._said = Line("", 17, bold=True)
+        self.what = QComboBox()
+        self.what.setAccessibleName("What the number at the cursor is")
+        self.what.setFont(th.font())
+        self.what.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.what.activated.connect(lambda _: self._propose_sign())
+        self.sign = QComboBox()
+        self.sign.setAccessibleName("How its sign is counted")
+        self.sign.setFont(th.font())
+        self.sign.addItem(SAME, False)
+        self.sign.addItem(OTHER, True)
+        self.remember = Button("Remember", self._remember)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self._said, 1)
+        layout.addWidget(self.what)
+        layout.addWidget(self.sign)
+        layout.addWidget(self.remember)
+        text.cursorPositionChanged.connect(self.follow)
+        self.follow()
+
+    def follow(self) -> None:
+        """Show the number at the cursor."""
+        self.number = self._at_cursor()
+        for widget in (self.what, self.remember):
+            widget.setVisible(self.number is not None)
+        if self.number is None:
+            self.sign.hide()
+            self._said.say(
+                "To show where a number stands, put the cursor on it." if self._model.listing else "", "soft"
+            )  # fmt: skip
+            return
+        machine, number = self._model.machine, self.number
+        known = next((one.quantity for one in self._model.found if one.start == number.start), "")
+        self._said.say(f"{number.text}, line {number.line}, is", "ink")
+        self.what.clear()
+        if not known:
+            self.what.addItem("nothing we know", "")
+        for quantity in machine.quantities:
+            if machine.in_controller(quantity):
+                self.what.addItem(QUANTITIES[quantity].label, quantity)
+        self.what.setCurrentIndex(max(self.what.findData(known), 0))
+        self._propose_sign()
+
+    def _at_cursor(self) -> Number | None:
+        if self._model.listing is None:
+            return None
+        cursor = self._text.textCursor()
+        before = cursor.block().text().encode("utf-16-le", "surrogatepass")[: 2 * cursor.positionInBlock()]
+        column = len(before.decode("utf-16-le", "replace")) + 1
+        try:
+            return self._model.listing.number_at(cursor.blockNumber() + 1, column)
+        except InputError:
+            return None
+
+    def _propose_sign(self) -> None:
+        """The sign that makes it the logbook's number, where it is that with the other one."""
+        quantity = self.what.currentData()
+        self.remember.setEnabled(bool(quantity) and self._model.editable)
+        asked = bool(quantity) and QUANTITIES[quantity].family in SIGNED
+        self.sign.setVisible(asked and self.number is not None)
+        if asked:
+            self.sign.setCurrentIndex(int(quantity in self._model.machine.flipped))
+
+    def _remember(self) -> None:
+        if self.number is not None and (quantity := self.what.currentData()):
+            signed = QUANTITIES[quantity].family in SIGNED
+            self._model.point(quantity, self.number, bool(self.sign.currentData()) if signed else None)
+            self.follow()

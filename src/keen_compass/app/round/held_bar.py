@@ -1,0 +1,93 @@
+"""A file of the machine holds another number than the logbook: asked before anything is made with it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Card, Text
+from keen_compass.app.round.model import RoundModel
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.rounds.holding import Otherwise, ours_of
+from keen_compass.words.logbook import day_of
+
+PLACE = "held"  # where what goes wrong is said
+
+
+class HeldBar(Card):
+    """One difference at a time: what stands there is right, or the logbook's number is, or it is left with a reason."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self._model = model
+        self._asks = Text("", 17, bold=True)
+        self._said = Text(colour="bad")
+        self.take = Button("", lambda: self._answer(model.session.holding.take))
+        self.write = Button("", lambda: self._answer(model.session.holding.write_back))
+        self.reason = QLineEdit()
+        self.reason.setAccessibleName("Leave it so, because")
+        self.reason.setPlaceholderText("or leave it so, because…")
+        self.reason.setMinimumHeight(th.HAND)
+        self.reason.setFont(th.font())
+        self.reason.setMaxLength(200)
+        self.reason.returnPressed.connect(self._leave)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.take)
+        buttons.addWidget(self.write)
+        buttons.addWidget(self.reason, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 8, 14, 10)
+        layout.addWidget(self._asks)
+        layout.addWidget(self._said)
+        layout.addLayout(buttons)
+
+    def wanted(self) -> bool:
+        """Whether something differs that nobody has said anything about."""
+        return bool(self._model.session.holding.found.otherwise)
+
+    def refresh(self) -> None:
+        """Shown while it is to be answered, or where a file can't be seen."""
+        found = self._model.session.holding.found
+        one = self._first()
+        missing = ", ".join(QUANTITIES[q].label for q in found.missing)
+        self.setVisible(one is not None or bool(found.trouble or missing))
+        for widget in (self.take, self.write, self.reason):
+            widget.setVisible(one is not None)
+            widget.setEnabled(not self._model.session.context.shop.read_only)
+        if one is None:
+            words = [f"{Path(f).name} {why}." for f, why in found.trouble.items()]
+            words += [f"Not where it was in the controller’s files: {missing}."] if missing else []
+            self._asks.say(" ".join(words), "warn")
+        else:
+            machine = self._model.session.context.machine
+            name, ours = machine.place(one.quantity).name(one.held.stored), ours_of(machine, one.lit)
+            more = len(found.otherwise) - 1
+            others = f" {more} more after it." if more else ""
+            self._asks.say(
+                f"{name}: {Path(one.file).name} holds {one.text}, the logbook says {ours} since "
+                f"{day_of(one.since)}.{others}", "warn",
+            )  # fmt: skip
+            self.take.name(f"{one.text} is right")
+            self.write.name(f"Write {ours} back")
+        trouble = self._model.trouble.get(PLACE, "")
+        self._said.say(trouble)
+        self._said.setVisible(bool(trouble))
+
+    def take_focus(self) -> None:
+        """No answer is likelier: the keyboard begins at the first."""
+        self.take.setFocus()
+
+    def _first(self) -> Otherwise | None:
+        return next(iter(self._model.session.holding.found.otherwise), None)
+
+    def _answer(self, run: Callable[[Otherwise], None]) -> None:
+        if (one := self._first()) is not None:
+            self._model.attempt(PLACE, lambda: run(one))
+
+    def _leave(self) -> None:
+        one, reason = self._first(), self.reason.text()
+        if one is not None and self._model.attempt(PLACE, lambda: self._model.session.holding.leave(one, reason)):
+            self.reason.clear()
