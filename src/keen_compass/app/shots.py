@@ -10,6 +10,7 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop, QSettings
 from PySide6.QtWidgets import QApplication
 
+from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.start import show_window
 from keen_compass.app.stock.page import StockPage
 from keen_compass.app.window import MainWindow
@@ -234,6 +235,26 @@ def _odd(window: MainWindow) -> None:
         session.measuring.keep()
 
 
+def _controller(window: MainWindow) -> None:
+    """A settings file in which somebody changed two numbers."""
+    window.show_rose("heron")
+    heron, held = window.shop.machine("heron"), window.shop.values("heron")
+    numbers = {q: heron.place(q).number(v.stored) for q, v in held.items() if heron.in_controller(q)}
+    numbers |= {"x_steps": "53.202", "y_backlash": "0.500"}
+    motion = [f"{heron.place(q).key} = {number}" for q, number in numbers.items()]
+    head = ["PROBE_HEIGHT = 19.85 ; mm", "TOOL_CHANGE_X = 20.0", "TOOL_CHANGE_Y = 880.0"]
+    lines = ["; Heron, settings", "", "[motion]", *motion, "RAPID = 12000", "", "[head]", *head, ""]
+    file = Path(tempfile.gettempdir()) / "heron.cfg"
+    file.write_text("\n".join(lines))
+    window.go_to("controller")
+    page = window.places.currentWidget()
+    assert isinstance(page, ControllerPage)
+    page.file.setText(str(file))
+    page.read()
+    page.keep.click()
+    page.text.find("19.85")
+
+
 VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("rose", _rose),
     ("together", _together),
@@ -269,6 +290,7 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("logbook", _logbook),
     ("machine", _machine),
     ("instruments", lambda window: window.go_to("instruments")),
+    ("controller", _controller),
 )
 
 

@@ -85,12 +85,12 @@ class KnownCard(Card):
         self._rows.addWidget(Text("Is it so?", bold=True))
         for g in guessed[:MOST]:
             key, label = key_of(model.listing, g.entry), QUANTITIES[g.quantity].label
-            why = "the same number" if g.same else "by its name"
+            why = "" if g.same else ", by its name"
             row = QHBoxLayout()
             words = QVBoxLayout()
             words.setSpacing(0)
             words.addWidget(Line(f"{label} = {g.entry.value}", bold=True))
-            words.addWidget(Line(f"{key}, line {g.entry.line}, {why}", colour="soft"))
+            words.addWidget(Line(f"{key}, line {g.entry.line}{why}", colour="soft"))
             row.addLayout(words, 1)
             yes = Button("Yes", partial(model.name_key, (g.quantity, key)), "quiet")
             yes.setAccessibleName(f"{label} is {key}")
