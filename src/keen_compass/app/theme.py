@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+from typing import NamedTuple
 
 from PySide6.QtCore import QByteArray, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
@@ -15,8 +15,7 @@ TEXT, TITLE, VERDICT, CALLOUT, NEW_VALUE, ECHO = 15, 26, 20, 24, 32, 40  # px
 HAND = 44  # px, smallest target for a gloved hand
 
 
-@dataclass(frozen=True, slots=True)
-class Theme:
+class Theme(NamedTuple):
     """One set of colours, as #rrggbb. `soft` is quieter text, `line` never carries text."""
 
     name: str

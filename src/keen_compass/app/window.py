@@ -10,7 +10,6 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QMainWindow,
     QMenu,
@@ -26,12 +25,11 @@ from keen_compass.app.rail import Rail
 from keen_compass.app.rose.next_piece import NextPiece
 from keen_compass.app.rose.page import RosePage
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.machines.profile import THERMAL, Machine, Stock, Tool
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.shop.kept import KeptRound
-from keen_compass.shop.library import processes, put_on
 from keen_compass.shop.logbook import latest
-from keen_compass.shop.standing import spokes, standings
+from keen_compass.shop.standing import Spoke, spokes, standings
 from keen_compass.shop.store import Shop
 from keen_compass.words.procedures import does, title
 
@@ -140,14 +138,18 @@ class MainWindow(QMainWindow):
         """How a machine stands."""
         self.machine_uid = uid
         self._close_round()
-        self._fill_rose(uid)
+        self._fill_rose_and_rail(uid)
         self.places.setCurrentWidget(self.rose_page)
-        self.refresh_rail()
         self._update_actions()
         self.rose_page.rose.setFocus()
 
-    def _fill_rose(self, uid: str) -> None:
-        machine = self.shop.machine(uid)
+    def _fill_rose_and_rail(self, uid: str) -> None:
+        """With one look at how all machines stand."""
+        machines = self.shop.machines()
+        standing = standings(self.shop, machines)
+        self._fill_rail(machines, standing)
+        machine = next((m for m in machines if m.uid == uid), None) or self.shop.machine(uid)
+        stands = standing.get(uid) or spokes(self.shop, machine)
         under_way = {}
         for kept in reversed(self.shop.open_rounds(uid)):
             from keen_compass.shop.marks import Choices, StepShown  # late: only rounds under way have any
@@ -162,12 +164,19 @@ class MainWindow(QMainWindow):
                 self.shop.idle_days(kept.id),
             )
         self.rose_page.show_machine(
-            machine, self.shop.stock_at_hand(machine), processes(self.shop, machine), spokes(self.shop, machine),
+            machine, self.shop.stock_at_hand(machine), self._processes(machine), stands,
             under_way, latest(self.shop, uid, LATELY),
         )  # fmt: skip
         self._fill_begin_menu(machine)
         self.rose_page.next_piece.hide()
         self.next_piece.look_at(uid)
+
+    def _processes(self, machine: Machine) -> tuple[str, ...]:
+        if machine.kind not in THERMAL:
+            return ()
+        from keen_compass.shop.library import processes  # late: the first screen may need none of it
+
+        return processes(self.shop, machine)
 
     def _show_next_piece(self, found: Found | None, uid: str) -> None:
         """What settles most for the least time, where its rose is still shown."""
@@ -264,11 +273,12 @@ class MainWindow(QMainWindow):
         if self.machine_uid is None:
             return
         try:
+            from keen_compass.shop.library import put_on  # late, as above
+
             put_on(self.shop, self.shop.machine(self.machine_uid), tool=tool, stock=stock, process=process)
         except KeenCompassError as error:
             self.say(str(error))
-        self._fill_rose(self.machine_uid)
-        self.refresh_rail()
+        self._fill_rose_and_rail(self.machine_uid)
         self.rose_page.mounted.setFocus()
 
     def _show_machine_page(self, page: MachinePage) -> None:
@@ -324,8 +334,11 @@ class MainWindow(QMainWindow):
         """All machines as they stand now."""
         if self.shop.closed:  # a refresh that was waiting when the window was closed
             return
-        machines, steps = self.shop.machines(), self.shop.steps_under_way()
-        standing = standings(self.shop, machines)
+        machines = self.shop.machines()
+        self._fill_rail(machines, standings(self.shop, machines))
+
+    def _fill_rail(self, machines: list[Machine], standing: dict[str, list[Spoke]]) -> None:
+        steps = self.shop.steps_under_way()
         rows = [(m, standing[m.uid], steps.get(m.uid, "")) for m in machines]
         self.rail.show_shop(self.shop_title, rows, self.machine_uid)
 
@@ -508,8 +521,7 @@ class MainWindow(QMainWindow):
         th.apply(_app(), wanted)
         page, uid = self.round_page, self.machine_uid
         if uid:
-            self._fill_rose(uid)
-            self.refresh_rail()
+            self._fill_rose_and_rail(uid)
         if page:
             from keen_compass.app.round.page import RoundPage
 
@@ -519,6 +531,8 @@ class MainWindow(QMainWindow):
                 self.toggle_floor()
 
     def _choose_shop(self) -> None:
+        from PySide6.QtWidgets import QFileDialog
+
         name, _ = QFileDialog.getOpenFileName(
             self, "Open a shop file", str(self.shop.file.parent), "Shop files (*.kcshop)"
         )
@@ -558,6 +572,8 @@ class MainWindow(QMainWindow):
 
     def _choose_copy(self) -> None:
         proposed = self.shop.file.with_name(f"{self.shop.file.stem}-copy.kcshop")
+        from PySide6.QtWidgets import QFileDialog
+
         name, _ = QFileDialog.getSaveFileName(self, "Keep a copy as", str(proposed), "Shop files (*.kcshop)")
         if name:
             self.go_on_with_copy(Path(name))

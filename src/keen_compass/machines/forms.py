@@ -6,7 +6,6 @@ nothing is kept until all of it is right.
 
 from __future__ import annotations
 
-import uuid
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date
@@ -29,6 +28,7 @@ from keen_compass.machines.profile import (
     Tool,
     check_setting_line,
     check_within,
+    new_uid,
 )
 from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives
 from keen_compass.quantities.instruments import Instrument
@@ -267,7 +267,7 @@ def read_machine(
     kind = fields.get("kind", "router")
     takes = reader.take("file", lambda text: _file_for(text, kind), "")
     machine = replace(
-        base or Machine(uuid.uuid4().hex, "new", "router", (1.0, 1.0)),
+        base or Machine(new_uid(), "new", "router", (1.0, 1.0)),
         name=reader.words("name", 40), kind=kind, file=takes, units=units, bed=bed, standpoint=standpoint,
         form=ResolutionForm(fields.get("form", ResolutionForm.STEPS_PER_MM)),
         controller_units=fields.get("controller_units", "mm"), setting_line=line,
@@ -354,7 +354,7 @@ def _with_tool(base: Machine | None, tool: Tool) -> tuple[Tool, ...]:
     for old in (mounted, *before):
         if old and (old.name == tool.name or (old is mounted and old.diameter == tool.diameter)):
             return (replace(tool, uid=old.uid), *(t for t in before if t.uid != old.uid))
-    return (replace(tool, uid=uuid.uuid4().hex), *before)
+    return (replace(tool, uid=new_uid()), *before)
 
 
 def _as_shown(mm: float, units: str) -> float:
@@ -394,7 +394,7 @@ def read_instrument(fields: Mapping[str, str], base: Instrument | None) -> tuple
         reader.complaints["unit"] = f"choose one of {', '.join(UNITS_MM)}"
         unit = "mm"
     instrument = replace(
-        base or Instrument(uid=uuid.uuid4().hex),
+        base or Instrument(uid=new_uid()),
         name=reader.words("name", 40), kind=kind, both_ends=INSTRUMENT_KINDS[kind][0],
         unit=unit, resolution=reader.length("resolution", unit),
         permissible_error=(reader.length("error_a", unit, zero=True), reader.number("error_b", 0, 10) / 1000),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import os
 import string
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, replace
@@ -18,7 +19,7 @@ from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount, unit_kept
-from keen_compass.quantities.subjects import NO_SUBJECT, Subject
+from keen_compass.quantities.subjects import Subject
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,10 +51,15 @@ class Stock:
     uid: str = ""
 
 
+def new_uid() -> str:
+    """An identity that nothing else has."""
+    return os.urandom(16).hex()
+
+
 def subject_of(tool: Tool | None, stock: Stock | None) -> Subject:
     """Whose values are found with these mounted."""
-    of_tool = Subject(tool=tool.uid) if tool else NO_SUBJECT
-    return replace(of_tool, material=stock.name, thickness=stock.thickness) if stock else of_tool
+    uid = tool.uid if tool else ""
+    return Subject(uid, material=stock.name, thickness=stock.thickness) if stock else Subject(uid)
 
 
 # Kind of machine → the file that it takes.

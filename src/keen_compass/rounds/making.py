@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
-from keen_compass.machines.profile import BEAM, THERMAL
+from keen_compass.machines.profile import BEAM, THERMAL, new_uid
 from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, check_on_bed, next_free
@@ -86,7 +85,7 @@ class Making:
 
     def take_up(self, usual: Instrument) -> None:
         """An instrument that the shop hasn't had yet: keep it, and measure with it; the piece's size follows."""
-        kept = replace(usual, uid=uuid.uuid4().hex)
+        kept = replace(usual, uid=new_uid())
         self._c.shop.put_instrument(kept)
         self.choose(instrument=kept.uid)
         if self._c.procedure.sized and not self._c.pieces:

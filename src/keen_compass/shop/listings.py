@@ -4,13 +4,12 @@ which of its differences were left as they are.
 
 from __future__ import annotations
 
-import uuid
 from dataclasses import dataclass
 from hashlib import sha256
 
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import Listing, Number, means, number_in, understood, written_like
-from keen_compass.machines.profile import Machine
+from keen_compass.machines.profile import Machine, new_uid
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.shop.kept import KeptValue
 from keen_compass.shop.store import Shop
@@ -70,7 +69,7 @@ def keep(
             return
         body = {"name": reason.strip(), "machine": machine, "sheet": sheet, "origin": origin, "blob": blob,
                 "at": shop.clock()}  # fmt: skip
-        shop.put_things("listing", {uuid.uuid4().hex: body})
+        shop.put_things("listing", {new_uid(): body})
 
 
 def copies(shop: Shop, machine: str) -> list[Copy]:

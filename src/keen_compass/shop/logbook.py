@@ -42,7 +42,8 @@ def entries(
     shop: Shop, wanted: Filter = Filter(), most: int | None = None, silent: tuple[str, ...] = SILENT
 ) -> list[Entry]:
     """The entries that pass, newest first; kinds that are `silent` left out."""
-    machines = {m.uid: m for m in shop.machines()}
+    named = [shop.machine(wanted.machine)] if wanted.machine else shop.machines()
+    machines = {m.uid: m for m in named}
     rows = shop.log_rows(wanted.machine, wanted.quantity, wanted.verdict, wanted.since, silent, most)
     decimals = {(uid, q): m.place(q).decimals for uid, m in machines.items() for q in m.quantities}
     return [Entry._make((*row, decimals.get((row[2], row[3]), 3))) for row in rows]

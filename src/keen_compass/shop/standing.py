@@ -97,10 +97,11 @@ def standings(shop: Shop, machines: list[Machine], today: datetime | None = None
 
 def _in_order(known: _Known, machine: Machine, today: datetime) -> list[Spoke]:
     found: dict[str, Spoke] = {}
+    subject = machine.subject
     for q in machine.quantities:
-        spoke = _spoke(known, machine, q, today)
+        spoke = _spoke(known, machine, q, today, subject)
         open_below = tuple(QUANTITIES[u].label for u in beneath(q) if u in found and found[u].state is not State.IN)
-        found[q] = replace(spoke, rests_on=open_below)
+        found[q] = replace(spoke, rests_on=open_below) if open_below else spoke
     return list(found.values())
 
 
@@ -141,9 +142,10 @@ def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
     return [s for s in all_spokes if s.state is not State.IN]
 
 
-def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime) -> Spoke:
+def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime, subject: Subject) -> Spoke:
+    """subject: what is mounted."""
     q = QUANTITIES[quantity]
-    mounted = key_for(quantity, machine.subject)
+    mounted = key_for(quantity, subject)
     found = known.findings.get((machine.uid, quantity, mounted))
     held = known.held.get((machine.uid, quantity), mounted)
     if q.depends and held != mounted and machine.in_controller(quantity):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import uuid
 from dataclasses import replace
 
 from PySide6.QtCore import Signal
@@ -23,7 +22,7 @@ from keen_compass.machines.forms import (
     turned,
     usual_machine,
 )
-from keen_compass.machines.profile import COUNTS, FILES, HEADS, KINDS, THERMAL, Machine
+from keen_compass.machines.profile import COUNTS, FILES, HEADS, KINDS, THERMAL, Machine, new_uid
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
@@ -244,7 +243,7 @@ class MachinePage(QWidget):
     def _copy(self) -> None:
         """A second machine like this one; its own logbook begins empty."""
         assert self._machine is not None
-        copy = replace(self._machine, uid=uuid.uuid4().hex, name=f"{self._machine.name[:38]} 2")
+        copy = replace(self._machine, uid=new_uid(), name=f"{self._machine.name[:38]} 2")
         try:
             with self._shop.writing():
                 self._shop.put_machine(copy)
