@@ -115,6 +115,7 @@ def _parser() -> argparse.ArgumentParser:
     piece.set_defaults(run=_piece)
 
     _add_listing(commands)
+    _add_cable(commands)
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")
     practice.add_argument("procedure", help="its name; or all: a router wrong in everything, put right in order")
     practice.add_argument("--seed", type=int, default=1)
@@ -123,6 +124,32 @@ def _parser() -> argparse.ArgumentParser:
     practice.add_argument("--out", type=Path, metavar="DIR", help="where the rounds' files go")
     practice.set_defaults(run=_practice)
     return parser
+
+
+def _add_cable(commands: Any) -> None:
+    """What is done over a cable, and a practice controller at its other end."""
+    simulated = commands.add_parser("stand-in", help="a simulated controller on a pseudo-terminal")
+    simulated.add_argument("--machine", default="heron", metavar="NAME", help="whose: heron, swift, kingfisher, ember")
+    simulated.add_argument("--fault", default="", metavar="FAULT", help="what goes wrong with what is asked")
+    simulated.add_argument("--seed", type=int, default=1)
+    simulated.set_defaults(run=_stand_in)
+    port = commands.add_parser("port", help="a controller over its cable: read, send, position, run")
+    port.add_argument("path", metavar="PATH")
+    does = port.add_subparsers(metavar="WHAT", required=True)
+    for name, run, told in (
+        ("read", _port_read, "its settings, as JSON"), ("position", _port_position, "where it is, mm, as JSON"),
+        ("send", _port_send, "another number, read back"), ("run", _port_run, "a program, line by line"),
+    ):  # fmt: skip
+        one = does.add_parser(name, help=told)
+        if name == "send":
+            one.add_argument("settings", nargs="+", metavar="KEY=VALUE")
+        if name == "run":
+            one.add_argument("file", type=Path)
+        one.add_argument("--baud", type=int, metavar="N")
+        one.add_argument("--profile", type=Path, metavar="FILE", help="its patterns, as JSON")
+        one.set_defaults(run=run)
+    example = does.add_parser("profile", help="an example of a profile, as JSON")
+    example.set_defaults(run=_port_profile)
 
 
 def _add_listing(commands: Any) -> None:
@@ -148,6 +175,75 @@ def _add_listing(commands: Any) -> None:
     patch.add_argument("--new", metavar="NUMBER")
     patch.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
     patch.set_defaults(run=_listing_patch)
+
+
+def _stand_in(options: argparse.Namespace) -> int:
+    from keen_compass.practice.wire import named, stand_in
+
+    with stand_in(named(options.machine), fault=options.fault, seed=options.seed) as controller:
+        print(controller.path, flush=True)
+        sys.stdin.read()
+    return 0
+
+
+def _cable(options: argparse.Namespace) -> Any:
+    """An open port, in the language of the profile, or of one that it answers in."""
+    from keen_compass.controllers.by_port import Cable, find_out
+    from keen_compass.controllers.practice_dialects import PRACTICE
+    from keen_compass.machines.dialect import Dialect
+
+    dialects: Sequence[Dialect] = PRACTICE
+    if options.profile:
+        body = _read_json(str(options.profile))
+        try:
+            dialects = [Dialect.from_json(body)]
+        except InputError as error:
+            raise error.at(str(options.profile)) from None
+    return Cable(options.path, find_out(options.path, dialects, [options.baud] if options.baud else []))
+
+
+def _port_read(options: argparse.Namespace) -> int:
+    with _cable(options) as cable:
+        _print_json({"entries": [_entry_json(e) for e in cable.read().entries]})
+    return 0
+
+
+def _port_send(options: argparse.Namespace) -> int:
+    pairs = [(key.strip(), value.strip()) for key, _, value in (s.partition("=") for s in options.settings)]
+    if wrong := next((s for s in options.settings if "=" not in s), None):
+        raise InputError("expected KEY=VALUE", wrong)
+    with _cable(options) as cable:
+        _print_json({"held": [{"key": key, "value": cable.send(key, value)} for key, value in pairs]})
+    return 0
+
+
+def _port_position(options: argparse.Namespace) -> int:
+    with _cable(options) as cable:
+        _print_json(cable.position())
+    return 0
+
+
+def _port_run(options: argparse.Namespace) -> int:
+    from keen_compass.controllers.by_port import Progress, RunControl
+
+    try:
+        with options.file.open("rb") as file:
+            program = file.read(LARGEST_INPUT).decode("latin-1")
+    except OSError as error:
+        raise InputError(f"can't be read: {error.strerror}", str(options.file)) from None
+    with _cable(options) as cable:
+        done = Progress(0, 0, 0)
+        for done in cable.run(program, RunControl()):  # noqa: B007 - the last one is told
+            pass
+        _print_json({"commands": done.total, "acknowledged": done.acknowledged, "position": cable.position()})
+    return 0
+
+
+def _port_profile(options: argparse.Namespace) -> int:
+    from keen_compass.controllers.practice_dialects import TEXT
+
+    _print_json(TEXT.to_json())
+    return 0
 
 
 def _listing_read(options: argparse.Namespace) -> int:

@@ -4,6 +4,7 @@ KeenCompassError
 ├── InputError              what somebody gave us is wrong; `place` names where
 │   ├── LengthError         a typed length can't be read
 │   └── PieceError          a test piece can't be made as asked
+├── PortError              a controller at the other end of a cable
 ├── UncertaintyError        an uncertainty of zero, or one that can't be stated
 ├── FileFormatError         a file that we read is not what it should be
 └── ShopError               the shop file
@@ -44,6 +45,18 @@ class LengthError(InputError):
 
 class PieceError(InputError):
     """A test piece can't be made as asked: sizes, feeds, bed."""
+
+
+class PortError(KeenCompassError):
+    """Something went wrong over the cable.
+
+    kind: what, in one word. happened, state, way_on: three sentences: what it was, what is known of the controller now,
+    and what to do.
+    """
+
+    def __init__(self, kind: str, happened: str, state: str, way_on: str) -> None:
+        super().__init__(f"{happened} {state} {way_on}")
+        self.kind, self.happened, self.state, self.way_on = kind, happened, state, way_on
 
 
 class UncertaintyError(KeenCompassError):
