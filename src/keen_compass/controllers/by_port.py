@@ -84,7 +84,7 @@ class Cable:
 
     # Asking and telling
 
-    def hello(self, wait: float = ANSWER) -> str:
+    def hello(self, wait: float | None = None) -> str:
         """What it says that it is. wait: s. Raises PortError where it says nothing that makes sense."""
         d = self.dialect
         self._write("")  # ends whatever half a command somebody left
@@ -129,7 +129,10 @@ class Cable:
             if error.kind in ("lost", "refused"):
                 raise
             raise self._with_what_it_holds(error, key, value, old) from None
-        now = self.read().entry(key).value
+        try:
+            now = self.read().entry(key).value
+        except PortError as error:
+            raise PortError(error.kind, error.happened, _state("set", key, value, old), error.way_on) from None
         if same_value(now, value):
             return now
         held = f"It still holds {now}." if same_value(now, old) else f"It holds {now} instead, not {value}."
@@ -261,21 +264,22 @@ class Cable:
         return data
 
     def _lines(
-        self, state: str, wait: float = ANSWER, idle: Callable[[], bool] = lambda: False,
-        stop: threading.Event | None = None,
+        self, state: str, wait: float | None = None, idle: Callable[[], bool] = lambda: False,
+        stop: threading.Event | None = None, *, whole: bool = True,
     ) -> Iterator[str]:  # fmt: skip
         """Its lines as they come. Raises PortError when nothing comes any more, or nothing that can be read.
 
         idle: asked when nothing came for so long; whether to go on waiting. stop: from somebody who doesn't want to.
+        whole: the lines are one answer, which broke off where no more of them come.
         """
-        last = time.monotonic()
+        last, wait, line = time.monotonic(), wait or ANSWER, ""
         while True:
             if stop is not None and stop.is_set():
                 raise _stopped(state)
             while match := re.search(rb"[\r\n]+", self._buffer):
                 raw, self._buffer = self._buffer[: match.start()], self._buffer[match.end() :]
                 if raw.strip():
-                    yield _readable(raw, state)
+                    yield (line := _readable(raw, state))
             if data := self._chunk(state):
                 last = time.monotonic()
                 self._buffer += data
@@ -284,13 +288,9 @@ class Cable:
             elif time.monotonic() - last > wait:
                 if self._buffer.strip():
                     left, self._buffer = self._buffer, b""
-                    _readable(left, state)
-                    raise PortError(
-                        "cut-line", f"Its answer broke off in the middle: “{left.decode('latin-1').strip()[:40]}”.",
-                        state, "Look at the cable and its plug, then ask again.",
-                    )  # fmt: skip
+                    raise _cut(_readable(left, state), state)
                 if not idle():
-                    raise _silent(state)
+                    raise _cut(line, state) if line and whole else _silent(state)
                 last = time.monotonic()
 
     def _until_acknowledged(self, state: str, *, listing: bool = False) -> Iterator[str]:
@@ -344,20 +344,24 @@ class Cable:
         if d.sync:
             self._write(d.sync)
         begun = time.monotonic()
-        asked = 0
+        asked, still, said = False, 0, ""
 
         def alive() -> bool:
+            """Nothing was acknowledged for a while: go on waiting while it is held, or says that it moves."""
             nonlocal asked
-            if not d.alive or control is None or asked or time.monotonic() - begun > LONGEST_MOVE:
+            if control is not None and control.hold.is_set():
+                return True
+            if not d.alive or asked or still > 1 or time.monotonic() - begun > LONGEST_MOVE:
                 return False
-            asked += 1
+            asked = True
             self._write_bytes(on_wire(d.alive) + (b"" if d.alive.startswith("\\x1b") else d.end.encode()))
             return True
 
-        for line in self._lines(state, idle=alive, stop=control.stop if control else None):
+        for line in self._lines(state, idle=alive, stop=control.stop if control else None, whole=False):
             if self._ends(line, state):
                 return
-            asked = 0  # whatever it said, it is alive
+            still = still + 1 if (d.matches("idle", line) is not None if d.idle else line == said) else 0
+            asked, said = False, line
 
 
 def commands_of(program: str, dialect: Dialect) -> list[str]:
@@ -371,19 +375,20 @@ def find_out(
 ) -> Dialect:  # fmt: skip
     """The language and speed in which it answers sense. Raises PortError, InputError."""
     tried = 0
-    for baud in dict.fromkeys(bauds or [*(d.baud for d in dialects), *BAUDS]):
-        for dialect in _with_other_ends(dialects):
-            with Cable(path, replace(dialect, baud=baud), told) as cable:
-                tried += 1
-                try:
-                    cable.hello(TRY)
-                except PortError as error:
-                    if error.kind == "lost":
-                        raise
-                    continue
-                return cable.dialect
-        if path.startswith("/dev/pts/"):  # has no speed
-            break
+    known = list(_with_other_ends(dialects))
+    ways = [replace(d, baud=baud) for baud in bauds for d in known] or known
+    if not bauds and not path.startswith("/dev/pts/"):  # which have no speed
+        ways += [replace(d, baud=baud) for baud in BAUDS for d in known]
+    for way in dict.fromkeys(ways):
+        with Cable(path, way, told) as cable:
+            tried += 1
+            try:
+                cable.hello(TRY)
+            except PortError as error:
+                if error.kind == "lost":
+                    raise
+                continue
+            return way
     raise PortError(
         "silence", f"{path} doesn’t answer in {tried} ways of asking.", "Nothing was changed.",
         "Is it switched on, is it this port, does its profile say how it is asked?",
@@ -442,6 +447,12 @@ def _silent(state: str) -> PortError:
     return PortError(
         "silence", f"It doesn’t answer, for {ANSWER:g} s now.", state,
         "Is it switched on and not busy? Look at the cable, then ask again.",
+    )  # fmt: skip
+
+
+def _cut(line: str, state: str) -> PortError:
+    return PortError(
+        "cut-line", f"Its answer broke off at “{line[:40]}”.", state, "Look at the cable and its plug, then ask again."
     )  # fmt: skip
 
 

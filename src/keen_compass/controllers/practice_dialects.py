@@ -13,6 +13,6 @@ PLOTTER = Dialect(
     "practice plotter", hello="OI", greeting="QUAY-PLOT {n}", ask_listing="OZ", listing_ends=".",
     set_value="ZS{key},{value}", ask_position="OA", position="{x},{y},{n}", per_mm=40.0, jog="PU;PR{dx},{dy};PA",
     stop="\\x1b.K", acknowledged="16", refused="48", ask_why="OE", alarm="112", sync="OS", group=8, alive="\\x1b.O",
-    reset="IN", ends=";", baud=9600,
+    idle="0", reset="IN", ends=";", baud=9600,
 )  # fmt: skip
 PRACTICE = (TEXT, PLOTTER)

@@ -27,7 +27,7 @@ IN_SENT: dict[str, tuple[str, ...]] = {
     "jog": ("axis", "distance", "dx", "dy", "dz", "feed"), "stop": (), "hold": (), "go_on": (), "alive": (),
     "sync": (), "ask_why": (), "reset": (),
 }  # fmt: skip
-ANSWERS = ("greeting", "acknowledged", "refused", "alarm", "position", "listing_ends")
+ANSWERS = ("greeting", "acknowledged", "refused", "alarm", "position", "listing_ends", "idle")
 _TYPES: dict[str, tuple[tuple[type, ...], str]] = {
     "float": ((int, float), "a number"), "int": ((int,), "a whole number"), "bool": ((bool,), "true or false"),
 }  # fmt: skip
@@ -47,7 +47,8 @@ class Dialect:
     stop, hold, go_on: acted upon at once, whatever else waits.
     acknowledged, refused, alarm: after each command; ask_why: for the reason where the refusal has none.
     sync: what is sent after commands that are never acknowledged, to be answered in their place; every `group`.
-    alive: answered at once even while it moves, with one line and no acknowledgement.
+    alive: answered at once even while it moves, with one line and no acknowledgement; idle: what it then says when it
+    stands still; where that is empty, the same answer twice says so.
     ends: what ends a command, a key of `ENDS`. baud: bits per second.
     """
 
@@ -72,6 +73,7 @@ class Dialect:
     sync: str = ""
     group: int = 1
     alive: str = ""
+    idle: str = ""
     reset: str = ""
     ends: str = "\\n"
     baud: int = 115200

@@ -297,11 +297,13 @@ class StandInController:
         code, rest = line[:2].upper(), line[2:].strip()
         answers: dict[str, Callable[[], tuple[str, ...]]] = {
             "OA": lambda: (",".join(f"{round(c * UNITS)}" for c in self.axes.at[:2]) + f",{int(self._down)}",),
-            "OE": self._tell_error, "OF": lambda: (f"{UNITS:g},{UNITS:g}",), "OS": self._status,
+            "OF": lambda: (f"{UNITS:g},{UNITS:g}",), "OS": self._status,
             "OZ": lambda: (*(f"{key},{value}" for key, value in self.settings.items()), "."),
         }  # fmt: skip
         if code == "OI":
             self._say(NAMES[HPGL], strikes=False)
+        elif code == "OE":  # forgets its errors, whatever else is wrong with it
+            self._say(*self._tell_error(), strikes=False)
         elif code == "IN" and self._alarmed:
             self._restart()
         elif self._alarmed or self._strikes("alarm"):

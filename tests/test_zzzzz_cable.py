@@ -1,0 +1,394 @@
+"""A controller at the other end of a cable: practice controllers with every fault, and a cable that is pulled."""
+
+from __future__ import annotations
+
+import json
+import os
+import pty
+import random
+import subprocess
+import sys
+import threading
+import time
+import tty
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keen_compass.cli import main
+from keen_compass.controllers import by_port
+from keen_compass.controllers.by_port import Cable, Exchange, Progress, RunControl, commands_of, find_out
+from keen_compass.controllers.practice_dialects import PLOTTER, PRACTICE, TEXT
+from keen_compass.errors import InputError, PortError
+from keen_compass.machines.dialect import Dialect, on_wire, pattern_from
+from keen_compass.practice.demo import HERON, SWIFT
+from keen_compass.practice.wire import stand_in
+from keen_compass.standin.controller import FAULTS, StandInController
+
+LANGUAGES = {"text": (HERON, TEXT, "X_STEPS_PER_MM"), "plotter": (SWIFT, PLOTTER, "FEED SCALE")}
+PROGRAMS = {
+    "text": "G21\nG90\n" + "".join(f"G1 X{i % 7} Y{i % 5} F3000\n" for i in range(1, 60)) + "M2\n",
+    "plotter": "IN;SP1;" + "".join(f"PD{i % 7 * 40},{i % 5 * 40};" for i in range(1, 60)) + "PU0,0;",
+}
+
+
+@pytest.fixture(autouse=True)
+def less_patient(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(by_port, "ANSWER", 0.5)
+    monkeypatch.setattr(by_port, "TRY", 0.3)
+
+
+@pytest.fixture(params=LANGUAGES)
+def language(request: pytest.FixtureRequest) -> str:
+    return str(request.param)
+
+
+def wired(language: str, **faults: Any) -> StandInController:
+    return stand_in(LANGUAGES[language][0], **faults)
+
+
+def speaking(language: str) -> Dialect:
+    return LANGUAGES[language][1]
+
+
+def run_all(cable: Cable, program: str, control: RunControl | None = None) -> Progress:
+    last = Progress(0, 0, 0)
+    for last in cable.run(program, control or RunControl()):  # noqa: B007
+        pass
+    return last
+
+
+# Patterns
+
+
+def test_a_pattern_is_made_of_an_answer_that_was_seen() -> None:
+    pattern = pattern_from("<pos: 12.500, -3.000, 0.000 | idle>")
+    assert pattern == "<pos: {x}, {y}, {z} | idle>"
+    d = Dialect("own", acknowledged="ok!|fine", position="[{x} : {y}]", refused="E{n} {why}")
+    assert d.matches("position", "  [-4.25 :  7]  ") == {"x": "-4.25", "y": "7"}
+    assert d.matches("position", "[4.25]") is None
+    assert d.matches("acknowledged", "fine") == {}
+    assert d.matches("acknowledged", "fine, thanks") is None
+    assert d.matches("refused", "E12 out of travel") == {"n": "12", "why": "out of travel"}
+    assert d.matches("alarm", "anything") is None
+
+
+@given(st.lists(st.decimals(-9999, 9999, places=3), min_size=2, max_size=3), st.sampled_from(["<", "at ", "pos="]))
+def test_whatever_numbers_it_says_its_pattern_finds_them_again(numbers: list[Any], begins: str) -> None:
+    example = begins + " ".join(map(str, numbers))
+    d = Dialect("own", acknowledged="ok", position=pattern_from(example))
+    found = d.matches("position", example)
+    assert found is not None
+    assert [float(v) for v in found.values()] == [float(n) for n in numbers]
+
+
+@pytest.mark.parametrize(
+    ("change", "where"),
+    [
+        ({"set_value": "set {name}"}, "set_value"), ({"position": "at {x}"}, "position"), ({"stop": "€"}, "stop"),
+        ({"acknowledged": ""}, "acknowledged"), ({"jog": "{axis"}, "jog"), ({"name": " "}, "name"),
+        ({"per_mm": 0}, "per_mm"), ({"baud": 7}, "baud"), ({"ends": "x"}, "ends"), ({"group": 0}, "group"),
+        ({"colour": "red"}, "colour"), ({"baud": "fast"}, "baud"), ({"refused": 5}, "refused"),
+        ({"position_acknowledged": 1}, "position_acknowledged"), ({"jog": "{axis!r}"}, "jog"),
+    ],
+)  # fmt: skip
+def test_a_profile_that_says_what_cannot_be_is_refused_with_its_place(change: dict[str, Any], where: str) -> None:
+    with pytest.raises(InputError) as refused:
+        Dialect.from_json(TEXT.to_json() | change)
+    assert refused.value.place == where
+
+
+def test_profiles_survive_json_and_escapes_are_bytes() -> None:
+    for d in PRACTICE:
+        assert Dialect.from_json(json.loads(json.dumps(d.to_json()))) == d
+    assert on_wire(r"\x1b.K") == b"\x1b.K"
+    with pytest.raises(InputError):
+        Dialect.from_json([])
+
+
+# Asked and told
+
+
+def test_what_it_holds_is_read_sent_and_read_back(language: str) -> None:
+    key = LANGUAGES[language][2]
+    with wired(language) as controller:
+        assert find_out(controller.path, PRACTICE) == speaking(language)
+        with Cable(controller.path, speaking(language)) as cable:
+            assert {e.key: e.value for e in cable.read().entries} == controller.settings
+            assert cable.send(key, "106.321") == "106.321"
+            assert controller.settings[key] == "106.321"
+            before = dict(controller.settings)
+            with pytest.raises(InputError, match="no key"):
+                cable.send("NOTHING", "1")
+            with pytest.raises(PortError, match="refuses") as refused:
+                cable.send(key, "fast")
+            assert refused.value.kind == "refused"
+            for wrong in ("1\n2", "", "5;6"):
+                with pytest.raises(InputError):
+                    cable.send(key, wrong)
+            assert controller.settings == before
+
+
+def test_it_is_moved_a_step_at_a_time_and_says_where_it_is(language: str) -> None:
+    with wired(language) as controller, Cable(controller.path, speaking(language)) as cable:
+        for axis, step in (("x", 10.0), ("y", -0.5), ("x", -0.25)):
+            cable.jog(axis, step, 3000)
+        time.sleep(0.3)
+        where = cable.position()
+        assert (where["x"], where["y"]) == (pytest.approx(9.75, abs=0.02), pytest.approx(-0.5, abs=0.02))
+
+
+def test_what_arrives_is_the_program_and_nothing_else(language: str) -> None:
+    with wired(language, fast=500.0) as controller, Cable(controller.path, speaking(language)) as cable:
+        seen = list(cable.run(PROGRAMS[language], RunControl()))
+        assert controller.arrived == commands_of(PROGRAMS[language], speaking(language))
+        assert [p.acknowledged for p in seen] == sorted(p.acknowledged for p in seen)
+        assert seen[-1] == Progress(len(controller.arrived), len(controller.arrived), len(controller.arrived))
+        assert not controller.axes.waiting
+
+
+def test_held_it_stands_and_goes_on_where_it_was(language: str) -> None:
+    control = RunControl()
+    with (
+        wired(language, fast=4.0 if language == "text" else 20.0) as controller,
+        Cable(controller.path, speaking(language)) as cable,
+    ):
+        held_at: list[int] = []
+
+        def hold_a_while() -> None:
+            time.sleep(0.3)
+            control.hold.set()
+            time.sleep(0.3)
+            held_at.append(len(controller.arrived))
+            time.sleep(0.3)
+            held_at.append(len(controller.arrived))
+            control.hold.clear()
+
+        other = threading.Thread(target=hold_a_while)
+        other.start()
+        seen = list(cable.run(PROGRAMS[language], control))
+        other.join()
+        assert held_at[0] == held_at[1] < len(controller.arrived)
+        assert any(p.holding for p in seen)
+        assert controller.arrived == commands_of(PROGRAMS[language], speaking(language))
+
+
+def test_stop_acts_within_a_tenth_of_a_second_whatever_waits(language: str) -> None:
+    long = "G1 X900 F60\n" * 50 if language == "text" else "PD40000,0;" * 50
+    with wired(language, fast=1.0) as controller, Cable(controller.path, speaking(language)) as cable:
+        control = RunControl()
+        said: list[PortError] = []
+
+        def go() -> None:
+            try:
+                run_all(cable, long, control)
+            except PortError as error:
+                said.append(error)
+
+        other = threading.Thread(target=go)
+        other.start()
+        time.sleep(0.4)
+        pressed = time.monotonic()
+        control.stop.set()
+        cable.stop()
+        other.join(5)
+        assert controller.stopped_at
+        assert controller.stopped_at[0] - pressed < 0.1
+        assert said[0].kind == "stopped"
+        assert not controller.axes.waiting
+        at = controller.axes.at
+        time.sleep(0.1)
+        assert controller.axes.at == at
+
+
+# Faults
+
+
+def _read(cable: Cable, _key: str, _program: str) -> None:
+    cable.read()
+
+
+def _send(cable: Cable, key: str, _program: str) -> None:
+    assert cable.send(key, "106.321") == "106.321"
+
+
+def _position(cable: Cable, _key: str, _program: str) -> None:
+    cable.position()
+
+
+def _jog(cable: Cable, _key: str, _program: str) -> None:
+    cable.jog("x", 1.0, 1000)
+
+
+def _run(cable: Cable, _key: str, program: str) -> None:
+    done = run_all(cable, program)
+    assert done.acknowledged == done.total > 0
+
+
+def _stop(cable: Cable, _key: str, _program: str) -> None:
+    cable.stop()
+
+
+OPERATIONS = {"read": _read, "send": _send, "position": _position, "jog": _jog, "run": _run, "stop": _stop}
+KINDS = {"silence": {"silence"}, "cut-line": {"cut-line", "garbage"}, "garbage": {"garbage", "cut-line", "silence"},
+         "wrong-echo": {"otherwise"}, "reset": {"reset", "silence"}, "alarm": {"alarm"}}  # fmt: skip
+
+
+def harmless(fault: str, operation: str) -> bool:
+    """What a fault doesn't touch: a slow one is only slow, a wrong echo needs a number, a stop waits for no answer."""
+    return fault == "slow" or operation == "stop" or (fault == "wrong-echo" and operation != "send")
+
+
+@pytest.mark.parametrize("operation", OPERATIONS)
+@pytest.mark.parametrize("fault", FAULTS)
+def test_every_fault_in_every_operation_is_said_with_state_and_way_on(
+    fault: str, operation: str, language: str
+) -> None:
+    key = LANGUAGES[language][2]
+    after = 2 if operation in ("send", "run") and fault != "wrong-echo" else 0  # in the middle of it
+    with wired(language, fault=fault, after=after, fast=500.0) as controller:
+        old = controller.settings[key]
+        with Cable(controller.path, speaking(language)) as cable:
+            assert cable.hello()
+            begun = time.monotonic()
+            if harmless(fault, operation):
+                end = speaking(language).end
+                short = end.join(commands_of(PROGRAMS[language], speaking(language))[:6]) + end
+                OPERATIONS[operation](cable, key, short)
+                return
+            with pytest.raises(PortError) as said:
+                OPERATIONS[operation](cable, key, PROGRAMS[language])
+            assert time.monotonic() - begun < 6.0
+            assert said.value.kind in KINDS[fault]
+            for part in (said.value.happened, said.value.state, said.value.way_on):
+                assert part.endswith(".")
+                assert 8 < len(part) < 160
+            now = controller.settings[key]
+            if operation == "send" and now != old:  # it was written, so nobody may say that nothing was
+                assert "Nothing was changed" not in said.value.state
+            if operation == "run":
+                assert "commands were acknowledged" in str(said.value)
+
+
+def test_a_number_that_was_written_before_the_answer_was_lost_is_read_back() -> None:
+    for after in range(1, 5):
+        with stand_in(HERON, fault="cut-line", after=after) as controller, Cable(controller.path, TEXT) as cable:
+            cable.hello()
+            with pytest.raises(PortError) as said:
+                cable.send("X_STEPS_PER_MM", "106.321")
+            held = controller.settings["X_STEPS_PER_MM"]
+            assert held in said.value.state or "not known" in said.value.state or held == "106.667"
+
+
+def test_nobody_at_the_other_end_is_said_in_time() -> None:
+    master, slave = pty.openpty()
+    tty.setraw(slave)
+    begun = time.monotonic()
+    with pytest.raises(PortError, match="doesn’t answer"):
+        find_out(os.ttyname(slave), PRACTICE)
+    assert time.monotonic() - begun < 6.0
+    os.close(master)
+    os.close(slave)
+
+
+def test_a_port_that_is_held_or_not_there_is_said(tmp_path: Path) -> None:
+    with wired("text") as controller, Cable(controller.path, TEXT), pytest.raises(PortError, match="held by another"):
+        Cable(controller.path, TEXT)
+    with pytest.raises(PortError, match="not there"):
+        Cable(str(tmp_path / "none"), TEXT)
+    (tmp_path / "file").write_text("")
+    with pytest.raises(PortError, match="can’t be opened"):
+        Cable(str(tmp_path / "file"), TEXT)
+
+
+@pytest.mark.heavy
+def test_a_cable_that_is_pulled_at_any_moment_leaves_a_record_of_what_was_sent(language: str) -> None:
+    rng = random.Random(f"pulled {language}")
+    program = PROGRAMS[language] * 4
+    commands = commands_of(program, speaking(language))
+    lost = 0
+    for _ in range(100):
+        controller = wired(language, fast=40.0)
+        sent: list[Exchange] = []
+        last = Progress(0, 0, 0)
+        timer = threading.Timer(rng.uniform(0.0, 0.4), controller.close)
+        try:
+            with Cable(controller.path, speaking(language), sent.append) as cable:
+                timer.start()
+                for last in cable.run(program, RunControl()):  # noqa: B007
+                    pass
+        except PortError as error:
+            lost += 1
+            assert error.kind in ("lost", "silence")
+            assert f"of {len(commands)}" in error.state or "Nothing" in error.state or error.kind == "lost"
+        timer.join()
+        controller.close()
+        ours = b"".join(e.data for e in sent if e.ours).decode("latin-1")
+        assert all(command in ours for command in controller.arrived)
+        assert controller.arrived == commands[: len(controller.arrived)]
+        assert last.acknowledged <= len(controller.arrived)
+    assert lost > 60
+
+
+# The command line
+
+
+@pytest.fixture
+def on_the_command_line(language: str) -> Iterator[str]:
+    with wired(language, fast=500.0) as controller:
+        yield controller.path
+
+
+def test_the_command_line_reads_sends_runs_and_says_where_it_is(
+    on_the_command_line: str, language: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    key = LANGUAGES[language][2]
+    program = tmp_path / "program"
+    program.write_text(PROGRAMS[language])
+
+    def port(*words: str) -> tuple[int, Any]:
+        status = main(["port", on_the_command_line, *words])
+        said = capsys.readouterr()
+        return status, json.loads(said.out) if said.out else said.err
+
+    assert port("send", f"{key}=101.5") == (0, {"held": [{"key": key, "value": "101.5"}]})
+    status, body = port("read")
+    assert {e["key"]: e["value"] for e in body["entries"]}[key] == "101.5"
+    assert set(body["entries"][0]) >= {"key", "value", "remark", "line"}
+    status, body = port("run", str(program))
+    assert (status, body["commands"]) == (0, len(commands_of(PROGRAMS[language], speaking(language))))
+    assert port("position")[1]["x"] == body["position"]["x"]
+    own = tmp_path / "own.json"
+    own.write_text(json.dumps(replace(speaking(language), name="own").to_json()))
+    assert port("position", "--profile", str(own), "--baud", "9600")[0] == 0
+    own.write_text('{"name": "own", "acknowledged": "ok", "sound": 1}')
+    assert "sound" in port("position", "--profile", str(own))[1]
+    for words in (("send", "x"), ("send", "NONE=1"), ("run", str(tmp_path / "none"))):
+        status, said = port(*words)
+        assert status == 2
+        assert said.count("\n") == 1
+
+
+def test_the_stand_in_says_its_path_first_and_ends_with_its_input(tmp_path: Path) -> None:
+    words = [sys.executable, "-m", "keen_compass"]
+    stand = subprocess.Popen(
+        [*words, "stand-in", "--machine", "heron", "--fault", "wrong-echo"], stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert stand.stdout is not None
+    path = stand.stdout.readline().strip()
+    sent = subprocess.run(
+        [*words, "port", path, "send", "X_STEPS_PER_MM=106.321"], capture_output=True, text=True, check=False
+    )
+    assert sent.returncode == 2
+    assert "reading it back shows something else" in sent.stderr
+    assert "It holds" in sent.stderr
+    stand.communicate("")
+    assert stand.returncode == 0
+    for wrong in (["--machine", "none"], ["--fault", "smoke"]):
+        assert main(["stand-in", *wrong]) == 2
