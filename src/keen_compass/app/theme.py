@@ -58,7 +58,7 @@ PAIRS = (
     ("good", "paper"), ("good", "rail"), ("good", "card"), ("good", "good_fill"),
     ("bad", "paper"), ("bad", "rail"), ("bad", "card"), ("bad", "bad_fill"),
     ("warn", "paper"), ("warn", "rail"), ("warn", "card"), ("warn", "warn_fill"),
-    ("focus", "card"), ("focus", "paper"), ("card", "ink"), ("paper", "ink"),
+    ("focus", "card"), ("focus", "paper"), ("card", "ink"), ("paper", "ink"), ("card", "bad"),
 )  # fmt: skip
 
 _current = LIGHT
@@ -170,6 +170,8 @@ def _sheet(t: Theme) -> str:
     QPushButton#primary {{ background: {t.ink}; color: {t.card}; }}
     QPushButton#primary:hover {{ background: {t.good}; }}
     QPushButton#primary:disabled {{ color: {t.soft}; border-color: {t.line}; background: {t.quiet_fill}; }}
+    QPushButton#stop {{ background: {t.bad}; color: {t.card}; border-color: {t.bad}; }}
+    QPushButton#stop:disabled {{ color: {t.soft}; border-color: {t.line}; background: {t.quiet_fill}; }}
     QPushButton#quiet {{ border-color: {t.line}; }}
     QPushButton#quiet:focus {{ border-color: {t.focus}; }}
     QPushButton#rail {{ border-color: transparent; background: transparent; text-align: left; padding: 0 8px; }}

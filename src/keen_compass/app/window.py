@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from keen_compass.app.happening import HappeningBar
     from keen_compass.app.logbook.page import LogbookPage
     from keen_compass.app.notice import Answer, NoticeBar
+    from keen_compass.app.port_link import PortLink
     from keen_compass.app.rose.next_piece import Found
     from keen_compass.app.round.page import RoundPage
     from keen_compass.app.shop.instruments_page import InstrumentsPage
@@ -67,6 +68,7 @@ class MainWindow(QMainWindow):
         self.next_piece = NextPiece(shop, self)
         self._wire_rose()
         self.round_page: RoundPage | None = None
+        self._links: dict[str, PortLink] = {}
         self._other: QWidget | None = None
         self._happening: HappeningBar | None = None
         self._notice: NoticeBar | None = None
@@ -136,6 +138,8 @@ class MainWindow(QMainWindow):
 
     def show_rose(self, uid: str) -> None:
         """How a machine stands."""
+        if self._stays():
+            return
         self.machine_uid = uid
         self._close_round()
         self._fill_rose_and_rail(uid)
@@ -171,6 +175,25 @@ class MainWindow(QMainWindow):
         self.rose_page.next_piece.hide()
         self.next_piece.look_at(uid)
 
+    def link_of(self, machine: str) -> PortLink:
+        """The cable of a machine, open or not: it stays as it is from page to page."""
+        if machine not in self._links:
+            from keen_compass.app.port_link import PortLink
+
+            self._links[machine] = PortLink(self)
+        return self._links[machine]
+
+    def _under_way(self) -> bool:
+        """Whether a program runs over a cable: its page stays until it is over."""
+        return any(str(link.state) == "running" for link in self._links.values())
+
+    def _stays(self) -> bool:
+        """Whether the page can't be left now, which is said."""
+        if self._under_way():
+            self.say("A program runs over the cable: wait for its end, or stop it.")
+            return True
+        return False
+
     def _processes(self, machine: Machine) -> tuple[str, ...]:
         if machine.kind not in THERMAL:
             return ()
@@ -192,7 +215,7 @@ class MainWindow(QMainWindow):
 
         try:
             machine = self.shop.machine(self.machine_uid)
-            page = RoundPage(RoundSession.begin(self.shop, machine, procedure, quantity))
+            page = RoundPage(RoundSession.begin(self.shop, machine, procedure, quantity), self.link_of(machine.uid))
         except KeenCompassError as error:
             self.say(str(error))
             return
@@ -213,6 +236,8 @@ class MainWindow(QMainWindow):
 
     def go_to(self, place: str) -> None:
         """The logbook, the instruments, stock and tools, a machine's readings or controller, or a new machine."""
+        if self._stays():
+            return
         if place == "add":
             from keen_compass.app.shop.machine_page import MachinePage
 
@@ -230,7 +255,7 @@ class MainWindow(QMainWindow):
         elif place == "controller":
             from keen_compass.app.controller.page import ControllerPage
 
-            page = ControllerPage(self.shop, self.machine_uid or "")
+            page = ControllerPage(self.shop, self.machine_uid or "", self.link_of(self.machine_uid or ""))
             page.changed.connect(self.refresh_rail)
         elif place == "together":
             from keen_compass.app.together.page import TogetherPage
@@ -263,7 +288,7 @@ class MainWindow(QMainWindow):
 
     def change_machine(self) -> None:
         """The profile of the machine whose rose is shown."""
-        if self.machine_uid:
+        if self.machine_uid and not self._stays():
             from keen_compass.app.shop.machine_page import MachinePage
 
             self._show_machine_page(MachinePage(self.shop, self.shop.machine(self.machine_uid)))
@@ -522,11 +547,12 @@ class MainWindow(QMainWindow):
         page, uid = self.round_page, self.machine_uid
         if uid:
             self._fill_rose_and_rail(uid)
-        if page:
+        if page and not self._under_way():
             from keen_compass.app.round.page import RoundPage
 
             floor = page.floor.isVisible()
-            self._show_round(RoundPage(page.model.session))  # the same session: what can be undone stays so
+            again = RoundPage(page.model.session, self.link_of(page.model.session.context.kept.machine))
+            self._show_round(again)  # the same session: what can be undone stays so
             if floor:
                 self.toggle_floor()
 
@@ -541,6 +567,8 @@ class MainWindow(QMainWindow):
 
     def open_shop(self, file: Path) -> bool:
         """Another shop in this window; where it can't be opened the present one stays, with the reason."""
+        if self._stays():
+            return False
         if file.exists() and self.shop.file.exists() and file.samefile(self.shop.file):
             self.say("That shop is the one that is open here.")
             return False
@@ -602,6 +630,10 @@ class MainWindow(QMainWindow):
         self.care.stop()
         self.next_piece.look_at("")
         self._close_round()
+        for link in self._links.values():
+            if self._under_way():  # nobody would see what it does
+                link.stop()
+            link.close()
         self.shop.close()
         super().closeEvent(event)
 

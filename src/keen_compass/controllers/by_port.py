@@ -25,6 +25,7 @@ from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, on_wire
 
 ANSWER = 2.0  # s without a byte, after which nothing comes any more
 TRY = 0.6  # s for each speed that is tried
+RAW = 1.0  # s
 AT_REST = 0.15  # s between two looks at where it is
 LONGEST_MOVE = 600.0  # s that one line may take while the controller says that it is alive
 LONGEST_LINE, MOST_LINES = 4000, 20_000  # of a listing
@@ -177,6 +178,15 @@ class Cable:
         )  # fmt: skip
         self._settled(_state("moving"))
 
+    def raw(self, text: str) -> list[str]:
+        """Whatever it answers to something within a second, as it can be read."""
+        self._write(text)
+        until, found = time.monotonic() + RAW, b""
+        while time.monotonic() < until:
+            found += self._chunk(_state("nothing"))
+        lines = re.split(rb"[\r\n]+", found)
+        return ["".join(chr(b) if 32 <= b < 127 else "·" for b in line) for line in lines if line.strip()]
+
     def reset(self) -> str:
         """Have it start anew; returns its greeting. Raises PortError."""
         if not self.dialect.reset:
@@ -191,16 +201,29 @@ class Cable:
     def run(self, program: str, control: RunControl) -> Iterator[Progress]:
         """Feed it a program, command by command; yields after each acknowledgement. Raises PortError.
 
-        It is over when it stands still.
+        Where the program waits for somebody (M0) it is held here. It is over when it stands still.
         """
-        d = self.dialect
-        commands = commands_of(program, d)
-        sent = 0
+        last = Progress(0, 0, len(commands_of(program, self.dialect)))
+        try:
+            for last in self._feed(commands_of(program, self.dialect), control):
+                yield last
+        except PortError as error:
+            if error.kind != "lost":
+                raise
+            raise _lost(_state("running", last.acknowledged, last.total)) from None
+
+    def _feed(self, commands: Sequence[str], control: RunControl) -> Iterator[Progress]:
+        d, sent = self.dialect, 0
         for first in range(0, len(commands), d.group):
             for command in commands[first : first + d.group]:
+                if pauses := re.fullmatch(r"M0?[01]\b.*", command) is not None:  # it is we who wait
+                    control.hold.set()
                 yield from self._heed(control, Progress(sent, first, len(commands)))
-                self._write(command)
                 sent += 1
+                if pauses:
+                    yield Progress(sent, sent, len(commands))
+                    continue
+                self._write(command)
                 if not d.sync:
                     self._settled(_state("running", sent - 1, len(commands)), control)
                     yield Progress(sent, sent, len(commands))
@@ -313,7 +336,7 @@ class Cable:
         if (alarm := d.matches("alarm", line)) is not None:
             why = f": {alarm['why']}" if alarm.get("why") else ""
             raise PortError(
-                "alarm", f"It reports an alarm{why}.", "It takes nothing until the alarm is cleared; " + state,
+                "alarm", f"It reports an alarm{why}.", "It takes nothing until the alarm is cleared. " + state,
                 "Look at the machine, clear the alarm there, then begin again.",
             )  # fmt: skip
         if (refused := d.matches("refused", line)) is not None:
@@ -323,7 +346,7 @@ class Cable:
             )  # fmt: skip
         if d.matches("greeting", line) is not None:
             raise PortError(
-                "reset", "It started anew in the middle.", "Where it stands is not known to it any more; " + state,
+                "reset", "It started anew in the middle.", "Where it stands is not known to it any more. " + state,
                 "Home it, read its settings, then begin again.",
             )  # fmt: skip
         return False
@@ -458,7 +481,7 @@ def _cut(line: str, state: str) -> PortError:
 
 def _lost(state: str) -> PortError:
     return PortError(
-        "lost", "The cable is gone.", f"Nobody sees what the controller does now; {state[:1].lower()}{state[1:]}",
+        "lost", "The cable is gone.", f"Nobody sees what the controller does now. {state}",
         "Stop it at the machine if it moves. Plug the cable in, connect again, and look where it stands.",
     )  # fmt: skip
 

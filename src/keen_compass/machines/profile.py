@@ -12,6 +12,7 @@ from functools import cache
 from typing import Any
 
 from keen_compass.errors import InputError
+from keen_compass.machines.dialect import Dialect
 from keen_compass.machines.places import Place, Spot
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
@@ -152,6 +153,7 @@ class Machine:
         which the files run on the line. kerf_form: in which width that controller keeps it, one of `KERF_FORMS`.
     settings_file: that its program reads: what is written there is in the controller; empty where there is none.
     spots: quantity → the place of its number in a text, where it stands under no name.
+    port: path of its cable's port; dialect: how it is spoken to there. None: nobody said, or it has no cable.
     wear: in what the use of its consumables is counted, one of `COUNTS`; empty for what is usual.
     tools: that it uses. stock: what lies on it now. mounted: uid of the tool that is in it now.
     scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
@@ -202,6 +204,8 @@ class Machine:
     wear: str = ""
     settings_file: str = ""
     spots: Mapping[str, Spot] = field(default_factory=dict)
+    port: str = ""
+    dialect: Dialect | None = None
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -377,6 +381,7 @@ class Machine:
             "stock": Stock(**body["stock"]) if body["stock"] else None,
             "scatter": tuple(body["scatter"]) if body["scatter"] else None,
             "flipped": tuple(body.get("flipped", ())),
+            "dialect": Dialect(**body["dialect"]) if body.get("dialect") else None,
             "spots": {q: Spot(**spot) for q, spot in body.get("spots", {}).items()},
         }
         try:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass
+from dataclasses import replace as replace_fields
 from pathlib import Path
 
 from keen_compass.controllers.by_file import change
@@ -32,7 +33,8 @@ from keen_compass.solve.drive import explain_ratio
 class Otherwise:
     """A number that stands in a file otherwise than the logbook has it.
 
-    text: as it stands there, in `line` (from 1). since: when it was last known to be as the logbook says (UTC).
+    file: empty where the controller itself said it. text: as it stands there, in `line` (from 1). since: when it was
+    last known to be as the logbook says (UTC).
     """
 
     quantity: str
@@ -80,6 +82,14 @@ def look(shop: Shop, machine: Machine) -> Look:
         held = shop.values(machine.uid)
         missing += [q for q in held if q in wanted and q not in found and machine.in_controller(q)]
     return Look(tuple(otherwise), tuple(same), trouble, tuple(missing))
+
+
+def look_at(shop: Shop, machine: Machine, listing: Listing) -> Look:
+    """What a controller said over its cable that it holds."""
+    found = lit(shop, machine, listing)
+    otherwise = (_otherwise(shop, machine, one, "") for one in found if not one.same)
+    same = tuple(one.quantity for one in found if one.same)
+    return Look(tuple(o for o in otherwise if o is not None), same, {}, ())
 
 
 def _otherwise(shop: Shop, machine: Machine, one: Lit, file: str) -> Otherwise | None:
@@ -202,14 +212,28 @@ class Holding:
     def __init__(self, context: RoundContext) -> None:
         self._c = context
         self._found: Look | None = None
+        self._told: Listing | None = None
+
+    def told(self, listing: Listing) -> None:
+        """What the controller said over its cable that it holds."""
+        self._told = listing
+        note_seen(self._c.shop, self._c.machine, look_at(self._c.shop, self._c.machine, listing).same)
+        self._found = None
+        self._c.changed()
 
     @property
     def found(self) -> Look:
         """What was seen last; nothing of a round that is over."""
-        if self._c.kept.status != "open" or not self._c.machine.files:
+        shop, machine = self._c.shop, self._c.machine
+        if self._c.kept.status != "open" or not (machine.files or self._told):
             return NOTHING
         if self._found is None:
-            self._found = look(self._c.shop, self._c.machine)
+            self._found = look(shop, machine)
+            if self._told:
+                over = look_at(shop, machine, self._told)
+                self._found = replace_fields(
+                    self._found, otherwise=self._found.otherwise + over.otherwise, same=self._found.same + over.same
+                )  # fmt: skip
             note_seen(self._c.shop, self._c.machine, self._found.same)
         return self._found
 
@@ -225,6 +249,20 @@ class Holding:
     def write_back(self, one: Otherwise) -> None:
         """The logbook's number is right: it goes into the file again. Raises InputError with nothing changed."""
         write(self._c.shop, self._c.machine, one.quantity, one.held.stored, one.file, bytes_of(one.file))
+        self._answered()
+
+    def keep_told(self, reason: str) -> None:
+        """A copy of what the controller said that it holds."""
+        if self._told:
+            keep(self._c.shop, self._c.kept.machine, self._told.as_bytes(), reason, self._c.machine.port)
+
+    def before_sending(self, one: Otherwise) -> None:
+        """What the controller said that it holds is kept, and that it stood otherwise, before the logbook's is sent."""
+        shop, machine = self._c.shop, self._c.machine
+        with shop.writing():
+            self.keep_told(f"Before {QUANTITIES[one.quantity].label} was sent back")
+            _put_found(shop, machine, one.lit, one.held)
+            shop.put_value(machine.uid, one.quantity, one.held.stored, "put_back", subject=machine.subject)
         self._answered()
 
     def leave(self, one: Otherwise, reason: str) -> None:

@@ -62,6 +62,23 @@ class FileWritten(Mark):
 
 
 @dataclass(frozen=True, slots=True)
+class CableRun(Mark):
+    """A piece's file went over the cable. number: that the piece bears. blob: name of the bytes.
+
+    sent, acknowledged, total: commands. ended: empty while it goes on (or nobody saw its end); ``done``; or why it
+    broke off.
+    """
+
+    kind: ClassVar[str] = "cable_run"
+    number: int
+    blob: str = ""
+    sent: int = 0
+    acknowledged: int = 0
+    total: int = 0
+    ended: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Identified(Mark):
     """Somebody looked which piece this is; the number it bears, empty where it bears none."""
 
@@ -180,7 +197,7 @@ class GivenUp(Mark):
 KINDS: dict[str, type[Mark]] = {
     mark.kind: mark
     for mark in (
-        Choices, StepShown, FileWritten, Identified, Confirmed, Skipped, Warmth, WornIn, Decided, Editing, Computed,
-        Signed, GivenUp,
+        Choices, StepShown, FileWritten, CableRun, Identified, Confirmed, Skipped, Warmth, WornIn, Decided, Editing,
+        Computed, Signed, GivenUp,
     )
 }  # fmt: skip

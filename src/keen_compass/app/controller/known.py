@@ -126,7 +126,8 @@ class KnownCard(Card):
         lines = [(f"The logbook says {ours} since {day_of(since)}.", "ink")]
         if why := why_otherwise(machine, one.quantity, one.text, ours):
             lines.append((say(why, show_for(machine)), "warn"))
-        write = (f"Write {ours}", f"{label}: write {ours} into the file", partial(model.write, one))
+        verb, where = ("Send", "over the cable") if model.by_cable else ("Write", "into the file")
+        write = (f"{verb} {ours}", f"{label}: {verb.lower()} {ours} {where}", partial(model.write, one))
         line = machine.setting(one.quantity, place.text(one.held.stored))
         copy = ("Copy line", f"{label}: copy the line {line}", lambda: QGuiApplication.clipboard().setText(line))
         offered: list[tuple[str, str, Callable[[], object]]] = [write, take]

@@ -8,10 +8,13 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from keen_compass.app.port_link import PortLink
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.listing import Listing, Number, read_listing, understood
+from keen_compass.machines.dialect import Dialect
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.rounds import holding
-from keen_compass.shop.listings import Lit, ask_again, leave, lit
+from keen_compass.shop.listings import Lit, ask_again, keep, leave, lit
 from keen_compass.shop.store import Shop
 
 
@@ -21,13 +24,15 @@ class ControllerModel(QObject):
     changed = Signal()
     learnt = Signal()
 
-    def __init__(self, shop: Shop, machine: str) -> None:
+    def __init__(self, shop: Shop, machine: str, link: PortLink) -> None:
         super().__init__()
+        self.link = link
         self.shop = shop
         self.machine = shop.machine(machine)
         self.listing: Listing | None = None
         self.data = b""
         self.file = ""
+        self.by_cable = False
         self.trouble = ""
         self.found: list[Lit] = []
 
@@ -39,7 +44,7 @@ class ControllerModel(QObject):
     @property
     def live(self) -> bool:
         """Whether what is written into this file is in the controller."""
-        return self.file in self.machine.files
+        return self.by_cable or self.file in self.machine.files
 
     def attempt(self, run: Callable[[], object]) -> bool:
         """Do something and show it all anew; what is refused is said, and nothing else changes."""
@@ -65,12 +70,39 @@ class ControllerModel(QObject):
                 raise InputError("name a file first")
             file = Path(name.strip()).expanduser().absolute()
             self.listing = read_listing(file)
-            self.data, self.file = self.listing.as_bytes(), str(file)
+            self.data, self.file, self.by_cable = self.listing.as_bytes(), str(file), False
             if self.live:
                 found = lit(self.shop, self.machine, self.listing, self.file)
                 holding.note_seen(self.shop, self.machine, tuple(one.quantity for one in found if one.same))
 
         self.attempt(run)
+
+    def read_cable(self) -> None:
+        """What the controller itself says that it holds."""
+        self.link.read(self._told)
+
+    def _told(self, listing: Listing) -> None:
+        def run() -> None:
+            self.listing, self.data = listing, listing.as_bytes()
+            self.file, self.by_cable = "", True
+            found = lit(self.shop, self.machine, listing)
+            holding.note_seen(self.shop, self.machine, tuple(one.quantity for one in found if one.same))
+
+        self.attempt(run)
+
+    def _send(self, key: str, number: str, reason: str) -> None:
+        """Over the cable; what it held is kept before, what it holds is read back."""
+        if self.attempt(lambda: keep(self.shop, self.machine.uid, self.data, reason[:200], self.link.path)):
+            self.link.send(key, number, lambda back: self._told(back[1]))
+
+    def answered(self, dialect: Dialect) -> None:
+        """It was connected in this language: the profile remembers port and language."""
+        if not self.shop.read_only and (self.machine.port, self.machine.dialect) != (self.link.path, dialect):
+            self.attempt(lambda: self._put(port=self.link.path, dialect=dialect))
+
+    def keep_dialect(self, dialect: Dialect, port: str) -> None:
+        """How it is spoken to from now on."""
+        self._put(dialect=dialect, port=port or self.machine.port)
 
     def say_live(self, live: bool) -> None:
         """Whether the controller's program reads this very file."""
@@ -112,7 +144,13 @@ class ControllerModel(QObject):
             self.learnt.emit()
 
     def write(self, one: Lit) -> None:
-        """The logbook's number into the file; the file as it stood is kept before."""
+        """The logbook's number into the file, or over the cable; what stood there is kept before."""
+        if self.by_cable:
+            assert one.held is not None
+            place = self.machine.place(one.quantity)
+            number = place.number(one.held.stored)
+            self._send(place.key, number, f"Before {QUANTITIES[one.quantity].label} became {number}")
+            return
 
         def run() -> None:
             assert one.held is not None
@@ -125,6 +163,9 @@ class ControllerModel(QObject):
 
     def write_key(self, key: str, value: str) -> None:
         """Another value of any key, as it stands in another listing."""
+        if self.by_cable:
+            self._send(key, value, f"Before {key} became {value}")
+            return
 
         def run() -> None:
             assert self.listing is not None

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
-    QPlainTextEdit,
     QStackedWidget,
     QTextEdit,
     QVBoxLayout,
@@ -19,16 +18,21 @@ from PySide6.QtWidgets import (
 )
 
 from keen_compass.app import theme as th
+from keen_compass.app.controller.cable import CableView, as_it_stands
 from keen_compass.app.controller.known import KnownCard
 from keen_compass.app.controller.model import ControllerModel
+from keen_compass.app.controller.patterns import PatternsView
 from keen_compass.app.controller.pointing import PointingBar
 from keen_compass.app.controller.side_by_side import SideBySide, called
 from keen_compass.app.parts import Button, Card, Line, Text, scrolling
+from keen_compass.app.port_link import PortLink
 from keen_compass.errors import KeenCompassError
+from keen_compass.machines.dialect import Dialect
 from keen_compass.shop.listings import Copy, copied, copies, keep
 from keen_compass.shop.store import Shop
 
 BESIDE = 412  # px
+TEXT, TWO, CABLE, PATTERNS = range(4)  # what is shown at the left
 NEW, SHEET = "as it stands", "the maker’s sheet"
 OTHER_ENDS = str.maketrans({"\0": "�", "\u2028": "�", "\u2029": "�"})  # what a text field would take for a new line
 
@@ -39,9 +43,15 @@ class ControllerPage(QWidget):
     left = Signal()
     changed = Signal()
 
-    def __init__(self, shop: Shop, machine: str) -> None:
+    def __init__(self, shop: Shop, machine: str, link: PortLink) -> None:
         super().__init__()
-        self.model = ControllerModel(shop, machine)
+        self.model = ControllerModel(shop, machine, link)
+        self.cable = CableView(link, self.model.machine)
+        self.cable.connected.connect(self._connected)
+        self.cable.wanted.connect(self._show_patterns)
+        self.patterns = PatternsView(link)
+        self.patterns.kept.connect(self._keep_patterns)
+        self.patterns.left.connect(lambda: self._show(CABLE))
         self.model.changed.connect(self.refresh)
         self.model.learnt.connect(self.changed)
         self._copies: list[Copy] = []
@@ -54,18 +64,10 @@ class ControllerPage(QWidget):
         self.live = Button("Its program reads this file", self._say_live, "quiet")
         self.live.setCheckable(True)
         self._live_words = Text("", colour="soft")
-        self.text = QPlainTextEdit()
-        self.text.setReadOnly(True)
-        self.text.setTabChangesFocus(True)
+        self.text = as_it_stands("The listing")
         self.text.setTextInteractionFlags(
             Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
         )
-        self.text.setAccessibleName("The listing")
-        face = QFont("monospace")
-        face.setStyleHint(QFont.StyleHint.Monospace)
-        face.setPixelSize(15)
-        self.text.setFont(face)
-        self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.pointing = PointingBar(self.model, self.text)
         self.beside = SideBySide(self.model)
         self._said = Text(colour="bad")
@@ -84,7 +86,8 @@ class ControllerPage(QWidget):
         self.other.setFont(th.font())
         self.other.activated.connect(lambda _: self._choose_copy())
         self.back = Button("Put this one back", self._put_back, "quiet")
-        self.compare = Button("Compare with it", lambda: self._show(beside=True))
+        self.compare = Button("Compare with it", lambda: self._show(TWO))
+        self._stack = self._stacked()
         self._lay_out()
         known = [*self.model.machine.files, *(c.origin for c in copies(shop, machine))]
         self.file.setText(next(filter(None, known), ""))
@@ -93,9 +96,12 @@ class ControllerPage(QWidget):
     def _lay_out(self) -> None:
         head = QHBoxLayout()
         head.addWidget(Line(f"Controller of {self.model.machine.name}", th.TITLE, bold=True), 1)
-        self._as_text = Button("As text", lambda: self._show(beside=False), "quiet")
-        self._two = Button("Side by side", lambda: self._show(beside=True), "quiet")
-        for button in (self._as_text, self._two):
+        self._views = [
+            Button("As text", lambda: self._show(TEXT), "quiet"),
+            Button("Side by side", lambda: self._show(TWO), "quiet"),
+            Button("Cable", lambda: self._show(CABLE), "quiet"),
+        ]
+        for button in self._views:
             button.setCheckable(True)
             head.addWidget(button)
         head.addWidget(Button("Leave", self.left.emit, "quiet"))
@@ -103,6 +109,8 @@ class ControllerPage(QWidget):
         line.addWidget(self.file, 1)
         line.addWidget(Button("Open…", self._choose, "quiet"))
         line.addWidget(Button("Read it", self.read, "primary"))
+        self.ask = Button("Ask the controller", self.model.read_cable)
+        line.addWidget(self.ask)
         column = QWidget()
         beside = QVBoxLayout(column)
         beside.setContentsMargins(0, 0, 8, 0)
@@ -112,14 +120,7 @@ class ControllerPage(QWidget):
         beside.addStretch(1)
         area = scrolling(column)
         area.setFixedWidth(BESIDE)
-        written = QWidget()
-        text = QVBoxLayout(written)
-        text.setContentsMargins(0, 0, 0, 0)
-        text.addWidget(self.text, 1)
-        text.addWidget(self.pointing)
-        self._stack = QStackedWidget()
-        self._stack.addWidget(written)
-        self._stack.addWidget(self.beside)
+        self._area = area
         body = QHBoxLayout()
         body.setSpacing(16)
         body.addWidget(self._stack, 1)
@@ -128,13 +129,29 @@ class ControllerPage(QWidget):
         layout.setContentsMargins(24, 14, 16, 12)
         layout.setSpacing(10)
         layout.addLayout(head)
-        layout.addLayout(line)
         reads = QHBoxLayout()
         reads.addWidget(self.live)
         reads.addWidget(self._live_words, 1)
-        layout.addLayout(reads)
+        self._of_file = QWidget()
+        of_file = QVBoxLayout(self._of_file)
+        of_file.setContentsMargins(0, 0, 0, 0)
+        of_file.addLayout(line)
+        of_file.addLayout(reads)
+        layout.addWidget(self._of_file)
         layout.addWidget(self._said)
         layout.addLayout(body, 1)
+
+    def _stacked(self) -> QStackedWidget:
+        """What is shown at the left, in the order of its views."""
+        written = QWidget()
+        text = QVBoxLayout(written)
+        text.setContentsMargins(0, 0, 0, 0)
+        text.addWidget(self.text, 1)
+        text.addWidget(self.pointing)
+        stack = QStackedWidget()
+        for widget in (written, self.beside, self.cable, self.patterns):
+            stack.addWidget(widget)
+        return stack
 
     def _copies_card(self) -> Card:
         kept = Card()
@@ -168,11 +185,31 @@ class ControllerPage(QWidget):
     def _say_live(self) -> None:
         self.model.say_live(self.model.file != self.model.machine.settings_file)
 
-    def _show(self, *, beside: bool) -> None:
-        self._stack.setCurrentIndex(int(beside))
-        self.known.setVisible(not beside)
-        for button, shown in ((self._as_text, not beside), (self._two, beside)):
-            button.setChecked(shown)
+    def _show(self, view: int) -> None:
+        self._stack.setCurrentIndex(view)
+        self.known.setVisible(view == TEXT)
+        for widget in (self._area, self._of_file):
+            widget.setVisible(view in (TEXT, TWO))
+        for i, button in enumerate(self._views):
+            button.setChecked(i == view)
+        if view == CABLE:
+            self.cable.refresh()
+
+    def _connected(self, dialect: Dialect) -> None:
+        self.model.answered(dialect)
+        self.cable.show_machine(self.model.machine)
+        if dialect.ask_listing:
+            self.model.read_cable()
+
+    def _show_patterns(self) -> None:
+        self.model.link.close()
+        self.patterns.show_dialect(self.model.machine.dialect, self.cable.port.currentText().strip())
+        self._show(PATTERNS)
+
+    def _keep_patterns(self, dialect: Dialect) -> None:
+        self.model.attempt(lambda: self.model.keep_dialect(dialect, self.cable.port.currentText().strip()))
+        self.cable.show_machine(self.model.machine)
+        self._show(CABLE)
 
     def refresh(self) -> None:
         """Show what was read, what is known of it, and what is kept."""
@@ -187,7 +224,10 @@ class ControllerPage(QWidget):
         own = bool(model.file) and model.file == model.machine.settings_file
         self.live.setChecked(own)
         self.live.setText("✓ Its program reads this file" if own else "Its program reads this file")
+        self.live.setVisible(not model.by_cable)
+        self.ask.setVisible(model.link.ready)
         self._live_words.say(
+            "Read over the cable." if model.by_cable else
             "What is written here is in the controller; each round begins by looking at it." if own else
             "Say so where that is true; else a listing is only looked at, and lines are entered by hand."
         )  # fmt: skip
@@ -203,11 +243,11 @@ class ControllerPage(QWidget):
         for control in (self.keep, self.keep_sheet, self.reason):
             control.setEnabled(model.listing is not None and model.editable)
         self._follow_copy()
-        self._show(beside=self._stack.currentIndex() == 1)
+        self._show(self._stack.currentIndex())
 
     def _choose_copy(self) -> None:
         self._follow_copy()
-        self._show(beside=True)
+        self._show(TWO)
 
     def _follow_copy(self) -> None:
         copy = self._chosen()

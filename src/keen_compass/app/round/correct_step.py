@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, 
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text, scrolling
+from keen_compass.app.port_link import PortLink
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Step
@@ -22,9 +23,9 @@ from keen_compass.words.say import capital, show_for
 class NumberCard(Card):
     """One quantity: enter the new number or leave the old, and say what the controller shows."""
 
-    def __init__(self, model: RoundModel, quantity: str) -> None:
+    def __init__(self, model: RoundModel, quantity: str, link: PortLink) -> None:
         super().__init__()
-        self._model, self._quantity = model, quantity
+        self._model, self._quantity, self._link = model, quantity, link
         self._title = Line("", 18, bold=True)
         self._old = Text("", 22, "soft")
         self._new = Text("", th.NEW_VALUE, bold=True)
@@ -120,7 +121,12 @@ class NumberCard(Card):
         self._task.setVisible(bool(task))
         self.enter.setText("Set right" if by_hand else "Take new" if by_file else "Enter new")
         self.leave.setText("Leave it" if by_hand else "Leave old")
-        self.send.setVisible(asking and not by_hand and not by_file and context.shop.stand_in(machine.uid) is not None)
+        cable = self._link.ready
+        practice = context.shop.stand_in(machine.uid) is not None and not machine.port
+        self.send.setVisible(asking and not by_hand and not by_file and (cable or practice))
+        self.send.setAccessibleName(
+            f"{name}: send it over the cable" if cable else "Send it to the stand-in’s controller"
+        )  # fmt: skip
         file = Path(correcting.file_of(f.quantity)).name
         self.put.setVisible(asking and bool(file) and not by_hand and not by_file)
         self.put.setText(f"Write it into {file}")
@@ -169,9 +175,20 @@ class NumberCard(Card):
     def _send(self) -> None:
         if f := self._finding():
             correcting = self._model.session.correcting
+            if self._link.ready:
+                key = self._model.session.context.machine.place(self._quantity).key
+                self._said.say("Sending…", "soft")
+                self._model.session.holding.keep_told(f"Before {QUANTITIES[self._quantity].label} was sent")
+                self._link.send(key, correcting.proposed(f), self._read_back)
+                return
             self._model.attempt(
                 self._quantity, lambda: correcting.send_to_stand_in(self._quantity, correcting.proposed(f))
             )
+
+    def _read_back(self, back: tuple[str, object]) -> None:
+        """What the controller said, asked after it was sent, that it holds."""
+        correcting = self._model.session.correcting
+        self._model.attempt(self._quantity, lambda: correcting.enter(self._quantity, back[0], "read_back"))
 
     def _typed(self) -> None:
         correcting, text, found = self._model.session.correcting, self.shows.text(), self._finding()
@@ -189,13 +206,13 @@ class CorrectStep(QWidget):
 
     go_on = Signal()
 
-    def __init__(self, model: RoundModel) -> None:
+    def __init__(self, model: RoundModel, link: PortLink) -> None:
         super().__init__()
         self._model = model
         self._kept = Text(colour="soft")
         self._effect = Text(colour="warn", bold=True)
         self._trouble = Text(colour="bad")
-        self.cards = {q: NumberCard(model, q) for q in model.session.context.procedure.yields}
+        self.cards = {q: NumberCard(model, q, link) for q in model.session.context.procedure.yields}
         self.onward = Button("To Confirm", self.go_on.emit, "primary")
         foot = QHBoxLayout()
         foot.addWidget(self._trouble, 1)

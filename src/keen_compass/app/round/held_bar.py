@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Text
+from keen_compass.app.port_link import PortLink
 from keen_compass.app.round.model import RoundModel
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.rounds.holding import Otherwise, ours_of
@@ -20,13 +21,14 @@ PLACE = "held"  # where what goes wrong is said
 class HeldBar(Card):
     """One difference at a time: what stands there is right, or the logbook's number is, or it is left with a reason."""
 
-    def __init__(self, model: RoundModel) -> None:
+    def __init__(self, model: RoundModel, link: PortLink, look: Callable[[], None]) -> None:
+        """look: asks the controller anew, after something was sent."""
         super().__init__()
-        self._model = model
+        self._model, self._link, self._look = model, link, look
         self._asks = Text("", 17, bold=True)
         self._said = Text(colour="bad")
         self.take = Button("", lambda: self._answer(model.session.holding.take))
-        self.write = Button("", lambda: self._answer(model.session.holding.write_back))
+        self.write = Button("", self._write)
         self.reason = QLineEdit()
         self.reason.setAccessibleName("Leave it so, because")
         self.reason.setPlaceholderText("or leave it so, because…")
@@ -67,11 +69,11 @@ class HeldBar(Card):
             more = len(found.otherwise) - 1
             others = f" {more} more after it." if more else ""
             self._asks.say(
-                f"{name}: {Path(one.file).name} holds {one.text}, the logbook says {ours} since "
+                f"{name}: {Path(one.file).name or 'the controller'} holds {one.text}, the logbook says {ours} since "
                 f"{day_of(one.since)}.{others}", "warn",
             )  # fmt: skip
             self.take.name(f"{one.text} is right")
-            self.write.name(f"Write {ours} back")
+            self.write.name(f"Write {ours} back" if one.file else f"Send {ours} back")
         trouble = self._model.trouble.get(PLACE, "")
         self._said.say(trouble)
         self._said.setVisible(bool(trouble))
@@ -86,6 +88,16 @@ class HeldBar(Card):
     def _answer(self, run: Callable[[Otherwise], None]) -> None:
         if (one := self._first()) is not None:
             self._model.attempt(PLACE, lambda: run(one))
+
+    def _write(self) -> None:
+        """Into the file at once; over the cable when it answers."""
+        one, session = self._first(), self._model.session
+        if one is None or one.file:
+            self._answer(session.holding.write_back)
+            return
+        place = session.context.machine.place(one.quantity)
+        if self._model.attempt(PLACE, lambda: session.holding.before_sending(one)):
+            self._link.send(place.key, place.number(one.held.stored), lambda _: self._look())
 
     def _leave(self) -> None:
         one, reason = self._first(), self.reason.text()

@@ -154,7 +154,7 @@ class MakeStep(QWidget):
         proposed = str(Path.home() / f"{plain}-{context.procedure.noun}-{number}.{making.extension}")
         if not self.file.isModified():
             self.file.setText(proposed)
-        practice = context.shop.stand_in(context.machine.uid) is not None
+        practice = context.shop.stand_in(context.machine.uid) is not None and not context.machine.port
         file = context.mark(FileWritten)
         written = file is not None and file.number == number
         self.sheet.setVisible(not runs or ticks)

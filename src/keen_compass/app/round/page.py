@@ -16,8 +16,10 @@ from PySide6.QtWidgets import (
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text, scrolling, tip
+from keen_compass.app.port_link import LinkState, PortLink
 from keen_compass.app.round import words
 from keen_compass.app.round.answer import AnswerColumn
+from keen_compass.app.round.cable_bar import CableBar
 from keen_compass.app.round.correct_step import CorrectStep
 from keen_compass.app.round.floor import FloorView
 from keen_compass.app.round.held_bar import HeldBar
@@ -38,9 +40,11 @@ class RoundPage(QWidget):
 
     closed = Signal()
 
-    def __init__(self, session: RoundSession) -> None:
+    def __init__(self, session: RoundSession, link: PortLink) -> None:
         super().__init__()
         self.model = RoundModel(session)
+        self._link = link
+        self.cable = CableBar(self.model, link)
         self.model.changed.connect(self.refresh)
         self._title = Line(px=th.TITLE, bold=True)
         self._subtitle = Line(colour="soft")
@@ -49,7 +53,7 @@ class RoundPage(QWidget):
         self.steps = {step: self._step_button(step) for step in session.context.procedure.steps}
         self.make = MakeStep(self.model)
         self.measure = MeasureStep(self.model)
-        self.correct = CorrectStep(self.model)
+        self.correct = CorrectStep(self.model, link)
         self.measure.strip.go_on.connect(self.go_on)
         self.correct.go_on.connect(self.go_on)
         self.answer = AnswerColumn(self.model)
@@ -58,11 +62,12 @@ class RoundPage(QWidget):
         self.reason = ReasonBar()
         self.reason.given.connect(self._reason_given)
         self.reason.dropped.connect(self._focus)
-        self.held = HeldBar(self.model)
+        self.held = HeldBar(self.model, link, self.cable.look)
         self._stack = QStackedWidget()
         for widget in (self.make, self.measure, self.correct):
             self._stack.addWidget(widget)
         self.floor = FloorView(self.model)
+        link.changed.connect(self._follow_link)
         self._wire_floor()
         self._lay_out()
         self._shown: tuple[Step, bool, int, bool] | None = None
@@ -89,6 +94,7 @@ class RoundPage(QWidget):
         centre.addWidget(self._trouble)
         centre.addWidget(self.reason)
         centre.addWidget(self.held)
+        centre.addWidget(self.cable)
         centre.addWidget(self._stack, 1)
         self._scroll = scrolling(self.answer)
         self._scroll.setFixedWidth(ANSWER_WIDTH)
@@ -134,6 +140,8 @@ class RoundPage(QWidget):
             tip(button, say(reason or ""))
         self._trouble.say(self.model.trouble.get("step", ""))
         self.held.refresh()
+        self.cable.refresh()
+        self._follow_link()
         widget: QWidget = self.make if waiting else self.correct if step is Step.CORRECT else self.measure
         if waiting:
             self.make.refresh()
@@ -159,6 +167,10 @@ class RoundPage(QWidget):
         elif widget is self.measure:
             self._follow_current()
 
+    def _follow_link(self) -> None:
+        """While a program runs nothing else of the next piece can be chosen."""
+        self.make.setEnabled(self._link.state is not LinkState.RUNNING)
+
     def _entered(self) -> int:
         """How many numbers of this piece are in the controller: with each the keyboard moves on."""
         correcting = self.model.session.correcting
@@ -173,6 +185,7 @@ class RoundPage(QWidget):
         """The keyboard starts where the work is."""
         super().showEvent(event)
         self.model.session.holding.look_again()
+        self.cable.look()
         self.refresh()
         QTimer.singleShot(0, self._focus)
 

@@ -1,0 +1,152 @@
+"""A machine's cable: its port, how it is spoken to, where it stands, and what goes over the wire."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QFont
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.controller.jog_pad import JogPad
+from keen_compass.app.parts import Button, Text
+from keen_compass.app.port_link import LinkState, PortLink, as_lines
+from keen_compass.errors import PortError
+from keen_compass.machines.dialect import Dialect
+from keen_compass.machines.profile import Machine
+
+ANY = "any that it answers"  # of the languages
+WORDS = {
+    LinkState.CLOSED: ("Not connected.", "soft"), LinkState.BUSY: ("Asking…", "ink"),
+    LinkState.READY: ("Connected", "good"), LinkState.RUNNING: ("A program is under way.", "warn"),
+    LinkState.LOST: ("The cable is gone.", "bad"),
+}  # fmt: skip
+
+
+def as_it_stands(name: str) -> QPlainTextEdit:
+    """Text of which every character counts, to be looked at."""
+    text = QPlainTextEdit()
+    text.setReadOnly(True)
+    text.setTabChangesFocus(True)
+    text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+    text.setAccessibleName(name)
+    face = QFont("monospace")
+    face.setStyleHint(QFont.StyleHint.Monospace)
+    face.setPixelSize(15)
+    text.setFont(face)
+    return text
+
+
+class CableView(QWidget):
+    """`connected` with the language that it answered in; `wanted` to change how it is spoken to."""
+
+    connected = Signal(object)
+    wanted = Signal()
+
+    def __init__(self, link: PortLink, machine: Machine) -> None:
+        super().__init__()
+        self._link, self._machine = link, machine
+        self.port = QComboBox()
+        self.port.setEditable(True)
+        self.port.setAccessibleName("Port of its cable")
+        self.port.setFont(th.font())
+        edit = self.port.lineEdit()
+        assert edit is not None
+        edit.setAccessibleName("Port of its cable")
+        edit.setPlaceholderText("its port, like /dev/ttyUSB0")
+        edit.returnPressed.connect(self.connect_now)
+        self.language = QComboBox()
+        self.language.setAccessibleName("How it is spoken to")
+        self.language.setFont(th.font())
+        self.go = Button("Connect", self.connect_now, "primary")
+        self._state = Text("", 17, bold=True)
+        self._trouble = Text()
+        self.pad = JogPad(link, machine)
+        self.wire = as_it_stands("As it went over the wire")
+        self._lay_out()
+        link.changed.connect(self.refresh)
+        link.told.connect(self._show_wire)
+        self.offer()
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        line = QHBoxLayout()
+        line.addWidget(self.port, 2)
+        line.addWidget(self.language, 2)
+        line.addWidget(Button("Its patterns…", self.wanted.emit, "quiet"))
+        line.addWidget(self.go)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        layout.addLayout(line)
+        layout.addWidget(self._state)
+        layout.addWidget(self._trouble)
+        layout.addWidget(self.pad)
+        layout.addWidget(self.wire, 1)
+
+    def languages(self) -> Sequence[Dialect]:
+        """In which it may answer: its own, else those that are known."""
+        from keen_compass.controllers.practice_dialects import PRACTICE
+
+        own = [self._machine.dialect] if self._machine.dialect else []
+        return [*own, *(d for d in PRACTICE if d.name not in {o.name for o in own})]
+
+    def offer(self) -> None:
+        """The ports that are there now, and the languages."""
+        from keen_compass.controllers.by_port import ports
+
+        said = self.port.currentText() or self._machine.port
+        self.port.clear()
+        for path, words in ports():
+            self.port.addItem(path, path)
+            self.port.setItemData(self.port.count() - 1, words, 3)  # its tooltip
+        self.port.setEditText(said)
+        self.language.clear()
+        self.language.addItem(ANY, None)
+        for dialect in self.languages():
+            self.language.addItem(dialect.name, dialect.name)
+        own = self._machine.dialect
+        self.language.setCurrentIndex(max(self.language.findData(own.name if own else None), 0))
+
+    def show_machine(self, machine: Machine) -> None:
+        """Its profile as it is now."""
+        self._machine = machine
+        self.offer()
+
+    def connect_now(self) -> None:
+        """Open the port, or let go of it."""
+        if self._link.state not in (LinkState.CLOSED, LinkState.LOST):
+            self._link.close()
+            return
+        path, name = self.port.currentText().strip(), self.language.currentData()
+        if path:
+            some = [d for d in self.languages() if name in (None, d.name)]
+            self._link.connect_to(path, some, self.connected.emit)
+
+    def refresh(self) -> None:
+        """How the cable is."""
+        link = self._link
+        words, colour = WORDS[link.state]
+        if link.state is LinkState.READY and link.dialect is not None:
+            words = f"{words}: {link.path}, {link.dialect.name}."
+        self._state.say(words, colour)
+        trouble = link.trouble
+        if isinstance(trouble, PortError):
+            self._state.say(trouble.happened, "bad")
+            self._trouble.say(f"{trouble.state} {trouble.way_on}")
+        else:
+            self._trouble.say(str(trouble) if trouble else "")
+        open_now = link.state not in (LinkState.CLOSED, LinkState.LOST)
+        self.go.name("Let go of it" if open_now else "Connect")
+        for widget in (self.port, self.language):
+            widget.setEnabled(not open_now)
+        self._show_wire()
+
+    def _show_wire(self) -> None:
+        if self.isVisible():
+            text = as_lines(list(self._link.exchanges)[-400:])
+            if text != self.wire.toPlainText():
+                self.wire.setPlainText(text)
+                bar = self.wire.verticalScrollBar()
+                bar.setValue(bar.maximum())

@@ -1,0 +1,167 @@
+"""Moving by hand: where it is, large; steps in the directions that the technician sees; a big stop."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.port_link import LinkState, PortLink
+from keen_compass.machines.profile import Machine
+from keen_compass.quantities.lengths import format_mm
+
+STEPS = (10.0, 1.0, 0.1, 0.01)  # mm
+FEED = 1000.0  # mm/min
+MOST_WAITING = 3  # steps that are asked for before the last one is answered
+LOOK = 250  # ms between two looks at where it is
+# Arrow key → (right, away) as the technician sees it.
+ARROWS = {
+    Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
+}  # fmt: skip
+SIGNS = {Qt.Key.Key_Up: "▲", Qt.Key.Key_Down: "▼", Qt.Key.Key_Left: "◀", Qt.Key.Key_Right: "▶"}
+
+
+class JogPad(Card):
+    """Takes arrow keys, Page Up and Page Down for Z; Space and Escape stop."""
+
+    def __init__(self, link: PortLink, machine: Machine) -> None:
+        super().__init__()
+        self._link, self._machine = link, machine
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Move it by hand: arrow keys; Space stops")
+        self.place = Line("", 34, bold=True)
+        self._means = Text(colour="soft")
+        self.steps = QButtonGroup(self)
+        self.stop = Button("STOP", self._stop, "stop")
+        self.stop.setAccessibleName("Stop at once")
+        self.stop.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.stop.setFont(th.font(30, bold=True))
+        self._pad: dict[Qt.Key, Button] = {}
+        self._at: dict[str, float] = {}
+        self._lay_out()
+        self._looking = QTimer(self)
+        self._looking.setInterval(LOOK)
+        self._looking.timeout.connect(self._look)
+        link.changed.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        steps = QHBoxLayout()
+        for i, step in enumerate(STEPS):
+            button = Button(f"{step:g} mm", self.refresh, "quiet")
+            button.setAccessibleName(f"Steps of {step:g} mm")
+            button.setCheckable(True)
+            button.setChecked(i == 1)
+            self.steps.addButton(button, i)
+            steps.addWidget(button)
+        pad = QGridLayout()
+        pad.setSpacing(6)
+        for key, (row, column) in {
+            Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Left: (1, 0), Qt.Key.Key_Right: (1, 2), Qt.Key.Key_Down: (1, 1),
+        }.items():  # fmt: skip
+            self._pad[key] = self._step_button(SIGNS[key], key)
+            pad.addWidget(self._pad[key], row, column)
+        for key, sign, (row, column) in ((Qt.Key.Key_PageUp, "Z ▲", (0, 3)), (Qt.Key.Key_PageDown, "Z ▼", (1, 3))):
+            self._pad[key] = self._step_button(sign, key)
+            pad.addWidget(self._pad[key], row, column)
+        pad.addWidget(self.stop, 0, 4, 2, 1)
+        pad.setColumnStretch(4, 2)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 10, 16, 12)
+        layout.setSpacing(8)
+        layout.addWidget(self.place)
+        layout.addLayout(steps)
+        layout.addLayout(pad)
+        layout.addWidget(self._means)
+
+    def _step_button(self, sign: str, key: Qt.Key) -> Button:
+        button = Button(sign, partial(self._move, key, 1.0), "")
+        button.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # the pad itself has the keyboard
+        return button
+
+    def showEvent(self, event: object) -> None:
+        """Look where it is while somebody looks."""
+        super().showEvent(event)  # type: ignore[arg-type]
+        self._looking.start()
+
+    def hideEvent(self, event: object) -> None:
+        """Ask no more."""
+        super().hideEvent(event)  # type: ignore[arg-type]
+        self._looking.stop()
+
+    def refresh(self) -> None:
+        """What can be done now."""
+        link = self._link
+        can = link.ready and link.dialect is not None and bool(link.dialect.jog)
+        has_z = self._machine.z_travel > 0
+        for key, button in self._pad.items():
+            button.setEnabled(can)
+            button.setVisible(has_z or key in ARROWS)
+        self.stop.setEnabled(link.state in (LinkState.READY, LinkState.BUSY, LinkState.RUNNING))
+        for choice in self.steps.buttons():
+            choice.setEnabled(can)
+        s = self._machine.standpoint
+        self._means.say(
+            f"Arrow keys as you see it: +X {s.words('x', 1)}, +Y {s.words('y', 1)}. Shift: ten times the step; "
+            "Space stops."
+        )  # fmt: skip
+        self._show_place()
+
+    def step(self) -> float:
+        """mm."""
+        return STEPS[self.steps.checkedId()]
+
+    def _show_place(self) -> None:
+        if not self._link.ready and self._link.state is not LinkState.RUNNING:
+            self._at = {}
+        said = "   ".join(f"{axis.upper()} {format_mm(mm, 3)}" for axis, mm in self._at.items())
+        self.place.say(said or "Not connected: nobody knows where it is", "ink" if said else "soft")
+
+    def _look(self) -> None:
+        link = self._link
+        if link.state is LinkState.READY and link.dialect is not None and link.dialect.ask_position:
+            link.position(self._stands)
+
+    def _stands(self, at: dict[str, float]) -> None:
+        self._at = at
+        self._show_place()
+
+    def _move(self, key: Qt.Key, times: float) -> None:
+        """One step; while the last one is still being asked for, none is added."""
+        link, step = self._link, self.step() * times
+        if not self._pad[key].isEnabled() or link.pending >= MOST_WAITING:
+            return
+        if key in ARROWS:
+            right, away = ARROWS[key]
+            x, y = self._to_machine(right, away)
+            axis, distance = ("x", step * x) if x else ("y", step * y)
+        else:
+            axis, distance = "z", step if key == Qt.Key.Key_PageUp else -step
+        link.jog(axis, distance, FEED, self._stands)
+
+    def _to_machine(self, right: int, away: int) -> tuple[int, int]:
+        """A direction as it is seen → along which axis, which way."""
+        s = self._machine.standpoint
+        for x, y in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+            if s.to_view(x, y) == (right, away):
+                return x, y
+        raise AssertionError
+
+    def _stop(self) -> None:
+        self._link.stop()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows move, Space and Escape stop."""
+        key = Qt.Key(event.key())
+        if key in (Qt.Key.Key_Space, Qt.Key.Key_Escape) and self.stop.isEnabled():
+            self._stop()
+        elif key in self._pad and not event.isAutoRepeat():
+            self._move(key, 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0)
+        else:
+            super().keyPressEvent(event)
+            return
+        event.accept()
