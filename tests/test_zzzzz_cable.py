@@ -194,8 +194,7 @@ def test_stop_acts_within_a_tenth_of_a_second_whatever_waits(language: str) -> N
         other.start()
         time.sleep(0.4)
         pressed = time.monotonic()
-        control.stop.set()
-        cable.stop()
+        cable.stop(control)
         other.join(5)
         assert controller.stopped_at
         assert controller.stopped_at[0] - pressed < 0.1

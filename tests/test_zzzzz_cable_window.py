@@ -17,6 +17,7 @@ from keen_compass.app.round.page import RoundPage
 from keen_compass.app.window import MainWindow
 from keen_compass.controllers.by_port import Exchange, commands_of
 from keen_compass.controllers.practice_dialects import TEXT
+from keen_compass.practice import stand_in as made_on
 from keen_compass.practice.playing import read_all
 from keen_compass.practice.wire import holding, stand_in
 from keen_compass.procedures.base import Step
@@ -42,10 +43,14 @@ def until(done: Callable[[], bool], seconds: float = 8.0) -> None:
 @pytest.fixture
 def controller(window: MainWindow) -> Iterator[StandInController]:
     """Heron's, with one number that is not the logbook's."""
-    heron = window.shop.machine("heron")
-    held = {q: v.stored for q, v in window.shop.values("heron").items()}
-    with stand_in(heron, holding(heron, held) | {"X_STEPS_PER_MM": "99.000"}, fast=60.0) as one:
+    held = numbers(window) | {"X_STEPS_PER_MM": "99.000"}
+    with stand_in(window.shop.machine("heron"), held, fast=60.0) as one:
         yield one
+
+
+def numbers(window: MainWindow) -> dict[str, str]:
+    """What the logbook says that Heron holds, by key."""
+    return holding(window.shop.machine("heron"), {q: v.stored for q, v in window.shop.values("heron").items()})
 
 
 def link_of(window: MainWindow) -> PortLink:
@@ -110,9 +115,7 @@ def test_by_keyboard_numbers_are_sent_and_read_back_and_the_head_is_moved(
 
 
 def test_a_fault_is_said_with_what_is_known_and_what_to_do(window: MainWindow) -> None:
-    heron = window.shop.machine("heron")
-    held = {q: v.stored for q, v in window.shop.values("heron").items()}
-    with stand_in(heron, holding(heron, held), fault="alarm", after=6) as one:
+    with stand_in(window.shop.machine("heron"), numbers(window), fault="alarm", after=6) as one:
         page = connected(window, one)
         until(lambda: link_of(window).trouble is not None)
         assert "It reports an alarm: limit switch X." in shown(page)
@@ -210,17 +213,37 @@ def test_by_keyboard_a_whole_round_goes_over_the_cable(window: MainWindow, contr
     assert (mark.ended, mark.acknowledged) == (DONE, mark.total)
     assert window.shop.blob(mark.blob) == program.encode()
 
+
+def test_by_keyboard_a_correction_is_sent_read_back_and_the_controller_started_anew(
+    window: MainWindow, controller: StandInController
+) -> None:
+    controller.settings["X_STEPS_PER_MM"] = numbers(window)["X_STEPS_PER_MM"]
+    connected(window, controller)
+    page = begin(window)
+    until(still(window))
+    session = page.model.session
+    made_on.make(session)
+    session.after_making()
     read_all(session)
     page.go(Step.CORRECT)
     until(still(window))
     first = session.measuring.findings()[0]
     new = session.correcting.proposed(first)
+    assert f"set X_STEPS_PER_MM = {new}" in shown(page)  # what is sent is what is shown
     tab_to("X steps per mm: send it over the cable")
     press(Qt.Key.Key_Return)
     until(lambda: session.correcting.entered("x_steps") is not None)
     assert controller.settings["X_STEPS_PER_MM"] == new
     assert window.shop.values("heron")["x_steps"].how == "read_back"
     assert f"The controller holds {new}" in shown(page)
+    tab_to("Start the controller anew")
+    said = page.cable.isVisible()
+    press(Qt.Key.Key_Return)
+    until(still(window))
+    assert said
+    assert link_of(window).trouble is None
+    assert controller.axes.at == (0.0, 0.0, 0.0)  # it started anew
+    assert controller.settings["X_STEPS_PER_MM"] == new
 
 
 @pytest.mark.parametrize("how", ["stopped", "pulled"])

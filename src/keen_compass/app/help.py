@@ -147,6 +147,9 @@ PAGES = {
             "Say which file its program reads: each round then begins by looking there, and Correct writes there. What "
             "was made while a number was changed unseen is in doubt, and says so.",
             "Compare with any copy, or with the maker’s sheet, and put one back whole.",
+            "Over a cable nothing is believed that was not answered: settings are read twice, a number that was sent "
+            "is read back. Arrow keys move it as you see it, Shift ten times the step; Space or Escape stops at once. "
+            "A program asks for a second key before anything moves.",
         ),
         "key = value, key: value, key value or key,value",
         "docs/arithmetic.md, 2.",

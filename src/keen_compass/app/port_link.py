@@ -22,6 +22,7 @@ from keen_compass.machines.dialect import Dialect
 
 if TYPE_CHECKING:
     from keen_compass.controllers.by_port import Cable, Exchange, Progress
+    from keen_compass.practice.wire import Controller
 
 MOST_EXCHANGES = 4000
 Then = Callable[[Any], None]
@@ -81,7 +82,9 @@ class PortLink(QObject):
         self.running: Progress | None = None
         self._cable: Cable | None = None
         self._control: Any = None
+        self._practice: Controller | None = None
         self._jobs: Jobs = queue.Queue()
+        self._asked = 0  # that were not answered yet
         self._done.connect(self._finished)
         self._thread: threading.Thread | None = None
         self._fresh = False
@@ -96,8 +99,8 @@ class PortLink(QObject):
 
     @property
     def pending(self) -> int:
-        """How much waits behind what is under way."""
-        return self._jobs.qsize()
+        """How much is asked that was not answered yet."""
+        return self._asked
 
     def connect_to(self, path: str, dialects: Sequence[Dialect], then: Then = lambda _: None) -> None:
         """Open a port in the first of these languages that is answered in."""
@@ -118,6 +121,18 @@ class PortLink(QObject):
 
         self._ask(work, opened)
 
+    def practise(self, controller: Controller, then: Then) -> None:
+        """At the other end is a practice controller, which goes with the connection."""
+        from keen_compass.controllers.practice_dialects import PRACTICE
+
+        self.connect_to(controller.path, PRACTICE, then)
+        self._practice = controller
+
+    @property
+    def practising(self) -> bool:
+        """Whether a practice controller is at the other end."""
+        return self._practice is not None
+
     def close(self) -> None:
         """Let go of the port; what is under way ends."""
         if self._control is not None:
@@ -125,7 +140,11 @@ class PortLink(QObject):
         if self._cable is not None:  # whoever waits at it in the thread hears that it is gone
             self._cable.close()
             self._cable = None
+        if self._practice is not None:
+            self._practice.close()
+            self._practice = None
         self._jobs.put(None)
+        self._asked = 0
         self._thread, self._jobs = None, queue.Queue()  # what comes of the old ones is not listened to any more
         self._telling.stop()
         self.state, self.trouble, self.running, self._control = LinkState.CLOSED, None, None, None
@@ -143,6 +162,10 @@ class PortLink(QObject):
             return cable.send(key, value), cable.read()
 
         self._ask(work, then)
+
+    def reset(self, then: Then = lambda _: None) -> None:
+        """Have it start anew, so that what was sent counts."""
+        self._ask(lambda: self._open().reset(), then)
 
     def position(self, then: Then) -> None:
         """Where it is, mm by axis."""
@@ -205,13 +228,14 @@ class PortLink(QObject):
             with contextlib.suppress(queue.Empty):
                 while True:  # whatever waits is not done any more
                     self._jobs.get_nowait()
+                    self._asked -= 1
+            if not self._asked and self.state is LinkState.BUSY:
+                self.state = LinkState.READY
         if cable is not None:
             try:
-                cable.stop()
+                cable.stop(self._control)
             except PortError as error:
                 self.trouble = error
-        if self._control is not None:
-            self._control.stop.set()
         self.changed.emit()
 
     # Inside
@@ -229,6 +253,7 @@ class PortLink(QObject):
             self._telling.start()
         if self.state is not LinkState.RUNNING:
             self.state = LinkState.BUSY
+        self._asked += 1
         self._jobs.put(_Job(work, then, always))
         self.changed.emit()
 
@@ -247,13 +272,14 @@ class PortLink(QObject):
     def _finished(self, done: _Result) -> None:
         if done.jobs is not self._jobs:  # it was closed meanwhile
             return
+        self._asked -= 1
         error = done.error
         self.trouble = error if isinstance(error, (PortError, InputError)) else None
         if isinstance(error, PortError) and error.kind == "lost":
             self.state = LinkState.LOST
         elif self._cable is None:
             self.state = LinkState.CLOSED
-        elif self._jobs.empty():
+        elif not self._asked:
             self.state = LinkState.READY
         if error is None or done.job.always:
             done.job.then(done.result)

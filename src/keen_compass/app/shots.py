@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -10,7 +11,9 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop, QSettings
 from PySide6.QtWidgets import QApplication
 
+from keen_compass.app.controller.cable import PRACTICE
 from keen_compass.app.controller.page import ControllerPage
+from keen_compass.app.port_link import LinkState
 from keen_compass.app.start import show_window
 from keen_compass.app.stock.page import StockPage
 from keen_compass.app.window import MainWindow
@@ -255,6 +258,22 @@ def _controller(window: MainWindow) -> None:
     page.text.find("19.85")
 
 
+def _cable(window: MainWindow) -> None:
+    """Connected, and moved by hand."""
+    window.show_rose("heron")
+    window.go_to("controller")
+    page = window.places.currentWidget()
+    assert isinstance(page, ControllerPage)
+    page.show_cable()
+    page.cable.port.setEditText(PRACTICE)
+    page.cable.connect_now()
+    link = window.link_of("heron")
+    _wait(lambda: page.model.by_cable and link.state is LinkState.READY)
+    link.jog("x", 412.5, 1000.0)
+    link.jog("y", 96.25, 1000.0)
+    _wait(lambda: "Y 96.250" in page.cable.pad.place.text())
+
+
 VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("rose", _rose),
     ("together", _together),
@@ -291,7 +310,15 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("machine", _machine),
     ("instruments", lambda window: window.go_to("instruments")),
     ("controller", _controller),
+    ("cable", _cable),
 )
+
+
+def _wait(done: Callable[[], bool], seconds: float = 10.0) -> None:
+    """For what comes over a cable."""
+    end = time.monotonic() + seconds
+    while not done() and time.monotonic() < end:
+        _settle()
 
 
 def _settle() -> None:

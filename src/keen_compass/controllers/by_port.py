@@ -26,6 +26,7 @@ from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, on_wire
 ANSWER = 2.0  # s without a byte, after which nothing comes any more
 TRY = 0.6  # s for each speed that is tried
 RAW = 1.0  # s
+LONGEST_WRITE = 0.05  # s that a stop waits for a command that is just going out
 AT_REST = 0.15  # s between two looks at where it is
 LONGEST_MOVE = 600.0  # s that one line may take while the controller says that it is alive
 LONGEST_LINE, MOST_LINES = 4000, 20_000  # of a listing
@@ -194,9 +195,16 @@ class Cable:
         self._write(self.dialect.reset)
         return self.hello() if self.dialect.hello else ""
 
-    def stop(self) -> None:
-        """At once, from any thread, ahead of everything that waits."""
-        self._write_bytes(on_wire(self.dialect.stop))
+    def stop(self, control: RunControl | None = None) -> None:
+        """At once, from any thread, ahead of everything that waits; of the run no command leaves after it."""
+        free = self._writing.acquire(timeout=LONGEST_WRITE)
+        try:
+            if control is not None:
+                control.stop.set()
+            self._write_bytes(on_wire(self.dialect.stop))
+        finally:
+            if free:
+                self._writing.release()
 
     def run(self, program: str, control: RunControl) -> Iterator[Progress]:
         """Feed it a program, command by command; yields after each acknowledgement. Raises PortError.
@@ -223,7 +231,7 @@ class Cable:
                 if pauses:
                     yield Progress(sent, sent, len(commands))
                     continue
-                self._write(command)
+                self._write(command, control, _state("running", first, len(commands)))
                 if not d.sync:
                     self._settled(_state("running", sent - 1, len(commands)), control)
                     yield Progress(sent, sent, len(commands))
@@ -261,8 +269,10 @@ class Cable:
 
     # The wire
 
-    def _write(self, command: str) -> None:
+    def _write(self, command: str, control: RunControl | None = None, state: str = "") -> None:
         with self._writing:
+            if control is not None and control.stop.is_set():
+                raise _stopped(state)
             self._buffer = b""
             self._write_bytes(on_wire(command) + self.dialect.end.encode())
 

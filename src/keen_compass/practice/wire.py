@@ -10,6 +10,7 @@ from keen_compass.practice.demo import EMBER, FEEDS, HERON, KINGFISHER, START, S
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.standin.controller import FAULTS, HPGL, TEXT, StandInController
 
+Controller = StandInController  # for the window, which knows no simulators
 MACHINES: dict[str, Machine] = {m.uid: m for m in (HERON, SWIFT, KINGFISHER, EMBER)}
 BEGINS: dict[str, dict[str, float]] = {
     "heron": {**START, **FEEDS, "x_backlash": 0.0, "y_backlash": 0.0, "z_backlash": 0.0, "x_home": 0.0, "y_home": 0.0},

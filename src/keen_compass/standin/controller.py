@@ -143,7 +143,10 @@ class StandInController:
         if self._dialect == HPGL:
             data = self._escapes(data)
         else:
-            for byte, act in ((STOP, self._stop), (HOLD, self._hold), (GO_ON, self._go_on)):
+            if STOP in data:  # what came before it is not done any more
+                data = data.rpartition(STOP)[2]
+                self._stop()
+            for byte, act in ((HOLD, self._hold), (GO_ON, self._go_on)):
                 if byte in data:
                     data = data.replace(byte, b"")
                     act()
@@ -161,7 +164,7 @@ class StandInController:
         """HP-GL's device control: abort and status are answered at once."""
         while (at := data.find(b"\x1b.")) >= 0 and len(data) > at + 2:
             what = data[at + 2 : at + 3]
-            data = data[:at] + data[at + 3 :]
+            data = (b"" if what == b"K" else data[:at]) + data[at + 3 :]
             if what == b"K":
                 self._stop()
             elif what == b"O":

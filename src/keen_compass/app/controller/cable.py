@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QFont
@@ -16,6 +17,10 @@ from keen_compass.errors import PortError
 from keen_compass.machines.dialect import Dialect
 from keen_compass.machines.profile import Machine
 
+if TYPE_CHECKING:
+    from keen_compass.practice.wire import Controller
+
+PRACTICE = "a practice controller"  # in the place of a port, where the machine has a stand-in
 ANY = "any that it answers"  # of the languages
 WORDS = {
     LinkState.CLOSED: ("Not connected.", "soft"), LinkState.BUSY: ("Asking…", "ink"),
@@ -44,9 +49,12 @@ class CableView(QWidget):
     connected = Signal(object)
     wanted = Signal()
 
-    def __init__(self, link: PortLink, machine: Machine) -> None:
+    def __init__(
+        self, link: PortLink, machine: Machine, practice: Callable[[], Controller] | None = None
+    ) -> None:  # fmt: skip
+        """practice: starts a practice controller, where the machine has a stand-in."""
         super().__init__()
-        self._link, self._machine = link, machine
+        self._link, self._machine, self._practice = link, machine, practice
         self.port = QComboBox()
         self.port.setEditable(True)
         self.port.setAccessibleName("Port of its cable")
@@ -98,6 +106,8 @@ class CableView(QWidget):
 
         said = self.port.currentText() or self._machine.port
         self.port.clear()
+        if self._practice is not None:
+            self.port.addItem(PRACTICE, PRACTICE)
         for path, words in ports():
             self.port.addItem(path, path)
             self.port.setItemData(self.port.count() - 1, words, 3)  # its tooltip
@@ -120,7 +130,9 @@ class CableView(QWidget):
             self._link.close()
             return
         path, name = self.port.currentText().strip(), self.language.currentData()
-        if path:
+        if path == PRACTICE and self._practice is not None:
+            self._link.practise(self._practice(), self.connected.emit)
+        elif path:
             some = [d for d in self.languages() if name in (None, d.name)]
             self._link.connect_to(path, some, self.connected.emit)
 

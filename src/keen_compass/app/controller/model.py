@@ -97,6 +97,8 @@ class ControllerModel(QObject):
 
     def answered(self, dialect: Dialect) -> None:
         """It was connected in this language: the profile remembers port and language."""
+        if self.link.practising:  # it is gone with the connection
+            return
         if not self.shop.read_only and (self.machine.port, self.machine.dialect) != (self.link.path, dialect):
             self.attempt(lambda: self._put(port=self.link.path, dialect=dialect))
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont, QTextCharFormat, QTextCursor
@@ -31,6 +32,9 @@ from keen_compass.machines.dialect import Dialect
 from keen_compass.shop.listings import Copy, copied, copies, keep
 from keen_compass.shop.store import Shop
 
+if TYPE_CHECKING:
+    from keen_compass.practice.wire import Controller
+
 BESIDE = 412  # px
 TEXT, TWO, CABLE, PATTERNS = range(4)  # what is shown at the left
 NEW, SHEET = "as it stands", "the maker’s sheet"
@@ -46,7 +50,8 @@ class ControllerPage(QWidget):
     def __init__(self, shop: Shop, machine: str, link: PortLink) -> None:
         super().__init__()
         self.model = ControllerModel(shop, machine, link)
-        self.cable = CableView(link, self.model.machine)
+        practice = shop.stand_in(machine) is not None
+        self.cable = CableView(link, self.model.machine, self._practice_controller if practice else None)
         self.cable.connected.connect(self._connected)
         self.cable.wanted.connect(self._show_patterns)
         self.patterns = PatternsView(link)
@@ -185,6 +190,10 @@ class ControllerPage(QWidget):
     def _say_live(self) -> None:
         self.model.say_live(self.model.file != self.model.machine.settings_file)
 
+    def show_cable(self) -> None:
+        """Its port, and moving by hand."""
+        self._show(CABLE)
+
     def _show(self, view: int) -> None:
         self._stack.setCurrentIndex(view)
         self.known.setVisible(view == TEXT)
@@ -195,9 +204,17 @@ class ControllerPage(QWidget):
         if view == CABLE:
             self.cable.refresh()
 
+    def _practice_controller(self) -> Controller:
+        """One that holds what the logbook says."""
+        from keen_compass.practice.wire import holding, stand_in
+
+        m = self.model
+        return stand_in(m.machine, holding(m.machine, {q: v.stored for q, v in m.shop.values(m.machine.uid).items()}))
+
     def _connected(self, dialect: Dialect) -> None:
         self.model.answered(dialect)
         self.cable.show_machine(self.model.machine)
+        self.cable.pad.setFocus()
         if dialect.ask_listing:
             self.model.read_cable()
 

@@ -62,7 +62,8 @@ class CableBar(Card):
         machine = session.context.machine
         running = link.state is LinkState.RUNNING
         asked_first = bool(session.holding.found.otherwise) and not running
-        self.setVisible(bool(machine.port) and not session.settled and not asked_first)
+        wired = bool(machine.port) or link.state is not LinkState.CLOSED
+        self.setVisible(wired and not session.settled and not asked_first)
         may_run = self._may_run() and link.ready and machine.file_format != "svg" and not session.context.shop.read_only
         held_up = bool(session.making.refusal()) or bool(session.holding.found.otherwise)
         self.plug.setVisible(link.state in (LinkState.CLOSED, LinkState.LOST))

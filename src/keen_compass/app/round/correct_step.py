@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
@@ -113,7 +113,7 @@ class NumberCard(Card):
             asked.setVisible(asking and not by_file and (bool(now) or not by_hand))
         self.confirm.setVisible(asking)
         self.confirm.setText("Done" if by_hand else "Take it" if by_file else "That is it")
-        self._line.say(correcting.line(f).replace("-", "−") if enters else "")
+        self._line.say(self._line_of(f) if enters else "")
         self._line.setVisible(asking and not by_hand and not by_file)
         self.copy.setVisible(asking and not by_hand and not by_file)
         task = words.to_do(f, machine) if asking and by_hand else ""
@@ -128,9 +128,7 @@ class NumberCard(Card):
             f"{name}: send it over the cable" if cable else "Send it to the stand-in’s controller"
         )  # fmt: skip
         file = Path(correcting.file_of(f.quantity)).name
-        self.put.setVisible(asking and bool(file) and not by_hand and not by_file)
-        self.put.setText(f"Write it into {file}")
-        self.put.setAccessibleName(f"{name}: write it into {file}")
+        self._show_file(name, file, asking=asking and not by_hand and not by_file)
         self.shows.setAccessibleName(
             f"{name}: how much it really was" if by_hand else f"{name}: what the controller shows now"
         )
@@ -138,6 +136,19 @@ class NumberCard(Card):
         done = "done" if by_hand else "take it into the files" if by_file else "that is what the controller shows"
         self.confirm.setAccessibleName(f"{name}: {done}")
         self._say(f, enters=enters)
+
+    def _line_of(self, f: Finding) -> str:
+        """What is entered, or sent where there is a cable: what is sent is what is shown."""
+        correcting, dialect = self._model.session.correcting, self._link.dialect if self._link.ready else None
+        if dialect is None or not dialect.set_value:
+            return correcting.line(f).replace("-", "−")
+        place = self._model.session.context.machine.place(f.quantity)
+        return dialect.set_value.format(key=place.key, value=correcting.proposed(f))
+
+    def _show_file(self, name: str, file: str, *, asking: bool) -> None:
+        self.put.setVisible(asking and bool(file))
+        self.put.setText(f"Write it into {file}")
+        self.put.setAccessibleName(f"{name}: write it into {file}")
 
     def _say(self, f: Finding, *, enters: bool) -> None:
         """What is wrong, or what it is by now."""
@@ -208,8 +219,9 @@ class CorrectStep(QWidget):
 
     def __init__(self, model: RoundModel, link: PortLink) -> None:
         super().__init__()
-        self._model = model
+        self._model, self._link = model, link
         self._kept = Text(colour="soft")
+        self.anew = Button("Start the controller anew", lambda: link.reset(), "quiet")  # noqa: PLW0108 - clicked(bool)
         self._effect = Text(colour="warn", bold=True)
         self._trouble = Text(colour="bad")
         self.cards = {q: NumberCard(model, q, link) for q in model.session.context.procedure.yields}
@@ -229,6 +241,7 @@ class CorrectStep(QWidget):
         for card in self.cards.values():
             column.addWidget(card)
         column.addWidget(self._effect)
+        column.addWidget(self.anew, 0, Qt.AlignmentFlag.AlignLeft)
         column.addStretch(1)
         layout.addWidget(scrolling(numbers), 1)
         layout.addLayout(foot)
@@ -250,6 +263,9 @@ class CorrectStep(QWidget):
         machine = session.context.machine
         in_controller = any(machine.in_controller(q) and session.correcting.enters(f) for q, f in found.items())
         self._effect.say(machine.takes_effect if in_controller else "")
+        dialect = self._link.dialect if self._link.ready else None
+        sent = any(session.correcting.entered(q) is not None for q in found)
+        self.anew.setVisible(dialect is not None and bool(dialect.reset) and in_controller and sent)
         self.onward.setEnabled(session.correcting.done())
         none = not any(session.correcting.enters(f) for f in found.values())
         last = Step.CONFIRM not in session.context.procedure.steps
