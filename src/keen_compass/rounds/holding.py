@@ -27,6 +27,7 @@ from keen_compass.shop.listings import Lit, keep, leave, left, lit, typed_there,
 from keen_compass.shop.pieces import FOUND_OTHERWISE, SEEN
 from keen_compass.shop.store import Shop
 from keen_compass.solve.drive import explain_ratio
+from keen_compass.words.holding import before_sent_back, before_written
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,7 +183,7 @@ def write(
         if behind and held is not None:
             _put_found(shop, machine, one, held)
             shop.put_value(machine.uid, quantity, held.stored, "put_back", subject=machine.subject)
-        replace(shop, machine.uid, file, read, after, f"Before {QUANTITIES[quantity].label} became {text}")
+        replace(shop, machine.uid, file, read, after, before_written(quantity, text))
     return text, after
 
 
@@ -260,7 +261,7 @@ class Holding:
         """What the controller said that it holds is kept, and that it stood otherwise, before the logbook's is sent."""
         shop, machine = self._c.shop, self._c.machine
         with shop.writing():
-            self.keep_told(f"Before {QUANTITIES[one.quantity].label} was sent back")
+            self.keep_told(before_sent_back(one.quantity))
             _put_found(shop, machine, one.lit, one.held)
             shop.put_value(machine.uid, one.quantity, one.held.stored, "put_back", subject=machine.subject)
         self._answered()

@@ -25,6 +25,7 @@ from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import CableRun, Choices, FileWritten, WornIn
 from keen_compass.shop.pieces import NewPiece
+from keen_compass.words.holding import broke_off
 from keen_compass.words.logbook import HAPPENINGS
 from keen_compass.words.say import say
 
@@ -363,7 +364,7 @@ class Making:
             over = replace(run, sent=sent, acknowledged=acknowledged, total=total, ended=ended)
             self._c.put_mark(over)
             if ended != DONE:
-                words = f"Piece {run.number} over the cable, {acknowledged} of {total} commands: {ended}"
+                words = broke_off(run.number, acknowledged, total, ended)
                 self._c.shop.put_event(self._c.kept.machine, "run_broke_off", words)
 
     def cable_run(self) -> CableRun | None:

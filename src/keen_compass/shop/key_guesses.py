@@ -18,8 +18,8 @@ from keen_compass.shop.kept import KeptValue
 # Words of the trade by which controllers name their settings, by family of quantity.
 WORDS: Mapping[str, tuple[str, ...]] = {
     "steps": ("step", "pulse", "resolution", "scale", "calib"), "backlash": ("backlash", "lash", "play"),
-    "home": ("home", "homing"), "speed": ("max feed", "max speed", "max rate", "rapid", "velocity", "feed", "speed"),
-    "kerf": ("kerf", "cut width", "beam width"),
+    "home": ("home", "homing"), "speed": ("feed", "speed", "rapid", "velocity", "rate"),
+    "kerf": ("kerf",),
 }  # fmt: skip
 COMMON = 4  # keys that hold the same number: from here on it tells nothing
 ENOUGH = 2.0  # of the points below

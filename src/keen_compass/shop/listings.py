@@ -152,7 +152,7 @@ def leave(shop: Shop, machine: str, what: str, here: str, there: str, reason: st
 
 def ask_again(shop: Shop, machine: str, what: str) -> None:
     """What was left is asked about again."""
-    _put_left(shop, machine, what, {"here": "", "there": "", "name": "asked again"})
+    _put_left(shop, machine, what, {"here": "", "there": "", "name": "-"})
 
 
 def _put_left(shop: Shop, machine: str, what: str, said: dict[str, str]) -> None:

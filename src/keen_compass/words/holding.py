@@ -1,0 +1,20 @@
+"""What is noted when a controller's numbers are changed, in words."""
+
+from __future__ import annotations
+
+from keen_compass.quantities.catalogue import QUANTITIES
+
+
+def before_written(quantity: str, text: str) -> str:
+    """Why a copy is kept before a number is changed."""
+    return f"Before {QUANTITIES[quantity].label} became {text}"
+
+
+def before_sent_back(quantity: str) -> str:
+    """Why a copy is kept before the logbook's number is sent again."""
+    return f"Before {QUANTITIES[quantity].label} was sent back"
+
+
+def broke_off(piece: int, acknowledged: int, total: int, why: str) -> str:
+    """A run over the cable that came to no end."""
+    return f"Piece {piece} over the cable, {acknowledged} of {total} commands: {why}"
