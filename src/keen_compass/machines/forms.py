@@ -30,7 +30,7 @@ from keen_compass.machines.profile import (
     check_within,
     new_uid,
 )
-from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives
+from keen_compass.quantities.catalogue import BY_COMMAND, ORDER, QUANTITIES, Lives
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, plain_number, trim_number
 from keen_compass.quantities.resolution import ResolutionForm
@@ -39,8 +39,9 @@ from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
 
 T = TypeVar("T")
 # What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.
-IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
-JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
+FOUND = tuple(q for q in ORDER if QUANTITIES[q].group not in BY_COMMAND)
+IN_CONTROLLER = tuple(q for q in FOUND if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
+JUDGED = tuple(q for q in FOUND if QUANTITIES[q].lives is not Lives.COMPUTED)
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 MOST_PROCESS = 80  # letters

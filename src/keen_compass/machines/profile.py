@@ -14,7 +14,7 @@ from typing import Any
 from keen_compass.errors import InputError
 from keen_compass.machines.dialect import Dialect
 from keen_compass.machines.places import Place, Spot
-from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.catalogue import BY_COMMAND, QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
@@ -427,6 +427,8 @@ def _quantities(kind: str, file_format: str, form: ResolutionForm, has_z: bool) 
     def has(quantity: str) -> bool:
         q = QUANTITIES[quantity]
         table = file_format == "gcode"
+        if q.group in BY_COMMAND:
+            return False
         if q.axis == "z" and not has_z:
             return False
         if q.lives is Lives.COMPUTED:

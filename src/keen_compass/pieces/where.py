@@ -14,6 +14,7 @@ OnRule     a scale beside the axis, at one of its stops
 Return     by how much the axis misses, at one stop, the place where it was at another
 Height     the gauge in the head over a place of the bed, against another place
 Gap        between a swung arm and the bed, on one side of the head
+Beside     what was drawn or aimed at, beside its mark on a sheet
 Part       a number that is counted on, or stamped into, a part of the drive train
 """
 
@@ -152,4 +153,26 @@ class Part:
     link: int = 0
 
 
-Where = Faces | Fits | Burnt | Narrowest | Clean | Slack | Lines | EdgeLine | OnRule | Return | Height | Gap | Part
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """What was drawn or aimed at, beside its mark at `at` of a sheet (mm)."""
+
+    at: Point
+
+
+Where = (
+    Faces
+    | Fits
+    | Burnt
+    | Narrowest
+    | Clean
+    | Slack
+    | Lines
+    | EdgeLine
+    | OnRule
+    | Return
+    | Height
+    | Gap
+    | Part
+    | (Beside)
+)

@@ -63,16 +63,17 @@ REGISTRY: dict[str, Entry] = {
 }  # fmt: skip
 
 
-COMBINED_OF = {"joint": "joint", "next": "planning"}  # what is solved of several at once: name → module
+# Name → module of what the command line solves and no round of the window is made of: several at once, heads, print.
+BY_COMMAND_OF = {"joint": "joint", "next": "planning", "registration": "registration", "pointer": "pointer"}
 
 
 def load(name: str) -> Procedure[Any]:
     """The procedure called `name`. Raises InputError for an unknown one."""
-    if name not in REGISTRY and name not in COMBINED_OF:
+    if name not in REGISTRY and name not in BY_COMMAND_OF:
         raise InputError(
-            f"{shown_input(name)} is not known; one of {', '.join((*REGISTRY, *COMBINED_OF))}", "procedure"
+            f"{shown_input(name)} is not known; one of {', '.join((*REGISTRY, *BY_COMMAND_OF))}", "procedure"
         )
-    module = import_module(f"keen_compass.procedures.{COMBINED_OF.get(name) or REGISTRY[name].module}")
+    module = import_module(f"keen_compass.procedures.{BY_COMMAND_OF.get(name) or REGISTRY[name].module}")
     procedure: Procedure[Any] = module.PROCEDURE
     return procedure
 

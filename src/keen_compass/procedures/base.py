@@ -236,6 +236,7 @@ class Procedure(Generic[P]):
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
     floor: code of what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed.
+    reads_spots: its measurands are places in the plane.
     burns: it is made by a beam. by_eye: it is judged without an instrument.
     thermal_pieces: its piece is cut otherwise where it is burnt (parameter `thermal`).
     """
@@ -264,6 +265,7 @@ class Procedure(Generic[P]):
     thermal_pieces: bool = False
     burns: bool = False
     by_eye: bool = False
+    reads_spots: bool = False
     floor: str = "floor"
 
     @property

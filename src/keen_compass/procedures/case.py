@@ -74,6 +74,7 @@ class Case:
     decimals: that the controller keeps, of everything or by quantity. controller_units: mm or in, of all its lengths
         and feeds.
     subject: what the values belong to, besides the machine.
+    offset_form: whether it keeps an offset as the secondary minus the tool, or the other way round.
     kerf_form: whether the controller keeps a kerf in its full or half width. thermal: a process that melts or burns.
     predicted: what was predicted already of this very piece and instrument, by remedy and readings of each; filled as
         it is asked for, so that a keystroke doesn't ask again.
@@ -123,6 +124,7 @@ class Case:
     subject: Subject = NO_SUBJECT
     controller_units: str = "mm"
     kerf_form: str = "full"
+    offset_form: str = "secondary_minus_tool"
     thermal: bool = False
     parts: tuple[Case, ...] = ()
     evidence: frozenset[str] = frozenset()

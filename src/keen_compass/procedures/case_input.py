@@ -30,6 +30,7 @@ from keen_compass.quantities.readings import (
     Count,
     Pick,
     Reading,
+    Spot,
     parse_count,
     parse_pick,
 )
@@ -45,8 +46,9 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 _MACHINE = {
     "units", "controller_units", "resolution_form", "decimals", "values", "flipped", "computed", "teeth",
-    "step_limit", "gantry", "gantry_along", "head", "reference_length", "proven", "kerf_form", "kind",
+    "step_limit", "gantry", "gantry_along", "head", "reference_length", "proven", "kerf_form", "kind", "offset_form",
 }  # fmt: skip
+OFFSET_FORMS = ("secondary_minus_tool", "tool_minus_secondary")  # how a controller keeps an offset
 MOST_PICKS = 99
 # Unknown → the quantity whose round finds it out.
 YIELDED_AS = {
@@ -116,7 +118,11 @@ def case_from_json(body: object) -> Case:
         tolerance=_tolerance(top.get("tolerance", 0.1)),
         confirmed=_boolean(top.get("confirmed", False), "confirmed"),
         readings=_readings(
-            top.get("readings", []), instrument, meant.counts if meant else {}, meant.picks if meant else ()
+            top.get("readings", []),
+            instrument,
+            meant.counts if meant else {},
+            meant.picks if meant else (),
+            spots=meant is not None and meant.reads_spots,
         ),
         pieces=_whole(top.get("pieces", 1), "pieces", 1, 1000),
         piece_scatter=_scatter(top.get("piece_scatter")),
@@ -143,6 +149,7 @@ def case_from_json(body: object) -> Case:
         gantry_along=_one_of(machine.get("gantry_along", "y"), ("x", "y"), "machine.gantry_along"),
         head=_one_of(machine.get("head", ""), ("", *HEADS), "machine.head"),
         kerf_form=kerf_form,
+        offset_form=_one_of(machine.get("offset_form", OFFSET_FORMS[0]), OFFSET_FORMS, "machine.offset_form"),
         parts=_parts(top),
         open=tuple(_text(q, f"open[{i}]") for i, q in enumerate(_list(top.get("open", []), "open"))),
         thermal=_one_of(machine.get("kind", "plasma"), CUTTERS, "machine.kind") in THERMAL_CUTTERS,
@@ -451,13 +458,13 @@ def _temperature(given: object) -> Temperature | None:
 
 def _procedure(name: str) -> Procedure[Any] | None:
     """The procedure of that name; None of one that isn't known, which is refused where it is asked to solve."""
-    from keen_compass.procedures import COMBINED_OF, REGISTRY, load  # late: it loads the modules that need this one
+    from keen_compass.procedures import BY_COMMAND_OF, REGISTRY, load  # late: it loads the modules that need this one
 
-    return load(name) if name in REGISTRY or name in COMBINED_OF else None
+    return load(name) if name in REGISTRY or name in BY_COMMAND_OF else None
 
 
 def _readings(
-    given: object, instrument: Instrument, counts: Mapping[str, str], picks: Sequence[str]
+    given: object, instrument: Instrument, counts: Mapping[str, str], picks: Sequence[str], *, spots: bool = False
 ) -> dict[str, tuple[Reading, ...]]:  # fmt: skip
     readings: dict[str, tuple[Reading, ...]] = {}
     for i, entry in enumerate(_list(given, "readings")):
@@ -469,6 +476,9 @@ def _readings(
         values = _list(body.get("values"), f"{place}.values")
         if not values:
             raise InputError("empty; leave the entry out where nothing was read", f"{place}.values")
+        if spots:
+            readings[name] = tuple(_spot(v, f"{place}.values[{j}]") for j, v in enumerate(values))
+            continue
         if name in picks:
             readings[name] = tuple(_pick(v, f"{place}.values[{j}]") for j, v in enumerate(values))
             continue
@@ -476,6 +486,15 @@ def _readings(
             _reading(v, f"{place}.values[{j}]", instrument, counts.get(name)) for j, v in enumerate(values)
         )
     return readings
+
+
+def _spot(given: object, place: str) -> Spot:
+    """A place in the plane, ``[x, y]`` in mm or with units."""
+    both = _list(given, place)
+    if len(both) != 2:
+        raise InputError("expected [x, y]", place)
+    x, y = (length_mm(v, f"{place}[{i}]") for i, v in enumerate(both))
+    return Spot(x, y, f"{x:g}, {y:g}")
 
 
 def _pick(given: object, place: str) -> Pick:

@@ -71,6 +71,7 @@ _STEPS = ("x_steps", "y_steps")
 _MOTION = (*_STEPS, "x_backlash", "y_backlash")
 _BEAM = ("focus", "power", "cut_feed")  # what a beam's kerf follows
 _CUT = ("tool", "material", "thickness", "process")  # whose kerf it is
+_HEAD = ("accessory",)  # what is held beside the tool
 _DRIVES = 20.0  # mm over 1000: closer than that, no switch, gear or tooth is wrong
 
 QUANTITIES: dict[str, Quantity] = {
@@ -120,9 +121,40 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity("kerf", "Kerf", "cut", "mm", (*_MOTION, *_BEAM), 0.1, "", Lives.NUMBER, "mm", depends=_CUT),
         Quantity("bevel", "Bevel", "cut", "mm", (), 0.5, "", Lives.BY_HAND, "mm", one_sided=True, depends=_CUT),
         Quantity("hole_bias", "Hole bias", "cut", "mm", ("kerf",), 0.1, "", Lives.NUMBER, "mm", "Kerf", depends=_CUT),
+        Quantity(
+            "pointer_x", "Pointer X", "heads", "mm", (*_MOTION,), 0.2, "x", Lives.NUMBER, "mm", "Pointer", depends=_HEAD
+        ),
+        Quantity(
+            "pointer_y", "Pointer Y", "heads", "mm", (*_MOTION,), 0.2, "y", Lives.NUMBER, "mm", "Pointer", depends=_HEAD
+        ),
+        Quantity(
+            "sensor_x", "Sensor X", "heads", "mm", (*_MOTION,), 0.2, "x", Lives.NUMBER, "mm", "Sensor", depends=_HEAD
+        ),
+        Quantity(
+            "sensor_y", "Sensor Y", "heads", "mm", (*_MOTION,), 0.2, "y", Lives.NUMBER, "mm", "Sensor", depends=_HEAD
+        ),
+        *(
+            Quantity(
+                f"{head}_{a}",
+                f"{head.capitalize()} {a.upper()}",
+                "heads",
+                "mm",
+                _MOTION,
+                0.2,
+                a,
+                Lives.NUMBER,
+                "mm",
+                head.capitalize(),
+                depends=_HEAD,
+            )
+            for head in ("pointer", "sensor")
+            for a in "xy"
+        ),
+        Quantity("registration", "Registration", "print", "mm", (*_MOTION,), 0.3, "", Lives.BY_HAND, "mm"),
     )
 }
 ORDER = tuple(QUANTITIES)
+BY_COMMAND = ("heads", "print")  # groups that the command line solves; no round of the window finds them
 
 UNKNOWN_LABELS = {
     "x_scale": "X scale",

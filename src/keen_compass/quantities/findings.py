@@ -24,6 +24,7 @@ class Finding:
     tolerance: in `error_unit`.
     predicted_error: what rounding to the controller's decimals leaves, in `error_unit`.
     subject: what the value belongs to, besides the machine.
+    covariance_with: of one fit: quantity → covariance with its error, mm².
     limits: what limits the answer: causes (`uncertainty.Cause`) with their share of the variance, the largest first.
     formula: one line of arithmetic that leads from old to new.
     notes: for the technician; the first says what would settle it, where that applies.
@@ -45,6 +46,7 @@ class Finding:
     predicted_error: float = 0.0
     subject: Subject = NO_SUBJECT
     limits: tuple[tuple[str, float], ...] = ()
+    covariance_with: Mapping[str, float] = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:
         """As the logbook keeps it."""
@@ -65,6 +67,7 @@ class Finding:
             "predicted_error": self.predicted_error,
             "subject": self.subject.to_json(),
             "limits": [[cause, share] for cause, share in self.limits],
+            **({"covariance_with": dict(self.covariance_with)} if self.covariance_with else {}),
         }
 
     @classmethod

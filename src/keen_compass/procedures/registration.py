@@ -1,0 +1,237 @@
+"""Where a print lies on the cutter, from marks that were visited one after another (arithmetic.md §9)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
+
+from keen_compass.errors import InputError, UncertaintyError, shown_input
+from keen_compass.pieces.where import Beside
+from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
+from keen_compass.procedures.case import Case, Parameters, number
+from keen_compass.procedures.results import arithmetic
+from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.readings import Spot
+from keen_compass.quantities.verdict import Verdict, judge
+from keen_compass.solve.registration import (
+    FREEDOM,
+    Map,
+    Suspects,
+    model_for,
+    other_order,
+    register,
+    residuals_by,
+    split_of,
+    suspects,
+)
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+MOST_MARKS = 40
+TWO_AT_ONCE = math.sqrt(-2 * math.log(0.05))  # standard uncertainties that hold 95 % of both directions
+HALF_TURN = math.radians(90)
+FIT_TO_PAGE = 0.015  # both scales off by the same and by more than that: a print dialog did it
+SAME_SCALE = 0.004
+HALF_A_RECTANGLE = math.sqrt(12)
+
+
+@dataclass(frozen=True, slots=True)
+class Marks:
+    """Nominal places on the print, mm, and which model is wanted."""
+
+    at: tuple[tuple[float, float], ...]
+    model: str
+
+    def nominal(self, measurand: str) -> float:
+        """No single number."""
+        return 0.0
+
+
+class Registration(Procedure[Marks]):
+    """See the module."""
+
+    name = "registration"
+    surface = Surface.CALLOUTS
+    makes = Makes.NOTHING
+    measurand_names = ("mark_1", "mark_2", "mark_3", "mark_4")
+    numbered = False
+    reads_spots = True
+
+    @property
+    def yields(self) -> tuple[str, ...]:
+        """The one thing that it finds."""
+        return ("registration",)
+
+    def piece(self, parameters: Parameters) -> Marks:
+        """From `marks` and `model`."""
+        self.check_parameters(parameters, {"marks", "model"})
+        given = parameters.get("marks")
+        if not isinstance(given, Sequence) or isinstance(given, str) or not 1 <= len(given) <= MOST_MARKS:
+            raise InputError(f"expected 1 to {MOST_MARKS} places [x, y]", "piece.marks")
+        model = parameters.get("model", "auto")
+        if model not in ("auto", *FREEDOM):
+            raise InputError(f"expected one of auto, {', '.join(FREEDOM)}", "piece.model")
+        return Marks(tuple(place(m, f"piece.marks[{i}]") for i, m in enumerate(given)), str(model))
+
+    def measurands(self, piece: Marks) -> tuple[Measurand, ...]:
+        """Each mark."""
+        return tuple(
+            Measurand(f"mark_{i}", note("registration.mark", number=i), "", 0.0, Beside(at))
+            for i, at in enumerate(piece.at, 1)
+        )
+
+    def solve(self, case: Case) -> Solution:
+        """The map, what it means, what is wrong with it."""
+        marks = self.piece(case.piece)
+        names = tuple(f"mark_{i}" for i in range(1, len(marks.at) + 1))
+        self.check_readings(case, names, positive=False)
+        read = [n for n in names if case.readings.get(n)]
+        if not read:
+            return Solution((_finding(case, None, None, Verdict.UNRESOLVED, (note("nothing_read"),)),))
+        found = [_mean(case, n) for n in read]
+        nominal = [marks.at[names.index(n)] for n in read]
+        model = model_for(len(read)) if marks.model == "auto" else marks.model
+        fitted = register(nominal, found, model, u_read=u_of(case.instrument))
+        suspect = suspects(fitted)
+        figures = _figures(fitted, read, suspect)
+        if asks := _asks(fitted, nominal, found, read) if not case.confirmed else None:
+            return Solution((_finding(case, None, None, Verdict.IMPLAUSIBLE, (asks,)),), figures=figures)
+        largest = max(math.hypot(x, y) for x, y in fitted.residuals)
+        U = _U_at_marks(fitted)
+        T = case.tolerance_of("registration", 1000.0)
+        tested = fitted.dof > 0
+        verdict = judge(largest, U, T) if tested else Verdict.CANNOT_TELL
+        if largest - TWO_AT_ONCE * fitted.u_read > T:  # whatever makes the map unsure, this mark isn't where it says
+            verdict = Verdict.OUT
+        notes = _notes(fitted, read, suspect, tested=tested, out=verdict is Verdict.OUT)
+        return Solution((_finding(case, largest, U, verdict, notes),), figures=figures)
+
+    def example(self) -> dict[str, Any]:
+        """A sheet that lies turned by 0.4°, 1.2 mm to the right, 0.15 % long along Y."""
+        return {
+            "procedure": "registration",
+            "piece": {"marks": [[10, 10], [200, 10], [200, 287], [10, 287], [105, 148.5]]},
+            "instrument": {"name": "position", "resolution": 0.01, "permissible_error": [0.05, 0]},
+            "tolerance": 0.3,
+            "readings": [
+                {"measurand": "mark_1", "values": [[11.13, 10.09]]},
+                {"measurand": "mark_2", "values": [[201.12, 11.41]]},
+                {"measurand": "mark_3", "values": [[199.19, 288.84]]},
+                {"measurand": "mark_4", "values": [[9.19, 287.50]]},
+                {"measurand": "mark_5", "values": [[105.15, 149.46]]},
+            ],
+        }
+
+    def usual_piece(self) -> dict[str, object]:
+        """Four corners of a sheet, and its middle."""
+        return {"marks": [[10, 10], [200, 10], [200, 287], [10, 287], [105, 148.5]]}
+
+    def usual_instrument(self) -> Instrument:
+        """The machine's own position, aimed by eye."""
+        return Instrument("position", 0.01, (0.05, 0.0))
+
+
+PROCEDURE = Registration()
+
+
+def place(given: object, where: str) -> tuple[float, float]:
+    """``[x, y]`` in mm. Raises InputError."""
+    if not isinstance(given, Sequence) or isinstance(given, str) or len(given) != 2:
+        raise InputError(f"expected [x, y], got {shown_input(given)}", where)
+    x, y = (number(v, f"{where}[{i}]", -1e6, 1e6) for i, v in enumerate(given))
+    return x, y
+
+
+def u_of(instrument: Instrument) -> float:
+    """Standard uncertainty of one coordinate of one place, mm: its division, and what it may be off."""
+    return math.hypot(instrument.resolution / HALF_A_RECTANGLE, instrument.permissible_error[0] / math.sqrt(3)) or 1e-6
+
+
+def _mean(case: Case, name: str) -> tuple[float, float]:
+    spots = [r for r in case.readings[name] if isinstance(r, Spot)]
+    if len(spots) != len(case.readings[name]):
+        raise InputError(f"{name} is a place [x, y], and was read as something else", "readings")
+    return sum(s.x for s in spots) / len(spots), sum(s.y for s in spots) / len(spots)
+
+
+def _finding(
+    case: Case, error: float | None, U: float | None, verdict: Verdict, notes: tuple[Note, ...]
+) -> Finding:  # fmt: skip
+    return Finding(
+        "registration", "mm", None, None, None, error, "mm", U, case.tolerance_of("registration", 1000.0), verdict,
+        False, arithmetic(""), notes, subject=case.subject,
+    )  # fmt: skip
+
+
+def _U(fitted: Map, function: Callable[[NDArray[Any]], float]) -> float:
+    try:
+        return fitted.uncertain(function).U
+    except UncertaintyError:
+        return 0.0
+
+
+def _U_at_marks(fitted: Map) -> float:
+    """How well the map is known where it was tested least: the largest of all marks, either way."""
+
+    def component(i: int, axis: int) -> Callable[[NDArray[Any]], float]:
+        return lambda h: float(replace(fitted, parameters=h).at(fitted.nominal)[i, axis])
+
+    n = len(fitted.nominal)
+    return max(math.hypot(_U(fitted, component(i, 0)), _U(fitted, component(i, 1))) for i in range(n))
+
+
+def _asks(
+    fitted: Map, nominal: Sequence[tuple[float, float]], found: Sequence[tuple[float, float]], names: Sequence[str]
+) -> Note | None:
+    """What has to be answered before any of it is believed: the order of the marks, the side of the sheet."""
+    order = other_order(nominal, found)
+    if order:
+        return note("registration.order", marks=[int(names[i].removeprefix("mark_")) for i in order])
+    return note("registration.mirrored") if fitted.mirrored else None
+
+
+def _notes(
+    fitted: Map, names: Sequence[str], suspect: Suspects, *, tested: bool, out: bool
+) -> tuple[Note, ...]:  # fmt: skip
+    numbers = [int(names[i].removeprefix("mark_")) for i in suspect.marks]
+    split = fitted.split
+    notes: list[Note] = []
+    if not tested:
+        notes.append(note("registration.untested", model=fitted.model))
+    if suspect.certain:
+        notes.append(note("registration.bad_mark", mark=numbers[0]))
+    elif numbers:
+        notes.append(note("registration.one_of", marks=numbers))
+    elif out:
+        notes.append(note("registration.buckled"))
+    notes.append(note(
+        "registration.means", turn=math.degrees(split.turn), shift=list(split.shift),
+        stretch=[(abs(s) - 1) * 100 for s in split.scale],
+    ))  # fmt: skip
+    if abs(split.turn) > HALF_TURN:
+        notes.append(note("registration.turned", turn=math.degrees(split.turn)))
+    off = [abs(s) - 1 for s in split.scale]
+    if min(map(abs, off)) > FIT_TO_PAGE and abs(off[0] - off[1]) < SAME_SCALE:
+        notes.append(note("registration.fit_to_page", percent=off[0] * 100))
+    return tuple(notes)
+
+
+def _figures(fitted: Map, names: Sequence[str], suspect: Suspects) -> dict[str, Any]:
+    split = fitted.split
+    U = {
+        "shift": [_U(fitted, lambda h, i=i: split_of(h).shift[i]) for i in (0, 1)],  # type: ignore[misc]
+        "turn_deg": math.degrees(_U(fitted, lambda h: split_of(h).turn)),
+        "skew_mm_per_m": 1000 * _U(fitted, lambda h: split_of(h).skew),
+        "scale": [_U(fitted, lambda h, i=i: split_of(h).scale[i]) for i in (0, 1)],  # type: ignore[misc]
+    }
+    return {
+        "model": fitted.model, "matrix": [[float(v) for v in row] for row in fitted.matrix],
+        "shift": list(split.shift), "turn_deg": math.degrees(split.turn), "skew_mm_per_m": 1000 * split.skew,
+        "scale": list(split.scale), "mirrored": fitted.mirrored, "residuals": residuals_by(fitted, names),
+        "suspect": [names[i] for i in suspect.marks], "suspect_certain": suspect.certain, "expanded_uncertainty": U,
+    }  # fmt: skip

@@ -1,0 +1,315 @@
+"""Where a print lies on the cutter: a map from nominal marks to where they were found, and what it means.
+
+Least squares over x and y of every mark (arithmetic.md §9). The map's freedom follows the number of marks: more freedom
+than the marks can test is not taken. A map that takes straight lines to straight lines is split as
+
+    p = t + R(θ) · [[1, tan κ], [0, 1]] · diag(s_x, s_y) · q
+
+shift t, turn θ, skew κ, scales; mirrored where s_x < 0. What is uncertain about a mark is how well it was aimed at,
+learnt from the residuals and never better than the position can be read.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from keen_compass.errors import InputError
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    Array = NDArray[np.float64]
+
+FREEDOM = {"shift": 2, "similarity": 4, "affine": 6, "projective": 8}
+LEAST_MARKS = {"shift": 1, "similarity": 2, "affine": 3, "projective": 4}
+# Marks at which one bad one can be found: without it and any other one the rest still tests the map (§9).
+LEAST_TO_NAME = {"shift": 3, "similarity": 4, "affine": 5, "projective": 6}
+THIN = 1e-9  # of the largest singular value: below, marks lie in a line or on one another
+STANDS_OUT = 0.01  # probability, over all marks, of standing out so far by chance
+ALIKE = -2 * math.log(0.01)  # by how much two suspects must differ in χ², or nobody can say which
+STEP = 1e-6  # of a parameter, for slopes
+MOST_STEPS = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Split:
+    """What a map means. shift: mm; turn: rad; skew: tan κ; scale: (along x, along y), x below 0 where mirrored."""
+
+    shift: tuple[float, float]
+    turn: float
+    skew: float
+    scale: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Map:
+    """A fitted map. nominal, found: n×2, mm. u_read: by how much a position can't be read better, mm.
+
+    parameters: row by row of the 3×3 matrix but for its last number, which is 1.
+    """
+
+    model: str
+    nominal: Array
+    found: Array
+    parameters: Array
+    u_read: float
+
+    @property
+    def matrix(self) -> Array:
+        """3×3, homogeneous: print → cutter."""
+        return np.append(self.parameters, 1.0).reshape(3, 3)
+
+    def at(self, places: Array) -> Array:
+        """Where places of the print (n×2, mm) lie on the cutter."""
+        return _mapped(self.parameters, places)
+
+    @cached_property
+    def residuals(self) -> Array:
+        """found − mapped, n×2, mm."""
+        return self.found - self.at(self.nominal)
+
+    @property
+    def dof(self) -> int:
+        """Numbers that were read beyond those that the map takes."""
+        return 2 * len(self.nominal) - FREEDOM[self.model]
+
+    @cached_property
+    def u_aim(self) -> tuple[float, float]:
+        """(u, its degrees of freedom) of one coordinate of one mark, mm: by the residuals, at least `u_read`."""
+        if self.dof <= 0:
+            return self.u_read, math.inf
+        s = math.sqrt(float((self.residuals**2).sum()) / self.dof)
+        return (s, float(self.dof)) if s > self.u_read else (self.u_read, math.inf)
+
+    @cached_property
+    def influence(self) -> Array:
+        """∂parameters/∂readings, 8×2n, readings as x1, y1, x2, y2 …"""
+        basis = _basis(self.model, self.parameters)
+        slopes = _slopes(self.parameters, self.nominal) @ basis  # 2n × freedom
+        return np.asarray(basis @ np.linalg.pinv(slopes))
+
+    def uncertain(self, function: Callable[[Array], float]) -> Uncertain:
+        """What a function of the parameters is worth: each coordinate of each mark is an error of its own."""
+        value = function(self.parameters)
+        steps = STEP * np.maximum(np.abs(self.parameters), _sizes(self.nominal))
+        gradient = np.array([
+            (function(self.parameters + d) - function(self.parameters - d)) / (2 * d.max())
+            for d in np.diag(steps)
+        ])  # fmt: skip
+        coefficients = gradient @ self.influence
+        u, dof = self.u_aim
+        estimate = {} if math.isinf(dof) else {"estimate": "registration", "shared_dof": dof}
+        effects = [
+            (Source(f"mark {i // 2 + 1} {'xy'[i % 2]}", u, Cause.SCATTER, dof, **estimate), float(c))  # type: ignore[arg-type]
+            for i, c in enumerate(coefficients)
+        ]  # fmt: skip
+        return Uncertain(value, tuple(effects))
+
+    @property
+    def split(self) -> Split:
+        """Shift, turn, skew and scales of its straight part."""
+        return split_of(self.parameters)
+
+    @property
+    def mirrored(self) -> bool:
+        """Whether left and right are swapped."""
+        return self.split.scale[0] < 0
+
+
+@dataclass(frozen=True, slots=True)
+class Suspects:
+    """Marks (from 0) of which one was aimed at badly, the likeliest first. certain: it is just this one."""
+
+    marks: tuple[int, ...] = ()
+    certain: bool = False
+
+
+def model_for(marks: int) -> str:
+    """What that many marks allow where nobody asks for more."""
+    return "shift" if marks == 1 else "similarity" if marks == 2 else "affine"
+
+
+def register(
+    nominal: Sequence[tuple[float, float]], found: Sequence[tuple[float, float]], model: str = "auto", *,
+    u_read: float = 1e-9,
+) -> Map:  # fmt: skip
+    """The map that takes nominal marks (mm) to where they were found, by least squares.
+
+    Raises InputError for too few marks, or marks that lie in a line or on one another.
+    """
+    q, p = np.asarray(nominal, float), np.asarray(found, float)
+    if model == "auto":
+        model = model_for(len(q))
+    if model not in FREEDOM:
+        raise InputError(f"expected one of auto, {', '.join(FREEDOM)}", "piece.model")
+    if len(q) < LEAST_MARKS[model]:
+        raise InputError(f"{model} needs {LEAST_MARKS[model]} marks, {len(q)} were found", "readings")
+    if _rank_missing(q, model):
+        raise InputError("these marks lie in a line, or on one another: take others, or a simpler model", "piece.marks")
+    return Map(model, q, p, _solved(q, p, model), u_read)
+
+
+def split_of(parameters: Array) -> Split:
+    """The straight part of a map, split (module docstring)."""
+    a11, a12, tx, a21, a22, ty = (float(v) for v in parameters[:6])
+    sign = math.copysign(1.0, a11 * a22 - a12 * a21)
+    scale_x = sign * math.hypot(a11, a21)
+    turn = math.atan2(sign * a21, sign * a11)
+    c, s = math.cos(turn), math.sin(turn)
+    scale_y = -s * a12 + c * a22
+    skew = (c * a12 + s * a22) / scale_y if scale_y else math.inf
+    return Split((tx, ty), turn, skew, (scale_x, scale_y))
+
+
+def suspects(fitted: Map) -> Suspects:
+    """A mark that was aimed at badly, by leaving each out; none where the marks can't tell.
+
+    How far it stands out is held against how well the position can be read; where the others fit worse than that,
+    against what they leave (an F of 2 and ν numbers).
+    """
+    n, model = len(fitted.nominal), fitted.model
+    if n < LEAST_TO_NAME[model]:
+        return Suspects()
+    whole = float((fitted.residuals**2).sum())
+    rest = {i: _left_without(fitted, i) for i in range(n) if not _rank_missing(np.delete(fitted.nominal, i, 0), model)}
+    order = sorted(rest, key=lambda i: rest[i])
+    if not order or fitted.dof <= 2:
+        return Suspects()
+    best, dof = order[0], fitted.dof - 2
+    if _by_chance(whole - rest[best], rest[best], dof, fitted.u_read) * n > STANDS_OUT:
+        return Suspects()
+    level = max(rest[best] / dof, fitted.u_read**2)
+    alike = tuple(i for i in order if rest[i] - rest[best] < ALIKE * level)
+    tells = len(rest) == n and _may_leave(fitted.nominal, model, best)
+    return Suspects(alike, certain=len(alike) == 1 and tells)
+
+
+def other_order(nominal: Sequence[tuple[float, float]], found: Sequence[tuple[float, float]]) -> tuple[int, ...]:
+    """In which order (from 0) the marks were visited, where another one fits far better; empty where none does.
+
+    Tried are the orders round the sheet, from each mark and in both directions.
+    """
+    n = len(nominal)
+    if n < 3:
+        return ()
+    own = _misfit(nominal, found)
+    orders = [tuple((start + way * i) % n for i in range(n)) for start in range(n) for way in (1, -1)]
+    best = min(orders, key=lambda order: _misfit([nominal[i] for i in order], found))
+    found_there = _misfit([nominal[i] for i in best], found)
+    return best if found_there < own / 10 and best != tuple(range(n)) else ()
+
+
+def _misfit(nominal: Sequence[tuple[float, float]], found: Sequence[tuple[float, float]]) -> float:
+    """What turn, shift and one scale, never mirrored, leave: rms over their spread, and how far off the scale is."""
+    q, p = np.asarray(nominal, float), np.asarray(found, float)
+    parameters = _solved(q, p, "similarity")
+    left = float(np.sqrt(((p - _mapped(parameters, q)) ** 2).mean()))
+    scale = math.hypot(parameters[0], parameters[3])
+    return left / _spread(p) + abs(math.log(scale)) if scale > 0 else math.inf
+
+
+def _spread(places: Array) -> float:
+    return float(np.sqrt(((places - places.mean(axis=0)) ** 2).mean())) or 1.0
+
+
+def _mapped(h: Array, places: Array) -> Array:
+    x, y = places[:, 0], places[:, 1]
+    below = h[6] * x + h[7] * y + 1.0
+    return np.stack([(h[0] * x + h[1] * y + h[2]) / below, (h[3] * x + h[4] * y + h[5]) / below], axis=1)
+
+
+def _slopes(h: Array, places: Array) -> Array:
+    """∂(mapped)/∂h, 2n×8."""
+    x, y = places[:, 0], places[:, 1]
+    below = h[6] * x + h[7] * y + 1.0
+    u, v = _mapped(h, places).T
+    zero, one = np.zeros_like(x), np.ones_like(x)
+    rows_x = np.stack([x, y, one, zero, zero, zero, -u * x, -u * y], axis=1) / below[:, None]
+    rows_y = np.stack([zero, zero, zero, x, y, one, -v * x, -v * y], axis=1) / below[:, None]
+    return np.stack([rows_x, rows_y], axis=1).reshape(-1, 8)
+
+
+def _basis(model: str, h: Array) -> Array:
+    """Directions in which a model's parameters may move, 8×freedom."""
+    found = np.zeros((8, FREEDOM[model]))
+    if model in ("affine", "projective"):
+        found[np.arange(FREEDOM[model]), np.arange(FREEDOM[model])] = 1.0
+        return found
+    found[2, 0] = found[5, 1] = 1.0
+    if model == "similarity":
+        found[0, 2] = found[4, 2] = 1.0
+        found[1, 3], found[3, 3] = -1.0, 1.0
+    return found
+
+
+def _solved(q: Array, p: Array, model: str) -> Array:
+    """Least squares; all but the projective map are straight in their parameters, about the marks' middle."""
+    middle, size = q.mean(axis=0), _spread(q)
+    own = (q - middle) / size  # so that nothing depends on where the origin lies
+    start = np.array([1.0, 0, 0, 0, 1.0, 0, 0, 0])
+    if model == "shift":
+        start[[0, 4]] = size
+    else:
+        start[[0, 4]] = 0.0
+    basis = _basis(model, start)
+    h = start
+    for _ in range(MOST_STEPS if model == "projective" else 1):
+        slopes = _slopes(h, own) @ basis
+        step = np.linalg.lstsq(slopes, (p - _mapped(h, own)).reshape(-1), rcond=None)[0]
+        h = h + basis @ step
+        if np.abs(step).max() < 1e-13 * max(np.abs(h).max(), 1.0):
+            break
+    back = np.array([[1 / size, 0, -middle[0] / size], [0, 1 / size, -middle[1] / size], [0, 0, 1]])
+    matrix = np.append(h, 1.0).reshape(3, 3) @ back
+    return np.asarray((matrix / matrix[2, 2]).reshape(-1)[:8])
+
+
+def _rank_missing(q: Array, model: str) -> bool:
+    """Whether the marks leave some of a model's numbers open."""
+    own = (q - q.mean(axis=0)) / _spread(q)
+    start = np.array([1.0, 0, 0, 0, 1.0, 0, 0, 0])
+    values = np.linalg.svd(_slopes(start, own) @ _basis(model, start), compute_uv=False)
+    return len(values) < FREEDOM[model] or bool(values[-1] < THIN * values[0])
+
+
+def _may_leave(q: Array, model: str, i: int) -> bool:
+    """Whether without a mark, and any other one besides, the rest still gives the map."""
+    rest = np.delete(q, i, axis=0)
+    if len(rest) - 1 < LEAST_MARKS[model]:
+        return False
+    return not any(_rank_missing(np.delete(rest, j, axis=0), model) for j in range(len(rest)))
+
+
+def _left_without(fitted: Map, i: int) -> float:
+    q, p = np.delete(fitted.nominal, i, axis=0), np.delete(fitted.found, i, axis=0)
+    return float(((p - _mapped(_solved(q, p, fitted.model), q)) ** 2).sum())
+
+
+def _by_chance(drop: float, rest: float, dof: int, u_read: float) -> float:
+    """Probability that leaving a good mark out takes so much away."""
+    from scipy.special import chdtri, fdtrc  # late: SciPy is heavy
+
+    if dof <= 0:
+        return 1.0
+    usual = u_read**2 * float(chdtri(dof, STANDS_OUT))  # what good marks leave, hardly ever exceeded
+    if rest <= usual:
+        return math.exp(-drop / (2 * u_read**2))
+    return float(fdtrc(2, dof, (drop / 2) / (rest / dof)))
+
+
+def _sizes(places: Array) -> Array:
+    """About how large each parameter is that matters, for steps."""
+    size = float(np.abs(places).max()) or 1.0
+    return np.array([1.0, 1.0, size, 1.0, 1.0, size, 1.0 / size, 1.0 / size])
+
+
+def residuals_by(fitted: Map, names: Sequence[str]) -> Mapping[str, list[float]]:
+    """mark → [dx, dy], mm."""
+    return {name: [float(x), float(y)] for name, (x, y) in zip(names, fitted.residuals, strict=True)}

@@ -1,0 +1,43 @@
+"""Registration of a print on the cutter."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from keen_compass.words.say import Show, Text
+
+MODELS = {"shift": "a shift", "similarity": "a turn and one scale", "affine": "turn, skew and two scales",
+          "projective": "a perspective"}  # fmt: skip
+
+
+def _marks(numbers: list[int]) -> str:
+    return ", ".join(map(str, numbers[:-1])) + (" or " if len(numbers) > 1 else "") + str(numbers[-1])
+
+
+def _means(v: Mapping[str, Any], show: Show) -> str:
+    """``It lies turned 0.40° anticlockwise, shifted +1.20 mm in X and +0.30 mm in Y, 0.15 % long along Y.``"""
+    turn, shift, stretch = v["turn"], v["shift"], v["stretch"]
+    way = "anticlockwise" if turn >= 0 else "clockwise"
+    long = [
+        f"{abs(s):.2f} % {'long' if s > 0 else 'short'} along {axis}" for s, axis in zip(stretch, "XY", strict=True)
+        if abs(s) >= 0.005
+    ]  # fmt: skip
+    x, y = (f"{show.length(s, 2)} in {axis}" for s, axis in zip(shift, "XY", strict=True))
+    return f"It lies turned {abs(turn):.2f}° {way}, its origin at {x} and {y}{', ' + ', '.join(long) if long else ''}."
+
+
+TEXTS: dict[str, Text] = {
+    "mark": "Mark {number}",
+    "means": _means,
+    "untested": lambda v, _: f"These marks just give {MODELS[v['model']]}: one mark more would test it.",
+    "bad_mark": "Mark {mark} stands out: aim at it again.",
+    "one_of": lambda v, _: (
+        f"One of these stands out, which can’t be told: mark {_marks(v['marks'])}. Aim at them again."
+    ),
+    "buckled": "No mark stands out, and no turn or stretch takes it: lay the sheet flat, let it be gripped again.",
+    "mirrored": "Left and right are swapped: does the sheet lie upside down, or were the marks visited the wrong way round?",
+    "order": lambda v, _: f"Were the marks visited in another order: {', '.join(map(str, v['marks']))}?",
+    "turned": "The sheet lies turned by {turn:.0f}°: that is taken into account.",
+    "fit_to_page": "Both ways {percent:.1f} % off: the print dialog fits to page. Print at actual size.",
+}
