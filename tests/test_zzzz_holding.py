@@ -121,18 +121,18 @@ def test_keys_are_guessed_by_their_numbers_and_their_names(shop: Shop) -> None:
     heron, held = shop.machine("heron"), shop.values("heron")
     n = numbers(shop)
     text = (
-        f"$100={n['x_steps']}\n$101={n['y_steps']}\n$110={n['x_speed']}\n$130=1300.000\n$27=0\n"
+        f"P100={n['x_steps']}\nP101={n['y_steps']}\nP110={n['x_speed']}\nP130=1300.000\nP27=0\n"
         "y_axis_backlash_mm=0.31\nfeed_override=100\n[axis_x]\nbacklash = 0.41\nhome_offset = 3\n"
     )
     found = {g.quantity: (g.entry.key, g.same) for g in guesses(heron, held, understood(text.encode()), frozenset())}
-    assert found["x_steps"] == ("$100", True)
-    assert found["y_steps"] == ("$101", True)
-    assert found["x_speed"] == ("$110", True)
+    assert found["x_steps"] == ("P100", True)
+    assert found["y_steps"] == ("P101", True)
+    assert found["x_speed"] == ("P110", True)
     assert found["y_backlash"] == ("y_axis_backlash_mm", False)
     assert found["x_backlash"] == ("backlash", False)
     assert found["x_home"] == ("home_offset", False)
     assert "y_speed" not in found
-    assert not {"$27", "$130", "feed_override"} & {key for key, _ in found.values()}
+    assert not {"P27", "P130", "feed_override"} & {key for key, _ in found.values()}
     known = guesses(heron, held, understood(text.encode()), frozenset({"x_steps"}))
     assert "x_steps" not in {g.quantity for g in known}
 
@@ -157,17 +157,17 @@ def test_by_keyboard_guesses_are_confirmed_and_a_number_in_a_macro_is_pointed_at
 ) -> None:
     n = numbers(window.shop)
     listing, macro = tmp_path / "list.txt", tmp_path / "heron.mac"
-    listing.write_text(f"$100={n['x_steps']}\n$101={n['y_steps']}\n$102=320.000\n$7=1\n")
+    listing.write_text(f"P100={n['x_steps']}\nP101={n['y_steps']}\nP102=320.000\nP7=1\n")
     macro.write_text(f"(home)\nG92 X-{n['x_home']} Y{n['y_home']}\n")
     page = page_of(window)
     press(str(listing), Qt.Key.Key_Return)
     assert "X steps" not in shown(page).partition("The same in both")[2]
-    tab_to("Y steps is $101")
+    tab_to("Y steps is P101")
     press(Qt.Key.Key_Return)
-    assert window.shop.machine("heron").place("y_steps").key == "$101"
+    assert window.shop.machine("heron").place("y_steps").key == "P101"
     tab_to("Yes to all 2")
     press(Qt.Key.Key_Return)
-    assert window.shop.machine("heron").place("x_steps").key == "$100"
+    assert window.shop.machine("heron").place("x_steps").key == "P100"
     assert "The same in both: X steps, Y steps, Z steps" in shown(page)
 
     page.file.selectAll()
