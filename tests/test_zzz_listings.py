@@ -166,6 +166,22 @@ def test_random_listings_are_patched_and_nothing_else_changes_by_a_byte(seed: in
         assert again.changed({key: old}) == data
 
 
+@pytest.mark.heavy
+@settings(max_examples=1500, deadline=None)
+@given(st.randoms(use_true_random=False), st.sampled_from(list(ENCODINGS)), st.data())
+def test_what_is_patched_and_patched_back_is_the_original(rng: random.Random, name: str, data: st.DataObject) -> None:
+    text, said = random_listing(rng)
+    original = encoded(text, name)
+    listing = understood(original)
+    key, old = data.draw(st.sampled_from(said))
+    new = data.draw(st.decimals(-9999, 9999, places=3).map(str))
+    patched = understood(listing.changed({key: new}))
+    assert patched.entry(key).value == new
+    others = [(e.key, e.value) for e in patched.entries if e.key != key]
+    assert others == [(k, v) for k, v in said if k != key]
+    assert patched.changed({key: old}) == original
+
+
 @settings(max_examples=150, deadline=None)
 @given(st.binary(max_size=200))
 def test_any_bytes_are_given_back_or_refused_in_words(data: bytes) -> None:

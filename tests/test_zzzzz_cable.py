@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import os
 import pty
@@ -371,6 +372,22 @@ def test_the_command_line_reads_sends_runs_and_says_where_it_is(
         status, said = port(*words)
         assert status == 2
         assert said.count("\n") == 1
+
+
+def test_a_program_that_waits_goes_on_with_enter_and_is_stopped_where_nobody_is(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    program = tmp_path / "run.nc"
+    program.write_text("G1 X5 F3000\nM0\nG1 X9\nM0 (read)\nG1 X1\nM2\n")
+    for typed, status in (("\n\n", 0), ("\n", 2)):
+        monkeypatch.setattr(sys, "stdin", io.StringIO(typed))
+        with wired("text", fast=500.0) as controller:
+            assert main(["port", controller.path, "run", str(program)]) == status
+            assert [c for c in controller.arrived if c.startswith("M0")] == []
+            assert controller.arrived[-1] == ("M2" if not status else "G1 X9")
+            time.sleep(0.05)
+            assert bool(controller.stopped_at) is bool(status)
+    assert "waits after" in capsys.readouterr().err
 
 
 def test_the_stand_in_says_its_path_first_and_ends_with_its_input(tmp_path: Path) -> None:

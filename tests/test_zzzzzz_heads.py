@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import io
 import json
 import math
+import re
+import subprocess
 from collections.abc import Sequence
 from itertools import product
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
+from PIL import Image
 from scipy.optimize import least_squares
 
 from keen_compass.cli import main
@@ -362,3 +367,98 @@ def test_the_command_line_solves_its_own_example(name: str, capsys: pytest.Captu
     body = json.loads(capsys.readouterr().out)
     assert all("“" not in n for f in body["findings"] for n in f["notes"])
     assert body["findings"][0]["subject"] == ({"accessory": "felt-pen"} if name == "pointer" else {})
+
+
+# Printed sheets, looked at as a printer would render them
+
+
+def cropped(pdf: Path, at: tuple[float, float], page_height: float, dpi: int = 1200) -> np.ndarray[Any, Any]:
+    """10 × 10 mm about a place (mm from the lower left corner), 1 where there is ink."""
+    side = round(10 / 25.4 * dpi)
+    x, y = (round((v / 25.4) * dpi) - side // 2 for v in (at[0], page_height - at[1]))
+    done = subprocess.run(
+        ["pdftoppm", "-r", str(dpi), "-gray", "-x", str(x), "-y", str(y), "-W", str(side), "-H", str(side), str(pdf)],
+        capture_output=True, check=True,
+    )  # fmt: skip
+    with Image.open(io.BytesIO(done.stdout)) as picture:
+        return 1.0 - np.asarray(picture.convert("L"), float) / 255
+
+
+def middle_of_cross(
+    ink: np.ndarray[Any, Any], at: tuple[float, float], page_height: float, dpi: int = 1200
+) -> tuple[float, float]:
+    """Where its strokes cross, mm: middles of the ink of each, looked for beyond the rings about a target."""
+    side = len(ink)
+    mm = 25.4 / dpi
+    near = slice(round(side / 2 - 0.4 / mm), round(side / 2 + 0.4 / mm))
+    ends = [i for i in range(side) if 3.3 < abs(i - side / 2) * mm < 3.8]
+    columns, rows = ink[ends][:, near].sum(axis=0), ink[near][:, ends].sum(axis=1)
+    places = np.arange(near.start, near.stop) + 0.5
+    u, v = float(columns @ places / columns.sum()), float(rows @ places / rows.sum())
+    x0 = round((at[0] / 25.4) * dpi) - side // 2
+    y0 = round(((page_height - at[1]) / 25.4) * dpi) - side // 2
+    return (x0 + u) * mm, page_height - (y0 + v) * mm
+
+
+@pytest.mark.parametrize(("name", "size"), [("pointer", "A4"), ("registration", "Letter"), ("pointer", "148.5x290.25")])
+def test_a_printed_sheet_is_true_to_two_hundredths(name: str, size: str, tmp_path: Path) -> None:
+    pdf, geometry = tmp_path / "s.pdf", tmp_path / "s.json"
+    words = ["piece", name, "--format", "pdf", "--size", size, "--set", "number=1207"]
+    assert main([*words, "--geometry", str(geometry), "-o", str(pdf)]) == 0
+    body = json.loads(geometry.read_text())
+    width, height = body["sheet"]["size"]
+    said = subprocess.run(["pdfinfo", str(pdf)], capture_output=True, text=True, check=True).stdout
+    points = [float(v) for v in re.findall(r"Page size:\s+([\d.]+) x ([\d.]+)", said)[0]]
+    assert points == [pytest.approx(v / 25.4 * 72, abs=0.01) for v in (width, height)]
+    places = [m["at"] for m in body["marks"]] + [t["at"] for t in body["targets"]]
+    assert len(places) == (9 if name == "pointer" else 4)
+    for at in places:
+        x, y = middle_of_cross(cropped(pdf, at, height), at, height)
+        assert (x, y) == (pytest.approx(at[0], abs=0.02), pytest.approx(at[1], abs=0.02))
+    for k, bar in enumerate(body["bars"]):
+        ends = []
+        for at in (bar["from"], bar["to"]):
+            ink = cropped(pdf, at, height)
+            side = len(ink)
+            beyond = round(side / 2 + 0.8 / 25.4 * 1200)  # across the tick, beside the bar itself
+            line = ink[beyond] if k == 0 else ink[:, beyond]
+            near = slice(side // 2 - 40, side // 2 + 40)
+            off = float(line[near] @ (np.arange(80) - 39.5) / line[near].sum()) * 25.4 / 1200
+            ends.append(at[k] + (off if k == 0 else -off))
+        assert ends[1] - ends[0] == pytest.approx(bar["to"][k] - bar["from"][k], abs=0.04)
+
+
+@pytest.mark.parametrize("size", ["A5", "A2", "140x140", "Tabloid"])
+def test_its_code_is_read_by_another_reader(size: str, tmp_path: Path) -> None:
+    import zxingcpp
+
+    pdf = tmp_path / "s.pdf"
+    assert (
+        main(["piece", "registration", "--format", "pdf", "--size", size, "--set", "number=998877", "-o", str(pdf)])
+        == 0
+    )
+    subprocess.run(["pdftoppm", "-r", "150", "-gray", "-singlefile", "-png", str(pdf), str(tmp_path / "s")], check=True)
+    with Image.open(tmp_path / "s.png") as picture:
+        (code,) = zxingcpp.read_barcodes(picture)
+    assert code.text == "KC registration 998877"
+
+
+@pytest.mark.parametrize(
+    ("words", "why"),
+    [
+        (("registration", "--format", "svg"), "--format pdf"),
+        (("pointer", "--format", "pdf", "--size", "9x9"), "long either"),
+        (("pointer", "--format", "pdf", "--set", "number=0"), "larger than 0"),
+        (("pointer", "--format", "pdf", "--set", "number=1000000"), "number from 1"),
+        (("pointer", "--format", "pdf", "--set", "colour=red"), "colour"),
+        (("rectangle", "--geometry", "g"), "printed"),
+    ],
+)  # fmt: skip
+def test_what_is_no_sheet_is_refused_in_one_line(
+    words: tuple[str, ...], why: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(["piece", *words, "-o", str(tmp_path / "o")]) == 2
+    said = capsys.readouterr().err
+    assert why in said
+    assert said.count("\n") == 1
+    assert not (tmp_path / "o").exists()

@@ -112,6 +112,7 @@ def _parser() -> argparse.ArgumentParser:
     piece.add_argument("--machine", choices=MACHINES, help="whose own file is written (G-code)")
     piece.add_argument("--format", choices=("gcode", "hpgl", "svg", "dxf", "pdf"), default="gcode")
     piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
+    piece.add_argument("--geometry", type=Path, metavar="FILE", help="what is on a printed sheet, as JSON")
     piece.set_defaults(run=_piece)
 
     _add_listing(commands)
@@ -232,11 +233,24 @@ def _port_run(options: argparse.Namespace) -> int:
     except OSError as error:
         raise InputError(f"can't be read: {error.strerror}", str(options.file)) from None
     with _cable(options) as cable:
-        done = Progress(0, 0, 0)
-        for done in cable.run(program, RunControl()):  # noqa: B007 - the last one is told
-            pass
+        done, control = Progress(0, 0, 0), RunControl()
+        try:
+            for done in cable.run(program, control):
+                if done.holding:
+                    _wait_for_somebody(done.acknowledged, done.total)
+                    control.hold.clear()
+        except (KeyboardInterrupt, InputError):
+            cable.stop(control)
+            raise
         _print_json({"commands": done.total, "acknowledged": done.acknowledged, "position": cable.position()})
     return 0
+
+
+def _wait_for_somebody(done: int, total: int) -> None:
+    """The program waits (M0): until Enter. Raises InputError where nobody can press it."""
+    print(f"keen-compass: the program waits after {done} of {total} commands; Enter goes on", file=sys.stderr)
+    if not sys.stdin.readline():
+        raise InputError("the program waits for somebody (M0), and nobody is here; it was stopped", "standard input")
 
 
 def _port_profile(options: argparse.Namespace) -> int:
@@ -391,10 +405,10 @@ def _piece(options: argparse.Namespace) -> int:
 
     procedure = load(options.procedure)
     given = dict(_pair(text) for text in options.settings)
+    if procedure.printed or options.geometry:
+        return _printed(options, procedure, given)
     bed = Box(0, 0, *_size(given.pop("bed", "1300x900"), "--set bed"))
-    number, cycles = _whole_setting(given, "number", 1), _whole_setting(given, "cycles", procedure.passes)
-    if cycles > MOST_CYCLES:
-        raise InputError(f"expected at most {MOST_CYCLES}, got {cycles}", "--set cycles")
+    number, cycles = _whole_setting(given, "number", 1), _cycles(given, procedure.passes)
     units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), "--set units_per_mm")
     own = procedure.makes is not Makes.PIECE  # of a run, x and y are its own
     at = tuple(length_mm(_maybe_number("40" if own else given.pop(k, "40")), f"--set {k}") for k in ("x", "y"))
@@ -433,6 +447,30 @@ def _piece(options: argparse.Namespace) -> int:
         text = {"svg": drawings.write_svg, "dxf": drawings.write_dxf}.get(options.format)
         data = text(path).encode("utf-8") if text else drawings.write_pdf(path)
     write_whole(options.output, data)
+    return 0
+
+
+def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict[str, str]) -> int:
+    """A sheet as PDF, and what is on it as JSON."""
+    from keen_compass.formats.files import write_whole
+    from keen_compass.formats.pages import write_page
+    from keen_compass.pieces.page import PAPERS
+    from keen_compass.words.pages import page_words
+
+    if not procedure.printed:
+        raise InputError("is for what is printed: registration, pointer", "--geometry")
+    if options.format != "pdf":
+        raise InputError("is a printed sheet: --format pdf", procedure.name)
+    name = options.piece_size or "A4"
+    size = next((s for paper, s in PAPERS.items() if paper.lower() == name.lower()), None) or _size(name, "--size")
+    number = _whole_setting(given, "number", 1)
+    if given:
+        raise InputError("not known here; expected number", f"--set {min(given)}")
+    page = procedure.page(size, number)
+    assert page is not None
+    if options.geometry:
+        write_whole(options.geometry, (json.dumps(page.to_json(), indent=2) + "\n").encode())
+    write_whole(options.output, write_page(page, page_words(page)))
     return 0
 
 
@@ -535,6 +573,13 @@ def _whole_setting(given: dict[str, str], name: str, default: int) -> int:
     if not text.isascii() or not text.isdigit() or not 0 < int(text[:9]) < 10**8:
         raise InputError(f"expected a whole number larger than 0, got {text!r}", f"--set {name}")
     return int(text)
+
+
+def _cycles(given: dict[str, str], usual: int) -> int:
+    cycles = _whole_setting(given, "cycles", usual)
+    if cycles > MOST_CYCLES:
+        raise InputError(f"expected at most {MOST_CYCLES}, got {cycles}", "--set cycles")
+    return cycles
 
 
 def _size(text: str, place: str) -> tuple[float, float]:

@@ -17,6 +17,7 @@ from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import Machine, Tool
 from keen_compass.pieces.job import Applies, Corrections, Job, composed
 from keen_compass.pieces.moves import MoveProgram
+from keen_compass.pieces.page import Page
 from keen_compass.pieces.placement import visited
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.pieces.where import Where
@@ -236,6 +237,7 @@ class Procedure(Generic[P]):
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
     floor: code of what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed.
+    printed: it is read on a printed sheet (`page`).
     reads_spots: its measurands are places in the plane.
     burns: it is made by a beam. by_eye: it is judged without an instrument.
     thermal_pieces: its piece is cut otherwise where it is burnt (parameter `thermal`).
@@ -266,6 +268,7 @@ class Procedure(Generic[P]):
     burns: bool = False
     by_eye: bool = False
     reads_spots: bool = False
+    printed: bool = False
     floor: str = "floor"
 
     @property
@@ -375,6 +378,10 @@ class Procedure(Generic[P]):
         """How large a piece or run with these parameters is."""
         lengths = tuple(length_mm(parameters[name], name) for name in self.large if name in parameters)
         return Extent(lengths, axis=str(parameters.get("axis", "")))
+
+    def page(self, size: tuple[float, float], number: int) -> Page | None:
+        """The printed sheet that it is read on, of that size, mm; None for what is no print. Raises PieceError."""
+        return None
 
     def plans(self, case: Case) -> list[dict[str, object]]:
         """Pieces or runs that it could make, by their parameters: what `procedures.planning` chooses from."""

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
 from keen_compass.procedures.case import Case, Parameters
@@ -64,6 +65,7 @@ class Pointer(Procedure[Sheet]):
     measurand_names = ("x", "y")
     suits = ("steel rule",)
     numbered = False
+    printed = True
 
     @property
     def yields(self) -> tuple[str, ...]:
@@ -94,6 +96,10 @@ class Pointer(Procedure[Sheet]):
                 for name, a in ((x, "x"), (y, "y"))
             ]
         return tuple(found)
+
+    def page(self, size: tuple[float, float], number: int) -> Page:
+        """Marks to load it by, and five targets."""
+        return sheet("pointer", size, number, targets=True)
 
     def solve(self, case: Case) -> Solution:
         """Both components of the offset, from the same readings."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, UncertaintyError, shown_input
+from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
 from keen_compass.procedures.case import Case, Parameters, number
@@ -60,6 +61,7 @@ class Registration(Procedure[Marks]):
     makes = Makes.NOTHING
     measurand_names = ("mark_1", "mark_2", "mark_3", "mark_4")
     numbered = False
+    printed = True
     reads_spots = True
 
     @property
@@ -84,6 +86,10 @@ class Registration(Procedure[Marks]):
             Measurand(f"mark_{i}", note("registration.mark", number=i), "", 0.0, Beside(at))
             for i, at in enumerate(piece.at, 1)
         )
+
+    def page(self, size: tuple[float, float], number: int) -> Page:
+        """Four marks, the lower left one unlike the others."""
+        return sheet("registration", size, number, targets=False)
 
     def solve(self, case: Case) -> Solution:
         """The map, what it means, what is wrong with it."""
