@@ -12,6 +12,7 @@ from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.notes import note
 from keen_compass.quantities.readings import Kind, number_of
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredValue
@@ -75,6 +76,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
             for f in solution.findings if f.quantity in in_force
         ],
         notes=[
+            *(say(note("made_in_doubt", quantity=q), show) for q in piece.doubtful),
             *(say(n, show) for n in solution.notes),
             *([f"Signed because: {signed.reason}"] if signed.reason else []),
         ],
