@@ -12,12 +12,14 @@ import math
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.places import Spot
 from keen_compass.quantities.lengths import parse_number
 
+PLAIN = re.compile(r"[-+]?[0-9]{1,15}(?:\.[0-9]{1,15})?")
 ONE_COMMA = re.compile(r"\d{1,3},\d{3}")  # thousands, or decimals
 LARGEST = 20_000_000  # bytes
 _LINE = re.compile(r"([^\r\n]*)(\r\n|\r|\n|$)")
@@ -71,11 +73,31 @@ class Listing:
             letter = error.object[error.start : error.end]
             raise InputError(f"{letter!r} can't be written in this file’s letters ({self.encoding})") from None
 
+    @cached_property
+    def _by_key(self) -> dict[str, list[Entry]]:
+        found: dict[str, list[Entry]] = {}
+        for e in self.entries:
+            found.setdefault(e.key, []).append(e)
+        return found
+
+    def name_of(self, entry: Entry) -> str:
+        """By which it is found again: its key, with its section where the key stands twice."""
+        twice = len(self._by_key.get(entry.key, ())) > 1
+        return f"{entry.section}/{entry.key}" if twice and entry.section else entry.key
+
+    def stands_alone(self, entry: Entry) -> bool:
+        """Whether its name finds it, and nothing else."""
+        try:
+            return self.entry(self.name_of(entry)) is entry
+        except InputError:
+            return False
+
     def entry(self, name: str) -> Entry:
         """By its key; one that stands twice by section/key. Raises InputError."""
-        found = [e for e in self.entries if e.key == name]
-        if not found and "/" in name:
-            found = [e for e in self.entries if e.section and f"{e.section}/{e.key}" == name]
+        found = self._by_key.get(name, [])
+        if not found and "/" in name:  # a section's own name may hold a stroke
+            cuts = [i for i, letter in enumerate(name) if letter == "/"]
+            found = [e for i in cuts for e in self._by_key.get(name[i + 1 :], []) if e.section == name[:i] != ""]
         if not found:
             raise InputError("is no key of this listing", name)
         if len(found) > 1:
@@ -360,6 +382,8 @@ def number_in(value: str, near: float | None = None) -> float | None:
     near: what it is known to be about, which tells what the comma of ``1,234`` is.
     """
     plain = value.strip().replace("−", "-")
+    if PLAIN.fullmatch(plain):
+        return float(plain)
     if near and ONE_COMMA.fullmatch(plain.lstrip("-+")):
         both = float(plain.replace(",", ".")), float(plain.replace(",", ""))
         return min(both, key=lambda n: abs(math.log(abs(n / near))) if n else math.inf)

@@ -22,6 +22,7 @@ NOUNS = {
     "tram": "tram set", "bed": "bed skimmed", "tracking": "feed looked after",
     "kerf": "kerf", "hole_bias": "hole bias", "bevel": "bevel", "focus": "focus height", "power": "power",
     "cut_feed": "cutting feed",
+    "pointer": "pointer offset", "sensor": "sensor offset", "registration": "registration",
 }  # fmt: skip
 
 

@@ -23,7 +23,7 @@ from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.rounds.context import RoundContext
 from keen_compass.shop.kept import KeptValue
-from keen_compass.shop.listings import Lit, keep, leave, left, lit, typed_there, where_in, written
+from keen_compass.shop.listings import Lit, keep, leave, left, lefts, lit, typed_there, where_in, written
 from keen_compass.shop.pieces import FOUND_OTHERWISE, SEEN
 from keen_compass.shop.store import Shop
 from keen_compass.solve.drive import explain_ratio
@@ -95,7 +95,7 @@ def look_at(shop: Shop, machine: Machine, listing: Listing) -> Look:
 
 def _otherwise(shop: Shop, machine: Machine, one: Lit, file: str) -> Otherwise | None:
     """None where the logbook knows no number, or where it was left so."""
-    if one.held is None or left(shop, machine.uid, one.quantity, one.text, ours_of(machine, one)):
+    if one.held is None or left(lefts(shop, machine.uid), one.quantity, one.text, ours_of(machine, one)):
         return None
     return Otherwise(
         one.quantity, file, one.line, one.text, one.held, last_seen(shop, machine.uid, one.quantity, one.held), one

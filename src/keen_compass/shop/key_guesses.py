@@ -22,6 +22,7 @@ WORDS: Mapping[str, tuple[str, ...]] = {
     "kerf": ("kerf",),
 }  # fmt: skip
 COMMON = 4  # keys that hold the same number: from here on it tells nothing
+MOST_ENTRIES = 5000  # of a listing; what is longer is no list of settings
 ENOUGH = 2.0  # of the points below
 
 
@@ -38,15 +39,17 @@ def guesses(
     machine: Machine, held: Mapping[str, KeptValue], listing: Listing, known: frozenset[str]
 ) -> list[Guess]:  # fmt: skip
     """The likeliest key of each number that is not `known` yet, no key twice, the surest first."""
+    if len(listing.entries) > MOST_ENTRIES:
+        return []
     taken = {machine.place(q).key for q in known}
-    free = [e for e in listing.entries if number_in(e.value, 1.0) is not None and _name(listing, e) not in taken]
+    free = [e for e in listing.entries if number_in(e.value, 1.0) is not None and listing.name_of(e) not in taken]
     points: list[tuple[float, int, str, Entry, bool]] = []
     for quantity in machine.quantities:
         if quantity in known or not machine.in_controller(quantity) or quantity in machine.spots:
             continue
         kept = held.get(quantity)
         ours = machine.place(quantity).number(kept.stored) if kept else ""
-        alike = [e for e in free if ours and float(ours) and number_in(e.value, float(ours)) == float(ours)]
+        alike = {e for e in free if ours and float(ours) and number_in(e.value, float(ours)) == float(ours)}
         for e in free:
             same = e in alike and len(alike) < COMMON
             score = (2.0 if same else 0.0) + _named(e, quantity)
@@ -57,16 +60,6 @@ def guesses(
         if all(g.quantity != quantity and g.entry != e for g in found):
             found.append(Guess(quantity, e, same))
     return found
-
-
-def key_of(listing: Listing, entry: Entry) -> str:
-    """By which the profile finds an entry again: its key, with its section where the key stands twice."""
-    return _name(listing, entry)
-
-
-def _name(listing: Listing, entry: Entry) -> str:
-    twice = sum(e.key == entry.key for e in listing.entries) > 1
-    return f"{entry.section}/{entry.key}" if twice and entry.section else entry.key
 
 
 def _named(entry: Entry, quantity: str) -> float:

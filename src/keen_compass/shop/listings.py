@@ -4,6 +4,7 @@ which of its differences were left as they are.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from hashlib import sha256
 
@@ -160,10 +161,15 @@ def _put_left(shop: Shop, machine: str, what: str, said: dict[str, str]) -> None
     shop.put_things("left", {uid: {"machine": machine, "what": what, "at": shop.clock(), **said}})
 
 
-def left(shop: Shop, machine: str, what: str, here: str, there: str) -> Left | None:
+def lefts(shop: Shop, machine: str) -> dict[str, Left]:
+    """What was said last of each difference that was left, by what it is of."""
+    return {
+        body["what"]: Left(body["here"], body["there"], body["name"], body["at"])
+        for body in shop.things_of("left") if body["machine"] == machine
+    }  # fmt: skip
+
+
+def left(known: Mapping[str, Left], what: str, here: str, there: str) -> Left | None:
     """What was said of this difference; None where nothing was, or where it has changed since."""
-    for body in shop.things_of("left"):
-        same = (body["machine"], body["what"], body["here"], body["there"]) == (machine, what, here, there)
-        if same and (here or there):
-            return Left(here, there, body["name"], body["at"])
-    return None
+    found = known.get(what)
+    return found if found and (found.here, found.there) == (here, there) else None

@@ -13,8 +13,8 @@ from keen_compass.app.controller.model import ControllerModel
 from keen_compass.app.parts import Button, Card, Line, Text, empty
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.rounds.holding import last_seen, ours_of, why_otherwise
-from keen_compass.shop.key_guesses import Guess, guesses, key_of
-from keen_compass.shop.listings import Left, Lit, left
+from keen_compass.shop.key_guesses import Guess, guesses
+from keen_compass.shop.listings import Left, Lit, left, lefts
 from keen_compass.words.logbook import day_of
 from keen_compass.words.say import say, show_for
 
@@ -44,9 +44,9 @@ class KnownCard(Card):
             return
         guessed = self._guesses()
         self._add_guesses(guessed)
-        same, stays = [], []
+        same, stays, known_left = [], [], lefts(model.shop, model.machine.uid)
         for one in model.found:
-            was_left = left(model.shop, model.machine.uid, one.quantity, one.text, ours_of(model.machine, one))
+            was_left = left(known_left, one.quantity, one.text, ours_of(model.machine, one))
             if one.same:
                 same.append(QUANTITIES[one.quantity].label)
             elif was_left:
@@ -75,7 +75,7 @@ class KnownCard(Card):
         known = frozenset(one.quantity for one in model.found)
         held = model.shop.values(model.machine.uid)
         found = guesses(model.machine, held, model.listing, known)
-        return [g for g in found if (g.quantity, key_of(model.listing, g.entry)) not in self._refused]
+        return [g for g in found if (g.quantity, model.listing.name_of(g.entry)) not in self._refused]
 
     def _add_guesses(self, guessed: list[Guess]) -> None:
         model = self._model
@@ -84,7 +84,7 @@ class KnownCard(Card):
         assert model.listing is not None
         self._rows.addWidget(Text("Is it so?", bold=True))
         for g in guessed[:MOST]:
-            key, label = key_of(model.listing, g.entry), QUANTITIES[g.quantity].label
+            key, label = model.listing.name_of(g.entry), QUANTITIES[g.quantity].label
             why = "" if g.same else ", by its name"
             row = QHBoxLayout()
             words = QVBoxLayout()
@@ -101,7 +101,7 @@ class KnownCard(Card):
             self._rows.addLayout(row)
         shown = guessed[:MOST]
         if len(shown) > 1:
-            pairs = [(g.quantity, key_of(model.listing, g.entry)) for g in shown]
+            pairs = [(g.quantity, model.listing.name_of(g.entry)) for g in shown]
             buttons = QHBoxLayout()
             buttons.addWidget(Button(f"Yes to all {len(shown)}", lambda: model.name_key(*pairs)))
             buttons.addWidget(Button("None of these", partial(self._refuse, shown), "quiet"))
@@ -109,7 +109,7 @@ class KnownCard(Card):
 
     def _refuse(self, some: list[Guess]) -> None:
         assert self._model.listing is not None
-        self._refused |= {(g.quantity, key_of(self._model.listing, g.entry)) for g in some}
+        self._refused |= {(g.quantity, self._model.listing.name_of(g.entry)) for g in some}
         self._model.look()
 
     def _difference(self, one: Lit) -> QWidget:

@@ -124,15 +124,12 @@ class ControllerModel(QObject):
 
         flipped: whether the controller counts it the other way; None where that is no question.
         """
-        from keen_compass.shop.key_guesses import key_of
-
         assert self.listing is not None
         entry = next((e for e in self.listing.entries if e.start == number.start and e.value == number.text), None)
         keys, spots = dict(self.machine.setting_keys), dict(self.machine.spots)
         spots.pop(quantity, None)
-        if entry is not None and sum(key_of(self.listing, e) == key_of(self.listing, entry)
-                                     for e in self.listing.entries) == 1:  # fmt: skip
-            keys[quantity] = key_of(self.listing, entry)
+        if entry is not None and self.listing.stands_alone(entry):
+            keys[quantity] = self.listing.name_of(entry)
         else:
             spots[quantity] = self.listing.spot(number, self.file)
         signs = set(self.machine.flipped)

@@ -15,8 +15,7 @@ from keen_compass.errors import KeenCompassError
 from keen_compass.formats.listing import Entry, Listing, compared, understood
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.rounds.holding import why_otherwise
-from keen_compass.shop.key_guesses import key_of
-from keen_compass.shop.listings import Copy, copied, left
+from keen_compass.shop.listings import Copy, copied, left, lefts
 from keen_compass.words.logbook import day_of
 from keen_compass.words.say import say, show_for
 
@@ -36,6 +35,7 @@ class SideBySide(QWidget):
         super().__init__()
         self._model = model
         self.copy: Copy | None = None
+        self._stale = True
         self._copies: list[Copy] = []
         self._head = Text("", 17, bold=True)
         self.against = QComboBox()
@@ -67,8 +67,17 @@ class SideBySide(QWidget):
         self.against.setCurrentIndex(max(self.against.findData(chosen), 0))
         self.refresh()
 
+    def showEvent(self, event: object) -> None:
+        """What changed while nobody looked."""
+        super().showEvent(event)  # type: ignore[arg-type]
+        if self._stale:
+            self.refresh()
+
     def refresh(self) -> None:
-        """Show what differs."""
+        """Show what differs; while nobody looks nothing is compared."""
+        self._stale = not self.isVisible()
+        if self._stale:
+            return
         empty(self._rows)
         try:
             two = self._two()
@@ -81,10 +90,10 @@ class SideBySide(QWidget):
         a, b = two
         self._head.say(f"{called(self.copy)}  →")
         found = compared(a, b)
-        stays = []
+        stays, known_left = [], lefts(self._model.shop, self._model.machine.uid)
         shown = 0
         for there, here in found.changed:
-            was = left(self._model.shop, self._model.machine.uid, _what(there), here.value, there.value)
+            was = left(known_left, _what(there), here.value, there.value)
             if was:
                 stays.append((there, here, was))
             elif (shown := shown + 1) <= MOST:
@@ -117,16 +126,16 @@ class SideBySide(QWidget):
         return mine, understood(copied(self._model.shop, against))
 
     def _quantity(self, listing: Listing, entry: Entry) -> str | None:
-        machine, key = self._model.machine, key_of(listing, entry)
+        machine, key = self._model.machine, listing.name_of(entry)
         return next((q for q in machine.setting_keys if machine.in_controller(q) and machine.place(q).key == key), None)
 
     def _label(self, listing: Listing, entry: Entry) -> str:
         quantity = self._quantity(listing, entry)
-        return QUANTITIES[quantity].label if quantity else key_of(listing, entry)
+        return QUANTITIES[quantity].label if quantity else listing.name_of(entry)
 
     def _row(self, a: Listing, b: Listing, there: Entry, here: Entry) -> DifferenceRow:
         model, label = self._model, self._label(a, there)
-        quantity, key = self._quantity(a, there), key_of(b, here)
+        quantity, key = self._quantity(a, there), b.name_of(here)
         where = f"line {here.line}" if label == key else f"{key}, line {here.line}"
         lines = [(where + (f": {here.remark}" if here.remark else ""), "soft")]
         if quantity and (why := why_otherwise(model.machine, quantity, here.value, there.value)):
