@@ -54,7 +54,7 @@ class Quantity:
     @property
     def family(self) -> str:
         """Its name without the axis: ``steps``, ``squareness``."""
-        return self.name.removeprefix(f"{self.axis}_") if self.axis else self.name
+        return self.name.removeprefix(f"{self.axis}_").removesuffix(f"_{self.axis}") if self.axis else self.name
 
     @property
     def about(self) -> str:
