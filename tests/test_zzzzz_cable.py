@@ -275,6 +275,19 @@ def test_every_fault_in_every_operation_is_said_with_state_and_way_on(
                 assert "commands were acknowledged" in str(said.value)
 
 
+def test_an_alarm_that_nobody_asked_about_is_not_passed_over(language: str) -> None:
+    with wired(language) as controller, Cable(controller.path, speaking(language)) as cable:
+        cable.hello()
+        cable.position()
+        controller.hit_a_switch()
+        time.sleep(0.05)
+        with pytest.raises(PortError, match="alarm"):
+            cable.jog("x", 1.0, 1000)
+        assert not controller.axes.waiting
+        cable.reset()
+        cable.jog("x", 1.0, 1000)
+
+
 def test_a_number_that_was_written_before_the_answer_was_lost_is_read_back() -> None:
     for after in range(1, 5):
         with stand_in(HERON, fault="cut-line", after=after) as controller, Cable(controller.path, TEXT) as cable:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QWidget
 
 from driving import choose, focus, press, shown, tab_to
@@ -124,6 +124,22 @@ def test_a_fault_is_said_with_what_is_known_and_what_to_do(window: MainWindow) -
         tab_to("Let go of it")
         press(Qt.Key.Key_Return)
         assert "Not connected." in shown(page)
+
+
+def test_the_window_lives_while_the_port_waits(window: MainWindow) -> None:
+    with stand_in(window.shop.machine("heron"), numbers(window), fault="silence") as one:
+        window.show_rose("heron")
+        link, ticks = link_of(window), [0]
+        timer = QTimer(window)
+        timer.timeout.connect(lambda: ticks.__setitem__(0, ticks[0] + 1))
+        link.connect_to(one.path, [TEXT])
+        until(still(window))
+        timer.start(20)
+        link.read(lambda _: None)
+        window.go_to("stock")
+        until(lambda: link.trouble is not None)
+        assert ticks[0] > 30  # of the hundred that fit into two seconds of waiting
+        assert "doesn’t answer" in str(link.trouble)
 
 
 def test_patterns_are_filled_in_from_what_a_controller_says(window: MainWindow, controller: StandInController) -> None:

@@ -89,12 +89,13 @@ class Cable:
     def hello(self, wait: float | None = None) -> str:
         """What it says that it is. wait: s. Raises PortError where it says nothing that makes sense."""
         d = self.dialect
-        self._write("")  # ends whatever half a command somebody left
-        self._write(d.hello or d.ask_position)
+        self._buffer = b""
+        self._write("", heeds=False)  # ends whatever half a command somebody left
+        self._write(d.hello or d.ask_position, heeds=False)
         for line in self._lines(_state("nothing"), wait):
             if any(d.matches(name, line) is not None for name in ("greeting", "alarm", "position")):
                 if d.ask_why:
-                    self._write(d.ask_why)  # an old error is none of ours
+                    self._write(d.ask_why, heeds=False)  # an old error is none of ours
                     next(self._lines(_state("nothing"), wait))
                 return line
         raise AssertionError  # the lines end in an error
@@ -181,7 +182,7 @@ class Cable:
 
     def raw(self, text: str) -> list[str]:
         """Whatever it answers to something within a second, as it can be read."""
-        self._write(text)
+        self._write(text, heeds=False)
         until, found = time.monotonic() + RAW, b""
         while time.monotonic() < until:
             found += self._chunk(_state("nothing"))
@@ -192,7 +193,7 @@ class Cable:
         """Have it start anew; returns its greeting. Raises PortError."""
         if not self.dialect.reset:
             raise InputError("this controller’s profile doesn’t say how it starts anew: switch it off and on", "reset")
-        self._write(self.dialect.reset)
+        self._write(self.dialect.reset, heeds=False)
         return self.hello() if self.dialect.hello else ""
 
     def stop(self, control: RunControl | None = None) -> None:
@@ -269,12 +270,31 @@ class Cable:
 
     # The wire
 
-    def _write(self, command: str, control: RunControl | None = None, state: str = "") -> None:
+    def _write(
+        self, command: str, control: RunControl | None = None, state: str = "", *, heeds: bool = True
+    ) -> None:  # fmt: skip
+        """Send a command. heeds: an alarm or a new start that it said unasked since the last one counts."""
+        if heeds:
+            self._heed_unasked(state or _state("nothing"))
         with self._writing:
             if control is not None and control.stop.is_set():
                 raise _stopped(state)
             self._buffer = b""
             self._write_bytes(on_wire(command) + self.dialect.end.encode())
+
+    def _heed_unasked(self, state: str) -> None:
+        """Raise PortError for an alarm, or for a new start, that came while nothing was asked."""
+        try:
+            waiting = self._serial.in_waiting
+        except (OSError, serial.SerialException, TypeError):
+            raise _lost(state) from None
+        if waiting:
+            self._buffer += self._chunk(state)
+        for raw in re.split(rb"[\r\n]+", self._buffer)[:-1]:
+            line = raw.decode("latin-1").strip()
+            if any(self.dialect.matches(name, line) is not None for name in ("alarm", "greeting")):
+                self._buffer = b""
+                self._ends(line, state, acknowledged=False)
 
     def _write_bytes(self, data: bytes) -> None:
         if not data:

@@ -107,6 +107,13 @@ class StandInController:
         self._thread = threading.Thread(target=self._live, daemon=True)
         self._thread.start()
 
+    def hit_a_switch(self) -> None:
+        """An alarm that nobody asked about."""
+        self._alarmed = True
+        self.axes.stop()
+        self._commands.clear()
+        self._say("halt: limit switch X" if self._dialect == TEXT else "112", strikes=False)
+
     def close(self) -> None:
         """Pull the cable."""
         self._ending.set()
