@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFocusEvent, QFontMetrics, QPainter, QPainterPath, QPalette, QPen
@@ -15,6 +16,9 @@ from keen_compass.shop.standing import State
 STATE_COLOUR = {
     State.IN: "good", State.OUT: "bad", State.CANNOT_TELL: "warn", State.RECHECK: "warn", State.NEVER: "soft",
 }  # fmt: skip
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QComboBox
+
 VERDICT_STATE = {
     Verdict.IN: State.IN, Verdict.OUT: State.OUT, Verdict.CANNOT_TELL: State.CANNOT_TELL,
     Verdict.IMPLAUSIBLE: State.RECHECK, Verdict.UNRESOLVED: State.NEVER,
@@ -137,6 +141,18 @@ class Button(QPushButton):
             self.click()
         else:
             super().keyPressEvent(event)  # type: ignore[arg-type]
+
+
+def plain_combo(name: str) -> QComboBox:
+    """A combo box that doesn't force its column wider than it must be."""
+    from PySide6.QtWidgets import QComboBox  # late: the first screen has none
+
+    combo = QComboBox()
+    combo.setAccessibleName(name)
+    combo.setFont(th.font())
+    combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    combo.setMinimumContentsLength(3)
+    return combo
 
 
 class ShowsFocus(QWidget):

@@ -7,11 +7,10 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
-from keen_compass.app import theme as th
 from keen_compass.app.controller.jog_pad import JogPad
-from keen_compass.app.parts import Button, Text
+from keen_compass.app.parts import Button, Text, plain_combo
 from keen_compass.app.port_link import LinkState, PortLink, as_lines
 from keen_compass.errors import PortError
 from keen_compass.machines.dialect import Dialect
@@ -55,18 +54,14 @@ class CableView(QWidget):
         """practice: starts a practice controller, where the machine has a stand-in."""
         super().__init__()
         self._link, self._machine, self._practice = link, machine, practice
-        self.port = QComboBox()
+        self.port = plain_combo("Port of its cable")
         self.port.setEditable(True)
-        self.port.setAccessibleName("Port of its cable")
-        self.port.setFont(th.font())
         edit = self.port.lineEdit()
         assert edit is not None
         edit.setAccessibleName("Port of its cable")
         edit.setPlaceholderText("its port, like /dev/ttyUSB0")
         edit.returnPressed.connect(self.connect_now)
-        self.language = QComboBox()
-        self.language.setAccessibleName("How it is spoken to")
-        self.language.setFont(th.font())
+        self.language = plain_combo("How it is spoken to")
         self.go = Button("Connect", self.connect_now, "primary")
         self._state = Text("", 17, bold=True)
         self._trouble = Text()

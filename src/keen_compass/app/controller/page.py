@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont, QTextCharFormat, QTextCursor
 from PySide6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
@@ -25,7 +24,7 @@ from keen_compass.app.controller.model import ControllerModel
 from keen_compass.app.controller.patterns import PatternsView
 from keen_compass.app.controller.pointing import PointingBar
 from keen_compass.app.controller.side_by_side import SideBySide, called
-from keen_compass.app.parts import Button, Card, Line, Text, scrolling
+from keen_compass.app.parts import Button, Card, Line, Text, plain_combo, scrolling
 from keen_compass.app.port_link import PortLink
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.dialect import Dialect
@@ -86,9 +85,7 @@ class ControllerPage(QWidget):
         self.reason.returnPressed.connect(self._keep)
         self.keep = Button("Keep a copy", self._keep)
         self.keep_sheet = Button("It is the maker’s sheet", self._keep_sheet, "quiet")
-        self.other = QComboBox()
-        self.other.setAccessibleName("Copy to compare with")
-        self.other.setFont(th.font())
+        self.other = plain_combo("Copy to compare with")
         self.other.activated.connect(lambda _: self._choose_copy())
         self.back = Button("Put this one back", self._put_back, "quiet")
         self.compare = Button("Compare with it", lambda: self._show(TWO))

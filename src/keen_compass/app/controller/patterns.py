@@ -9,7 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Text, scrolling
+from keen_compass.app.parts import Button, Text, plain_combo, scrolling
 from keen_compass.app.port_link import PortLink
 from keen_compass.errors import InputError
 from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, pattern_from
@@ -154,9 +154,7 @@ class PatternsView(QWidget):
 
 
 def _combo(name: str, items: list[tuple[str, object]]) -> QComboBox:
-    combo = QComboBox()
-    combo.setAccessibleName(name)
-    combo.setFont(th.font())
+    combo = plain_combo(name)
     for words, data in items:
         combo.addItem(words, data)
     return combo

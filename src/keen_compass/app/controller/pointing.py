@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPlainTextEdit, QWidget
 
-from keen_compass.app import theme as th
 from keen_compass.app.controller.model import ControllerModel
-from keen_compass.app.parts import Button, Line
+from keen_compass.app.parts import Button, Line, plain_combo
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import Number
 from keen_compass.machines.places import SIGNED
@@ -23,14 +22,11 @@ class PointingBar(QWidget):
         self._model, self._text = model, text
         self.number: Number | None = None
         self._said = Line("", 17, bold=True)
-        self.what = QComboBox()
-        self.what.setAccessibleName("What the number at the cursor is")
-        self.what.setFont(th.font())
+        self.what = plain_combo("What the number at the cursor is")
         self.what.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.what.activated.connect(lambda _: self._propose_sign())
-        self.sign = QComboBox()
-        self.sign.setAccessibleName("How its sign is counted")
-        self.sign.setFont(th.font())
+        self.sign = plain_combo("How its sign is counted")
+        self.sign.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.sign.addItem(SAME, False)
         self.sign.addItem(OTHER, True)
         self.remember = Button("Remember", self._remember)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.controller.known import add_left
 from keen_compass.app.controller.leaving import DifferenceRow
 from keen_compass.app.controller.model import ControllerModel
-from keen_compass.app.parts import Text, empty, scrolling
+from keen_compass.app.parts import Text, empty, plain_combo, scrolling
 from keen_compass.errors import KeenCompassError
 from keen_compass.formats.listing import Entry, Listing, compared, understood
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -38,9 +38,7 @@ class SideBySide(QWidget):
         self._stale = True
         self._copies: list[Copy] = []
         self._head = Text("", 17, bold=True)
-        self.against = QComboBox()
-        self.against.setAccessibleName("Compared with")
-        self.against.setFont(th.font())
+        self.against = plain_combo("Compared with")
         self.against.setMinimumHeight(th.HAND)
         self.against.activated.connect(lambda _: self.refresh())
         inner = QWidget()

@@ -6,8 +6,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
-from keen_compass.app import theme as th
-from keen_compass.app.parts import Text, tip
+from keen_compass.app.parts import Text, plain_combo, tip
 from keen_compass.app.round.model import RoundModel
 from keen_compass.words.say import say
 
@@ -54,16 +53,6 @@ class ChoicesBar(QWidget):
     def _chosen(self, name: str, _index: int) -> None:
         value = self.combos[name].currentData()
         self._model.attempt("make", lambda: self._model.session.making.choose_option(name, value))
-
-
-def plain_combo(name: str) -> QComboBox:
-    """A combo box that doesn't force its column wider than it must be."""
-    combo = QComboBox()
-    combo.setAccessibleName(name)
-    combo.setFont(th.font())
-    combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    combo.setMinimumContentsLength(3)
-    return combo
 
 
 def fill(combo: QComboBox, items: list[tuple[str, object]], current: object) -> None:

@@ -11,10 +11,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.parts import Button, Card, Line, Text, plain_combo
 from keen_compass.app.round import words
 from keen_compass.app.round.bed_canvas import BedCanvas
-from keen_compass.app.round.choices import ChoicesBar, fill, plain_combo
+from keen_compass.app.round.choices import ChoicesBar, fill
 from keen_compass.app.round.dry_run_bar import DryRunBar
 from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel

@@ -8,8 +8,8 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Text, scrolling
-from keen_compass.app.round.choices import fill, plain_combo
+from keen_compass.app.parts import Button, Card, Text, plain_combo, scrolling
+from keen_compass.app.round.choices import fill
 from keen_compass.errors import KeenCompassError
 from keen_compass.formats.chart_csv import FEEDS, FIELDS, Columns, Line, Table, guessed, read_table, understood
 from keen_compass.machines.profile import LIMITS, PROCESS_SETTINGS, THERMAL, Machine
