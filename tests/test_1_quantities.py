@@ -13,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keen_compass.errors import InputError, LengthError, UncertaintyError
+from keen_compass.quantities.digits import two_significant
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import format_fraction, format_mm, parse_length
 from keen_compass.quantities.measuring import (
@@ -40,7 +41,6 @@ from keen_compass.quantities.uncertainty import (
     expand,
     limits,
     t_95,
-    two_significant,
 )
 from keen_compass.quantities.verdict import Verdict, judge
 

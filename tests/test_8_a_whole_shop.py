@@ -28,10 +28,9 @@ from keen_compass.machines.forms import (
     machine_fields,
     read_instrument,
     read_machine,
-    show_length,
-    show_size,
 )
 from keen_compass.machines.profile import Machine, instrument_from_json, instrument_to_json
+from keen_compass.machines.shown import show_length, show_size
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.practice import stand_in
 from keen_compass.practice.demo import HERON, KINGFISHER, SWIFT
@@ -39,11 +38,11 @@ from keen_compass.practice.playing import correct_all, play, read_all
 from keen_compass.procedures import understands
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.reports.record import record_of
 from keen_compass.reports.table import to_csv

@@ -21,7 +21,7 @@ from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures.base import Makes, Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
-from keen_compass.quantities.uncertainty import with_uncertainty
+from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State

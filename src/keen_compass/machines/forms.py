@@ -30,9 +30,10 @@ from keen_compass.machines.profile import (
     check_within,
     new_uid,
 )
+from keen_compass.machines.shown import length_unit, show_length
 from keen_compass.quantities.catalogue import BY_COMMAND, ORDER, QUANTITIES, Lives
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import UNITS_MM, format_fraction, parse_length, plain_number, trim_number
+from keen_compass.quantities.lengths import UNITS_MM, parse_length, plain_number, trim_number
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
@@ -48,7 +49,6 @@ MOST_PROCESS = 80  # letters
 HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height")
 CUTTING = ("feed", "plunge_feed", "spindle_rpm", "pierce_delay", "power", "focus")  # plain numbers
 DAYS_PER_MONTH = 30.5
-FRACTION_LOSES = 0.01  # of a length; where a fraction would lose more, decimals are shown
 # Kind → (both ends are read off a scale, usual resolution in mm).
 INSTRUMENT_KINDS: dict[str, tuple[bool, float]] = {
     "caliper": (False, 0.01), "steel rule": (True, 0.5), "tape": (True, 1.0), "dial gauge": (False, 0.01),
@@ -115,28 +115,6 @@ class FormReader:
             return value
 
         return self.take(name, read, low)
-
-
-def length_unit(units: str) -> str:
-    """Which unit bare digits mean, for a machine shown in `units`."""
-    return "mm" if units == "mm" else "in"
-
-
-def show_length(mm: float, units: str) -> str:
-    """A length with its unit as a shop wants it: ``400 mm``, ``15.748 in``, ``15 3/4 in``."""
-    if units == "mm":
-        return f"{trim_number(mm, 2)} mm"
-    fraction = format_fraction(mm / 25.4)
-    lost = abs(parse_length(fraction, "in").mm - mm)
-    if units == "in" or lost > FRACTION_LOSES * mm:  # a thin sheet has no fraction
-        return f"{trim_number(mm / 25.4, 4)} in"
-    return f"{fraction} in"
-
-
-def show_size(width: float, height: float, units: str) -> str:
-    """Two lengths with one unit: ``400 × 300 mm``."""
-    first, second = show_length(width, units), show_length(height, units)
-    return f"{first.rpartition(' ')[0]} × {second}"
 
 
 def _show_tolerance(machine: Machine, quantity: str) -> str:

@@ -9,18 +9,20 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, replace
 from datetime import date
 from functools import cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.machines.dialect import Dialect
 from keen_compass.machines.places import Place, Spot
 from keen_compass.quantities.catalogue import BY_COMMAND, QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
-from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount, unit_kept
 from keen_compass.quantities.subjects import Subject
+
+if TYPE_CHECKING:
+    from keen_compass.quantities.instruments import Instrument
 
 
 @dataclass(frozen=True, slots=True)
@@ -457,6 +459,8 @@ def instrument_to_json(instrument: Instrument) -> dict[str, Any]:
 
 def instrument_from_json(body: Mapping[str, Any]) -> Instrument:
     """Inverse of `instrument_to_json`."""
+    from keen_compass.quantities.instruments import Instrument, Repeatability  # late: the first screen has none
+
     return Instrument(
         **{
             **body,

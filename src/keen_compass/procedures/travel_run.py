@@ -11,8 +11,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
-from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import UNITS, Machine
+from keen_compass.machines.shown import show_length
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import OnRule
 from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings

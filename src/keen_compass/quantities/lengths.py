@@ -12,9 +12,12 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from fractions import Fraction
+from typing import TYPE_CHECKING
 
 from keen_compass.errors import LengthError
+
+if TYPE_CHECKING:
+    from fractions import Fraction
 
 MM_PER_INCH = 25.4
 LONGEST_TEXT = 48  # characters; nobody types a longer length
@@ -102,6 +105,8 @@ def _unit_of(spelling: str | None, default_unit: str) -> str:
 
 
 def _mixed_value(match: re.Match[str]) -> tuple[Fraction, float]:
+    from fractions import Fraction  # late: only fractions need it
+
     bottom = int(match["bottom"])
     if bottom == 0:
         raise LengthError("a fraction can't have 0 below the line")
@@ -162,6 +167,8 @@ def length_in_words(mm: float, units: str, decimals: int = 2, *, signed: bool = 
 
 def format_fraction(inches: float, denominator: int = 64) -> str:
     """Inches to the nearest 1/`denominator`, in lowest terms: ``22 5/8``."""
+    from fractions import Fraction  # late, as above
+
     steps = Fraction(round(abs(inches) * denominator), denominator)
     whole, rest = divmod(steps.numerator, steps.denominator)
     parts = [str(whole)] if whole or not rest else []

@@ -18,7 +18,6 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from keen_compass.errors import UncertaintyError
-from keen_compass.quantities.lengths import format_mm
 
 DOMINATES = 0.2  # ratio of everything else to one bounded source; keeps ≥ 94 % inside
 TRIFLE = 1e-4  # of a variance: below, a cause limits nothing
@@ -225,16 +224,3 @@ def chi2_quantile(p: float, dof: float) -> float:
     from scipy.special import gammaincinv  # late, as above
 
     return 2 * float(gammaincinv(dof / 2, p))
-
-
-def with_uncertainty(value: float, U: float) -> str:
-    """``+0.97 ± 0.10``: U with two significant digits, the value rounded to match (GUM 7.2.6)."""
-    decimals = two_significant(U)
-    return f"{format_mm(value, decimals, signed=True)} ± {format_mm(U, decimals)}"
-
-
-def two_significant(U: float) -> int:
-    """Decimals at which U shows two significant digits (GUM 7.2.6), at least 0."""
-    if not U > 0:
-        return 3
-    return max(0, 1 - math.floor(math.log10(float(f"{U:.1e}"))))

@@ -10,13 +10,13 @@ from keen_compass import __version__
 from keen_compass.errors import InputError
 from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import note
 from keen_compass.quantities.readings import Kind, number_of
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredValue
-from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.reports.record_page import Record, write_record
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.kept import KeptPiece

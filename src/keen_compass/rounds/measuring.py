@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError, LengthError, ShopError
-from keen_compass.machines.forms import length_unit
 from keen_compass.machines.profile import instrument_from_json
+from keen_compass.machines.shown import length_unit
 from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.procedures.case import Case, Previous
 from keen_compass.quantities.catalogue import beneath

@@ -6,13 +6,12 @@ import json
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from keen_compass.errors import InputError, ShopDamagedError
 from keen_compass.machines.profile import KINDS, THERMAL, Machine, Stock, Tool, instrument_from_json, instrument_to_json
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.notes import note
 from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
@@ -20,6 +19,9 @@ from keen_compass.shop.base import ShopBase
 from keen_compass.shop.kept import Doubt, KeptFinding, KeptValue
 from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
 from keen_compass.shop.things import Things, parts_of, put_together
+
+if TYPE_CHECKING:
+    from keen_compass.quantities.instruments import Instrument, Repeatability
 
 T = TypeVar("T")
 SETTLED = ("signed", "given_up")  # kinds of mark that end a round
@@ -192,6 +194,8 @@ class MachineRows(ShopBase):
         if not dof or damaged:
             return None
         squares = sum((v - sum(g) / len(g)) ** 2 for g in groups.values() for v in g)
+        from keen_compass.quantities.instruments import Repeatability  # late: the first screen has none
+
         return Repeatability(math.sqrt(squares / dof), dof)
 
     # Numbers

@@ -10,8 +10,8 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from enum import StrEnum
 
-from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine
+from keen_compass.machines.shown import show_length
 from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.subjects import Subject

@@ -6,8 +6,8 @@ import json
 from datetime import datetime
 
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.stored import stored_from_body
-from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.shop.logbook import Entry
 from keen_compass.words.say import say
 

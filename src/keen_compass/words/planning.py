@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from gettext import ngettext
 
-from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine
+from keen_compass.machines.shown import show_length
 from keen_compass.procedures.planning import Proposal
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.words.procedures import title

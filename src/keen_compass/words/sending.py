@@ -5,8 +5,8 @@ from __future__ import annotations
 from gettext import ngettext
 
 from keen_compass.formats.playback import DryRun
-from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine
+from keen_compass.machines.shown import show_length
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.shop.library import How, Starting
 

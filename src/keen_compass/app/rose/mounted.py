@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QMenu
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button
-from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.machines.shown import show_length
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,8 +12,8 @@ from keen_compass.app.parts import Button, Card, Line, StateSign, Text, empty, s
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.app.rose.mounted import MountedButton
 from keen_compass.app.rose.next_piece import NextPieceCard
-from keen_compass.machines.forms import show_size
 from keen_compass.machines.profile import Machine, Stock
+from keen_compass.machines.shown import show_size
 from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
 from keen_compass.quantities.catalogue import QUANTITIES

@@ -23,13 +23,13 @@ from keen_compass.app.parts import (
 )
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
-from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine
+from keen_compass.machines.shown import show_length
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.charts import Section, Shown
+from keen_compass.quantities.digits import two_significant
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.stored import StoredValue
-from keen_compass.quantities.uncertainty import two_significant
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.making import Resolves
 from keen_compass.shop.standing import Spoke, State

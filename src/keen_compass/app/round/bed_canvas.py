@@ -10,8 +10,8 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.piece_canvas import draw_axes, inner_of
 from keen_compass.formats.playback import DryRun
-from keen_compass.machines.forms import show_size
 from keen_compass.machines.profile import Machine
+from keen_compass.machines.shown import show_size
 from keen_compass.pieces.moves import MoveProgram, Stop
 from keen_compass.procedures.base import Piece
 from keen_compass.quantities.geometry import Box

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from keen_compass.machines.forms import show_length, show_size
 from keen_compass.machines.profile import Machine
+from keen_compass.machines.shown import show_length, show_size
 from keen_compass.quantities.charts import Extent
+from keen_compass.quantities.digits import two_significant, with_uncertainty
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.notes import Note
 from keen_compass.quantities.stored import StoredValue
-from keen_compass.quantities.uncertainty import two_significant, with_uncertainty
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.words.consequences import finding_in_words, tolerance_in_words
 from keen_compass.words.doing import task_of

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.stock.grid import width_words
-from keen_compass.machines.forms import show_length
+from keen_compass.machines.shown import show_length
 from keen_compass.shop.library import KerfEntry, Known
 
 LEFT, TOP, RIGHT, BOTTOM = 60, 40, 22, 44  # px round the plot

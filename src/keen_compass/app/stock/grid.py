@@ -7,8 +7,8 @@ from PySide6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPen
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, ShowsFocus, draw_state
-from keen_compass.machines.forms import show_length
-from keen_compass.quantities.uncertainty import two_significant
+from keen_compass.machines.shown import show_length
+from keen_compass.quantities.digits import two_significant
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.library import Board, How, KerfEntry, Known, Starting
 from keen_compass.words.logbook import day_of

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from keen_compass.machines.forms import show_length
 from keen_compass.machines.profile import Machine
+from keen_compass.machines.shown import show_length
 from keen_compass.procedures.joint import FOUND_AS
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.subjects import Subject
-from keen_compass.quantities.uncertainty import with_uncertainty
 from keen_compass.rounds.together import Column, Part, Row, Whole
 from keen_compass.solve.joint import Unknown
 from keen_compass.words.procedures import title
