@@ -329,7 +329,7 @@ def test_a_cable_that_is_pulled_at_any_moment_leaves_a_record_of_what_was_sent(l
         controller = wired(language, fast=40.0)
         sent: list[Exchange] = []
         last = Progress(0, 0, 0)
-        timer = threading.Timer(rng.uniform(0.0, 0.4), controller.close)
+        timer = threading.Timer(rng.uniform(0.0, 0.25), controller.close)
         try:
             with Cable(controller.path, speaking(language), sent.append) as cable:
                 timer.start()
