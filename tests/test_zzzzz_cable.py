@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 import json
 import os
@@ -204,6 +205,37 @@ def test_stop_acts_within_a_tenth_of_a_second_whatever_waits(language: str) -> N
         at = controller.axes.at
         time.sleep(0.1)
         assert controller.axes.at == at
+
+
+def test_a_port_that_takes_no_more_is_neither_lost_nor_in_the_way_of_a_stop() -> None:
+    """Nobody reads at the other end, so the port's own buffer fills up in the middle of a long command."""
+    master, slave = pty.openpty()
+    tty.setraw(slave)
+    long = "PD" + ",".join(f"{i},{i}" for i in range(20_000))
+    try:
+        with Cable(os.ttyname(slave), PLOTTER) as cable:
+            with pytest.raises(PortError) as said:
+                run_all(cable, long)
+            assert said.value.kind == "silence"
+            control, kinds = RunControl(), []
+
+            def go() -> None:
+                with pytest.raises(PortError) as stopped:
+                    run_all(cable, long, control)
+                kinds.append(stopped.value.kind)
+
+            other = threading.Thread(target=go)
+            other.start()
+            time.sleep(0.2)
+            begun = time.monotonic()
+            with contextlib.suppress(PortError):  # a buffer that nobody empties takes not even a stop
+                cable.stop(control)
+            other.join(2)
+            assert kinds == ["stopped"]
+            assert time.monotonic() - begun < 1.5
+    finally:
+        os.close(master)
+        os.close(slave)
 
 
 # Faults

@@ -11,6 +11,7 @@ import contextlib
 import errno
 import os
 import re
+import termios
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -202,6 +203,8 @@ class Cable:
         try:
             if control is not None:
                 control.stop.set()
+            with contextlib.suppress(OSError, serial.SerialException, termios.error):
+                self._serial.reset_output_buffer()  # what waits to go out is not wanted any more
             self._write_bytes(on_wire(self.dialect.stop))
         finally:
             if free:
@@ -280,7 +283,7 @@ class Cable:
             if control is not None and control.stop.is_set():
                 raise _stopped(state)
             self._buffer = b""
-            self._write_bytes(on_wire(command) + self.dialect.end.encode())
+            self._write_bytes(on_wire(command) + self.dialect.end.encode(), control, state)
 
     def _heed_unasked(self, state: str) -> None:
         """Raise PortError for an alarm, or for a new start, that came while nothing was asked."""
@@ -296,16 +299,23 @@ class Cable:
                 self._buffer = b""
                 self._ends(line, state, acknowledged=False)
 
-    def _write_bytes(self, data: bytes) -> None:
-        if not data:
-            return
-        try:
-            left = data
-            while left:  # past pyserial's own waiting: a stop must not queue behind anything
-                left = left[os.write(self._serial.fileno(), left) :]
-        except (OSError, serial.SerialException):
-            raise _lost(_state("nothing")) from None
-        self._told(Exchange(time.monotonic(), True, data))
+    def _write_bytes(self, data: bytes, control: RunControl | None = None, state: str = "") -> None:
+        """Past pyserial's own waiting: a stop must not queue behind anything, and a full buffer is no lost cable."""
+        left, until = data, time.monotonic() + ANSWER
+        while left:
+            if control is not None and control.stop.is_set():
+                raise _stopped(state)
+            try:
+                gone = os.write(self._serial.fileno(), left)
+                left, until = left[gone:], time.monotonic() + ANSWER
+            except BlockingIOError:
+                if time.monotonic() > until:
+                    raise _silent(state or _state("nothing")) from None
+                time.sleep(0.005)
+            except (OSError, serial.SerialException):
+                raise _lost(_state("nothing")) from None
+        if data:
+            self._told(Exchange(time.monotonic(), True, data))
 
     def _chunk(self, state: str) -> bytes:
         try:
