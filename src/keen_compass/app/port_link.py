@@ -82,6 +82,7 @@ class PortLink(QObject):
         self.running: Progress | None = None
         self._cable: Cable | None = None
         self._control: Any = None
+        self._moving: Any = None  # what stops the steps that were asked for
         self._practice: Controller | None = None
         self._jobs: Jobs = queue.Queue()
         self._asked = 0  # that were not answered yet
@@ -187,9 +188,15 @@ class PortLink(QObject):
     def jog(self, axis: str, distance: float, feed: float, then: Then = lambda _: None) -> None:
         """A step, and where it is after it."""
 
+        from keen_compass.controllers.by_port import RunControl
+
+        if self._moving is None:
+            self._moving = RunControl()
+        control = self._moving
+
         def work() -> Any:
             cable = self._open()
-            cable.jog(axis, distance, feed)
+            cable.jog(axis, distance, feed, control)
             return cable.position()
 
         self._ask(work, then)
@@ -233,9 +240,10 @@ class PortLink(QObject):
                 self.state = LinkState.READY
         if cable is not None:
             try:
-                cable.stop(self._control)
+                cable.stop(self._control or self._moving)
             except PortError as error:
                 self.trouble = error
+        self._moving = None
         self.changed.emit()
 
     # Inside

@@ -26,6 +26,7 @@ from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, on_wire
 
 ANSWER = 2.0  # s without a byte, after which nothing comes any more
 TRY = 0.6  # s for each speed that is tried
+SETTLES = 0.1  # s without a byte, after a greeting
 RAW = 1.0  # s
 LONGEST_WRITE = 0.05  # s that a stop waits for a command that is just going out
 AT_REST = 0.15  # s between two looks at where it is
@@ -98,8 +99,17 @@ class Cable:
                 if d.ask_why:
                     self._write(d.ask_why, heeds=False)  # an old error is none of ours
                     next(self._lines(_state("nothing"), wait))
+                self._drain()
                 return line
         raise AssertionError  # the lines end in an error
+
+    def _drain(self) -> None:
+        """What else it says of having started, so that nobody takes it for a new start later."""
+        until = time.monotonic() + SETTLES
+        while time.monotonic() < until:
+            if self._chunk(_state("nothing")):
+                until = time.monotonic() + SETTLES
+        self._buffer = b""
 
     def read(self) -> Listing:
         """Its settings, as they came twice the same. Raises PortError."""
@@ -170,16 +180,15 @@ class Cable:
                 return found
         raise AssertionError
 
-    def jog(self, axis: str, distance: float, feed: float) -> None:
+    def jog(self, axis: str, distance: float, feed: float, control: RunControl | None = None) -> None:
         """A step along an axis, mm and mm/min; it may still be moving when this returns. Raises PortError."""
         d = self.dialect
         if not d.jog:
             raise InputError("this controller’s profile doesn’t say how to move a step", "jog")
         steps = {f"d{a}": _plain(distance * d.per_mm if a == axis else 0.0) for a in "xyz"}
-        self._write(
-            d.jog.format(axis=axis.upper(), distance=_plain(distance * d.per_mm), feed=_plain(feed), **steps)
-        )  # fmt: skip
-        self._settled(_state("moving"))
+        command = d.jog.format(axis=axis.upper(), distance=_plain(distance * d.per_mm), feed=_plain(feed), **steps)
+        self._write(command, control, _state("moving"))
+        self._settled(_state("moving"), control)
 
     def raw(self, text: str) -> list[str]:
         """Whatever it answers to something within a second, as it can be read."""

@@ -7,6 +7,7 @@ hello. Nothing is shared with the program that speaks to it.
 
 from __future__ import annotations
 
+import contextlib
 import math
 import os
 import pty
@@ -103,6 +104,7 @@ class StandInController:
         self._ending = threading.Event()
         self._master, self._slave = pty.openpty()
         tty.setraw(self._slave)
+        os.set_blocking(self._master, False)  # what was seen coming may be flushed before it is read
         self.path = os.ttyname(self._slave)
         self._thread = threading.Thread(target=self._live, daemon=True)
         self._thread.start()
@@ -137,7 +139,8 @@ class StandInController:
                 self.axes.pass_time((now - before) * self._fast)
                 before = now
                 if ready:
-                    self._take_in(os.read(self._master, 4096))
+                    with contextlib.suppress(BlockingIOError):
+                        self._take_in(os.read(self._master, 4096))
                 while self._commands and len(self.axes.waiting) < AHEAD:
                     self._obey(self._commands.pop(0))
         except OSError:  # the other end was pulled
@@ -210,9 +213,17 @@ class StandInController:
             for i in range(0, len(data), 24):
                 if self._ending.wait(SLOW / 4):
                     return
-                os.write(self._master, data[i : i + 24])
+                self._put(data[i : i + 24])
             return
-        os.write(self._master, data)
+        self._put(data)
+
+    def _put(self, data: bytes) -> None:
+        """Onto the wire, as fast as the other end takes it."""
+        while data and not self._ending.is_set():
+            try:
+                data = data[os.write(self._master, data) :]
+            except BlockingIOError:
+                self._ending.wait(0.005)
 
     def _strikes(self, fault: str) -> bool:
         if self._fault != fault:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QSizePolic
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text
 from keen_compass.app.port_link import LinkState, PortLink
+from keen_compass.errors import PortError
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.lengths import format_mm
 
@@ -123,6 +124,9 @@ class JogPad(Card):
 
     def _look(self) -> None:
         link = self._link
+        trouble = link.trouble
+        if trouble is not None and not (isinstance(trouble, PortError) and trouble.kind == "stopped"):
+            return  # it stays on the screen until something goes well again
         if link.state is LinkState.READY and link.dialect is not None and link.dialect.ask_position:
             link.position(self._stands)
 
