@@ -99,6 +99,11 @@ class PortLink(QObject):
         return self.state in (LinkState.READY, LinkState.BUSY)
 
     @property
+    def under_way(self) -> bool:
+        """Whether a program runs."""
+        return self.state is LinkState.RUNNING
+
+    @property
     def pending(self) -> int:
         """How much is asked that was not answered yet."""
         return self._asked

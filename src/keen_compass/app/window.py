@@ -185,7 +185,7 @@ class MainWindow(QMainWindow):
 
     def _under_way(self) -> bool:
         """Whether a program runs over a cable: its page stays until it is over."""
-        return any(str(link.state) == "running" for link in self._links.values())
+        return any(link.under_way for link in self._links.values())
 
     def _stays(self) -> bool:
         """Whether the page can't be left now, which is said."""
@@ -631,7 +631,7 @@ class MainWindow(QMainWindow):
         self.next_piece.look_at("")
         self._close_round()
         for link in self._links.values():
-            if self._under_way():  # nobody would see what it does
+            if link.under_way:  # nobody would see what it does
                 link.stop()
             link.close()
         self.shop.close()

@@ -224,9 +224,10 @@ class Cable:
 
         Where the program waits for somebody (M0) it is held here. It is over when it stands still.
         """
-        last = Progress(0, 0, len(commands_of(program, self.dialect)))
+        commands = commands_of(program, self.dialect)
+        last = Progress(0, 0, len(commands))
         try:
-            for last in self._feed(commands_of(program, self.dialect), control):
+            for last in self._feed(commands, control):
                 yield last
         except PortError as error:
             if error.kind != "lost":

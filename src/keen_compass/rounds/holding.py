@@ -218,7 +218,6 @@ class Holding:
     def told(self, listing: Listing) -> None:
         """What the controller said over its cable that it holds."""
         self._told = listing
-        note_seen(self._c.shop, self._c.machine, look_at(self._c.shop, self._c.machine, listing).same)
         self._found = None
         self._c.changed()
 

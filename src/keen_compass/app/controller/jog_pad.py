@@ -37,7 +37,7 @@ class JogPad(Card):
         self.place = Line("", 34, bold=True)
         self._means = Text(colour="soft")
         self.steps = QButtonGroup(self)
-        self.stop = Button("STOP", self._stop, "stop")
+        self.stop = Button("STOP", link.stop, "stop")
         self.stop.setAccessibleName("Stop at once")
         self.stop.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.stop.setFont(th.font(30, bold=True))
@@ -155,14 +155,11 @@ class JogPad(Card):
                 return x, y
         raise AssertionError
 
-    def _stop(self) -> None:
-        self._link.stop()
-
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows move, Space and Escape stop."""
         key = Qt.Key(event.key())
         if key in (Qt.Key.Key_Space, Qt.Key.Key_Escape) and self.stop.isEnabled():
-            self._stop()
+            self._link.stop()
         elif key in self._pad and not event.isAutoRepeat():
             self._move(key, 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0)
         else:

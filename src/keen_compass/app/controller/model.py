@@ -12,10 +12,10 @@ from keen_compass.app.port_link import PortLink
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.listing import Listing, Number, read_listing, understood
 from keen_compass.machines.dialect import Dialect
-from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.rounds import holding
 from keen_compass.shop.listings import Lit, ask_again, keep, leave, lit
 from keen_compass.shop.store import Shop
+from keen_compass.words.holding import before_written
 
 
 class ControllerModel(QObject):
@@ -148,7 +148,7 @@ class ControllerModel(QObject):
             assert one.held is not None
             place = self.machine.place(one.quantity)
             number = place.number(one.held.stored)
-            self._send(place.key, number, f"Before {QUANTITIES[one.quantity].label} became {number}")
+            self._send(place.key, number, before_written(one.quantity, number))
             return
 
         def run() -> None:

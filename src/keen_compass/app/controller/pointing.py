@@ -74,7 +74,7 @@ class PointingBar(QWidget):
             return None
 
     def _propose_sign(self) -> None:
-        """The sign that makes it the logbook's number, where it is that with the other one."""
+        """Asked where a sign may be counted the other way; as the profile has it."""
         quantity = self.what.currentData()
         self.remember.setEnabled(bool(quantity) and self._model.editable)
         asked = bool(quantity) and QUANTITIES[quantity].family in SIGNED

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout
 from shiboken6 import isValid
 
 from keen_compass.app.parts import Button, Card, Text
 from keen_compass.app.port_link import LinkState, PortLink
 from keen_compass.app.round.model import RoundModel
-from keen_compass.controllers.by_port import Progress
 from keen_compass.errors import InputError, PortError
 from keen_compass.formats.listing import Listing
 from keen_compass.procedures.base import Makes, Step
 from keen_compass.rounds.making import DONE
+
+if TYPE_CHECKING:  # the cable's own module is loaded when there is one
+    from keen_compass.controllers.by_port import Progress
 
 PLACE = "cable"
 
@@ -34,7 +38,7 @@ class CableBar(Card):
         self.start = Button("It is clear: start", self._start, "primary")
         self.not_now = Button("Not now", self._not_now, "quiet")
         self.hold = Button("Hold", self._hold)
-        self.stop = Button("STOP", self._stop, "stop")
+        self.stop = Button("STOP", link.stop, "stop")
         self.stop.setAccessibleName("Stop at once")
         words = QVBoxLayout()
         words.setSpacing(2)
@@ -48,7 +52,7 @@ class CableBar(Card):
         layout.setContentsMargins(14, 8, 14, 10)
         layout.addLayout(buttons)
         layout.addWidget(self.bar)
-        link.changed.connect(self._link_changed)
+        link.changed.connect(self.refresh)
         link.progress.connect(self._show_progress)
 
     def _may_run(self) -> bool:
@@ -64,8 +68,10 @@ class CableBar(Card):
         asked_first = bool(session.holding.found.otherwise) and not running
         wired = bool(machine.port) or link.state is not LinkState.CLOSED
         self.setVisible(wired and not session.settled and not asked_first)
+        if not wired:  # nothing of it is worked out at every keystroke
+            return
         may_run = self._may_run() and link.ready and machine.file_format != "svg" and not session.context.shop.read_only
-        held_up = bool(session.making.refusal()) or bool(session.holding.found.otherwise)
+        held_up = may_run and (bool(session.making.refusal()) or bool(session.holding.found.otherwise))
         self.plug.setVisible(link.state in (LinkState.CLOSED, LinkState.LOST))
         self.run.setVisible(may_run and not self._asked)
         self.run.setEnabled(not held_up)
@@ -106,9 +112,6 @@ class CableBar(Card):
             words = {LinkState.CLOSED: "The cable is not connected.", LinkState.LOST: "The cable is gone."}
             self._words.say("Asking…" if asking else words.get(link.state, "The cable is connected."), "soft")
             self._more.say("")
-
-    def _link_changed(self) -> None:
-        self.refresh()
 
     def _show_progress(self, now: Progress) -> None:
         self._link.running = now
@@ -186,6 +189,3 @@ class CableBar(Card):
 
     def _hold(self) -> None:
         self._link.hold(on=not self._link.holding)
-
-    def _stop(self) -> None:
-        self._link.stop()

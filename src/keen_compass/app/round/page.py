@@ -184,9 +184,10 @@ class RoundPage(QWidget):
     def showEvent(self, event: QShowEvent) -> None:
         """The keyboard starts where the work is."""
         super().showEvent(event)
-        self.model.session.holding.look_again()
+        if self.model.session.context.machine.files:
+            self.model.session.holding.look_again()
+            self.refresh()
         self.cable.look()
-        self.refresh()
         QTimer.singleShot(0, self._focus)
 
     def _follow_current(self) -> None:
