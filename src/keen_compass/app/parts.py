@@ -17,7 +17,7 @@ STATE_COLOUR = {
     State.IN: "good", State.OUT: "bad", State.CANNOT_TELL: "warn", State.RECHECK: "warn", State.NEVER: "soft",
 }  # fmt: skip
 if TYPE_CHECKING:
-    from PySide6.QtWidgets import QComboBox
+    from PySide6.QtWidgets import QComboBox, QLineEdit
 
 VERDICT_STATE = {
     Verdict.IN: State.IN, Verdict.OUT: State.OUT, Verdict.CANNOT_TELL: State.CANNOT_TELL,
@@ -153,6 +153,19 @@ def plain_combo(name: str) -> QComboBox:
     combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     combo.setMinimumContentsLength(3)
     return combo
+
+
+def plain_line(name: str, hint: str = "", most: int = 32_767) -> QLineEdit:
+    """A line to type into, as high as a hand needs. hint: stands in it while it is empty; most: letters."""
+    from PySide6.QtWidgets import QLineEdit  # late: the first screen has none
+
+    line = QLineEdit()
+    line.setAccessibleName(name)
+    line.setPlaceholderText(hint)
+    line.setFont(th.font())
+    line.setMinimumHeight(th.HAND)
+    line.setMaxLength(most)
+    return line
 
 
 class ShowsFocus(QWidget):

@@ -63,6 +63,7 @@ class LinkState(StrEnum):
 class PortLink(QObject):
     """`changed` after everything that was done, `progress` while a program runs, `told` when bytes went to and fro.
 
+    dialect: in which it answered; None while it isn't connected.
     trouble: what went wrong last; None where all went well.
     """
 
@@ -150,7 +151,7 @@ class PortLink(QObject):
             self._practice.close()
             self._practice = None
         self._jobs.put(None)
-        self._asked = 0
+        self._asked, self.dialect = 0, None
         self._thread, self._jobs = None, queue.Queue()  # what comes of the old ones is not listened to any more
         self._telling.stop()
         self.state, self.trouble, self.running, self._control = LinkState.CLOSED, None, None, None

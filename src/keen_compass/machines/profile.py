@@ -12,7 +12,6 @@ from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
-from keen_compass.machines.dialect import Dialect
 from keen_compass.machines.places import Place, Spot
 from keen_compass.quantities.catalogue import BY_COMMAND, QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
@@ -22,7 +21,10 @@ from keen_compass.quantities.stored import StoredAmount, unit_kept
 from keen_compass.quantities.subjects import Subject
 
 if TYPE_CHECKING:
+    from keen_compass.machines.dialect import Dialect
     from keen_compass.quantities.instruments import Instrument
+else:
+    Dialect = Any  # loaded where a machine has one: the first screen needs none
 
 
 @dataclass(frozen=True, slots=True)
@@ -210,6 +212,11 @@ class Machine:
     dialect: Dialect | None = None
 
     def __post_init__(self) -> None:
+        kept: object = self.dialect
+        if isinstance(kept, Mapping):  # as the shop file has it
+            from keen_compass.machines.dialect import Dialect
+
+            object.__setattr__(self, "dialect", Dialect.from_json(kept))
         if not self.name.strip():
             raise InputError("give the machine a name", "name")
         if self.kind not in KINDS:
@@ -383,7 +390,6 @@ class Machine:
             "stock": Stock(**body["stock"]) if body["stock"] else None,
             "scatter": tuple(body["scatter"]) if body["scatter"] else None,
             "flipped": tuple(body.get("flipped", ())),
-            "dialect": Dialect(**body["dialect"]) if body.get("dialect") else None,
             "spots": {q: Spot(**spot) for q, spot in body.get("spots", {}).items()},
         }
         try:

@@ -70,8 +70,14 @@ class CableView(QWidget):
         self._lay_out()
         link.changed.connect(self.refresh)
         link.told.connect(self._show_wire)
-        self.offer()
+        self._offered = False
         self.refresh()
+
+    def showEvent(self, event: object) -> None:
+        """The ports are asked for when somebody looks, and not before."""
+        super().showEvent(event)  # type: ignore[arg-type]
+        if not self._offered:
+            self.offer()
 
     def _lay_out(self) -> None:
         line = QHBoxLayout()
@@ -99,6 +105,7 @@ class CableView(QWidget):
         """The ports that are there now, and the languages."""
         from keen_compass.controllers.by_port import ports
 
+        self._offered = True
         said = self.port.currentText() or self._machine.port
         self.port.clear()
         if self._practice is not None:
@@ -135,7 +142,8 @@ class CableView(QWidget):
         """How the cable is."""
         link = self._link
         words, colour = WORDS[link.state]
-        if link.state is LinkState.READY and link.dialect is not None:
+        if link.ready and link.dialect is not None:  # also while it is asked where it is, four times a second
+            words, colour = WORDS[LinkState.READY]
             words = f"{words}: {link.path}, {link.dialect.name}."
         self._state.say(words, colour)
         trouble = link.trouble

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
-from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Text
+from keen_compass.app.parts import Button, Text, plain_line
 
 
 class DifferenceRow(QWidget):
@@ -34,12 +33,7 @@ class DifferenceRow(QWidget):
             button.setAccessibleName(full)
             button.setEnabled(editable)
             buttons.addWidget(button, i // columns, i % columns)
-        self._line = QLineEdit()
-        self._line.setFont(th.font())
-        self._line.setMinimumHeight(th.HAND)
-        self._line.setMaxLength(200)
-        self._line.setPlaceholderText("it stays so, because…")
-        self._line.setAccessibleName(f"{what} stays so, because")
+        self._line = plain_line(f"{what} stays so, because", "it stays so, because…", 200)
         self._line.hide()
         self._leave = leave
         if leave is not None:

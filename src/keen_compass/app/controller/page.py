@@ -10,7 +10,6 @@ from PySide6.QtGui import QFont, QTextCharFormat, QTextCursor
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QLineEdit,
     QStackedWidget,
     QTextEdit,
     QVBoxLayout,
@@ -24,7 +23,7 @@ from keen_compass.app.controller.model import ControllerModel
 from keen_compass.app.controller.patterns import PatternsView
 from keen_compass.app.controller.pointing import PointingBar
 from keen_compass.app.controller.side_by_side import SideBySide, called
-from keen_compass.app.parts import Button, Card, Line, Text, plain_combo, scrolling
+from keen_compass.app.parts import Button, Card, Line, Text, plain_combo, plain_line, scrolling
 from keen_compass.app.port_link import PortLink
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.dialect import Dialect
@@ -59,11 +58,9 @@ class ControllerPage(QWidget):
         self.model.changed.connect(self.refresh)
         self.model.learnt.connect(self.changed)
         self._copies: list[Copy] = []
-        self.file = QLineEdit()
-        self.file.setAccessibleName("File with its settings")
-        self.file.setPlaceholderText("a file with its settings: a listing, a macro, a copy of its configuration")
-        self.file.setMinimumHeight(th.HAND)
-        self.file.setFont(th.font())
+        self.file = plain_line(
+            "File with its settings", "a file with its settings: a listing, a macro, a copy of its configuration"
+        )
         self.file.returnPressed.connect(self.read)
         self.live = Button("Its program reads this file", self._say_live, "quiet")
         self.live.setCheckable(True)
@@ -76,12 +73,7 @@ class ControllerPage(QWidget):
         self.beside = SideBySide(self.model)
         self._said = Text(colour="bad")
         self.known = KnownCard(self.model)
-        self.reason = QLineEdit()
-        self.reason.setAccessibleName("Why it is kept")
-        self.reason.setPlaceholderText("why, in a few words")
-        self.reason.setMinimumHeight(th.HAND)
-        self.reason.setFont(th.font())
-        self.reason.setMaxLength(200)
+        self.reason = plain_line("Why it is kept", "why, in a few words", 200)
         self.reason.returnPressed.connect(self._keep)
         self.keep = Button("Keep a copy", self._keep)
         self.keep_sheet = Button("It is the maker’s sheet", self._keep_sheet, "quiet")

@@ -8,8 +8,7 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Text, plain_combo, scrolling
+from keen_compass.app.parts import Button, Text, plain_combo, plain_line, scrolling
 from keen_compass.app.port_link import PortLink
 from keen_compass.errors import InputError
 from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, pattern_from
@@ -63,11 +62,7 @@ class PatternsView(QWidget):
         grid.setContentsMargins(0, 0, 8, 0)
         grid.setVerticalSpacing(4)
         for row, (name, (words, example, asks)) in enumerate(FIELDS.items()):
-            edit = self.edits[name] = QLineEdit()
-            edit.setFont(th.font())
-            edit.setMinimumHeight(th.HAND)
-            edit.setPlaceholderText(example)
-            edit.setAccessibleName(words)
+            edit = self.edits[name] = plain_line(words, example)
             grid.addWidget(Text(words), row, 0)
             grid.addWidget(edit, row, 1)
             if asks:

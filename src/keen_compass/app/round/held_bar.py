@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Text
+from keen_compass.app.parts import Button, Card, Text, plain_line
 from keen_compass.app.port_link import PortLink
 from keen_compass.app.round.model import RoundModel
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -29,12 +28,7 @@ class HeldBar(Card):
         self._said = Text(colour="bad")
         self.take = Button("", lambda: self._answer(model.session.holding.take))
         self.write = Button("", self._write)
-        self.reason = QLineEdit()
-        self.reason.setAccessibleName("Leave it so, because")
-        self.reason.setPlaceholderText("or leave it so, because…")
-        self.reason.setMinimumHeight(th.HAND)
-        self.reason.setFont(th.font())
-        self.reason.setMaxLength(200)
+        self.reason = plain_line("Leave it so, because", "or leave it so, because…", 200)
         self.reason.returnPressed.connect(self._leave)
         buttons = QHBoxLayout()
         buttons.addWidget(self.take)

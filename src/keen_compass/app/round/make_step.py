@@ -8,10 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, Text, plain_combo
+from keen_compass.app.parts import Button, Card, Line, Text, plain_combo, plain_line
 from keen_compass.app.round import words
 from keen_compass.app.round.bed_canvas import BedCanvas
 from keen_compass.app.round.choices import ChoicesBar, fill
@@ -48,10 +48,7 @@ class MakeStep(QWidget):
         self.instrument = self._combo("Measured with", lambda uid: model.session.making.choose(instrument=uid))
         self.passes = self._combo("Readings of each", lambda n: model.session.making.choose(passes=n))
         self.choices = ChoicesBar(model)
-        self.file = QLineEdit()
-        self.file.setAccessibleName("File to write")
-        self.file.setFont(th.font())
-        self.file.setMinimumHeight(th.HAND)
+        self.file = plain_line("File to write")
         self.write = Button("Write file", self._write, icon="file")
         self.sheet = Button(
             "New sheet", lambda: model.attempt("make", model.session.making.new_sheet), "quiet", "sheet"
