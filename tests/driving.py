@@ -13,6 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
+from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine, Stock, Tool
@@ -21,6 +22,7 @@ from keen_compass.reports.record import record_of
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
+from looks import settle
 
 NO_MODIFIER = Qt.KeyboardModifier.NoModifier
 
@@ -65,6 +67,19 @@ def tab_to(name: str) -> None:
             return
         press(Qt.Key.Key_Tab)
     raise AssertionError(f"Tab never reached {name}")
+
+
+def controller_page(window: MainWindow, *, cable: bool = False) -> ControllerPage:
+    """Heron's, by keyboard; or its cable."""
+    window.show_rose("heron")
+    press(Qt.Key.Key_L, modifier=Qt.KeyboardModifier.ControlModifier)
+    page = window.places.currentWidget()
+    assert isinstance(page, ControllerPage)
+    if cable:
+        tab_to("Cable")
+        press(Qt.Key.Key_Return)
+    settle()
+    return page
 
 
 def choose(name: str, words: str) -> None:

@@ -19,8 +19,7 @@ from hypothesis import strategies as st
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton
 
-from driving import click, focus, press, shown, tab_to
-from keen_compass.app.controller.page import ControllerPage
+from driving import click, controller_page, focus, press, shown, tab_to
 from keen_compass.app.window import MainWindow
 from keen_compass.cli import main
 from keen_compass.controllers.by_file import change
@@ -489,15 +488,6 @@ def test_whatever_is_written_like_another_means_the_new_number(like: str, digits
     assert number_in(written_like(like, new), float(new)) == float(new)
 
 
-def page_of(window: MainWindow) -> ControllerPage:
-    window.show_rose("heron")
-    press(Qt.Key.Key_L, modifier=Qt.KeyboardModifier.ControlModifier)
-    page = window.places.currentWidget()
-    assert isinstance(page, ControllerPage)
-    settle()
-    return page
-
-
 def push(name: str, *then: Qt.Key | str) -> None:
     """By keyboard: to that control, press it, go on typing."""
     tab_to(name)
@@ -520,7 +510,7 @@ def test_by_keyboard_a_listing_is_kept_compared_with_the_sheet_patched_and_put_b
     before = listing_of(shop, x_steps="53.202", y_backlash="0.5").encode("latin-1")
     file.write_bytes(before)
     sheet.write_bytes(listing_of(shop, x_steps="106.404").replace("RAPID = 12000", "RAPID = 9000").encode())
-    page = page_of(window)
+    page = controller_page(window)
     assert focus() == "File with its settings"
     press(str(sheet), Qt.Key.Key_Return)
     push("It is the maker’s sheet")
@@ -567,7 +557,7 @@ def test_what_was_left_is_not_asked_about_again_until_it_changes(window: MainWin
     file = tmp_path / "heron.cfg"
     keep(window.shop, "heron", listing_of(window.shop).encode(), "as delivered", sheet=True)
     leave(window.shop, "heron", "motion/RAPID", "12500", "12000", "the new motors are faster")
-    page = page_of(window)
+    page = controller_page(window)
     for now, asked in (("12500", False), ("12600", True), ("12500", False)):
         file.write_text(listing_of(window.shop).replace("RAPID = 12000", f"RAPID = {now}"), newline="")
         page.file.setText(str(file))
@@ -584,7 +574,7 @@ def test_what_was_left_is_not_asked_about_again_until_it_changes(window: MainWin
 def test_the_logbook_learns_what_is_in_it(window: MainWindow, tmp_path: Path) -> None:
     file = tmp_path / "heron.cfg"
     file.write_text(listing_of(window.shop, y_backlash="0.5"), newline="")
-    page = page_of(window)
+    page = controller_page(window)
     press(str(file), Qt.Key.Key_Return)
     tab_to("Y backlash: 0.5 is in the controller")
     press(Qt.Key.Key_Return)
@@ -596,7 +586,7 @@ def test_the_logbook_learns_what_is_in_it(window: MainWindow, tmp_path: Path) ->
 def test_what_another_program_wrote_meanwhile_is_never_overwritten(window: MainWindow, tmp_path: Path) -> None:
     file = tmp_path / "heron.cfg"
     file.write_text(listing_of(window.shop, x_steps="106.250"))
-    page = page_of(window)
+    page = controller_page(window)
     press(str(file), Qt.Key.Key_Return)
     meanwhile = listing_of(window.shop, x_steps="99")
     file.write_text(meanwhile, newline="")

@@ -12,8 +12,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton
 
-from driving import click, focus, press, shown, tab_to
-from keen_compass.app.controller.page import ControllerPage
+from driving import click, controller_page, focus, press, shown, tab_to
 from keen_compass.app.round.page import RoundPage
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
@@ -32,8 +31,6 @@ from keen_compass.shop.logbook import latest
 from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import entry_words
 from looks import check_looks, settle
-
-CTRL = Qt.KeyboardModifier.ControlModifier
 
 
 def numbers(shop: Shop) -> dict[str, str]:
@@ -143,15 +140,6 @@ def test_a_number_that_many_keys_hold_tells_nothing(shop: Shop) -> None:
     assert guesses(heron, held, understood(text.encode()), frozenset()) == []
 
 
-def page_of(window: MainWindow) -> ControllerPage:
-    window.show_rose("heron")
-    press(Qt.Key.Key_L, modifier=CTRL)
-    page = window.places.currentWidget()
-    assert isinstance(page, ControllerPage)
-    settle()
-    return page
-
-
 def test_by_keyboard_guesses_are_confirmed_and_a_number_in_a_macro_is_pointed_at(
     window: MainWindow, tmp_path: Path
 ) -> None:
@@ -159,7 +147,7 @@ def test_by_keyboard_guesses_are_confirmed_and_a_number_in_a_macro_is_pointed_at
     listing, macro = tmp_path / "list.txt", tmp_path / "heron.mac"
     listing.write_text(f"P100={n['x_steps']}\nP101={n['y_steps']}\nP102=320.000\nP7=1\n")
     macro.write_text(f"(home)\nG92 X-{n['x_home']} Y{n['y_home']}\n")
-    page = page_of(window)
+    page = controller_page(window)
     press(str(listing), Qt.Key.Key_Return)
     assert "X steps" not in shown(page).partition("The same in both")[2]
     tab_to("Y steps is P101")

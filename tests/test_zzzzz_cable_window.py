@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QWidget
 
-from driving import choose, focus, press, shown, tab_to
+from driving import choose, controller_page, focus, press, shown, tab_to
 from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.port_link import LinkState, PortLink, as_lines
 from keen_compass.app.round.page import RoundPage
@@ -26,8 +26,6 @@ from keen_compass.shop.listings import copied, copies
 from keen_compass.shop.marks import CableRun
 from keen_compass.standin.controller import StandInController
 from looks import check_looks, settle
-
-CTRL = Qt.KeyboardModifier.ControlModifier
 
 
 def until(done: Callable[[], bool], seconds: float = 8.0) -> None:
@@ -63,12 +61,7 @@ def still(window: MainWindow) -> Callable[[], bool]:
 
 def connected(window: MainWindow, controller: StandInController) -> ControllerPage:
     """By keyboard: to the controller's page, to its cable, the port typed."""
-    window.show_rose("heron")
-    press(Qt.Key.Key_L, modifier=CTRL)
-    page = window.places.currentWidget()
-    assert isinstance(page, ControllerPage)
-    tab_to("Cable")
-    press(Qt.Key.Key_Return)
+    page = controller_page(window, cable=True)
     tab_to("Port of its cable")
     press(controller.path, Qt.Key.Key_Return)
     until(lambda: page.model.by_cable)
@@ -143,12 +136,7 @@ def test_the_window_lives_while_the_port_waits(window: MainWindow) -> None:
 
 
 def test_patterns_are_filled_in_from_what_a_controller_says(window: MainWindow, controller: StandInController) -> None:
-    window.show_rose("heron")
-    press(Qt.Key.Key_L, modifier=CTRL)
-    page = window.places.currentWidget()
-    assert isinstance(page, ControllerPage)
-    tab_to("Cable")
-    press(Qt.Key.Key_Return)
+    page = controller_page(window, cable=True)
     page.cable.port.setEditText(controller.path)
     tab_to("Its patterns…")
     press(Qt.Key.Key_Return)
@@ -323,12 +311,7 @@ def test_what_went_over_the_wire_can_be_read() -> None:
 
 
 def test_the_languages_that_may_be_chosen_are_those_that_are_known(window: MainWindow) -> None:
-    window.show_rose("heron")
-    window.go_to("controller")
-    page = window.places.currentWidget()
-    assert isinstance(page, ControllerPage)
-    tab_to("Cable")
-    press(Qt.Key.Key_Return)
+    page = controller_page(window, cable=True)
     choose("How it is spoken to", "practice plotter")
     assert page.cable.language.currentData() == "practice plotter"
     assert isinstance(page.cable, QWidget)
