@@ -20,6 +20,9 @@ A message says what, where, what was expected and what to do, in words a technic
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from difflib import get_close_matches
+
 
 class KeenCompassError(Exception):
     """Base of all errors raised on purpose."""
@@ -99,3 +102,9 @@ def shown_input(given: object) -> str:
     """What was given, as a message has it: no longer than a glance."""
     text = repr(given)
     return text if len(text) < 40 else text[:36] + "…"
+
+
+def those_like(given: object, names: Iterable[str]) -> str:
+    """The few of many names that may have been meant; else the first of them, for all are too many to read."""
+    known = list(dict.fromkeys(names))
+    return ", ".join(get_close_matches(str(given), known, 4)) or ", ".join(known[:8]) + ", …"

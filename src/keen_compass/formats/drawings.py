@@ -39,9 +39,14 @@ def origin_of(path: ToolPath) -> Point:
     return x0 - MARGIN, y0 - MARGIN
 
 
-def write_svg(path: ToolPath) -> str:
-    """SVG 1.1 in mm; Y points up on the machine and down in SVG, so the picture is flipped."""
+def write_svg(path: ToolPath, *, from_zero: bool = False) -> str:
+    """SVG 1.1 in mm; Y points up on the machine and down in SVG, so the picture is flipped.
+
+    from_zero: the page's lower left corner is the machine's zero, not a margin beside what is drawn.
+    """
     x0, y0, x1, y1 = path.extents()
+    if from_zero:
+        x0 = y0 = MARGIN
     width, height = x1 - x0 + 2 * MARGIN, y1 - y0 + 2 * MARGIN
 
     def at(p: Point) -> str:

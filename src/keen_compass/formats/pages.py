@@ -3,9 +3,23 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
-from keen_compass.pieces.page import CODE, CROSS, RINGS, TARGET, WORDS, Mark, Page
+from keen_compass.pieces.page import (
+    CODE,
+    CROSS,
+    MOST_TICKS,
+    PITCH,
+    PRINTED_TICKS,
+    RINGS,
+    TARGET,
+    WORDS,
+    Mark,
+    Page,
+    vernier_ticks,
+)
 from keen_compass.quantities.geometry import Point
 
 if TYPE_CHECKING:
@@ -14,26 +28,39 @@ if TYPE_CHECKING:
 MM = 72 / 25.4
 THIN, LINE = 0.12, 0.2  # mm
 BESIDE = 2.2  # mm between a thing and what is written about it
+DOT = 0.3  # mm, radius
 TICK = 1.5  # mm, half of a bar's end
 
 
-def write_page(page: Page, words: tuple[str, ...]) -> bytes:
-    """words: what stands on it, line by line, the first large."""
+def write_page(
+    page: Page, words: tuple[str, ...], copies: int = 1, ends: Mapping[str, str] = MappingProxyType({})
+) -> bytes:  # fmt: skip
+    """words: what stands on it, line by line, the first large. copies: that many pages alike. ends: what stands at the
+    ends of its verniers, by sign and axis: ``+x``.
+    """
     from reportlab.pdfgen.canvas import Canvas
 
     data = io.BytesIO()
     canvas = Canvas(data, pagesize=(page.width * MM, page.height * MM), invariant=1)
     canvas.setTitle(f"{words[0]} {page.number}")
-    for i, mark in enumerate(page.marks, 1):
-        _mark(canvas, mark, str(i), page)
-    for i, target in enumerate(page.targets, 1):
-        _target(canvas, target, str(i))
-    for a, b in page.bars:
-        _bar(canvas, a, b)
-    _code(canvas, page)
-    _words(canvas, page, words)
+    for _ in range(copies):
+        _draw(canvas, page, words, ends)
+        canvas.showPage()
     canvas.save()
     return data.getvalue()
+
+
+def _draw(canvas: Canvas, page: Page, words: tuple[str, ...], ends: Mapping[str, str]) -> None:
+    for i, mark in enumerate(page.marks, 1):
+        _mark(canvas, mark, page.on_paper(mark.at), str(i), page)
+    for i, target in enumerate(page.targets, 1):
+        _target(canvas, page.on_paper(target), str(i))
+        if page.fine:
+            _verniers(canvas, page, target, ends)
+    for a, b in page.bars:
+        _bar(canvas, *sorted((page.on_paper(a), page.on_paper(b))))
+    _code(canvas, page)
+    _words(canvas, page, words)
 
 
 def _line(canvas: Canvas, a: Point, b: Point, width: float = LINE) -> None:
@@ -47,9 +74,9 @@ def _cross(canvas: Canvas, at: Point, arm: float, width: float = LINE) -> None:
     _line(canvas, (x, y - arm), (x, y + arm), width)
 
 
-def _mark(canvas: Canvas, mark: Mark, number: str, page: Page) -> None:
-    _cross(canvas, mark.at, CROSS)
-    x, y = mark.at
+def _mark(canvas: Canvas, mark: Mark, at: Point, number: str, page: Page) -> None:
+    _cross(canvas, at, CROSS)
+    x, y = at
     if mark.unlike:  # a square about it: no other has one
         canvas.setLineWidth(2 * LINE * MM)
         canvas.rect((x - CROSS) * MM, (y - CROSS) * MM, 2 * CROSS * MM, 2 * CROSS * MM)
@@ -67,6 +94,22 @@ def _target(canvas: Canvas, at: Point, number: str) -> None:
         canvas.circle(x * MM, y * MM, radius * MM)
     canvas.setFont("Helvetica", 9)
     canvas.drawString((x + TARGET + BESIDE) * MM, (y - 1.0) * MM, number)
+
+
+def _verniers(canvas: Canvas, page: Page, target: Point, ends: Mapping[str, str]) -> None:
+    """Ticks for X, dots for Y, so that nobody takes one for the other; what each end means beside it."""
+    for a, b in vernier_ticks(target, "x", printed=True):
+        _line(canvas, page.on_paper(a), page.on_paper(b), THIN)
+    for a, _ in vernier_ticks(target, "y", printed=True):
+        x, y = page.on_paper((a[0] - DOT, a[1]))
+        canvas.circle(x * MM, y * MM, DOT * MM, stroke=0, fill=1)
+    canvas.setFont("Helvetica", 6)
+    below, aside, k = PRINTED_TICKS["x"][1] + 2.0, -PRINTED_TICKS["y"][0], MOST_TICKS * PITCH + 3.6
+    at = {"+x": (0.6, below), "-x": (-0.6, below), "+y": (aside, k), "-y": (aside, -k)}
+    for end, words in ends.items():
+        x, y = page.on_paper((target[0] + at[end][0], target[1] + at[end][1]))
+        draw = {"+x": canvas.drawString, "-x": canvas.drawRightString}.get(end, canvas.drawCentredString)
+        draw(x * MM, (y - 0.7) * MM, words)
 
 
 def _bar(canvas: Canvas, a: Point, b: Point) -> None:
@@ -93,7 +136,8 @@ def _code(canvas: Canvas, page: Page) -> None:
 
     rows = segno.make(page.code, error="m", micro=False, boost_error=False).matrix
     step = CODE / len(rows)
-    x0, y0 = page.code_at
+    x0, y0 = page.on_paper(page.code_at)
+    y0 -= CODE if page.down else 0.0
     for i, row in enumerate(rows):
         for j, dark in enumerate(row):
             if dark:
@@ -103,8 +147,9 @@ def _code(canvas: Canvas, page: Page) -> None:
 
 
 def _words(canvas: Canvas, page: Page, words: tuple[str, ...]) -> None:
-    """In the strip above the lower marks."""
-    x, y = page.marks[0].at[0], page.marks[0].at[1] + CROSS + WORDS - 5.0
+    """In the strip beside mark 1, towards the middle of the paper."""
+    x, y = page.marks[0].at[0], page.marks[0].at[1] + CROSS + (8.0 if page.down else WORDS - 5.0)
+    _, y = page.on_paper((x, y))
     canvas.setFont("Helvetica-Bold", 16)
     canvas.drawString(x * MM, y * MM, f"{words[0]} {page.number}")
     canvas.setFont("Helvetica", 9)

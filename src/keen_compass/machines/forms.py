@@ -18,6 +18,7 @@ from keen_compass.machines.profile import (
     FILES,
     KINDS,
     LIMITS,
+    OFFSET_FORMS,
     ROLLS,
     THERMAL,
     THICKNESS,
@@ -31,7 +32,7 @@ from keen_compass.machines.profile import (
     new_uid,
 )
 from keen_compass.machines.shown import length_unit, show_length
-from keen_compass.quantities.catalogue import BY_COMMAND, ORDER, QUANTITIES, Lives
+from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, parse_length, plain_number, trim_number
 from keen_compass.quantities.resolution import ResolutionForm
@@ -40,9 +41,8 @@ from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
 
 T = TypeVar("T")
 # What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.
-FOUND = tuple(q for q in ORDER if QUANTITIES[q].group not in BY_COMMAND)
-IN_CONTROLLER = tuple(q for q in FOUND if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
-JUDGED = tuple(q for q in FOUND if QUANTITIES[q].lives is not Lives.COMPUTED)
+IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
+JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 MOST_PROCESS = 80  # letters
@@ -153,12 +153,14 @@ def usual_machine(kind: str) -> Machine:
     return Machine("", "New machine", kind, (1200.0, 800.0), tools=(Tool("6 mm cutter", 6.0),))
 
 
-def absent_from(kind: str, gives_room: str = "file") -> set[str]:
-    """Fields of the form that a machine of this kind has no use for; gives_room: as `Machine` has it."""
-    usual = usual_machine(kind)
+def absent_from(kind: str, gives_room: str = "file", heads: str = "") -> set[str]:
+    """Fields of the form that a machine of this kind has no use for; gives_room, heads: as the form has them."""
+    usual = replace(usual_machine(kind), heads=_heads(heads))
     has = {*usual.quantities, *(replace(usual, z_travel=50.0).quantities if kind not in ROLLS else ())}
     lacking = set(JUDGED) - has
     absent = {*lacking, *(f"tolerance_{q}" for q in lacking), *(f"flipped_{q}" for q in lacking)}
+    if not heads:
+        absent |= {"offset_form"}
     if kind in ROLLS:
         absent |= {"z_travel", "gantry", "gantry_along", "head", "acceleration", "bed_x", "bed_y"}
     else:
@@ -172,6 +174,10 @@ def absent_from(kind: str, gives_room: str = "file") -> set[str]:
     if kind != "router":
         absent |= {"head", "plunge_feed", "depth_per_pass", "spindle_rpm"}
     return absent | ({"gives_room", "kerf_form", "wear"} if kind in ROLLS else _not_asked(gives_room))
+
+
+def _heads(text: str) -> tuple[str, ...]:
+    return tuple(name for name in text.split(", ") if name)
 
 
 def _not_asked(gives_room: str) -> set[str]:
@@ -198,6 +204,7 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
         "z_travel": show_length(m.z_travel, m.units), "gantry": show_length(m.gantry, m.units),
         "gantry_along": m.gantry_along, "head": m.head, "process": m.process,
+        "heads": ", ".join(m.heads), "offset_form": m.offset_form,
         "gives_room": m.gives_room, "kerf_form": m.kerf_form, "wear": m.wear_counted,
         **{name: show_length(getattr(m, name), m.units) for name in HEIGHTS},
         **{name: trim_number(getattr(m, name), 3) for name in CUTTING},
@@ -264,6 +271,7 @@ def read_machine(
         step_limit=reader.number("step_limit", 0, 1e8) if fields.get("step_limit", "").strip() else 0.0,
         acceleration=reader.number("acceleration", 1, 1e5),
         tools=tools, mounted=tools[0].uid, stock=_keep_place(stock, base, units),
+        heads=_heads(fields.get("heads", "")), offset_form=fields.get("offset_form", OFFSET_FORMS[0]),
         gives_room=fields.get("gives_room", "file"), kerf_form=fields.get("kerf_form", "full"),
         wear=fields.get("wear", ""),
         **_cutting(reader, unit),

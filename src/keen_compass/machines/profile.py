@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.machines.places import Place, Spot
-from keen_compass.quantities.catalogue import BY_COMMAND, QUANTITIES, Lives
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
@@ -83,6 +83,8 @@ COUNTS_STEPS = (
 CONTROLLER_UNITS = ("mm", "in")
 GIVES_ROOM = ("file", "controller")  # who moves the tool off the line by half the cut
 KERF_FORMS = ("full", "half")
+HEADS_BESIDE = ("pointer", "sensor")  # what a head may carry beside its tool
+OFFSET_FORMS = ("secondary_minus_tool", "tool_minus_secondary")  # which of the two is kept
 COUNTS = ("pierces", "metres", "minutes")  # in what the use of what cuts is counted
 # How a head is held decides where a shim goes that makes it upright: its plate stands upright, the head on one
 # side of it; a flange is level, and the head stands on it or hangs under it.
@@ -155,6 +157,8 @@ class Machine:
         has the lens) of a laser.
     gives_room: who moves the tool off the line by half the cut: our files, or the controller with its own kerf, for
         which the files run on the line. kerf_form: in which width that controller keeps it, one of `KERF_FORMS`.
+    heads: what the head carries beside its tool, of `HEADS_BESIDE`; offset_form: how their offsets are kept, one of
+        `OFFSET_FORMS`.
     settings_file: that its program reads: what is written there is in the controller; empty where there is none.
     spots: quantity → the place of its number in a text, where it stands under no name.
     port: path of its cable's port; dialect: how it is spoken to there. None: nobody said, or it has no cable.
@@ -208,6 +212,8 @@ class Machine:
     wear: str = ""
     settings_file: str = ""
     spots: Mapping[str, Spot] = field(default_factory=dict)
+    heads: tuple[str, ...] = ()
+    offset_form: str = OFFSET_FORMS[0]
     port: str = ""
     dialect: Dialect | None = None
 
@@ -233,6 +239,10 @@ class Machine:
             raise InputError(f"choose one of {', '.join(KERF_FORMS)}", "kerf_form")
         if self.wear not in ("", *COUNTS):
             raise InputError(f"choose one of {', '.join(COUNTS)}", "wear")
+        if unknown_heads := set(self.heads) - set(HEADS_BESIDE):
+            raise InputError(f"{min(unknown_heads)!r} is not one of {', '.join(HEADS_BESIDE)}", "heads")
+        if self.offset_form not in OFFSET_FORMS:
+            raise InputError(f"choose one of {', '.join(OFFSET_FORMS)}", "offset_form")
         if self.gantry_along not in ("x", "y"):
             raise InputError("choose x or y", "gantry_along")
         if self.head not in ("", *HEADS):
@@ -284,7 +294,7 @@ class Machine:
     @property
     def quantities(self) -> tuple[str, ...]:
         """What can be calibrated on it, in the order of dependence."""
-        return _quantities(self.kind, self.file_format, self.form, self.z_travel > 0)
+        return _quantities(self.kind, self.file_format, self.form, self.z_travel > 0, self.heads)
 
     @property
     def media(self) -> Box:
@@ -390,6 +400,7 @@ class Machine:
             "stock": Stock(**body["stock"]) if body["stock"] else None,
             "scatter": tuple(body["scatter"]) if body["scatter"] else None,
             "flipped": tuple(body.get("flipped", ())),
+            "heads": tuple(body.get("heads", ())),
             "spots": {q: Spot(**spot) for q, spot in body.get("spots", {}).items()},
         }
         try:
@@ -431,12 +442,18 @@ def _resolves(quantity: str) -> bool:
 
 
 @cache
-def _quantities(kind: str, file_format: str, form: ResolutionForm, has_z: bool) -> tuple[str, ...]:
+def _quantities(
+    kind: str, file_format: str, form: ResolutionForm, has_z: bool, heads: tuple[str, ...]
+) -> tuple[str, ...]:
     def has(quantity: str) -> bool:
         q = QUANTITIES[quantity]
         table = file_format == "gcode"
-        if q.group in BY_COMMAND:
-            return False
+        if q.group == "heads":
+            return q.family in heads
+        if quantity in ("print_scale_x", "print_scale_y", "media_feed", "proof"):
+            return False  # on the command line so far
+        if quantity == "registration":
+            return kind == "print-and-cut plotter" or (kind in ROLLS and bool(heads))
         if q.axis == "z" and not has_z:
             return False
         if q.lives is Lives.COMPUTED:

@@ -1,5 +1,6 @@
 """A printed sheet: marks at its corners, targets over it, a check bar each way, its number. Lengths in mm from the
-sheet's lower left corner as it lies before whoever reads it.
+sheet's lower left corner as it lies before whoever reads it; for a machine whose axes run the other way round, from its
+upper left one, with Y down the paper.
 
 Marks are numbered round the sheet from the lower left one, which looks unlike the others: so a sheet that is loaded
 turned, or visited in another order, can be told.
@@ -22,6 +23,10 @@ INSET = 22.0  # mm from the edge to a mark: clear of grips and of what a printer
 CROSS = 5.0  # mm from a mark's middle to its end
 TARGET = 4.0  # mm, the same of a target's cross
 RINGS = (1.0, 2.0, 3.0)  # mm, radii about a target
+PITCH, DIVISIONS, MOST_TICKS = 1.0, 20, 10  # mm of a printed vernier; the drawn one has 20 for 19; each way
+# Axis → mm from the target to both ends of a tick, so that no scale crosses the other.
+DRAWN_TICKS = {"x": (3.4, 6.0), "y": (11.4, 14.0)}
+PRINTED_TICKS = {"x": (6.0, 9.0), "y": (14.0, 17.0)}
 LONGEST_BAR = 100.0  # mm
 BAR_IN = 11.0  # mm from the edge to a bar
 ROUND_BAR = 10.0  # bars are multiples of it
@@ -41,7 +46,10 @@ class Mark:
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """kind: of what (registration, pointer). bars: (from, to) of a check bar each way. number: of the sheet."""
+    """kind: of what (registration, pointer). bars: (from, to) of a check bar each way. number: of the sheet.
+
+    down: Y runs down the paper. fine: each target has a vernier each way, ticks for X, dots for Y.
+    """
 
     kind: str
     width: float
@@ -50,6 +58,12 @@ class Page:
     marks: tuple[Mark, ...]
     targets: tuple[Point, ...]
     bars: tuple[tuple[Point, Point], tuple[Point, Point]]
+    down: bool = False
+    fine: bool = False
+
+    def on_paper(self, at: Point) -> Point:
+        """Where a place is from the paper's lower left corner as it is read."""
+        return (at[0], self.height - at[1]) if self.down else at
 
     @property
     def code(self) -> str:
@@ -58,22 +72,52 @@ class Page:
 
     @property
     def code_at(self) -> Point:
-        """Lower left corner of the code: in the middle between the upper marks."""
+        """Corner of the code at lowest X and Y: in the middle between the marks 3 and 4."""
         return (self.width - CODE) / 2, self.height - INSET - CODE + CROSS
 
     def to_json(self) -> dict[str, Any]:
         """What is on it, for other programs."""
+        corner = f"{'upper' if self.down else 'lower'} left, at the unlike mark: the machine’s low X, low Y"
         return {
             "sheet": {"number": self.number, "size": [self.width, self.height], "code": self.code,
-                      "corner": "lower left, at the unlike mark: the machine’s low X, low Y"},
-            "marks": [{"at": list(m.at), "unlike": m.unlike} for m in self.marks],
-            "targets": [{"at": list(t)} for t in self.targets],
-            "bars": [{"from": list(a), "to": list(b)} for a, b in self.bars],
+                      "corner": corner},
+            "marks": [{"at": list(self.on_paper(m.at)), "unlike": m.unlike} for m in self.marks],
+            "targets": [{"at": list(self.on_paper(t))} for t in self.targets],
+            "bars": [{"from": list(self.on_paper(a)), "to": list(self.on_paper(b))} for a, b in self.bars],
         }  # fmt: skip
 
 
-def sheet(kind: str, size: tuple[float, float], number: int, *, targets: bool) -> Page:
-    """A sheet of that size with a mark at each corner. Raises PieceError where it is too small or too large."""
+def vernier_ticks(at: Point, axis: str, *, printed: bool) -> tuple[tuple[Point, Point], ...]:
+    """Ticks of a target's vernier along an axis, from the lowest: as printed, or as the tool draws them where its cross
+    lies on the target.
+    """
+    pitch = PITCH if printed else PITCH * (1 - 1 / DIVISIONS)
+    near, far = (PRINTED_TICKS if printed else DRAWN_TICKS)[axis]
+    found = []
+    for k in range(-MOST_TICKS, MOST_TICKS + 1):
+        ends = ((k * pitch, near), (k * pitch, far)) if axis == "x" else ((-near, k * pitch), (-far, k * pitch))
+        (ax, ay), (bx, by) = ends
+        found.append(((at[0] + ax, at[1] + ay), (at[0] + bx, at[1] + by)))
+    return tuple(found)
+
+
+def fitting(room: tuple[float, float]) -> dict[str, tuple[float, float]]:
+    """Papers that fit there, upright or else lying, mm; what is as large as can be where none does."""
+    found: dict[str, tuple[float, float]] = {}
+    for name, (width, height) in PAPERS.items():
+        size = next((s for s in ((width, height), (height, width)) if s[0] <= room[0] and s[1] <= room[1]), None)
+        if size:
+            found[name] = size
+    return found
+
+
+def sheet(
+    kind: str, size: tuple[float, float], number: int, *, targets: bool, down: bool = False, fine: bool = False
+) -> Page:
+    """A sheet of that size with a mark at each corner; down, fine: as `Page` has it.
+
+    Raises PieceError where it is too small or too large.
+    """
     width, height = size
     if not (min(size) >= SMALLEST and max(size) <= LARGEST):
         raise PieceError(f"a sheet is {SMALLEST:g} to {LARGEST:g} mm long either way", "size")
@@ -81,7 +125,7 @@ def sheet(kind: str, size: tuple[float, float], number: int, *, targets: bool) -
         raise PieceError(f"expected a number from 1 to {MOST_NUMBER}", "number")
     x0, y0, x1, y1 = INSET, INSET, width - INSET, height - INSET
     marks = (Mark((x0, y0), unlike=True), Mark((x1, y0)), Mark((x1, y1)), Mark((x0, y1)))
-    return Page(kind, width, height, number, marks, _targets(size) if targets else (), _bars(size))
+    return Page(kind, width, height, number, marks, _targets(size) if targets else (), _bars(size), down, fine)
 
 
 def _targets(size: tuple[float, float]) -> tuple[Point, ...]:
@@ -92,9 +136,15 @@ def _targets(size: tuple[float, float]) -> tuple[Point, ...]:
     return ((xs[0], ys[0]), (xs[1], ys[0]), (xs[1], ys[1]), (xs[0], ys[1]), (width / 2, (ys[0] + ys[1]) / 2))
 
 
+def bar_lengths(size: tuple[float, float]) -> tuple[float, float]:
+    """How long the check bars along X and Y are ordered, mm."""
+    along, up = (min(LONGEST_BAR, (side - 2 * (INSET + CROSS)) // ROUND_BAR * ROUND_BAR) for side in size)
+    return along, up
+
+
 def _bars(size: tuple[float, float]) -> tuple[tuple[Point, Point], tuple[Point, Point]]:
     """Along the lower edge and up the left one, in the middle of it."""
     width, height = size
-    along, up = (min(LONGEST_BAR, (side - 2 * (INSET + CROSS)) // ROUND_BAR * ROUND_BAR) for side in (width, height))
+    along, up = bar_lengths(size)
     left, low = (width - along) / 2, (height - up) / 2
     return ((left, BAR_IN), (left + along, BAR_IN)), ((BAR_IN, low), (BAR_IN, low + up))

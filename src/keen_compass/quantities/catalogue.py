@@ -72,6 +72,9 @@ _MOTION = (*_STEPS, "x_backlash", "y_backlash")
 _BEAM = ("focus", "power", "cut_feed")  # what a beam's kerf follows
 _CUT = ("tool", "material", "thickness", "process")  # whose kerf it is
 _HEAD = ("accessory",)  # what is held beside the tool
+_PRINT = ("printer", "carrier")
+_SCALE = "Print scale"
+_FED = ("printer", "material")
 _DRIVES = 20.0  # mm over 1000: closer than that, no switch, gear or tooth is wrong
 
 QUANTITIES: dict[str, Quantity] = {
@@ -121,22 +124,10 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity("kerf", "Kerf", "cut", "mm", (*_MOTION, *_BEAM), 0.1, "", Lives.NUMBER, "mm", depends=_CUT),
         Quantity("bevel", "Bevel", "cut", "mm", (), 0.5, "", Lives.BY_HAND, "mm", one_sided=True, depends=_CUT),
         Quantity("hole_bias", "Hole bias", "cut", "mm", ("kerf",), 0.1, "", Lives.NUMBER, "mm", "Kerf", depends=_CUT),
-        Quantity(
-            "pointer_x", "Pointer X", "heads", "mm", (*_MOTION,), 0.2, "x", Lives.NUMBER, "mm", "Pointer", depends=_HEAD
-        ),
-        Quantity(
-            "pointer_y", "Pointer Y", "heads", "mm", (*_MOTION,), 0.2, "y", Lives.NUMBER, "mm", "Pointer", depends=_HEAD
-        ),
-        Quantity(
-            "sensor_x", "Sensor X", "heads", "mm", (*_MOTION,), 0.2, "x", Lives.NUMBER, "mm", "Sensor", depends=_HEAD
-        ),
-        Quantity(
-            "sensor_y", "Sensor Y", "heads", "mm", (*_MOTION,), 0.2, "y", Lives.NUMBER, "mm", "Sensor", depends=_HEAD
-        ),
         *(
             Quantity(
                 f"{head}_{a}",
-                f"{head.capitalize()} {a.upper()}",
+                f"{head.replace('_', ' ').capitalize()} {a.upper()}",
                 "heads",
                 "mm",
                 _MOTION,
@@ -144,17 +135,25 @@ QUANTITIES: dict[str, Quantity] = {
                 a,
                 Lives.NUMBER,
                 "mm",
-                head.capitalize(),
+                head.replace("_", " ").capitalize(),
                 depends=_HEAD,
             )
-            for head in ("pointer", "sensor")
+            for head in ("pointer", "sensor", "camera", "second_tool")
             for a in "xy"
         ),
-        Quantity("registration", "Registration", "print", "mm", (*_MOTION,), 0.3, "", Lives.BY_HAND, "mm"),
+        Quantity("drag", "Drag blade", "heads", "mm", (), 0.05, "", Lives.NUMBER, "mm", depends=("tool",)),
+        Quantity(
+            "print_scale_x", "Print scale X", "print", "mm/m", ("x_steps",), 1.0, "x", spoke=_SCALE, depends=_PRINT
+        ),
+        Quantity(
+            "print_scale_y", "Print scale Y", "print", "mm/m", ("y_steps",), 1.0, "y", spoke=_SCALE, depends=_PRINT
+        ),
+        Quantity("media_feed", "Media feed", "print", "%", (), 0.1, "", Lives.NUMBER, "percent", depends=_FED),
+        Quantity("registration", "Registration", "print", "mm", _MOTION, 0.3, "", Lives.BY_HAND, "mm"),
+        Quantity("proof", "Proof", "print", "mm", ("registration",), 0.3, "", Lives.BY_HAND, "mm"),
     )
 }
 ORDER = tuple(QUANTITIES)
-BY_COMMAND = ("heads", "print")  # groups that the command line solves; no round of the window finds them
 
 UNKNOWN_LABELS = {
     "x_scale": "X scale",

@@ -7,6 +7,7 @@ millimetres. A length is `lengths.Length`; the others stand here.
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -128,6 +129,26 @@ def parse_pick(text: str, count: int = 0, words: Sequence[str] = ()) -> Pick:
     if not (1 <= at <= count and at * 2 == round(at * 2)):
         raise LengthError(f"choose 1 to {count}, or halfway between two, like 2.5")
     return Pick(at, trim_number(at, 1))
+
+
+def parse_spot(text: str, unit: str = "mm") -> Spot:
+    """A place in the plane: ``120.4 88.2``, ``X120.4 Y88.2``, ``120,4; 88,2``. Bare numbers in `unit`. Raises
+    LengthError.
+    """
+    plain = text.strip()
+    if len(plain) > LONGEST_TEXT:
+        raise LengthError(f"{len(plain):,} characters is too long for a place")
+    if not plain:
+        raise LengthError("nothing typed yet")
+    parts = [part for part in re.split(r"[;\s]+", re.sub(r"[XYxy]\s*[:=]?", " ", plain)) if part]
+    if len(parts) == 4 and all(part.isalpha() or part == '"' for part in parts[1::2]):  # each with its unit
+        parts = [a + b for a, b in zip(parts[::2], parts[1::2], strict=True)]
+    if len(parts) == 1 and plain.count(",") == 1 and "." in plain:
+        parts = plain.split(",")
+    if len(parts) != 2:
+        raise LengthError("type both numbers, X then Y, like 120.4 88.2")
+    x, y = (parse_length(part.removesuffix(","), unit, allow_negative=True).mm for part in parts)
+    return Spot(x, y, plain)
 
 
 @dataclass(frozen=True, slots=True)

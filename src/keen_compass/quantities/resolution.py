@@ -27,6 +27,7 @@ class ResolutionForm(StrEnum):
     PAIR = "pair"
     PERCENT_0 = "percent_0"
     PERCENT_100 = "percent_100"
+    FACTOR = "factor"
 
     @property
     def unit(self) -> str:
@@ -47,6 +48,7 @@ _UNITS = {
     ResolutionForm.PAIR: "mm for mm",
     ResolutionForm.PERCENT_0: "%",
     ResolutionForm.PERCENT_100: "%",
+    ResolutionForm.FACTOR: "times",
 }
 _NOUNS = {
     ResolutionForm.STEPS_PER_MM: "steps per mm",
@@ -56,7 +58,10 @@ _NOUNS = {
     ResolutionForm.PAIR: "scale pair",
     ResolutionForm.PERCENT_0: "scale",
     ResolutionForm.PERCENT_100: "scale",
+    ResolutionForm.FACTOR: "scale factor",
 }
+OF_PRINTS = (ResolutionForm.PERCENT_0, ResolutionForm.PERCENT_100, ResolutionForm.PAIR, ResolutionForm.FACTOR)
+OF_AXES = tuple(form for form in ResolutionForm if form is not ResolutionForm.FACTOR)
 LARGEST = 1e9
 MOST_DECIMALS = 18
 SAME = 1e-9  # relative

@@ -34,6 +34,12 @@ class Standpoint:
         if a * c + b * d:
             raise InputError(f"+X {self.x_points} and +Y {self.y_points} are not at right angles")
 
+    @property
+    def left_handed(self) -> bool:
+        """Whether X and Y run the other way round than on paper, seen from above."""
+        (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
+        return a * d - b * c < 0
+
     def to_view(self, x: float, y: float) -> tuple[float, float]:
         """Controller (x, y) → (right, away), same unit."""
         (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
@@ -43,6 +49,20 @@ class Standpoint:
         """As it is seen when what lies there is turned over, its left side to the right."""
         swapped = {"right": "left", "left": "right"}
         return Standpoint(swapped.get(self.x_points, self.x_points), swapped.get(self.y_points, self.y_points))
+
+    def turned(self, quarters: int) -> Standpoint:
+        """As it is seen when what lies there is turned anticlockwise by so many right angles."""
+        order = ("right", "away", "left", "toward")
+
+        def on(points: str) -> str:
+            return order[(order.index(points) + quarters) % 4]
+
+        return Standpoint(on(self.x_points), on(self.y_points))
+
+    def to_machine(self, right: float, away: float) -> tuple[float, float]:
+        """Inverse of `to_view`."""
+        (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
+        return a * right + b * away, c * right + d * away
 
     def words(self, axis: str, sign: float) -> str:
         """``words("x", -0.5)`` → ``to the left``."""

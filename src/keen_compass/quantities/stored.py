@@ -15,7 +15,7 @@ LARGEST = 1e9
 WHOLE = ("mm/min", "times", "%")  # units whose numbers have no decimals
 # Unit → how much of the catalogue's own unit (mm, mm/min) one of it is.
 SIZE: dict[str, float] = {"mm": 1.0, "in": MM_PER_INCH, "mm/min": 1.0, "in/min": MM_PER_INCH, "mm/m": 1.0, "times": 1.0,
-                          "%": 1.0}  # fmt: skip
+                          "%": 1.0, "percent": 1.0}  # fmt: skip
 _IN_INCHES = {"mm": "in", "mm/min": "in/min"}
 NOUNS = {
     "backlash": "backlash", "home": "home offset", "speed": "fastest feed", "squareness": "gantry end moved",
@@ -23,6 +23,8 @@ NOUNS = {
     "kerf": "kerf", "hole_bias": "hole bias", "bevel": "bevel", "focus": "focus height", "power": "power",
     "cut_feed": "cutting feed",
     "pointer": "pointer offset", "sensor": "sensor offset", "registration": "registration",
+    "media_feed": "media feed", "proof": "proof", "camera": "camera offset",
+    "second_tool": "second tool’s offset", "drag": "drag blade",
 }  # fmt: skip
 
 

@@ -38,6 +38,7 @@ class Cause(StrEnum):
     KNOWN = "known"
     ASSUMED = "assumed"
     SCATTER = "scatter"  # about a straight line
+    PLACES = "places"  # of a sheet, among one another
     LADDER = "ladder"  # nothing is known between two rungs
 
 
