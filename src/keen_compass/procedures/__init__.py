@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.errors import InputError, KeenCompassError, shown_input
+from keen_compass.errors import InputError, KeenCompassError, shown_input, those_like
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 
 if TYPE_CHECKING:
@@ -59,19 +59,24 @@ REGISTRY: dict[str, Entry] = {
         Entry("kerf-comb", ("kerf",), 10, "kerf_comb", ("gcode",)),
         Entry("bevel", ("bevel",), 8, "bevel", ("gcode",)),
         Entry("reference-lines", _STEPS, 10, "reference_lines"),
+        Entry("pointer", ("pointer_x", "pointer_y", "sensor_x", "sensor_y"), 15, "pointer"),
+        Entry("registration", ("registration",), 10, "registration"),
     )
 }  # fmt: skip
 
 
-# Name → module of what the command line solves and no round of the window is made of: several at once, heads, print.
-BY_COMMAND_OF = {"joint": "joint", "next": "planning", "registration": "registration", "pointer": "pointer"}
+# Name → module of what the command line solves and no round of the window is made of.
+BY_COMMAND_OF = {
+    "joint": "joint", "next": "planning", "second-tool": "second_tool", "drag-blade": "drag_blade", "camera": "camera",
+    "print-scale": "print_scale", "media-feed": "media_feed", "proof": "proof",
+}  # fmt: skip
 
 
 def load(name: str) -> Procedure[Any]:
     """The procedure called `name`. Raises InputError for an unknown one."""
     if name not in REGISTRY and name not in BY_COMMAND_OF:
         raise InputError(
-            f"{shown_input(name)} is not known; one of {', '.join((*REGISTRY, *BY_COMMAND_OF))}", "procedure"
+            f"{shown_input(name)} is not known; one of {those_like(name, (*REGISTRY, *BY_COMMAND_OF))}", "procedure"
         )
     module = import_module(f"keen_compass.procedures.{BY_COMMAND_OF.get(name) or REGISTRY[name].module}")
     procedure: Procedure[Any] = module.PROCEDURE

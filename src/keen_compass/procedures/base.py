@@ -44,6 +44,8 @@ class Surface(StrEnum):
     CHAIN = "chain"
     ROW = "row"
     CELLS = "cells"
+    MATCH = "match"  # what was made beside a mark, to scale
+    MARKS = "marks"  # a sheet with its marks, and where they were found
 
 
 class Makes(StrEnum):
@@ -51,7 +53,17 @@ class Makes(StrEnum):
 
     PIECE = "piece"  # cut or drawn on the stock, at a place of its own
     MOVES = "moves"  # the axes move and wait to be read; nothing is cut
+    SHEET = "sheet"  # printed, loaded, aimed at, drawn on: stage by stage
     NOTHING = "nothing"
+
+
+class Stage(StrEnum):
+    """The stages in which a sheet is made."""
+
+    PRINT = "print"
+    LOAD = "load"
+    AIM = "aim"
+    DRAW = "draw"
 
 
 class Step(StrEnum):
@@ -81,6 +93,7 @@ class Measurand:
     signed: readings below zero make sense. way: direction of approach, ±1, where that matters.
     at: where on the bed it is read, mm.
     usual: what stands there until something is typed, for numbers that hardly ever differ.
+    spot: it is a place in the plane.
     options: among how many one is picked, by its number, halves between two; 0 for what is no pick.
     below: it is read with the piece turned over, where somebody wants that.
     """
@@ -101,12 +114,15 @@ class Measurand:
     usual: float | None = None
     below: bool = False
     options: int = 0
+    spot: bool = False
 
     @property
     def kind(self) -> Kind:
         """What kind of reading it takes."""
         if self.options:
             return Kind.PICK
+        if self.spot:
+            return Kind.SPOT
         return Kind.LENGTH if self.unit == "mm" else Kind.COUNT
 
 
@@ -223,7 +239,7 @@ class Procedure(Generic[P]):
 
     suits: kinds of instrument that it is read with, best first; empty for any.
     passes: how often each measurand is read unless the technician wants more.
-    picks: measurands that say which of several fits.
+    picks: measurands that say which of several fits. judgements: measurands that are judged → in which words.
     counts: measurands that are no lengths → what they count: °, or nothing for plain numbers.
     large: parameters that say how large it is.
     per_axis: where it is done for one axis at a time, what it yields of that: "backlash".
@@ -239,7 +255,8 @@ class Procedure(Generic[P]):
     draws: lines are wanted, not cuts: a tool that draws is proposed.
     printed: it is read on a printed sheet (`page`).
     reads_spots: its measurands are places in the plane.
-    burns: it is made by a beam. by_eye: it is judged without an instrument.
+    burns: it is made by a beam. by_eye: it is judged without an instrument; eye: what the eye is worth then, where
+        that matters.
     thermal_pieces: its piece is cut otherwise where it is burnt (parameter `thermal`).
     """
 
@@ -251,6 +268,7 @@ class Procedure(Generic[P]):
     measurand_names: tuple[str, ...] = ()
     counts: Mapping[str, str] = MappingProxyType({})
     picks: tuple[str, ...] = ()
+    judgements: Mapping[str, Sequence[str]] = MappingProxyType({})
     suits: tuple[str, ...] = ()
     passes: int = 3
     sized: bool = False
@@ -267,6 +285,7 @@ class Procedure(Generic[P]):
     thermal_pieces: bool = False
     burns: bool = False
     by_eye: bool = False
+    eye: Instrument | None = None
     reads_spots: bool = False
     printed: bool = False
     floor: str = "floor"
@@ -279,6 +298,10 @@ class Procedure(Generic[P]):
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What else is to be chosen in Make."""
         return ()
+
+    def concerns(self, choice: str, chosen: Parameters) -> bool:
+        """Whether one of the choices makes any difference, as the others are chosen."""
+        return True
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """The parameters of the next piece."""
@@ -300,7 +323,7 @@ class Procedure(Generic[P]):
     @property
     def noun(self) -> str:
         """What one goes through of it: a piece or a run."""
-        return "piece" if self.makes is Makes.PIECE else "run"
+        return {Makes.PIECE: "piece", Makes.SHEET: "sheet"}.get(self.makes, "run")
 
     def heading(self, parameters: Parameters) -> Note:
         """Its title, with the axis where there is one."""
@@ -379,8 +402,25 @@ class Procedure(Generic[P]):
         lengths = tuple(length_mm(parameters[name], name) for name in self.large if name in parameters)
         return Extent(lengths, axis=str(parameters.get("axis", "")))
 
-    def page(self, size: tuple[float, float], number: int) -> Page | None:
-        """The printed sheet that it is read on, of that size, mm; None for what is no print. Raises PieceError."""
+    def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
+        """In which its sheet is made; none for what is no sheet."""
+        return ()
+
+    def crosses(self, piece: P) -> tuple[Point, ...]:
+        """Where on its sheet the tool draws, mm."""
+        return ()
+
+    def eye_for(self, parameters: Parameters) -> Instrument | None:
+        """What the eye is worth with such a piece; None where an instrument is needed, or that doesn't matter."""
+        return self.eye
+
+    def page(
+        self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False
+    ) -> Page | None:  # fmt: skip
+        """The printed sheet that it is read on, of that size, mm; None for what is no print. Raises PieceError.
+
+        down: for a machine whose Y runs down the paper where its X runs to the right. fine: with verniers.
+        """
         return None
 
     def plans(self, case: Case) -> list[dict[str, object]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, Any, TypeGuard, TypeVar
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -276,6 +276,11 @@ def length_mm(given: object, place: str, unit: str = "mm") -> float:
     if abs(mm) > LARGEST_MM:
         raise InputError("that is longer than a kilometre; lengths are in mm", place)
     return mm
+
+
+def listed(given: object, least: int, most: int) -> TypeGuard[Sequence[Any]]:
+    """Whether it is a list of least to most things; a text is none."""
+    return isinstance(given, Sequence) and not isinstance(given, str) and least <= len(given) <= most
 
 
 def number(given: object, place: str, low: float = -math.inf, high: float = math.inf) -> float:

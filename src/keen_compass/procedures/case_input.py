@@ -6,10 +6,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from keen_compass.errors import InputError, shown_input
-from keen_compass.machines.profile import HEADS
+from keen_compass.errors import InputError, shown_input, those_like
+from keen_compass.machines.profile import HEADS, OFFSET_FORMS
 from keen_compass.procedures.case import DECIMALS, Case, Previous, length_mm, number
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -34,7 +35,7 @@ from keen_compass.quantities.readings import (
     parse_count,
     parse_pick,
 )
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
+from keen_compass.quantities.resolution import OF_AXES, OF_PRINTS, ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue, stored_from_input, unit_kept
 from keen_compass.quantities.subjects import subject_from_input
 from keen_compass.solve.joint import Known
@@ -47,8 +48,8 @@ T = TypeVar("T")
 _MACHINE = {
     "units", "controller_units", "resolution_form", "decimals", "values", "flipped", "computed", "teeth",
     "step_limit", "gantry", "gantry_along", "head", "reference_length", "proven", "kerf_form", "kind", "offset_form",
+    "print_scale_form",
 }  # fmt: skip
-OFFSET_FORMS = ("secondary_minus_tool", "tool_minus_secondary")  # how a controller keeps an offset
 MOST_PICKS = 99
 # Unknown → the quantity whose round finds it out.
 YIELDED_AS = {
@@ -99,9 +100,10 @@ def case_from_json(body: object) -> Case:
     kept_in = _unit(machine, "controller_units", _unit(machine))
     meant = _procedure(_text(top["procedure"], "procedure"))
     given_values = _object(machine.get("values", {}), "machine.values")
+    print_form = _form(machine.get("print_scale_form", "percent_100"), "print_scale_form", OF_PRINTS)
     kerf_form = _one_of(machine.get("kerf_form", "full"), ("full", "half"), "machine.kerf_form")
     values, known = _values(
-        given_values, form, kept_in, meant.yields if meant else (), 2.0 if kerf_form == "half" else 1.0
+        given_values, (form, print_form), kept_in, meant.yields if meant else (), 2.0 if kerf_form == "half" else 1.0
     )
     usual = meant.suits[0] if meant and meant.suits else "caliper"
     body = top.get("instrument", {})
@@ -123,6 +125,7 @@ def case_from_json(body: object) -> Case:
             meant.counts if meant else {},
             meant.picks if meant else (),
             spots=meant is not None and meant.reads_spots,
+            judgements=meant.judgements if meant else {},
         ),
         pieces=_whole(top.get("pieces", 1), "pieces", 1, 1000),
         piece_scatter=_scatter(top.get("piece_scatter")),
@@ -225,12 +228,13 @@ def _one_of(given: object, known: tuple[str, ...], place: str) -> str:
     return str(given)
 
 
-def _form(given: object) -> ResolutionForm:
-    try:
-        return ResolutionForm(_text(given, "machine.resolution_form"))
-    except ValueError:
-        forms = ", ".join(ResolutionForm)
-        raise InputError(f"{shown_input(given)} is not one of {forms}", "machine.resolution_form") from None
+def _form(
+    given: object, name: str = "resolution_form", known: tuple[ResolutionForm, ...] = OF_AXES
+) -> ResolutionForm:  # fmt: skip
+    text = _text(given, f"machine.{name}")
+    if text not in known:
+        raise InputError(f"{shown_input(given)} is not one of {', '.join(known)}", f"machine.{name}")
+    return ResolutionForm(text)
 
 
 def _unit(machine: Mapping[str, Any], name: str = "units", otherwise: str = "mm") -> str:
@@ -248,27 +252,24 @@ def _decimals(given: object) -> int | dict[str, int]:
     return {q: _whole(n, f"machine.decimals.{q}", 0, 9) for q, n in given.items()}
 
 
-def _names() -> list[str]:
-    """What may be given, of each axis' numbers those of X."""
-    own = [name for name, q in QUANTITIES.items() if q.axis in ("", "x")]
-    return [*own, *(u for u in UNKNOWN_LABELS if u not in own and not u.startswith("y_"))]
-
-
 def _values(
-    given: Mapping[str, Any], form: ResolutionForm, kept_in: str, yields: tuple[str, ...], widths: float = 1.0
+    given: Mapping[str, Any], forms: tuple[ResolutionForm, ResolutionForm], kept_in: str, yields: tuple[str, ...],
+    widths: float = 1.0,
 ) -> tuple[dict[str, StoredValue], dict[str, Known]]:  # fmt: skip
     """What the controller holds, and what is known from before.
 
     A plain number of a quantity is what is held. With its uncertainty it is evidence too: of a resolution for the axis'
     scale, of a backlash for the lost motion that is left, of what the procedure itself yields for its error. widths: of
-    a kerf, for one of the controller's number: 2 where it keeps half of it.
+    a kerf, for one of the controller's number: 2 where it keeps half of it. forms: of the axes' scales, of a print's.
     """
     stored: dict[str, StoredValue] = {}
     known: dict[str, Known] = {}
     for name, value in given.items():
         place = f"machine.values.{name}"
         if name not in QUANTITIES and name not in UNKNOWN_LABELS:
-            raise InputError(f"is nothing that is calibrated; one of {', '.join(_names())}, or of another axis", place)
+            raise InputError(
+                f"is nothing that is calibrated; one of {those_like(name, (*QUANTITIES, *UNKNOWN_LABELS))}", place
+            )
         plain, U = _with_uncertainty(value, place)
         if name in CUT_UNKNOWNS and (name in yields or (U is None and name == "hole_bias")):
             stored[name] = amount = StoredAmount(name, unit_kept(name, kept_in), number(plain, place))
@@ -285,7 +286,10 @@ def _values(
             _say_once(known, name, Known(_in_mm(plain, unit, place) * wide, U and U * SIZE[unit] * wide), place)
             continue
         stored[name] = _at(
-            place, lambda name=name, plain=plain: stored_from_input(name, form, plain, kept_in)  # type: ignore[misc]
+            place,
+            lambda name=name, plain=plain: stored_from_input(  # type: ignore[misc]
+                name, forms[name.startswith("print_scale")], plain, kept_in
+            ),
         )  # fmt: skip
         if U is not None:
             _say_once(known, *_evidence(name, stored[name], U, yields, place), place)
@@ -464,7 +468,8 @@ def _procedure(name: str) -> Procedure[Any] | None:
 
 
 def _readings(
-    given: object, instrument: Instrument, counts: Mapping[str, str], picks: Sequence[str], *, spots: bool = False
+    given: object, instrument: Instrument, counts: Mapping[str, str], picks: Sequence[str], *, spots: bool = False,
+    judgements: Mapping[str, Sequence[str]] = MappingProxyType({}),
 ) -> dict[str, tuple[Reading, ...]]:  # fmt: skip
     readings: dict[str, tuple[Reading, ...]] = {}
     for i, entry in enumerate(_list(given, "readings")):
@@ -482,6 +487,9 @@ def _readings(
         if name in picks:
             readings[name] = tuple(_pick(v, f"{place}.values[{j}]") for j, v in enumerate(values))
             continue
+        if words := judgements.get(name):
+            readings[name] = tuple(_judgement(v, f"{place}.values[{j}]", words) for j, v in enumerate(values))
+            continue
         readings[name] = tuple(
             _reading(v, f"{place}.values[{j}]", instrument, counts.get(name)) for j, v in enumerate(values)
         )
@@ -495,6 +503,11 @@ def _spot(given: object, place: str) -> Spot:
         raise InputError("expected [x, y]", place)
     x, y = (length_mm(v, f"{place}[{i}]") for i, v in enumerate(both))
     return Spot(x, y, f"{x:g}, {y:g}")
+
+
+def _judgement(given: object, place: str, words: Sequence[str]) -> Pick:
+    """One of several words."""
+    return _at(place, lambda: parse_pick(_text(given, place), words=words))
 
 
 def _pick(given: object, place: str) -> Pick:

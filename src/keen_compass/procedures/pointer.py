@@ -15,13 +15,17 @@ from typing import Any
 import numpy as np
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.machines.profile import HEADS_BESIDE, ROLLS, Machine
 from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
-from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
-from keen_compass.procedures.case import Case, Parameters
-from keen_compass.procedures.registration import place
-from keen_compass.procedures.results import Outcome, amount_outcome, arithmetic, judged, no_number, odd_reading
-from keen_compass.quantities.findings import Solution
+from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
+from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.offsets import AXES, DRAWN, offset_outcome
+from keen_compass.procedures.results import judged, no_number, odd_reading
+from keen_compass.procedures.sheets import ON_PAPER, bars_said, check_paper, paper_choice, paper_size, place
+from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.findings import Figures, Solution
+from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note
@@ -29,23 +33,24 @@ from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain,
 from keen_compass.quantities.verdict import Verdict
 
 WAYS = ("mark", "sheet")
-SECONDARIES = ("pointer", "sensor")
+SECONDARIES = HEADS_BESIDE
 MOST_TARGETS = 30
-AXES = ("x", "y")
 DITHERS = 0.5  # of a division, by which readings must differ so that their rounding averages out
 LEARNT_FROM = 3  # degrees of freedom, from which on scatter is learnt
 TO_FIT = 3  # targets that tell turn and stretch apart from the offset
-DRAWN = 0.03  # mm, standard uncertainty of one drawn cross or aimed dot; stated where only one place was read
+TICKS = Instrument("ticks", 0.1, (0.05, 0.0), kind="steel rule", uid="ticks")
+VERNIER = Instrument("verniers", 0.05, (0.02, 0.0), kind="steel rule", uid="verniers")
 LARGE_TURN = 3.0  # mm per m: more than that is the sheet's, and is said
 
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """way: mark or sheet. targets: nominal places, mm; secondary: what was aimed with."""
+    """way: mark or sheet. targets: nominal places, mm; secondary: what was aimed with; fine: verniers stand there."""
 
     way: str
     targets: tuple[tuple[float, float], ...]
     secondary: str
+    fine: bool = False
 
     def nominal(self, measurand: str) -> float:
         """It should land on the mark."""
@@ -60,46 +65,110 @@ class Pointer(Procedure[Sheet]):
     """See the module."""
 
     name = "pointer"
-    surface = Surface.CALLOUTS
-    makes = Makes.NOTHING
+    surface = Surface.MATCH
+    makes = Makes.SHEET
     measurand_names = ("x", "y")
-    suits = ("steel rule",)
-    numbered = False
+    numbered = False  # which sheet it is was asked when it was loaded
     printed = True
+    by_eye = True
+    passes = 1
+    draws = True
+    eye = TICKS
 
     @property
     def yields(self) -> tuple[str, ...]:
         """Of either secondary."""
         return tuple(f"{s}_{a}" for s in SECONDARIES for a in AXES)
 
+    def yields_for(self, parameters: Parameters) -> tuple[str, ...]:
+        """Those of what is aimed with."""
+        return tuple(f"{parameters.get('secondary', 'pointer')}_{a}" for a in AXES)
+
+    def chosen_for(self, quantity: str) -> dict[str, object]:
+        """What sits beside the tool."""
+        return {"secondary": quantity[:-2]}
+
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """What is aimed with, how thoroughly, on which paper."""
+        ways = sorted(WAYS, reverse=machine.kind in ROLLS)
+        return (
+            Choice("secondary", "pointer.aimed_with", tuple((f"pointer.{h}", h) for h in machine.heads)),
+            Choice("way", "pointer.way", tuple((f"pointer.by_{way}", way) for way in ways)),
+            Choice("trial", "pointer.trial", (("pointer.trial_yes", True), ("pointer.trial_no", False))),
+            Choice("read", "pointer.read", (("pointer.rings", "rings"), ("pointer.vernier", "vernier"))),
+            paper_choice(machine),
+        )
+
+    def concerns(self, choice: str, chosen: Parameters) -> bool:
+        """A mark that somebody drew lies on no paper."""
+        return choice not in ("paper", "read") or chosen.get("way") == "sheet"
+
+    def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
+        """A mark that somebody drew needs no printer."""
+        return tuple(Stage) if chosen.get("way") == "sheet" else (Stage.AIM, Stage.DRAW)
+
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """Of a sheet its targets."""
+        secondary, way = around.chosen["secondary"], around.chosen["way"]
+        if way == "mark":
+            return {"way": "mark", "secondary": secondary}
+        size = paper_size(around)
+        targets = [list(t) for t in self.page(size, 1).targets]
+        fine: dict[str, object] = {"fine": True} if around.chosen.get("read") == "vernier" else {}
+        return {"way": "sheet", "secondary": secondary, "targets": targets, "size": list(size), **fine}
+
+    def crosses(self, piece: Sheet) -> tuple[Point, ...]:
+        """On every target."""
+        return piece.targets
+
     def piece(self, parameters: Parameters) -> Sheet:
         """From `way`, and of a sheet `targets` and `secondary`."""
-        self.check_parameters(parameters, {"way", "targets", "secondary"})
+        self.check_parameters(parameters, {"way", "targets", "secondary", "fine", *ON_PAPER})
+        if not isinstance(parameters.get("fine", False), bool):
+            raise InputError("expected true or false", "piece.fine")
         way, secondary = parameters.get("way", "mark"), parameters.get("secondary", "pointer")
         if way not in WAYS:
             raise InputError(f"expected mark or sheet, got {shown_input(way)}", "piece.way")
         if secondary not in SECONDARIES:
             raise InputError(f"expected pointer or sensor, got {shown_input(secondary)}", "piece.secondary")
         given = parameters.get("targets", [[0.0, 0.0]] if way == "mark" else None)
-        if not isinstance(given, Sequence) or isinstance(given, str) or not 1 <= len(given) <= MOST_TARGETS:
+        if not listed(given, 1, MOST_TARGETS):
             raise InputError(f"expected 1 to {MOST_TARGETS} places [x, y]", "piece.targets")
-        return Sheet(str(way), tuple(place(t, f"piece.targets[{i}]") for i, t in enumerate(given)), str(secondary))
+        check_paper(parameters)
+        at = tuple(place(t, f"piece.targets[{i}]") for i, t in enumerate(given))
+        return Sheet(str(way), at, str(secondary), parameters.get("fine", False) is True)
 
     def measurands(self, piece: Sheet) -> tuple[Measurand, ...]:
         """Both directions at each target."""
         found: list[Measurand] = []
+        label = "pointer.beside" if piece.way == "sheet" else "pointer.beside_mark"
         for x, y in zip(piece.names("x"), piece.names("y"), strict=True):
             i = len(found) // 2
             at = Beside(piece.targets[i])
             found += [
-                Measurand(name, note("pointer.beside", number=i + 1, axis=a), a, 0.0, at, signed=True)
+                Measurand(
+                    name,
+                    note(label, number=i + 1, axis=a),
+                    a,
+                    0.0,
+                    at,
+                    at=piece.targets[i],
+                    hint="pointer.how",
+                    signed=True,
+                )
                 for name, a in ((x, "x"), (y, "y"))
             ]
         return tuple(found)
 
-    def page(self, size: tuple[float, float], number: int) -> Page:
+    def eye_for(self, parameters: Parameters) -> Instrument:
+        """Verniers tell twice as much."""
+        return VERNIER if parameters.get("fine") else TICKS
+
+    def page(
+        self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False
+    ) -> Page:  # fmt: skip
         """Marks to load it by, and five targets."""
-        return sheet("pointer", size, number, targets=True)
+        return sheet("pointer", size, number, targets=True, down=down, fine=fine)
 
     def solve(self, case: Case) -> Solution:
         """Both components of the offset, from the same readings."""
@@ -120,13 +189,37 @@ class Pointer(Procedure[Sheet]):
         findings = []
         for axis, quantity in zip(AXES, quantities, strict=True):
             partner = quantities[1 - AXES.index(axis)]
-            f = judged(case, _outcome(case, quantity, fit.e[axis], _notes(sheet, fit, len(both))))
-            findings.append(replace(f, covariance_with={partner: shared}))
+            f = judged(case, offset_outcome(case, quantity, fit.e[axis], _moves(sheet, fit)))
+            if f.verdict is Verdict.IN:  # it is left as it is
+                f = replace(f, notes=tuple(n for n in f.notes if n.code != "pointer.moves"))
+            about = _about_sheet(fit, len(both), case.piece) if axis == "x" else ()  # said once
+            findings.append(replace(f, notes=(*f.notes, *about), covariance_with={partner: shared}))
         return Solution(tuple(findings), figures=fit.figures if sheet.way == "sheet" else {})
 
     def _odd(self, case: Case, sheet: Sheet, read: dict[str, list[Measurement]]) -> Note | None:
         labels = {m.name: m.label for m in self.measurands(sheet)}
         return odd_reading(case, [m for a in AXES for m in read[a]], labels)
+
+    def shown(self, figures: Figures) -> Shown:
+        """What turns and stretches about the offset: that is the sheet's, or the printer's."""
+        if figures.get("turn_mm_per_m") is None:
+            return Shown()
+        x, y = figures["stretch_mm_per_m"]
+        return Shown((
+            ("pointer.turn", note("pointer.per_metre", mm=figures["turn_mm_per_m"])),
+            ("pointer.stretch_x", note("pointer.per_metre", mm=x)),
+            ("pointer.stretch_y", note("pointer.per_metre", mm=y)),
+        ))  # fmt: skip
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U of either component, mm."""
+        sheet = self.piece(case.piece)
+        names = sheet.names("x")
+        read = [case.foreseen(name, 0.0, readings_each) for name in names]
+        mean = combination([(1 / len(names), m.mean) for m in read])
+        drawn = Source("drawn", DRAWN / math.sqrt(len(names)), Cause.ASSUMED)
+        U = Uncertain(0.0, (*mean.effects, (drawn, 1.0))).U
+        return {f"{sheet.secondary}_{a}": U for a in AXES}
 
     def example(self) -> dict[str, Any]:
         """The dot stands 0.4 mm too far to the left, 0.3 mm too far away; the sheet lies a little turned."""
@@ -152,8 +245,8 @@ class Pointer(Procedure[Sheet]):
         return {"way": "mark"}
 
     def usual_instrument(self) -> Instrument:
-        """A rule with a loupe."""
-        return Instrument("rule", 0.1, (0.05, 0.0), kind="steel rule")
+        """The printed ticks, with a loupe."""
+        return self.eye
 
 
 PROCEDURE = Pointer()
@@ -210,7 +303,7 @@ def _effects(
     division = max(_division(m) for a in AXES for m in read[a])
     s = max(math.sqrt(float((residuals**2).sum()) / dof), division)
     learnt = Source(
-        f"targets {axis}", s / math.sqrt(n), Cause.SCATTER, float(dof), estimate="targets", shared_dof=float(dof)
+        f"targets {axis}", s / math.sqrt(n), Cause.PLACES, float(dof), estimate="targets", shared_dof=float(dof)
     )  # fmt: skip
     shared = tuple((source, c) for source, c in mean if source.cause not in (Cause.REPEATS, Cause.DIVISION))
     spread = float(np.std([m.value for m in read[axis]]))
@@ -223,17 +316,13 @@ def _division(m: Measurement) -> float:
     return math.sqrt(math.fsum((s.u * c) ** 2 for s, c in m.mean.effects if s.cause is Cause.DIVISION))
 
 
-def _outcome(case: Case, quantity: str, e: Uncertain, notes: tuple[Note, ...]) -> Outcome:
-    """o_true = o_set − e, in the controller's own sign and unit; the error is set − true."""
-    sign = case.factor(quantity) * (1.0 if case.offset_form == "secondary_minus_tool" else -1.0)
-    held = case.amount(quantity)
-    new = held.base - sign * e.value
-    step = case.in_its_unit(abs(e.value))
-    text = f"{case.in_its_unit(held.base)} {'−' if sign * e.value >= 0 else '+'} {step}"
-    return replace(amount_outcome(case, quantity, new, e, arithmetic(text)), notes=notes)
+def _moves(sheet: Sheet, fit: Fit) -> tuple[Note, ...]:
+    """Where the tool will land with the new offset: what proves its sign."""
+    return (note("pointer.moves", secondary=sheet.secondary, x=-fit.e["x"].value, y=-fit.e["y"].value),)
 
 
-def _notes(sheet: Sheet, fit: Fit, targets: int) -> tuple[Note, ...]:
+def _about_sheet(fit: Fit, targets: int, piece: Parameters) -> tuple[Note, ...]:
+    """What it can't see, and what is the sheet's or the printer's."""
     notes = []
     if targets == 1:
         notes.append(note("pointer.one_mark"))
@@ -241,5 +330,4 @@ def _notes(sheet: Sheet, fit: Fit, targets: int) -> tuple[Note, ...]:
         notes.append(note("pointer.few_targets"))
     elif max(abs(fit.turn), *map(abs, fit.stretch or (0.0,))) * 1000 > LARGE_TURN:
         notes.append(note("pointer.grows", turn=fit.turn * 1000, stretch=[s * 1000 for s in fit.stretch or ()]))
-    notes.append(note("pointer.moves", secondary=sheet.secondary, x=-fit.e["x"].value, y=-fit.e["y"].value))
-    return tuple(notes)
+    return (*notes, *bars_said(piece))

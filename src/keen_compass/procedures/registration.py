@@ -7,13 +7,25 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.errors import InputError, UncertaintyError, shown_input
+from keen_compass.errors import InputError, UncertaintyError
+from keen_compass.machines.heads import TOOL, offset_held
+from keen_compass.machines.profile import HEADS_BESIDE, Machine
 from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
-from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
-from keen_compass.procedures.case import Case, Parameters, number
+from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
+from keen_compass.procedures.case import Case, Parameters, listed
 from keen_compass.procedures.results import arithmetic
-from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.procedures.sheets import (
+    ON_PAPER,
+    bars_said,
+    check_paper,
+    fits_to_page,
+    paper_choice,
+    paper_size,
+    place,
+)
+from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import Spot
@@ -36,17 +48,17 @@ if TYPE_CHECKING:
 MOST_MARKS = 40
 TWO_AT_ONCE = math.sqrt(-2 * math.log(0.05))  # standard uncertainties that hold 95 % of both directions
 HALF_TURN = math.radians(90)
-FIT_TO_PAGE = 0.015  # both scales off by the same and by more than that: a print dialog did it
-SAME_SCALE = 0.004
+SAME_SCALE = 0.004  # what both scales of a print that was fitted to the page differ by at most
 HALF_A_RECTANGLE = math.sqrt(12)
 
 
 @dataclass(frozen=True, slots=True)
 class Marks:
-    """Nominal places on the print, mm, and which model is wanted."""
+    """Nominal places on the print, mm; which model is wanted; what was aimed with."""
 
     at: tuple[tuple[float, float], ...]
     model: str
+    aimed_with: str = TOOL
 
     def nominal(self, measurand: str) -> float:
         """No single number."""
@@ -57,39 +69,67 @@ class Registration(Procedure[Marks]):
     """See the module."""
 
     name = "registration"
-    surface = Surface.CALLOUTS
-    makes = Makes.NOTHING
+    surface = Surface.MARKS
+    makes = Makes.SHEET
     measurand_names = ("mark_1", "mark_2", "mark_3", "mark_4")
-    numbered = False
+    numbered = False  # which sheet it is was asked when it was loaded
     printed = True
     reads_spots = True
+    by_eye = True
+    passes = 1
+    eye = Instrument("position", 0.01, (0.05, 0.0), uid="position")
 
     @property
     def yields(self) -> tuple[str, ...]:
         """The one thing that it finds."""
         return ("registration",)
 
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """What is aimed with, and the paper."""
+        heads = (*machine.heads, TOOL)
+        return (
+            Choice("aimed_with", "pointer.aimed_with", tuple((f"pointer.{h}", h) for h in heads)),
+            paper_choice(machine),
+        )
+
+    def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
+        """The marks are read, not drawn on."""
+        return Stage.PRINT, Stage.LOAD
+
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """The marks of the sheet."""
+        size = paper_size(around)
+        marks = [list(m.at) for m in self.page(size, 1).marks]
+        return {"marks": marks, "aimed_with": around.chosen["aimed_with"], "size": list(size)}
+
     def piece(self, parameters: Parameters) -> Marks:
         """From `marks` and `model`."""
-        self.check_parameters(parameters, {"marks", "model"})
+        self.check_parameters(parameters, {"marks", "model", "aimed_with", *ON_PAPER})
+        check_paper(parameters)
         given = parameters.get("marks")
-        if not isinstance(given, Sequence) or isinstance(given, str) or not 1 <= len(given) <= MOST_MARKS:
+        if not listed(given, 1, MOST_MARKS):
             raise InputError(f"expected 1 to {MOST_MARKS} places [x, y]", "piece.marks")
         model = parameters.get("model", "auto")
         if model not in ("auto", *FREEDOM):
             raise InputError(f"expected one of auto, {', '.join(FREEDOM)}", "piece.model")
-        return Marks(tuple(place(m, f"piece.marks[{i}]") for i, m in enumerate(given)), str(model))
+        aimed_with = parameters.get("aimed_with", TOOL)
+        if aimed_with not in (TOOL, *HEADS_BESIDE):
+            raise InputError(f"expected one of {TOOL}, {', '.join(HEADS_BESIDE)}", "piece.aimed_with")
+        marks = tuple(place(m, f"piece.marks[{i}]") for i, m in enumerate(given))
+        return Marks(marks, str(model), str(aimed_with))
 
     def measurands(self, piece: Marks) -> tuple[Measurand, ...]:
         """Each mark."""
         return tuple(
-            Measurand(f"mark_{i}", note("registration.mark", number=i), "", 0.0, Beside(at))
+            Measurand(f"mark_{i}", note("registration.mark", number=i), "", 0.0, Beside(at), spot=True, at=at)
             for i, at in enumerate(piece.at, 1)
         )
 
-    def page(self, size: tuple[float, float], number: int) -> Page:
+    def page(
+        self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False
+    ) -> Page:  # fmt: skip
         """Four marks, the lower left one unlike the others."""
-        return sheet("registration", size, number, targets=False)
+        return sheet("registration", size, number, targets=False, down=down)
 
     def solve(self, case: Case) -> Solution:
         """The map, what it means, what is wrong with it."""
@@ -99,13 +139,14 @@ class Registration(Procedure[Marks]):
         read = [n for n in names if case.readings.get(n)]
         if not read:
             return Solution((_finding(case, None, None, Verdict.UNRESOLVED, (note("nothing_read"),)),))
-        found = [_mean(case, n) for n in read]
+        ox, oy = offset_held(case.values, marks.aimed_with, case.offset_form, case.flipped)
+        found = [(x + ox, y + oy) for x, y in (_mean(case, n) for n in read)]
         nominal = [marks.at[names.index(n)] for n in read]
         model = model_for(len(read)) if marks.model == "auto" else marks.model
         fitted = register(nominal, found, model, u_read=u_of(case.instrument))
         suspect = suspects(fitted)
         figures = _figures(fitted, read, suspect)
-        if asks := _asks(fitted, nominal, found, read) if not case.confirmed else None:
+        if asks := asked_of(fitted, read) if not case.confirmed else None:
             return Solution((_finding(case, None, None, Verdict.IMPLAUSIBLE, (asks,)),), figures=figures)
         largest = max(math.hypot(x, y) for x, y in fitted.residuals)
         U = _U_at_marks(fitted)
@@ -115,12 +156,37 @@ class Registration(Procedure[Marks]):
         if largest - TWO_AT_ONCE * fitted.u_read > T:  # whatever makes the map unsure, this mark isn't where it says
             verdict = Verdict.OUT
         notes = _notes(fitted, read, suspect, tested=tested, out=verdict is Verdict.OUT)
-        return Solution((_finding(case, largest, U, verdict, notes),), figures=figures)
+        notes = (*notes, *bars_said(case.piece))
+        dx, dy = max(fitted.residuals, key=lambda r: float(math.hypot(*r)))
+        worst = f"√({abs(dx):.3f}² + {abs(dy):.3f}²) mm"
+        return Solution((_finding(case, largest, U, verdict, notes, worst),), figures=figures)
+
+    def shown(self, figures: Figures) -> Shown:
+        """Which map it is, and how well each part of it is known."""
+        if "model" not in figures or "expanded_uncertainty" not in figures:
+            return Shown()
+        U = figures["expanded_uncertainty"]
+        lines: list[tuple[str, Note]] = [("registration.map", note(f"registration.{figures['model']}"))]
+        if figures["model"] != "shift":
+            turned = note("registration.turn_known", turn=figures["turn_deg"], U=U["turn_deg"])
+            lines.append(("registration.turn", turned))
+            for axis, scale, u in zip("xy", figures["scale"], U["scale"], strict=True):
+                known = note("registration.scale_known", percent=100 * (abs(scale) - 1), U=100 * u)
+                lines.append((f"registration.scale_{axis}", known))
+        return Shown(tuple(lines))
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U where the map is known least, mm."""
+        marks = self.piece(case.piece)
+        model = model_for(len(marks.at)) if marks.model == "auto" else marks.model
+        u = u_of(case.instrument) / math.sqrt(max(readings_each, 1))
+        return {"registration": _U_at_marks(register(marks.at, marks.at, model, u_read=u))}
 
     def example(self) -> dict[str, Any]:
         """A sheet that lies turned by 0.4°, 1.2 mm to the right, 0.15 % long along Y."""
         return {
             "procedure": "registration",
+            "machine": {"units": "mm", "values": {}},
             "piece": {"marks": [[10, 10], [200, 10], [200, 287], [10, 287], [105, 148.5]]},
             "instrument": {"name": "position", "resolution": 0.01, "permissible_error": [0.05, 0]},
             "tolerance": 0.3,
@@ -139,18 +205,10 @@ class Registration(Procedure[Marks]):
 
     def usual_instrument(self) -> Instrument:
         """The machine's own position, aimed by eye."""
-        return Instrument("position", 0.01, (0.05, 0.0))
+        return self.eye
 
 
 PROCEDURE = Registration()
-
-
-def place(given: object, where: str) -> tuple[float, float]:
-    """``[x, y]`` in mm. Raises InputError."""
-    if not isinstance(given, Sequence) or isinstance(given, str) or len(given) != 2:
-        raise InputError(f"expected [x, y], got {shown_input(given)}", where)
-    x, y = (number(v, f"{where}[{i}]", -1e6, 1e6) for i, v in enumerate(given))
-    return x, y
 
 
 def u_of(instrument: Instrument) -> float:
@@ -166,11 +224,12 @@ def _mean(case: Case, name: str) -> tuple[float, float]:
 
 
 def _finding(
-    case: Case, error: float | None, U: float | None, verdict: Verdict, notes: tuple[Note, ...]
+    case: Case, error: float | None, U: float | None, verdict: Verdict, notes: tuple[Note, ...],
+    formula: str = "",
 ) -> Finding:  # fmt: skip
     return Finding(
         "registration", "mm", None, None, None, error, "mm", U, case.tolerance_of("registration", 1000.0), verdict,
-        False, arithmetic(""), notes, subject=case.subject,
+        False, arithmetic(formula), notes, subject=case.subject,
     )  # fmt: skip
 
 
@@ -191,10 +250,12 @@ def _U_at_marks(fitted: Map) -> float:
     return max(math.hypot(_U(fitted, component(i, 0)), _U(fitted, component(i, 1))) for i in range(n))
 
 
-def _asks(
-    fitted: Map, nominal: Sequence[tuple[float, float]], found: Sequence[tuple[float, float]], names: Sequence[str]
-) -> Note | None:
-    """What has to be answered before any of it is believed: the order of the marks, the side of the sheet."""
+def asked_of(fitted: Map, names: Sequence[str]) -> Note | None:
+    """What has to be answered before any of it is believed: the order of the marks, the side of the sheet.
+
+    names: of its marks, ``mark_1`` …
+    """
+    nominal, found = ([(float(x), float(y)) for x, y in at] for at in (fitted.nominal, fitted.found))
     order = other_order(nominal, found)
     if order:
         return note("registration.order", marks=[int(names[i].removeprefix("mark_")) for i in order])
@@ -222,7 +283,7 @@ def _notes(
     if abs(split.turn) > HALF_TURN:
         notes.append(note("registration.turned", turn=math.degrees(split.turn)))
     off = [abs(s) - 1 for s in split.scale]
-    if min(map(abs, off)) > FIT_TO_PAGE and abs(off[0] - off[1]) < SAME_SCALE:
+    if fits_to_page(off, SAME_SCALE):
         notes.append(note("registration.fit_to_page", percent=off[0] * 100))
     return tuple(notes)
 

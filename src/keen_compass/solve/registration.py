@@ -107,7 +107,7 @@ class Map:
         u, dof = self.u_aim
         estimate = {} if math.isinf(dof) else {"estimate": "registration", "shared_dof": dof}
         effects = [
-            (Source(f"mark {i // 2 + 1} {'xy'[i % 2]}", u, Cause.SCATTER, dof, **estimate), float(c))  # type: ignore[arg-type]
+            (Source(f"mark {i // 2 + 1} {'xy'[i % 2]}", u, Cause.PLACES, dof, **estimate), float(c))  # type: ignore[arg-type]
             for i, c in enumerate(coefficients)
         ]  # fmt: skip
         return Uncertain(value, tuple(effects))

@@ -1,0 +1,219 @@
+"""A camera beside the tool (arithmetic.md §9): pictures of a drawn cross after known moves give matrix and offset.
+
+With the set offset o_s, d = o_true − o_s, the picture's middle c and the cross seen at uv (pixels, v downwards)
+
+    M·(uv − c) = −(d + move)        M: 2×2, pixels → mm
+
+The pictures are what is noisy, not the moves, so the line that is fitted is uv = b − A·move with A = M⁻¹, b = c − A·d:
+least squares in pixels, then d = A⁻¹·(c − b). Three moves that don't lie in a line just give it; more say how well.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from keen_compass.errors import InputError, shown_input
+from keen_compass.pieces.where import Beside
+from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
+from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.offsets import offset_findings
+from keen_compass.procedures.results import no_number
+from keen_compass.procedures.sheets import place
+from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.readings import Spot
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
+from keen_compass.quantities.verdict import Verdict
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Array = NDArray[np.float64]
+
+HEAD = "camera"
+LEAST_MOVES, MOST_MOVES = 3, 60
+ASSUMED = 0.3  # px, standard uncertainty of a found cross where three moves leave nothing to learn it from
+WIDEST = 100_000.0  # px
+FLAT = 1e-3  # smallest over largest extent of the moves: below, they lie in a line
+MISSED = 3.0  # px, residual that no found cross has
+MOVED = 0.01  # mm, standard uncertainty of a move
+
+
+@dataclass(frozen=True, slots=True)
+class Moves:
+    """picture: (width, height) in px. moves: of the head before each picture, mm."""
+
+    picture: tuple[float, float]
+    moves: tuple[tuple[float, float], ...]
+
+    def nominal(self, measurand: str) -> float:
+        """No single number."""
+        return 0.0
+
+
+class Camera(Procedure[Moves]):
+    """See the module."""
+
+    name = "camera"
+    surface = Surface.MATCH
+    makes = Makes.NOTHING
+    measurand_names = ("cross",)
+    numbered = False
+    reads_spots = True
+
+    @property
+    def yields(self) -> tuple[str, ...]:
+        """Both components."""
+        return f"{HEAD}_x", f"{HEAD}_y"
+
+    def piece(self, parameters: Parameters) -> Moves:
+        """From `picture` and `moves`."""
+        self.check_parameters(parameters, {"picture", "moves"})
+        picture = place(parameters.get("picture", [1280, 960]), "piece.picture")
+        if any(not 1 <= side <= WIDEST for side in picture):
+            raise InputError("a picture has 1 to 100,000 pixels either way", "piece.picture")
+        given = parameters.get("moves")
+        if not listed(given, LEAST_MOVES, MOST_MOVES):
+            raise InputError(
+                f"expected {LEAST_MOVES} to {MOST_MOVES} moves [x, y], got {shown_input(given)}", "piece.moves"
+            )
+        return Moves(picture, tuple(place(m, f"piece.moves[{i}]") for i, m in enumerate(given)))
+
+    def measurands(self, piece: Moves) -> tuple[Measurand, ...]:
+        """The cross, once for each move."""
+        return (Measurand("cross", "camera.cross", "", 0.0, Beside((0.0, 0.0)), unit="px", spot=True),)
+
+    def solve(self, case: Case) -> Solution:
+        """Matrix and offset from the same pictures."""
+        moves = self.piece(case.piece)
+        self.check_readings(case, ("cross",), positive=False)
+        seen = [s for s in case.readings.get("cross", ()) if isinstance(s, Spot)]
+        if not seen:
+            return Solution(tuple(no_number(case, q, Verdict.UNRESOLVED, note("nothing_read")) for q in self.yields))
+        if len(seen) != len(moves.moves):
+            raise InputError(f"one [u, v] for each of the {len(moves.moves)} moves, got {len(seen)}", "readings.cross")
+        if flat(moves.moves):
+            return Solution(
+                tuple(no_number(case, q, Verdict.UNRESOLVED, note("camera.in_a_line")) for q in self.yields)
+            )
+        view = viewed(moves, [(s.x, s.y) for s in seen])
+        figures = view.figures()
+        worst = max(math.hypot(*r) for r in view.residuals)
+        if not case.confirmed and worst > MISSED:
+            number = 1 + max(range(len(seen)), key=lambda i: math.hypot(*view.residuals[i]))
+            asks = note("camera.missed", number=number, px=worst)
+            return Solution(
+                tuple(no_number(case, q, Verdict.IMPLAUSIBLE, asks) for q in self.yields), figures=figures
+            )  # fmt: skip
+        errors = [view.uncertain(lambda k, i=i: -float(view.offset_of(k)[i])) for i in (0, 1)]  # type: ignore[misc]
+        said: list[Note] = [] if view.dof else [note("camera.untested", px=ASSUMED)]
+        if figures["mirrored"]:
+            said.append(note("camera.mirrored"))
+        said.append(note("camera.moves", x=-errors[0].value, y=-errors[1].value))
+        return Solution(offset_findings(case, HEAD, errors, tuple(said)), figures=figures)
+
+    def example(self) -> dict[str, Any]:
+        """Five pictures; the camera sits 0.4 mm further along X, 0.25 mm less along Y than is set."""
+        return {
+            "procedure": "camera",
+            "machine": {"values": {"camera_x": 42.0, "camera_y": -3.5}, "decimals": 2},
+            "piece": {"picture": [1280, 960], "moves": [[0, 0], [4, 0], [0, 4], [-4, 0], [0, -4]]},
+            "tolerance": 0.1,
+            "subject": {"accessory": "camera"},
+            "readings": [{"measurand": "cross", "values": [
+                [619.9, 467.7], [423.1, 464.1], [616.6, 664.6], [817.1, 471.4], [623.6, 271.1],
+            ]}],
+        }  # fmt: skip
+
+    def usual_piece(self) -> dict[str, object]:
+        """Four moves about the middle."""
+        return {"picture": [1280, 960], "moves": [[0, 0], [4, 0], [0, 4], [-4, 0], [0, -4]]}
+
+    def usual_instrument(self) -> Instrument:
+        """The camera itself."""
+        return Instrument("camera", 1e-6)
+
+
+PROCEDURE = Camera()
+
+
+def flat(moves: Sequence[tuple[float, float]]) -> bool:
+    """Whether all moves lie in a line, or nothing moved."""
+    import numpy as np
+
+    at = np.asarray(moves, float)
+    sizes = np.linalg.svd(at - at.mean(axis=0), compute_uv=False)
+    return bool(sizes[0] == 0 or sizes[-1] < FLAT * sizes[0])
+
+
+@dataclass(frozen=True)
+class View:
+    """A fitted view. k: b, then A row by row (6 numbers). centre: c. u: standard uncertainty of a coordinate, px."""
+
+    k: Array
+    influence: Array  # 6 × 2n: ∂k/∂(u, v of each picture)
+    residuals: Array
+    centre: tuple[float, float]
+    dof: int
+    u: float
+
+    def offset_of(self, k: Array) -> Array:
+        """d = A⁻¹·(c − b), mm."""
+        import numpy as np
+
+        return np.asarray(np.linalg.solve(k[2:].reshape(2, 2), np.asarray(self.centre) - k[:2]), float)
+
+    def uncertain(self, function: Callable[[Array], float]) -> Uncertain:
+        """What a function of the fit is worth: each coordinate of each picture is an error of its own; moves, too."""
+        import numpy as np
+
+        steps = 1e-6 * np.maximum(np.abs(self.k), 1.0)
+        gradient = np.array([
+            (function(self.k + d) - function(self.k - d)) / (2 * d.max()) for d in np.diag(steps)
+        ])  # fmt: skip
+        shared = {"estimate": "camera", "shared_dof": float(self.dof)} if self.dof else {}
+        dof = float(self.dof) if self.dof else math.inf
+        effects = [
+            (Source(f"picture {i // 2 + 1} {'uv'[i % 2]}", self.u, Cause.PLACES, dof, **shared), float(c))  # type: ignore[arg-type]
+            for i, c in enumerate(gradient @ self.influence)
+        ]  # fmt: skip
+        moved = (Source("moves", MOVED / math.sqrt(len(self.residuals)), Cause.ASSUMED), 1.0)
+        return Uncertain(function(self.k), (*effects, moved))
+
+    def figures(self) -> dict[str, Any]:
+        """What the picture is to the machine."""
+        import numpy as np
+
+        M = np.linalg.inv(self.k[2:].reshape(2, 2))
+        det = float(np.linalg.det(M))
+        return {
+            "matrix": [[float(v) for v in row] for row in M], "turn_deg": math.degrees(math.atan2(M[1, 0], M[0, 0])),
+            "mirrored": det > 0, "mm_per_px": math.sqrt(abs(det)),
+            "residuals_px": [[float(v) for v in row] for row in self.residuals],
+        }  # fmt: skip
+
+
+def viewed(moves: Moves, seen: Sequence[tuple[float, float]]) -> View:
+    """Fit uv = b − A·move. Moves must not lie in a line."""
+    import numpy as np
+
+    at, uv = np.asarray(moves.moves, float), np.asarray(seen, float)
+    n = len(at)
+    one = np.column_stack([np.ones(n), -at])  # rows of (b, A) for either coordinate
+    inverse = np.linalg.pinv(one)
+    fitted = inverse @ uv  # 3 × 2
+    residuals = uv - one @ fitted
+    dof = 2 * n - 6
+    s = math.sqrt(float((residuals**2).sum()) / dof) if dof else ASSUMED
+    k = np.concatenate([fitted[0], [fitted[1, 0], fitted[2, 0], fitted[1, 1], fitted[2, 1]]])
+    influence = np.zeros((6, 2 * n))
+    for coordinate in (0, 1):
+        rows = (coordinate, 2 + 2 * coordinate, 3 + 2 * coordinate)
+        influence[list(rows), coordinate::2] = inverse
+    width, height = moves.picture
+    return View(k, influence, residuals, (width / 2, height / 2), dof, s)

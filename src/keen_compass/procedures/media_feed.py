@@ -1,0 +1,172 @@
+"""The printer's media feed (arithmetic.md §10), by eye: bands printed with several corrections.
+
+A positive correction is more feed: too little and bands overlap (a dark line), too much and they gap (a light one). The
+answer is the band that just meets, or lies between the last that overlaps and the first that gaps. Some printers count
+a correction from the value in force, some from zero.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+from keen_compass.errors import InputError, shown_input
+from keen_compass.pieces.where import Fits
+from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
+from keen_compass.procedures.case import Case, Parameters, listed, number
+from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number
+from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import trim_number
+from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.readings import number_of
+from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
+from keen_compass.quantities.verdict import Verdict
+
+QUANTITY = "media_feed"
+WORDS = ("overlap", "meets", "gap")  # as bands are judged, from too little feed to too much
+MOST_BANDS = 99
+LARGEST = 1e6
+
+
+@dataclass(frozen=True, slots=True)
+class Bands:
+    """corrections: of each band, rising, in what the printer counts. relative: counted from the value in force."""
+
+    corrections: tuple[float, ...]
+    relative: bool
+
+    def nominal(self, measurand: str) -> float:
+        """No single number."""
+        return 0.0
+
+    def at(self, pick: float) -> float:
+        """The correction of a band, or halfway between two."""
+        low = math.floor(pick)
+        a, share = self.corrections[low - 1], pick - low
+        return a + share * (self.corrections[low] - a) if share else a
+
+
+class MediaFeed(Procedure[Bands]):
+    """See the module."""
+
+    name = "media-feed"
+    surface = Surface.LADDER
+    makes = Makes.NOTHING
+    measurand_names = ("pick", "bands")
+    picks = ("pick",)
+    judgements: Mapping[str, Sequence[str]] = {"bands": WORDS}
+    numbered = False
+    by_eye = True
+
+    @property
+    def yields(self) -> tuple[str, ...]:
+        """The one number."""
+        return (QUANTITY,)
+
+    def piece(self, parameters: Parameters) -> Bands:
+        """From `corrections`, rising, and `relative`."""
+        self.check_parameters(parameters, {"corrections", "relative"})
+        given, relative = parameters.get("corrections"), parameters.get("relative", True)
+        if not listed(given, 2, MOST_BANDS):
+            raise InputError(f"expected 2 to {MOST_BANDS} corrections", "piece.corrections")
+        if not isinstance(relative, bool):
+            raise InputError(f"expected true or false, got {shown_input(relative)}", "piece.relative")
+        values = tuple(number(v, f"piece.corrections[{i}]", -LARGEST, LARGEST) for i, v in enumerate(given))
+        if any(b <= a for a, b in pairwise(values)):
+            raise InputError("must rise from band to band", "piece.corrections")
+        return Bands(values, relative)
+
+    def measurands(self, piece: Bands) -> tuple[Measurand, ...]:
+        """The best band, or what each looks like."""
+        n = len(piece.corrections)
+        return tuple(
+            Measurand(m, f"media_feed.{m}", "", 0.0, Fits((), 0.0), options=n if m == "pick" else len(WORDS), unit="")
+            for m in self.measurand_names
+        )
+
+    def solve(self, case: Case) -> Solution:
+        """The correction at which bands just meet."""
+        bands = self.piece(case.piece)
+        self.check_readings(case, self.measurand_names, positive=True)
+        n = len(bands.corrections)
+        picked = case.picked("pick", n)
+        judged_as = [round(number_of(r)) - 1 for r in case.readings.get("bands", ())]
+        if not picked and not judged_as:
+            return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, note("nothing_read")),))
+        if judged_as and len(judged_as) != n:
+            raise InputError(f"one judgement for each of the {n} bands, got {len(judged_as)}", "readings.bands")
+        if judged_as and any(b < a for a, b in pairwise(judged_as)) and not case.confirmed:
+            return Solution((no_number(case, QUANTITY, Verdict.IMPLAUSIBLE, note("media_feed.out_of_order")),))
+        low, high = _judged_range(bands, judged_as) if judged_as else _picked_range(bands, picked)
+        if low is None or high is None:
+            why, figures = _beyond(bands, more=high is None)
+            return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, why),), figures=figures)
+        held = case.amount(QUANTITY)
+        value = (low + high) / 2 + (held.base if bands.relative else 0.0)
+        between = Source("between_bands", (high - low) / 2 / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
+        error = Uncertain(held.base - value, ((between, -1.0),))
+        change = trim_number((low + high) / 2, 4).replace("-", "−")
+        line = f"{trim_number(held.base, 4)} + {change}".replace("+ −", "− ") if bands.relative else f"0 + {change}"
+        finding = judged(case, amount_outcome(case, QUANTITY, value, error, arithmetic(line.replace("+ −", "− "))))
+        return Solution((finding,), figures={"best": [low, high], "corrections": list(bands.corrections)})
+
+    def example(self) -> dict[str, Any]:
+        """Nine bands; the sixth still overlaps, the seventh gaps."""
+        return {
+            "procedure": "media-feed",
+            "machine": {"values": {"media_feed": 0.2}, "decimals": 3},
+            "piece": {"corrections": [-0.4, -0.3, -0.2, -0.1, 0.0, 0.1, 0.2, 0.3, 0.4], "relative": True},
+            "tolerance": 0.05,
+            "subject": {"printer": "roll-printer", "material": "display-film"},
+            "readings": [{"measurand": "pick", "values": [6.5]}],
+        }
+
+    def usual_piece(self) -> dict[str, object]:
+        """About what is in force."""
+        return {"corrections": [round(0.1 * i, 1) for i in range(-4, 5)], "relative": True}
+
+    def usual_instrument(self) -> Instrument:
+        """The eye."""
+        return Instrument("eye", 1e-6)
+
+
+PROCEDURE = MediaFeed()
+
+
+def _picked_range(bands: Bands, picked: Sequence[float]) -> tuple[float | None, float | None]:
+    """Half a step about the band that was picked, a quarter about what lies between two; open beyond the ends."""
+    ends: list[tuple[float | None, float | None]] = []
+    n = len(bands.corrections)
+    for at in picked:
+        reach = 0.25 if at % 1 else 0.5
+        low = bands.at(at - reach) if at - reach >= 1 else None
+        high = bands.at(at + reach) if at + reach <= n else None
+        ends.append((low, high))
+    lows, highs = [low for low, _ in ends], [high for _, high in ends]
+    low = None if None in lows else sum(v for v in lows if v is not None) / len(lows)
+    high = None if None in highs else sum(v for v in highs if v is not None) / len(highs)
+    return low, high
+
+
+def _judged_range(bands: Bands, judged_as: Sequence[int]) -> tuple[float | None, float | None]:
+    """Between the last that overlaps and the first that gaps: halfway to those that meet, where there are any."""
+    overlaps = [c for c, j in zip(bands.corrections, judged_as, strict=True) if j == 0]
+    meets = [c for c, j in zip(bands.corrections, judged_as, strict=True) if j == 1]
+    gaps = [c for c, j in zip(bands.corrections, judged_as, strict=True) if j == 2]
+    if meets:
+        low = (max(overlaps) + min(meets)) / 2 if overlaps else None
+        high = (min(gaps) + max(meets)) / 2 if gaps else None
+        return low, high
+    return (max(overlaps) if overlaps else None), (min(gaps) if gaps else None)
+
+
+def _beyond(bands: Bands, *, more: bool) -> tuple[Note, dict[str, Any]]:
+    """Nothing in the range is best: which way to go on, with the corrections of the next test."""
+    first, last = bands.corrections[0], bands.corrections[-1]
+    by = (last - first) * (1 if more else -1)
+    proposed = [round(c + by, 6) for c in bands.corrections]
+    return note("media_feed.beyond", more=more, first=proposed[0], last=proposed[-1]), {"next_corrections": proposed}

@@ -1,0 +1,38 @@
+"""What offsets between two heads share (arithmetic.md §9): a vector, in the controller's own sign and unit."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from keen_compass.machines.heads import sign_kept
+from keen_compass.procedures.case import Case
+from keen_compass.procedures.results import Outcome, amount_outcome, arithmetic, judged
+from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.notes import Note
+from keen_compass.quantities.uncertainty import Uncertain, covariance
+
+AXES = ("x", "y")
+DRAWN = 0.03  # mm, standard uncertainty of one drawn line or aimed dot; stated where nothing can be learnt
+
+
+def offset_outcome(case: Case, quantity: str, e: Uncertain, notes: tuple[Note, ...] = ()) -> Outcome:
+    """o_true = o_set − e, mm along the axis; the error is set − true, which is e."""
+    sign = sign_kept(quantity, case.offset_form, case.flipped)
+    held = case.amount(quantity)
+    new = held.base - sign * e.value
+    step = case.in_its_unit(abs(e.value))
+    text = f"{case.in_its_unit(held.base)} {'−' if sign * e.value >= 0 else '+'} {step}"
+    return replace(amount_outcome(case, quantity, new, e, arithmetic(text)), notes=notes)
+
+
+def offset_findings(
+    case: Case, head: str, errors: Sequence[Uncertain], notes: tuple[Note, ...] = ()
+) -> tuple[Finding, ...]:  # fmt: skip
+    """Both components, which belong together: errors along X and Y from the same readings."""
+    quantities = [f"{head}_{axis}" for axis in AXES]
+    shared = covariance(*errors)
+    return tuple(
+        replace(judged(case, offset_outcome(case, quantity, e, notes)), covariance_with={quantities[1 - k]: shared})
+        for k, (quantity, e) in enumerate(zip(quantities, errors, strict=True))
+    )

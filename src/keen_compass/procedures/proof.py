@@ -1,0 +1,202 @@
+"""The last check (arithmetic.md §10): a printed sticker cut round its outline, the border that is left read at places.
+
+The cut lies at p + t + θ×p + diag(s)·p where it was ordered at p, counted from the middle of all places; along the
+outline's outward normal n that is border:
+
+    b = b₀ + n·(t + θ×p + diag(s)·p)
+
+with b₀ the border all round. Least squares; what the places can't tell apart (a uniform border from scale on a
+rectangle, turn on a circle) is left open by name, not by a number that only looks like one.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import combinations
+from typing import Any
+
+from keen_compass.errors import InputError
+from keen_compass.pieces.where import Beside
+from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
+from keen_compass.procedures.case import Case, Parameters, length_mm, listed, number
+from keen_compass.procedures.results import arithmetic, no_number, odd_reading
+from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.notes import note
+from keen_compass.quantities.verdict import Verdict, judge
+
+QUANTITY = "proof"
+MOST_PLACES = 200
+UNKNOWN = ("shift_x", "shift_y", "turn", "scale_x", "scale_y", "border")
+TELLS = 0.999  # share of an unknown that must lie in what the places can see
+THIN = 1e-6  # of the largest singular value
+TOUCHES = 0.05  # share of an unknown in what can’t be told, from which on it hangs together with the rest of it
+MATTERS = 2.0  # standard uncertainties, from which on a part of it is worth a look
+
+
+@dataclass(frozen=True, slots=True)
+class Places:
+    """border: as ordered, mm. at: (x, y, nx, ny) on the outline with its outward normal of length 1."""
+
+    border: float
+    at: tuple[tuple[float, float, float, float], ...]
+
+    def nominal(self, measurand: str) -> float:
+        """The border."""
+        return self.border
+
+
+class Proof(Procedure[Places]):
+    """See the module."""
+
+    name = "proof"
+    surface = Surface.CALLOUTS
+    makes = Makes.NOTHING
+    measurand_names = ("b1",)
+    numbered = False
+
+    @property
+    def yields(self) -> tuple[str, ...]:
+        """The one verdict."""
+        return (QUANTITY,)
+
+    def piece(self, parameters: Parameters) -> Places:
+        """From `border` and `places`."""
+        self.check_parameters(parameters, {"border", "places"})
+        border = length_mm(parameters.get("border", 2.0), "piece.border")
+        given = parameters.get("places")
+        if not listed(given, 1, MOST_PLACES):
+            raise InputError(f"expected 1 to {MOST_PLACES} places [x, y, nx, ny]", "piece.places")
+        found = []
+        for i, place in enumerate(given):
+            where = f"piece.places[{i}]"
+            if not listed(place, 4, 4):
+                raise InputError("expected [x, y, nx, ny]", where)
+            x, y, nx, ny = (number(v, f"{where}[{k}]", -1e6, 1e6) for k, v in enumerate(place))
+            length = math.hypot(nx, ny)
+            if not length:
+                raise InputError("a normal points somewhere", where)
+            found.append((x, y, nx / length, ny / length))
+        return Places(border, tuple(found))
+
+    def measurands(self, piece: Places) -> tuple[Measurand, ...]:
+        """The border at each place."""
+        return tuple(
+            Measurand(f"b{i}", note("proof.border_at", number=i), "", piece.border, Beside((x, y)), signed=True)
+            for i, (x, y, _, _) in enumerate(piece.at, 1)
+        )
+
+    def solve(self, case: Case) -> Solution:
+        """How far the border is off, and what of it is shift, turn, scale, or the same all round."""
+        places = self.piece(case.piece)
+        names = tuple(f"b{i}" for i in range(1, len(places.at) + 1))
+        self.check_readings(case, names, positive=False)
+        read = [n for n in names if case.readings.get(n)]
+        if not read:
+            return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, note("nothing_read")),))
+        measured = [case.measured(n, nominal=places.border) for n in read]
+        labels = {m.name: m.label for m in self.measurands(places)}
+        if not case.confirmed and (asks := odd_reading(case, measured, labels)):
+            return Solution((no_number(case, QUANTITY, Verdict.IMPLAUSIBLE, asks),))
+        at = [places.at[names.index(n)] for n in read]
+        off = [m.value - places.border for m in measured]
+        u = max(m.mean.U for m in measured) / 1.96
+        split = parted(at, off, u)
+        figures = split.figures(places.border)
+        worst = max(range(len(off)), key=lambda i: abs(off[i]))
+        T = case.tolerance_of(QUANTITY, 1000.0)
+        U = measured[worst].mean.U
+        verdict = judge(off[worst], U, T)
+        notes = [note("proof.worst", number=int(read[worst][1:]), by=off[worst])]
+        if verdict is not Verdict.IN:
+            notes += [note(f"proof.look_{what}") for what in figures["look_at"]]
+        shown = f"{case.in_its_unit(measured[worst].value)} − {case.in_its_unit(places.border)}"
+        finding = Finding(
+            QUANTITY, "mm", None, None, None, off[worst], "mm", U, T, verdict, False, arithmetic(shown), tuple(notes),
+            subject=case.subject,
+        )  # fmt: skip
+        return Solution((finding,), split.confused, figures=figures)
+
+    def example(self) -> dict[str, Any]:
+        """Eight places round a sticker of 60 × 40; the cut lies 0.3 mm to the right."""
+        return {
+            "procedure": "proof",
+            "machine": {"units": "mm", "values": {}},
+            "piece": {"border": 2, "places": [
+                [60, 10, 1, 0], [60, 30, 1, 0], [45, 40, 0, 1], [15, 40, 0, 1], [0, 30, -1, 0], [0, 10, -1, 0],
+                [15, 0, 0, -1], [45, 0, 0, -1],
+            ]},
+            "instrument": {"resolution": 0.1, "permissible_error": [0.05, 0], "kind": "rule"},
+            "tolerance": 0.2,
+            "readings": [
+                {"measurand": f"b{i}", "values": [v, v]}
+                for i, v in enumerate((2.3, 2.3, 2.0, 2.0, 1.7, 1.7, 2.0, 2.0), 1)
+            ],
+        }  # fmt: skip
+
+    def usual_piece(self) -> dict[str, object]:
+        """The same sticker."""
+        piece: dict[str, object] = self.example()["piece"]
+        return piece
+
+    def usual_instrument(self) -> Instrument:
+        """A rule with a loupe."""
+        return Instrument("rule", 0.1, (0.05, 0.0), kind="steel rule")
+
+
+PROCEDURE = Proof()
+
+
+@dataclass(frozen=True)
+class Parts:
+    """What the border is made of: value and standard uncertainty by unknown, None where the places can't tell it.
+
+    confused: pairs of unknowns that hang together. Shifts in mm at the middle of the places, turn in rad, scales in
+    mm/mm, border in mm beyond the order.
+    """
+
+    value: dict[str, float | None]
+    u: dict[str, float]
+    confused: tuple[tuple[str, str], ...]
+
+    def figures(self, border: float) -> dict[str, Any]:
+        """As the command line writes them."""
+        v = self.value
+        pairs = {name: [v[f"{name}_x"], v[f"{name}_y"]] for name in ("shift", "scale")}
+        look = [name for name, value in v.items() if value is not None and abs(value) > MATTERS * self.u[name]]
+        named = {"shift_x": "shift", "shift_y": "shift", "scale_x": "scale", "scale_y": "scale"}
+        return {
+            "shift": pairs["shift"], "turn_deg": None if v["turn"] is None else math.degrees(v["turn"]),
+            "scale": [None if s is None else 1 + s for s in pairs["scale"]],
+            "border": None if v["border"] is None else border + v["border"],
+            "look_at": list(dict.fromkeys(named.get(name, name) for name in look)),
+        }  # fmt: skip
+
+
+def parted(at: Sequence[tuple[float, float, float, float]], off: Sequence[float], u: float) -> Parts:
+    """Least squares of off = b₀ + n·(t + θ×p + diag(s)·p). u: standard uncertainty of one reading, mm."""
+    import numpy as np
+
+    places, b = np.asarray(at, float), np.asarray(off, float)
+    x, y, nx, ny = places.T
+    x, y = x - (x.min() + x.max()) / 2, y - (y.min() + y.max()) / 2  # else a shift would hang together with scale
+    design = np.column_stack([nx, ny, -nx * y + ny * x, nx * x, ny * y, np.ones(len(b))])
+    size = np.linalg.norm(design, axis=0)
+    nothing = size < THIN * size.max()  # what no place sees at all
+    design[:, nothing], size[nothing] = 0.0, 1.0
+    _, s, vt = np.linalg.svd(design / size, full_matrices=True)
+    rank = int((s > THIN * s[0]).sum())
+    seen = vt[:rank].T  # what the places can see, in scaled unknowns
+    solved = seen @ ((seen.T @ (design / size).T @ b) / s[:rank] ** 2)
+    left = b - design / size @ solved
+    dof = len(b) - rank
+    spread = math.sqrt(float(left @ left) / dof) if dof else 0.0
+    cov = seen @ np.diag(1 / s[:rank] ** 2) @ seen.T * max(u, spread) ** 2
+    tells = (seen**2).sum(axis=1) > TELLS
+    value = {n: float(solved[k] / size[k]) if tells[k] else None for k, n in enumerate(UNKNOWN)}
+    sd = {n: math.sqrt(float(cov[k, k])) / float(size[k]) for k, n in enumerate(UNKNOWN)}
+    hidden = [k for k in range(len(UNKNOWN)) if not tells[k]]
+    blind = [[UNKNOWN[k] for k in hidden if abs(row[k]) > TOUCHES] for row in vt[rank:]]
+    return Parts(value, sd, tuple(dict.fromkeys(pair for group in blind for pair in combinations(group, 2))))

@@ -1,0 +1,187 @@
+"""A second tool against the first (arithmetic.md §9), both on the material itself: no printer between them.
+
+Gaps: the first tool cuts a cross, the second draws a pair of lines astride each of its arms. Where the cut doesn't run
+in the middle the second tool sits elsewhere: d = (gap₊ − gap₋) ÷ 2, gap₊ on the + side of the cut.
+Vernier: the first tool's ticks have the pitch p, the second's p(1 − 1/N); the k-th pair lines up, so d = k·p/N, and by
+whole pitches as a plain rule beside it says.
+
+Where the second lands d beside what the first made: o_true = o_set + d.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from types import MappingProxyType
+from typing import Any
+
+from keen_compass.errors import InputError, shown_input
+from keen_compass.pieces.where import Beside
+from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
+from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.offsets import AXES, DRAWN, offset_findings
+from keen_compass.procedures.results import no_number, odd_reading
+from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.readings import number_of
+from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination
+from keen_compass.quantities.verdict import Verdict
+
+WAYS = ("gaps", "vernier")
+HEAD = "second_tool"
+PITCH, DIVISIONS = 1.0, 20
+MOST_DIVISIONS = 100
+LARGEST_PITCH = 50.0  # mm
+DISAGREE = 0.3  # of a pitch, between rule and vernier: nobody knows which pair is meant
+SPACING_OFF = 0.5  # mm, by which both gaps may miss the spacing that was ordered
+NAMES = {
+    "gaps": tuple(f"{axis}_{side}" for axis in AXES for side in ("high", "low")),
+    "vernier": tuple(f"{axis}_{what}" for axis in AXES for what in ("coarse", "line")),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """way: gaps or vernier. pitch (mm) and divisions of a vernier; spacing: of the drawn lines, mm, 0 where unknown."""
+
+    way: str
+    pitch: float
+    divisions: int
+    spacing: float
+
+    def nominal(self, measurand: str) -> float:
+        """Half the spacing of a gap; nothing of a vernier."""
+        return self.spacing / 2 if self.way == "gaps" else 0.0
+
+
+class SecondTool(Procedure[Pair]):
+    """See the module."""
+
+    name = "second-tool"
+    surface = Surface.MATCH
+    makes = Makes.NOTHING
+    measurand_names = NAMES["gaps"]
+    counts = MappingProxyType({"x_line": "", "y_line": ""})
+    numbered = False
+
+    @property
+    def yields(self) -> tuple[str, ...]:
+        """Both components."""
+        return tuple(f"{HEAD}_{axis}" for axis in AXES)
+
+    def piece(self, parameters: Parameters) -> Pair:
+        """From `way`, `pitch`, `divisions`, `spacing`."""
+        self.check_parameters(parameters, {"way", "pitch", "divisions", "spacing"})
+        way = parameters.get("way", "gaps")
+        if way not in WAYS:
+            raise InputError(f"expected gaps or vernier, got {shown_input(way)}", "piece.way")
+        pitch = length_mm(parameters.get("pitch", PITCH), "piece.pitch")
+        if not 0 < pitch <= LARGEST_PITCH:
+            raise InputError(f"larger than 0 and at most {LARGEST_PITCH:g} mm", "piece.pitch")
+        divisions = number(parameters.get("divisions", DIVISIONS), "piece.divisions", 2, MOST_DIVISIONS)
+        if divisions != round(divisions):
+            raise InputError("a whole number", "piece.divisions")
+        return Pair(str(way), pitch, round(divisions), length_mm(parameters.get("spacing", 0.0), "piece.spacing"))
+
+    def measurands(self, piece: Pair) -> tuple[Measurand, ...]:
+        """Both gaps, or both scales, of each axis."""
+        return tuple(
+            Measurand(
+                name, note(f"second_tool.{name.partition('_')[2]}", axis=name[0]), name[0], piece.nominal(name),
+                Beside((0.0, 0.0)), unit="" if name.endswith("line") else "mm", signed=piece.way == "vernier",
+            )
+            for name in NAMES[piece.way]
+        )  # fmt: skip
+
+    def solve(self, case: Case) -> Solution:
+        """Both components of the offset."""
+        pair = self.piece(case.piece)
+        self.check_readings(case, NAMES[pair.way], positive=pair.way == "gaps")
+        missing = [name for name in NAMES[pair.way] if not case.readings.get(name)]
+        if missing:
+            return Solution(tuple(no_number(case, q, Verdict.UNRESOLVED, note("nothing_read")) for q in self.yields))
+        if not case.confirmed and (asks := self._odd(case, pair)):
+            return Solution(tuple(no_number(case, q, Verdict.IMPLAUSIBLE, asks) for q in self.yields))
+        read = _by_gap if pair.way == "gaps" else _by_vernier
+        d = [read(case, pair, axis) for axis in AXES]
+        errors = [value.times(-1.0) for value in d]
+        said = (note("second_tool.moves", x=-d[0].value, y=-d[1].value),)
+        return Solution(offset_findings(case, HEAD, errors, said), figures={"beside": [v.value for v in d]})
+
+    def _odd(self, case: Case, pair: Pair) -> Note | None:
+        labels = {m.name: m.label for m in self.measurands(pair)}
+        if pair.way == "vernier":
+            for axis in AXES:
+                step = pair.pitch / pair.divisions
+                if (
+                    abs(_coarse(case, axis) - _whole(case, pair, axis) - _line(case, axis) * step)
+                    > DISAGREE * pair.pitch
+                ):
+                    return note("second_tool.disagree", axis=axis, rule=_coarse(case, axis), line=_line(case, axis))
+            return None
+        read = {name: case.measured(name, nominal=pair.nominal(name)) for name in NAMES["gaps"]}
+        for axis in AXES:
+            both = read[f"{axis}_high"].value + read[f"{axis}_low"].value
+            if pair.spacing and abs(both - pair.spacing) > SPACING_OFF:
+                return note("second_tool.spacing", axis=axis, both=both, ordered=pair.spacing)
+        return odd_reading(case, list(read.values()), labels)
+
+    def example(self) -> dict[str, Any]:
+        """A scoring tip that lands 0.15 mm too far along X, 0.2 mm short along Y."""
+        return {
+            "procedure": "second-tool",
+            "machine": {"values": {"second_tool_x": 31.5, "second_tool_y": 0.4}, "decimals": 2},
+            "piece": {"way": "gaps", "spacing": 10},
+            "instrument": {"name": "rule", "kind": "rule", "resolution": 0.1, "permissible_error": [0.05, 0]},
+            "tolerance": 0.2,
+            "subject": {"accessory": "scoring-tip"},
+            "readings": [
+                {"measurand": "x_high", "values": [5.2, 5.1]}, {"measurand": "x_low", "values": [4.8, 4.9]},
+                {"measurand": "y_high", "values": [4.8, 4.8]}, {"measurand": "y_low", "values": [5.2, 5.2]},
+            ],
+        }  # fmt: skip
+
+    def usual_piece(self) -> dict[str, object]:
+        """Lines 5 mm to either side."""
+        return {"way": "gaps", "spacing": 10.0}
+
+    def usual_instrument(self) -> Instrument:
+        """A rule with a loupe."""
+        return Instrument("rule", 0.1, (0.05, 0.0), kind="steel rule")
+
+
+PROCEDURE = SecondTool()
+
+
+def _by_gap(case: Case, pair: Pair, axis: str) -> Uncertain:
+    """d = (gap₊ − gap₋) ÷ 2: what the instrument is off is in both gaps, and goes."""
+    high, low = (case.measured(f"{axis}_{side}", nominal=pair.nominal("")) for side in ("high", "low"))
+    mean = combination([(0.5, high.mean), (-0.5, low.mean)])
+    drawn = Source(f"drawn {axis}", DRAWN, Cause.ASSUMED)
+    return Uncertain(mean.value, (*mean.effects, (drawn, 1.0)))
+
+
+def _by_vernier(case: Case, pair: Pair, axis: str) -> Uncertain:
+    """d = k·p/N + whole pitches: a rectangle of half a step, of a quarter where it lies between two pairs."""
+    step, line = pair.pitch / pair.divisions, _line(case, axis)
+    between = any(number_of(r) % 1 for r in case.readings[f"{axis}_line"])
+    half = step / 4 if between else step / 2
+    eye = Source(f"vernier {axis}", half / math.sqrt(3), Cause.DIVISION, shape=Shape.RECTANGLE)
+    drawn = Source(f"drawn {axis}", DRAWN, Cause.ASSUMED)
+    return Uncertain(line * step + _whole(case, pair, axis), ((eye, 1.0), (drawn, 1.0)))
+
+
+def _line(case: Case, axis: str) -> float:
+    read = [number_of(r) for r in case.readings[f"{axis}_line"]]
+    return sum(read) / len(read)
+
+
+def _coarse(case: Case, axis: str) -> float:
+    return case.measured(f"{axis}_coarse").value
+
+
+def _whole(case: Case, pair: Pair, axis: str) -> float:
+    """The whole pitches by which the vernier is ambiguous, as the rule has them, mm."""
+    rest = _coarse(case, axis) - _line(case, axis) * pair.pitch / pair.divisions
+    return round(rest / pair.pitch) * pair.pitch

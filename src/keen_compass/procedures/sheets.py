@@ -1,0 +1,98 @@
+"""What procedures share that are read on a printed sheet: its paper, its check bars, places on it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from keen_compass.errors import InputError, shown_input
+from keen_compass.machines.profile import ROLLS, Machine
+from keen_compass.pieces.page import LARGEST, PAPERS, SMALLEST, bar_lengths, fitting
+from keen_compass.procedures.base import Choice, Surroundings
+from keen_compass.procedures.case import Parameters, listed, number
+from keen_compass.quantities.notes import Note, note, plain
+
+ON_PAPER = ("size", "bars")  # parameters of every sheet: its size, and what its check bars measured, mm
+USUAL_PAPER, SMALLEST_PAPER = "A4", "A5"
+ROLL = "as_wide_as_the_roll"
+FIT_TO_PAGE = 0.015  # both bars off by the same and by more than that: a print dialog did it
+SAME_SCALE = 0.005
+BAR_OFF = 0.002  # more than a rule can misread over 100 mm
+LONGEST_BAR = 1000.0
+
+
+def place(given: object, where: str) -> tuple[float, float]:
+    """``[x, y]`` in mm. Raises InputError."""
+    if not listed(given, 2, 2):
+        raise InputError(f"expected [x, y], got {shown_input(given)}", where)
+    x, y = (number(v, f"{where}[{i}]", -1e6, 1e6) for i, v in enumerate(given))
+    return x, y
+
+
+def check_paper(parameters: Parameters) -> None:
+    """Refuse a sheet that no printer makes, and bars that measure nothing. Raises InputError."""
+    if "size" in parameters:
+        for side in place(parameters["size"], "piece.size"):
+            if not SMALLEST <= side <= LARGEST:
+                raise InputError(f"a sheet is {SMALLEST:g} to {LARGEST:g} mm long either way", "piece.size")
+    if "bars" in parameters:
+        for bar in place(parameters["bars"], "piece.bars"):
+            if not 0 < bar <= LONGEST_BAR:
+                raise InputError(f"a check bar measures more than 0 and at most {LONGEST_BAR:g} mm", "piece.bars")
+
+
+def papers_for(machine: Machine) -> dict[str, tuple[float, float]]:
+    """What goes onto the machine, the usual paper first; on a roll also a sheet of its own width."""
+    room = (machine.media.width, machine.media.height)
+    fit = fitting(room)
+    names = sorted(fit, key=lambda name: (name != USUAL_PAPER, list(PAPERS).index(name)))
+    found = {name: fit[name] for name in names}
+    if machine.kind in ROLLS and min(room) >= SMALLEST:
+        across = 0 if machine.long_axis == "y" else 1
+        wide = min(math.floor(room[across]), LARGEST)
+        long = min(math.floor(wide * math.sqrt(2)), math.floor(room[1 - across]), LARGEST)
+        found[ROLL] = (wide, long) if across == 0 else (long, wide)
+    return found
+
+
+def paper_choice(machine: Machine) -> Choice:
+    """Papers that go onto the machine."""
+    return Choice(
+        "paper", "paper", tuple((name if name == ROLL else plain(name), name) for name in papers_for(machine))
+    )
+
+
+def paper_size(around: Surroundings) -> tuple[float, float]:
+    """Of the chosen paper, as it lies on the machine; of the smallest where none fits: that is refused in Make."""
+    fit = papers_for(around.machine) or {SMALLEST_PAPER: PAPERS[SMALLEST_PAPER]}
+    chosen = around.chosen.get("paper")
+    return fit[chosen] if isinstance(chosen, str) and chosen in fit else next(iter(fit.values()))
+
+
+def printed_scale(parameters: Parameters) -> tuple[float, float] | None:
+    """What the printer made of a length, (along X, along Y), where its bars were measured."""
+    if "size" not in parameters or "bars" not in parameters:
+        return None
+    ordered = bar_lengths(place(parameters["size"], "piece.size"))
+    x, y = (
+        bar / length for bar, length in zip(place(parameters["bars"], "piece.bars"), ordered, strict=True)
+    )  # fmt: skip
+    return x, y
+
+
+def fits_to_page(off: Sequence[float], same: float) -> bool:
+    """Whether a print dialog did it: both ways off alike, to within `same`, and by more than printers are."""
+    return min(map(abs, off)) > FIT_TO_PAGE and abs(off[0] - off[1]) < same
+
+
+def bars_said(parameters: Parameters) -> tuple[Note, ...]:
+    """What the check bars say of the printer: never the cutter's error."""
+    scale = printed_scale(parameters)
+    if scale is None:
+        return ()
+    off = [s - 1 for s in scale]
+    if fits_to_page(off, SAME_SCALE):
+        return (note("bars_fit_to_page", percent=50 * (off[0] + off[1])),)
+    if max(map(abs, off)) > BAR_OFF:
+        return (note("bars_off", percent=[100 * v for v in off]),)
+    return ()
