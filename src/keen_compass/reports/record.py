@@ -44,7 +44,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     means = {
         c.measurand.name: sum(number_of(r.reading) for r in c.readings) / len(c.readings)
         for c in callouts
-        if c.readings
+        if c.readings and c.measurand.kind is not Kind.SPOT
     }
     signed = shop.mark(round_id, Signed) or Signed()
     ended = shop.last_touched(round_id)
@@ -103,6 +103,9 @@ def _made_with(session: RoundSession, piece: KeptPiece) -> str:
     makes = session.context.procedure.makes
     if makes is Makes.NOTHING:
         return "nothing: parts were counted"
+    if makes is Makes.SHEET:
+        head = piece.parameters.get("secondary") or piece.parameters.get("aimed_with")
+        return f"sheet {piece.number}, aimed with: {say(f'pointer.{head}')}"
     if makes is not Makes.PIECE:
         return f"run {piece.number}"
     tool, by = piece.snapshot.tool, piece.snapshot.applied.get("compensation")
@@ -111,6 +114,8 @@ def _made_with(session: RoundSession, piece: KeptPiece) -> str:
 
 
 def _ordered(m: Measurand) -> str:
+    if m.kind is Kind.SPOT:
+        return f"{m.at[0]:g} {m.at[1]:g} mm"
     return "-" if m.signed or m.usual is not None else f"{m.nominal:g} {m.unit}".strip()
 
 

@@ -127,8 +127,16 @@ class RoundContext:
     @property
     def instrument(self) -> Instrument | None:
         """The instrument chosen with what the logbook knows of its repeats; None where the shop has none yet."""
+        eye = self.procedure.eye_for(self.piece.parameters if self.piece else self._next_parameters())
+        if eye is not None:
+            return eye
         uid = self.choices.instrument
         return next((i for i in self.instruments if i.uid == uid), None)
+
+    def _next_parameters(self) -> dict[str, object]:
+        """As far as they say how it is read: choices."""
+        chosen = self.chosen
+        return {**chosen, "fine": chosen.get("read") == "vernier"}
 
     @property
     def instruments(self) -> list[Instrument]:
@@ -235,6 +243,7 @@ class RoundContext:
             predicted=self.remembered(("predicted", repr(sorted(parameters.items()))), dict),
             step_limit=machine.step_limit, gantry=machine.gantry,
             gantry_along=machine.gantry_along, head=machine.head, kerf_form=machine.kerf_form_kept,
+            offset_form=machine.offset_form,
             thermal=machine.kind in THERMAL, proven=self._proven(), subject=subject,
         )  # fmt: skip
 

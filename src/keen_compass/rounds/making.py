@@ -13,7 +13,7 @@ from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, check_on_bed, next_free
 from keen_compass.pieces.toolpath import ToolPath
-from keen_compass.procedures.base import CLEAR, Makes, Moves, Surroundings
+from keen_compass.procedures.base import CLEAR, Makes, Moves, Stage, Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
@@ -21,6 +21,8 @@ from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.room import room
+from keen_compass.rounds.sheets import KINDS as STAGE_KINDS
+from keen_compass.rounds.sheets import Sheets
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import CableRun, Choices, FileWritten, WornIn
@@ -34,7 +36,7 @@ if TYPE_CHECKING:
 
 STEPS = {"mm": (10.0, 120.0), "in": (12.7, 127.0)}  # mm: step and smallest size, by the machine's units
 EDGE = 15.0  # mm that the path needs beside the piece
-STAGES = {Makes.PIECE: "made", Makes.MOVES: "run", Makes.NOTHING: "counted"}
+KINDS = {Makes.PIECE: "made", Makes.MOVES: "run", Makes.NOTHING: "counted"}
 UNTIL_KNOWN = 300.0  # mm
 DONE = "done"  # how a run over the cable ended that came to its end
 GOOD_SHARE = 1 / 3  # of the tolerance, that U may take for a clear verdict
@@ -58,6 +60,7 @@ class Making:
 
     def __init__(self, context: RoundContext) -> None:
         self._c = context
+        self.sheets = Sheets(context, self.parameters, self.next_number)
 
     @property
     def step(self) -> float:
@@ -179,7 +182,9 @@ class Making:
         if c.procedure.makes is Makes.PIECE and not c.procedure.anchored:
             place = next_free(machine.sheet, taken, self.next_piece(size).footprint())
             return (place,) if place else ()
-        if c.procedure.makes is Makes.NOTHING or (c.procedure.makes is Makes.MOVES and not self.draws_ticks):
+        if c.procedure.makes in (Makes.NOTHING, Makes.SHEET) or (
+            c.procedure.makes is Makes.MOVES and not self.draws_ticks
+        ):
             return ()
         spots = c.procedure.spots(self.next_piece(size), machine, c.choices.passes)
         clear = all(not box.overlaps(t, CLEAR) for box in spots for t in taken)
@@ -270,6 +275,8 @@ class Making:
     def refusal(self) -> Note | None:
         """Why the next piece can't be made, if anything."""
         machine, makes = self._c.machine, self._c.procedure.makes
+        if makes is Makes.SHEET and (first := self.sheets.refusal()):
+            return first
         if makes is Makes.PIECE and not self._c.tool.drawn and not room(self._c).width:
             return note("no_room_held") if machine.in_controller("kerf") else note("no_room_known")
         if machine.stock is None and (makes is Makes.PIECE or self.draws_ticks):
@@ -277,7 +284,7 @@ class Making:
         try:
             if (makes is Makes.PIECE or self.draws_ticks) and not self.spots():
                 return note("no_place")
-            if makes is not Makes.NOTHING:
+            if self.has_file:
                 self.file_text()
                 return next(iter(self.misfits()), None)
         except InputError as error:
@@ -327,6 +334,12 @@ class Making:
             return None
         run: Moves = self.next_piece()
         return run.program(self._c.machine, self._c.choices.passes)
+
+    @property
+    def has_file(self) -> bool:
+        """Whether the machine is sent anything for what is made next."""
+        makes = self._c.procedure.makes
+        return Stage.DRAW in self.sheets.stages if makes is Makes.SHEET else makes is not Makes.NOTHING
 
     def file_text(self) -> str:
         """The next file. Raises PieceError with what to do where it can't be made."""
@@ -381,6 +394,8 @@ class Making:
         def compose() -> ToolPath | None:
             if self._c.procedure.makes is Makes.PIECE:
                 path = self._path()
+            elif self._c.procedure.makes is Makes.SHEET and self.has_file:
+                path = self.sheets.path()
             elif self.draws_ticks and (program := self.program()):
                 path = program.as_ticks(self.next_piece().axis, say(program.title))
             else:
@@ -405,6 +420,12 @@ class Making:
         margin = (place.width - max(x for x, _ in piece.outline())) / 2
         return path.moved(place.x + margin, place.y + margin)
 
+    @property
+    def _reach(self) -> Box:
+        """Where the next file may draw: a sheet lies anywhere on the bed, whatever else is loaded."""
+        machine = self._c.machine
+        return Box(0, 0, *machine.bed) if self._c.procedure.makes is Makes.SHEET else machine.media
+
     def _written(self, path: ToolPath) -> str:
         """In the machine's own format."""
         from keen_compass.formats.drawings import write_svg
@@ -413,10 +434,10 @@ class Making:
 
         machine = self._c.machine
         if machine.file_format == "svg":
-            check_on_bed(path, machine.media, "roll")
-            return write_svg(path)
+            check_on_bed(path, self._reach, "roll")
+            return write_svg(path, from_zero=self._c.procedure.makes is Makes.SHEET)
         if machine.file_format == "hpgl":
-            return write_hpgl(path, machine.units_per_mm, machine.media)
+            return write_hpgl(path, machine.units_per_mm, self._reach)
         if machine.kind in THERMAL:
             from keen_compass.formats.thermal import ThermalSettings, write_thermal
 
@@ -440,7 +461,7 @@ class Making:
         """
 
         def play() -> DryRun | None:
-            if self._c.procedure.makes is Makes.NOTHING:
+            if not self.has_file:
                 return None
             from keen_compass.formats.drawings import origin_of
             from keen_compass.formats.playback import RAPID, Speeds, read_back
@@ -450,7 +471,8 @@ class Making:
             known = [v.base for v in speeds_held if isinstance(v, StoredAmount) and v.base > 0]
             speeds = Speeds(min(known, default=RAPID), machine.feed, machine.acceleration)
             run = read_back(self.file_text(), speeds, machine.units_per_mm, thermal=machine.kind in THERMAL)
-            return run.moved(*origin_of(path)) if machine.file_format == "svg" and path else run
+            placed = machine.file_format == "svg" and self._c.procedure.makes is not Makes.SHEET
+            return run.moved(*origin_of(path)) if placed and path else run
 
         return self._c.remembered(("dry_run", self.next_number()), play)
 
@@ -461,7 +483,7 @@ class Making:
             from keen_compass.formats.playback import misfits
 
             run, machine = self.dry_run(), self._c.machine
-            bed = machine.media if self.path() is not None else Box(0, 0, *machine.bed)
+            bed = self._reach if self.path() is not None else Box(0, 0, *machine.bed)
             return misfits(run, bed, self.path()) if run else []
 
         return self._c.remembered(("misfits", self.next_number()), look)
@@ -500,24 +522,32 @@ class Making:
         return piece
 
     def _keep_piece(self, practice: Mapping[str, Any] | None) -> KeptPiece:
-        c = self._c
-        if c.procedure.makes is not Makes.NOTHING and (refused := self.refusal()):
+        c, makes = self._c, self._c.procedure.makes
+        if makes is not Makes.NOTHING and (refused := self.refusal()):
             raise PieceError(say(refused))
-        snapshot, path = c.snapshot(), self.path() if c.procedure.makes is Makes.PIECE else None
-        if path is not None:
+        snapshot = c.snapshot()
+        if makes is Makes.PIECE and (path := self.path()) is not None:
             snapshot = replace(snapshot, applied=path.applied)
+        parameters = self.sheets.parameters() if makes is Makes.SHEET else self.parameters()
         made = NewPiece(
-            self.parameters(), self.spots(), self._marks_bed(), practice, STAGES[c.procedure.makes], snapshot,
-            b"" if c.procedure.makes is Makes.NOTHING else self.file_text().encode("ascii"), self._use(),
+            parameters, self.spots(), self._marks_bed(), practice, self._stages(), snapshot, self._use()
         )  # fmt: skip
         with c.shop.writing():
-            if c.procedure.makes is Makes.PIECE:  # it was made with that tool, so that is the one that is in
+            if makes is Makes.PIECE or (makes is Makes.SHEET and self.has_file):  # that tool made it, so it is in
                 c.shop.mount(c.machine, tool=c.tool)
             piece = c.shop.put_piece(c.kept.id, c.kept.machine, made)
-        if c.procedure.makes is not Makes.NOTHING:
+        if makes is not Makes.NOTHING:
             c.history.forget()
         c.changed()
         return piece
+
+    def _stages(self) -> list[tuple[str, bytes]]:
+        """(kind, what was sent) of each stage in which the next piece is made."""
+        sent = self.file_text().encode("ascii") if self.has_file else b""
+        if self._c.procedure.makes is not Makes.SHEET:
+            return [(KINDS[self._c.procedure.makes], sent)]
+        drawn = [(STAGE_KINDS[Stage.DRAW], sent)] if self.has_file else []
+        return [*self.sheets.kept_as(), *drawn]
 
     def _use(self) -> dict[str, float]:
         """Of what cuts, for the next piece."""

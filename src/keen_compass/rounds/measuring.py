@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -16,7 +16,7 @@ from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.quantities.notes import note, plain
-from keen_compass.quantities.readings import Kind, Reading, number_of, parse_count, parse_pick
+from keen_compass.quantities.readings import Kind, Reading, number_of, parse_count, parse_pick, parse_spot
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
@@ -27,6 +27,7 @@ from keen_compass.words.say import say
 HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
 COLDEST, WARMEST = -20.0, 60.0  # °C, of a shop
 LONGEST_DRAFT = 200  # characters kept of a paste
+HalfTyped = tuple[str, str, str | None, KeptReading | None, dict[str, str]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,12 +52,15 @@ class Measuring:
     def __init__(self, context: RoundContext) -> None:
         self._c = context
         self.draft, self.complaint = "", ""
+        self._beside: dict[str, str] = {}  # what stands half typed in others of the same place
         self._chosen: str | None = None  # a callout that the technician went to by hand
         self._editing: KeptReading | None = None
         self.turned = False  # the piece lies turned over, its lower edges are read
         piece = context.piece
         if piece and (kept := context.shop.draft(piece.id)):
-            measurand, self.draft = kept
+            measurand, text = kept
+            self.draft, *others = text.split("\n")
+            self._beside = dict(line.split("=", 1) for line in others if "=" in line)
             self._chosen = measurand if measurand != self.current() else None
             self._editing = self._edited_before(piece)
 
@@ -65,13 +69,13 @@ class Measuring:
         """The kept reading that the next one will replace."""
         return self._editing
 
-    def remember(self) -> tuple[str, str, str | None, KeptReading | None]:
+    def remember(self) -> HalfTyped:
         """What stands half typed, for `put_back`."""
-        return self.draft, self.complaint, self._chosen, self._editing
+        return self.draft, self.complaint, self._chosen, self._editing, dict(self._beside)
 
-    def put_back(self, remembered: tuple[str, str, str | None, KeptReading | None]) -> None:
+    def put_back(self, remembered: HalfTyped) -> None:
         """As it stood: what was done since was not kept."""
-        self.draft, self.complaint, self._chosen, self._editing = remembered
+        self.draft, self.complaint, self._chosen, self._editing, self._beside = remembered
 
     def next_piece(self) -> None:
         """Another piece is on the screen: whatever stood half typed on the last one stays in the shop file."""
@@ -118,10 +122,11 @@ class Measuring:
         if self._c.piece is None:
             return []
         readings, skipped, current = self._by_measurand(), self._skipped(), self.current()
+        half_typed = self._half_typed()
         return [
             Callout(
                 m, tuple(readings.get(m.name, ())), m.name in skipped, m.name == current,
-                self.draft if m.name == current else "", self.complaint if m.name == current else "",
+                half_typed.get(m.name, ""), self.complaint if m.name == current else "",
             )
             for m in (self.measurands() if both_sides else self.seen())
         ]  # fmt: skip
@@ -167,10 +172,29 @@ class Measuring:
 
     def choose(self, measurand: str) -> None:
         """Go to a callout by hand."""
-        if measurand != self.current():
+        if measurand in self._beside:  # of the same place: what stands in either stays
+            self.place({**self._half_typed(), measurand: self._beside[measurand]}, measurand)
+        elif measurand != self.current():
             self._forget_draft()
             self._chosen = measurand
             self.type("")
+
+    def place(self, texts: Mapping[str, str], current: str = "") -> None:
+        """What now stands in several callouts of one place, as it was dragged there or moved by a key. Kept at once.
+
+        current: the one that takes what is typed next, the first unless said.
+        """
+        current = current or next(iter(texts))
+        if set(texts) != set(self._half_typed()):
+            self._forget_draft()
+        self._chosen, self._beside = current, {name: text for name, text in texts.items() if name != current}
+        self.draft = ""
+        self.type(texts[current])
+
+    def _half_typed(self) -> dict[str, str]:
+        """By callout."""
+        current = self.current()
+        return {**({current: self.draft} if current else {}), **self._beside}
 
     def type(self, text: str) -> None:
         """What now stands in the current callout. Kept at once, however it reads."""
@@ -187,7 +211,8 @@ class Measuring:
             self.draft = text
             try:
                 if not self._c.shop.read_only:
-                    self._c.shop.put_draft(piece.id, current, text)
+                    others = [f"{name}={other}" for name, other in self._beside.items()]
+                    self._c.shop.put_draft(piece.id, current, "\n".join([text, *others]))
             except ShopError as error:  # it stays in the callout, and the words say that it is only there
                 self.complaint = str(error)
         self._c.typed()
@@ -198,7 +223,7 @@ class Measuring:
         if current is None or piece is None:
             return False
         try:
-            reading = self._understood(self.draft)
+            read = {name: self._understood(text, name) for name, text in self._half_typed().items()}
         except LengthError as error:
             self.complaint = self.complaint or error.message
             self._c.changed()
@@ -207,20 +232,36 @@ class Measuring:
             self.complaint = self._c.shop.why_read_only
             self._c.changed()
             return False
-        replaced = self._editing
-        counted = self._c.procedure.makes is Makes.NOTHING
-        instrument = "" if counted else self._c.choices.instrument
-        slot = replaced.slot if replaced else None
+        by_eye = self._c.procedure.makes is Makes.NOTHING or self._c.procedure.eye is not None
+        instrument = "" if by_eye else self._c.choices.instrument
+        before = {name: self._replaced(name) for name in read}
         self._forget_draft()  # the row goes in the reading's own transaction
+        slots = {name: r.slot if r else None for name, r in before.items()}
 
         def change() -> Undo:
-            nonlocal slot
-            slot = self._c.shop.put_reading(piece.id, current, reading, instrument, slot=slot)
-            kept = KeptReading(slot, current, reading, instrument, "")
-            return lambda: self._put_back(piece, replaced or kept, withdrawn=replaced is None)
+            undone = []
+            for name, reading in read.items():
+                slot = slots[name] = self._c.shop.put_reading(
+                    piece.id, name, reading, instrument, slot=slots[name]
+                )  # fmt: skip
+                undone.append((before[name] or KeptReading(slot, name, reading, instrument, ""), before[name] is None))
+            return lambda: self._all_back(piece, undone)
 
         self._c.do(change)
         return True
+
+    def _replaced(self, name: str) -> KeptReading | None:
+        """Which kept reading the half-typed one replaces: the one that is edited; of a place that was dragged, the last
+        where all are read.
+        """
+        if not self._beside:
+            return self._editing
+        kept = self._by_measurand().get(name, [])
+        return kept[-1] if len(kept) >= self._c.choices.passes else None
+
+    def _all_back(self, piece: KeptPiece, undone: Sequence[tuple[KeptReading, bool]]) -> None:
+        for reading, withdrawn in undone:
+            self._put_back(piece, reading, withdrawn=withdrawn)
 
     def mark(self, measurand: str, text: str) -> bool:
         """Keep a judgement of one thing, in the place of the one that was kept of it before."""
@@ -369,7 +410,7 @@ class Measuring:
         if signed and signed.instrument:
             return instrument_from_json(signed.instrument)
         by_eye = self._c.procedure.by_eye or self._c.procedure.makes is Makes.NOTHING
-        return Instrument("eye", 1e-6) if by_eye else self._c.instrument
+        return Instrument("eye", 1e-6) if by_eye and self._c.procedure.eye is None else self._c.instrument
 
     # Inside
 
@@ -451,24 +492,33 @@ class Measuring:
         }
 
     def _add_draft(self, readings: dict[str, list[Reading]]) -> bool:
-        """What stands in the callout, where it can be a reading; whether it was added."""
+        """What stands in the callouts, where it can be a reading; whether it was added."""
         current = self.current()
         if current is None or not self.draft or self._editing is not None:
             return False
-        try:
-            reading = self._understood(self.draft)
-        except LengthError:
-            return False
-        measurand = self._measurand(current)
+        added = False
+        for name, text in self._half_typed().items():
+            try:
+                reading = self._understood(text, name)
+            except LengthError:
+                continue
+            if self._complete(self._measurand(name), reading, text):
+                replaced = self._replaced(name)
+                read = readings.setdefault(name, [])
+                if replaced is not None and read:
+                    read.pop()
+                read.append(reading)
+                added = True
+        return added
+
+    def _complete(self, measurand: Measurand, reading: Reading, text: str) -> bool:
+        """Whether what is half typed can be the whole of a reading."""
+        if measurand.kind is Kind.SPOT:  # its second number may still grow by digits
+            return self._fully_typed(text.rsplit(maxsplit=1)[-1])
         low, high = HALF_TYPED
-        sized = measurand.kind is Kind.LENGTH and not measurand.signed
-        if sized:
-            complete = low * measurand.nominal < number_of(reading) < high * measurand.nominal
-        else:
-            complete = not measurand.signed or self._fully_typed(self.draft)
-        if complete:
-            readings.setdefault(current, []).append(reading)
-        return complete
+        if measurand.kind is Kind.LENGTH and not measurand.signed:
+            return low * measurand.nominal < number_of(reading) < high * measurand.nominal
+        return not measurand.signed or bool(self._beside) or self._fully_typed(text)
 
     def _fully_typed(self, text: str) -> bool:
         """Whether a deviation, of which no digit can be foreseen, has all the decimals that the instrument shows."""
@@ -478,11 +528,13 @@ class Measuring:
         typed = text.strip().replace(",", ".").partition(".")[2]
         return len([c for c in typed if c.isdigit()]) >= instrument.decimals
 
-    def _understood(self, text: str) -> Reading:
-        """A reading of the kind that the current measurand takes. Raises LengthError."""
-        instrument, measurand = self._c.instrument, self._measurand(self.current() or "")
+    def _understood(self, text: str, name: str) -> Reading:
+        """A reading of the kind that a measurand takes. Raises LengthError."""
+        instrument, measurand = self._c.instrument, self._measurand(name)
         if measurand.kind is Kind.PICK:
             return parse_pick(text, measurand.options)
+        if measurand.kind is Kind.SPOT:
+            return parse_spot(text, length_unit(self._c.machine.controller_units))
         if measurand.kind is Kind.COUNT:
             return parse_count(text, measurand.unit, say(measurand.label))
         if self._c.procedure.makes is Makes.NOTHING:  # stamped on the part, whatever one measures with
@@ -537,7 +589,7 @@ class Measuring:
     def _forget_draft(self) -> None:
         if self._editing and not self._c.shop.read_only:
             self._c.shop.put_mark(self._c.kept.id, Editing())
-        self.draft, self.complaint, self._chosen, self._editing = "", "", None, None
+        self.draft, self.complaint, self._chosen, self._editing, self._beside = "", "", None, None, {}
 
 
 def in_doubt(solution: Solution, doubtful: set[str]) -> Solution:

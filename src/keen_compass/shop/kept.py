@@ -13,7 +13,7 @@ if TYPE_CHECKING:  # the first screen needs none of them
     from keen_compass.quantities.readings import Reading
     from keen_compass.quantities.stored import StoredValue
 
-STAGES = ("made", "run", "counted")  # kinds of stage
+STAGES = ("made", "run", "counted", "printed", "loaded", "aimed", "drawn")  # kinds of stage
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +34,7 @@ class KeptReading:
 
 @dataclass(frozen=True, slots=True)
 class KeptStage:
-    """A step of a piece's making. kind: made, run or counted. sent: name of the blob that the machine was sent."""
+    """A step of a piece's making. kind: one of `STAGES`. sent: name of the blob that the machine was sent."""
 
     id: int
     kind: str

@@ -62,6 +62,29 @@ class FileWritten(Mark):
 
 
 @dataclass(frozen=True, slots=True)
+class SheetStages(Mark):
+    """How far the next sheet is. number: that it bears. done: stages. shown: the one that was gone to, empty for none.
+
+    bars: what its check bars measure, mm; none yet. aimed: mark, from 0 → where the head stood with the dot on it, mm.
+    origin: the machine's own origin was set on the first mark instead.
+    """
+
+    kind: ClassVar[str] = "sheet"
+    number: int
+    done: tuple[str, ...] = ()
+    shown: str = ""
+    bars: tuple[float, ...] = ()
+    aimed: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    origin: bool = False
+
+    @classmethod
+    def from_body(cls, body: Mapping[str, Any]) -> SheetStages:
+        """Inverse of `to_body`."""
+        aimed = {str(name): (float(x), float(y)) for name, (x, y) in body.get("aimed", {}).items()}
+        return cls(**{**body, "done": tuple(body.get("done", ())), "bars": tuple(body.get("bars", ())), "aimed": aimed})
+
+
+@dataclass(frozen=True, slots=True)
 class CableRun(Mark):
     """A piece's file went over the cable. number: that the piece bears. blob: name of the bytes.
 
@@ -197,7 +220,7 @@ class GivenUp(Mark):
 KINDS: dict[str, type[Mark]] = {
     mark.kind: mark
     for mark in (
-        Choices, StepShown, FileWritten, CableRun, Identified, Confirmed, Skipped, Warmth, WornIn, Decided, Editing,
-        Computed, Signed, GivenUp,
+        Choices, StepShown, FileWritten, SheetStages, CableRun, Identified, Confirmed, Skipped, Warmth, WornIn,
+        Decided, Editing, Computed, Signed, GivenUp,
     )
 }  # fmt: skip

@@ -30,16 +30,15 @@ _OF_PIECE = "stage IN (SELECT id FROM stage WHERE piece = ?)"
 class NewPiece:
     """A piece that has just been made; fields as those of `KeptPiece`.
 
-    kind: of its first stage: made, run or counted. sent: the bytes that were sent for it, empty for none.
+    stages: (kind, the bytes that were sent for it, empty for none) of each, in order.
     """
 
     parameters: Mapping[str, object]
     place: Sequence[Box]
     on_bed: bool
     practice: Mapping[str, Any] | None
-    kind: str
+    stages: Sequence[tuple[str, bytes]]
     snapshot: Snapshot
-    sent: bytes
     use: Mapping[str, float] = field(default_factory=dict)
 
 
@@ -135,7 +134,7 @@ class RoundRows(ShopBase):
     # Pieces, their stages, what was sent
 
     def put_piece(self, round_id: int, machine: str, piece: NewPiece) -> KeptPiece:
-        """Append a piece with its first stage; its number is the machine's next."""
+        """Append a piece with its stages; its number is the machine's next."""
         body = {
             "parameters": dict(piece.parameters), "on_bed": piece.on_bed, "practice": piece.practice,
             "place": [[b.x, b.y, b.width, b.height] for b in piece.place],
@@ -146,8 +145,8 @@ class RoundRows(ShopBase):
             row = self._f.append(
                 "piece", round=round_id, machine=machine, number=number, at=at, body=json.dumps(body)
             )  # fmt: skip
-            stage = self.put_stage(row, at, piece.kind, piece.snapshot, piece.sent)
-        return _piece((row, round_id, machine, number, at, json.dumps(body)), (stage,))
+            stages = tuple(self.put_stage(row, at, kind, piece.snapshot, sent) for kind, sent in piece.stages)
+        return _piece((row, round_id, machine, number, at, json.dumps(body)), stages)
 
     def put_stage(self, piece_id: int, at: str, kind: str, snapshot: Snapshot, sent: bytes = b"") -> KeptStage:
         """Append a stage of a piece."""

@@ -106,17 +106,21 @@ def _in_order(known: _Known, machine: Machine, today: datetime) -> list[Spoke]:
 
 
 MOST_SPOKES = 12
-FOLDED = {"Bevel": "Kerf"}  # spokes that share one with another where there are too many
+# Quantities whose spokes share one with another where there are too many, the first of these first.
+FOLDED = {"bevel": "kerf", "x_tram": "bed", "sensor_x": "pointer_x"}
 _WORST = (State.OUT, State.RECHECK, State.CANNOT_TELL, State.NEVER, State.IN)
 
 
 def as_drawn(all_spokes: list[Spoke]) -> list[Spoke]:
     """The spokes of the rose: values of one fault share one, which shows the worst of them."""
     named = [QUANTITIES[s.quantity].spoke_name for s in all_spokes]
-    folded = FOLDED if len(set(named)) > MOST_SPOKES else {}
+    for pair in FOLDED.items():
+        name, into = (QUANTITIES[q].spoke_name for q in pair)
+        if len(set(named)) > MOST_SPOKES and into in named:
+            named = [into if n == name else n for n in named]
     groups: dict[str, list[Spoke]] = {}
     for name, spoke in zip(named, all_spokes, strict=True):
-        groups.setdefault(folded.get(name, name), []).append(spoke)
+        groups.setdefault(name, []).append(spoke)
     return [
         replace(min(members, key=lambda s: (_WORST.index(s.state), -s.reach)), label=name)
         for name, members in groups.items()

@@ -17,10 +17,10 @@ class Shop(MachineRows, RoundRows):
     # Practice
 
     def stand_in(self, machine: str) -> dict[str, Any] | None:
-        """The hidden truths behind a practice machine, for the practice tools only."""
+        """The hidden truths behind a practice machine, for the practice tools only; None without one."""
         for *_, body in self._f.rows("stand_in", f"WHERE machine = ? {NEWEST} LIMIT 1", machine):
             truth: dict[str, Any] = json.loads(body)
-            return truth
+            return truth or None
         return None
 
     def put_stand_in(self, machine: str, body: Mapping[str, Any]) -> None:

@@ -1,0 +1,344 @@
+"""A sheet in the making: printed, loaded, aimed at, drawn on. Every stage is kept at once; one may go back to any."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from keen_compass.errors import InputError, LengthError, PieceError
+from keen_compass.machines.heads import offset_held
+from keen_compass.machines.shown import length_unit
+from keen_compass.pieces.page import Mark, Page, bar_lengths, vernier_ticks
+from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
+from keen_compass.procedures.base import Stage
+from keen_compass.procedures.sheets import bars_said, papers_for, place
+from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.lengths import parse_length
+from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.readings import parse_spot
+from keen_compass.rounds.context import RoundContext
+from keen_compass.rounds.undo import Undo
+from keen_compass.shop.marks import SheetStages
+from keen_compass.words.pages import page_words, vernier_ends
+from keen_compass.words.say import say, show_for
+from keen_compass.words.sheets import Stands
+
+if TYPE_CHECKING:
+    from keen_compass.solve.registration import Map
+
+ARM = 5.0  # mm, of a drawn cross
+COME_FROM = 3.0  # mm before a line, so that slack is taken up
+TRIAL = 4.0  # mm, side of the trial square
+TRIAL_AT = (6.0, 12.0)  # mm from the first mark; in the free strip beside the words
+BUCKLED = 0.6  # mm; more than a hand aims off
+ONE_MARK = ((0.0, 0.0),)  # what somebody drew by hand
+MOST_COPIES = 20
+KINDS = {Stage.PRINT: "printed", Stage.LOAD: "loaded", Stage.AIM: "aimed", Stage.DRAW: "drawn"}  # as they are kept
+
+
+class Sheets:
+    """The next sheet of a round. parameters, number: of what is made next."""
+
+    def __init__(
+        self, context: RoundContext, parameters: Callable[[], dict[str, object]], number: Callable[[], int]
+    ) -> None:  # fmt: skip
+        self._c, self._parameters, self.number = context, parameters, number
+
+    @property
+    def stages(self) -> tuple[Stage, ...]:
+        """In which it is made; none for what is no sheet."""
+        return self._c.procedure.stages(self._c.chosen)
+
+    @property
+    def state(self) -> SheetStages:
+        """How far it is."""
+        mark = self._c.mark(SheetStages)
+        return mark if mark and mark.number == self.number() else SheetStages(self.number())
+
+    @property
+    def shown(self) -> Stage:
+        """The stage on the screen: the one that was gone to, else the first that isn't done."""
+        state, stages = self.state, self.stages
+        if state.shown in stages:
+            return Stage(state.shown)
+        return next((s for s in stages if s not in state.done), stages[-1])
+
+    def waits_for(self, stage: Stage) -> Stage | None:
+        """The first of the stages before it that isn't done; free to go back, but not ahead."""
+        before = self.stages[: self.stages.index(stage)]
+        return next((s for s in before if s not in self.state.done), None)
+
+    def go(self, stage: Stage) -> None:
+        """Show another stage. Raises InputError, saying what comes first."""
+        if first := self.waits_for(stage):
+            raise InputError(say(note(f"stage_first_{first}")))
+        self._c.put_mark(replace(self.state, shown=stage))
+
+    def page(self) -> Page | None:
+        """What is on the sheet that is printed next; None where a mark drawn by hand will do."""
+
+        def read() -> Page | None:
+            size = self._parameters().get("size")
+            down = self._c.machine.standpoint.left_handed
+            fine = bool(self._parameters().get("fine"))
+            return self._c.procedure.page(place(size, "size"), self.number(), down=down, fine=fine) if size else None
+
+        return self._c.remembered(("page", self.number()), read)
+
+    def pdf(self, copies: int = 1) -> bytes:
+        """The page at true size. Raises InputError where there is none."""
+        from keen_compass.formats.pages import write_page
+
+        page = self.page()
+        if page is None:
+            raise InputError("nothing is printed for a mark that is drawn by hand", "sheet")
+        if not 1 <= copies <= MOST_COPIES:
+            raise InputError(f"1 to {MOST_COPIES} copies", "copies")
+        show = show_for(self._c.machine)
+        return write_page(page, page_words(page, show), copies, vernier_ends(show))
+
+    def write_pdf(self, file: Path, copies: int = 1) -> None:
+        """Write it, whole or not at all; it is printed then. Raises InputError where the disk refuses."""
+        from keen_compass.formats.files import write_whole
+
+        write_whole(file, self.pdf(copies))
+        self.printed()
+
+    def printed(self) -> None:
+        """The sheet has left the printer (undoable)."""
+        self._change(replace(self._with(Stage.PRINT), bars=(), shown=Stage.PRINT))
+
+    def measured(self, along: str, up: str) -> None:
+        """What the check bars measure, as typed (undoable). Raises InputError."""
+        unit, typed = length_unit(self._c.machine.units), (along, up)
+        lengths = []
+        for name, text in zip("XY", typed, strict=True):
+            try:
+                lengths.append(parse_length(text, unit).mm)
+            except LengthError as error:
+                raise InputError(error.message, f"bar {name}") from None
+        ordered = bar_lengths(place(self._parameters()["size"], "size"))
+        for name, text, mm, length in zip("XY", typed, lengths, ordered, strict=True):
+            if not length / 2 < mm < length * 2:
+                raise InputError(
+                    f"{text.strip()} is far from the {length:g} mm that were ordered: read again, or say the unit: "
+                    f"{length:g} mm", f"bar {name}",
+                )  # fmt: skip
+        parameters = {**self._parameters(), "bars": lengths}
+        self._c.procedure.piece(parameters)  # refuses what no bar can be
+        self._change(replace(self._with(Stage.PRINT), bars=tuple(lengths), shown=""))
+
+    def bars_say(self) -> Note | None:
+        """What is wrong with the print, by its bars."""
+        return next(iter(bars_said(self.parameters())), None) if self.state.bars else None
+
+    def loaded(self, number: str) -> None:
+        """It lies on the machine; the number that it bears (undoable). Raises InputError for another sheet."""
+        given = number.strip()
+        if given != str(self.number()):
+            raise InputError(
+                f"This round waits for sheet {self.number()}, and that one says {given[:12]}. "
+                "Look for the other one, or print it again."
+                if given else f"Type the number on the sheet: {self.number()} is waited for."
+            )  # fmt: skip
+        self._change(replace(self._with(Stage.LOAD), shown=""))
+
+    # Aiming
+
+    @property
+    def marks(self) -> tuple[Mark, ...]:
+        """What is aimed at, in this order."""
+        page = self.page()
+        return page.marks if page else tuple(Mark(at) for at in ONE_MARK)
+
+    def next_mark(self) -> int | None:
+        """The first mark that nobody has aimed at, from 0; None where all are done."""
+        aimed = self.state.aimed
+        return next((i for i in range(len(self.marks)) if str(i) not in aimed), None)
+
+    def aim(self, mark: int, text: str) -> None:
+        """Where the head stands with the dot on a mark, as the machine shows it: ``120.4 88.2`` (undoable).
+
+        Raises InputError.
+        """
+        try:
+            spot = parse_spot(text, length_unit(self._c.machine.controller_units))
+        except LengthError as error:
+            raise InputError(error.message, f"mark {mark + 1}") from None
+        aimed = {**self.state.aimed, str(mark): (spot.x, spot.y)}
+        self._aimed(replace(self.state, aimed=aimed, origin=False))
+
+    def aim_again(self, mark: int) -> None:
+        """Forget where it stood for one mark (undoable)."""
+        aimed = {name: at for name, at in self.state.aimed.items() if name != str(mark)}
+        self._aimed(replace(self.state, aimed=aimed))
+
+    def aim_at_all_again(self) -> None:
+        """Forget all of it (undoable)."""
+        self._aimed(replace(self.state, aimed={}, origin=False))
+
+    def set_origin(self) -> None:
+        """The machine's own origin was set with the dot on the first mark; nothing else is known (undoable)."""
+        self._aimed(replace(self.state, aimed={}, origin=True))
+
+    def _aimed(self, state: SheetStages) -> None:
+        done = state.origin or len(state.aimed) == len(self.marks)
+        others = tuple(s for s in state.done if s != Stage.AIM)
+        self._change(replace(state, done=(*others, Stage.AIM) if done else others, shown=Stage.AIM))
+
+    def offset(self) -> Point:
+        """Where the controller has what is aimed with, from the tool, mm."""
+        c = self._c
+        return offset_held(c.values(), self._head(), c.machine.offset_form, c.machine.flipped)
+
+    def known(self) -> Map | None:
+        """How the sheet lies, by what was aimed at so far: sheet → where the tool would have to stand."""
+        from keen_compass.solve.registration import register
+
+        state, (ox, oy), marks = self.state, self.offset(), self.marks
+        if state.origin:
+            return register([marks[0].at], [(0.0, 0.0)])
+        if not state.aimed:
+            return None
+        which = sorted(map(int, state.aimed))
+        found = [(state.aimed[str(i)][0] + ox, state.aimed[str(i)][1] + oy) for i in which]
+        return register([marks[i].at for i in which], found)
+
+    def expected(self, mark: int) -> Point | None:
+        """Where the machine should stand for a mark, by what is known so far; None where nothing is."""
+        known = self.known()
+        if known is None or self.state.origin:
+            return None
+        (x, y), (ox, oy) = mapped(known, [self.marks[mark].at])[0], self.offset()
+        return x - ox, y - oy
+
+    def out_of_reach(self) -> Note | None:
+        """The first mark or target that the head can't come to, and by how much the sheet is to be moved."""
+        known, machine = self.known(), self._c.machine
+        if known is None or self.state.origin:
+            return None
+        ox, oy = self.offset()
+        ends = {axis: (0.0, size) for axis, size in zip("xy", machine.bed, strict=True)}
+        visits = [(i + 1, "mark", x - ox, y - oy) for i, (x, y) in enumerate(mapped(known, [m.at for m in self.marks]))]
+        draws = Stage.DRAW in self.stages
+        visits += [(i + 1, "target", x, y) for i, (x, y) in enumerate(self.targets() if draws else ())]
+        for number, what, *at in visits:
+            for axis, value in zip("xy", at, strict=True):
+                low, high = ends[axis]
+                by = max(low - value, value - high)
+                if by > 0:
+                    way = f"{'+' if value < low else '-'}{axis}"
+                    return note("out_of_reach", what=f"sheet_{what}", number=number, by=by, way=way)
+        return None
+
+    def aim_says(self) -> Note | None:
+        """What is wrong with how the marks were aimed at: their order, the sheet's side, a buckle."""
+        from keen_compass.procedures.registration import asked_of
+
+        known, state = self.known(), self.state
+        if known is None or state.origin or len(state.aimed) < 2:
+            return None
+        which = sorted(map(int, state.aimed))
+        asks = asked_of(known, [f"mark_{i + 1}" for i in which])
+        off = abs(known.residuals).max()
+        return asks or (note("registration.buckled") if off > BUCKLED else None)
+
+    def stands(self) -> Stands:
+        """How it stands, for words."""
+        state, mark = self.state, self.next_mark()
+        return Stands(
+            self.number(), Stage.PRINT in state.done, self.page() is None, self._head(), mark, len(self.marks),
+            None if mark is None else self.expected(mark), state.origin,
+        )  # fmt: skip
+
+    # Drawing
+
+    def targets(self) -> list[Point]:
+        """Where the tool draws a cross, in the machine's coordinates, mm."""
+        known, piece = self.known(), self._c.procedure.piece(self._parameters())
+        return mapped(known, self._c.procedure.crosses(piece)) if known is not None else []
+
+    def path(self) -> ToolPath:
+        """A cross on every target, a trial square first where one is wanted. Raises PieceError where nobody aimed."""
+        known = self.known()
+        if known is None:
+            raise PieceError(say("stage_first_aim"))
+        strokes = [s for at in self.targets() for s in _cross(at)]
+        if (page := self.page()) is not None and page.fine:
+            strokes += [s for at in page.targets for axis in "xy" for s in _scale(known, at, axis)]
+        if self._c.chosen.get("trial"):
+            (x, y), (dx, dy) = self.marks[0].at, TRIAL_AT
+            ((u, v),) = mapped(known, [(x + dx, y + dy)])
+            corners = ((u, v), (u + TRIAL, v), (u + TRIAL, v + TRIAL), (u, v + TRIAL), (u, v))
+            strokes.insert(0, Stroke(corners, approach=_before((u, v))))
+        return drawn(f"sheet {self.number()}, {len(strokes)} lines", tuple(strokes))
+
+    def refusal(self) -> Note | None:
+        """Why it can't be made yet."""
+        state = self.state
+        if Stage.PRINT in self.stages and not papers_for(self._c.machine):
+            return note("no_paper")
+        missing = next((s for s in self.stages if s is not Stage.DRAW and s not in state.done), None)
+        if missing:
+            return note(f"stage_first_{missing}")
+        if Stage.PRINT in self.stages and not state.bars:
+            return note("stage_first_bars")
+        return self.aim_says() or self.out_of_reach() if Stage.AIM in self.stages else None
+
+    def parameters(self) -> dict[str, object]:
+        """Of the sheet as it was made."""
+        made = {name: v for name, v in self._parameters().items() if name != "bars"}
+        return made | ({"bars": list(self.state.bars)} if self.state.bars else {})
+
+    def kept_as(self) -> tuple[tuple[str, bytes], ...]:
+        """(kind, what was sent) of its stages but for the last, where that one has a file of its own."""
+        return tuple(
+            (KINDS[s], self.pdf() if s is Stage.PRINT else b"") for s in self.stages if s is not Stage.DRAW
+        )  # fmt: skip
+
+    # Inside
+
+    def _head(self) -> str:
+        """What is aimed with."""
+        parameters = self._parameters()
+        return str(parameters.get("secondary") or parameters.get("aimed_with"))
+
+    def _with(self, stage: Stage) -> SheetStages:
+        state = self.state
+        return replace(state, done=(*(s for s in state.done if s != stage), stage))
+
+    def _change(self, state: SheetStages) -> None:
+        before = self.state
+
+        def change() -> Undo:
+            self._c.put_mark(state)
+            return lambda: self._c.put_mark(before)
+
+        self._c.do(change)
+
+
+def mapped(known: Map, places: Sequence[Point]) -> list[Point]:
+    """Where places of a sheet lie on the machine."""
+    import numpy as np
+
+    return [(float(x), float(y)) for x, y in known.at(np.asarray(places, float))]
+
+
+def _cross(at: Point) -> tuple[Stroke, Stroke]:
+    """Two lines; at the very end of what the machine can reach only their inner halves."""
+    x, y = at
+    x0, y0 = (v - ARM if v >= ARM else v for v in at)
+    along, up = ((x0, y), (x + ARM, y)), ((x, y0), (x, y + ARM))
+    return Stroke(along, approach=_before(along[0])), Stroke(up, approach=_before(up[0]))
+
+
+def _scale(known: Map, target: Point, axis: str) -> list[Stroke]:
+    """A target's drawn vernier: only its first tick is approached, the others are come to from the one before."""
+    ticks = [tuple(mapped(known, tick)) for tick in vernier_ticks(target, axis, printed=False)]
+    return [Stroke(ends, approach=None if k else _before(ends[0])) for k, ends in enumerate(ticks)]
+
+
+def _before(at: Point) -> Point:
+    return max(at[0] - COME_FROM, 0.0), max(at[1] - COME_FROM, 0.0)
