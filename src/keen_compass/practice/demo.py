@@ -14,6 +14,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from keen_compass.formats.listing import read_listing
 from keen_compass.machines.profile import Machine, Stock, Tool
 from keen_compass.practice.playing import play
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -28,7 +29,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 
 Play = Callable[..., None]
-ROUNDS = 48  # that are played
+ROUNDS = 53  # that are played
 START = {"x_steps": 106.667, "y_steps": 106.667, "z_steps": 320.0}
 FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
 BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
@@ -38,13 +39,14 @@ SQUARE = Truth(
     scatter=0.009, instrument_error=(0.35, -0.2), repeat=0.9, settle=0.003, skew=0.0014, gantry=1180.0,
     home={"x": 4.6, "y": 7.35}, limits={"x": 11200.0, "y": 8300.0}, acceleration=420.0,
     bed=(1.6e-4, -1.1e-4, 0.12), bed_size=(1300.0, 900.0), tram={"x": 0.42, "y": -0.31},
-    parts={"x": BELT, "y": BELT, "z": SCREW},
+    parts={"x": BELT, "y": BELT, "z": SCREW}, heads={"pointer": (-38.22, 12.74)},
 )  # fmt: skip
 AFTER_MOVE = replace(
     SQUARE, motion={"x": 106.318, "y": 106.587, "z": 320.4}, lost_motion={"x": 0.16, "y": 0.13, "z": 0.03}, skew=0.0026,
     tram={"x": 0.44, "y": 0.5}, bed=(-1.9e-4, 0.9e-4, 0.06),
 )  # fmt: skip
 
+OFFSETS = tuple(f"{head}_{axis}" for head in ("pointer", "sensor") for axis in "xy")
 HERON = Machine(
     uid="heron",
     name="Heron",
@@ -114,6 +116,7 @@ SWIFT = Machine(
     ),
     stock=Stock("white vinyl roll", 0.1, 0.0, 15.0, 1600.0, 600.0, "vinyl-white"),
     scatter=(0.04, 14.0),
+    heads=("pointer", "sensor"),
 )
 KINGFISHER = Machine(
     uid="kingfisher",
@@ -129,7 +132,15 @@ KINGFISHER = Machine(
     tools=(Tool("Pen holder", 0.0, drawn=True, uid="pen-holder"),),
     stock=Stock("display film", 0.2, 10.0, 0.0, 700.0, 1200.0, "display-film"),
     file="svg",
+    heads=("pointer", "sensor"),
+    decimals_of=dict.fromkeys(OFFSETS, 2),
 )
+KINGFISHER_TRUTH = Truth(
+    motion={"x": 1.00042, "y": 0.99931}, lost_motion={"x": 0.02, "y": 0.03}, kerf=0.0, scatter=0.04,
+    instrument_error=(0.3, -0.2), repeat=0.4, settle=0.01, skew=0.0002, gantry=700.0, feed_axis="y", drift=0.03,
+    slip=0.01, bed_size=(720.0, 3000.0), heads={"pointer": (-31.42, 18.66), "sensor": (24.85, 6.1)},
+    printer=(0.0011, -0.0006, 0.0002), left_handed=True,
+)  # fmt: skip
 STEEL = {t: Stock("steel", t, 20.0, 20.0, 1460.0, 960.0, f"steel-{t:g}") for t in (3.0, 6.0, 10.0)}
 EMBER = Machine(
     uid="ember",
@@ -173,6 +184,13 @@ EMBER_TRUTH = Truth(
     bevel=0.022, bad_side=0.05, leans_on_arcs=4.0, heat=1e-4, kerf_per_mm=0.055, kerf_form="half", thermal="plasma",
     wear=2.2e-4,
 )  # fmt: skip
+MACRO = """; brings the tool to where the pointer is
+G91
+G0 X38.300 Y-12.800
+G90
+G92 X0 Y0
+"""
+MACRO_HOLDS = {"x": "38.300", "y": "-12.800"}  # as it stands in the macro
 INSTRUMENTS = (
     Instrument(
         "Long caliper 600 mm", 0.01, (0.01, 0.00001), reach=600.0, uid="caliper-600",
@@ -207,9 +225,9 @@ def build(file: Path, progress: Callable[[float], None] = lambda _: None) -> Sho
         progress(min(next(played) / ROUNDS, 1.0))
 
     with _clock(shop) as set_clock, shop.writing():  # one transaction: nobody types here
-        _heron(shop, play_one, set_clock, today)
+        _heron(shop, play_one, set_clock, today, file.parent)
         _swift(shop, play_one, set_clock, today)
-        _kingfisher(shop, set_clock, today)
+        _kingfisher(shop, play_one, set_clock, today)
         _ember(shop, play_one, set_clock, today)
     return shop
 
@@ -226,10 +244,11 @@ def put_heron(shop: Shop, truth: Truth, start: Mapping[str, float]) -> None:
     shop.put_stand_in(HERON.uid, truth.to_json())
 
 
-def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:
+def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime, folder: Path) -> None:
     """A router that was put right from its parts up, then moved: since then X, Y and the corner are out."""
     set_clock(today - timedelta(days=232, hours=3))
     put_heron(shop, SQUARE, START)
+    _pointer_on_heron(shop, folder)
     for procedure, quantity in (
         ("drive-train", "x_drive"), ("drive-train", "y_drive"), ("drive-train", "z_drive"), ("rectangle", ""),
         ("backlash", "x_backlash"), ("backlash", "y_backlash"), ("squareness", ""), ("home", ""),
@@ -241,6 +260,7 @@ def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
         ("reference-lines", ""),
     ):  # fmt: skip
         play(HERON, procedure, quantity)
+    play(shop.machine("heron"), "pointer", "pointer_x", chosen={"way": "mark"})
     set_clock(today - timedelta(days=96, hours=5))
     shop.put_event("heron", "new_sheet", "birch ply 9 mm")
     play(HERON, "rectangle")
@@ -259,8 +279,29 @@ def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     shop.put_event("heron", "new_sheet", "birch ply 9 mm")
 
 
-def _kingfisher(shop: Shop, set_clock: Callable[[datetime], None], today: datetime) -> None:
-    """A plotter without a stand-in: its lines are copied by hand. Only X was ever read, with too coarse a rule."""
+def _pointer_on_heron(shop: Shop, folder: Path) -> None:
+    """Heron has a pointer; how far it sits from the tool stands in a macro, as the tool minus the pointer."""
+    file = folder / "heron-to-pointer.txt"
+    file.write_text(MACRO, encoding="ascii")
+    listing = read_listing(file)
+    spots = {}
+    for axis, text in MACRO_HOLDS.items():
+        line = next(i for i, words in enumerate(MACRO.splitlines(), 1) if text in words)
+        number = listing.number_at(line, MACRO.splitlines()[line - 1].index(text) + 1)
+        spots[f"pointer_{axis}"] = listing.spot(number, str(file))
+    machine = replace(
+        HERON, heads=("pointer",), offset_form="tool_minus_secondary", spots=spots,
+        tolerances={**HERON.tolerances, "pointer_x": 0.5, "pointer_y": 0.5},
+    )  # fmt: skip
+    shop.put_machine(machine)
+    for axis, text in MACRO_HOLDS.items():
+        shop.put_value("heron", f"pointer_{axis}", StoredAmount(f"pointer_{axis}", "mm", float(text)), "start")
+
+
+def _kingfisher(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:
+    """A plotter without a cable: its lines are copied by hand. Its steps were only read in X, with too coarse a rule;
+    its pointer is in since a sheet, and its mark sensor out.
+    """
     set_clock(today - timedelta(days=17, hours=6))
     shop.put_machine(KINGFISHER)
     for quantity in ("x_steps", "y_steps"):
@@ -275,6 +316,16 @@ def _kingfisher(shop: Shop, set_clock: Callable[[datetime], None], today: dateti
         session.measuring.type(text)
         session.measuring.keep()
     session.give_up("The film ran out before Y could be read")
+    for quantity, mm in {"pointer_x": -32.1, "pointer_y": 19.0, "sensor_x": 25.3, "sensor_y": 6.0}.items():
+        shop.put_value("kingfisher", quantity, StoredAmount(quantity, "mm", mm), "start")
+    shop.put_stand_in("kingfisher", KINGFISHER_TRUTH.to_json())
+    set_clock(today - timedelta(days=15, hours=4))
+    play(KINGFISHER, "pointer", "pointer_x")
+    play(KINGFISHER, "registration", "registration")
+    set_clock(today - timedelta(days=3, hours=2))
+    play(
+        KINGFISHER, "pointer", "sensor_x", correct=False, why_not="The harbour labels are due; it goes in after them"
+    )  # fmt: skip
 
 
 def _ember(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:
@@ -328,7 +379,7 @@ def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     truth = Truth(
         motion={"x": 100.62, "y": 99.71}, lost_motion={"x": 0.32, "y": 0.1}, kerf=0.0, scatter=0.04,
         instrument_error=(0.3, 0.4), repeat=0.35, settle=0.02, skew=0.0012, gantry=600.0, feed_axis="x", drift=0.09,
-        slip=0.03, bed_size=(8000.0, 630.0),
+        slip=0.03, bed_size=(8000.0, 630.0), heads={"pointer": (-12.6, 35.3), "sensor": (18.4, -7.9)},
     )  # fmt: skip
     shop.put_stand_in("swift", truth.to_json())
     play(SWIFT, "rectangle", "", "rule-60in")
@@ -336,6 +387,9 @@ def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     play(SWIFT, "travel-run", "y_backlash", "rule-60in")
     play(SWIFT, "squareness", "", "rule-60in")
     play(SWIFT, "travel-run", "tracking", "rule-60in")
+    for quantity, mm in {"pointer_x": -12.8, "pointer_y": 34.9, "sensor_x": 18.4, "sensor_y": -7.9}.items():
+        shop.put_value("swift", quantity, StoredAmount(quantity, "mm", mm), "start")
+    play(SWIFT, "pointer", "pointer_x")
     set_clock(today - timedelta(days=31))
     shop.put_event("swift", "new_sheet", "white vinyl")
     shop.put_event("swift", "tool", "New blade, cutting force set")

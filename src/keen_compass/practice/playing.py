@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from keen_compass.machines.profile import Machine
+from keen_compass.practice import paper
 from keen_compass.practice.stand_in import make, shows
-from keen_compass.procedures.base import Makes, Step
+from keen_compass.procedures.base import Makes, Stage, Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
@@ -14,10 +17,23 @@ MOST_ROUNDS = 4  # of one procedure; who needs more is chasing
 
 def cut(session: RoundSession) -> None:
     """Have the stand-in make the next piece or run, on a new sheet where the one that is loaded has no room."""
-    if session.making.refusal():
+    if session.making.sheets.stages:
+        prepare_sheet(session)
+    elif session.making.refusal():
         session.making.new_sheet()
     make(session)
     session.after_making()
+
+
+def prepare_sheet(session: RoundSession) -> None:
+    """Print, measure the bars, lay it down and aim at its marks, as far as that is asked for."""
+    made = session.making.sheets
+    if Stage.PRINT in made.stages:
+        made.printed()
+        made.measured(*(paper.shows_bars(session) or ("", "")))
+        made.loaded(str(made.number()))
+    while Stage.AIM in made.stages and (mark := made.next_mark()) is not None:
+        made.aim(mark, paper.shows_mark(session) or "")
 
 
 def read_all(session: RoundSession, most: int | None = None) -> None:
@@ -44,16 +60,20 @@ def correct_all(session: RoundSession) -> None:
         if session.correcting.enters(finding) and session.correcting.entered(finding.quantity) is None:
             if session.context.machine.place(finding.quantity).in_file:
                 session.correcting.take_into_files(finding)
+            elif finding.quantity in session.context.machine.spots:
+                session.correcting.write_into_file(finding)
             else:
                 session.correcting.send_to_stand_in(finding.quantity, session.correcting.proposed(finding))
 
 
 def play(
     shop: Shop, machine: Machine, procedure: str, quantity: str = "", instrument: str = "", *, correct: bool = True,
-    why_not: str = "No time to correct it",
+    why_not: str = "No time to correct it", chosen: Mapping[str, object] | None = None,
 ) -> RoundSession:  # fmt: skip
-    """A whole round, from the first piece to the signature; or given up after measuring."""
+    """A whole round, from the first piece to the signature; or given up after measuring. chosen: of its choices."""
     session = RoundSession.begin(shop, machine, procedure, quantity)
+    if chosen:
+        session.making.choose(chosen={**session.context.chosen, **chosen})
     if instrument:
         session.making.choose(instrument=instrument)
         session.making.choose(size=session.making.proposed_size())

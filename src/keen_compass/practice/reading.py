@@ -39,8 +39,8 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
     """What is shown at the `count`-th reading of a measurand, in its unit."""
     truth, where = made.truth, measurand.where
     match where:
-        case Beside():  # no procedure of the window reads there
-            raise AssertionError("no stand-in prints or aims yet")
+        case Beside():
+            raise AssertionError("a sheet is read by practice.paper")
         case Faces():
             seen = made.below if where.below else made
             return seen.read(where.line, measurand.name, 1, instrument, rng, where.held)[0]

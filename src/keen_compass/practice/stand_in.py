@@ -14,8 +14,11 @@ from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import read_listing
+from keen_compass.pieces.where import Beside
+from keen_compass.practice import paper
 from keen_compass.practice.reading import shown
 from keen_compass.procedures.base import Makes
+from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction
 from keen_compass.quantities.readings import Kind
@@ -37,7 +40,10 @@ def make(session: RoundSession) -> KeptPiece:
     practice = {**session.making.for_practice(), "worn": before}
     if otherwise := _in_its_files(session):
         practice["held"] = otherwise
-    made = made_again(truth, context.values(), practice, session.making.file_text())
+    if zero := paper.origin(session):
+        practice["origin"] = list(zero)
+    file = session.making.file_text() if session.making.has_file else ""
+    made = made_again(truth, context.values(), practice, file)
     piece = session.making.made(practice)
     if truth.get("wear"):
         changes = _changes(session)
@@ -82,15 +88,33 @@ def shows(session: RoundSession) -> str | None:
         truth = context.shop.stand_in(context.kept.machine)
         if not truth:
             return None
-        practice = piece.practice or {}
-        file = (context.shop.blob(piece.sent) or b"").decode("ascii") if piece.sent else ""
-        made = _made_once(truth, piece.snapshot.held, practice, file)
+        practice, made = piece.practice or {}, _made_of(session, piece, truth)
+        if isinstance(measurand.where, Beside):
+            return paper.read(context, piece, measurand, made, count)
         rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
         value = shown(made, measurand, count, instrument, rng)
         plain = measurand.kind in (Kind.COUNT, Kind.PICK) or context.procedure.makes is Makes.NOTHING
         return f"{value:g}" if plain else as_written(value, instrument)
 
     return context.remembered(("practice", measurand.name, count), read)
+
+
+def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes | None:
+    """How a target looks on the practice machine, as `paper.picture` has it; None without a stand-in."""
+    context, piece = session.context, session.context.piece
+    truth = context.shop.stand_in(context.kept.machine)
+    if piece is None or not piece.practice or not piece.sent or truth is None:
+        return None
+    made = _made_of(session, piece, truth)
+    return context.remembered(
+        ("target", piece.id, at, reach, size), lambda: paper.picture(context, piece, made, at, reach, size)
+    )  # fmt: skip
+
+
+def _made_of(session: RoundSession, piece: KeptPiece, truth: Mapping[str, Any]) -> Made:
+    """What the practice machine made of a piece's own file."""
+    file = (session.context.shop.blob(piece.sent) or b"").decode("ascii") if piece.sent else ""
+    return _made_once(truth, piece.snapshot.held, piece.practice or {}, file)
 
 
 def as_written(mm: float, instrument: Instrument) -> str:

@@ -19,6 +19,8 @@ from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
 from keen_compass.formats.thermal import ThermalSettings, write_thermal
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.placement import GAP
+from keen_compass.practice.paper_rounds import PaperRounds, round_as_json
+from keen_compass.practice.paper_rounds import run as run_sheets
 from keen_compass.practice.reading import shown
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Procedure
@@ -38,8 +40,7 @@ from keen_compass.solve.joint import Known
 from keen_compass.solve.travel import lost_motion_of, scale_of
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth, amount, random_truth
-from keen_compass.words.answers import finding_as_json
-from keen_compass.words.say import PLAIN, say
+from keen_compass.words.say import say
 
 MOST_ROUNDS = 5
 START_OFF = 0.012  # a start this far off is still plausible
@@ -211,14 +212,7 @@ class Practice:
         found = {q: settings.get(q) or nothing_stored(q) for q in yields}
         return {
             "seed": self.seed,
-            "rounds": [
-                {
-                    "files": r.files,
-                    "readings": [{"measurand": m, "values": v} for m, v in r.readings.items()],
-                    "findings": [finding_as_json(f, PLAIN) for f in r.solution.findings],
-                }
-                for r in self.rounds
-            ],
+            "rounds": [round_as_json(r.files, r.readings, r.solution) for r in self.rounds],
             "truth": {**extra, **{q: _or_none(truth.right(q, settings)) for q in yields}},
             "found": {q: stored.to_json() for q, stored in found.items() if stored},
         }
@@ -262,10 +256,12 @@ def file_for(procedure: Procedure[Any], shape: Any, number: int, cycles: int) ->
     return write_gcode(procedure.tool_path(shape, number).moved(*at), settings)
 
 
-def run(procedure: str, seed: int, rounds: int | None, folder: Path | None) -> Practice:
+def run(procedure: str, seed: int, rounds: int | None, folder: Path | None) -> Practice | PaperRounds:
     """Rounds until every finding is in tolerance (at most 5), or exactly `rounds`."""
     if rounds is not None and not 1 <= rounds <= 100:
         raise InputError("expected 1 to 100", "--rounds")
+    if load(procedure).makes is Makes.SHEET:
+        return run_sheets(procedure, seed, rounds, folder, MOST_ROUNDS)
     practice = Practice.start(procedure, seed)
     for i in range(rounds or MOST_ROUNDS):
         before = dict(practice.router.settings)

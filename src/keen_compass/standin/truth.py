@@ -47,6 +47,10 @@ class Truth:
     clean: heat (% of power for each m/min) from which it goes through, and beyond which it burns the edge; 0, 0: any.
     kerf_form: in which width the controller keeps its kerf.
     thermal: plasma or laser, empty for what mills. pierce: s that it needs to get through.
+    heads: name → (x, y) by which what sits beside the tool is away from it. aim: s with which a dot is brought over a
+        mark. printer: (along X, along Y, skew) of a print beyond what was ordered, mm/mm. lies: (turn in degrees, mm)
+        by which a sheet is loaded askew. buckle: mm by which its middle is pushed up the roll. left_handed: seen from
+        above, its X and Y run the other way round than on paper.
     parts: what is stamped on the parts of the drive trains, by axis and name.
     """
 
@@ -89,6 +93,12 @@ class Truth:
     kerf_form: str = "full"
     thermal: str = ""
     pierce: float = 0.3
+    heads: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    aim: float = 0.03
+    printer: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    lies: tuple[float, float] = (0.4, 4.0)
+    buckle: float = 0.0
+    left_handed: bool = False
     parts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:
@@ -99,8 +109,10 @@ class Truth:
     def from_json(cls, body: Mapping[str, Any]) -> Truth:
         """Inverse of `to_json`."""
         lead = {axis: (float(pair[0]), float(pair[1])) for axis, pair in body.get("lead", {}).items()}
-        tuples = {k: tuple(body[k]) for k in ("instrument_error", "bed", "bed_size", "clean") if k in body}
-        return cls(**{**body, **tuples, "lead": lead})
+        named = ("instrument_error", "bed", "bed_size", "clean", "printer", "lies")
+        tuples = {k: tuple(body[k]) for k in named if k in body}
+        heads = {name: (float(x), float(y)) for name, (x, y) in body.get("heads", {}).items()}
+        return cls(**{**body, **tuples, "lead": lead, "heads": heads})
 
     def in_stock(self, thickness: float) -> Truth:
         """The same machine with other stock on it."""
@@ -185,6 +197,8 @@ class Truth:
             case "kerf":
                 across = sum(self.play_left(a, settings) for a in "xy") / 2  # of an outside's two sizes
                 return (self.kerf + across) / (2.0 if self.kerf_form == "half" else 1.0)
+            case "pointer" | "sensor" as head:
+                return self.heads.get(head, (math.nan, math.nan))["xy".index(QUANTITIES[quantity].axis)]
             case "hole_bias":
                 return self.hole_bias
             case "focus":

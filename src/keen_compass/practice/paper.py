@@ -1,0 +1,118 @@
+"""A sheet on the practice machine: printed, laid down, aimed at, drawn on, read; all of it from its number."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from keen_compass.pieces.where import Beside
+from keen_compass.procedures.base import Measurand
+from keen_compass.procedures.sheets import place
+from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.readings import Kind
+from keen_compass.rounds import RoundSession
+from keen_compass.rounds.context import RoundContext
+from keen_compass.shop.kept import KeptPiece
+from keen_compass.standin.printed import Sheet
+from keen_compass.standin.router import Made
+from keen_compass.standin.truth import Truth
+
+EYE = 0.04  # mm, standard: how well an eye judges between two ticks
+RULE = 0.1  # mm, to which check bars are read
+
+
+def shows_bars(session: RoundSession) -> tuple[str, str] | None:
+    """What a rule shows of both check bars of the sheet that was printed; None without a stand-in."""
+    sheet, page = _next(session), session.making.sheets.page()
+    if sheet is None or page is None:
+        return None
+    along, up = (f"{round(sheet.bar(a, b) / RULE) * RULE:.1f} mm" for a, b in page.bars)
+    return along, up
+
+
+def shows_mark(session: RoundSession) -> str | None:
+    """The position that the practice machine shows with the dot on the next mark; None without a stand-in."""
+    sheets, sheet = session.making.sheets, _next(session)
+    mark = sheets.next_mark()
+    if sheet is None or mark is None:
+        return None
+    parameters = session.making.parameters()
+    hand = random.Random(f"{sheet.seed}/{mark}/aim")
+    at = sheet.shown_over(sheets.marks[mark].at, str(parameters.get("secondary")), hand)
+    return _position(at, session.context.machine.controller_units)
+
+
+def origin(session: RoundSession) -> Point | None:
+    """Where the practice machine's own zero is, once it was set with the dot on the first mark."""
+    sheets, sheet = session.making.sheets, _next(session)
+    if sheet is None or not sheets.state.origin:
+        return None
+    head = str(session.making.parameters().get("secondary"))
+    x, y = sheet.shown_over(sheets.marks[0].at, head, random.Random(f"{sheet.seed}/0/aim"))
+    ox, oy = sheets.offset()
+    return x + ox, y + oy
+
+
+def read(context: RoundContext, piece: KeptPiece, measurand: Measurand, made: Made, count: int) -> str:
+    """What is read at a place of a sheet: how far beside its mark the cross lies, or where the machine stands there."""
+    assert isinstance(measurand.where, Beside)
+    practice = piece.practice or {}
+    sheet = Sheet(made.truth, made.settings, _pdf_of(context, piece), practice["seed"])
+    hand = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
+    if measurand.kind is Kind.SPOT:
+        at = sheet.shown_over(measurand.where.at, str(piece.parameters.get("aimed_with")), hand)
+        return _position(at, context.machine.controller_units)
+    beside = sheet.beside(measurand.where.at, made, place(practice.get("origin", [0.0, 0.0]), "origin"))
+    eye = context.procedure.eye_for(piece.parameters) or Instrument()
+    off = beside["xy".index(measurand.axis)]
+    looks = random.Random(f"{practice['seed']}/{measurand.axis}/looks")  # a little from aside, the whole sheet long
+    off += looks.uniform(-1, 1) * eye.permissible_error[0]
+    if piece.parameters.get("fine"):
+        off = sheet.vernier(measurand.where.at, measurand.axis, made, off + hand.gauss(0, EYE), hand)
+    else:
+        off += hand.gauss(0, EYE)
+    return _on_ticks(off, eye)
+
+
+def picture(context: RoundContext, piece: KeptPiece, made: Made, at: Point, reach: float, size: int) -> bytes:
+    """How a target and what was drawn beside it look on the practice machine: `size` × `size` pixels of red, green and
+    blue, `reach` mm to each side along the machine's axes, Y up.
+    """
+    practice = piece.practice or {}
+    ox, oy = place(practice.get("origin", [0.0, 0.0]), "origin")  # the file counts from there
+    lines = tuple(tuple((x + ox, y + oy) for x, y in line) for line in made.lines)
+    sheet = Sheet(made.truth, made.settings, _pdf_of(context, piece), practice["seed"])
+    seen = sheet.picture(at, replace(made, lines=lines), reach, size)
+    return bytes((seen * 255).astype("uint8").tobytes())
+
+
+def _on_ticks(value: float, eye: Instrument) -> str:
+    return f"{round(value / eye.resolution) * eye.resolution + 0.0:.{eye.decimals}f} mm"
+
+
+def _position(at: Point, unit: str) -> str:
+    """As the machine shows it, in its own unit."""
+    size, decimals = (1.0, 2) if unit == "mm" else (25.4, 4)
+    return f"{at[0] / size:.{decimals}f} {at[1] / size:.{decimals}f}"
+
+
+def _next(session: RoundSession) -> Sheet | None:
+    """The sheet that is being made, as it lies on the practice machine."""
+    context, sheets = session.context, session.making.sheets
+    known = context.shop.stand_in(context.kept.machine)
+    if known is None or not sheets.stages:
+        return None
+    pdf = context.remembered(("pdf", sheets.number()), lambda: sheets.pdf() if sheets.page() else b"")
+    return Sheet(_truth(known), context.values(), pdf, sheets.number())
+
+
+def _truth(known: Mapping[str, Any]) -> Truth:
+    return Truth.from_json(known)
+
+
+def _pdf_of(context: RoundContext, piece: KeptPiece) -> bytes:
+    printed = next((stage.sent for stage in piece.stages if stage.kind == "printed"), "")
+    return (context.shop.blob(printed) or b"") if printed else b""
