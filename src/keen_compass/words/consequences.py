@@ -21,7 +21,7 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
     q, e = QUANTITIES[finding.quantity], finding.error or 0.0
     axis = q.axis.upper()
     right = _RIGHT.get(q.error_unit if q.error_unit != "mm/m" else q.family)
-    if right and float(f"{abs(e):.2f}") == 0 and finding.quantity not in ("bed", "tracking"):
+    if right and float(f"{abs(e):.2f}") == 0 and finding.quantity not in ("bed", "tracking", "registration"):
         return right.format(axis=axis)
     match q.family:
         case "steps":
@@ -38,6 +38,10 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             return f"Y leans {_slope(e, units)} towards {towards}"
         case "home":
             return f"everything lies {_small(e, units)} too far towards {towards}"
+        case "pointer" | "sensor":
+            return f"the {q.family} is taken to sit {_small(e, units)} too far towards {towards}"
+        case "registration":
+            return f"a mark lies up to {_small(e, units)} from where the others say"
         case "tracking":
             return f"each trip ends {_small(e, units)} {'past' if e > 0 else 'short of'} its start"
         case "tram":

@@ -3,14 +3,25 @@
 from __future__ import annotations
 
 from keen_compass.pieces.page import Page
+from keen_compass.words.say import PLAIN, Show
 
 HEADS = {"registration": "Registration", "pointer": "Targets"}
+LOWEST = "low X, low Y"
 
 
-def page_words(page: Page) -> tuple[str, ...]:
-    """Line by line, the first large."""
-    bars = "Measure both bars first: other than as written, the printer fits to page."
-    where = "Mark 1, in the square, goes to the machine’s low X, low Y."
+def vernier_ends(show: Show) -> dict[str, str]:
+    """What stands at the ends of a sheet's verniers: ``+X to the right``."""
+    return {end: show.way(end).replace(", ", " ") for end in ("+x", "-x", "+y", "-y")}
+
+
+def page_words(page: Page, show: Show = PLAIN) -> tuple[str, ...]:
+    """Line by line, the first large. show: from where its corners are near or far."""
+    corner = show.corner(LOWEST)
+    where = f"Mark 1, in the square, goes {corner}" + (f": the machine’s {LOWEST}." if corner != LOWEST else ".")
     order = "Visit the marks 1, 2, 3, 4." if page.marks else ""
     reads = "Each target: how far the tool’s cross lies from the printed one." if page.targets else ""
+    reads = (
+        "Each target: which of the tool’s ticks runs on in a printed tick (X), into a dot (Y)." if page.fine else reads
+    )
+    bars = "Measure both bars first: other than as written, the printer fits to page."
     return (HEADS[page.kind], where, *filter(None, (order, reads)), bars, "Print at actual size.")

@@ -22,6 +22,8 @@ TITLES: dict[str, tuple[str, str]] = {
     "kerf-ladder": ("Kerf ladder", "Cut one shape with rising room, find the one that fits"),
     "kerf-comb": ("Kerf comb", "Cut strips, push them together, measure what is free"),
     "bevel": ("Bevel", "Read a part above and below"),
+    "pointer": ("Pointer to tool", "Aim at marks, draw beside them, see where it landed"),
+    "registration": ("Registration", "Find the marks of a print, see how it lies"),
     "reference-lines": ("Reference lines", "Mark the bed, check it later with a rule"),
 }
 

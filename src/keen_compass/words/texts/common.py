@@ -66,6 +66,22 @@ TEXTS: dict[str, Text] = {
     "formula": "{text}",
     "heading": _heading,
     "axis": "Axis",
+    "paper": "Paper",
+    "as_wide_as_the_roll": "as wide as the roll",
+    "no_paper": "No paper goes onto what is loaded: load a wider roll, or a larger sheet.",
+    "bars_fit_to_page": lambda v, _: (
+        f"Both check bars are {abs(v['percent']):.1f} % {'short' if v['percent'] < 0 else 'long'}: the print dialog fits to page. Print at actual size."
+    ),
+    "bars_off": lambda v, _: (
+        f"The check bars say that the printer is {v['percent'][0]:+.2f} % off along X, {v['percent'][1]:+.2f} % along Y: that is the printer’s, not the cutter’s."
+    ),
+    "stage_first_print": "Print the sheet first.",
+    "stage_first_bars": "Measure both check bars first.",
+    "stage_first_load": "Load the sheet first, and say which number it bears.",
+    "stage_first_aim": "Aim at the marks first.",
+    "sheet_mark": "mark",
+    "sheet_target": "target",
+    "out_of_reach": "For {what:say} {number} the head would have to go {by:len1} beyond what it can reach: lay the sheet that much further towards {way:way}.",
     "compensation": "Compensation",
     "on": "on",
     "off": "off",

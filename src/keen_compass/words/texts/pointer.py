@@ -6,19 +6,52 @@ from collections.abc import Mapping
 from typing import Any
 
 from keen_compass.words.say import Show, Text
+from keen_compass.words.texts import About
+from keen_compass.words.texts.shifts import shifted
+
+ABOUT = About(
+    needs=(
+        "a pointer or mark sensor beside the tool",
+        "a pen in place of the tool",
+        "a printer, for the thorough way",
+        "a loupe",
+    ),
+    piece="a small cross drawn beside each mark that was aimed at",
+    lookalikes=(
+        "A sheet that isn’t flat: lift the rollers, press it down, let them grip it again.",
+        "A dot of light that is aimed at from aside: look along the beam, mind its reflection.",
+        "A pen that leans or has play in its holder draws beside itself.",
+    ),
+)
 
 
 def _moves(v: Mapping[str, Any], show: Show) -> str:
-    """The sentence that proves the sign: ``The tool will land 4.20 mm −X, to the left, of where it did.``"""
-    both = ((axis, v[axis]) for axis in "xy")
-    moved = [
-        f"{show.length(abs(mm), 2)} {show.way(('+' if mm > 0 else '-') + axis)}" for axis, mm in both if abs(mm) >= 0.005
-    ]  # fmt: skip
-    return f"The tool will land {' and '.join(moved)} of where it did: on the mark." if moved else "It stays as it is."
+    """The sentence that proves the sign."""
+    where = shifted(v, show)
+    return f"The tool will land {where} of where it did: on the mark." if where else "It stays as it is."
 
 
 TEXTS: dict[str, Text] = {
-    "beside": "Target {number}, {axis:up}: from the mark to where the tool landed",
+    "aimed_with": "Aimed with",
+    "pointer": "pointer",
+    "sensor": "sensor",
+    "tool": "the tool’s tip",
+    "way": "How",
+    "by_mark": "one mark: quick",
+    "by_sheet": "a sheet of targets",
+    "turn": "Over the sheet: turn",
+    "stretch_x": "stretch along X",
+    "stretch_y": "stretch along Y",
+    "per_metre": lambda v, _: f"{round(v['mm'], 2) + 0.0:+.2f} mm/m".replace("-", "−"),
+    "read": "Read by",
+    "rings": "rings and ticks",
+    "vernier": "verniers",
+    "trial": "Trial square",
+    "trial_yes": "first",
+    "trial_no": "none",
+    "beside": "Target {number}, {axis:up}",
+    "beside_mark": "{axis:up}",
+    "how": "Drag the cross, press the arrows, or type it",
     "one_mark": "One mark can’t tell the offset from how the sheet lies; targets over a sheet can.",
     "few_targets": "Three targets or more, not in a line, would tell turn and stretch from the offset.",
     "grows": lambda v, _: (

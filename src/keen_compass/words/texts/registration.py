@@ -6,9 +6,20 @@ from collections.abc import Mapping
 from typing import Any
 
 from keen_compass.words.say import Show, Text
+from keen_compass.words.texts import About
 
 MODELS = {"shift": "a shift", "similarity": "a turn and one scale", "affine": "turn, skew and two scales",
           "projective": "a perspective"}  # fmt: skip
+
+ABOUT = About(
+    needs=("a printer", "a pointer, a mark sensor, or the tool’s tip to aim with"),
+    piece="a printed sheet with a mark at each corner",
+    lookalikes=(
+        "A sheet that isn’t flat, or that the rollers pull askew: let them grip it again.",
+        "A print dialog that fits to page: the check bars tell.",
+        "Marks visited in another order, or a sheet loaded turned: number 1 stands in the square.",
+    ),
+)
 
 
 def _marks(numbers: list[int]) -> str:
@@ -18,7 +29,8 @@ def _marks(numbers: list[int]) -> str:
 def _means(v: Mapping[str, Any], show: Show) -> str:
     """``It lies turned 0.40° anticlockwise, shifted +1.20 mm in X and +0.30 mm in Y, 0.15 % long along Y.``"""
     turn, shift, stretch = v["turn"], v["shift"], v["stretch"]
-    way = "anticlockwise" if turn >= 0 else "clockwise"
+    left_handed = show.standpoint is not None and show.standpoint.left_handed
+    way = "anticlockwise" if (turn >= 0) is not left_handed else "clockwise"  # as it is seen
     long = [
         f"{abs(s):.2f} % {'long' if s > 0 else 'short'} along {axis}" for s, axis in zip(stretch, "XY", strict=True)
         if abs(s) >= 0.005
@@ -29,6 +41,13 @@ def _means(v: Mapping[str, Any], show: Show) -> str:
 
 TEXTS: dict[str, Text] = {
     "mark": "Mark {number}",
+    "map": "Map",
+    **MODELS,
+    "turn": "Turn",
+    "scale_x": "Scale along X",
+    "scale_y": "Scale along Y",
+    "turn_known": lambda v, _: f"{v['turn']:+.3f}° ± {v['U']:.3f}°".replace("-", "−"),
+    "scale_known": lambda v, _: f"{v['percent']:+.2f} % ± {v['U']:.2f} %".replace("-", "−"),
     "means": _means,
     "untested": lambda v, _: f"These marks just give {MODELS[v['model']]}: one mark more would test it.",
     "bad_mark": "Mark {mark} stands out: aim at it again.",

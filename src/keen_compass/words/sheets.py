@@ -1,0 +1,73 @@
+"""One sentence for each stage in which a sheet is made."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keen_compass.machines.profile import Machine
+from keen_compass.procedures.base import Stage
+from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.lengths import MM_PER_INCH
+from keen_compass.words.pages import LOWEST
+from keen_compass.words.say import capital, say, show_for
+
+NAMES = {Stage.PRINT: "Print", Stage.LOAD: "Load", Stage.AIM: "Aim", Stage.DRAW: "Draw"}
+ROLLERS = "Lift the rollers, lay it flat, let them grip it."
+
+
+@dataclass(frozen=True, slots=True)
+class Stands:
+    """How a sheet stands. number: of the sheet; printed: it has left the printer. by_hand: a mark on the bed will do.
+
+    head: what is aimed with. mark: the next one, from 0, None where all are done; of `marks`. expected: where the
+    machine should stand for it, mm. origin: it is the machine's own.
+    """
+
+    number: int
+    printed: bool
+    by_hand: bool
+    head: str
+    mark: int | None
+    marks: int
+    expected: Point | None
+    origin: bool
+
+
+def sentence_for(stage: Stage, machine: Machine, now: Stands) -> str:
+    """What is done at a stage, now."""
+    show = show_for(machine)
+    match stage:
+        case Stage.PRINT if now.printed:
+            return f"Sheet {now.number} is printed. Measure both check bars, before anything else."
+        case Stage.PRINT:
+            return f"Print sheet {now.number} at actual size, on paper that doesn’t curl."
+        case Stage.LOAD:
+            corner = show.corner(LOWEST)
+            rolls = f" {ROLLERS}" if machine.file_format != "gcode" else " Lay it flat and hold it down."
+            return f"The mark in the square goes {corner}, the print up.{rolls}"
+        case Stage.AIM:
+            return _aim(machine, now)
+        case Stage.DRAW:
+            on = "the mark" if now.by_hand else "each target"
+            return f"A pen in place of the tool, its own speed and force. It draws a cross on {on}."
+
+
+def _aim(machine: Machine, now: Stands) -> str:
+    what = capital(say(f"pointer.{now.head}"))
+    if now.origin:
+        return "The machine’s origin is on mark 1: the rest is taken as it lies."
+    if now.mark is None:
+        return "All marks are aimed at." if now.marks > 1 else "The mark is aimed at."
+    if now.by_hand:
+        return f"Make a fine cross on the bed or a scrap. {what} onto it: what does the machine show?"
+    near = f", near {position_in_words(now.expected, machine)}" if now.expected else ""
+    if now.head == "sensor":
+        return f"Have the sensor find mark {now.mark + 1} of {now.marks}{near}: what does the machine show?"
+    return f"{what} onto mark {now.mark + 1} of {now.marks}{near}: what does the machine show?"
+
+
+def position_in_words(at: Point, machine: Machine) -> str:
+    """``X 227.3, Y 27.7 mm``, as the machine shows it."""
+    size, decimals = (1.0, 1) if machine.controller_units == "mm" else (MM_PER_INCH, 2)
+    x, y = (f"{v / size:.{decimals}f}".replace("-", "−") for v in at)
+    return f"X {x}, Y {y} {machine.controller_units}"
