@@ -7,6 +7,7 @@ import contextlib
 import gc
 import io
 import json
+import math
 import os
 import sys
 from collections.abc import Sequence
@@ -155,6 +156,11 @@ def _add_cable(commands: Any) -> None:
 
 def _add_listing(commands: Any) -> None:
     """What is done with a controller's listing."""
+    cross = commands.add_parser("find-cross", help="the middle of a drawn cross in a picture, as JSON")
+    cross.add_argument("picture", type=Path, metavar="PICTURE", help="PNG, JPEG, WebP or TIFF")
+    cross.add_argument("--near", metavar="U,V", help="where it is, roughly, px from the upper left corner")
+    cross.set_defaults(run=_find_cross)
+
     listing = commands.add_parser("listing", help="a controller's listing of settings: read, compare, patch, find")
     does = listing.add_subparsers(metavar="WHAT", required=True)
     read = does.add_parser("read", help="its entries, as JSON")
@@ -595,8 +601,33 @@ def _size(text: str, place: str) -> tuple[float, float]:
     return width, height
 
 
+def _find_cross(options: argparse.Namespace) -> int:
+    from keen_compass.formats.pictures import read_grey
+    from keen_compass.quantities.uncertainty import K_95
+    from keen_compass.solve.cross import find_cross
+
+    near = None
+    if options.near is not None:
+        try:
+            u, v = (float(part) for part in options.near.split(","))
+        except ValueError:
+            raise InputError("expected U,V in pixels, like 640,480", "--near") from None
+        if not (math.isfinite(u) and math.isfinite(v)):
+            raise InputError("expected U,V in pixels, like 640,480", "--near")
+        near = (u, v)
+    found = find_cross(read_grey(options.picture), near)
+    if found is None:
+        raise InputError("shows no cross: two dark strokes on lighter ground, as sharp as can be", str(options.picture))
+    _print_json({
+        "u": round(found.u, 4), "v": round(found.v, 4), "u_uncertainty": round(K_95 * found.u_u, 4),
+        "v_uncertainty": round(K_95 * found.u_v, 4), "arms": found.arms,
+    })  # fmt: skip
+    return 0
+
+
 def _practice(options: argparse.Namespace) -> int:
-    from keen_compass.practice.whole_rounds import run
+    from keen_compass.practice.paper_rounds import SheetRound
+    from keen_compass.practice.whole_rounds import PracticeRound, run
 
     if options.procedure == "all":
         return _practice_all(options)
@@ -610,16 +641,22 @@ def _practice(options: argparse.Namespace) -> int:
     if options.json:
         _print_json(body)
         return 0
-    for i, done in enumerate(practice.rounds, 1):
+    rounds: Sequence[PracticeRound | SheetRound] = practice.rounds
+    for i, done in enumerate(rounds, 1):
         print(f"round {i}: {', '.join(done.files)}")
         for name, values in done.readings.items():
-            print(f"  {name:<13} {'  '.join(f'{v:.2f}' for v in values)}")
+            print(f"  {name:<13} {'  '.join(_shown(v) for v in values)}")
         for f in done.solution.findings:
             off = f"{f.error:+.3f} ± {f.expanded_uncertainty:.3f} {f.error_unit}" if f.error is not None else "-"
             print(f"  {f.quantity:<13} {off}  {f.verdict}  {f.old} -> {f.new}")
     print("hidden truth:", "  ".join(f"{k} {v:.4f}" for k, v in body["truth"].items() if v is not None))
     print("found:       ", "  ".join(f"{k} {v}" for k, v in body["found"].items()))
     return 0
+
+
+def _shown(reading: Any) -> str:
+    """A number, or both of a place."""
+    return " ".join(f"{v:.2f}" for v in (reading if isinstance(reading, list) else [reading]))
 
 
 def _practice_folder() -> Path:

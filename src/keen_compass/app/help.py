@@ -180,6 +180,7 @@ PAGES = {
 
 
 # While a procedure's readings are given, its own page stands in for the general one.
+OF_SHEETS = ("pointer", "registration")
 PROCEDURE_PAGES = {
     "bevel": Page(
         "Bevel",
@@ -191,6 +192,32 @@ PROCEDURE_PAGES = {
         ),
         "off square by (below − above) ÷ 2",
         "ISO 9013; docs/arithmetic.md, 8.",
+    ),
+    "pointer": Page(
+        "Pointer to tool",
+        (
+            "Aim the dot at a mark, have the machine draw there by the offset that it holds, see where the cross "
+            "lies. Drag the cross in the picture until it looks like yours, press the arrow keys (Shift: ten "
+            "times), or type.",
+            "Where you stand, which way up the sheet lies: turn the view, look from below. The picture and its "
+            "words turn, the numbers stay along the machine’s axes.",
+            "What grows over the sheet is how it lies or was printed. On a sheet with verniers one tick of the "
+            "tool’s runs on in a printed one: that pair says the rest.",
+        ),
+        "new offset = old − where the tool landed",
+        "Offset = pointer − tool; docs/arithmetic.md, 9.",
+    ),
+    "registration": Page(
+        "Registration",
+        (
+            "Bring the dot onto one mark after the other and type where the machine stands; each one says where the"
+            " next should be.",
+            "The arrows are what the marks say against one another, magnified. A mark that stands out is named only"
+            " where the others can tell.",
+            "Nothing is entered: a sheet that is out is laid flat and gripped again, or printed anew.",
+        ),
+        "found = shift + turn · skew · scale · ordered",
+        "Least squares over all marks; docs/arithmetic.md, 9.",
     ),
     "kerf-square": Page(
         "Kerf",
@@ -342,7 +369,8 @@ def _close(dialog: QDialog, layout: QVBoxLayout) -> QDialog:
 def page_dialog(parent: QWidget, place: str, procedure: str = "") -> QDialog:
     """About the screen that is shown, and about the procedure while its readings are given."""
     reading = place in ("measure", "confirm")
-    page = PROCEDURE_PAGES.get(procedure, PAGES[place]) if reading else PAGES[place]
+    own = reading or (place == "make" and procedure in OF_SHEETS)  # what is made there is no piece of any size
+    page = PROCEDURE_PAGES.get(procedure, PAGES[place]) if own else PAGES[place]
     dialog, layout = _dialog(parent, page.title)
     for sentence in page.sentences:
         layout.addWidget(_wide(sentence, 17))

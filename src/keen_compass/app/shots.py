@@ -14,11 +14,12 @@ from PySide6.QtWidgets import QApplication
 from keen_compass.app.controller.cable import PRACTICE
 from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.port_link import LinkState
+from keen_compass.app.round.match_surface import MatchSurface
 from keen_compass.app.start import show_window
 from keen_compass.app.stock.page import StockPage
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
-from keen_compass.practice import stand_in
+from keen_compass.practice import paper, stand_in
 from keen_compass.practice.demo import build
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.procedures.base import Makes, Step
@@ -176,8 +177,72 @@ def _identity(window: MainWindow) -> None:
     bar._give()
 
 
+def _sheet(window: MainWindow, procedure: str, quantity: str, marks: int, **chosen: object) -> RoundSession:
+    """A sheet on Kingfisher that is printed, loaded and aimed at so many marks."""
+    _begin(window, procedure, quantity, "kingfisher")
+    session = _session(window)
+    for name, value in chosen.items():
+        session.making.choose_option(name, value)
+    sheets = session.making.sheets
+    sheets.printed()
+    sheets.measured(*(paper.shows_bars(session) or ("", "")))
+    sheets.loaded(str(sheets.number()))
+    for mark in range(marks):
+        sheets.aim(mark, paper.shows_mark(session) or "")
+    return session
+
+
+def _aim(window: MainWindow) -> None:
+    _sheet(window, "pointer", "sensor_x", 2)
+
+
+def _wrong_print(window: MainWindow) -> None:
+    """A print dialog that fitted the page."""
+    _begin(window, "pointer", "sensor_x", "kingfisher")
+    sheets = _session(window).making.sheets
+    sheets.printed()
+    sheets.measured("97.3 mm", "97.4 mm")
+
+
+def _matching(window: MainWindow) -> None:
+    """What was drawn beside the third target, half placed."""
+    session = _session(window)
+    sheets = session.making.sheets
+    while (mark := sheets.next_mark()) is not None:
+        sheets.aim(mark, paper.shows_mark(session) or "")
+    cut(session)
+    read_all(session, 4)
+    surface = window.round_page.measure.surface  # type: ignore[union-attr]
+    assert isinstance(surface, MatchSurface)
+    surface.move_by(0.5, -0.1)
+
+
+def _verniers(window: MainWindow) -> None:
+    _session(window).give_up("With verniers it is told better")
+    _sheet(window, "pointer", "sensor_x", 4, read="vernier")
+    _matching(window)
+
+
+def _seen(window: MainWindow) -> None:
+    """The stand-in’s sheet itself."""
+    surface = window.round_page.measure.surface  # type: ignore[union-attr]
+    assert isinstance(surface, MatchSurface)
+    surface.look.click()
+
+
+def _registration(window: MainWindow) -> None:
+    """Four marks are found, the last of them badly aimed at."""
+    session = _sheet(window, "registration", "registration", 0)
+    cut(session)
+    read_all(session, 3)
+    x, y = map(float, (stand_in.shows(session) or "0 0").split())
+    session.measuring.type(f"{x + 1.3:.2f} {y:.2f}")
+    session.measuring.keep()
+
+
 def _no_port(window: MainWindow) -> None:
     """A machine whose controller nobody can reach: the line is copied, what it shows is typed back."""
+    window.shop.put_stand_in("kingfisher", {})
     window.show_rose("kingfisher")
     window.begin("rectangle")
     session = _session(window)
@@ -298,6 +363,14 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("feed-tracking", lambda window: _reading(window, "travel-run", "tracking", 12, "swift")),
     ("plotter-measure", _swift_measure),
     ("shop-floor", lambda window: window.toggle_floor()),
+    ("sheet-print", lambda window: _begin(window, "pointer", "sensor_x", "kingfisher")),
+    ("state-fits-to-page", _wrong_print),
+    ("sheet-aim", _aim),
+    ("matching", _matching),
+    ("verniers", _verniers),
+    ("sheet-seen", _seen),
+    ("registration", _registration),
+    ("pointer-quick", lambda window: _begin(window, "pointer", "pointer_x")),
     ("state-other-piece", _identity),
     ("state-bed-full", _full_bed),
     ("state-odd-readings", _odd),

@@ -58,7 +58,7 @@ PAIRS = (
     ("good", "paper"), ("good", "rail"), ("good", "card"), ("good", "good_fill"),
     ("bad", "paper"), ("bad", "rail"), ("bad", "card"), ("bad", "bad_fill"),
     ("warn", "paper"), ("warn", "rail"), ("warn", "card"), ("warn", "warn_fill"),
-    ("focus", "card"), ("focus", "paper"), ("card", "ink"), ("paper", "ink"), ("card", "bad"),
+    ("focus", "card"), ("focus", "paper"), ("card", "ink"), ("paper", "ink"), ("card", "bad"), ("card", "focus"),
 )  # fmt: skip
 
 _current = LIGHT

@@ -461,13 +461,13 @@ class MainWindow(QMainWindow):
             return
         make = page.make
         if make.isVisible():
-            (make.cut if make.cut.isVisible() else make.is_cut).click()
+            make.main_button().click()
         else:
             page.go_on()
 
     def _practice(self) -> None:
-        if self.round_page is not None and self.round_page.measure.isVisible():
-            self.round_page.measure.strip.type_practice()
+        if self.round_page is not None:
+            self.round_page.type_practice()
 
     def _turn_over(self) -> None:
         if self.round_page is not None and self.round_page.measure.isVisible():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout
 
@@ -18,6 +18,7 @@ from keen_compass.quantities.lengths import format_mm
 STEPS = (10.0, 1.0, 0.1, 0.01)  # mm
 FEED = 1000.0  # mm/min
 MOST_WAITING = 3  # steps that are asked for before the last one is answered
+MOST_LOOKS = 400  # until it stands still, before nobody waits any more
 LOOK = 250  # ms between two looks at where it is
 # Arrow key → (right, away) as the technician sees it.
 ARROWS = {
@@ -27,10 +28,16 @@ SIGNS = {Qt.Key.Key_Up: "▲", Qt.Key.Key_Down: "▼", Qt.Key.Key_Left: "◀", Q
 
 
 class JogPad(Card):
-    """Takes arrow keys, Page Up and Page Down for Z; Space and Escape stop."""
+    """Takes arrow keys, Page Up and Page Down for Z; Space and Escape stop; `entered` carries X and Y where Enter was
+    pressed, mm.
+    """
 
-    def __init__(self, link: PortLink, machine: Machine) -> None:
+    entered = Signal(float, float)
+
+    def __init__(self, link: PortLink, machine: Machine, *, small: bool = False) -> None:
+        """small: beside something else; without words, without Z."""
         super().__init__()
+        self._small = small
         self._link, self._machine = link, machine
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Move it by hand: arrow keys; Space stops")
@@ -59,6 +66,9 @@ class JogPad(Card):
             button.setChecked(i == 1)
             self.steps.addButton(button, i)
             steps.addWidget(button)
+        if self._small:
+            self._lay_out_small(steps)
+            return
         pad = QGridLayout()
         pad.setSpacing(6)
         for key, (row, column) in {
@@ -78,6 +88,25 @@ class JogPad(Card):
         layout.addLayout(steps)
         layout.addLayout(pad)
         layout.addWidget(self._means)
+
+    def _lay_out_small(self, steps: QHBoxLayout) -> None:
+        """Three low rows."""
+        pad = QHBoxLayout()
+        for key, sign in SIGNS.items():
+            self._pad[key] = self._step_button(sign, key)
+            pad.addWidget(self._pad[key], 1)
+        pad.addWidget(self.stop, 2)
+        self.stop.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.stop.setFont(th.font(th.VERDICT, bold=True))
+        self.place.setFont(th.font(th.TITLE, bold=True))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 6, 10, 8)
+        layout.setSpacing(6)
+        for row in (steps, pad):
+            row.setSpacing(6)
+        layout.addWidget(self.place)
+        layout.addLayout(steps)
+        layout.addLayout(pad)
 
     def _step_button(self, sign: str, key: Qt.Key) -> Button:
         button = Button(sign, partial(self._move, key, 1.0), "")
@@ -106,10 +135,11 @@ class JogPad(Card):
         for choice in self.steps.buttons():
             choice.setEnabled(can)
         s = self._machine.standpoint
-        self._means.say(
-            f"Arrow keys as you see it: +X {s.words('x', 1)}, +Y {s.words('y', 1)}. Shift: ten times the step; "
-            "Space stops."
-        )  # fmt: skip
+        if not self._small:
+            self._means.say(
+                f"Arrow keys as you see it: +X {s.words('x', 1)}, +Y {s.words('y', 1)}. Shift: ten times the step; "
+                "Space stops."
+            )  # fmt: skip
         self._show_place()
 
     def step(self) -> float:
@@ -141,25 +171,42 @@ class JogPad(Card):
             return
         if key in ARROWS:
             right, away = ARROWS[key]
-            x, y = self._to_machine(right, away)
+            x, y = self._machine.standpoint.to_machine(right, away)
             axis, distance = ("x", step * x) if x else ("y", step * y)
         else:
             axis, distance = "z", step if key == Qt.Key.Key_PageUp else -step
         link.jog(axis, distance, FEED, self._stands)
 
-    def _to_machine(self, right: int, away: int) -> tuple[int, int]:
-        """A direction as it is seen → along which axis, which way."""
-        s = self._machine.standpoint
-        for x, y in ((1, 0), (-1, 0), (0, 1), (0, -1)):
-            if s.to_view(x, y) == (right, away):
-                return x, y
-        raise AssertionError
+    def enter(self) -> None:
+        """Here it is: once it shows the same place twice, because it may still be moving when Enter is pressed."""
+        self._taken(None, MOST_LOOKS)
+
+    def _taken(self, before: dict[str, float] | None, looks: int) -> None:
+        def stands(at: dict[str, float]) -> None:
+            self._stands(at)
+            if at == before and "x" in at and "y" in at:
+                self.entered.emit(at["x"], at["y"])
+            elif looks:
+                QTimer.singleShot(LOOK // 2, self, lambda: self._taken(at, looks - 1))
+
+        if self._link.ready:
+            self._link.position(stands)
+        elif looks and self._link.state is LinkState.BUSY:
+            QTimer.singleShot(LOOK // 2, self, lambda: self._taken(before, looks - 1))
+
+    def go_to(self, x: float, y: float) -> None:
+        """To a place, one axis after the other, mm; from where it is known to stand."""
+        for axis, to in (("x", x), ("y", y)):
+            if axis in self._at and (by := round(to - self._at[axis], 3)):
+                self._link.jog(axis, by, FEED, self._stands)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows move, Space and Escape stop."""
         key = Qt.Key(event.key())
         if key in (Qt.Key.Key_Space, Qt.Key.Key_Escape) and self.stop.isEnabled():
             self._link.stop()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.enter()
         elif key in self._pad and not event.isAutoRepeat():
             self._move(key, 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0)
         else:

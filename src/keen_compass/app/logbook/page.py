@@ -27,7 +27,7 @@ from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.files import write_whole
 from keen_compass.procedures import understands
-from keen_compass.quantities.catalogue import BY_COMMAND, QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.reports.table import to_csv
 from keen_compass.shop.exchange import from_json, to_json
@@ -116,7 +116,8 @@ class LogbookPage(QWidget):
         super().__init__()
         self._shop = shop
         machines = {"": "all machines"} | {m.uid: m.name for m in shop.machines()}
-        quantities = {"": "everything"} | {q.name: q.label for q in QUANTITIES.values() if q.group not in BY_COMMAND}
+        had = {q for m in shop.machines() for q in m.quantities}
+        quantities = {"": "everything"} | {q.name: q.label for q in QUANTITIES.values() if q.name in had}
         self.machine = self._combo("Machine", machines)
         self.quantity = self._combo("What", quantities)
         self.verdict = self._combo("Verdict", VERDICTS)

@@ -130,13 +130,14 @@ class FindingCard(Card):
         layout.addWidget(self._detail)
         layout.addWidget(self._limits)
 
-    def show_waiting(self, name: str, number: str, *, in_file: bool = False) -> None:
-        """Nothing read yet. in_file: no controller holds the number, our files carry it."""
+    def show_waiting(self, name: str, number: str, *, in_file: bool = False, by_hand: bool = False) -> None:
+        """Nothing read yet. in_file: no controller holds the number, our files carry it; by_hand: nothing does."""
         self._name.say(name)
         self._old.say("")
         self._new.say(number)
         self._U.say("")
         who = "Files take this now." if in_file else "The controller holds this now."
+        who = "Done by hand so far." if by_hand else who
         self._formula.say(who if number != "–" else "Not found yet.", "soft")
         self._band.hide()
         self._detail.say("")
@@ -145,10 +146,12 @@ class FindingCard(Card):
     def show_finding(self, name: str, f: Finding, stored: StoredValue, machine: Machine) -> None:
         """The answer."""
         self._name.say(name)
-        old = words.number(stored, f.old, machine.place(f.quantity).decimals)
+        decimals = machine.place(f.quantity).decimals
+        old = words.number(stored, f.old, decimals) if f.old is not None else ""
         stays = f.verdict is Verdict.IN or f.new is None
         by_hand = QUANTITIES[f.quantity].lives is Lives.BY_HAND
-        number = words.number(stored, old_or_new(f), machine.place(f.quantity).decimals)
+        counts = old_or_new(f)
+        number = words.number(stored, counts, decimals) if counts is not None else "–"
         if by_hand:  # what is to be done now; the sum of all that was done stands small above
             now, what = ("", "") if stays else doing_in_words(f, show_for(machine))
             self._old.say("")
@@ -181,7 +184,7 @@ class FindingCard(Card):
         self._limits.say("")
         self._old.say("")
         self._new.say(number)
-        self._U.say("now")
+        self._U.say("now" if number != "–" else "")
         self._band.show()
         if U is None:
             self._formula.say("")
@@ -365,6 +368,9 @@ class AnswerColumn(QWidget):
             number = place.number(held[quantity]).replace("-", "−") if quantity in held else "–"
             if place.in_file and quantity == "kerf" and not float(number.replace("−", "-")):
                 number = "–"  # nothing was found yet, and no cut is that narrow
+            by_hand = QUANTITIES[quantity].lives is Lives.BY_HAND
+            if by_hand and quantity in held and not float(number.replace("−", "-")):
+                number = "–"  # nothing was done yet
             if planning:
                 unit = words.unit_words(QUANTITIES[quantity].error_unit, machine.units)
                 measured = session.context.instrument is not None
@@ -373,7 +379,7 @@ class AnswerColumn(QWidget):
             elif finding and quantity in held:
                 card.show_finding(name, session.context.procedure.for_logbook(finding), held[quantity], machine)
             else:
-                card.show_waiting(name, number, in_file=place.in_file)
+                card.show_waiting(name, number, in_file=place.in_file, by_hand=by_hand)
         odd = solution is not None and any(f.verdict is Verdict.IMPLAUSIBLE for f in solution.findings)
         self._odd.setVisible(odd)
         self._notes.say(self._note(solution, planning=planning))

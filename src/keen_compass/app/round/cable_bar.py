@@ -7,18 +7,19 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout
 from shiboken6 import isValid
 
-from keen_compass.app.parts import Button, Card, Text
+from keen_compass.app.parts import Button, Card, Text, tip
 from keen_compass.app.port_link import LinkState, PortLink
 from keen_compass.app.round.model import RoundModel
 from keen_compass.errors import InputError, PortError
 from keen_compass.formats.listing import Listing
-from keen_compass.procedures.base import Makes, Step
+from keen_compass.procedures.base import Stage, Step
 from keen_compass.rounds.making import DONE
 
 if TYPE_CHECKING:  # the cable's own module is loaded when there is one
     from keen_compass.controllers.by_port import Progress
 
 PLACE = "cable"
+NARROW = 600  # px, below which its words say less
 
 
 class CableBar(Card):
@@ -58,7 +59,9 @@ class CableBar(Card):
     def _may_run(self) -> bool:
         session = self._model.session
         waiting = session.step is Step.MAKE or session.waits_for_piece()
-        return waiting and session.context.procedure.makes is not Makes.NOTHING and not session.settled
+        making = session.making
+        ready = making.has_file and (not making.sheets.stages or making.sheets.shown is Stage.DRAW)
+        return waiting and ready and not session.settled
 
     def refresh(self) -> None:
         """Show how the cable and the run are."""
@@ -96,7 +99,9 @@ class CableBar(Card):
             self._more.say("")
         elif isinstance(trouble, PortError):
             self._words.say(trouble.happened, "bad")
-            self._more.say(f"{trouble.state} {trouble.way_on}")
+            whole = f"{trouble.state} {trouble.way_on}"
+            self._more.say(trouble.way_on if self.width() < NARROW else whole)  # what to do, where not all has room
+            tip(self._more, whole)
         elif isinstance(trouble, (str, InputError)):
             self._words.say(str(trouble), "bad")
             self._more.say("")

@@ -58,11 +58,11 @@ class CalloutBox(QWidget):
 
     clicked = Signal(str)
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, width: int = WIDTH) -> None:
         super().__init__(parent)
-        self.resize(WIDTH, HEIGHT)
+        self.resize(width, HEIGHT)
         self.edit = CalloutEdit(self)
-        self.edit.setGeometry(6, 4, WIDTH - 12, 34)
+        self.edit.setGeometry(6, 4, width - 12, 34)
         self._callout: Callout | None = None
         self._passes = 3
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -73,7 +73,7 @@ class CalloutBox(QWidget):
         current = callout.current and not frozen
         text = callout.draft
         if not current:
-            text = callout.readings[-1].text if callout.readings else ""
+            text = callout.draft or (callout.readings[-1].text if callout.readings else "")
         if self.edit.text() != text:
             self.edit.setText(text)
         self.edit.setReadOnly(not current)

@@ -20,6 +20,7 @@ class ChoicesBar(QWidget):
         super().__init__()
         self._model, self._per_row = model, per_row
         self.combos: dict[str, QComboBox] = {}
+        self._labels: dict[str, Text] = {}
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(10)
@@ -34,7 +35,7 @@ class ChoicesBar(QWidget):
             if combo is None:
                 combo = self.combos[choice.name] = self._combo(choice.name, say(choice.label))
                 row, column = divmod(i, self._per_row)
-                label = Text(say(choice.label), colour="soft")
+                label = self._labels[choice.name] = Text(say(choice.label), colour="soft")
                 label.setWordWrap(False)
                 self._grid.addWidget(label, row, 2 * column)
                 self._grid.addWidget(combo, row, 2 * column + 1)
@@ -43,6 +44,8 @@ class ChoicesBar(QWidget):
                 self._grid.setColumnStretch(2 * column + 1, max(stretch, min(max(longest, 4), 26)))
             fill(combo, [(say(words), value) for words, value in choice.options], context.chosen.get(choice.name))
             combo.setEnabled(editable)
+            for widget in (combo, self._labels[choice.name]):
+                widget.setVisible(context.procedure.concerns(choice.name, context.chosen))
         self.setVisible(bool(choices))
 
     def _combo(self, name: str, label: str) -> QComboBox:

@@ -16,6 +16,7 @@ from keen_compass.app.round.model import RoundModel
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.verdict import Verdict
 from keen_compass.words.doing import doing_in_words
 from keen_compass.words.say import capital, show_for
 
@@ -92,11 +93,13 @@ class NumberCard(Card):
         name = machine.place(f.quantity).name(stored)
         self._title.say(name)
         enters, entered = correcting.enters(f), correcting.entered(f.quantity)
-        old = words.number(stored, f.old, machine.place(f.quantity).decimals)
+        old = words.number(stored, f.old, machine.place(f.quantity).decimals) if f.old is not None else "–"
         by_hand, by_file = QUANTITIES[f.quantity].lives is Lives.BY_HAND, machine.place(f.quantity).in_file
         now, what = doing_in_words(f, show_for(machine)) if by_hand and enters else ("", "")
         self._old.say("" if by_hand else f"{old}  →" if enters else "")
-        plain = correcting.proposed(f).replace("-", "−") if enters else "Leave it" if by_hand else old
+        nothing_new = f.new is None and f.verdict is not Verdict.IN  # it is made again, or looked after
+        left = "–" if nothing_new else "Leave it"
+        plain = correcting.proposed(f).replace("-", "−") if enters else left if by_hand else old
         self._new.say((now or "Do this") if by_hand and enters else plain)
         if by_file and enters and entered is None:
             what = "Files take it from now on: nothing to enter at the machine."
@@ -116,7 +119,7 @@ class NumberCard(Card):
         self._line.say(self._line_of(f) if enters else "")
         self._line.setVisible(asking and not by_hand and not by_file)
         self.copy.setVisible(asking and not by_hand and not by_file)
-        task = words.to_do(f, machine) if asking and by_hand else ""
+        task = words.to_do(f, machine) if by_hand and (asking or nothing_new) else ""
         self._task.say(task)
         self._task.setVisible(bool(task))
         self.enter.setText("Set right" if by_hand else "Take new" if by_file else "Enter new")

@@ -58,7 +58,9 @@ class FloorView(QWidget):
         if callout:
             passes = session.context.choices.passes
             done = len(callout.readings) + 1
-            self._name.say(f"{capital(say(callout.measurand.label))}, {done} of {max(passes, done)}")
+            of = max(passes, done)
+            count = f", {done} of {of}" if of > 1 else ""
+            self._name.say(f"{capital(say(callout.measurand.label))}{count}")
             self.edit.setAccessibleName(f"{say(callout.measurand.label)}, the shop-floor view")
         else:
             self._name.say("All read")

@@ -168,6 +168,27 @@ class MakeStep(QWidget):
             asked = self.worn.wanted() or bool(session.holding.found.otherwise)
             button.setEnabled(not refused and not context.shop.read_only and not asked)
 
+    def type_practice(self) -> None:
+        """Nothing is read here."""
+
+    def where(self) -> tuple[object, ...]:
+        """It has one point only."""
+        return ()
+
+    def main_button(self) -> Button:
+        """What Ctrl+Return presses."""
+        return self.cut if self.cut.isVisible() else self.is_cut
+
+    def take_focus(self) -> None:
+        """Where the work is."""
+        if self.instruments.wanted():
+            self.instruments.take_focus()
+        elif self.worn.wanted():
+            self.worn.take_focus()
+        else:
+            first = self.cut if self.cut.isVisibleTo(self) else self.write
+            (first if first.isEnabled() else self.slider).setFocus()
+
     def _again(self, *, runs: bool) -> str:
         """Why the same is made once more."""
         same = "Run the same again" if runs else "Make the same piece again, beside the last"

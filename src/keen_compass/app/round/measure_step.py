@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFontMetrics
@@ -10,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidg
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, Text, empty, tip
+from keen_compass.app.port_link import PortLink
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.instrument_bar import InstrumentBar
@@ -22,6 +24,9 @@ from keen_compass.procedures.base import Step
 from keen_compass.rounds.measuring import Callout
 from keen_compass.words.say import capital, say
 
+if TYPE_CHECKING:
+    from keen_compass.app.controller.jog_pad import JogPad
+
 MOST_CHIPS = 6
 
 NARROW = 640  # px of the strip, below which its buttons say less
@@ -30,13 +35,15 @@ NARROW = 640  # px of the strip, below which its buttons say less
 class MeasureStep(QWidget):
     """Also the second half of Confirm."""
 
-    def __init__(self, model: RoundModel) -> None:
+    def __init__(self, model: RoundModel, link: PortLink) -> None:
         super().__init__()
-        self._model = model
+        self._model, self._link = model, link
+        self.jog: JogPad | None = None  # where places are read, and the machine can say itself where it stands
         self.surface = surface_for(model.session.context.procedure.surface)
         self.surface.chosen.connect(lambda name: model.attempt("measure", lambda: model.session.measuring.choose(name)))
         self.surface.typed.connect(model.session.measuring.type)
         self.surface.marked.connect(self._mark)
+        self.surface.placed.connect(model.session.measuring.place)
         if isinstance(self.surface, ChainSurface):
             self.surface.offer_choices(model)
         self.strip = Strip(model)
@@ -55,6 +62,7 @@ class MeasureStep(QWidget):
         layout.addWidget(self.judged)
         layout.addWidget(self.surface, 1)
         layout.addWidget(self.strip)
+        link.changed.connect(self._follow_link)
         self._wired: set[CalloutEdit] = set()
 
     def refresh(self) -> None:
@@ -74,6 +82,32 @@ class MeasureStep(QWidget):
         self.warmth.refresh()
         self.judged.refresh(editable=not frozen)
         self.instruments.refresh()
+        self._follow_link()
+
+    def _follow_link(self) -> None:
+        """With a cable the head is moved from here, and Enter takes where it stands."""
+        session = self._model.session
+        current = session.measuring.next_reading() if session.context.procedure.reads_spots else None
+        wanted = self._link.ready and current is not None and not session.settled and not session.context.shop.read_only
+        if wanted and self.jog is None:
+            from keen_compass.app.controller.jog_pad import JogPad
+
+            self.jog = JogPad(self._link, session.context.machine, small=True)
+            self.jog.entered.connect(self._stands)
+            layout = self.layout()
+            assert isinstance(layout, QVBoxLayout)
+            layout.insertWidget(layout.indexOf(self.strip), self.jog)
+        if self.jog is not None:
+            self.jog.setVisible(wanted)
+
+    def _stands(self, x: float, y: float) -> None:
+        def take() -> None:
+            self._model.session.measuring.type(f"{x:.4f} mm {y:.4f} mm")
+            self._model.session.measuring.keep()
+
+        self._model.attempt("measure", take)
+        if self.jog is not None and self.jog.isVisibleTo(self):
+            self.jog.setFocus()
 
     def take_focus(self) -> None:
         """Where typing goes."""
@@ -82,6 +116,8 @@ class MeasureStep(QWidget):
             self.instruments.take_focus()
         elif self.identity.isVisibleTo(self):
             self.identity.line.setFocus()
+        elif self.jog is not None and self.jog.isVisibleTo(self):
+            self.jog.setFocus()
         elif edit is not None:
             edit.setFocus()
         else:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QEvent, QObject, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
@@ -31,6 +33,9 @@ from keen_compass.rounds import RoundSession
 from keen_compass.rounds.session import STILL_OUT
 from keen_compass.words.say import say
 
+if TYPE_CHECKING:
+    from keen_compass.app.round.sheet_step import SheetStep
+
 ANSWER_WIDTH, NARROW_ANSWER = 336, 304  # px
 NARROW_BELOW = 960  # px of page width
 
@@ -51,8 +56,8 @@ class RoundPage(QWidget):
         self.back = Button("Back to the rose", self.closed.emit, "quiet")
         self.give_up = Button("Give up", self._ask_give_up, "quiet")
         self.steps = {step: self._step_button(step) for step in session.context.procedure.steps}
-        self.make = MakeStep(self.model)
-        self.measure = MeasureStep(self.model)
+        self.make = self._make_step()
+        self.measure = MeasureStep(self.model, link)
         self.correct = CorrectStep(self.model, link)
         self.measure.strip.go_on.connect(self.go_on)
         self.correct.go_on.connect(self.go_on)
@@ -70,7 +75,7 @@ class RoundPage(QWidget):
         link.changed.connect(self._follow_link)
         self._wire_floor()
         self._lay_out()
-        self._shown: tuple[Step, bool, int, bool] | None = None
+        self._shown: tuple[object, ...] | None = None
         self._current: str | None = None
         self.refresh()
 
@@ -114,6 +119,13 @@ class RoundPage(QWidget):
         layout.addWidget(self._desk)
         layout.addWidget(self.floor)
         self.floor.hide()
+
+    def _make_step(self) -> MakeStep | SheetStep:
+        if self.model.session.context.procedure.makes is not Makes.SHEET:
+            return MakeStep(self.model)
+        from keen_compass.app.round.sheet_step import SheetStep  # late: most rounds print nothing
+
+        return SheetStep(self.model, self._link)
 
     def _step_button(self, step: Step) -> Button:
         return Button("", lambda: self.go(step))
@@ -160,7 +172,7 @@ class RoundPage(QWidget):
         self.give_up.setVisible(not session.settled and not context.shop.read_only)
         if self.floor.isVisible():
             self.floor.refresh()
-        where = (step, waiting, self._entered(), self.held.wanted())
+        where = (step, waiting, self._entered(), self.held.wanted(), *(self.make.where() if waiting else ()))
         if where != self._shown:
             self._shown = where
             self._focus()
@@ -276,6 +288,13 @@ class RoundPage(QWidget):
         else:
             self._sign()
 
+    def type_practice(self) -> None:
+        """What the stand-in shows, where anything is to be read, aimed at or drawn."""
+        if self.measure.isVisible():
+            self.measure.strip.type_practice()
+        elif self.make.isVisible():
+            self.make.type_practice()
+
     def undo(self) -> None:
         """Take the last change back."""
         self.model.undo()
@@ -312,14 +331,7 @@ class RoundPage(QWidget):
         elif self.held.wanted():
             self.held.take_focus()
         elif session.step is Step.MAKE or session.waits_for_piece():
-            if self.make.instruments.wanted():
-                self.make.instruments.take_focus()
-                return
-            if self.make.worn.wanted():
-                self.make.worn.take_focus()
-                return
-            first = self.make.cut if self.make.cut.isVisibleTo(self.make) else self.make.write
-            (first if first.isEnabled() else self.make.slider).setFocus()
+            self.make.take_focus()
         elif session.step is Step.CORRECT:
             self.correct.take_focus()
         else:

@@ -25,12 +25,14 @@ HIT = 26.0  # px around a place that can be chosen
 class SurfaceWidget(QWidget):
     """`chosen` carries the measurand that was clicked, `typed` what a drag or a key put into the current callout.
 
-    `marked` carries a measurand and what it was judged to be with one click.
+    `marked` carries a measurand and what it was judged to be with one click; `placed` what a drag or a key put into
+    several callouts of one place, by measurand, and the one that takes what is typed next.
     """
 
     chosen = Signal(str)
     typed = Signal(str)
     marked = Signal(str, str)
+    placed = Signal(object, str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -124,10 +126,11 @@ class BoxedSurface(SurfaceWidget):
 class FloatingSurface(SurfaceWidget):
     """A surface with many places and one callout, which goes to the place whose turn it is."""
 
-    def __init__(self) -> None:
+    def __init__(self, width: int = WIDTH) -> None:
+        """width: of its callout, px."""
         super().__init__()
         self.setMinimumSize(430, 230)
-        self.box = CalloutBox(self)
+        self.box = CalloutBox(self, width)
         self.session: RoundSession | None = None
 
     def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
@@ -179,7 +182,8 @@ class FloatingSurface(SurfaceWidget):
             self._complaint.hide()
             return
         middle = self.box_at(self.places().get(current.measurand.name, QPointF(self.width() / 2, self.height() / 2)))
-        x = min(max(middle.x() - WIDTH / 2, 4), self.width() - WIDTH - 4)
+        width = self.box.width()
+        x = min(max(middle.x() - width / 2, 4), self.width() - width - 4)
         y = min(max(middle.y() - HEIGHT / 2, 4), self.height() - HEIGHT - 4)
         self.box.move(round(x), round(y))
         self._complain_beside(self.box, current.complaint)
@@ -228,6 +232,14 @@ def surface_for(surface: Surface) -> SurfaceWidget:
             from keen_compass.app.round.cells_surface import CellsSurface
 
             return CellsSurface()
+        case Surface.MATCH:
+            from keen_compass.app.round.match_surface import MatchSurface
+
+            return MatchSurface()
+        case Surface.MARKS:
+            from keen_compass.app.round.marks_surface import MarksSurface
+
+            return MarksSurface()
         case Surface.CHAIN:
             from keen_compass.app.round.chain_surface import ChainSurface
 

@@ -22,15 +22,23 @@ from keen_compass.machines.forms import (
     turned,
     usual_machine,
 )
+from keen_compass.machines.places import SIGNED
 from keen_compass.machines.profile import COUNTS, FILES, HEADS, KINDS, THERMAL, Machine, new_uid
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.resolution import ResolutionForm
+from keen_compass.quantities.resolution import OF_AXES
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.shop.store import Shop
 
 ROOM_WORDS = {"file": "is in our files", "controller": "is added by the controller"}
 CUT = tuple(q for q in IN_CONTROLLER if QUANTITIES[q].group == "cut")
 PICTURE = 210  # px, height of the picture of the axes
+HEAD_WORDS = {
+    "": "nothing", "pointer": "a pointer", "sensor": "a mark sensor", "pointer, sensor": "a pointer and a mark sensor",
+}  # fmt: skip
+OFFSET_WORDS = {
+    "secondary_minus_tool": "from the tool to the pointer or sensor",
+    "tool_minus_secondary": "from the pointer or sensor to the tool",
+}
 UNIT_WORDS = {"mm": "millimetres", "in": "inches, decimal", "in 1/64": "inches, fractions"}
 
 
@@ -58,7 +66,8 @@ class MachinePage(QWidget):
         self.save = Button("Keep", self._save, "primary")
         self._lay_out()
         self._kind = fields["kind"]
-        self.form.combos["kind"].currentIndexChanged.connect(lambda _: self._follow_kind())
+        for name in ("kind", "heads"):
+            self.form.combos[name].currentIndexChanged.connect(lambda _: self._follow_kind())
         for edit in (*self.form.edits.values(), *self.keeps.edits.values()):
             edit.returnPressed.connect(self._on)
         self._follow_kind()
@@ -85,6 +94,7 @@ class MachinePage(QWidget):
         stock = {"stock_thickness": "thickness", "stock_x": "along X", "stock_y": "along Y"}
         f.columns(*stock.values())
         f.row("It is", stock)
+        f.choice("heads", "Beside the tool", HEAD_WORDS)
         f.fold("More about the machine")
         f.choice("file", "Takes files as", {"": "what its kind takes", **FILES})
         f.field("z_travel", "Z moves by", "0 without a Z to calibrate")
@@ -108,7 +118,7 @@ class MachinePage(QWidget):
     def _fields_of_the_controller(self) -> None:
         k = self.keeps
         k.heading("What the controller keeps")
-        k.choice("form", "As", {form.value: f"{form.noun} ({form.unit})" for form in ResolutionForm})
+        k.choice("form", "As", {form.value: f"{form.noun} ({form.unit})" for form in OF_AXES})
         k.columns("it shows now", "is called", "tolerance")
         for q in NEEDED:
             self._number(q)
@@ -123,8 +133,12 @@ class MachinePage(QWidget):
         k.field("setting_line", "A line looks like")
         k.field("units_per_mm", "HP-GL units per mm")
         k.field("takes_effect", "It takes effect", "e.g. after a restart")
-        for q in ("x_home", "y_home"):
-            k.choice(f"flipped_{q}", f"{QUANTITIES[q].label} grows", {"same": "along its axis", "other": "against it"})
+        k.choice("offset_form", "Offsets are counted", OFFSET_WORDS)
+        for q in IN_CONTROLLER:
+            if QUANTITIES[q].family in SIGNED:
+                k.choice(
+                    f"flipped_{q}", f"{QUANTITIES[q].label} grows", {"same": "along its axis", "other": "against it"}
+                )
         k.field("step_limit", "Steps per second at most", "if you know it")
         k.fold("How the cut gets its room")
         k.choice("gives_room", "Half the cut beside the line", ROOM_WORDS)
@@ -157,7 +171,7 @@ class MachinePage(QWidget):
         tool, width = words.get(kind, ("Tool", "Its diameter"))
         self.form.relabel("tool", tool)
         self.form.relabel("tool_width", width)
-        absent = absent_from(kind, self.keeps.values()["gives_room"])
+        absent = absent_from(kind, self.keeps.values()["gives_room"], self.form.values()["heads"])
         self.form.show_present(absent | ({"tool_marks"} if kind in THERMAL else set()))
         self.keeps.show_present(absent)
 

@@ -1,0 +1,245 @@
+"""A printed sheet as it is seen from the standpoint: its marks and targets, where they were found, what is next."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import painter_on_card
+from keen_compass.app.round.piece_canvas import draw_axes
+from keen_compass.app.round.surface import words_at
+from keen_compass.pieces.page import Page
+from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.standpoint import Standpoint
+
+SIGN = 9.0  # px, arm of a mark's cross
+HIT = 30.0  # px about a mark
+FOOT = 34.0  # px below, for words and axes
+MOST_MAGNIFIED = 200.0  # more would draw what nobody can aim better
+MOST_OF_HEAD = 5.0  # px per mm of the head
+MOST_ARROW = 60.0  # px, of the longest residual
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What is drawn. lies: sheet → machine, mm. aimed: marks that are done; now: the one whose turn it is.
+
+    off: mark → where it was found beside where the map has it, mm. lit: whether marks, targets or bars are meant now.
+    """
+
+    page: Page
+    standpoint: Standpoint
+    lies: Callable[[Point], Point] = lambda at: at
+    aimed: frozenset[int] = frozenset()
+    now: int | None = None
+    off: Mapping[int, Point] = field(default_factory=dict)
+    lit: str = "marks"
+
+
+class Drawing:
+    """Where on the screen a sheet lies, and how it is painted there."""
+
+    def __init__(self, seen: Seen, room: QRectF) -> None:
+        self.seen, page = seen, seen.page
+        corners = [(0.0, 0.0), (page.width, 0.0), (page.width, page.height), (0.0, page.height)]
+        self._corners = [seen.lies(c) for c in corners]
+        viewed = [seen.standpoint.to_view(*c) for c in self._corners]
+        left, right = min(u for u, _ in viewed), max(u for u, _ in viewed)
+        near, far = min(v for _, v in viewed), max(v for _, v in viewed)
+        self._scale = min(room.width() / max(right - left, 1e-9), room.height() / max(far - near, 1e-9))
+        self._origin, self._middle = ((left + right) / 2, (near + far) / 2), room.center()
+        largest = max((max(abs(x), abs(y)) for x, y in seen.off.values()), default=0.0)
+        wanted = MOST_ARROW / (largest * self._scale) if largest > 0 else 1.0
+        self.magnified = _round_factor(min(wanted, MOST_MAGNIFIED))
+
+    def at(self, place: Point) -> QPointF:
+        """A place on the sheet."""
+        return self.on_machine(self.seen.lies(place))
+
+    def on_machine(self, place: Point) -> QPointF:
+        """A place on the machine."""
+        u, v = self.seen.standpoint.to_view(*place)
+        return self._middle + QPointF((u - self._origin[0]) * self._scale, -(v - self._origin[1]) * self._scale)
+
+    def paint(self, p: QPainter) -> None:
+        """Paper, bars, code, targets, marks, arrows."""
+        seen, page = self.seen, self.seen.page
+        p.setPen(QPen(th.color("soft"), 1.4))
+        p.setBrush(th.color("paper"))
+        p.drawPolygon(QPolygonF([self.on_machine(c) for c in self._corners]))
+        self._bars(p, lit=seen.lit == "bars")
+        x, y = page.code_at
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(th.color("line"))
+        code = [(x, y), (x + 22, y), (x + 22, y + 22), (x, y + 22)]
+        p.drawPolygon(QPolygonF([self.at(c) for c in code]))
+        for i, target in enumerate(page.targets, 1):
+            self._target(p, self.at(target), str(i), lit=seen.lit == "targets")
+        for i, mark in enumerate(page.marks):
+            self._mark(p, i, self.at(mark.at), square=mark.unlike)
+        for i, (dx, dy) in seen.off.items():
+            self._arrow(p, self.at(page.marks[i].at), dx, dy)
+
+    def _bars(self, p: QPainter, *, lit: bool) -> None:
+        p.setPen(QPen(th.color("focus" if lit else "soft"), 3.0 if lit else 1.4))
+        p.setFont(th.font(th.TEXT, bold=lit))
+        for name, (a, b) in zip("XY", self.seen.page.bars, strict=True):
+            p.drawLine(self.at(a), self.at(b))
+            if lit:
+                x, y = (a[0] + b[0]) / 2, (a[1] + b[1]) / 2
+                edge = self.at((x, 0.0) if a[1] == b[1] else (0.0, y))
+                out = edge - self.at((x, y))
+                words_at(p, edge + out * (14 / max((out.x() ** 2 + out.y() ** 2) ** 0.5, 1.0)), name, width=24)
+
+    def _target(self, p: QPainter, at: QPointF, number: str, *, lit: bool) -> None:
+        p.setPen(QPen(th.color("focus" if lit else "soft"), 2.4 if lit else 1.4))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawEllipse(at, SIGN, SIGN)
+        p.drawLine(at - QPointF(SIGN, 0), at + QPointF(SIGN, 0))
+        p.drawLine(at - QPointF(0, SIGN), at + QPointF(0, SIGN))
+        p.setFont(th.font(th.TEXT))
+        if self.seen.lit != "bars":
+            words_at(p, at + QPointF(SIGN + 5, 0), number, width=30, side="right")
+
+    def _mark(self, p: QPainter, i: int, at: QPointF, *, square: bool) -> None:
+        """The one whose turn it is stands out by a ring, one that is done by a tick."""
+        now, done = i == self.seen.now, i in self.seen.aimed
+        colour = th.color("focus" if now else "good" if done else "ink")
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(colour, 3.0 if now else 2.0))
+        p.drawLine(at - QPointF(SIGN, 0), at + QPointF(SIGN, 0))
+        p.drawLine(at - QPointF(0, SIGN), at + QPointF(0, SIGN))
+        if square:
+            p.drawRect(QRectF(at.x() - SIGN, at.y() - SIGN, 2 * SIGN, 2 * SIGN))
+        if now:
+            p.drawEllipse(at, 2 * SIGN, 2 * SIGN)
+        if self.seen.lit == "bars":
+            return  # their words need the room
+        p.setFont(th.font(th.VERDICT if now else 17, bold=True))
+        inwards = self._middle - at
+        beside = at + QPointF(28 if inwards.x() > 0 else -28, -16 if inwards.y() < 0 else 16)
+        words_at(p, beside, f"✓ {i + 1}" if done and not now else str(i + 1), width=50)
+
+    def _arrow(self, p: QPainter, at: QPointF, dx: float, dy: float) -> None:
+        u, v = self.seen.standpoint.to_view(dx, dy)
+        way = QPointF(u, -v) * (self._scale * self.magnified)
+        length = (way.x() ** 2 + way.y() ** 2) ** 0.5
+        if length < 3:
+            return
+        along, tip = way / length, at + way
+        across = QPointF(-along.y(), along.x())
+        p.setPen(QPen(th.color("bad"), 3))
+        p.setBrush(th.color("bad"))
+        p.drawLine(at, tip)
+        p.drawPolygon(QPolygonF([tip, tip - along * 10 + across * 5, tip - along * 10 - across * 5]))
+
+
+def _round_factor(factor: float) -> float:
+    """A factor that can be said: 1, 2, 5, 10, 20 …"""
+    steps = [m * 10**k for k in range(-1, 5) for m in (1, 2, 5)]
+    return float(max((s for s in steps if s <= factor), default=steps[0]))
+
+
+def draw_foot(p: QPainter, widget: QWidget, standpoint: Standpoint, words: str = "") -> None:
+    """Where one stands, and where the axes point; words at the left."""
+    y = widget.height() - FOOT + 4
+    p.setFont(th.font(th.TEXT))
+    p.setPen(th.color("soft"))
+    p.drawText(QRectF(16, y, widget.width() / 2 - 40, 24), Qt.AlignmentFlag.AlignVCenter, words)
+    at = QPointF(widget.width() / 2, y + 6)
+    p.setBrush(th.color("ink"))
+    p.setPen(Qt.PenStyle.NoPen)
+    p.drawPolygon(QPolygonF([at, at + QPointF(9, 13), at + QPointF(-9, 13)]))
+    p.setPen(th.color("soft"))
+    p.drawText(QRectF(at.x() + 14, y, 150, 24), Qt.AlignmentFlag.AlignVCenter, "you stand here")
+    draw_axes(p, QPointF(widget.width() - 92.0, widget.height() - 14.0), standpoint)
+
+
+class HeadPicture(QWidget):
+    """The head from above as it is seen: the tool, and where the controller has what sits beside it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumSize(300, 150)
+        self._standpoint, self._offset, self._name, self._words = Standpoint(), (0.0, 0.0), "", ""
+
+    def show_head(self, standpoint: Standpoint, offset: Point, name: str, words: str) -> None:
+        """offset: from the tool, mm along the machine's axes; words: how far that is, as it is seen."""
+        self._standpoint, self._offset, self._name, self._words = standpoint, offset, name, words
+        self.setAccessibleName(f"The controller has the {name} {words} of the tool")
+        self.update()
+
+    def paintEvent(self, _event: object) -> None:
+        """Both, the vector from one to the other, where one stands."""
+        p = painter_on_card(self)
+        right, away = self._standpoint.to_view(*self._offset)
+        room = QRectF(150, 52, self.width() - 300, self.height() - 84 - FOOT)
+        scale = min(room.width() / max(abs(right), 20.0), room.height() / max(abs(away), 20.0), MOST_OF_HEAD)
+        half = QPointF(right * scale / 2, -away * scale / 2)
+        tool, dot = room.center() - half, room.center() + half
+        p.setPen(QPen(th.color("line"), 1.4))
+        p.setBrush(th.color("paper"))
+        p.drawRoundedRect(QRectF(tool, dot).normalized().adjusted(-44, -30, 44, 30), 12, 12)
+        p.setPen(QPen(th.color("soft"), 1.6, Qt.PenStyle.DashLine))
+        p.drawLine(tool, dot)
+        p.setPen(QPen(th.color("ink"), 2))
+        p.setBrush(th.color("card"))
+        p.drawEllipse(tool, 15, 15)
+        p.drawEllipse(tool, 4, 4)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(th.color("bad"))
+        p.drawEllipse(dot, 7, 7)
+        p.setFont(th.font(th.TEXT, bold=True))
+        p.setPen(th.color("ink"))
+        words_at(p, tool + QPointF(0, 27), "tool", width=80)
+        words_at(p, dot + QPointF(0, 22), self._name, width=110)
+        p.setFont(th.font(17, bold=True))
+        p.drawText(QRectF(14, 8, self.width() - 28, 26), Qt.AlignmentFlag.AlignCenter, self._words)
+        draw_foot(p, self, self._standpoint)
+
+
+class SheetPicture(QWidget):
+    """Only the picture; `chosen` carries a mark that was clicked."""
+
+    chosen = Signal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumSize(360, 150)
+        self._seen: Seen | None = None
+        self._words = ""
+
+    def show_sheet(self, seen: Seen | None, words: str = "") -> None:
+        """Another state of it; none where there is only a mark on the bed."""
+        self._seen, self._words = seen, words
+        self.setAccessibleName(words or "The sheet as you see it")
+        self.update()
+
+    def drawing(self) -> Drawing | None:
+        """Where everything is now."""
+        room = QRectF(24, 28, self.width() - 48, self.height() - 34 - FOOT)
+        return Drawing(self._seen, room) if self._seen else None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """A mark that is clicked is aimed at next."""
+        drawing = self.drawing()
+        if drawing is None or self._seen is None:
+            return
+        marks = [(drawing.at(m.at) - event.position()).manhattanLength() for m in self._seen.page.marks]
+        near = min(range(len(marks)), key=marks.__getitem__, default=None)
+        if near is not None and marks[near] < HIT:
+            self.chosen.emit(near)
+
+    def paintEvent(self, _event: object) -> None:
+        """The sheet, what is meant on it, where one stands."""
+        p = painter_on_card(self)
+        drawing = self.drawing()
+        if drawing is None or self._seen is None:
+            return
+        drawing.paint(p)
+        draw_foot(p, self, self._seen.standpoint, self._words)

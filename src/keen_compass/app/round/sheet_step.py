@@ -1,0 +1,612 @@
+"""Make, of a sheet: printed, loaded, aimed at, drawn on. Each stage has its picture and one sentence."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
+
+from keen_compass.app import printing
+from keen_compass.app import theme as th
+from keen_compass.app.controller.jog_pad import JogPad
+from keen_compass.app.parts import Button, Card, Line, Text, plain_combo, plain_line
+from keen_compass.app.port_link import PortLink
+from keen_compass.app.round.choices import ChoicesBar, fill
+from keen_compass.app.round.model import RoundModel
+from keen_compass.app.round.sheet_picture import HeadPicture, Seen, SheetPicture
+from keen_compass.pieces.page import Page, bar_lengths
+from keen_compass.practice import paper as practice
+from keen_compass.procedures.base import Stage
+from keen_compass.quantities.geometry import Point
+from keen_compass.rounds.sheets import MOST_COPIES, Sheets, mapped
+from keen_compass.shop.marks import FileWritten
+from keen_compass.words.beside import beside_in_words
+from keen_compass.words.say import finished, say, show_for
+from keen_compass.words.sheets import NAMES, sentence_for
+
+# Quieter than the steps of the round above them.
+_FLAT = (
+    "QPushButton {{ border: none; border-bottom: 3px solid {line}; border-radius: 0; background: transparent; }}"
+    "QPushButton:checked {{ color: {ink}; border-bottom-color: {focus}; font-weight: 600; }}"
+    "QPushButton:focus {{ color: {focus}; }}"
+)
+
+
+class SheetStep(QWidget):
+    """Also the first half of Confirm, where another sheet like the last is made."""
+
+    def __init__(self, model: RoundModel, link: PortLink) -> None:
+        super().__init__()
+        self._model, self._link = model, link
+        self._sheets = model.session.making.sheets
+        self.stages: dict[Stage, Button] = {}
+        self._row = QHBoxLayout()
+        self._row.setSpacing(6)
+        self._sentence = Text("", 17, bold=True)
+        self.picture = SheetPicture()
+        self.picture.chosen.connect(self._aim_again)
+        self.head = HeadPicture()
+        self.choices = ChoicesBar(model)
+        self._said = Text("", th.TEXT)
+        self.print = PrintPanel(model)
+        self.load = LoadPanel(model)
+        self.aim = AimPanel(model, link)
+        self.draw = DrawPanel(model)
+        self._panels: dict[Stage, StagePanel] = {
+            Stage.PRINT: self.print, Stage.LOAD: self.load, Stage.AIM: self.aim, Stage.DRAW: self.draw,
+        }  # fmt: skip
+        card = Card()
+        inside = QVBoxLayout(card)
+        inside.setContentsMargins(14, 10, 14, 12)
+        inside.setSpacing(8)
+        inside.addWidget(self.choices)
+        for panel in self._panels.values():
+            inside.addWidget(panel)
+        inside.addWidget(self._said)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        layout.addLayout(self._row)
+        layout.addWidget(self._sentence)
+        layout.addWidget(self.picture, 1)
+        layout.addWidget(self.head, 1)
+        layout.addWidget(card)
+
+    def refresh(self) -> None:
+        """Show the stage that it is at."""
+        sheets, session = self._sheets, self._model.session
+        stage = sheets.shown
+        self._show_stages(stage)
+        panel = self._panels[stage]
+        page = sheets.page()
+        known = sheets.known() if Stage.AIM in sheets.stages and sheets.state.aimed else None
+        self._sentence.say(sentence_for(stage, session.context.machine, sheets.stands()))
+        self.picture.setVisible(page is not None)
+        self.head.setVisible(page is None)
+        if page is None:
+            self._show_head()
+        if page is not None:
+
+            def lies(at: Point) -> Point:
+                return mapped(known, [at])[0] if known is not None else at
+
+            now = {Stage.AIM: sheets.next_mark(), Stage.LOAD: 0}.get(stage)
+            lit = {Stage.PRINT: "bars", Stage.DRAW: "targets"}.get(stage, "marks")
+            aimed = frozenset(map(int, sheets.state.aimed))
+            s = session.context.machine.standpoint
+            self.picture.show_sheet(
+                Seen(page, s, lies, aimed, now, {}, lit),
+                _caption(page, sheets.number(), bars=stage is Stage.PRINT),
+            )  # fmt: skip
+        self.choices.setVisible(stage is sheets.stages[0])
+        if stage is sheets.stages[0]:
+            self.choices.refresh(editable=not session.context.pieces and not sheets.state.done)
+        for other in self._panels.values():
+            other.setVisible(other is panel)
+        panel.refresh()
+        trouble = self._model.trouble.get("make", "")
+        warned = panel.warning()
+        self._said.say(trouble or warned, "bad" if trouble else "warn")
+
+    def _show_head(self) -> None:
+        """For a mark on the bed: what the controller knows of the head."""
+        machine, (x, y) = self._model.session.context.machine, self._sheets.offset()
+        words = beside_in_words(x, y, machine.standpoint, machine.units)
+        head = say(f"pointer.{self._sheets.stands().head}")
+        self.head.show_head(machine.standpoint, (x, y), head, words)
+
+    def _show_stages(self, shown: Stage) -> None:
+        """A button for each; one may go back to any."""
+        stages = self._sheets.stages
+        if tuple(self.stages) != stages:
+            for button in self.stages.values():
+                button.hide()
+                button.deleteLater()
+            self.stages = {}
+            for stage in stages:
+                self.stages[stage] = button = Button("", self._go(stage), "quiet")
+                button.setCheckable(True)
+                button.setStyleSheet(_FLAT.format(**th.theme()._asdict()))
+                self._row.addWidget(button, 1)
+        for i, (stage, button) in enumerate(self.stages.items(), 1):
+            done = stage in self._sheets.state.done
+            button.name(f"{'✓' if done else i}  {NAMES[stage]}")
+            button.setChecked(stage is shown)
+            button.setEnabled(self._sheets.waits_for(stage) is None)
+
+    def _go(self, stage: Stage) -> Callable[[], object]:
+        return lambda: self._model.attempt("make", lambda: self._sheets.go(stage))
+
+    def _aim_again(self, mark: int) -> None:
+        if self._sheets.shown is Stage.AIM and str(mark) in self._sheets.state.aimed:
+            self._model.attempt("make", lambda: self._sheets.aim_again(mark))
+            self.aim.take_focus()
+
+    def where(self) -> tuple[object, ...]:
+        """At which point it is: with another one the keyboard moves on."""
+        stage = self._sheets.shown
+        return stage, stage in self._sheets.state.done, self._sheets.next_mark(), bool(self._sheets.state.bars)
+
+    def type_practice(self) -> None:
+        """What the stand-in shows at this stage."""
+        self._panels[self._sheets.shown].type_practice()
+
+    def take_focus(self) -> None:
+        """Where the work is."""
+        self._panels[self._sheets.shown].take_focus()
+
+    def main_button(self) -> Button:
+        """What Ctrl+Return presses."""
+        return self._panels[self._sheets.shown].main
+
+
+def _caption(page: Page, number: int, *, bars: bool) -> str:
+    """Which sheet it is; how long its bars are ordered."""
+    if not bars:
+        return f"sheet {number}, {page.width:g} × {page.height:g} mm"
+    x, y = bar_lengths((page.width, page.height))
+    return f"bar X {x:g} mm, bar Y {y:g} mm"
+
+
+class StagePanel(QWidget):
+    """What is to be said or done at one stage. main: the button that ends it."""
+
+    main: Button
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self.model = model
+        self.layout_ = QVBoxLayout(self)
+        self.layout_.setContentsMargins(0, 0, 0, 0)
+        self.layout_.setSpacing(8)
+
+    @property
+    def sheets(self) -> Sheets:
+        """What is being made."""
+        return self.model.session.making.sheets
+
+    def refresh(self) -> None:
+        """As it stands now."""
+        raise NotImplementedError
+
+    def take_focus(self) -> None:
+        """The first thing to be done."""
+        raise NotImplementedError
+
+    def warning(self) -> str:
+        """What is wrong so far, without being refused."""
+        return ""
+
+    def type_practice(self) -> None:
+        """Type what the stand-in shows."""
+
+    def do(self, run: Callable[[], object]) -> bool:
+        """A command; what goes wrong stands below."""
+        return self.model.attempt("make", run)
+
+    def row(self, *widgets: QWidget | int) -> QHBoxLayout:
+        """Side by side; a number is room that stretches."""
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        for widget in widgets:
+            row.addStretch(widget) if isinstance(widget, int) else row.addWidget(widget)
+        self.layout_.addLayout(row)
+        return row
+
+    def finish(self) -> None:
+        """The sheet is made: on to its readings."""
+
+        def run() -> None:
+            self.model.session.making.made()
+            self.model.session.after_making()
+
+        self.do(run)
+
+    def _practised(self) -> bool:
+        context = self.model.session.context
+        return context.shop.stand_in(context.machine.uid) is not None and not context.machine.port
+
+    def _editable(self) -> bool:
+        session = self.model.session
+        return not session.context.shop.read_only and not session.holding.found.otherwise
+
+
+class PrintPanel(StagePanel):
+    """The PDF, to a file or a printer; then its check bars."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__(model)
+        self.copies = QSpinBox()
+        self.copies.setRange(1, MOST_COPIES)
+        self.copies.setMinimumHeight(th.HAND)
+        self.copies.setSuffix(" ×")
+        for widget in (self.copies, self.copies.lineEdit()):
+            widget.setAccessibleName("Copies")
+        self.file = plain_line("PDF to write")
+        self.write = Button("Write PDF", self._write, "primary", "file")
+        self.printer = plain_combo("Printer")
+        self.send = Button("Print it", self._send)
+        self.on_stand_in = Button("Print on the stand-in", self._by_stand_in, "primary")
+        self.bars = [plain_line(f"Check bar {axis} measures", "as measured", 20) for axis in "XY"]
+        self._asks = [Text("", colour="ink") for _ in "XY"]
+        for asks in self._asks:
+            asks.setWordWrap(False)
+        self.keep = Button("Keep", self._measured, "primary")
+        self.shows = Button("", self.type_practice, "quiet")
+        self.again = Button("Print another", self._print_another, "quiet")
+        self.row(self.copies, self.file, self.write)
+        self.row(self.printer, self.send, 1, self.on_stand_in)
+        self.row(self._asks[0], self.bars[0], self._asks[1], self.bars[1], self.keep)
+        self.row(self.again, 1, self.shows)
+        for bar in self.bars:
+            bar.returnPressed.connect(self._on)
+        self._anew = False  # another print is wanted, although there is one
+        self._printers: list[str] | None = None
+
+    @property
+    def main(self) -> Button:  # type: ignore[override]
+        """Print first, then say what the bars measure."""
+        if self._done():
+            return self.keep
+        return self.on_stand_in if self._practised() else self.write
+
+    def _done(self) -> bool:
+        return Stage.PRINT in self.sheets.state.done and not self._anew
+
+    def refresh(self) -> None:
+        """Before it is printed the ways to print, afterwards its bars."""
+        done, context = self._done(), self.model.session.context
+        if self._printers is None:
+            self._printers = printing.printers()
+            fill(self.printer, [(name, name) for name in self._printers], next(iter(self._printers), None))
+        for widget in (self.copies, self.file, self.write):
+            widget.setVisible(not done)
+        self.printer.setVisible(not done and bool(self._printers))
+        self.send.setVisible(not done and bool(self._printers))
+        self.on_stand_in.setVisible(not done and self._practised())
+        plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
+        if not self.file.isModified():
+            self.file.setText(str(Path.home() / f"{plain}-sheet-{self.sheets.number()}.pdf"))
+        page = self.sheets.page()
+        for asks, (a, b), axis in zip(self._asks, page.bars if page else (), "XY", strict=False):
+            asks.say(f"{axis} bar, {abs(b[0] - a[0]) + abs(b[1] - a[1]):g} mm:")
+        for w in (*self._asks, *self.bars, self.keep, self.again):
+            w.setVisible(done)
+        kept = [f"{mm:g} mm" for mm in self.sheets.state.bars] or ["", ""]
+        for bar, text in zip(self.bars, kept, strict=True):
+            if not bar.isModified():
+                bar.setText(text)
+        shown = practice.shows_bars(self.model.session) if done and self._practised() else None
+        self.shows.setVisible(shown is not None)
+        if shown:
+            self.shows.name(f"Rule shows {shown[0]} and {shown[1]}   F8")
+        for button in (self.write, self.send, self.on_stand_in, self.keep):
+            button.setEnabled(self._editable())
+
+    def warning(self) -> str:
+        """That no paper fits; what the bars say."""
+        refused = self.sheets.refusal()
+        said = refused if refused and refused.code == "no_paper" else self.sheets.bars_say()
+        return say(said) if said else ""
+
+    def take_focus(self) -> None:
+        """The button that prints, or the first bar."""
+        if self._done():
+            next((bar for bar in self.bars if not bar.text()), self.bars[0]).setFocus()
+        else:
+            self.main.setFocus()
+
+    def type_practice(self) -> None:
+        """Both bars, as the practice rule shows them."""
+        shown = practice.shows_bars(self.model.session)
+        if not self._done():
+            if self._practised():
+                self._by_stand_in()
+        elif shown:
+            for bar, text in zip(self.bars, shown, strict=True):
+                bar.setText(text)
+            self._measured()
+
+    def _write(self) -> None:
+        file = Path(self.file.text()).expanduser()
+        self._anew = not self.do(lambda: self.sheets.write_pdf(file, self.copies.value())) and self._anew
+        self.refresh()
+
+    def _send(self) -> None:
+        def run() -> None:
+            printing.send(self.sheets.pdf(), self.printer.currentText(), self.copies.value())
+            self.sheets.printed()
+
+        self._anew = not self.do(run) and self._anew
+        self.refresh()
+
+    def _by_stand_in(self) -> None:
+        self._anew = False
+        self.do(self.sheets.printed)
+
+    def _print_another(self) -> None:
+        self._anew = True
+        self.refresh()
+        self.take_focus()
+
+    def _on(self) -> None:
+        """Enter goes on to what is still empty, then keeps both."""
+        empty = next((bar for bar in self.bars if not bar.text().strip()), None)
+        if empty is not None:
+            empty.setFocus()
+        else:
+            self._measured()
+
+    def _measured(self) -> None:
+        along, up = (bar.text() for bar in self.bars)
+        for bar in self.bars:
+            bar.setModified(False)
+        self.do(lambda: self.sheets.measured(along, up))
+
+
+class LoadPanel(StagePanel):
+    """Which sheet it is, and that it lies."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__(model)
+        self.number = plain_line("Number on the sheet", "the number on it", 12)
+        self.number.returnPressed.connect(self._loaded)
+        self.main = Button("It lies so", self._loaded, "primary")
+        asks = Text("Number on the sheet:")
+        asks.setWordWrap(False)
+        self.row(asks, self.number, self.main)
+
+    def refresh(self) -> None:
+        """The number that was said, where it was."""
+        if Stage.LOAD in self.sheets.state.done and not self.number.isModified():
+            self.number.setText(str(self.sheets.number()))
+        elif not self.number.isModified():
+            self.number.clear()
+        self.main.setEnabled(self._editable())
+        last = self.sheets.stages[-1] is Stage.LOAD
+        self.main.name("It lies so: aim" if last else "It lies so")
+
+    def warning(self) -> str:
+        """A print that was fitted to its page is best made again."""
+        said = self.sheets.bars_say()
+        return say(said) if said else ""
+
+    def take_focus(self) -> None:
+        """The number."""
+        self.number.setFocus()
+
+    def type_practice(self) -> None:
+        """The stand-in’s are the right ones."""
+        self.number.setText(str(self.sheets.number()))
+        self._loaded()
+
+    def _loaded(self) -> None:
+        text = self.number.text()
+        if self.do(lambda: self.sheets.loaded(text)) and self.sheets.stages[-1] is Stage.LOAD:
+            if self._practised():
+                self.do(self._by_stand_in)
+            else:
+                self.finish()
+        self.number.setModified(False)
+
+    def _by_stand_in(self) -> None:
+        from keen_compass.practice import stand_in
+
+        stand_in.make(self.model.session)
+        self.model.session.after_making()
+
+
+class AimPanel(StagePanel):
+    """The dot over one mark after another: jogged over the cable, typed, or the machine's own origin set."""
+
+    def __init__(self, model: RoundModel, link: PortLink) -> None:
+        super().__init__(model)
+        self._link = link
+        self.place = plain_line("Where the machine stands, X Y", "X Y as the machine shows it", 40)
+        self.place.setFont(th.font(th.VERDICT, bold=True))
+        self.place.returnPressed.connect(self._take)
+        self.main = Button("Dot is on it", self._take, "primary")
+        self.near = Button("", self._go_near)
+        self.origin = Button("Its origin is set on mark 1", self._set_origin, "quiet")
+        self.origin.setAccessibleName("The machine’s own origin is set on mark 1; nothing else is known")
+        self.shows = Button("", self.type_practice, "quiet")
+        self.again = Button("Aim again at all", self._all_again, "quiet")
+        self.jog: JogPad | None = None
+        self.row(self.place, self.main)
+        self.row(self.near, self.origin, self.again, 1, self.shows)
+        self.near.hide()
+        link.changed.connect(self._follow_link)
+
+    def refresh(self) -> None:
+        """The mark whose turn it is."""
+        sheets, mark = self.sheets, self.sheets.next_mark()
+        done = Stage.AIM in sheets.state.done
+        self.place.setVisible(mark is not None and not done)
+        self.main.name("Go on" if done else "Dot is on it")
+        self.main.setEnabled(self._editable())
+        self.origin.setVisible(not done and not sheets.state.aimed)
+        self.again.setVisible(done or bool(sheets.state.aimed))
+        shown = practice.shows_mark(self.model.session) if self._practised() and not done else None
+        self.shows.setVisible(shown is not None)
+        if shown:
+            self.shows.name(f"Stand-in stands at {shown}   F8")
+        self._follow_link()
+
+    def _follow_link(self) -> None:
+        """With a cable the machine is moved from here, and says itself where it stands."""
+        if not self.isVisible():
+            return
+        ready = self._link.ready and Stage.AIM not in self.sheets.state.done
+        if ready and self.jog is None:
+            self.jog = JogPad(self._link, self.model.session.context.machine, small=True)
+            self.jog.entered.connect(self._stands)
+            self.layout_.insertWidget(0, self.jog)
+        if self.jog is not None:
+            self.jog.setVisible(ready)
+        self.place.setVisible(not ready and Stage.AIM not in self.sheets.state.done)
+        expected = self._expected()
+        self.near.setVisible(ready and expected is not None)
+        if expected is not None:
+            self.near.setEnabled(self.sheets.out_of_reach() is None)
+            self.near.name(f"Go near mark {(self.sheets.next_mark() or 0) + 1}")
+
+    def _expected(self) -> Point | None:
+        mark = self.sheets.next_mark()
+        return None if mark is None else self.sheets.expected(mark)
+
+    def warning(self) -> str:
+        """What the marks say of themselves, and what the head can't reach."""
+        asks = self.sheets.aim_says() or self.sheets.out_of_reach()
+        return finished(say(asks, show_for(self.model.session.context.machine))) if asks else ""
+
+    def take_focus(self) -> None:
+        """Where the machine stands; with a cable the pad that moves it."""
+        if Stage.AIM in self.sheets.state.done:
+            self.main.setFocus()
+        elif self.jog is not None and self.jog.isVisibleTo(self):
+            self.jog.setFocus()
+        else:
+            self.place.setFocus()
+
+    def type_practice(self) -> None:
+        """Aim at the next mark as the stand-in's technician does."""
+        shown = practice.shows_mark(self.model.session) if self._practised() else None
+        if shown is not None and Stage.AIM not in self.sheets.state.done:
+            self.place.setText(shown)
+            self._take()
+
+    def _take(self) -> None:
+        mark = self.sheets.next_mark()
+        if Stage.AIM in self.sheets.state.done or mark is None:
+            self.do(lambda: self.sheets.go(Stage.DRAW))
+            return
+        if self.jog is not None and self.jog.isVisibleTo(self):
+            self.jog.enter()
+            return
+        text = self.place.text()
+        if self.do(lambda: self.sheets.aim(mark, text)):
+            self.place.clear()
+        self.take_focus()
+
+    def _stands(self, x: float, y: float) -> None:
+        """As the controller says over the cable, mm."""
+        mark = self.sheets.next_mark()
+        if mark is not None:
+            self.do(lambda: self.sheets.aim(mark, f"{x:.4f} mm {y:.4f} mm"))
+
+    def _go_near(self) -> None:
+        expected = self._expected()
+        if expected is not None and self.jog is not None:
+            self.jog.go_to(*expected)
+            self.jog.setFocus()
+
+    def _set_origin(self) -> None:
+        self.do(self.sheets.set_origin)
+        self.take_focus()
+
+    def _all_again(self) -> None:
+        self.do(self.sheets.aim_at_all_again)
+        self.take_focus()
+
+
+class DrawPanel(StagePanel):
+    """The pen instead of the blade; the file, the cable, or the stand-in."""
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__(model)
+        self.tool: QComboBox = plain_combo("Tool that draws")
+        self.tool.activated.connect(self._choose_tool)
+        self.file: QLineEdit = plain_line("File to write")
+        self.write = Button("Write file", self._write, icon="file")
+        self.on_stand_in = Button("Draw on the stand-in", self._by_stand_in, "primary", "cut")
+        self.is_drawn = Button("It is drawn: measure", self.finish, "quiet")
+        self._written = Line("", colour="good")
+        row = self.row(self.tool, self.file, self.write)
+        row.setStretch(0, 2)
+        row.setStretch(1, 3)
+        self.layout_.addWidget(self._written)
+        self.row(1, self.is_drawn, self.on_stand_in)
+
+    @property
+    def main(self) -> Button:  # type: ignore[override]
+        """Draw, or say that it is drawn."""
+        if self.on_stand_in.isVisibleTo(self):
+            return self.on_stand_in
+        return self.is_drawn if self._is_written() else self.write
+
+    def _is_written(self) -> bool:
+        mark = self.model.session.context.mark(FileWritten)
+        return mark is not None and mark.number == self.sheets.number()
+
+    def refresh(self) -> None:
+        """Where the file goes."""
+        session = self.model.session
+        making, context = session.making, session.context
+        fill(self.tool, [(t.name, t.uid) for t in context.machine.tools], context.tool.uid)
+        plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
+        if not self.file.isModified():
+            self.file.setText(str(Path.home() / f"{plain}-sheet-{making.next_number()}.{making.extension}"))
+        written, practised = self._is_written(), self._practised()
+        mark = context.mark(FileWritten)
+        self._written.say(f"Written: {mark.file}" if written and mark else "")
+        self._written.setVisible(written)
+        self.on_stand_in.setVisible(practised)
+        self.is_drawn.setVisible(not practised or written)
+        ready = making.refusal() is None and self._editable()
+        for button in (self.write, self.on_stand_in, self.is_drawn):
+            button.setEnabled(ready)
+
+    def warning(self) -> str:
+        """Why it can't be drawn."""
+        session = self.model.session
+        refused = session.making.refusal()
+        return finished(say(refused, show_for(session.context.machine))) if refused else ""
+
+    def take_focus(self) -> None:
+        """The button that draws."""
+        (self.main if self.main.isEnabled() else self.file).setFocus()
+
+    def type_practice(self) -> None:
+        """Draw it."""
+        if self.on_stand_in.isEnabled() and self._practised():
+            self._by_stand_in()
+
+    def _choose_tool(self, _index: int) -> None:
+        tool = self.tool.currentData()
+        self.do(lambda: self.model.session.making.choose(tool=tool))
+
+    def _write(self) -> None:
+        file = Path(self.file.text()).expanduser()
+        self.do(lambda: self.model.session.making.write_file(file))
+        self.take_focus()
+
+    def _by_stand_in(self) -> None:
+        from keen_compass.practice import stand_in
+
+        def run() -> None:
+            stand_in.make(self.model.session)
+            self.model.session.after_making()
+
+        self.do(run)
