@@ -5,6 +5,8 @@ from __future__ import annotations
 import signal
 import subprocess
 import sys
+import time
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
@@ -67,6 +69,16 @@ def tab_to(name: str) -> None:
             return
         press(Qt.Key.Key_Tab)
     raise AssertionError(f"Tab never reached {name}")
+
+
+def until(done: Callable[[], bool], seconds: float = 8.0) -> None:
+    """Let the window live until something is so."""
+    end = time.monotonic() + seconds
+    while not done():
+        assert time.monotonic() < end, "it never came"
+        QApplication.processEvents()
+        time.sleep(0.005)
+    settle()
 
 
 def controller_page(window: MainWindow, *, cable: bool = False) -> ControllerPage:

@@ -41,6 +41,7 @@ from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.verdict import Verdict
@@ -159,7 +160,7 @@ def test_repeats_are_learnt_from_the_logbook(shop: Shop) -> None:
     for machine in shop.machines():
         for piece in shop.machine_pieces(machine.uid):
             for reading in shop.readings(piece.id):
-                if reading.instrument == "caliper-600":
+                if reading.instrument == "caliper-600" and isinstance(reading.reading, Length):
                     groups.setdefault((piece.id, reading.measurand), []).append(reading.reading.mm)
     dof = sum(len(g) - 1 for g in groups.values())
     pooled = math.sqrt(sum((len(g) - 1) * variance(g) for g in groups.values()) / dof)
@@ -267,6 +268,7 @@ def test_the_demo_shows_every_state(shop: Shop) -> None:
 
 
 def test_a_machine_without_a_port_is_told_its_lines_and_asked_what_it_shows(shop: Shop) -> None:
+    shop.put_stand_in("kingfisher", {})
     session = RoundSession.begin(shop, shop.machine("kingfisher"), "rectangle")
     session.making.choose(instrument="rule-1000")
     with pytest.raises(InputError, match="no stand-in"):

@@ -108,6 +108,7 @@ def test_units_can_be_switched_in_mid_round(window: MainWindow) -> None:
 
 
 def test_without_a_port_the_line_is_copied_and_the_answer_typed(window: MainWindow) -> None:
+    window.shop.put_stand_in("kingfisher", {})
     session = begin(window, "kingfisher", "caliper-600")
     page = window.round_page
     assert not page.make.cut.isVisible()

@@ -372,7 +372,7 @@ def test_the_second_round_that_does_not_come_to_rest_is_warned_about() -> None:
 def test_practice_ends_with_everything_in(name: str) -> None:
     for seed in range(4):
         practice = run(name, seed, None, None)
-        kept = [practice.procedure.for_logbook(f) for f in practice.rounds[-1].solution.findings]
+        kept = [load(name).for_logbook(f) for f in practice.rounds[-1].solution.findings]
         assert {f.verdict for f in kept} == {Verdict.IN}, seed
         assert len(practice.rounds) <= 3
     assert run(name, 3, None, None).to_json() == run(name, 3, None, None).to_json()

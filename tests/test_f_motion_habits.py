@@ -298,7 +298,7 @@ def test_the_logbook_knows_every_quantity_and_moves(shop: Shop, tmp_path: Path) 
         assert any(part in w for w in words), part
     assert "tracking" in to_csv(shop, Filter("swift"))
     other = Shop(tmp_path / "other.kcshop")
-    assert from_json(other, to_json(shop, "heron"), understands) == 21
+    assert from_json(other, to_json(shop, "heron"), understands) == 22
     assert other.computed("heron") == shop.computed("heron")
     assert {q: v.stored for q, v in other.values("heron").items()} == {
         q: v.stored for q, v in shop.values("heron").items()
@@ -311,7 +311,7 @@ def test_every_surface_has_its_page_of_help(window: MainWindow, procedure: str) 
     if procedure == "rectangle":
         assert page_dialog(window, "measure", procedure).windowTitle() == PAGES["measure"].title
         return
-    machine = "cinder" if load(procedure).burns else "heron"
+    machine = "cinder" if load(procedure).burns else "kingfisher" if procedure == "registration" else "heron"
     if machine == "cinder":
         with_laser(window.shop)
     measuring(window, machine, procedure)

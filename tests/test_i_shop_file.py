@@ -338,6 +338,7 @@ def told(file: Path) -> tuple[str, dict[str, Any] | None, list[str]]:
         shop.close()
 
 
+@pytest.mark.heavy
 def test_no_flipped_bit_reads_as_something_else(small: Path, tmp_path: Path) -> None:
     sound = told(small)[1]
     assert sound is not None

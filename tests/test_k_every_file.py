@@ -24,7 +24,7 @@ from keen_compass.machines.profile import UNITS, Machine, Stock, Tool
 from keen_compass.pieces.moves import Go, MoveProgram
 from keen_compass.pieces.stepped import SteppedOutline
 from keen_compass.practice.demo import HERON, INSTRUMENTS, KINGFISHER, START, SWIFT
-from keen_compass.procedures import REGISTRY, yielding
+from keen_compass.procedures import REGISTRY, load, yielding
 from keen_compass.procedures.base import Makes
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.notes import plain
@@ -74,6 +74,7 @@ def rounds_on(shop: Shop, machine: Machine, rng: random.Random) -> Iterator[tupl
                        if machine.form is not ResolutionForm.STEPS_PER_MM
                        else StoredResolution(machine.form, value), "start")  # fmt: skip
     names = {e.name for q in machine.quantities for e in yielding(q, machine.file_format)} - {"drive-train"}
+    names = {name for name in names if not load(name).printed}  # sheets have a test of their own
     for name in rng.choices(sorted(names), k=5):
         quantity = rng.choice([q for q in REGISTRY[name].yields if q in machine.quantities])
         session = RoundSession.begin(shop, machine, name, quantity)

@@ -39,7 +39,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.words.standing import reason
 from said import solved
 
-AMOUNTS = ("backlash", "home", "speed", "kerf", "hole_bias")
+AMOUNTS = ("backlash", "home", "speed", "kerf", "hole_bias", "pointer_x", "pointer_y")
 
 
 def in_inches(body: dict[str, Any], decimals: int) -> dict[str, Any]:

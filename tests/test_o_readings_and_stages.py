@@ -146,7 +146,7 @@ def piece_of(shop: Shop) -> tuple[int, int]:
     shop.put_machine(HERON)
     kept = shop.begin_round("heron", "squareness", {"squareness": 0.5}, 1000.0)
     parameters = {"figure": "rectangle", "width": 180.0, "height": 135.0, "compensation": 0.0, "made_by": "drawn"}
-    new = NewPiece(parameters, (Box(10.0, 20.0, 190.0, 145.0),), False, None, "made", SNAPSHOT, b"G21\nM2\n")
+    new = NewPiece(parameters, (Box(10.0, 20.0, 190.0, 145.0),), False, None, [("made", b"G21\nM2\n")], SNAPSHOT)
     return kept.id, shop.put_piece(kept.id, "heron", new).id
 
 

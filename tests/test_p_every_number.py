@@ -18,7 +18,7 @@ from keen_compass.errors import KeenCompassError
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.case_input import case_from_json
 from keen_compass.procedures.travel_run import _uneven
-from keen_compass.quantities.resolution import ResolutionForm
+from keen_compass.quantities.resolution import OF_AXES, ResolutionForm
 from keen_compass.solve.bend import shape_of
 from keen_compass.words.say import Show, say
 from said import solved
@@ -90,7 +90,7 @@ def in_form(form: ResolutionForm, steps: float) -> Any:
 def every_kind() -> Iterator[tuple[str, Body]]:
     """Examples in every form and unit, and the ways in which a formula differs."""
     for name in REGISTRY:
-        for form in ResolutionForm:
+        for form in OF_AXES:
             for unit in ("mm", "in"):
                 body = example(name)
                 machine = body["machine"]

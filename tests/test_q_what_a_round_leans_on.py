@@ -20,7 +20,7 @@ from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import HEADS, Tool
 from keen_compass.machines.usual_instruments import usual_instruments
 from keen_compass.practice import stand_in
-from keen_compass.practice.demo import HERON, build
+from keen_compass.practice.demo import HERON
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Step
 from keen_compass.procedures.case_input import case_from_json
@@ -36,13 +36,6 @@ from keen_compass.shop.store import Shop
 from keen_compass.words.limits import WORDS, limits_in_words
 from looks import check_looks, settle
 from said import notes_of
-
-
-@pytest.fixture
-def shop(tmp_path: Path) -> Iterator[Shop]:
-    found = build(tmp_path / "demo.kcshop")
-    yield found
-    found.close()
 
 
 def cut(shop: Shop, readings: int = 3, machine: str = "heron") -> RoundSession:

@@ -562,7 +562,7 @@ def test_a_bevel_is_covered_under_foreign_physics_in_both_signs() -> None:
 def test_a_bevel_round_reads_above_and_below(qtbot: QtBot, shop: Shop) -> None:
     """On a plasma table by keyboard: above, F7, below; the verdict and the section; nothing to enter."""
     heron = shop.machine("heron")
-    shop.put_machine(replace(heron, kind="plasma table"))
+    shop.put_machine(replace(heron, kind="plasma table", heads=()))
     shop.put_stand_in("heron", dict(shop.stand_in("heron") or {}) | {"bevel": -0.02, "thermal": "plasma"})
     window = opened(qtbot, shop)
     window.show_rose("heron")

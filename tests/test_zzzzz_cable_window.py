@@ -8,9 +8,9 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QWidget
 
-from driving import choose, controller_page, focus, press, shown, tab_to
+from driving import choose, controller_page, focus, press, shown, tab_to, until
 from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.port_link import LinkState, PortLink, as_lines
 from keen_compass.app.round.page import RoundPage
@@ -26,16 +26,6 @@ from keen_compass.shop.listings import copied, copies
 from keen_compass.shop.marks import CableRun
 from keen_compass.standin.controller import StandInController
 from looks import check_looks, settle
-
-
-def until(done: Callable[[], bool], seconds: float = 8.0) -> None:
-    """Let the window live until something is so."""
-    end = time.monotonic() + seconds
-    while not done():
-        assert time.monotonic() < end, "it never came"
-        QApplication.processEvents()
-        time.sleep(0.005)
-    settle()
 
 
 @pytest.fixture

@@ -342,7 +342,7 @@ def test_the_ellipse_holds_both_components_together() -> None:
 def test_what_the_quick_way_cannot_see_is_said_and_what_grows_is_the_sheets() -> None:
     quick = solved("pointer", piece={"way": "mark"}, readings=[{"measurand": a, "values": [-0.4]} for a in "xy"])
     assert "pointer.one_mark" in codes(quick)
-    assert "The tool will land 0.40 mm +X and 0.40 mm +Y of where it did" in say(quick.findings[0].notes[-1])
+    assert "The tool will land 0.40 mm +X, 0.40 mm +Y of where it did" in say(quick.findings[1].notes[0])
     turned = solved(
         "pointer", confirmed=True,
         readings=[
