@@ -219,6 +219,18 @@ PROCEDURE_PAGES = {
         "found = shift + turn · skew · scale · ordered",
         "Least squares over all marks; docs/arithmetic.md, 9.",
     ),
+    "drag-blade": Page(
+        "Blade row",
+        (
+            "Squares, each cut for a blade that trails a little more than the one before. Lift them out, look at the "
+            "corners under a loupe: click the square whose corners close, or between two.",
+            "Corners that come out unlike in pairs speak of play in one axis: put that right first. A start that stays "
+            "open wants more overcut.",
+            "The row brings its own offsets, so the plotter’s must stand at 0 while it is cut.",
+        ),
+        "trail = that of the square that closes",
+        "docs/arithmetic.md, 9.",
+    ),
     "kerf-square": Page(
         "Kerf",
         (

@@ -44,6 +44,7 @@ T = TypeVar("T")
 IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
 JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
+DRAWS, TRAILS = "draws or scribes", "cuts, a blade that trails"  # what a tool does, beside "cuts"
 NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 MOST_PROCESS = 80  # letters
 HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height")
@@ -199,7 +200,7 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "due_months": f"{m.due_days / DAYS_PER_MONTH:.0f}",
         "reference_length": show_length(m.reference_length, m.units),
         "tool": tool.name, "tool_width": show_length(tool.diameter, m.units),
-        "tool_marks": "draws or scribes" if tool.drawn else "cuts",
+        "tool_marks": TRAILS if tool.trails else DRAWS if tool.drawn else "cuts",
         "stock": stock.name, "stock_thickness": show_length(stock.thickness, m.units),
         "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
         "z_travel": show_length(m.z_travel, m.units), "gantry": show_length(m.gantry, m.units),
@@ -240,7 +241,7 @@ def read_machine(
     decimals = round(reader.number("decimals", *LIMITS["decimals"]))
     drawn = fields.get("tool_marks", "") != "cuts"
     width = reader.length("tool_width", unit, zero=drawn, limits=(0.0, WIDEST_TOOL))
-    tools = _with_tool(base, Tool(reader.words("tool"), width, drawn))
+    tools = _with_tool(base, Tool(reader.words("tool"), width, drawn, trails=fields.get("tool_marks") == TRAILS))
     bed = (reader.length("bed_x", unit, limits=BED), reader.length("bed_y", unit, limits=BED))
     stock = Stock(
         reader.words("stock"), reader.length("stock_thickness", unit, limits=THICKNESS), 0.0, 0.0,

@@ -31,6 +31,8 @@ else:
 class Tool:
     """What cuts or marks. diameter: mm, 0 for a pen; what it clears (its kerf) is calibrated, not stated.
 
+    drawn: its lines are wanted, not what it leaves. trails: it is a blade that swivels behind its axis.
+
     uid: what identifies it in the shop, whatever it is called.
     """
 
@@ -38,6 +40,7 @@ class Tool:
     diameter: float
     drawn: bool = False
     uid: str = ""
+    trails: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -294,7 +297,8 @@ class Machine:
     @property
     def quantities(self) -> tuple[str, ...]:
         """What can be calibrated on it, in the order of dependence."""
-        return _quantities(self.kind, self.file_format, self.form, self.z_travel > 0, self.heads)
+        trails = any(tool.trails for tool in self.tools)
+        return _quantities(self.kind, self.file_format, self.form, self.z_travel > 0, self.heads, trails)
 
     @property
     def media(self) -> Box:
@@ -443,11 +447,13 @@ def _resolves(quantity: str) -> bool:
 
 @cache
 def _quantities(
-    kind: str, file_format: str, form: ResolutionForm, has_z: bool, heads: tuple[str, ...]
+    kind: str, file_format: str, form: ResolutionForm, has_z: bool, heads: tuple[str, ...], trails: bool
 ) -> tuple[str, ...]:
     def has(quantity: str) -> bool:
         q = QUANTITIES[quantity]
         table = file_format == "gcode"
+        if quantity == "drag":
+            return trails and kind in ROLLS
         if q.group == "heads":
             return q.family in heads
         if quantity in ("print_scale_x", "print_scale_y", "media_feed", "proof"):

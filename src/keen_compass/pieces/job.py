@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from keen_compass.errors import PieceError
+from keen_compass.pieces.blade import led
 from keen_compass.pieces.toolpath import Arc, Does, Layer, Span, Stroke, ToolPath, circle
 from keen_compass.quantities.geometry import Point
 
@@ -48,6 +49,7 @@ class Contour:
     tabs: (edge number, share of it, width) of bridges; of a round one the edge is 0.
     clockwise: the trip goes the other way round; its lead becomes its tail.
     room: full width by which this line alone is given room, mm; None where it is the piece's.
+    trails: by how much a blade trails that follows this line alone, mm; None where it is the piece's.
     """
 
     side: Side
@@ -62,6 +64,7 @@ class Contour:
     tabs: tuple[tuple[int, float, float], ...] = ()
     clockwise: bool = False
     room: float | None = None
+    trails: float | None = None
 
     def moved_off(self, distance: float) -> Contour:
         """The same line `distance` away, on its side. Raises PieceError where nothing of that shape is left."""
@@ -208,12 +211,14 @@ class Corrections:
     compensation: full width by which contours are given room, mm; applied_by: file or controller.
     hole_bias: by how much round holes come out larger, mm, which the file takes off them.
     inside: full width by which insides are given room where that is known apart: with play left, less than outsides.
+    trails: by how much the blade trails that the file leads round corners, mm; 0 where none does, or the controller.
     """
 
     compensation: float = 0.0
     applied_by: Applies = Applies.FILE
     hole_bias: float = 0.0
     inside: float | None = None
+    trails: float = 0.0
 
     def off(self, contour: Contour) -> float:
         """By how much the file moves a contour, mm, to its side."""
@@ -230,7 +235,7 @@ class Corrections:
 
 def composed(job: Job, corrections: Corrections) -> ToolPath:
     """The tool's path. Raises PieceError where a contour leaves no room for the cut."""
-    compensated = False
+    compensated = trailed = False
     layers = []
     for layer in job.layers:
         strokes = []
@@ -242,13 +247,17 @@ def composed(job: Job, corrections: Corrections) -> ToolPath:
                     moved = moved.for_controller(corrections.compensation)
                     strokes.append(replace(moved.stroke(), beside=moved.beside))
                 else:
-                    strokes.append(moved.stroke())
+                    trails = corrections.trails if item.trails is None else item.trails
+                    trailed = trailed or trails > 0
+                    strokes.append(led(moved.stroke(), trails))
             else:
                 strokes.append(item)
         layers.append(Layer(layer.does, tuple(strokes), layer.pen, layer.power, layer.feed, layer.height))
     applied = {"compensation": str(corrections.applied_by)} if compensated and corrections.compensation else {}
     if corrections.hole_bias:
         applied["hole_bias"] = str(Applies.FILE)
+    if trailed:
+        applied["drag"] = str(Applies.FILE)
     return ToolPath(job.title, tuple(layers), applied)
 
 

@@ -6,6 +6,7 @@ Faces      between faces of the piece, along a line, held by jaws, corner to cor
 Fits       which of several that lie in a row has the size that was ordered
 Burnt      how wide one of all that was burnt is
 Narrowest  which of several burnt lines is narrowest
+Closes     which of several squares has corners that close
 Clean      whether what was cut with one setting came out clean
 Slack      what strips leave free in their window when they are pushed together
 Lines      from one drawn line to another, in the order of the file
@@ -64,6 +65,13 @@ class Clean:
     """What was cut as that number in the order of the file: 1 where it came out clean, else 0."""
 
     order: int
+
+
+@dataclass(frozen=True, slots=True)
+class Closes:
+    """Of the squares that are cut as those numbers in the order of the file."""
+
+    orders: tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,6 +174,7 @@ Where = (
     | Burnt
     | Narrowest
     | Clean
+    | Closes
     | Slack
     | Lines
     | EdgeLine

@@ -12,6 +12,7 @@ from keen_compass.pieces.where import (
     Beside,
     Burnt,
     Clean,
+    Closes,
     EdgeLine,
     Faces,
     Fits,
@@ -27,6 +28,7 @@ from keen_compass.pieces.where import (
 from keen_compass.procedures.base import Measurand
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import READ_ALONG
+from keen_compass.standin.blade import corners_of, tip_of
 from keen_compass.standin.router import Made
 
 SEATED = 0.03  # mm, standard: how well stock lies against its stops
@@ -56,6 +58,8 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
             burn = made.burns[where.order]
             heat = _by_eye(truth.heat_of(burn.power, burn.feed), made, where.order)
             return float(burn.through and (not truth.clean[1] or heat <= truth.clean[1]))
+        case Closes():
+            return _closes(made, where)
         case Slack():
             scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter)
             return truth.read(made.slack(where.line) + scatter, instrument, rng)
@@ -88,6 +92,12 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
             return truth.parts.get(where.axis, {}).get(where.name, where.usual)
 
 
+def _closes(made: Made, where: Closes) -> float:
+    """The number of the square whose corners neither run over nor are cut short, in halves."""
+    off = [sum(corners_of(tip_of(made.lines[order], made.truth.trails))) / 4 for order in where.orders]
+    return _first_right(off)
+
+
 def _by_eye(value: float, made: Made, which: int) -> float:
     """As an eye has it, which is off by some parts in a hundred."""
     return value * (1 + random.Random(f"{made.seed}/{which}/eye").gauss(0, EYE))
@@ -95,7 +105,11 @@ def _by_eye(value: float, made: Made, which: int) -> float:
 
 def _fits(made: Made, where: Fits) -> float:
     """The number of what fits best, from 1, in halves: a hand tells half a step."""
-    off = [made.true_length(f.line, f.held) - where.size for f in where.faces]
+    return _first_right([made.true_length(f.line, f.held) - where.size for f in where.faces])
+
+
+def _first_right(off: list[float]) -> float:
+    """The number, from 1 and in halves, at which what is off changes its sign."""
     for i in range(len(off) - 1):
         a, b = off[i], off[i + 1]
         if a == 0 or a * b < 0:

@@ -54,7 +54,7 @@ RECORD_DOF = {"repeats": 20, "scatter": 12}
 TOLERANCE = {
     "x_steps": 0.4, "y_steps": 0.4, "z_steps": 2.0, "x_backlash": 0.05, "y_backlash": 0.05, "squareness": 0.5,
     "x_home": 0.2, "y_home": 0.2, "x_tram": 0.3, "y_tram": 0.3, "bed": 0.15, "kerf": 0.1, "focus": 1.0,
-    "hole_bias": 0.1, "x_speed": 600.0, "y_speed": 600.0,
+    "hole_bias": 0.1, "drag": 0.05, "x_speed": 600.0, "y_speed": 600.0,
 }  # fmt: skip
 BEAM = {"focus": 0.0, "power": 76.0, "cut_feed": 2400.0}  # as a beam is set at first
 PROVEN_SCALE = Known(0.0, 0.0003)  # mm/mm, as a round leaves it
@@ -96,6 +96,8 @@ class Practice:
         truth = replace(random_truth(rng, correct, COMPENSATION), parts={"x": PARTS})
         if "hole_bias" in procedure.yields:  # of a generator of its own: nothing else changes
             truth = replace(truth, hole_bias=random.Random(f"{seed}/holes").uniform(-0.15, 0.05))
+        if procedure.trails:
+            truth = replace(truth, trails=random.Random(f"{seed}/blade").uniform(0.16, 0.34))
         if procedure.burns:
             truth = _beam(truth, random.Random(f"{seed}/beam"))
         if procedure.starting:  # as the parts say, with a switch that may stand elsewhere than was entered

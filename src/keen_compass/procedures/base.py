@@ -44,6 +44,7 @@ class Surface(StrEnum):
     CHAIN = "chain"
     ROW = "row"
     CELLS = "cells"
+    CORNERS = "corners"  # squares whose corners are cut short, close or run over
     MATCH = "match"  # what was made beside a mark, to scale
     MARKS = "marks"  # a sheet with its marks, and where they were found
 
@@ -144,6 +145,7 @@ class Surroundings:
     fastest: axis → fastest feed in the controller, mm/min. passes: how often each measurand is to be read.
     taken: what lies on the sheet already, and what was marked on the bed itself.
     kerf: full width by which the cut is to be given room, mm. hole_bias: that is to be taken off round holes, mm.
+    trails: by how much the blade trails, as it is held, mm.
     """
 
     machine: Machine
@@ -157,6 +159,7 @@ class Surroundings:
     taken: tuple[Box, ...] = ()
     kerf: float = 0.0
     hole_bias: float = 0.0
+    trails: float = 0.0
 
     def free(self, boxes: Sequence[Box], on: Box) -> bool:
         """Whether all of these lie on that and clear of everything that lies there."""
@@ -252,7 +255,7 @@ class Procedure(Generic[P]):
     placing: parameters that only say where on the sheet it lies: two pieces that differ in nothing else are equal.
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
     floor: code of what keeps it open however often one reads.
-    draws: lines are wanted, not cuts: a tool that draws is proposed.
+    draws: lines are wanted, not cuts: a tool that draws is proposed. trails: of these, a blade that trails.
     printed: it is read on a printed sheet (`page`).
     reads_spots: its measurands are places in the plane.
     burns: it is made by a beam. by_eye: it is judged without an instrument; eye: what the eye is worth then, where
@@ -282,6 +285,7 @@ class Procedure(Generic[P]):
     placing: tuple[str, ...] = ()
     judged_by: tuple[str, ...] = ()
     draws: bool = False
+    trails: bool = False
     thermal_pieces: bool = False
     burns: bool = False
     by_eye: bool = False
@@ -340,6 +344,10 @@ class Procedure(Generic[P]):
     def for_logbook(self, finding: Finding) -> Finding:
         """A finding as the logbook and the rose keep it."""
         return finding
+
+    def first(self, around: Surroundings) -> Note | None:
+        """What is to be set at the machine before it is made, if anything."""
+        return None
 
     def piece(self, parameters: Parameters) -> P:
         """The piece or run for these parameters. Raises InputError or PieceError."""

@@ -2,109 +2,127 @@
 
 The row is cut with rising offsets; too little rounds the corner, too much leaves a spike. The one that closes is
 picked, or halfway between two. Nothing is known between two corners: a rectangle of half a step, of a quarter where it
-lies between two.
+lies between two; and an eye tells only so well whether a corner closes.
 """
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
-from itertools import pairwise
+from dataclasses import replace
 from typing import Any
 
-from keen_compass.errors import InputError
-from keen_compass.pieces.where import Fits
-from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
+from keen_compass.errors import InputError, PieceError
+from keen_compass.machines.profile import Machine
+from keen_compass.pieces.blade_row import LARGEST, MOST_SQUARES, BladeRow
+from keen_compass.pieces.where import Closes
+from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
 from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number
-from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.charts import Rungs
+from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.notes import note
+from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 
-MOST_CORNERS = 40
-LARGEST = 5.0  # mm, that a blade can trail
 USUAL = (0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4)
+MIDDLE = 0.25  # mm, about what most blades have
+SQUARES, STEPS, OVERCUTS = (7, 11, 15), (0.05, 0.02, 0.1), (0.5, 0.0, 1.0, 2.0)
+EYE = Instrument("eye", 1e-6)
+SEEN = Source("corner", 0.01, Cause.SEEN)  # mm, standard: how well a loupe tells whether a corner closes
 
 
-@dataclass(frozen=True, slots=True)
-class Corners:
-    """Offsets with which they were cut, rising, mm."""
-
-    values: tuple[float, ...]
-
-    def nominal(self, measurand: str) -> float:
-        """No single number."""
-        return 0.0
-
-    def at(self, pick: float) -> float:
-        """The offset of a corner, or halfway between two."""
-        low = math.floor(pick)
-        share, a = pick - low, self.values[low - 1]
-        return a + share * (self.values[low] - a) if share else a
-
-    def half_step(self, pick: float) -> float:
-        """By how much it can be something else, mm."""
-        steps = [b - a for a, b in pairwise(self.values)]
-        low = math.floor(pick)
-        if pick % 1:
-            return steps[low - 1] / 4
-        return max(steps[max(low - 2, 0) : low]) / 2
-
-
-class DragBlade(Procedure[Corners]):
+class DragBlade(Procedure[BladeRow]):
     """See the module."""
 
     name = "drag-blade"
-    surface = Surface.LADDER
-    makes = Makes.NOTHING
+    surface = Surface.CORNERS
     measurand_names = ("pick",)
     picks = ("pick",)
+    passes = 1
+    sides = ()
+    large = ()
     numbered = False
+    draws = True
+    trails = True
+    by_eye = True
+    eye = EYE
 
-    @property
-    def yields(self) -> tuple[str, ...]:
-        """The one number."""
-        return ("drag",)
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """How far apart, how many, how far past the start."""
+        return (
+            Choice("step", "drag_blade.step", tuple((plain(f"{s:g} mm"), s) for s in STEPS)),
+            Choice("squares", "drag_blade.count", tuple((plain(str(n)), n) for n in SQUARES)),
+            Choice("overcut", "drag_blade.overcut", tuple((plain(f"{o:g} mm"), o) for o in OVERCUTS)),
+        )
 
-    def piece(self, parameters: Parameters) -> Corners:
-        """From `values`, rising."""
-        self.check_parameters(parameters, {"values"})
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """About what is held; about what most blades have where nothing is."""
+        step, n = float(str(around.chosen["step"])), int(str(around.chosen["squares"]))
+        return {"values": _about(around.trails or MIDDLE, step, n), "overcut": around.chosen["overcut"]}
+
+    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+        """The same steps about what is held by now."""
+        row = self.piece(before)
+        return {**before, "values": _about(around.trails or MIDDLE, row.values[1] - row.values[0], len(row.values))}
+
+    def first(self, around: Surroundings) -> Note | None:
+        """A controller that leads the blade itself would do it twice."""
+        return note("drag_blade.set_to_nothing", machine=around.machine.name, held=around.trails)
+
+    def piece(self, parameters: Parameters) -> BladeRow:
+        """From `values`, rising, and `overcut`."""
+        self.check_parameters(parameters, {"values", "overcut"})
         given = parameters.get("values", list(USUAL))
-        if not listed(given, 2, MOST_CORNERS):
-            raise InputError(f"expected 2 to {MOST_CORNERS} offsets", "piece.values")
+        if not listed(given, 2, MOST_SQUARES):
+            raise InputError(f"expected 2 to {MOST_SQUARES} offsets", "piece.values")
         values = tuple(length_mm(v, f"piece.values[{i}]") for i, v in enumerate(given))
-        if any(not 0 <= v <= LARGEST for v in values):
-            raise InputError(f"a blade trails by 0 to {LARGEST:g} mm", "piece.values")
-        if any(b <= a for a, b in pairwise(values)):
-            raise InputError("must rise from corner to corner", "piece.values")
-        return Corners(values)
+        try:
+            return BladeRow(values, length_mm(parameters.get("overcut", 0.0), "piece.overcut"))
+        except PieceError as error:
+            raise error.at("piece") from None
 
-    def measurands(self, piece: Corners) -> tuple[Measurand, ...]:
-        """Which corner closes."""
-        return (Measurand("pick", "drag_blade.pick", "", 0.0, Fits((), 0.0), options=len(piece.values), unit=""),)
+    def measurands(self, piece: BladeRow) -> tuple[Measurand, ...]:
+        """Which square's corners close."""
+        n = len(piece.values)
+        where = Closes(tuple(piece.order_of(i) for i in range(n)))
+        return (
+            Measurand("pick", "drag_blade.pick", "", 0.0, where, hint="drag_blade.how", options=n, unit=""),
+        )  # fmt: skip
 
     def solve(self, case: Case) -> Solution:
         """The offset that closes the corner."""
-        corners = self.piece(case.piece)
+        row = self.piece(case.piece)
         self.check_readings(case, ("pick",), positive=True)
-        picked = case.picked("pick", len(corners.values))
+        picked = case.picked("pick", len(row.values))
         if not picked:
             return Solution((no_number(case, "drag", Verdict.UNRESOLVED, note("nothing_read")),))
-        values = [corners.at(at) for at in picked]
+        values = [row.at(at) for at in picked]
         value = sum(values) / len(values)
-        half = max(corners.half_step(at) for at in picked)
-        between = Source("between_corners", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
+        half = max(row.half_step(at) for at in picked)
         held = case.amount("drag")
-        error = Uncertain(held.base - value, ((between, -1.0),))
-        ends = {at for at in picked if at in (1, len(corners.values))}
+        error = Uncertain(held.base - value, ((_between(half), -1.0), (SEEN, -1.0)))
+        ends = {at for at in picked if at in (1, len(row.values))}
         line = arithmetic(f"{case.in_its_unit(held.base)} + {case.in_its_unit(value - held.base)}".replace("+ −", "− "))
         finding = judged(case, amount_outcome(case, "drag", value, error, line))
+        figures = {"picked": value, "values": list(row.values), "pick": sum(picked) / len(picked)}
         if ends:  # it may lie anywhere beyond
             notes = (note("drag_blade.beyond", first=1 in ends), *finding.notes)
             finding = replace(finding, verdict=Verdict.CANNOT_TELL, notes=notes)
-        return Solution((finding,), figures={"picked": value, "values": list(corners.values)})
+        return Solution((finding,), figures=figures)
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U in mm of a square in the middle."""
+        row = self.piece(case.piece)
+        half = row.half_step((len(row.values) + 1) // 2)
+        return {"drag": Uncertain(0.0, ((_between(half), 1.0), (SEEN, 1.0))).U}
+
+    def chart(self, figures: Figures) -> Rungs | None:
+        """The row, and which was picked."""
+        if "values" not in figures:
+            return None
+        values = tuple(figures["values"])
+        return Rungs(values, (None,) * len(values), figures["pick"], None, "drag_blade.row")
 
     def example(self) -> dict[str, Any]:
         """Seven corners, of which one between the fourth and the fifth would close."""
@@ -123,7 +141,17 @@ class DragBlade(Procedure[Corners]):
 
     def usual_instrument(self) -> Instrument:
         """The eye."""
-        return Instrument("eye", 1e-6)
+        return EYE
 
 
 PROCEDURE = DragBlade()
+
+
+def _between(half: float) -> Source:
+    return Source("between_corners", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
+
+
+def _about(middle: float, step: float, n: int) -> list[float]:
+    """So many offsets about one; none below 0, none beyond what a blade can trail."""
+    low = min(max(middle - step * (n // 2), 0.0), LARGEST - step * (n - 1))
+    return [round(low + step * i, 4) for i in range(n)]

@@ -141,7 +141,18 @@ QUANTITIES: dict[str, Quantity] = {
             for head in ("pointer", "sensor", "camera", "second_tool")
             for a in "xy"
         ),
-        Quantity("drag", "Drag blade", "heads", "mm", (), 0.05, "", Lives.NUMBER, "mm", depends=("tool",)),
+        Quantity(
+            "drag",
+            "Drag blade",
+            "heads",
+            "mm",
+            ("x_backlash", "y_backlash"),
+            0.05,
+            "",
+            Lives.NUMBER,
+            "mm",
+            depends=("tool",),
+        ),
         Quantity(
             "print_scale_x", "Print scale X", "print", "mm/m", ("x_steps",), 1.0, "x", spoke=_SCALE, depends=_PRINT
         ),

@@ -39,6 +39,7 @@ class Cause(StrEnum):
     ASSUMED = "assumed"
     SCATTER = "scatter"  # about a straight line
     PLACES = "places"  # of a sheet, among one another
+    SEEN = "seen"  # by eye
     LADDER = "ladder"  # nothing is known between two rungs
 
 

@@ -137,19 +137,30 @@ class Making:
         return dict(found)
 
     def _parameters(self, size: float | None) -> dict[str, object]:
-        c, fine = self._c, self.step / 2
-        fastest = {q[0]: v.base for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
-        bias = held.base if isinstance(held := c.values().get("hole_bias"), StoredAmount) else 0.0
-        around = Surroundings(
-            c.machine, c.tool, c.choices.size if size is None else size, fine, self._room_across(), c.chosen,
-            fastest, c.choices.passes, tuple(box for box, _ in self.taken()), room(c).width, bias,
-        )  # fmt: skip
+        c, around = self._c, self._around(size)
         if size is None and c.pieces and c.procedure.makes is not Makes.NOTHING:
             again = c.procedure.again(c.pieces[-1].parameters, around)
             # What the controller adds is what it holds by now, whatever the piece before was made with.
             by_it = again.get("compensation") and c.machine.in_controller("kerf")
             return again | ({"compensation": around.kerf} if by_it else {})
         return c.procedure.parameters(around)
+
+    def _around(self, size: float | None) -> Surroundings:
+        c = self._c
+        fastest = {q[0]: v.base for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
+        return Surroundings(
+            c.machine, c.tool, c.choices.size if size is None else size, self.step / 2, self._room_across(), c.chosen,
+            fastest, c.choices.passes, tuple(box for box, _ in self.taken()), room(c).width, self._held("hole_bias"),
+            self._held("drag"),
+        )  # fmt: skip
+
+    def _held(self, quantity: str) -> float:
+        held = self._c.values().get(quantity)
+        return held.base if isinstance(held, StoredAmount) else 0.0
+
+    def first(self) -> Note | None:
+        """What is to be set at the machine before the next piece is made, if anything."""
+        return self._c.procedure.first(self._around(None))
 
     def next_piece(self, size: float | None = None) -> Any:
         """The piece or run that would be made. Raises InputError or PieceError."""
@@ -262,7 +273,8 @@ class Making:
         """What is in the machine where it does what is wanted, drawing or cutting; else the first that does."""
         mounted = self._c.machine.tool
         tools = (*((mounted,) if mounted else ()), *self._c.machine.tools)
-        fit = [t for t in tools if t.drawn is self._c.procedure.draws]
+        wanted = self._c.procedure
+        fit = [t for t in tools if t.drawn is wanted.draws and (t.trails or not wanted.trails)]
         return next((t.uid for t in (*fit, *tools)), "")
 
     def proposed_instrument(self) -> str:

@@ -25,9 +25,11 @@ def parts_of(
     """
     body = machine.to_json()
     tools = [t if t.uid else replace(t, uid=_uid(machine.uid, t.name)) for t in machine.tools]
-    things: Things = {
-        t.uid: ("tool", {"name": t.name, "diameter": t.diameter, "drawn": t.drawn}) for t in tools
-    }  # fmt: skip
+    things: Things = {}
+    for t in tools:
+        things[t.uid] = "tool", {"name": t.name, "diameter": t.diameter, "drawn": t.drawn}
+        if t.trails:  # of all others nothing new is said: they are what they were
+            things[t.uid][1]["trails"] = True
     mounted = next((t.uid for t in tools if t.uid == machine.mounted), tools[0].uid if tools else "")
     loaded: dict[str, Any] = {"tool": mounted}
     if s := machine.stock:

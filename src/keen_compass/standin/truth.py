@@ -45,7 +45,7 @@ class Truth:
         which a part's middle is pushed aside. deflection: mm by which a cutter is pushed to the left of its way.
     focus: height of a beam's lens at which its cut is narrowest, mm; depth_of_focus out of it, it is 1.4 times as wide.
     clean: heat (% of power for each m/min) from which it goes through, and beyond which it burns the edge; 0, 0: any.
-    kerf_form: in which width the controller keeps its kerf.
+    kerf_form: in which width the controller keeps its kerf. trails: by how much its blade trails behind its axis.
     thermal: plasma or laser, empty for what mills. pierce: s that it needs to get through.
     heads: name → (x, y) by which what sits beside the tool is away from it. aim: s with which a dot is brought over a
         mark. printer: (along X, along Y, skew) of a print beyond what was ordered, mm/mm. lies: (turn in degrees, mm)
@@ -91,6 +91,7 @@ class Truth:
     depth_of_focus: float = 0.0
     clean: tuple[float, float] = (0.0, 0.0)
     kerf_form: str = "full"
+    trails: float = 0.0
     thermal: str = ""
     pierce: float = 0.3
     heads: Mapping[str, tuple[float, float]] = field(default_factory=dict)
@@ -201,6 +202,8 @@ class Truth:
                 return self.heads.get(head, (math.nan, math.nan))["xy".index(QUANTITIES[quantity].axis)]
             case "hole_bias":
                 return self.hole_bias
+            case "drag":
+                return self.trails or math.nan
             case "focus":
                 return self.focus if self.depth_of_focus else math.nan
         return math.nan
@@ -242,6 +245,8 @@ class Truth:
                 return self.hole_bias - amount(settings, quantity)
             case "focus":
                 return amount(settings, quantity) - self.focus
+            case "drag":
+                return amount(settings, quantity) - self.trails
             case "bed":
                 return self.bed_range(settings, points)
         return math.nan

@@ -54,6 +54,10 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             return f"round holes come out {_small(e, units)} too {'large' if e > 0 else 'small'}"
         case "focus":
             return f"the lens stands {_small(e, units)} too {'high' if e > 0 else 'low'}"
+        case "drag":
+            if e > 0:
+                return f"corners run over: the blade trails {_small(e, units)} less"
+            return f"corners are cut short: the blade trails {_small(e, units)} more"
         case "power":
             return f"power is {abs(e):.2g} % {'above' if e > 0 else 'below'} the middle of what cuts clean"
         case "cut_feed":

@@ -18,6 +18,7 @@ WORDS = {
     Cause.ASSUMED: "what had to be assumed",
     Cause.SCATTER: "how trips differ",
     Cause.PLACES: "how single places of the sheet differ",
+    Cause.SEEN: "what an eye can tell",
     Cause.LADDER: "the gap from one step to the next",
 }
 SHOWN = 0.15  # of the variance; what brings less is not worth a word

@@ -163,7 +163,7 @@ class MakeStep(QWidget):
         given = room(context)
         cuts = context.procedure.makes is Makes.PIECE and not context.tool.drawn and given.width > 0
         words_of_it = room_in_words(given.width, context.machine, held=given.held, begin=given.starting)
-        self._room.say(words_of_it if cuts and not again else "")
+        self._room.say(say(making.first() or "") or (words_of_it if cuts and not again else ""))
         for button in (self.write, self.cut, self.is_cut):
             asked = self.worn.wanted() or bool(session.holding.found.otherwise)
             button.setEnabled(not refused and not context.shop.read_only and not asked)

@@ -18,12 +18,14 @@ from keen_compass.words.say import say
 
 TOP, FOOT, SIDE, GAP = 64.0, 74.0, 18.0, 10.0  # px
 WIDEST, TALLEST = 150.0, 150.0  # px, of one of them
-PER_ROW = 8
-WORDS = 74.0  # px, above and below one of them
 
 
 class RowSurface(FloatingSurface):
     """The things stand as they were cut, in one or two rows."""
+
+    CAPTION = ""  # while nothing was read
+    PER_ROW = 8
+    WORDS = 74.0  # px, above and below one of them
 
     def places(self) -> dict[str, QPointF]:
         """Below each of them; the pick stands under all."""
@@ -39,17 +41,26 @@ class RowSurface(FloatingSurface):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """A click on one of them goes to it, or picks it; between two picks both."""
         current = self.current()
-        for i, m in enumerate(self._rungs()):
+        for i in range(self._count()):
             box = self._box(i)
             if not box.adjusted(-GAP / 2, -4, GAP / 2, 40).contains(event.position()):
                 continue
             if current is not None and current.measurand.kind is Kind.PICK:
                 across = (event.position().x() - box.left()) / box.width()
-                last = i == len(self._rungs()) - 1
+                last = i == self._count() - 1
                 half = 0.5 if across > 1 and not last else -0.5 if across < 0 and i else 0.0
                 self.typed.emit(f"{i + 1 + half:g}")
             else:
-                self.chosen.emit(m.name)
+                self.chosen.emit(self._rungs()[i].name)
+
+    def _count(self) -> int:
+        """How many things stand in the row."""
+        return len(self._rungs())
+
+    def _values(self) -> tuple[float, ...]:
+        """The number of each, as far as it is known."""
+        chart = self.chart()
+        return chart.values if isinstance(chart, Rungs) else ()
 
     def _rungs(self) -> list[Measurand]:
         """What stands in the row, read or not."""
@@ -58,12 +69,12 @@ class RowSurface(FloatingSurface):
         return [m for m in self.session.measuring.measurands() if m.kind is Kind.LENGTH]
 
     def _box(self, i: int) -> QRectF:
-        n = max(len(self._rungs()), 1)
-        rows = 1 if n <= PER_ROW else 2
+        n = max(self._count(), 1)
+        rows = 1 if n <= self.PER_ROW else 2
         per_row = -(-n // rows)
         wide = min((self.width() - 2 * SIDE) / per_row - GAP, WIDEST)
         room = (self.height() - TOP - FOOT) / rows
-        tall = min(room - WORDS, wide, TALLEST)
+        tall = min(room - self.WORDS, wide, TALLEST)
         row, column = divmod(i, per_row)
         left = (self.width() - per_row * (wide + GAP) + GAP) / 2
         return QRectF(left + column * (wide + GAP), TOP + row * room, wide, max(tall, 24.0))
@@ -77,8 +88,16 @@ class RowSurface(FloatingSurface):
         rungs = chart if isinstance(chart, Rungs) else None
         means = {c.measurand.name: c for c in self.callouts}
         current = self.current()
-        for i, m in enumerate(self._rungs()):
-            self._draw(p, i, rungs, lit=current is not None and current.measurand.name == m.name)
+        reads, values = self._rungs(), self._values()
+        for i in range(self._count()):
+            lit = current is not None and bool(reads) and current.measurand.name == reads[i].name
+            self._draw(p, i, rungs, lit=lit)
+            if values:
+                p.setFont(th.font(th.TEXT))
+                p.setPen(th.color("soft"))
+                at = QPointF(self._box(i).center().x(), self._box(i).top() - 14)
+                words_at(p, at, f"{values[i]:.2f}", width=self._box(i).width() + GAP)
+        for i, m in enumerate(reads):
             box, c = self._box(i), means.get(m.name)
             off = mean_of(c) if c else None
             if off is not None:
@@ -101,6 +120,10 @@ class RowSurface(FloatingSurface):
         p.setPen(QPen(th.color("focus" if lit else "good" if picked else "ink"), 3 if lit or picked else 1.6))
         p.setBrush(th.color("good_fill" if picked else "material"))
         p.drawRoundedRect(box, 3, 3)
+        self._draw_thing(p, i, box, rungs)
+
+    def _draw_thing(self, p: QPainter, i: int, box: QRectF, rungs: Rungs | None) -> None:
+        """What is seen in one of them: its number, and of a burnt line the line."""
         p.setPen(th.color("ink"))
         p.setFont(th.font(22, bold=True))
         if isinstance(self._rungs()[i].where, Burnt):  # a line on the sheet, its number beside it
@@ -108,20 +131,16 @@ class RowSurface(FloatingSurface):
             p.drawText(box.adjusted(0, 0, -box.width() / 2, 0), Qt.AlignmentFlag.AlignCenter, str(i + 1))
         else:
             p.drawText(box, Qt.AlignmentFlag.AlignCenter, str(i + 1))
-        if rungs:
-            p.setFont(th.font(th.TEXT))
-            p.setPen(th.color("soft"))
-            words_at(p, QPointF(box.center().x(), box.top() - 14), f"{rungs.values[i]:.2f}", width=box.width() + GAP)
 
     def _draw_right(self, p: QPainter, rungs: Rungs | None) -> None:
         """Where between them it comes right."""
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         area = QRectF(16, 10, self.width() - 32, 22)
+        caption = rungs.caption if rungs else self.CAPTION
+        p.drawText(area, Qt.AlignmentFlag.AlignLeft, say(caption) if caption else "")
         if rungs is None or rungs.right is None:
-            p.drawText(area, Qt.AlignmentFlag.AlignLeft, say(rungs.caption) if rungs else "")
             return
-        p.drawText(area, Qt.AlignmentFlag.AlignLeft, say(rungs.caption))
         values = rungs.values
         if not values[0] <= rungs.right <= values[-1]:
             return

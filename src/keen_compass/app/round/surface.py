@@ -228,6 +228,10 @@ def surface_for(surface: Surface) -> SurfaceWidget:
             from keen_compass.app.round.row_surface import RowSurface
 
             return RowSurface()
+        case Surface.CORNERS:
+            from keen_compass.app.round.corners_surface import CornersSurface
+
+            return CornersSurface()
         case Surface.CELLS:
             from keen_compass.app.round.cells_surface import CellsSurface
 

@@ -13,9 +13,11 @@ from keen_compass.app.parts import Button, Line, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.forms import (
+    DRAWS,
     IN_CONTROLLER,
     JUDGED,
     NEEDED,
+    TRAILS,
     absent_from,
     machine_fields,
     read_machine,
@@ -88,7 +90,7 @@ class MachinePage(QWidget):
         f.row("Roll", {"roll_width": "width", "roll_length": "feeds at most"})
         f.field("process", "Process", "current, nozzle, gas")
         f.field("tool", "Tool")
-        f.choice("tool_marks", "This tool", {"cuts": "cuts", "draws or scribes": "draws or scribes"})
+        f.choice("tool_marks", "This tool", {way: way for way in ("cuts", DRAWS, TRAILS)})
         f.field("tool_width", "Its diameter", "0 for a pen")
         f.field("stock", "Stock loaded")
         stock = {"stock_thickness": "thickness", "stock_x": "along X", "stock_y": "along Y"}
