@@ -21,7 +21,7 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
     q, e = QUANTITIES[finding.quantity], finding.error or 0.0
     axis = q.axis.upper()
     right = _RIGHT.get(q.error_unit if q.error_unit != "mm/m" else q.family)
-    if right and float(f"{abs(e):.2f}") == 0 and finding.quantity not in ("bed", "tracking", "registration"):
+    if right and float(f"{abs(e):.2f}") == 0 and finding.quantity not in ("bed", "tracking", "registration", "drag"):
         return right.format(axis=axis)
     match q.family:
         case "steps":
@@ -55,6 +55,8 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
         case "focus":
             return f"the lens stands {_small(e, units)} too {'high' if e > 0 else 'low'}"
         case "drag":
+            if float(f"{e:.3f}") == 0:
+                return "corners close"
             if e > 0:
                 return f"corners run over: the blade trails {_small(e, units)} less"
             return f"corners are cut short: the blade trails {_small(e, units)} more"
