@@ -159,7 +159,7 @@ def test_keys_that_have_nothing_to_do_in_an_empty_shop_do_nothing(qtbot: QtBot, 
     for action in window._round_actions[:-1]:
         assert not action.isEnabled()
         action.trigger()
-    for call in (window._go_on, window._practice, window._turn_over, window._skip, window._to_rose,
+    for call in (window._go_on, window._practice, window._turn_over, window._skip,
                  window.toggle_floor, window.change_machine):  # fmt: skip
         call()
     for place in ("together", "controller"):
