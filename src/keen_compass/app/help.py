@@ -219,6 +219,18 @@ PROCEDURE_PAGES = {
         "found = shift + turn · skew · scale · ordered",
         "Least squares over all marks; docs/arithmetic.md, 9.",
     ),
+    "second-tool": Page(
+        "Second tool",
+        (
+            "The first tool marks a cross, the second draws a pair of lines astride each arm: the cut should run in "
+            "the middle. Read the gap on either side; the picture and its words follow.",
+            "Two scales tell more: the number of the pair that lines up, and where the long tick stands on the plain "
+            "rule, which says the whole millimetres.",
+            "The number belongs to the accessory that is in it: it is put back when that comes back.",
+        ),
+        "beside = (gap₊ − gap₋) ÷ 2, or pair · pitch ÷ divisions;  new offset = old + beside",
+        "Offset = second − first; docs/arithmetic.md, 9.",
+    ),
     "drag-blade": Page(
         "Blade row",
         (

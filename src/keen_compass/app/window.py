@@ -111,6 +111,8 @@ class MainWindow(QMainWindow):
         page.controller.connect(lambda: self.go_to("controller"))
         page.mounted.tool.connect(lambda tool: self._mount(tool=tool))
         page.mounted.stock.connect(lambda stock: self._mount(stock=stock))
+        page.mounted.fitted.connect(lambda kind, uid: self._mount(fitted={kind: uid}))
+        page.entered.connect(self._put_back)
         page.mounted.process.connect(lambda process: self._mount(process=process))
         self.next_piece.found.connect(self._show_next_piece)
 
@@ -171,6 +173,7 @@ class MainWindow(QMainWindow):
             machine, self.shop.stock_at_hand(machine), self._processes(machine), stands,
             under_way, latest(self.shop, uid, LATELY),
         )  # fmt: skip
+        self._show_put_back(machine)
         self._fill_begin_menu(machine)
         self.rose_page.next_piece.hide()
         self.next_piece.look_at(uid)
@@ -293,14 +296,49 @@ class MainWindow(QMainWindow):
 
             self._show_machine_page(MachinePage(self.shop, self.shop.machine(self.machine_uid)))
 
-    def _mount(self, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None) -> None:
+    def _put_back(self) -> None:
+        """What the rose asked for is in the controller now."""
+        if self.machine_uid is None:
+            return
+        from keen_compass.shop.library import of_another  # late, as above
+
+        machine = self.shop.machine(self.machine_uid)
+        try:
+            with self.shop.writing():
+                for q, one in of_another(self.shop, machine).items():
+                    if one.wanted is not None:
+                        how = "put_back" if one.own else "typed"
+                        self.shop.put_value(machine.uid, q, one.wanted, how, subject=machine.subject)
+        except KeenCompassError as error:
+            self.say(str(error))
+        self._fill_rose_and_rail(machine.uid)
+        self.rose_page.mounted.setFocus()
+
+    def _show_put_back(self, machine: Machine) -> None:
+        """Numbers of something else than what is fitted, where there is a choice."""
+        if not machine.fittings and sum(tool.trails for tool in machine.tools) < 2 and not machine.fitted:
+            if self.rose_page.has_put_back:
+                self.rose_page.put_back().hide()
+            return
+        from keen_compass.shop.library import of_another  # late, as above
+
+        self.rose_page.put_back().show_found(
+            of_another(self.shop, machine), machine, self.shop.thing_names(), read_only=self.shop.read_only
+        )
+
+    def _mount(
+        self, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None,
+        fitted: dict[str, str] | None = None,
+    ) -> None:  # fmt: skip
         """Something else is on the machine now."""
         if self.machine_uid is None:
             return
         try:
             from keen_compass.shop.library import put_on  # late, as above
 
-            put_on(self.shop, self.shop.machine(self.machine_uid), tool=tool, stock=stock, process=process)
+            put_on(
+                self.shop, self.shop.machine(self.machine_uid), tool=tool, stock=stock, process=process, fitted=fitted
+            )
         except KeenCompassError as error:
             self.say(str(error))
         self._fill_rose_and_rail(self.machine_uid)

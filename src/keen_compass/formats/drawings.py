@@ -14,6 +14,7 @@ from keen_compass.quantities.geometry import Point
 MARGIN = 10.0  # mm
 PT_PER_MM = 72 / 25.4
 HAIRLINE = 0.1  # mm
+COLOURS = ("black", "red", "blue", "green")  # of the lines of each pen
 FLICK = 2.0  # mm each way; more than any lost motion
 
 
@@ -60,7 +61,9 @@ def write_svg(path: ToolPath, *, from_zero: bool = False) -> str:
     for number, layer in enumerate(path.layers, 1):
         if not layer.strokes:
             continue
-        lines.append(f'<g id="{layer.does}-{number}" fill="none" stroke="black" stroke-width="{HAIRLINE}">')
+        lines.append(
+            f'<g id="{layer.does}-{number}" fill="none" stroke="{COLOURS[layer.pen - 1]}" stroke-width="{HAIRLINE}">'
+        )
         for stroke in layer.strokes:
             words = [f"M{at(stroke.points[0])}"]
             lines.append(f'<path d="{" ".join([*words, *_svg_spans(stroke, at)])}"/>')

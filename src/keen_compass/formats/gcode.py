@@ -91,7 +91,11 @@ def write_gcode(path: ToolPath, settings: CutSettings) -> str:
     lines = [*_head(path.title, settings, "Z0 on top of the stock")]
     if settings.spindle:
         lines += [f"M3 S{settings.spindle_rpm}", f"G4 P{DWELL_SECONDS}"]
+    tool = 1
     for layer in path.layers:
+        if layer.strokes and layer.pen != tool:
+            tool = layer.pen
+            lines += [f"G0 Z{_n(settings.safe_height, settings)}", f"T{tool} M6"]
         for stroke in layer.strokes:
             lines += _stroke_lines(stroke, settings, through=layer.does is Does.CUT)
     lines += [f"G0 Z{_n(settings.safe_height, settings)}", "M5", "M2"]

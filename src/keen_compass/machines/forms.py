@@ -6,16 +6,18 @@ nothing is kept until all of it is right.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import Any, TypeVar
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, LengthError
 from keen_compass.machines.places import Place
 from keen_compass.machines.profile import (
+    AIMED_WITH,
     BED,
     FILES,
+    FITTINGS,
     KINDS,
     LIMITS,
     OFFSET_FORMS,
@@ -24,6 +26,7 @@ from keen_compass.machines.profile import (
     THICKNESS,
     TOLERANCE,
     WIDEST_TOOL,
+    Fitting,
     Machine,
     Stock,
     Tool,
@@ -45,6 +48,7 @@ IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTI
 JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 DRAWS, TRAILS = "draws or scribes", "cuts, a blade that trails"  # what a tool does, beside "cuts"
+LONGEST_FITTING = 60  # letters of its name
 NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 MOST_PROCESS = 80  # letters
 HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height")
@@ -154,6 +158,36 @@ def usual_machine(kind: str) -> Machine:
     return Machine("", "New machine", kind, (1200.0, 800.0), tools=(Tool("6 mm cutter", 6.0),))
 
 
+def _with_fittings(base: Machine | None, now: Sequence[Fitting]) -> tuple[tuple[Fitting, ...], dict[str, str]]:
+    """(all that may be fitted, what is of each kind) with these in their places; one of the same name is that, put
+    right, another one is new."""
+    known, fitted = list(base.fittings if base else ()), {}
+    for one in now:
+        old = next((f for f in known if (f.kind, f.name) == (one.kind, one.name)), None)
+        if old is None:
+            known.append(replace(one, uid=new_uid()))
+        else:
+            known[known.index(old)] = replace(one, uid=old.uid)
+        fitted[one.kind] = next(f.uid for f in known if (f.kind, f.name) == (one.kind, one.name))
+    return tuple(known), fitted
+
+
+def _recommended(reader: FormReader, unit: str) -> tuple[float, float] | None:
+    """An accessory's offset as its maker gives it; both, or none."""
+    fields = [f"accessory_{axis}" for axis in "xy"]
+    if not any(reader.fields.get(name, "").strip() for name in fields):
+        return None
+
+    def read(text: str) -> float:
+        try:
+            return parse_length(text, unit, allow_negative=True).mm
+        except LengthError as error:
+            raise InputError(error.message) from None
+
+    x, y = (reader.take(name, read, 0.0) for name in fields)
+    return x, y
+
+
 def absent_from(kind: str, gives_room: str = "file", heads: str = "") -> set[str]:
     """Fields of the form that a machine of this kind has no use for; gives_room, heads: as the form has them."""
     usual = replace(usual_machine(kind), heads=_heads(heads))
@@ -161,7 +195,9 @@ def absent_from(kind: str, gives_room: str = "file", heads: str = "") -> set[str
     lacking = set(JUDGED) - has
     absent = {*lacking, *(f"tolerance_{q}" for q in lacking), *(f"flipped_{q}" for q in lacking)}
     if not heads:
-        absent |= {"offset_form"}
+        absent |= {"offset_form", "accessory", "accessory_x", "accessory_y"}
+    if kind != "print-and-cut plotter":
+        absent |= {"printer", "carrier"}
     if kind in ROLLS:
         absent |= {"z_travel", "gantry", "gantry_along", "head", "acceleration", "bed_x", "bed_y"}
     else:
@@ -205,7 +241,10 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
         "z_travel": show_length(m.z_travel, m.units), "gantry": show_length(m.gantry, m.units),
         "gantry_along": m.gantry_along, "head": m.head, "process": m.process,
-        "heads": ", ".join(m.heads), "offset_form": m.offset_form,
+        "heads": ", ".join(h for h in m.heads if h in AIMED_WITH), "offset_form": m.offset_form,
+        "heads_more": ", ".join(h for h in m.heads if h not in AIMED_WITH),
+        **{kind: f.name if (f := m.fitting(kind)) else "" for kind in FITTINGS},
+        **_accessory_offset(m),
         "gives_room": m.gives_room, "kerf_form": m.kerf_form, "wear": m.wear_counted,
         **{name: show_length(getattr(m, name), m.units) for name in HEIGHTS},
         **{name: trim_number(getattr(m, name), 3) for name in CUTTING},
@@ -222,6 +261,12 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
     for q in JUDGED:
         fields[f"tolerance_{q}"] = _show_tolerance(m, q)
     return fields
+
+
+def _accessory_offset(machine: Machine) -> dict[str, str]:
+    fitted = machine.fitting("accessory")
+    offset = fitted.offset if fitted else None
+    return {f"accessory_{a}": show_length(offset[i], machine.units) if offset else "" for i, a in enumerate("xy")}
 
 
 def read_machine(
@@ -250,6 +295,11 @@ def read_machine(
     for name, size, room in (("stock_x", stock.width, bed[0]), ("stock_y", stock.height, bed[1])):
         if not {name, name.replace("stock", "bed")} & reader.complaints.keys() and size > room:
             reader.complaints[name] = "larger than the bed"
+    offset = _recommended(reader, unit)
+    named = {k: fields.get(k, "").strip()[:LONGEST_FITTING] for k in FITTINGS}
+    fittings, fitted = _with_fittings(
+        base, [Fitting(k, name, offset=offset if k == "accessory" else None) for k, name in named.items() if name]
+    )  # fmt: skip
     line = reader.take("setting_line", _setting_line, "{key} = {value}")
     kind = fields.get("kind", "router")
     takes = reader.take("file", lambda text: _file_for(text, kind), "")
@@ -271,8 +321,9 @@ def read_machine(
         gantry_along=fields.get("gantry_along", "y"), head=fields.get("head", ""),
         step_limit=reader.number("step_limit", 0, 1e8) if fields.get("step_limit", "").strip() else 0.0,
         acceleration=reader.number("acceleration", 1, 1e5),
-        tools=tools, mounted=tools[0].uid, stock=_keep_place(stock, base, units),
-        heads=_heads(fields.get("heads", "")), offset_form=fields.get("offset_form", OFFSET_FORMS[0]),
+        tools=tools, mounted=tools[0].uid, fittings=fittings, fitted=fitted, stock=_keep_place(stock, base, units),
+        heads=_heads(f"{fields.get('heads', '')}, {fields.get('heads_more', '')}"),
+        offset_form=fields.get("offset_form", OFFSET_FORMS[0]),
         gives_room=fields.get("gives_room", "file"), kerf_form=fields.get("kerf_form", "full"),
         wear=fields.get("wear", ""),
         **_cutting(reader, unit),

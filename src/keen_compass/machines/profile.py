@@ -6,9 +6,10 @@ import math
 import os
 import string
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, field
 from datetime import date
 from functools import cache
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
@@ -59,15 +60,39 @@ class Stock:
     uid: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class Fitting:
+    """What else a number may belong to, of `FITTINGS`: what is held beside the tool, prints, or carries the film.
+
+    offset: of an accessory, as its maker recommends it to begin with, secondary minus tool, mm.
+    """
+
+    kind: str
+    name: str
+    uid: str = ""
+    offset: tuple[float, float] | None = None
+
+    def __post_init__(self) -> None:
+        if self.kind not in FITTINGS:
+            raise InputError(f"{self.kind!r} is not one of {', '.join(FITTINGS)}", "fittings")
+
+
+NOTHING_FITTED: Mapping[str, str] = MappingProxyType({})
+
+
 def new_uid() -> str:
     """An identity that nothing else has."""
     return os.urandom(16).hex()
 
 
-def subject_of(tool: Tool | None, stock: Stock | None) -> Subject:
-    """Whose values are found with these mounted."""
-    uid = tool.uid if tool else ""
-    return Subject(uid, material=stock.name, thickness=stock.thickness) if stock else Subject(uid)
+def subject_of(
+    tool: Tool | None, stock: Stock | None, process: str = "", fitted: Mapping[str, str] = NOTHING_FITTED
+) -> Subject:  # fmt: skip
+    """Whose values are found with these mounted. fitted: kind of fitting → uid."""
+    return Subject(
+        tool.uid if tool else "", fitted.get("accessory", ""), stock.name if stock else "",
+        stock.thickness if stock else 0.0, process, fitted.get("printer", ""), fitted.get("carrier", ""),
+    )  # fmt: skip
 
 
 # Kind of machine → the file that it takes.
@@ -86,7 +111,9 @@ COUNTS_STEPS = (
 CONTROLLER_UNITS = ("mm", "in")
 GIVES_ROOM = ("file", "controller")  # who moves the tool off the line by half the cut
 KERF_FORMS = ("full", "half")
-HEADS_BESIDE = ("pointer", "sensor")  # what a head may carry beside its tool
+HEADS_BESIDE = ("pointer", "sensor", "camera", "second_tool")  # what a head may carry beside its tool
+AIMED_WITH = ("pointer", "sensor")  # of these, what marks are aimed at with
+FITTINGS = ("accessory", "printer", "carrier")
 OFFSET_FORMS = ("secondary_minus_tool", "tool_minus_secondary")  # which of the two is kept
 COUNTS = ("pierces", "metres", "minutes")  # in what the use of what cuts is counted
 # How a head is held decides where a shim goes that makes it upright: its plate stands upright, the head on one
@@ -166,7 +193,8 @@ class Machine:
     spots: quantity → the place of its number in a text, where it stands under no name.
     port: path of its cable's port; dialect: how it is spoken to there. None: nobody said, or it has no cable.
     wear: in what the use of its consumables is counted, one of `COUNTS`; empty for what is usual.
-    tools: that it uses. stock: what lies on it now. mounted: uid of the tool that is in it now.
+    tools: that it uses. stock: what lies on it now. mounted: uid of the tool that is in it now. fittings: what else is
+        fitted to it, loaded or printed with at times; fitted: of each kind, the uid of the one that is now.
     scatter: (s, dof) by which equal pieces differ here, from its logbook; None until there is one.
     """
 
@@ -219,6 +247,8 @@ class Machine:
     offset_form: str = OFFSET_FORMS[0]
     port: str = ""
     dialect: Dialect | None = None
+    fittings: tuple[Fitting, ...] = ()
+    fitted: Mapping[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         kept: object = self.dialect
@@ -287,7 +317,11 @@ class Machine:
     @property
     def subject(self) -> Subject:
         """What is mounted, as far as values belong to it."""
-        return replace(subject_of(self.tool, self.stock), process=self.process)
+        return subject_of(self.tool, self.stock, self.process, self.fitted)
+
+    def fitting(self, kind: str) -> Fitting | None:
+        """What of a kind is fitted now."""
+        return next((f for f in self.fittings if f.kind == kind and f.uid == self.fitted.get(kind)), None)
 
     @property
     def file_format(self) -> str:
@@ -405,12 +439,18 @@ class Machine:
             "scatter": tuple(body["scatter"]) if body["scatter"] else None,
             "flipped": tuple(body.get("flipped", ())),
             "heads": tuple(body.get("heads", ())),
+            "fittings": tuple(map(_fitting, body.get("fittings", ()))),
             "spots": {q: Spot(**spot) for q, spot in body.get("spots", {}).items()},
         }
         try:
             return cls(**fields)
         except InputError:
             return cls(**fields | _within_limits(body))
+
+
+def _fitting(body: Mapping[str, Any]) -> Fitting:
+    offset = body.get("offset")
+    return Fitting(body["kind"], body["name"], body["uid"], (float(offset[0]), float(offset[1])) if offset else None)
 
 
 def _within_limits(body: Mapping[str, Any]) -> dict[str, Any]:
@@ -459,7 +499,7 @@ def _quantities(
         if quantity in ("print_scale_x", "print_scale_y", "media_feed", "proof"):
             return False  # on the command line so far
         if quantity == "registration":
-            return kind == "print-and-cut plotter" or (kind in ROLLS and bool(heads))
+            return kind == "print-and-cut plotter" or (kind in ROLLS and any(h in AIMED_WITH for h in heads))
         if q.axis == "z" and not has_z:
             return False
         if q.lives is Lives.COMPUTED:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from keen_compass.machines.profile import Stock, Tool, subject_of
@@ -30,15 +30,16 @@ class Snapshot:
     applied: Mapping[str, str] = field(default_factory=dict)
     not_kept: tuple[str, ...] = ()
     inferred: tuple[str, ...] = ()
+    fitted: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def subject(self) -> Subject:
         """Whose the values are that were found with it."""
-        return replace(subject_of(self.tool, self.stock), process=self.process)
+        return subject_of(self.tool, self.stock, self.process, self.fitted)
 
     def same_making(self, other: Snapshot) -> bool:
         """Whether nothing that counts differs: the same numbers, tool and stock."""
-        mine, others = ((s.held, s.tool, _material(s.stock), s.process) for s in (self, other))
+        mine, others = ((s.held, s.tool, _material(s.stock), s.process, dict(s.fitted)) for s in (self, other))
         return mine == others
 
     def to_body(self) -> dict[str, Any]:
@@ -47,7 +48,7 @@ class Snapshot:
             "held": {q: v.to_body() for q, v in self.held.items()}, "seen": dict(self.seen),
             "tool": asdict(self.tool) if self.tool else None, "stock": asdict(self.stock) if self.stock else None,
             "process": self.process, "applied": dict(self.applied), "not_kept": list(self.not_kept),
-            "inferred": list(self.inferred),
+            "inferred": list(self.inferred), **({"fitted": dict(self.fitted)} if self.fitted else {}),
         }  # fmt: skip
 
     @classmethod
@@ -58,7 +59,7 @@ class Snapshot:
             {q: stored_from_body(v) for q, v in body["held"].items()}, dict(body.get("seen", {})),
             Tool(**tool) if tool else None, Stock(**stock) if stock else None,
             str(body.get("process", "")), dict(body.get("applied", {})),
-            tuple(body.get("not_kept", ())), tuple(body.get("inferred", ())),
+            tuple(body.get("not_kept", ())), tuple(body.get("inferred", ())), dict(body.get("fitted", {})),
         )  # fmt: skip
 
 

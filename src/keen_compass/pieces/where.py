@@ -9,6 +9,7 @@ Narrowest  which of several burnt lines is narrowest
 Closes     which of several squares has corners that close
 Clean      whether what was cut with one setting came out clean
 Slack      what strips leave free in their window when they are pushed together
+LinesUp    which pair of ticks of two scales runs on in one another
 Lines      from one drawn line to another, in the order of the file
 EdgeLine   from an edge of the stock to a drawn line
 OnRule     a scale beside the axis, at one of its stops
@@ -88,6 +89,15 @@ class Lines:
     axis: str
     first: int
     last: int
+
+
+@dataclass(frozen=True, slots=True)
+class LinesUp:
+    """Ticks of two scales along an axis, by their numbers in the file, pair by pair; the middle pair is number 0."""
+
+    axis: str
+    first: tuple[int, ...]
+    second: tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,6 +187,7 @@ Where = (
     | Closes
     | Slack
     | Lines
+    | LinesUp
     | EdgeLine
     | OnRule
     | Return

@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from keen_compass.formats.listing import read_listing
-from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
 from keen_compass.practice.playing import play
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
@@ -24,12 +24,12 @@ from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.subjects import Subject
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.consumables import tell_age
-from keen_compass.shop.library import KerfEntry, Known, put_on, take_chart
+from keen_compass.shop.library import KerfEntry, Known, of_another, put_on, take_chart
 from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 
 Play = Callable[..., None]
-ROUNDS = 54  # that are played
+ROUNDS = 58  # that are played
 START = {"x_steps": 106.667, "y_steps": 106.667, "z_steps": 320.0}
 FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
 BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
@@ -46,7 +46,7 @@ AFTER_MOVE = replace(
     tram={"x": 0.44, "y": 0.5}, bed=(-1.9e-4, 0.9e-4, 0.06),
 )  # fmt: skip
 
-OFFSETS = tuple(f"{head}_{axis}" for head in ("pointer", "sensor") for axis in "xy")
+OFFSETS = tuple(f"{head}_{axis}" for head in ("pointer", "sensor", "second_tool") for axis in "xy")
 HERON = Machine(
     uid="heron",
     name="Heron",
@@ -130,15 +130,21 @@ KINGFISHER = Machine(
     setting_line="{key} {value}",
     takes_effect="Kingfisher asks to be homed after a change.",
     tools=(Tool("Pen holder", 0.0, drawn=True, uid="pen-holder"),),
+    fittings=(
+        Fitting("accessory", "Felt pen", "felt-pen", (31.5, 0.5)),
+        Fitting("accessory", "Scoring tip", "scoring-tip", (31.5, 0.0)),
+    ),
+    fitted={"accessory": "felt-pen"},
     stock=Stock("display film", 0.2, 10.0, 0.0, 700.0, 1200.0, "display-film"),
     file="svg",
-    heads=("pointer", "sensor"),
+    heads=("pointer", "sensor", "second_tool"),
     decimals_of=dict.fromkeys(OFFSETS, 2),
 )
 KINGFISHER_TRUTH = Truth(
     motion={"x": 1.00042, "y": 0.99931}, lost_motion={"x": 0.02, "y": 0.03}, kerf=0.0, scatter=0.04,
     instrument_error=(0.3, -0.2), repeat=0.4, settle=0.01, skew=0.0002, gantry=700.0, feed_axis="y", drift=0.03,
-    slip=0.01, bed_size=(720.0, 3000.0), heads={"pointer": (-31.42, 18.66), "sensor": (24.85, 6.1)},
+    slip=0.01, bed_size=(720.0, 3000.0), heads={"pointer": (-31.42, 18.66), "sensor": (24.85, 6.1),
+        "second_tool felt-pen": (31.18, 0.86), "second_tool scoring-tip": (31.74, -0.22)},
     printer=(0.0011, -0.0006, 0.0002), left_handed=True,
 )  # fmt: skip
 STEEL = {t: Stock("steel", t, 20.0, 20.0, 1460.0, 960.0, f"steel-{t:g}") for t in (3.0, 6.0, 10.0)}
@@ -317,11 +323,17 @@ def _kingfisher(shop: Shop, play: Play, set_clock: Callable[[datetime], None], t
         session.measuring.keep()
     session.give_up("The film ran out before Y could be read")
     for quantity, mm in {"pointer_x": -32.1, "pointer_y": 19.0, "sensor_x": 25.3, "sensor_y": 6.0}.items():
-        shop.put_value("kingfisher", quantity, StoredAmount(quantity, "mm", mm), "start")
+        shop.put_value("kingfisher", quantity, StoredAmount(quantity, "mm", mm), "start", subject=KINGFISHER.subject)
     shop.put_stand_in("kingfisher", KINGFISHER_TRUTH.to_json())
     set_clock(today - timedelta(days=15, hours=4))
     play(KINGFISHER, "pointer", "pointer_x")
     play(KINGFISHER, "registration", "registration")
+    for accessory in ("scoring-tip", "felt-pen"):
+        put_on(shop, shop.machine("kingfisher"), fitted={"accessory": accessory})
+        for quantity, one in of_another(shop, shop.machine("kingfisher")).items():
+            if one.wanted and quantity.startswith("second_tool"):  # as its maker says, to begin with
+                shop.put_value("kingfisher", quantity, one.wanted, "typed", subject=shop.machine("kingfisher").subject)
+        play(shop.machine("kingfisher"), "second-tool", "second_tool_x", "rule-1000", chosen={"way": "vernier"})
     set_clock(today - timedelta(days=3, hours=2))
     play(
         KINGFISHER, "pointer", "sensor_x", correct=False, why_not="The harbour labels are due; it goes in after them"

@@ -19,6 +19,7 @@ from keen_compass.pieces.where import (
     Gap,
     Height,
     Lines,
+    LinesUp,
     Narrowest,
     OnRule,
     Part,
@@ -34,6 +35,7 @@ from keen_compass.standin.router import Made
 SEATED = 0.03  # mm, standard: how well stock lies against its stops
 RULE_LIES = 0.4  # mm, how far from the first target a rule's zero may lie
 PER_METRE = 1000.0
+DRAWN_WITHIN = 0.005  # mm, standard: how well a tick is where it should be beside its neighbours
 EYE = 0.03  # share, standard, by which an eye misjudges
 
 
@@ -66,7 +68,9 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
         case Lines():
             scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter)
             apart = made.line_at(where.last, where.axis) - made.line_at(where.first, where.axis)
-            return truth.read(apart + scatter, instrument, rng)
+            return truth.read(apart + scatter, instrument, rng, signed=measurand.signed)
+        case LinesUp():
+            return _lines_up(made, where)
         case EdgeLine():
             seated = random.Random(f"{made.seed}/{where.axis}/seat").gauss(0, SEATED)
             from_edge = where.inwards * (made.line_at(where.line, where.axis) - where.edge)
@@ -96,6 +100,19 @@ def _closes(made: Made, where: Closes) -> float:
     """The number of the square whose corners neither run over nor are cut short, in halves."""
     off = [sum(corners_of(tip_of(made.lines[order], made.truth.trails))) / 4 for order in where.orders]
     return _first_right(off)
+
+
+def _lines_up(made: Made, where: LinesUp) -> float:
+    """The number of the second scale's tick that runs on in one of the first, halfway where two do so alike."""
+    rng = random.Random(f"{made.seed}/{where.axis}/vernier")
+    first = [made.line_at(a, where.axis) for a in where.first]
+    ticks = [made.line_at(b, where.axis) + rng.gauss(0, DRAWN_WITHIN) for b in where.second]
+    apart = [min((at - a for a in first), key=abs) for at in ticks]
+    best, next_best = sorted(range(len(apart)), key=lambda i: abs(apart[i]))[:2]
+    middle = len(apart) // 2
+    if abs(best - next_best) == 1 and abs(apart[next_best]) < 1.6 * abs(apart[best]):
+        return (best + next_best) / 2 - middle
+    return float(best - middle)
 
 
 def _by_eye(value: float, made: Made, which: int) -> float:

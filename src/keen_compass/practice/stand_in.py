@@ -14,6 +14,7 @@ from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import read_listing
+from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.where import Beside
 from keen_compass.practice import paper
 from keen_compass.practice.reading import shown
@@ -42,6 +43,10 @@ def make(session: RoundSession) -> KeptPiece:
         practice["held"] = otherwise
     if zero := paper.origin(session):
         practice["origin"] = list(zero)
+    machine = context.machine
+    if "second_tool" in machine.heads:
+        held = offset_held(context.values(), "second_tool", machine.offset_form, machine.flipped)
+        practice |= {"second_held": list(held), "accessory": machine.fitted.get("accessory", "")}
     file = session.making.file_text() if session.making.has_file else ""
     made = made_again(truth, context.values(), practice, file)
     piece = session.making.made(practice)
@@ -136,11 +141,14 @@ def made_again(
     known = Truth.from_json(truth)
     if practice.get("thickness"):
         known = known.in_stock(practice["thickness"])
+    known = known.with_accessory(str(practice.get("accessory", "")))
     known = known.worn_by(float(practice.get("worn", 0.0)))
     settings = {**settings, **{q: stored_from_body(v) for q, v in practice.get("held", {}).items()}}
     if not file:
         return Made(known, dict(settings), practice["seed"])
-    return Router(known, settings, practice["seed"]).make(file, practice["seed"], practice["units_per_mm"])
+    return Router(known, settings, practice["seed"]).make(
+        file, practice["seed"], practice["units_per_mm"], practice.get("second_held")
+    )
 
 
 _made: dict[str, Made] = {}  # the last one: it is read many times over

@@ -44,6 +44,7 @@ class Surface(StrEnum):
     CHAIN = "chain"
     ROW = "row"
     CELLS = "cells"
+    ASTRIDE = "astride"  # what two tools left beside one another
     CORNERS = "corners"  # squares whose corners are cut short, close or run over
     MATCH = "match"  # what was made beside a mark, to scale
     MARKS = "marks"  # a sheet with its marks, and where they were found

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from keen_compass.errors import InputError, shown_input
-from keen_compass.machines.profile import HEADS_BESIDE, ROLLS, Machine
+from keen_compass.machines.profile import AIMED_WITH, ROLLS, Machine
 from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
@@ -33,7 +33,7 @@ from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain,
 from keen_compass.quantities.verdict import Verdict
 
 WAYS = ("mark", "sheet")
-SECONDARIES = HEADS_BESIDE
+SECONDARIES = AIMED_WITH
 MOST_TARGETS = 30
 DITHERS = 0.5  # of a division, by which readings must differ so that their rounding averages out
 LEARNT_FROM = 3  # degrees of freedom, from which on scatter is learnt
@@ -92,7 +92,9 @@ class Pointer(Procedure[Sheet]):
         """What is aimed with, how thoroughly, on which paper."""
         ways = sorted(WAYS, reverse=machine.kind in ROLLS)
         return (
-            Choice("secondary", "pointer.aimed_with", tuple((f"pointer.{h}", h) for h in machine.heads)),
+            Choice(
+                "secondary", "pointer.aimed_with", tuple((f"pointer.{h}", h) for h in SECONDARIES if h in machine.heads)
+            ),
             Choice("way", "pointer.way", tuple((f"pointer.by_{way}", way) for way in ways)),
             Choice("trial", "pointer.trial", (("pointer.trial_yes", True), ("pointer.trial_no", False))),
             Choice("read", "pointer.read", (("pointer.rings", "rings"), ("pointer.vernier", "vernier"))),

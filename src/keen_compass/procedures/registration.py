@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, UncertaintyError
 from keen_compass.machines.heads import TOOL, offset_held
-from keen_compass.machines.profile import HEADS_BESIDE, Machine
+from keen_compass.machines.profile import AIMED_WITH, Machine
 from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
@@ -86,7 +86,7 @@ class Registration(Procedure[Marks]):
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What is aimed with, and the paper."""
-        heads = (*machine.heads, TOOL)
+        heads = (*(h for h in AIMED_WITH if h in machine.heads), TOOL)
         return (
             Choice("aimed_with", "pointer.aimed_with", tuple((f"pointer.{h}", h) for h in heads)),
             paper_choice(machine),
@@ -113,8 +113,8 @@ class Registration(Procedure[Marks]):
         if model not in ("auto", *FREEDOM):
             raise InputError(f"expected one of auto, {', '.join(FREEDOM)}", "piece.model")
         aimed_with = parameters.get("aimed_with", TOOL)
-        if aimed_with not in (TOOL, *HEADS_BESIDE):
-            raise InputError(f"expected one of {TOOL}, {', '.join(HEADS_BESIDE)}", "piece.aimed_with")
+        if aimed_with not in (TOOL, *AIMED_WITH):
+            raise InputError(f"expected one of {TOOL}, {', '.join(AIMED_WITH)}", "piece.aimed_with")
         marks = tuple(place(m, f"piece.marks[{i}]") for i, m in enumerate(given))
         return Marks(marks, str(model), str(aimed_with))
 

@@ -11,13 +11,14 @@ Where the second lands d beside what the first made: o_true = o_set + d.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
 
-from keen_compass.errors import InputError, shown_input
-from keen_compass.pieces.where import Beside
-from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
+from keen_compass.errors import InputError, PieceError, shown_input
+from keen_compass.machines.profile import Machine
+from keen_compass.pieces.astride import MOST_DIVISIONS, WAYS, Astride
+from keen_compass.pieces.where import Lines, LinesUp, Where
+from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
 from keen_compass.procedures.offsets import AXES, DRAWN, offset_findings
 from keen_compass.procedures.results import no_number, odd_reading
@@ -28,68 +29,73 @@ from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 
-WAYS = ("gaps", "vernier")
 HEAD = "second_tool"
-PITCH, DIVISIONS = 1.0, 20
-MOST_DIVISIONS = 100
-LARGEST_PITCH = 50.0  # mm
+PITCH, DIVISIONS, SPACING = 1.0, 20, 10.0
 DISAGREE = 0.3  # of a pitch, between rule and vernier: nobody knows which pair is meant
 SPACING_OFF = 0.5  # mm, by which both gaps may miss the spacing that was ordered
 NAMES = {
     "gaps": tuple(f"{axis}_{side}" for axis in AXES for side in ("high", "low")),
     "vernier": tuple(f"{axis}_{what}" for axis in AXES for what in ("coarse", "line")),
 }
+EYE = Instrument("eye", 0.1, (0.05, 0.0), kind="steel rule", uid="eye")  # of the plain rule beside a vernier
 
 
-@dataclass(frozen=True, slots=True)
-class Pair:
-    """way: gaps or vernier. pitch (mm) and divisions of a vernier; spacing: of the drawn lines, mm, 0 where unknown."""
-
-    way: str
-    pitch: float
-    divisions: int
-    spacing: float
-
-    def nominal(self, measurand: str) -> float:
-        """Half the spacing of a gap; nothing of a vernier."""
-        return self.spacing / 2 if self.way == "gaps" else 0.0
-
-
-class SecondTool(Procedure[Pair]):
+class SecondTool(Procedure[Astride]):
     """See the module."""
 
     name = "second-tool"
-    surface = Surface.MATCH
-    makes = Makes.NOTHING
+    surface = Surface.ASTRIDE
     measurand_names = NAMES["gaps"]
     counts = MappingProxyType({"x_line": "", "y_line": ""})
+    suits = ("steel rule", "caliper")
+    passes = 1
+    sides = ()
+    large = ()
     numbered = False
+    draws = True
 
-    @property
-    def yields(self) -> tuple[str, ...]:
-        """Both components."""
-        return tuple(f"{HEAD}_{axis}" for axis in AXES)
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """Gaps or two scales."""
+        return (Choice("way", "second_tool.way", tuple((f"second_tool.by_{way}", way) for way in WAYS)),)
 
-    def piece(self, parameters: Parameters) -> Pair:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """As they are read best."""
+        if around.chosen["way"] == "vernier":
+            return {"way": "vernier", "pitch": PITCH, "divisions": DIVISIONS}
+        return self.usual_piece()
+
+    def first(self, around: Surroundings) -> Note | None:
+        """Which tool makes which lines, and how high the second stands."""
+        fitted = around.machine.fitting("accessory")
+        return note("second_tool.both_in", first=around.tool.name, second=fitted.name if fitted else "")
+
+    def eye_for(self, parameters: Parameters) -> Instrument | None:
+        """Scales are read as they are; gaps want a rule."""
+        return EYE if parameters.get("way") == "vernier" else None
+
+    def piece(self, parameters: Parameters) -> Astride:
         """From `way`, `pitch`, `divisions`, `spacing`."""
         self.check_parameters(parameters, {"way", "pitch", "divisions", "spacing"})
         way = parameters.get("way", "gaps")
         if way not in WAYS:
             raise InputError(f"expected gaps or vernier, got {shown_input(way)}", "piece.way")
         pitch = length_mm(parameters.get("pitch", PITCH), "piece.pitch")
-        if not 0 < pitch <= LARGEST_PITCH:
-            raise InputError(f"larger than 0 and at most {LARGEST_PITCH:g} mm", "piece.pitch")
         divisions = number(parameters.get("divisions", DIVISIONS), "piece.divisions", 2, MOST_DIVISIONS)
         if divisions != round(divisions):
             raise InputError("a whole number", "piece.divisions")
-        return Pair(str(way), pitch, round(divisions), length_mm(parameters.get("spacing", 0.0), "piece.spacing"))
+        spacing = length_mm(parameters.get("spacing", 0.0), "piece.spacing")
+        try:
+            return Astride(str(way), pitch, round(divisions), spacing)
+        except PieceError as error:
+            raise error.at("piece") from None
 
-    def measurands(self, piece: Pair) -> tuple[Measurand, ...]:
+    def measurands(self, piece: Astride) -> tuple[Measurand, ...]:
         """Both gaps, or both scales, of each axis."""
         return tuple(
             Measurand(
-                name, note(f"second_tool.{name.partition('_')[2]}", axis=name[0]), name[0], piece.nominal(name),
-                Beside((0.0, 0.0)), unit="" if name.endswith("line") else "mm", signed=piece.way == "vernier",
+                name, note(f"second_tool.{name[2:]}", axis=name[0]), name[0], piece.nominal(name), _where(piece, name),
+                hint=f"second_tool.how_{name[2:]}", unit="" if name.endswith("line") else "mm",
+                signed=piece.way == "vernier",
             )
             for name in NAMES[piece.way]
         )  # fmt: skip
@@ -109,7 +115,7 @@ class SecondTool(Procedure[Pair]):
         said = (note("second_tool.moves", x=-d[0].value, y=-d[1].value),)
         return Solution(offset_findings(case, HEAD, errors, said), figures={"beside": [v.value for v in d]})
 
-    def _odd(self, case: Case, pair: Pair) -> Note | None:
+    def _odd(self, case: Case, pair: Astride) -> Note | None:
         labels = {m.name: m.label for m in self.measurands(pair)}
         if pair.way == "vernier":
             for axis in AXES:
@@ -126,6 +132,21 @@ class SecondTool(Procedure[Pair]):
             if pair.spacing and abs(both - pair.spacing) > SPACING_OFF:
                 return note("second_tool.spacing", axis=axis, both=both, ordered=pair.spacing)
         return odd_reading(case, list(read.values()), labels)
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U of either component, mm."""
+        piece = self.piece(case.piece)
+        drawn = Source("drawn", DRAWN, Cause.ASSUMED)
+        if piece.way == "vernier":
+            eye = Source("vernier", piece.pitch / piece.divisions / 2 / math.sqrt(3), Cause.DIVISION,
+                         shape=Shape.RECTANGLE)  # fmt: skip
+            U = Uncertain(0.0, ((eye, 1.0), (drawn, 1.0))).U
+        else:
+            m = case.foreseen("x_high", piece.nominal(""), readings_each)
+            other = case.foreseen("x_low", piece.nominal(""), readings_each)
+            mean = combination([(0.5, m.mean), (-0.5, other.mean)])
+            U = Uncertain(0.0, (*mean.effects, (drawn, 1.0))).U
+        return {f"{HEAD}_{axis}": U for axis in AXES}
 
     def example(self) -> dict[str, Any]:
         """A scoring tip that lands 0.15 mm too far along X, 0.2 mm short along Y."""
@@ -144,7 +165,7 @@ class SecondTool(Procedure[Pair]):
 
     def usual_piece(self) -> dict[str, object]:
         """Lines 5 mm to either side."""
-        return {"way": "gaps", "spacing": 10.0}
+        return {"way": "gaps", "spacing": SPACING}
 
     def usual_instrument(self) -> Instrument:
         """A rule with a loupe."""
@@ -154,7 +175,7 @@ class SecondTool(Procedure[Pair]):
 PROCEDURE = SecondTool()
 
 
-def _by_gap(case: Case, pair: Pair, axis: str) -> Uncertain:
+def _by_gap(case: Case, pair: Astride, axis: str) -> Uncertain:
     """d = (gap₊ − gap₋) ÷ 2: what the instrument is off is in both gaps, and goes."""
     high, low = (case.measured(f"{axis}_{side}", nominal=pair.nominal("")) for side in ("high", "low"))
     mean = combination([(0.5, high.mean), (-0.5, low.mean)])
@@ -162,7 +183,7 @@ def _by_gap(case: Case, pair: Pair, axis: str) -> Uncertain:
     return Uncertain(mean.value, (*mean.effects, (drawn, 1.0)))
 
 
-def _by_vernier(case: Case, pair: Pair, axis: str) -> Uncertain:
+def _by_vernier(case: Case, pair: Astride, axis: str) -> Uncertain:
     """d = k·p/N + whole pitches: a rectangle of half a step, of a quarter where it lies between two pairs."""
     step, line = pair.pitch / pair.divisions, _line(case, axis)
     between = any(number_of(r) % 1 for r in case.readings[f"{axis}_line"])
@@ -181,7 +202,20 @@ def _coarse(case: Case, axis: str) -> float:
     return case.measured(f"{axis}_coarse").value
 
 
-def _whole(case: Case, pair: Pair, axis: str) -> float:
+def _whole(case: Case, pair: Astride, axis: str) -> float:
     """The whole pitches by which the vernier is ambiguous, as the rule has them, mm."""
     rest = _coarse(case, axis) - _line(case, axis) * pair.pitch / pair.divisions
     return round(rest / pair.pitch) * pair.pitch
+
+
+def _where(piece: Astride, name: str) -> Where:
+    """Between which lines."""
+    axis, what = name[0], name[2:]
+    if what in ("high", "low"):
+        ends = ("cut", "high") if what == "high" else ("low", "cut")
+        return Lines(axis, *(piece.order_of(f"{end}_{axis}") for end in ends))
+    if what == "coarse":
+        return Lines(axis, piece.order_of(f"first_{axis}_0"), piece.order_of(f"second_{axis}_0"))
+    numbers = range(-piece.reach, piece.reach + 1)
+    first, second = (tuple(piece.order_of(f"{s}_{axis}_{k}") for k in numbers) for s in ("first", "second"))
+    return LinesUp(axis, first, second)

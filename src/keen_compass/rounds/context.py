@@ -202,7 +202,7 @@ class RoundContext:
         kept = self._kept_values()
         return Snapshot(
             self.values(), {q: kept[q].at for q in self.values() if q in kept}, self.tool, self.machine.stock,
-            self.machine.process,
+            self.machine.process, fitted=dict(self.machine.fitted),
         )  # fmt: skip
 
     def value(self, quantity: str) -> KeptValue | None:

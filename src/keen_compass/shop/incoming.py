@@ -22,10 +22,12 @@ from typing import Any, TypeVar
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.machines.profile import (
     COUNTS,
+    FITTINGS,
     LIMITS,
     PROCESS_SETTINGS,
     THICKNESS,
     WIDEST_TOOL,
+    Fitting,
     Machine,
     Stock,
     Tool,
@@ -67,6 +69,7 @@ TABLES = (
 HOW = ("start", "typed", "read_back", "taken", "put_back", "found")
 STEPS = ("make", "measure", "correct", "confirm")
 LONGEST_NAME = 200
+FARTHEST = 10_000.0  # mm, that something can sit from the tool
 LONGEST_PATH = 4096
 TOLD_EVERY = 500
 
@@ -262,6 +265,7 @@ class _Reader:
         self._stages: dict[int, int] = {}
         self._slots: dict[int, int] = {}
         self._things: dict[str, dict[str, Any]] = {}
+        self._fittings: dict[str, str] = {}
         self._stock: dict[tuple[str, float], str] = {}
         self._blobs: set[str] = set()
 
@@ -276,7 +280,7 @@ class _Reader:
 
     def _thing(self, row: Mapping[str, Any]) -> dict[str, Any]:
         plain = _PLAIN_THINGS.get(row["kind"])
-        if not row["uid"] or (plain is None and row["kind"] not in ("tool", "stock")):
+        if not row["uid"] or (plain is None and row["kind"] not in ("tool", "stock", *FITTINGS)):
             raise _Wrong(f"{row['kind'][:40]!r} is not known", "kind")
         body = _object(row["body"])
         if plain is not None:
@@ -286,6 +290,14 @@ class _Reader:
             if not 0 <= tool.diameter <= WIDEST_TOOL or not 0 < len(tool.name) <= LONGEST_NAME:
                 raise _Wrong("is no tool that there can be", "body")
             known = {"name": tool.name, "diameter": tool.diameter, "drawn": tool.drawn}
+            known |= {"trails": True} if tool.trails else {}
+        elif row["kind"] in FITTINGS:
+            fitting = _strict(Fitting, {"kind": row["kind"], **body})
+            offset = fitting.offset or (0.0, 0.0)
+            if not 0 < len(fitting.name) <= LONGEST_NAME or not all(abs(v) <= FARTHEST for v in offset):
+                raise _Wrong("is nothing that there can be", "body")
+            known = {"name": fitting.name} | ({"offset": list(offset)} if fitting.offset else {})
+            self._fittings[row["uid"]] = row["kind"]
         else:
             stock = _strict(Stock, {**body, "x": 0.0, "y": 0.0, "width": 1.0, "height": 1.0})
             low, high = THICKNESS
@@ -301,10 +313,16 @@ class _Reader:
         named = body.get("tools")
         if not isinstance(named, list) or not all(isinstance(uid, str) and uid in self._things for uid in named):
             raise _Wrong("expected the uids of tools of this file", "body.tools")
-        if "stock" in body or "mounted" in body:
+        if "stock" in body or "mounted" in body or "fitted" in body:
             raise _Wrong("what is mounted is said apart", "body")
         tools = [{**self._things[uid], "uid": uid} for uid in named]
-        machine = _strict(Machine, {**body, "tools": tools})
+        fittings = []
+        for pair in body.get("fittings", []):
+            kind, uid = pair if isinstance(pair, list) and len(pair) == 2 else (None, None)
+            if not isinstance(uid, str) or kind is None or self._fittings.get(uid) != kind:
+                raise _Wrong("expected what may be fitted, of this file", "body.fittings")
+            fittings.append({"kind": kind, "uid": uid, **self._things[uid]})
+        machine = _strict(Machine, {**body, "tools": tools, "fittings": fittings})
         if machine.uid != row["uid"] or not machine.uid:
             raise _Wrong("doesn’t fit the profile", "uid")
         self._machines.add(machine.uid)
@@ -312,10 +330,10 @@ class _Reader:
 
     def _mounted(self, row: Mapping[str, Any]) -> dict[str, Any]:
         body = _object(row["body"])
-        for name in ("tool", "stock"):
+        for name in ("tool", "stock", *FITTINGS):
             if body.get(name, "") != "" and body[name] not in self._things:
                 raise _Wrong("is no thing of this file", f"body.{name}")
-        kept = {name: body[name] for name in ("tool", "stock") if body.get(name)}
+        kept = {name: body[name] for name in ("tool", "stock", *FITTINGS) if body.get(name)}
         if "stock" in kept:
             for name in ("x", "y", "width", "height"):
                 if not _number(body.get(name)) or (name in ("width", "height") and not body[name] > 0):
@@ -393,6 +411,9 @@ class _Reader:
         applied = body.get("applied", {})
         if not isinstance(applied, dict) or not all(isinstance(by, str) for by in applied.values()):
             raise _Wrong("expected who applied what", "body.applied")
+        fitted = body.get("fitted", {})
+        if not isinstance(fitted, dict) or not all(k in FITTINGS and isinstance(v, str) for k, v in fitted.items()):
+            raise _Wrong("expected what was fitted", "body.fitted")
         for name in ("not_kept", "inferred"):
             if not isinstance(body.get(name, []), list) or not all(isinstance(n, str) for n in body.get(name, [])):
                 raise _Wrong("expected names", f"body.{name}")

@@ -11,9 +11,11 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
-from keen_compass.machines.profile import BEAM, PROCESS_SETTINGS, Machine, Stock, Tool
+from keen_compass.machines.heads import sign_kept
+from keen_compass.machines.profile import BEAM, PROCESS_SETTINGS, Fitting, Machine, Stock, Tool
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.stored import StoredAmount
+from keen_compass.quantities.stored import StoredAmount, StoredValue
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.kept import KeptValue
@@ -133,7 +135,8 @@ def processes(shop: Shop, machine: Machine) -> tuple[str, ...]:
 
 
 def put_on(
-    shop: Shop, machine: Machine, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None
+    shop: Shop, machine: Machine, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None,
+    fitted: Mapping[str, str] | None = None,
 ) -> None:  # fmt: skip
     """Something else is on a machine: its settings come back with it, and those of what was on it are kept."""
     now = replace(
@@ -148,8 +151,8 @@ def put_on(
         profile = replace(machine, process=now.process, **known)  # type: ignore[arg-type]
         if profile != machine:
             shop.put_machine(profile)
-        if tool or stock:
-            shop.mount(profile, tool=tool, stock=stock)
+        if tool or stock or fitted:
+            shop.mount(profile, tool=tool, stock=stock, fitted=fitted)
 
 
 def used_by(machine: Machine) -> tuple[str, ...]:
@@ -163,11 +166,12 @@ def used_by(machine: Machine) -> tuple[str, ...]:
 class Misplaced:
     """The controller holds the number of another subject than what is on the machine.
 
-    held: what it holds, of whom. wanted: this one's own number, or one to begin with; None where nothing is known.
+    held: what it holds, of whom; None for nothing. wanted: this one's own number, or one to begin with; None where
+    nothing is known.
     """
 
-    held: KeptValue
-    wanted: StoredAmount | None
+    held: KeptValue | None
+    wanted: StoredValue | None
     own: bool
 
 
@@ -185,6 +189,37 @@ def misplaced(shop: Shop, machine: Machine) -> Misplaced | None:
         StoredAmount.of("kerf", found.width / machine.kerf_width(ONE), place.unit, place.decimals) if found else None
     )
     return Misplaced(held, begin, own=False)
+
+
+def of_another(shop: Shop, machine: Machine) -> dict[str, Misplaced]:
+    """By quantity, offsets, trails and print scales in the controller that are those of something else than what is
+    fitted now: what is put back when that comes back. The maker's offset of an accessory is one to begin with."""
+    held, own = shop.values(machine.uid), shop.values_by_subject(machine.uid)
+    accessory = machine.fitting("accessory")
+    found: dict[str, Misplaced] = {}
+    for q in machine.quantities:
+        known, key = QUANTITIES[q], key_for(q, machine.subject)
+        if not known.depends or known.group == "cut" or not machine.in_controller(q):
+            continue
+        now, mine = held.get(q), own.get((q, key))
+        if now is None or now.subject == key:
+            begin = _recommended(machine, q, accessory) if now is None and mine is None else None
+            if begin:
+                found[q] = Misplaced(None, begin, own=False)
+            continue
+        wanted = mine.stored if mine else _recommended(machine, q, accessory)
+        found[q] = Misplaced(now, wanted, own=mine is not None)
+    return found
+
+
+def _recommended(machine: Machine, quantity: str, accessory: Fitting | None) -> StoredAmount | None:
+    """What the maker of an accessory gives for the second tool that it makes, as the controller keeps it."""
+    known = QUANTITIES[quantity]
+    if accessory is None or accessory.offset is None or known.family != "second_tool":
+        return None
+    place, sign = machine.place(quantity), sign_kept(quantity, machine.offset_form, machine.flipped)
+    mm = accessory.offset["xy".index(known.axis)]
+    return StoredAmount.of(quantity, sign * mm, place.unit, place.decimals)
 
 
 def settings_for(shop: Shop, machine: str, subject: Subject) -> dict[str, float]:

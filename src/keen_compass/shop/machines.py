@@ -57,12 +57,18 @@ class MachineRows(ShopBase):
             self._put_parts(machine.uid, things, loaded)
             self._f.append("machine", uid=machine.uid, at=self._stamp(machine.uid), body=json.dumps(body))
 
-    def mount(self, machine: Machine, *, tool: Tool | None = None, stock: Stock | None = None) -> None:
-        """Another tool is in, or other stock lies on it. What the controller holds stays what it is."""
-        _, things, loaded = parts_of(
-            replace(machine, mounted=(tool.uid if tool else machine.mounted), stock=stock or machine.stock),
-            self._known_stock(),
-        )
+    def mount(
+        self, machine: Machine, *, tool: Tool | None = None, stock: Stock | None = None,
+        fitted: Mapping[str, str] | None = None,
+    ) -> None:  # fmt: skip
+        """Another tool is in, other stock lies on it, or something else is fitted. What the controller holds stays what
+        it is. fitted: kind of fitting → uid, empty for none.
+        """
+        now = replace(
+            machine, mounted=(tool.uid if tool else machine.mounted), stock=stock or machine.stock,
+            fitted={kind: uid for kind, uid in {**machine.fitted, **(fitted or {})}.items() if uid},
+        )  # fmt: skip
+        _, things, loaded = parts_of(now, self._known_stock())
         with self.writing():
             self._put_parts(machine.uid, things, loaded)
             if stock and (machine.stock is None or stock.uid != machine.stock.uid):  # nothing of it is cut yet

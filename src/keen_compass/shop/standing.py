@@ -107,7 +107,9 @@ def _in_order(known: _Known, machine: Machine, today: datetime) -> list[Spoke]:
 
 MOST_SPOKES = 12
 # Quantities whose spokes share one with another where there are too many, the first of these first.
-FOLDED = {"bevel": "kerf", "x_tram": "bed", "sensor_x": "pointer_x"}
+FOLDED = {
+    "bevel": "kerf", "x_tram": "bed", "sensor_x": "pointer_x", "camera_x": "pointer_x", "second_tool_x": "pointer_x",
+}  # fmt: skip
 _WORST = (State.OUT, State.RECHECK, State.CANNOT_TELL, State.NEVER, State.IN)
 
 

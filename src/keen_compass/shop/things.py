@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from keen_compass.machines.profile import Machine
+from keen_compass.machines.profile import FITTINGS, Machine
 
 Things = dict[str, tuple[str, dict[str, Any]]]  # uid → (kind, what it is)
 
@@ -32,12 +32,16 @@ def parts_of(
             things[t.uid][1]["trails"] = True
     mounted = next((t.uid for t in tools if t.uid == machine.mounted), tools[0].uid if tools else "")
     loaded: dict[str, Any] = {"tool": mounted}
+    fittings = [f if f.uid else replace(f, uid=_uid(machine.uid, f.kind, f.name)) for f in machine.fittings]
+    for f in fittings:
+        things[f.uid] = f.kind, {"name": f.name} | ({"offset": list(f.offset)} if f.offset else {})
+    loaded |= {kind: uid for kind, uid in machine.fitted.items() if uid}
     if s := machine.stock:
         uid = known_stock.get((s.name, s.thickness)) or s.uid or _uid(s.name, f"{s.thickness:g}")
         things[uid] = ("stock", {"name": s.name, "thickness": s.thickness})
         loaded |= {"stock": uid, "x": s.x, "y": s.y, "width": s.width, "height": s.height}
-    del body["stock"], body["mounted"]
-    return body | {"tools": [t.uid for t in tools]}, things, loaded
+    del body["stock"], body["mounted"], body["fitted"]
+    return body | {"tools": [t.uid for t in tools], "fittings": [[f.kind, f.uid] for f in fittings]}, things, loaded
 
 
 def put_together(
@@ -48,7 +52,11 @@ def put_together(
     stock = None
     if (uid := loaded.get("stock", "")) in things:
         stock = {"uid": uid, **things[uid], **{k: loaded[k] for k in ("x", "y", "width", "height")}}
-    return Machine.from_json({**body, "tools": tools, "stock": stock, "mounted": loaded.get("tool", "")})
+    fittings = [{"kind": kind, "uid": uid, **things[uid]} for kind, uid in body.get("fittings", ()) if uid in things]
+    return Machine.from_json({
+        **body, "tools": tools, "stock": stock, "mounted": loaded.get("tool", ""), "fittings": fittings,
+        "fitted": {kind: loaded[kind] for kind in FITTINGS if loaded.get(kind)},
+    })  # fmt: skip
 
 
 def _uid(*parts: str) -> str:

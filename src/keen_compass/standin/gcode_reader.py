@@ -50,7 +50,7 @@ def read_gcode(text: str) -> list[Move]:
 def _moves(text: str) -> Iterator[Move]:
     unit: float | None = None
     absolute: bool | None = None
-    way, spinning, ended, feed, beside, power = "G0", False, False, 0.0, "", 0.0
+    way, spinning, ended, feed, beside, power, tool = "G0", False, False, 0.0, "", 0.0, 1
     at = {"X": 0.0, "Y": 0.0, "Z": 0.0}
     for number, line in enumerate(text.splitlines(), 1):
         words = _words(line, number)
@@ -58,6 +58,7 @@ def _moves(text: str) -> Iterator[Move]:
             raise FileFormatError(f"line {number}: something follows the end of the program")
         target: dict[str, float] = {}
         dwell, waits, seconds = ("G", 4.0) in words, False, 0.0
+        tool = next((int(value) for letter, value in words if letter == "T"), tool)
         for letter, value in words:
             code = f"{letter}{value:g}"
             if code in ("G0", "G1", "G2", "G3"):
@@ -94,7 +95,7 @@ def _moves(text: str) -> Iterator[Move]:
             ends = at["X"], at["Y"]
             points = _round(before, ends, middle, 1 if way == "G3" else -1, number) if way in ("G2", "G3") else ()
             for x, y in (*points, ends):
-                yield Move(x, y, at["Z"], way == "G0", spinning, feed, beside=beside, power=power)
+                yield Move(x, y, at["Z"], way == "G0", spinning, feed, pen=tool, beside=beside, power=power)
         if dwell:
             yield Move(at["X"], at["Y"], at["Z"], False, spinning, feed, dwell=seconds, beside=beside, power=power)
         if waits:

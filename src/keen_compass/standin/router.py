@@ -192,13 +192,16 @@ class Router:
         self.settings = dict(settings)
         self._random = random.Random(seed)
 
-    def make(self, file: str, seed: int | None = None, units_per_mm: float = 40.0) -> Made:
+    def make(
+        self, file: str, seed: int | None = None, units_per_mm: float = 40.0, second_held: Point | None = None
+    ) -> Made:  # fmt: skip
         """Run a file (G-code; HP-GL or SVG where it begins like that) on fresh stock.
 
         Raises FileFormatError where a controller would stop.
 
         seed: makes the very same again that an earlier run made.
-        units_per_mm: what the plotter takes HP-GL's units for.
+        units_per_mm: what the plotter takes HP-GL's units for. second_held: where the controller has its second tool,
+        mm from the first; as its settings have it where nothing is said.
         """
         start = file.lstrip()
         if start.startswith("IN"):
@@ -207,6 +210,10 @@ class Router:
             moves = read_svg(file) if start.startswith("<") else read_gcode(file)
         seed = self._random.randrange(2**31) if seed is None else seed
         one_run = _Run(self.truth, self.settings, seed)
+        held = second_held or (amount(self.settings, "second_tool_x"), amount(self.settings, "second_tool_y"))
+        sits = self.truth.heads.get("second_tool", held)
+        moves = [replace(m, x=m.x - held[0], y=m.y - held[1]) if m.pen == 2 else m for m in moves]
+        one_run.sits = sits
         follow = one_run.burn if self.truth.thermal and not start.startswith(("IN", "<")) else one_run.follow
         through, marks, stops = follow(moved_beside(moves, self.truth.kept_kerf(self.settings)))
         metres = sum(math.dist(a, b) for cut in through for a, b in pairwise(cut.way)) / 1000
@@ -230,6 +237,7 @@ class _Run:
         self._axes = {a: _Axis(truth, settings, a, rng) for a in ("x", "y", "z")}
         self._tan = truth.tan_skew(settings)
         self.burns: list[Burn] = []
+        self.sits: Point = (0.0, 0.0)  # where the second tool really is, mm from the first
         self._shift = {a: truth.home_shift(a, settings) for a in ("x", "y")}
 
     def follow(self, moves: Sequence[Move]) -> tuple[list[Cut], list[list[Point]], list[tuple[float, float, float]]]:
@@ -252,6 +260,8 @@ class _Run:
                 raise FileFormatError("a rapid move with the tool in the stock broke the cutter")
             x, y, z = (self._axes[a].go(getattr(move, a), move.feed, rapid=move.rapid) for a in ("x", "y", "z"))
             here = (x + self._tan * y + self._shift["x"], y + self._shift["y"])
+            if move.pen == 2:
+                here = (here[0] + self.sits[0], here[1] + self.sits[1])
             if move.waits:
                 s = self._truth.settle
                 stops.append((here[0] + self._rest.gauss(0, s), here[1] + self._rest.gauss(0, s),

@@ -16,6 +16,7 @@ from keen_compass.standin.hpgl_reader import DOWN, UP
 
 _SVG = "{http://www.w3.org/2000/svg}"
 _PART = re.compile(r"([A-Za-z])([^A-Za-z]*)")
+PENS = {"black": 1, "red": 2}  # a program that plots drawings tells tools apart by the colours of lines
 ARC_STEP = 0.005  # mm, that a chord may lie off its arc
 
 
@@ -31,11 +32,13 @@ def read_svg(text: str) -> list[Move]:
         raise FileFormatError("the drawing doesn't state its size in mm")
     scale = float(width[1]) / box[2]
     moves: list[Move] = []
+    colours = {path: group.get("stroke", "") for group in root.iter(f"{_SVG}g") for path in group}
     for path in root.iter(f"{_SVG}path"):
+        pen = PENS.get(colours.get(path, ""), 1)
         points = [(scale * x, scale * (box[3] - y)) for x, y in _points(path.get("d", ""))]
         if points:
-            moves.append(Move(*points[0], UP, True, False, 1.0))
-            moves += [Move(x, y, DOWN, False, True, 1.0) for x, y in points]
+            moves.append(Move(*points[0], UP, True, False, 1.0, pen=pen))
+            moves += [Move(x, y, DOWN, False, True, 1.0, pen=pen) for x, y in points]
     return moves
 
 

@@ -47,10 +47,10 @@ class Truth:
     clean: heat (% of power for each m/min) from which it goes through, and beyond which it burns the edge; 0, 0: any.
     kerf_form: in which width the controller keeps its kerf. trails: by how much its blade trails behind its axis.
     thermal: plasma or laser, empty for what mills. pierce: s that it needs to get through.
-    heads: name → (x, y) by which what sits beside the tool is away from it. aim: s with which a dot is brought over a
-        mark. printer: (along X, along Y, skew) of a print beyond what was ordered, mm/mm. lies: (turn in degrees, mm)
-        by which a sheet is loaded askew. buckle: mm by which its middle is pushed up the roll. left_handed: seen from
-        above, its X and Y run the other way round than on paper.
+    heads: name → (x, y) by which what sits beside the tool is away from it; ``second_tool uid`` of one accessory.
+        aim: s with which a dot is brought over a mark. printer: (along X, along Y, skew) of a print beyond what was
+        ordered, mm/mm. lies: (turn in degrees, mm) by which a sheet is loaded askew. buckle: mm by which its middle is
+        pushed up the roll. left_handed: seen from above, its X and Y run the other way round than on paper.
     parts: what is stamped on the parts of the drive trains, by axis and name.
     """
 
@@ -119,6 +119,11 @@ class Truth:
         """The same machine with other stock on it."""
         kerf = self.kerf + self.kerf_per_mm * (thickness - self.thickness)
         return replace(self, thickness=thickness, kerf=kerf)
+
+    def with_accessory(self, uid: str) -> Truth:
+        """The same machine with that in its second place."""
+        sits = self.heads.get(f"second_tool {uid}")
+        return replace(self, heads={**self.heads, "second_tool": sits}) if sits else self
 
     def worn_by(self, uses: float) -> Truth:
         """The same machine with what cuts so much used."""
@@ -198,7 +203,7 @@ class Truth:
             case "kerf":
                 across = sum(self.play_left(a, settings) for a in "xy") / 2  # of an outside's two sizes
                 return (self.kerf + across) / (2.0 if self.kerf_form == "half" else 1.0)
-            case "pointer" | "sensor" as head:
+            case "pointer" | "sensor" | "camera" | "second_tool" as head:
                 return self.heads.get(head, (math.nan, math.nan))["xy".index(QUANTITIES[quantity].axis)]
             case "hole_bias":
                 return self.hole_bias

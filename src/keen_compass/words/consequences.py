@@ -38,8 +38,8 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             return f"Y leans {_slope(e, units)} towards {towards}"
         case "home":
             return f"everything lies {_small(e, units)} too far towards {towards}"
-        case "pointer" | "sensor":
-            return f"the {q.family} is taken to sit {_small(e, units)} too far towards {towards}"
+        case "pointer" | "sensor" | "camera" | "second_tool":
+            return f"the {q.family.replace('_', ' ')} is taken to sit {_small(e, units)} too far towards {towards}"
         case "registration":
             return f"a mark lies up to {_small(e, units)} from where the others say"
         case "tracking":

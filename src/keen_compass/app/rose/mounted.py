@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QMenu
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button
-from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.machines.profile import FITTINGS, Fitting, Machine, Stock, Tool
 from keen_compass.machines.shown import show_length
 
 
@@ -24,17 +24,22 @@ class Named:
     uid: str
 
 
-T = TypeVar("T", Tool, Stock, Named)
+T = TypeVar("T", Tool, Stock, Named, Fitting)
+FITTING_WORDS = {
+    "accessory": ("Accessory in it", "no accessory"), "printer": ("Printed on", "no printer named"),
+    "carrier": ("Carried by", "nothing: the bare roll"),
+}  # fmt: skip
 WIDEST = 340  # px of words
 MENU_WIDEST = 420
 
 
 class MountedButton(Button):
-    """`tool`, `stock` and `process` carry what was chosen; `other` that what is wanted isn't there yet."""
+    """`tool`, `stock`, `process` and `fitted` (kind, uid) carry what was chosen; `other` that it isn't there yet."""
 
     tool = Signal(object)
     stock = Signal(object)
     process = Signal(str)
+    fitted = Signal(str, str)
     other = Signal()
 
     def __init__(self) -> None:
@@ -46,7 +51,8 @@ class MountedButton(Button):
         """What is mounted, and what there is besides."""
         tool, lies = machine.tool, machine.stock
         on_it = _described(lies, machine.units) if lies else "no stock"
-        names = [n for n in (tool.name if tool else "", on_it, machine.process) if n]
+        fitted = [f.name for kind in FITTINGS if (f := machine.fitting(kind))]
+        names = [n for n in (tool.name if tool else "", on_it, machine.process, *fitted) if n]
         words, metrics = " · ".join(names), QFontMetrics(self.font())
         cut = (metrics.elidedText(n, Qt.TextElideMode.ElideRight, WIDEST // len(names)) for n in names)
         self.setText(f"On it: {' · '.join(cut)} ▾")
@@ -60,6 +66,13 @@ class MountedButton(Button):
         if len(processes) > 1:
             self._section("Cut with")
             self._offer([Named(p) for p in processes], Named(machine.process), lambda p: p.uid, self._cut_with)
+        for kind, (head, none) in FITTING_WORDS.items():
+            there = [f for f in machine.fittings if f.kind == kind]
+            if there:
+                self._section(head)
+                nothing = Fitting(kind, none)
+                now = machine.fitting(kind) or nothing
+                self._offer([*there, nothing], now, lambda f: f.name, self._fit)
         self._list.addSeparator()
         self._list.addAction("Another tool or stock…", self.other.emit)
 
@@ -82,6 +95,9 @@ class MountedButton(Button):
             action.setChecked(now is not None and thing.uid == now.uid)
             action.triggered.connect(partial(_chosen, chosen, thing))
             self._list.addAction(action)
+
+    def _fit(self, fitting: Fitting) -> None:
+        self.fitted.emit(fitting.kind, fitting.uid)
 
     def _cut_with(self, process: Named) -> None:
         self.process.emit(process.uid)

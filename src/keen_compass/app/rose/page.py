@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -23,24 +24,31 @@ from keen_compass.words.logbook import entry_words
 from keen_compass.words.procedures import does, title
 from keen_compass.words.standing import reason
 
+if TYPE_CHECKING:
+    from keen_compass.app.rose.put_back import PutBackCard
+
 UnderWay = dict[tuple[str, str], tuple[str, int]]
 IDLE_DAYS = 7  # after so long the piece may be gone, and the machine changed
 
 
 class RosePage(QWidget):
-    """`begin` carries a procedure and the quantity it is for; `change` asks for the machine's profile."""
+    """`begin` carries a procedure and the quantity it is for; `change` asks for the machine's profile; `entered` says
+    that what the rose asks to put back is in the controller.
+    """
 
     begin = Signal(str, str)
     change = Signal()
     happened = Signal()
     together = Signal()
     controller = Signal()
+    entered = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self.rose = Rose()
         self.rose.opened.connect(self._open)
         self._file_format = "gcode"
+        self._put_back: PutBackCard | None = None
         self._machine: Machine | None = None
         self.mounted = MountedButton()
         self.mounted.other.connect(self.change)
@@ -54,6 +62,7 @@ class RosePage(QWidget):
         column = QVBoxLayout(beside)
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(12)
+        self._beside = column
         column.addWidget(self.next_piece)
         column.addLayout(self._next, 1)
         self._next.setContentsMargins(0, 0, 0, 0)
@@ -112,6 +121,21 @@ class RosePage(QWidget):
             self._next.addWidget(Text("Lately", 17, bold=True))
             self._next.addWidget(_lately(lately))
         self._next.addStretch(1)
+
+    @property
+    def has_put_back(self) -> bool:
+        """Whether the card of `put_back` was ever wanted."""
+        return self._put_back is not None
+
+    def put_back(self) -> PutBackCard:
+        """The card of what is another's, made when it is wanted first."""
+        if self._put_back is None:
+            from keen_compass.app.rose.put_back import PutBackCard
+
+            self._put_back = PutBackCard()
+            self._put_back.entered.connect(self.entered)
+            self._beside.insertWidget(0, self._put_back)
+        return self._put_back
 
     def _task(self, procedure: str, members: list[Spoke], under_way: UnderWay, *, first: bool) -> Card:
         entry = self._procedures(members[0])[0]

@@ -228,6 +228,10 @@ def surface_for(surface: Surface) -> SurfaceWidget:
             from keen_compass.app.round.row_surface import RowSurface
 
             return RowSurface()
+        case Surface.ASTRIDE:
+            from keen_compass.app.round.astride_surface import AstrideSurface
+
+            return AstrideSurface()
         case Surface.CORNERS:
             from keen_compass.app.round.corners_surface import CornersSurface
 

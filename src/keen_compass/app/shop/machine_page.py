@@ -37,9 +37,13 @@ PICTURE = 210  # px, height of the picture of the axes
 HEAD_WORDS = {
     "": "nothing", "pointer": "a pointer", "sensor": "a mark sensor", "pointer, sensor": "a pointer and a mark sensor",
 }  # fmt: skip
+MORE_WORDS = {
+    "": "nothing more", "second_tool": "a second tool", "camera": "a camera",
+    "camera, second_tool": "a camera and a second tool",
+}  # fmt: skip
 OFFSET_WORDS = {
-    "secondary_minus_tool": "from the tool to the pointer or sensor",
-    "tool_minus_secondary": "from the pointer or sensor to the tool",
+    "secondary_minus_tool": "from the tool to what is beside it",
+    "tool_minus_secondary": "from what is beside it to the tool",
 }
 UNIT_WORDS = {"mm": "millimetres", "in": "inches, decimal", "in 1/64": "inches, fractions"}
 
@@ -68,7 +72,7 @@ class MachinePage(QWidget):
         self.save = Button("Keep", self._save, "primary")
         self._lay_out()
         self._kind = fields["kind"]
-        for name in ("kind", "heads"):
+        for name in ("kind", "heads", "heads_more"):
             self.form.combos[name].currentIndexChanged.connect(lambda _: self._follow_kind())
         for edit in (*self.form.edits.values(), *self.keeps.edits.values()):
             edit.returnPressed.connect(self._on)
@@ -97,6 +101,12 @@ class MachinePage(QWidget):
         f.columns(*stock.values())
         f.row("It is", stock)
         f.choice("heads", "Beside the tool", HEAD_WORDS)
+        f.choice("heads_more", "And", MORE_WORDS)
+        f.field("accessory", "Accessory in it", "pouncer, scoring tip; empty for none")
+        f.columns("along X", "along Y", of="accessory_x")
+        f.row("Its maker says", {"accessory_x": "along X", "accessory_y": "along Y"})
+        f.field("printer", "Printed on", "which printer")
+        f.field("carrier", "Carried by", "mat, film; empty for the bare roll")
         f.fold("More about the machine")
         f.choice("file", "Takes files as", {"": "what its kind takes", **FILES})
         f.field("z_travel", "Z moves by", "0 without a Z to calibrate")
@@ -173,7 +183,9 @@ class MachinePage(QWidget):
         tool, width = words.get(kind, ("Tool", "Its diameter"))
         self.form.relabel("tool", tool)
         self.form.relabel("tool_width", width)
-        absent = absent_from(kind, self.keeps.values()["gives_room"], self.form.values()["heads"])
+        absent = absent_from(
+            kind, self.keeps.values()["gives_room"], "".join(self.form.values()[n] for n in ("heads", "heads_more"))
+        )
         self.form.show_present(absent | ({"tool_marks"} if kind in THERMAL else set()))
         self.keeps.show_present(absent)
 

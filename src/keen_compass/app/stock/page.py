@@ -265,7 +265,7 @@ class StockPage(QWidget):
         for widget in (self.is_in, self.copy):
             widget.setVisible(bool(line))
         self.is_in.setEnabled(not self._shop.read_only)
-        if wrong is None:
+        if wrong is None or wrong.held is None:
             self._holds.say("")
             return
         whose = subject_in_names(Subject.from_key(wrong.held.subject), self._shop.thing_names(), machine)

@@ -6,7 +6,21 @@ from collections.abc import Mapping
 from typing import Any
 
 from keen_compass.words.say import Show, Text
+from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
+
+ABOUT = About(
+    needs=(
+        "a scrap that lies flat; for a loupe, white under dark lines",
+        "both tools in their places; what presses or draws has its zero on top of the material, a blade goes through",
+    ),
+    piece="a cross by the first tool and a pair of lines astride each arm by the second; or two scales",
+    lookalikes=(
+        "An accessory that isn’t pushed home sits elsewhere each time: take it out, put it in, mark anew.",
+        "A blade pulls soft film along with it: tape the scrap down.",
+        "A scrap that moved between the tools shifts both ways by anything.",
+    ),
+)
 
 
 def _moves(v: Mapping[str, Any], show: Show) -> str:
@@ -16,11 +30,26 @@ def _moves(v: Mapping[str, Any], show: Show) -> str:
 
 
 TEXTS: dict[str, Text] = {
-    "high": "Gap on the +{axis:up} side of the cut",
-    "low": "Gap on the −{axis:up} side of the cut",
-    "coarse": "{axis:up} as the plain rule has it",
-    "line": "{axis:up}, number of the pair that lines up",
+    "way": "Read by",
+    "by_gaps": "gaps beside a cut",
+    "by_vernier": "two scales",
+    "both_in": lambda v, _: (
+        f"{v['first']} marks first, then {v['second'] or 'the second tool'} draws beside it: one file."
+    ),
+    "high": "gap on the +{axis:up} side",
+    "low": "gap on the −{axis:up} side",
+    "how_high": "From the middle of the cut to the middle of the line",
+    "how_low": "From the middle of the cut to the middle of the line",
+    "coarse": "{axis:up} on the plain rule",
+    "how_coarse": "Where the long blue tick stands on the dark scale, tenths by eye",
+    "line": "{axis:up}: pair that lines up",
+    "how_line": "Number of the blue tick that runs on in a dark one; .5 between two",
     "moves": _moves,
-    "disagree": "{axis:up}: the rule says {rule:+len2}, pair {line:g} another place: they contradict each other, look again.",
+    "disagree": lambda v, show: (
+        f"{v['axis'].upper()}: the rule says {show.length(v['rule'], 2)}, pair {v['line']:g} another place. ".replace(
+            "-", "−"
+        )
+        + "They contradict each other: look again."
+    ),
     "spacing": "{axis:up}: both gaps make {both:len2}, and {ordered:len2} were drawn: were they read to the same edges?",
 }
