@@ -64,7 +64,7 @@ def focus() -> str:
 
 def tab_to(name: str) -> None:
     """Tab until the control of that name has the keyboard."""
-    for _ in range(80):
+    for _ in range(120):
         if focus() == name:
             return
         press(Qt.Key.Key_Tab)

@@ -206,7 +206,10 @@ def test_next_in_order_says_what_comes_before(window: MainWindow) -> None:
 def test_everything_can_be_begun_from_the_menu(window: MainWindow) -> None:
     window.show_rose("swift")
     titles = [a.text().split(":")[0] for a in window._begin_menu.actions()]
-    assert titles == ["X and Y steps", "Travel run", "Squareness", "Reference lines", "Pointer to tool", "Registration"]
+    assert titles == [
+        "X and Y steps", "Travel run", "Squareness", "Reference lines", "Pointer to tool", "Registration", "Camera",
+        "Blade row",
+    ]  # fmt: skip
     window.show_rose("heron")
     actions = {a.text().split(":")[0]: a for a in window._begin_menu.actions()}
     assert len(actions) == 13  # what a router has: no bevel, no print

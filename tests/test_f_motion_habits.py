@@ -311,7 +311,8 @@ def test_every_surface_has_its_page_of_help(window: MainWindow, procedure: str) 
     if procedure == "rectangle":
         assert page_dialog(window, "measure", procedure).windowTitle() == PAGES["measure"].title
         return
-    machine = "cinder" if load(procedure).burns else "kingfisher" if procedure == "registration" else "heron"
+    others = {"registration": "kingfisher", "second-tool": "kingfisher", "drag-blade": "swift", "camera": "swift"}
+    machine = "cinder" if load(procedure).burns else others.get(procedure, "heron")
     if machine == "cinder":
         with_laser(window.shop)
     measuring(window, machine, procedure)

@@ -39,7 +39,10 @@ from keen_compass.shop.store import Shop
 from keen_compass.words.standing import reason
 from said import solved
 
-AMOUNTS = ("backlash", "home", "speed", "kerf", "hole_bias", "pointer_x", "pointer_y")
+AMOUNTS = (
+    "backlash", "home", "speed", "kerf", "hole_bias", "drag",
+    *(f"{head}_{axis}" for head in ("pointer", "second_tool", "camera") for axis in "xy"),
+)  # fmt: skip
 
 
 def in_inches(body: dict[str, Any], decimals: int) -> dict[str, Any]:

@@ -85,7 +85,7 @@ def printed_and_loaded(window: MainWindow, bars: tuple[str, str] = ("100", "100"
 def test_by_keyboard_a_sensor_is_put_right_by_a_sheet(window: MainWindow) -> None:
     session = begin(window, "kingfisher", quantity="sensor_x")
     check_looks(window, (1280, 800))
-    assert "Print sheet 6 at actual size" in shown(page_of(window))
+    assert f"Print sheet {session.making.next_number()} at actual size" in shown(page_of(window))
     choose("Read by", "verniers")
     tab_to("Print on the stand-in")
     press(RETURN)
@@ -103,10 +103,11 @@ def test_by_keyboard_a_sensor_is_put_right_by_a_sheet(window: MainWindow) -> Non
     press("100", RETURN, "100", RETURN)
     assert "fits to page" not in shown(step_of(window))
     press("5", RETURN)  # another sheet lay at hand
-    assert "This round waits for sheet 6, and that one says 5." in shown(step_of(window))
+    number = session.making.next_number()
+    assert f"This round waits for sheet {number}, and that one says 5." in shown(step_of(window))
     check_looks(window, (1280, 800))
     press(Qt.Key.Key_A, modifier=CONTROL)
-    press("6", RETURN)
+    press(str(number), RETURN)
     sheets = session.making.sheets
     for i in range(4):
         assert f"Have the sensor find mark {i + 1} of 4" in shown(step_of(window))

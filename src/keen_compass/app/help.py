@@ -219,6 +219,17 @@ PROCEDURE_PAGES = {
         "found = shift + turn · skew · scale · ordered",
         "Least squares over all marks; docs/arithmetic.md, 9.",
     ),
+    "camera": Page(
+        "Camera",
+        (
+            "The pen draws a cross. Bring the head where each line says, take a picture there: drop it, paste it, or "
+            "have a folder watched. The cross is found by itself.",
+            "A click means the cross nearby, with Shift that very place; arrow keys move by a pixel, ten with Shift.",
+            "From three pictures on, the picture’s scale and turn and the camera’s offset follow; more say how well.",
+        ),
+        "matrix · (seen − middle) = −(off + move)",
+        "Offset = camera − tool; docs/arithmetic.md, 9.",
+    ),
     "second-tool": Page(
         "Second tool",
         (

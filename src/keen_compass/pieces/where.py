@@ -16,6 +16,7 @@ OnRule     a scale beside the axis, at one of its stops
 Return     by how much the axis misses, at one stop, the place where it was at another
 Height     the gauge in the head over a place of the bed, against another place
 Gap        between a swung arm and the bed, on one side of the head
+InView     a drawn cross in a picture
 Beside     what was drawn or aimed at, beside its mark on a sheet
 Part       a number that is counted on, or stamped into, a part of the drive train
 """
@@ -178,6 +179,13 @@ class Beside:
     at: Point
 
 
+@dataclass(frozen=True, slots=True)
+class InView:
+    """The cross of the piece, in the picture that is taken after this move of the head, mm."""
+
+    move: Point
+
+
 Where = (
     Faces
     | Fits
@@ -195,4 +203,5 @@ Where = (
     | Gap
     | Part
     | (Beside)
+    | InView
 )

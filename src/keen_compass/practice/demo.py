@@ -29,7 +29,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 
 Play = Callable[..., None]
-ROUNDS = 58  # that are played
+ROUNDS = 60  # that are played
 START = {"x_steps": 106.667, "y_steps": 106.667, "z_steps": 320.0}
 FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
 BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
@@ -116,7 +116,7 @@ SWIFT = Machine(
     ),
     stock=Stock("white vinyl roll", 0.1, 0.0, 15.0, 1600.0, 600.0, "vinyl-white"),
     scatter=(0.04, 14.0),
-    heads=("pointer", "sensor"),
+    heads=("pointer", "sensor", "camera"),
 )
 KINGFISHER = Machine(
     uid="kingfisher",
@@ -391,7 +391,9 @@ def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     truth = Truth(
         motion={"x": 100.62, "y": 99.71}, lost_motion={"x": 0.32, "y": 0.1}, kerf=0.0, scatter=0.04,
         instrument_error=(0.3, 0.4), repeat=0.35, settle=0.02, skew=0.0012, gantry=600.0, feed_axis="x", drift=0.09,
-        slip=0.03, bed_size=(8000.0, 630.0), heads={"pointer": (-12.6, 35.3), "sensor": (18.4, -7.9)}, trails=0.31,
+        slip=0.03, bed_size=(8000.0, 630.0),
+        heads={"pointer": (-12.6, 35.3), "sensor": (18.4, -7.9), "camera": (44.31, -3.18)}, trails=0.31,
+        camera=(0.021, 3.2, 0.0),
     )  # fmt: skip
     shop.put_stand_in("swift", truth.to_json())
     play(SWIFT, "rectangle", "", "rule-60in")
@@ -400,10 +402,12 @@ def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     play(SWIFT, "squareness", "", "rule-60in")
     play(SWIFT, "travel-run", "tracking", "rule-60in")
     shop.put_value("swift", "drag", StoredAmount("drag", "mm", 0.2), "start", subject=Subject("drag-knife"))
-    for quantity, mm in {"pointer_x": -12.8, "pointer_y": 34.9, "sensor_x": 18.4, "sensor_y": -7.9}.items():
+    for quantity, mm in {"pointer_x": -12.8, "pointer_y": 34.9, "sensor_x": 18.4, "sensor_y": -7.9,
+                         "camera_x": 43.8, "camera_y": -2.9}.items():  # fmt: skip
         shop.put_value("swift", quantity, StoredAmount(quantity, "mm", mm), "start")
     play(SWIFT, "pointer", "pointer_x")
     play(SWIFT, "drag-blade", "drag")
+    play(SWIFT, "camera", "camera_x")
     set_clock(today - timedelta(days=31))
     shop.put_event("swift", "new_sheet", "white vinyl")
     shop.put_event("swift", "tool", "New blade, cutting force set")

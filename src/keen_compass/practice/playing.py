@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import paper
-from keen_compass.practice.stand_in import make, shows
+from keen_compass.practice.stand_in import make, shows, take, takes
 from keen_compass.procedures.base import Makes, Stage, Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
@@ -40,6 +40,8 @@ def read_all(session: RoundSession, most: int | None = None) -> None:
     """Read the practice instrument into every callout, at most `most` readings."""
     done = 0
     while session.measuring.current() and (most is None or done < most):
+        if takes(session):
+            take(session)
         session.measuring.type(shows(session) or "")
         if not session.measuring.keep():
             raise AssertionError(session.measuring.complaint)

@@ -18,6 +18,7 @@ from keen_compass.pieces.where import (
     Fits,
     Gap,
     Height,
+    InView,
     Lines,
     LinesUp,
     Narrowest,
@@ -45,6 +46,8 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
     match where:
         case Beside():
             raise AssertionError("a sheet is read by practice.paper")
+        case InView():
+            raise AssertionError("a picture is taken by practice.camera")
         case Faces():
             seen = made.below if where.below else made
             return seen.read(where.line, measurand.name, 1, instrument, rng, where.held)[0]

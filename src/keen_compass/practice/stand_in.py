@@ -15,7 +15,7 @@ from typing import Any
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import read_listing
 from keen_compass.machines.heads import offset_held
-from keen_compass.pieces.where import Beside
+from keen_compass.pieces.where import Beside, InView
 from keen_compass.practice import paper
 from keen_compass.practice.reading import shown
 from keen_compass.procedures.base import Makes
@@ -25,6 +25,7 @@ from keen_compass.quantities.lengths import UNITS_MM, format_fraction
 from keen_compass.quantities.readings import Kind
 from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.rounds import RoundSession
+from keen_compass.rounds.pictures import written
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.listings import lit, typed_there
 from keen_compass.standin.router import Made, Router
@@ -96,12 +97,37 @@ def shows(session: RoundSession) -> str | None:
         practice, made = piece.practice or {}, _made_of(session, piece, truth)
         if isinstance(measurand.where, Beside):
             return paper.read(context, piece, measurand, made, count)
+        if isinstance(measurand.where, InView):
+            found = session.pictures.cross(measurand.name)
+            return written((found.u, found.v)) if found else None
         rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
         value = shown(made, measurand, count, instrument, rng)
         plain = measurand.kind in (Kind.COUNT, Kind.PICK) or context.procedure.makes is Makes.NOTHING
         return f"{value:g}" if plain else as_written(value, instrument)
 
     return context.remembered(("practice", measurand.name, count), read)
+
+
+def takes(session: RoundSession) -> bool:
+    """Whether the practice camera is to take the picture that is wanted next."""
+    piece, waiting = session.context.piece, session.measuring.next_reading()
+    if piece is None or waiting is None or not piece.practice or not isinstance(waiting[0].where, InView):
+        return False
+    return waiting[0].name not in session.pictures.taken.blobs and bool(
+        session.context.shop.stand_in(session.context.kept.machine)
+    )
+
+
+def take(session: RoundSession) -> None:
+    """The practice camera takes that picture, from where the head is sent."""
+    piece, waiting = session.context.piece, session.measuring.next_reading()
+    truth = session.context.shop.stand_in(session.context.kept.machine)
+    if piece is None or waiting is None or truth is None:
+        return
+    from keen_compass.practice.camera import picture_of
+
+    name = waiting[0].name
+    session.pictures.put(name, picture_of(session, name, _made_of(session, piece, truth)))
 
 
 def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes | None:

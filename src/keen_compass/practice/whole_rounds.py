@@ -18,7 +18,9 @@ from keen_compass.formats.files import write_whole
 from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
 from keen_compass.formats.thermal import ThermalSettings, write_thermal
 from keen_compass.machines.profile import Machine
+from keen_compass.pieces.cross_mark import CrossMark
 from keen_compass.pieces.placement import GAP
+from keen_compass.pieces.where import InView
 from keen_compass.practice.paper_rounds import PaperRounds, round_as_json
 from keen_compass.practice.paper_rounds import run as run_sheets
 from keen_compass.practice.reading import shown
@@ -31,13 +33,14 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import PieceScatter
-from keen_compass.quantities.readings import Count, Pick, Reading
+from keen_compass.quantities.readings import Count, Pick, Reading, Spot
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.drive import PARTS_WITHIN, Drive
 from keen_compass.solve.joint import Known
 from keen_compass.solve.travel import lost_motion_of, scale_of
+from keen_compass.standin.camera import SIZE as PICTURE
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth, amount, random_truth
 from keen_compass.words.say import say
@@ -54,7 +57,8 @@ RECORD_DOF = {"repeats": 20, "scatter": 12}
 TOLERANCE = {
     "x_steps": 0.4, "y_steps": 0.4, "z_steps": 2.0, "x_backlash": 0.05, "y_backlash": 0.05, "squareness": 0.5,
     "x_home": 0.2, "y_home": 0.2, "x_tram": 0.3, "y_tram": 0.3, "bed": 0.15, "kerf": 0.1, "focus": 1.0,
-    "hole_bias": 0.1, "drag": 0.05, "x_speed": 600.0, "y_speed": 600.0,
+    "hole_bias": 0.1, "drag": 0.05, "camera_x": 0.1, "camera_y": 0.1,
+    "second_tool_x": 0.5, "second_tool_y": 0.5, "x_speed": 600.0, "y_speed": 600.0,
 }  # fmt: skip
 BEAM = {"focus": 0.0, "power": 76.0, "cut_feed": 2400.0}  # as a beam is set at first
 PROVEN_SCALE = Known(0.0, 0.0003)  # mm/mm, as a round leaves it
@@ -67,7 +71,7 @@ class PracticeRound:
     """One round: the file that was run, what was read, what it said."""
 
     file: str
-    readings: dict[str, list[float]]
+    readings: dict[str, list[Any]]
     solution: Solution
     files: list[str] = field(default_factory=list)
 
@@ -96,6 +100,15 @@ class Practice:
         truth = replace(random_truth(rng, correct, COMPENSATION), parts={"x": PARTS})
         if "hole_bias" in procedure.yields:  # of a generator of its own: nothing else changes
             truth = replace(truth, hole_bias=random.Random(f"{seed}/holes").uniform(-0.15, 0.05))
+        held = {}
+        for head in ("second_tool", "camera"):
+            if f"{head}_x" in procedure.yields:
+                beside = random.Random(f"{seed}/{head}")
+                sits = beside.uniform(-40, 40), beside.uniform(-40, 40)
+                truth = replace(
+                    truth, heads={head: sits}, camera=(beside.uniform(0.015, 0.03), beside.uniform(-8, 8), 0.0)
+                )
+                held = {f"{head}_{a}": round(v + beside.uniform(-1, 1), 2) for a, v in zip("xy", sits, strict=True)}
         if procedure.trails:
             truth = replace(truth, trails=random.Random(f"{seed}/blade").uniform(0.16, 0.34))
         if procedure.burns:
@@ -110,6 +123,7 @@ class Practice:
         settings: dict[str, StoredValue] = {"x_steps": start, "y_steps": start}
         for axis in ("x", "y"):
             settings[f"{axis}_speed"] = StoredAmount(f"{axis}_speed", "mm/min", 9000.0)
+        settings |= {q: StoredAmount(q, "mm", mm) for q, mm in held.items()}
         if "kerf" in procedure.yields:
             settings["kerf"] = StoredAmount("kerf", "mm", COMPENSATION)
         if procedure.burns:
@@ -118,7 +132,7 @@ class Practice:
         router = Router(truth, settings, rng.randrange(2**31))
         return cls(seed, procedure, router, replace(instrument, repeats=repeats), scatter, _random=rng)
 
-    def case(self, piece: Mapping[str, Any], readings: Mapping[str, list[float]]) -> Case:
+    def case(self, piece: Mapping[str, Any], readings: Mapping[str, list[Any]]) -> Case:
         """What the technician knows, with the settings in force now."""
         return Case(
             procedure=self.procedure.name,
@@ -133,8 +147,10 @@ class Practice:
             step_limit=TABLE.step_limit,
         )
 
-    def _reading(self, measurand: str, value: float) -> Reading:
+    def _reading(self, measurand: str, value: Any) -> Reading:
         """Of the kind that it is."""
+        if self.procedure.pictured:
+            return Spot(value[0], value[1], "")
         if measurand in self.procedure.picks:
             return Pick(value, f"{value:g}")
         unit = self.procedure.counts.get(measurand)
@@ -161,20 +177,38 @@ class Practice:
         made = self.router.make(file) if file else Made(self.router.truth, dict(self.router.settings), number)
         return file, made
 
-    def make_and_read(self, piece: Mapping[str, Any], number: int) -> tuple[str, dict[str, list[float]]]:
+    def _seen(self, made: Made, shape: CrossMark, name: str) -> list[float]:
+        """Where the cross is in a picture that the practice camera takes, px."""
+        from keen_compass.formats.pictures import grey_of
+        from keen_compass.practice.camera import looked
+        from keen_compass.solve.cross import find_cross
+
+        held = amount(self.router.settings, "camera_x"), amount(self.router.settings, "camera_y")
+        stands = shape.stands_at(held)[shape.names.index(name)]
+        found = find_cross(grey_of(looked(made, stands, name), name))
+        if found is None:
+            raise InputError("no cross is found", name)
+        return [found.u, found.v]
+
+    def make_and_read(self, piece: Mapping[str, Any], number: int) -> tuple[str, dict[str, list[Any]]]:
         """Write the file, have the stand-in run it, read everything."""
         shape = self.procedure.piece(piece)
         file, made = self.make(shape, number)
-        readings: dict[str, list[float]] = {}
+        readings: dict[str, list[Any]] = {}
         for count in range(self.procedure.passes):
             for m in [m for m in self.procedure.measurands(shape) if self.procedure.asks(m, piece)]:
-                value = shown(made, m, count, self.instrument, self._random)
+                looks = isinstance(m.where, InView)
+                value = self._seen(made, shape, m.name) if looks else shown(
+                    made, m, count, self.instrument, self._random
+                )  # fmt: skip
                 readings.setdefault(m.name, []).append(value)
         return file, readings
 
     def round(self, piece: Mapping[str, Any] | None = None, *, correct: bool = True) -> PracticeRound:
         """Make, measure, solve; and enter the new numbers where they are worth it."""
         piece = self.procedure.usual_piece() if piece is None else piece
+        if self.procedure.pictured:
+            piece = {**piece, "picture": list(PICTURE)}
         if isinstance(kerf := self.router.settings.get("kerf"), StoredAmount):  # what is in force by now
             piece = {**piece, "compensation": kerf.base}
             if bias := amount(self.router.settings, "hole_bias"):

@@ -62,6 +62,7 @@ REGISTRY: dict[str, Entry] = {
         Entry("pointer", ("pointer_x", "pointer_y", "sensor_x", "sensor_y"), 15, "pointer"),
         Entry("registration", ("registration",), 10, "registration"),
         Entry("second-tool", ("second_tool_x", "second_tool_y"), 10, "second_tool"),
+        Entry("camera", ("camera_x", "camera_y"), 12, "camera"),
         Entry("drag-blade", ("drag",), 10, "drag_blade", ("hpgl", "svg")),
     )
 }  # fmt: skip
@@ -69,7 +70,7 @@ REGISTRY: dict[str, Entry] = {
 
 # Name → module of what the command line solves and no round of the window is made of.
 BY_COMMAND_OF = {
-    "joint": "joint", "next": "planning", "camera": "camera",
+    "joint": "joint", "next": "planning",
     "print-scale": "print_scale", "media-feed": "media_feed", "proof": "proof",
 }  # fmt: skip
 

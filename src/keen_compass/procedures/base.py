@@ -44,6 +44,7 @@ class Surface(StrEnum):
     CHAIN = "chain"
     ROW = "row"
     CELLS = "cells"
+    PICTURES = "pictures"  # pictures that were taken, with what was found in them
     ASTRIDE = "astride"  # what two tools left beside one another
     CORNERS = "corners"  # squares whose corners are cut short, close or run over
     MATCH = "match"  # what was made beside a mark, to scale
@@ -146,7 +147,7 @@ class Surroundings:
     fastest: axis → fastest feed in the controller, mm/min. passes: how often each measurand is to be read.
     taken: what lies on the sheet already, and what was marked on the bed itself.
     kerf: full width by which the cut is to be given room, mm. hole_bias: that is to be taken off round holes, mm.
-    trails: by how much the blade trails, as it is held, mm.
+    trails: by how much the blade trails, as it is held, mm. camera: where the controller has it, from the tool, mm.
     """
 
     machine: Machine
@@ -161,6 +162,7 @@ class Surroundings:
     kerf: float = 0.0
     hole_bias: float = 0.0
     trails: float = 0.0
+    camera: Point = (0.0, 0.0)
 
     def free(self, boxes: Sequence[Box], on: Box) -> bool:
         """Whether all of these lie on that and clear of everything that lies there."""
@@ -258,7 +260,7 @@ class Procedure(Generic[P]):
     floor: code of what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed. trails: of these, a blade that trails.
     printed: it is read on a printed sheet (`page`).
-    reads_spots: its measurands are places in the plane.
+    reads_spots: its measurands are places in the plane. pictured: of these, in pictures that are taken.
     burns: it is made by a beam. by_eye: it is judged without an instrument; eye: what the eye is worth then, where
         that matters.
     thermal_pieces: its piece is cut otherwise where it is burnt (parameter `thermal`).
@@ -292,6 +294,7 @@ class Procedure(Generic[P]):
     by_eye: bool = False
     eye: Instrument | None = None
     reads_spots: bool = False
+    pictured: bool = False
     printed: bool = False
     floor: str = "floor"
 

@@ -16,16 +16,19 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, shown_input
-from keen_compass.pieces.where import Beside
-from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
+from keen_compass.machines.profile import Machine
+from keen_compass.pieces.cross_mark import ACROSS, CrossMark
+from keen_compass.pieces.where import InView
+from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, listed
 from keen_compass.procedures.offsets import offset_findings
 from keen_compass.procedures.results import no_number
 from keen_compass.procedures.sheets import place
-from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.notes import Note, note
-from keen_compass.quantities.readings import Spot
+from keen_compass.quantities.notes import Note, note, plain
+from keen_compass.quantities.readings import Picture, Reading, Spot
 from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 
@@ -41,39 +44,67 @@ ASSUMED = 0.3  # px, standard uncertainty of a found cross where three moves lea
 WIDEST = 100_000.0  # px
 FLAT = 1e-3  # smallest over largest extent of the moves: below, they lie in a line
 MISSED = 3.0  # px, residual that no found cross has
+USUAL_PIXEL, USUAL_FOUND = 0.02, 0.1  # mm, px: before anything was seen
 MOVED = 0.01  # mm, standard uncertainty of a move
 
 
-@dataclass(frozen=True, slots=True)
-class Moves:
-    """picture: (width, height) in px. moves: of the head before each picture, mm."""
-
-    picture: tuple[float, float]
-    moves: tuple[tuple[float, float], ...]
-
-    def nominal(self, measurand: str) -> float:
-        """No single number."""
-        return 0.0
+EYE = Instrument("camera", 1e-6)
+STEPS = (4.0, 2.0, 8.0)  # mm, of the moves between pictures
+COUNTS = (5, 9, 3)
+NEXT = 24.0  # mm, from one place that is tried to the next
+AROUND = ((0, 0), (1, 0), (0, 1), (-1, 0), (0, -1), (1, 1), (-1, 1), (-1, -1), (1, -1))
 
 
-class Camera(Procedure[Moves]):
+class Camera(Procedure[CrossMark]):
     """See the module."""
 
     name = "camera"
-    surface = Surface.MATCH
-    makes = Makes.NOTHING
+    surface = Surface.PICTURES
     measurand_names = ("cross",)
+    passes = 1
+    sides = ()
+    large = ()
     numbered = False
     reads_spots = True
+    pictured = True
+    by_eye = True
+    eye = EYE
+    draws = True
+    anchored = True
+    placing = ("at",)
 
-    @property
-    def yields(self) -> tuple[str, ...]:
-        """Both components."""
-        return f"{HEAD}_x", f"{HEAD}_y"
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """How far the head moves between pictures, how many."""
+        return (
+            Choice("step", "camera.step", tuple((plain(f"{s:g} mm"), s) for s in STEPS)),
+            Choice("pictures", "camera.count", tuple((plain(str(n)), n) for n in COUNTS)),
+        )
 
-    def piece(self, parameters: Parameters) -> Moves:
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """A first picture, then one after each move about it."""
+        step, n = float(str(around.chosen["step"])), int(str(around.chosen["pictures"]))
+        return self._within_reach(around, {"moves": [[step * x, step * y] for x, y in AROUND[:n]]})
+
+    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+        """A fresh cross."""
+        return self._within_reach(around, {"moves": before["moves"]})
+
+    def _within_reach(self, around: Surroundings, body: dict[str, object]) -> dict[str, object]:
+        """Where there is free stock and the head comes to all its places; else where there is free stock."""
+        sheet, bed = around.machine.sheet, around.machine.bed
+        ups = [sheet.y + NEXT * k for k in range(max(int((sheet.height - ACROSS) / NEXT) + 1, 1))]
+        alongs = [sheet.x + NEXT * k for k in range(max(int((sheet.width - ACROSS) / NEXT) + 1, 1))]
+        places = [body | {"at": [x, y]} for y in ups for x in alongs]
+
+        def reached(parameters: Parameters) -> bool:
+            stands = self.piece(parameters).stands_at(around.camera)
+            return all(0 <= v <= end for at in stands for v, end in zip(at, bed, strict=True))
+
+        return self.first_free(around, filter(reached, places)) or self.first_free(around, places)
+
+    def piece(self, parameters: Parameters) -> CrossMark:
         """From `picture` and `moves`."""
-        self.check_parameters(parameters, {"picture", "moves"})
+        self.check_parameters(parameters, {"picture", "moves", "at"})
         picture = place(parameters.get("picture", [1280, 960]), "piece.picture")
         if any(not 1 <= side <= WIDEST for side in picture):
             raise InputError("a picture has 1 to 100,000 pixels either way", "piece.picture")
@@ -82,26 +113,41 @@ class Camera(Procedure[Moves]):
             raise InputError(
                 f"expected {LEAST_MOVES} to {MOST_MOVES} moves [x, y], got {shown_input(given)}", "piece.moves"
             )
-        return Moves(picture, tuple(place(m, f"piece.moves[{i}]") for i, m in enumerate(given)))
+        at = place(parameters.get("at", [0.0, 0.0]), "piece.at")
+        return CrossMark(picture, tuple(place(m, f"piece.moves[{i}]") for i, m in enumerate(given)), at)
 
-    def measurands(self, piece: Moves) -> tuple[Measurand, ...]:
-        """The cross, once for each move."""
-        return (Measurand("cross", "camera.cross", "", 0.0, Beside((0.0, 0.0)), unit="px", spot=True),)
+    def measurands(self, piece: CrossMark) -> tuple[Measurand, ...]:
+        """The cross in each picture."""
+        return tuple(
+            Measurand(name, note("camera.picture", number=i), "", 0.0, InView(piece.moves[i - 1]),
+                      at=piece.moves[i - 1], hint="camera.how", unit="px", spot=True)
+            for i, name in enumerate(piece.names, 1)
+        )  # fmt: skip
 
     def solve(self, case: Case) -> Solution:
         """Matrix and offset from the same pictures."""
         moves = self.piece(case.piece)
-        self.check_readings(case, ("cross",), positive=False)
-        seen = [s for s in case.readings.get("cross", ()) if isinstance(s, Spot)]
-        if not seen:
+        self.check_readings(case, ("cross", *moves.names), positive=False)
+        given, read_at = _places(case.readings.get("cross", ())), []
+        if given and len(given) != len(moves.moves):
+            raise InputError(f"one [u, v] for each of the {len(moves.moves)} moves, got {len(given)}", "readings.cross")
+        for name, move in zip(moves.names, moves.moves, strict=True) if not given else ():
+            found = _places(case.readings.get(name, ()))
+            if found:  # of one that was looked at several times the last counts
+                given.append(found[-1])
+                read_at.append(move)
+        if not given:
             return Solution(tuple(no_number(case, q, Verdict.UNRESOLVED, note("nothing_read")) for q in self.yields))
-        if len(seen) != len(moves.moves):
-            raise InputError(f"one [u, v] for each of the {len(moves.moves)} moves, got {len(seen)}", "readings.cross")
+        if len(given) < LEAST_MOVES:
+            few = note("camera.too_few", more=LEAST_MOVES - len(given))
+            return Solution(tuple(no_number(case, q, Verdict.UNRESOLVED, few) for q in self.yields))
+        moves = CrossMark(moves.picture, tuple(read_at) or moves.moves)
+        seen = given
         if flat(moves.moves):
             return Solution(
                 tuple(no_number(case, q, Verdict.UNRESOLVED, note("camera.in_a_line")) for q in self.yields)
             )
-        view = viewed(moves, [(s.x, s.y) for s in seen])
+        view = viewed(moves, seen)
         figures = view.figures()
         worst = max(math.hypot(*r) for r in view.residuals)
         if not case.confirmed and worst > MISSED:
@@ -116,6 +162,23 @@ class Camera(Procedure[Moves]):
             said.append(note("camera.mirrored"))
         said.append(note("camera.moves", x=-errors[0].value, y=-errors[1].value))
         return Solution(offset_findings(case, HEAD, errors, tuple(said)), figures=figures)
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U of either component, mm, where a cross is found as well as usual and a pixel is as large as usual."""
+        n = len(self.piece(case.piece).moves)
+        found = Source("cross", USUAL_PIXEL * USUAL_FOUND / math.sqrt(n), Cause.PLACES)
+        moved = Source("moves", MOVED / math.sqrt(n), Cause.ASSUMED)
+        U = Uncertain(0.0, ((found, 1.0), (moved, 1.0))).U
+        return dict.fromkeys(self.yields, U)
+
+    def shown(self, figures: Figures) -> Shown:
+        """What the picture is to the machine."""
+        if "mm_per_px" not in figures:
+            return Shown()
+        return Shown((
+            ("camera.pixel", note("camera.micrometres", um=1000 * figures["mm_per_px"])),
+            ("camera.turned", note("camera.degrees", degrees=figures["turn_deg"])),
+        ))  # fmt: skip
 
     def example(self) -> dict[str, Any]:
         """Five pictures; the camera sits 0.4 mm further along X, 0.25 mm less along Y than is set."""
@@ -136,10 +199,16 @@ class Camera(Procedure[Moves]):
 
     def usual_instrument(self) -> Instrument:
         """The camera itself."""
-        return Instrument("camera", 1e-6)
+        return EYE
 
 
 PROCEDURE = Camera()
+
+
+def _places(readings: Sequence[Reading]) -> list[tuple[float, float]]:
+    """Where a cross was seen, px."""
+    found = [(r.x, r.y) if isinstance(r, Spot) else r.at if isinstance(r, Picture) else None for r in readings]
+    return [at for at in found if at is not None]
 
 
 def flat(moves: Sequence[tuple[float, float]]) -> bool:
@@ -198,7 +267,7 @@ class View:
         }  # fmt: skip
 
 
-def viewed(moves: Moves, seen: Sequence[tuple[float, float]]) -> View:
+def viewed(moves: CrossMark, seen: Sequence[tuple[float, float]]) -> View:
     """Fit uv = b − A·move. Moves must not lie in a line."""
     import numpy as np
 

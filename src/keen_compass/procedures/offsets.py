@@ -11,6 +11,7 @@ from keen_compass.procedures.results import Outcome, amount_outcome, arithmetic,
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.notes import Note
 from keen_compass.quantities.uncertainty import Uncertain, covariance
+from keen_compass.quantities.verdict import Verdict
 
 AXES = ("x", "y")
 DRAWN = 0.03  # mm, standard uncertainty of one drawn line or aimed dot; stated where nothing can be learnt
@@ -32,7 +33,10 @@ def offset_findings(
     """Both components, which belong together: errors along X and Y from the same readings."""
     quantities = [f"{head}_{axis}" for axis in AXES]
     shared = covariance(*errors)
-    return tuple(
-        replace(judged(case, offset_outcome(case, quantity, e, notes)), covariance_with={quantities[1 - k]: shared})
-        for k, (quantity, e) in enumerate(zip(quantities, errors, strict=True))
-    )
+    found = []
+    for k, (quantity, e) in enumerate(zip(quantities, errors, strict=True)):
+        f = judged(case, offset_outcome(case, quantity, e, notes))
+        if f.verdict is Verdict.IN:  # it is left as it is
+            f = replace(f, notes=tuple(n for n in f.notes if not n.code.endswith(".moves")))
+        found.append(replace(f, covariance_with={quantities[1 - k]: shared}))
+    return tuple(found)

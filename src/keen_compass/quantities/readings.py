@@ -16,6 +16,7 @@ from keen_compass.errors import LengthError
 from keen_compass.quantities.lengths import LONGEST_TEXT, Length, parse_length, parse_number, plain_number, trim_number
 
 LARGEST_COUNT = 1e9
+WIDEST_PICTURE = 100_000.0  # px
 
 
 class Kind(StrEnum):
@@ -149,6 +150,18 @@ def parse_spot(text: str, unit: str = "mm") -> Spot:
         raise LengthError("type both numbers, X then Y, like 120.4 88.2")
     x, y = (parse_length(part.removesuffix(","), unit, allow_negative=True).mm for part in parts)
     return Spot(x, y, plain)
+
+
+def parse_pixel(text: str) -> tuple[float, float]:
+    """A place in a picture, px from its top left corner: ``620.1 468.2``. Raises LengthError."""
+    parts = text.replace(";", " ").split()
+    try:
+        u, v = (plain_number(part) for part in parts)
+    except ValueError:
+        raise LengthError("type both numbers in pixels, across then down, like 620.1 468.2") from None
+    if not (0 <= u <= WIDEST_PICTURE and 0 <= v <= WIDEST_PICTURE):
+        raise LengthError("that place is in no picture")
+    return u, v
 
 
 @dataclass(frozen=True, slots=True)

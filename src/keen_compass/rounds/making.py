@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
+from keen_compass.machines.heads import offset_held
 from keen_compass.machines.profile import BEAM, THERMAL, new_uid
 from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
@@ -151,7 +152,7 @@ class Making:
         return Surroundings(
             c.machine, c.tool, c.choices.size if size is None else size, self.step / 2, self._room_across(), c.chosen,
             fastest, c.choices.passes, tuple(box for box, _ in self.taken()), room(c).width, self._held("hole_bias"),
-            self._held("drag"),
+            self._held("drag"), offset_held(c.values(), "camera", c.machine.offset_form, c.machine.flipped),
         )  # fmt: skip
 
     def _held(self, quantity: str) -> float:
@@ -274,8 +275,9 @@ class Making:
         mounted = self._c.machine.tool
         tools = (*((mounted,) if mounted else ()), *self._c.machine.tools)
         wanted = self._c.procedure
-        fit = [t for t in tools if t.drawn is wanted.draws and (t.trails or not wanted.trails)]
-        return next((t.uid for t in (*fit, *tools)), "")
+        fit = [t for t in tools if t.drawn is wanted.draws]
+        exactly = [t for t in fit if t.trails is wanted.trails]
+        return next((t.uid for t in (*exactly, *fit, *tools)), "")
 
     def proposed_instrument(self) -> str:
         """Of what suits the procedure best the finest at hand; the technician can change it."""

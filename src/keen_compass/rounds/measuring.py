@@ -16,12 +16,22 @@ from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.quantities.notes import note, plain
-from keen_compass.quantities.readings import Kind, Reading, number_of, parse_count, parse_pick, parse_spot
+from keen_compass.quantities.readings import (
+    Kind,
+    Picture,
+    Reading,
+    Spot,
+    number_of,
+    parse_count,
+    parse_pick,
+    parse_pixel,
+    parse_spot,
+)
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece, KeptReading
-from keen_compass.shop.marks import Confirmed, Editing, Identified, Signed, Skipped, Warmth
+from keen_compass.shop.marks import Confirmed, Editing, Identified, PicturesTaken, Signed, Skipped, Warmth
 from keen_compass.words.say import say
 
 HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
@@ -473,7 +483,8 @@ class Measuring:
     def _judged(self, piece: KeptPiece) -> Mapping[str, object]:
         """A piece's parameters, with what is chosen by now of how it is judged."""
         chosen = {name: self._c.chosen[name] for name in self._c.procedure.judged_by if name in self._c.chosen}
-        return {**piece.parameters, **chosen}
+        taken = self._c.mark(PicturesTaken, piece.id) if self._c.procedure.pictured else None
+        return {**piece.parameters, **chosen, **({"picture": list(taken.size)} if taken else {})}
 
     def _previous_errors(self, piece: KeptPiece) -> dict[str, Previous]:
         """Errors of the piece before, for those quantities whose number was changed in between."""
@@ -533,6 +544,9 @@ class Measuring:
         instrument, measurand = self._c.instrument, self._measurand(name)
         if measurand.kind is Kind.PICK:
             return parse_pick(text, measurand.options)
+        if measurand.unit == "px":
+            at, blob = parse_pixel(text), self._picture_of(name)
+            return Picture(blob, at, text) if blob else Spot(*at, text)
         if measurand.kind is Kind.SPOT:
             return parse_spot(text, length_unit(self._c.machine.controller_units))
         if measurand.kind is Kind.COUNT:
@@ -544,6 +558,12 @@ class Measuring:
         if length.mm <= 0 and not measurand.signed:
             raise LengthError("a size must be larger than 0")
         return length
+
+    def _picture_of(self, name: str) -> str:
+        """The name under which the picture of a measurand is kept; empty where none was taken."""
+        piece = self._c.piece
+        taken = self._c.mark(PicturesTaken, piece.id) if piece else None
+        return taken.blobs.get(name, "") if taken else ""
 
     def _measurand(self, name: str) -> Measurand:
         return next(m for m in self.measurands() if m.name == name)

@@ -217,10 +217,25 @@ class GivenUp(Mark):
     reason: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class PicturesTaken(Mark):
+    """Pictures of a piece. blobs: measurand → name of its bytes. size: (width, height) of all of them, px."""
+
+    kind: ClassVar[str] = "pictures"
+    blobs: Mapping[str, str] = field(default_factory=dict)
+    size: tuple[float, float] = (0.0, 0.0)
+
+    @classmethod
+    def from_body(cls, body: Mapping[str, Any]) -> PicturesTaken:
+        """Inverse of `to_body`."""
+        width, height = body.get("size", (0.0, 0.0))
+        return cls(dict(body.get("blobs", {})), (float(width), float(height)))
+
+
 KINDS: dict[str, type[Mark]] = {
     mark.kind: mark
     for mark in (
-        Choices, StepShown, FileWritten, SheetStages, CableRun, Identified, Confirmed, Skipped, Warmth, WornIn,
-        Decided, Editing, Computed, Signed, GivenUp,
+        Choices, StepShown, FileWritten, SheetStages, CableRun, PicturesTaken, Identified, Confirmed, Skipped, Warmth,
+        WornIn, Decided, Editing, Computed, Signed, GivenUp,
     )
 }  # fmt: skip

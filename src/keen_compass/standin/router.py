@@ -32,6 +32,7 @@ from keen_compass.standin.truth import Truth, amount
 PEN_LINE = 0.4  # mm, width of a line that only marks the surface
 LOST_AT_ONCE = 0.4  # mm; a motor that falls out of step loses some steps at once
 LOST_PER_EXCESS = 2.0  # mm that a move loses besides for each 100 % above the feed that an axis holds
+COME_FROM = 5.0  # mm, more than any play
 MOST_PIERCE = 8.0  # mm, from which an arc still reaches the sheet
 _PROBE = 0.02  # mm, half width of the jaws' contact
 
@@ -225,6 +226,13 @@ class Router:
         if not stops:
             raise FileFormatError("the file neither cut nor marked anything, nor waited anywhere")
         return made
+
+    def brought(self, to: Point) -> Point:
+        """Where the head really stands when it is sent somewhere from below and from the left."""
+        run, (x, y) = _Run(self.truth, self.settings, 0), to
+        for back in (COME_FROM, 0.0):
+            at = [run._axes[a].go(v - back, 1.0, rapid=True) for a, v in (("x", x), ("y", y))]
+        return at[0] + run._tan * at[1] + run._shift["x"], at[1] + run._shift["y"]
 
 
 class _Run:

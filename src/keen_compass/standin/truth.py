@@ -51,6 +51,7 @@ class Truth:
         aim: s with which a dot is brought over a mark. printer: (along X, along Y, skew) of a print beyond what was
         ordered, mm/mm. lies: (turn in degrees, mm) by which a sheet is loaded askew. buckle: mm by which its middle is
         pushed up the roll. left_handed: seen from above, its X and Y run the other way round than on paper.
+        camera: mm of a pixel, its turn in degrees, 1 where it is mirrored.
     parts: what is stamped on the parts of the drive trains, by axis and name.
     """
 
@@ -100,6 +101,7 @@ class Truth:
     lies: tuple[float, float] = (0.4, 4.0)
     buckle: float = 0.0
     left_handed: bool = False
+    camera: tuple[float, float, float] = (0.02, 2.5, 0.0)
     parts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:
@@ -110,7 +112,7 @@ class Truth:
     def from_json(cls, body: Mapping[str, Any]) -> Truth:
         """Inverse of `to_json`."""
         lead = {axis: (float(pair[0]), float(pair[1])) for axis, pair in body.get("lead", {}).items()}
-        named = ("instrument_error", "bed", "bed_size", "clean", "printer", "lies")
+        named = ("instrument_error", "bed", "bed_size", "clean", "printer", "lies", "camera")
         tuples = {k: tuple(body[k]) for k in named if k in body}
         heads = {name: (float(x), float(y)) for name, (x, y) in body.get("heads", {}).items()}
         return cls(**{**body, **tuples, "lead": lead, "heads": heads})
@@ -161,6 +163,15 @@ class Truth:
             return 0.0
         return self.home_sign.get(axis, 1.0) * (amount(settings, f"{axis}_home") - self.home[axis])
 
+    def beside(self, head: str, settings: Mapping[str, StoredValue]) -> tuple[float, float]:
+        """By how much the machine must be sent aside so that what sits beside its tool comes to where that was, mm
+        along its own axes: they are neither quite square nor quite true.
+        """
+        x, y = self.heads.get(head, (math.nan, math.nan))
+        steps = {a: stored for a in "xy" if isinstance(stored := settings.get(f"{a}_steps"), StoredResolution)}
+        sx, sy = (1 + (self.scale_error(a, steps[a]) if a in steps and a in self.motion else 0.0) for a in "xy")
+        return (x - self.tan_skew(settings) * y) / sx, y / sy
+
     def feed_drift(self, settings: Mapping[str, StoredValue]) -> float:
         """Drift of the feed as it is looked after now, mm per m."""
         return self.drift * math.pow(LOOKED_AFTER, amount(settings, "tracking"))
@@ -203,7 +214,9 @@ class Truth:
             case "kerf":
                 across = sum(self.play_left(a, settings) for a in "xy") / 2  # of an outside's two sizes
                 return (self.kerf + across) / (2.0 if self.kerf_form == "half" else 1.0)
-            case "pointer" | "sensor" | "camera" | "second_tool" as head:
+            case "camera" | "second_tool" as head:
+                return self.beside(head, settings)["xy".index(QUANTITIES[quantity].axis)]
+            case "pointer" | "sensor" as head:
                 return self.heads.get(head, (math.nan, math.nan))["xy".index(QUANTITIES[quantity].axis)]
             case "hole_bias":
                 return self.hole_bias
@@ -252,6 +265,8 @@ class Truth:
                 return amount(settings, quantity) - self.focus
             case "drag":
                 return amount(settings, quantity) - self.trails
+            case "camera" | "second_tool":
+                return amount(settings, quantity) - self.right(quantity, settings)
             case "bed":
                 return self.bed_range(settings, points)
         return math.nan

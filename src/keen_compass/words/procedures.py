@@ -25,6 +25,7 @@ TITLES: dict[str, tuple[str, str]] = {
     "pointer": ("Pointer to tool", "Aim at marks, draw beside them, see where it landed"),
     "registration": ("Registration", "Find the marks of a print, see how it lies"),
     "second-tool": ("Second tool", "Mark with one tool, draw astride it with the other, read the gaps"),
+    "camera": ("Camera", "Draw a cross, take pictures of it from several places"),
     "drag-blade": ("Blade row", "Cut squares for a blade that trails more and more, find the one that closes"),
     "reference-lines": ("Reference lines", "Mark the bed, check it later with a rule"),
 }

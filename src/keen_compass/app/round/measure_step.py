@@ -44,6 +44,7 @@ class MeasureStep(QWidget):
         self.surface.typed.connect(model.session.measuring.type)
         self.surface.marked.connect(self._mark)
         self.surface.placed.connect(model.session.measuring.place)
+        self.surface.wanted.connect(lambda run: model.attempt("measure", run))
         if isinstance(self.surface, ChainSurface):
             self.surface.offer_choices(model)
         self.strip = Strip(model)
@@ -87,7 +88,8 @@ class MeasureStep(QWidget):
     def _follow_link(self) -> None:
         """With a cable the head is moved from here, and Enter takes where it stands."""
         session = self._model.session
-        current = session.measuring.next_reading() if session.context.procedure.reads_spots else None
+        known = session.context.procedure
+        current = session.measuring.next_reading() if known.reads_spots and not known.pictured else None
         wanted = self._link.ready and current is not None and not session.settled and not session.context.shop.read_only
         if wanted and self.jog is None:
             from keen_compass.app.controller.jog_pad import JogPad
@@ -319,11 +321,14 @@ class Strip(Card):
             self._name.say("All read")
             self._hint.say("Click a place to add or change a reading.")
             self._show_chips([])
-        shown = stand_in.shows(session) if editable else None
-        self.practice.setVisible(bool(shown))
+        takes = editable and stand_in.takes(session)
+        shown = stand_in.shows(session) if editable and not takes else None
+        self.practice.setVisible(bool(shown) or takes)
         narrow = self.width() < NARROW and self.turn.isVisibleTo(self)
         self.practice.setText(f" {shown}  F8" if narrow else f" Stand-in shows {shown}   F8")
         self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
+        if takes:
+            self.practice.name(" Take it on the stand-in   F8")
         self.skip.setVisible(current is not None and editable)
         self.more.setVisible(current is None and editable and not session.context.procedure.starting)
         self.another.setVisible(editable and session.one_more_helps())
@@ -351,8 +356,12 @@ class Strip(Card):
 
     def type_practice(self) -> None:
         """Type what the practice caliper shows, and keep it: a caliper that types does the same."""
-        measuring = self._model.session.measuring
-        shown = stand_in.shows(self._model.session)
+        session = self._model.session
+        measuring = session.measuring
+        if stand_in.takes(session):  # a picture is looked at before it counts
+            self._model.attempt("measure", lambda: stand_in.take(session))
+            return
+        shown = stand_in.shows(session)
         if shown is None:
             return
 

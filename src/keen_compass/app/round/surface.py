@@ -26,13 +26,14 @@ class SurfaceWidget(QWidget):
     """`chosen` carries the measurand that was clicked, `typed` what a drag or a key put into the current callout.
 
     `marked` carries a measurand and what it was judged to be with one click; `placed` what a drag or a key put into
-    several callouts of one place, by measurand, and the one that takes what is typed next.
+    several callouts of one place, by measurand, and the one that takes what is typed next; `wanted` a command.
     """
 
     chosen = Signal(str)
     typed = Signal(str)
     marked = Signal(str, str)
     placed = Signal(object, str)
+    wanted = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -228,6 +229,10 @@ def surface_for(surface: Surface) -> SurfaceWidget:
             from keen_compass.app.round.row_surface import RowSurface
 
             return RowSurface()
+        case Surface.PICTURES:
+            from keen_compass.app.round.camera_surface import CameraSurface
+
+            return CameraSurface()
         case Surface.ASTRIDE:
             from keen_compass.app.round.astride_surface import AstrideSurface
 

@@ -6,7 +6,21 @@ from collections.abc import Mapping
 from typing import Any
 
 from keen_compass.words.say import Show, Text
+from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
+
+ABOUT = About(
+    needs=(
+        "white paper or film that lies flat, a pen in the tool’s place",
+        "the camera’s own program, or a folder in which it leaves its pictures",
+    ),
+    piece="a cross, looked at from several places of the head",
+    lookalikes=(
+        "A camera that was knocked, or focused anew, has another scale and another turn: take all pictures anew.",
+        "A sheet that moved between drawing and looking looks like an offset.",
+        "A head that is moved by hand between pictures stands anywhere: move it by numbers.",
+    ),
+)
 
 
 def _moves(v: Mapping[str, Any], show: Show) -> str:
@@ -16,7 +30,19 @@ def _moves(v: Mapping[str, Any], show: Show) -> str:
 
 
 TEXTS: dict[str, Text] = {
-    "cross": "The cross",
+    "step": "Moves of",
+    "count": "Pictures",
+    "picture": "cross in picture {number}",
+    "how": "Click it, or arrow keys: one pixel each, ten with Shift",
+    "drop": "Take the picture. Drop it here, paste it with Ctrl+V, or type its file, or a folder to watch, beside.",
+    "pixel": "A pixel is",
+    "micrometres": lambda v, _: f"{v['um']:.1f} µm",
+    "turned": "Picture turned by",
+    "degrees": lambda v, _: f"{v['degrees']:+.2f}°".replace("-", "−"),
+    "no_cross": "No cross is found here: click where it is, or take a sharper picture.",
+    "two_crosses": "There is more than one cross: click the one that you drew.",
+    "unclear": lambda v, _: f"The cross is unclear, found to {v['px']:.1f} px: sharper, or more light?",
+    "too_few": lambda v, _: f"{v['more']} more picture{'s' if v['more'] > 1 else ''}: three tell the least.",
     "in_a_line": "These moves lie in a line, which can’t tell the picture’s turn from its stretch: move across it as well.",
     "missed": "Picture {number} doesn’t fit the others by {px:.1f} px: was the right cross found there, did the sheet move?",
     "untested": "Three moves just give it: {px:g} px are assumed for how well a cross is found; a fourth would test it.",
