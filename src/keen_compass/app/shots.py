@@ -240,6 +240,50 @@ def _registration(window: MainWindow) -> None:
     session.measuring.keep()
 
 
+def _second_tool(window: MainWindow) -> None:
+    """Two scales, the last pair half chosen."""
+    _begin(window, "second-tool", "second_tool_x", "kingfisher")
+    session = _session(window)
+    session.making.choose_option("way", "vernier")
+    cut(session)
+    read_all(session, 3)
+    session.measuring.type(stand_in.shows(session) or "")
+
+
+def _gaps(window: MainWindow) -> None:
+    """Lines astride a cut, and an accessory that came back without its numbers."""
+    session = _session(window)
+    session.give_up("With the scoring tip instead")
+    window._mount(fitted={"accessory": "scoring-tip"})
+    _begin(window, "second-tool", "second_tool_x", "kingfisher")
+    session = _session(window)
+    session.making.choose(chosen={})
+    cut(session)
+    read_all(session)
+
+
+def _put_back(window: MainWindow) -> None:
+    _session(window).give_up("Its own numbers go in first")
+    window.show_rose("kingfisher")
+
+
+def _camera(window: MainWindow) -> None:
+    """Two pictures are read, the third one was taken."""
+    window._mount(fitted={"accessory": "felt-pen"})
+    _begin(window, "camera", "camera_x", "swift")
+    session = _session(window)
+    cut(session)
+    read_all(session, 2)
+    stand_in.take(session)
+
+
+def _blade_row(window: MainWindow) -> None:
+    _begin(window, "drag-blade", "drag", "swift")
+    session = _session(window)
+    cut(session)
+    session.measuring.type(stand_in.shows(session) or "")
+
+
 def _no_port(window: MainWindow) -> None:
     """A machine whose controller nobody can reach: the line is copied, what it shows is typed back."""
     window.shop.put_stand_in("kingfisher", {})
@@ -370,6 +414,11 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("verniers", _verniers),
     ("sheet-seen", _seen),
     ("registration", _registration),
+    ("second-tool", _second_tool),
+    ("second-tool-gaps", _gaps),
+    ("state-put-back", _put_back),
+    ("camera", _camera),
+    ("blade-row", _blade_row),
     ("pointer-quick", lambda window: _begin(window, "pointer", "pointer_x")),
     ("state-other-piece", _identity),
     ("state-bed-full", _full_bed),

@@ -36,7 +36,8 @@ def write_hpgl(path: ToolPath, units_per_mm: float = UNITS_PER_MM, bed: Box | No
     for layer in path.layers:
         if layer.strokes and layer.pen != pen:
             pen = layer.pen
-            words.append(f"PU;SP{pen};" if len(words) > len(START) else f"SP{pen};")
+            words += ["PU;"] if len(words) > len(START) else []
+            words.append(f"SP{pen};")
         for stroke in layer.strokes:
             if stroke.approach:
                 words.append(f"PU{at(stroke.approach)};")

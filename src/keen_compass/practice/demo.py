@@ -125,7 +125,7 @@ KINGFISHER = Machine(
     bed=(720.0, 3000.0),
     standpoint=Standpoint("right", "toward"),
     form=ResolutionForm.PAIR,
-    tolerances={"x_steps": 1.0, "y_steps": 1.0},
+    tolerances={"x_steps": 1.0, "y_steps": 1.0, "sensor_x": 0.3, "sensor_y": 0.3},
     setting_keys={"x_steps": "ACROSS", "y_steps": "ALONG"},
     setting_line="{key} {value}",
     takes_effect="Kingfisher asks to be homed after a change.",
@@ -142,7 +142,7 @@ KINGFISHER = Machine(
 )
 KINGFISHER_TRUTH = Truth(
     motion={"x": 1.00042, "y": 0.99931}, lost_motion={"x": 0.02, "y": 0.03}, kerf=0.0, scatter=0.04,
-    instrument_error=(0.3, -0.2), repeat=0.4, settle=0.01, skew=0.0002, gantry=700.0, feed_axis="y", drift=0.03,
+    instrument_error=(0.3, -0.2), repeat=0.4, settle=0.01, skew=0.0002, gantry=700.0, feed_axis="y", drift=0.012,
     slip=0.01, bed_size=(720.0, 3000.0), heads={"pointer": (-31.42, 18.66), "sensor": (24.85, 6.1),
         "second_tool felt-pen": (31.18, 0.86), "second_tool scoring-tip": (31.74, -0.22)},
     printer=(0.0011, -0.0006, 0.0002), left_handed=True,
@@ -322,7 +322,7 @@ def _kingfisher(shop: Shop, play: Play, set_clock: Callable[[datetime], None], t
         session.measuring.type(text)
         session.measuring.keep()
     session.give_up("The film ran out before Y could be read")
-    for quantity, mm in {"pointer_x": -32.1, "pointer_y": 19.0, "sensor_x": 25.3, "sensor_y": 6.0}.items():
+    for quantity, mm in {"pointer_x": -32.1, "pointer_y": 19.0, "sensor_x": 25.3, "sensor_y": 6.1}.items():
         shop.put_value("kingfisher", quantity, StoredAmount(quantity, "mm", mm), "start", subject=KINGFISHER.subject)
     shop.put_stand_in("kingfisher", KINGFISHER_TRUTH.to_json())
     set_clock(today - timedelta(days=15, hours=4))

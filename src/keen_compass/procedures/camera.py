@@ -26,6 +26,7 @@ from keen_compass.procedures.results import no_number
 from keen_compass.procedures.sheets import place
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
+from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.readings import Picture, Reading, Spot
@@ -91,16 +92,21 @@ class Camera(Procedure[CrossMark]):
 
     def _within_reach(self, around: Surroundings, body: dict[str, object]) -> dict[str, object]:
         """Where there is free stock and the head comes to all its places; else where there is free stock."""
-        sheet, bed = around.machine.sheet, around.machine.bed
-        ups = [sheet.y + NEXT * k for k in range(max(int((sheet.height - ACROSS) / NEXT) + 1, 1))]
-        alongs = [sheet.x + NEXT * k for k in range(max(int((sheet.width - ACROSS) / NEXT) + 1, 1))]
-        places = [body | {"at": [x, y]} for y in ups for x in alongs]
+        sheet = around.machine.sheet
+        places = [
+            Box(sheet.x + NEXT * i, sheet.y + NEXT * j, ACROSS, ACROSS)
+            for j in range(max(int((sheet.height - ACROSS) / NEXT) + 1, 1))
+            for i in range(max(int((sheet.width - ACROSS) / NEXT) + 1, 1))
+        ]
+        free = [box for box in places if around.free((box,), sheet)] or places[:1]
+        moves = self.piece(body | {"at": [0.0, 0.0]}).stands_at(around.camera)
 
-        def reached(parameters: Parameters) -> bool:
-            stands = self.piece(parameters).stands_at(around.camera)
-            return all(0 <= v <= end for at in stands for v, end in zip(at, bed, strict=True))
+        def reached(box: Box) -> bool:
+            return all(0 <= box.x + x <= around.machine.bed[0] and 0 <= box.y + y <= around.machine.bed[1]
+                       for x, y in moves)  # fmt: skip
 
-        return self.first_free(around, filter(reached, places)) or self.first_free(around, places)
+        best = next(filter(reached, free), free[0])
+        return body | {"at": [best.x, best.y]}
 
     def piece(self, parameters: Parameters) -> CrossMark:
         """From `picture` and `moves`."""
@@ -192,6 +198,10 @@ class Camera(Procedure[CrossMark]):
                 [619.9, 467.7], [423.1, 464.1], [616.6, 664.6], [817.1, 471.4], [623.6, 271.1],
             ]}],
         }  # fmt: skip
+
+    def unless_said(self, given: Parameters) -> dict[str, object]:
+        """The usual moves."""
+        return {"moves": self.usual_piece()["moves"]}
 
     def usual_piece(self) -> dict[str, object]:
         """Four moves about the middle."""

@@ -40,6 +40,8 @@ LEARNT_FROM = 3  # degrees of freedom, from which on scatter is learnt
 TO_FIT = 3  # targets that tell turn and stretch apart from the offset
 TICKS = Instrument("ticks", 0.1, (0.05, 0.0), kind="steel rule", uid="ticks")
 VERNIER = Instrument("verniers", 0.05, (0.02, 0.0), kind="steel rule", uid="verniers")
+AIMED, MARKS = 0.03, 4  # mm, standard: a dot over a mark; marks by which a sheet is laid
+CREEP = 0.05  # mm, standard, that a roll creeps meanwhile
 LARGE_TURN = 3.0  # mm per m: more than that is the sheet's, and is said
 
 
@@ -117,7 +119,8 @@ class Pointer(Procedure[Sheet]):
         size = paper_size(around)
         targets = [list(t) for t in self.page(size, 1).targets]
         fine: dict[str, object] = {"fine": True} if around.chosen.get("read") == "vernier" else {}
-        return {"way": "sheet", "secondary": secondary, "targets": targets, "size": list(size), **fine}
+        fed = {"fed": around.machine.long_axis} if around.machine.kind in ROLLS else {}
+        return {"way": "sheet", "secondary": secondary, "targets": targets, "size": list(size), **fine, **fed}
 
     def crosses(self, piece: Sheet) -> tuple[Point, ...]:
         """On every target."""
@@ -125,7 +128,9 @@ class Pointer(Procedure[Sheet]):
 
     def piece(self, parameters: Parameters) -> Sheet:
         """From `way`, and of a sheet `targets` and `secondary`."""
-        self.check_parameters(parameters, {"way", "targets", "secondary", "fine", *ON_PAPER})
+        self.check_parameters(parameters, {"way", "targets", "secondary", "fine", "fed", *ON_PAPER})
+        if parameters.get("fed", "x") not in AXES:
+            raise InputError(f"expected x or y, got {shown_input(parameters['fed'])}", "piece.fed")
         if not isinstance(parameters.get("fine", False), bool):
             raise InputError("expected true or false", "piece.fine")
         way, secondary = parameters.get("way", "mark"), parameters.get("secondary", "pointer")
@@ -186,7 +191,7 @@ class Pointer(Procedure[Sheet]):
         read = {a: [case.measured(sheet.names(a)[i]) for i in both] for a in AXES}
         if not case.confirmed and (asks := self._odd(case, sheet, read)):
             return Solution(tuple(no_number(case, q, Verdict.IMPLAUSIBLE, asks) for q in quantities))
-        fit = fitted([sheet.targets[i] for i in both], read)
+        fit = _as_laid(fitted([sheet.targets[i] for i in both], read), case.piece)
         shared = covariance(fit.e["x"], fit.e["y"])
         findings = []
         for axis, quantity in zip(AXES, quantities, strict=True):
@@ -220,8 +225,8 @@ class Pointer(Procedure[Sheet]):
         read = [case.foreseen(name, 0.0, readings_each) for name in names]
         mean = combination([(1 / len(names), m.mean) for m in read])
         drawn = Source("drawn", DRAWN / math.sqrt(len(names)), Cause.ASSUMED)
-        U = Uncertain(0.0, (*mean.effects, (drawn, 1.0))).U
-        return {f"{sheet.secondary}_{a}": U for a in AXES}
+        own = (*mean.effects, (drawn, 1.0))
+        return {f"{sheet.secondary}_{a}": Uncertain(0.0, (*own, *_laid(case.piece, a))).U for a in AXES}
 
     def example(self) -> dict[str, Any]:
         """The dot stands 0.4 mm too far to the left, 0.3 mm too far away; the sheet lies a little turned."""
@@ -316,6 +321,22 @@ def _effects(
 
 def _division(m: Measurement) -> float:
     return math.sqrt(math.fsum((s.u * c) ** 2 for s, c in m.mean.effects if s.cause is Cause.DIVISION))
+
+
+def _laid(piece: Parameters, axis: str) -> tuple[tuple[Source, float], ...]:
+    """What all targets of a sheet share: it was laid by its marks, each aimed at by hand, and a roll that goes back and
+    forth creeps between aiming and drawing. No residual shows either.
+    """
+    if "size" not in piece:
+        return ()
+    found = [(Source(f"aimed {axis}", AIMED / math.sqrt(MARKS), Cause.ASSUMED), 1.0)]
+    if piece.get("fed") == axis:
+        found.append((Source("creep", CREEP, Cause.ASSUMED), 1.0))
+    return tuple(found)
+
+
+def _as_laid(fit: Fit, piece: Parameters) -> Fit:
+    return replace(fit, e={a: Uncertain(e.value, (*e.effects, *_laid(piece, a))) for a, e in fit.e.items()})
 
 
 def _moves(sheet: Sheet, fit: Fit) -> tuple[Note, ...]:

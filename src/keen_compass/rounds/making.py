@@ -214,6 +214,9 @@ class Making:
     def largest_size(self) -> float:
         """The longest piece that instrument, bed and free stock allow, mm; 0 where nothing fits."""
 
+        if not self._c.procedure.sized:
+            return float(self._c.choices.size)
+
         def search() -> float:
             longest = self._longest()
             reach = (self._c.instrument.reach if self._c.instrument else 0.0) or longest

@@ -32,6 +32,10 @@ class Pictures:
 
     def __init__(self, context: RoundContext, measuring: Measuring) -> None:
         self._c, self._measuring = context, measuring
+        # What was found in pictures, which never change, by their bytes' names; of greys the last picture's.
+        self._found: dict[tuple[str, Point | None], Cross | None] = {}
+        self._doubts: dict[str, Note | None] = {}
+        self._grey: tuple[str, NDArray[np.float64]] | None = None
 
     @property
     def taken(self) -> PicturesTaken:
@@ -102,29 +106,36 @@ class Pictures:
         """The clearest cross of a picture, or the one nearest to a place."""
         from keen_compass.solve.cross import find_cross
 
-        grey, blob = self.grey(measurand), self.taken.blobs.get(measurand, "")
-        if grey is None:
-            return None
-        return self._c.remembered(("cross", blob, near), lambda: find_cross(grey, near))
+        key = self.taken.blobs.get(measurand, ""), near
+        if key not in self._found:
+            grey = self.grey(measurand)
+            self._found[key] = None if grey is None else find_cross(grey, near)
+        return self._found[key]
 
     def grey(self, measurand: str) -> NDArray[np.float64] | None:
         """Greys of a picture; None where there is none, or it can't be read any more."""
         from keen_compass.formats.pictures import grey_of
 
         blob = self.taken.blobs.get(measurand, "")
-
-        def read() -> NDArray[np.float64] | None:
+        if self._grey is None or self._grey[0] != blob:
             data = self._c.shop.blob(blob) if blob else None
-            return None if data is None else grey_of(data, "picture")
-
-        return self._c.remembered(("grey", blob), read)
+            if data is None:
+                return None
+            self._grey = blob, grey_of(data, "picture")
+        return self._grey[1]
 
     def says(self, measurand: str) -> Note | None:
         """What is to be looked at in a picture: no cross, two of them, an unclear one."""
         if measurand not in self.taken.blobs:
             return None
         blob = self.taken.blobs[measurand]
-        return self._c.remembered(("picture_says", blob), lambda: self._says(measurand))
+        if blob not in self._doubts:
+            self._doubts[blob] = self._says(measurand)
+        return self._doubts[blob]
+
+    def looked_at(self, measurand: str) -> bool:
+        """Whether `says` has its answer at hand."""
+        return self.taken.blobs.get(measurand, "") in self._doubts
 
     def _says(self, measurand: str) -> Note | None:
         from keen_compass.solve.cross import find_cross

@@ -15,8 +15,6 @@ BEGINS = math.radians(140)  # which way the tip points when it goes down: wherev
 
 def tip_of(way: Sequence[Point], trails: float) -> list[Point]:
     """Where the tip goes while the axis goes along `way`: it is dragged, always `trails` behind."""
-    if trails <= 0:
-        return list(way)
     (x, y), tip = way[0], [(way[0][0] + trails * math.cos(BEGINS), way[0][1] + trails * math.sin(BEGINS))]
     for a, b in itertools.pairwise(way):
         steps = max(math.ceil(math.dist(a, b) / FINE), 1)

@@ -52,6 +52,7 @@ STRIP, HEAD, GAP = 208, 40.0, 10.0  # px: right of the picture, for words above 
 LOUPE, MAGNIFIED = 190.0, 6.0  # px, times
 FINE, COARSE = 1.0, 10.0  # px of the picture, by which an arrow key moves, and with Shift
 PICTURES = (".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
+SOON = 30  # ms
 SETTLES = 400  # ms, after which a file that appears in a folder is whole
 ARROWS = {
     Qt.Key.Key_Left: (-1.0, 0.0), Qt.Key.Key_Right: (1.0, 0.0), Qt.Key.Key_Up: (0.0, -1.0), Qt.Key.Key_Down: (0.0, 1.0),
@@ -99,10 +100,23 @@ class CameraSurface(FloatingSurface):
             data = session.pictures.data(name)
             self._image = QImage.fromData(data) if data else QImage()
             self._image.setDevicePixelRatio(1.0)
-        doubt = session.pictures.says(name) if blob else None
-        self._said = say(doubt) if doubt else ""
+        self._say_doubt()
+        if blob and not session.pictures.looked_at(name):  # the picture is there first
+            QTimer.singleShot(SOON, self, self._look_again)
         self.other.setEnabled(bool(blob))
         super().show_session(session, callouts, frozen=frozen)
+
+    def _look_again(self) -> None:
+        """What is to be looked at in the picture that is shown now."""
+        if self.session is not None and not self.session.context.shop.closed and self._blob:
+            self.session.pictures.says(self._shown())
+            self._say_doubt()
+            self.update()
+
+    def _say_doubt(self) -> None:
+        pictures, name = self.session.pictures if self.session else None, self._shown()
+        doubt = pictures.says(name) if pictures and pictures.looked_at(name) else None
+        self._said = say(doubt) if doubt else ""
 
     def _shown(self) -> str:
         current = self.current()
