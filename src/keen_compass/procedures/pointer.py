@@ -41,7 +41,7 @@ TO_FIT = 3  # targets that tell turn and stretch apart from the offset
 TICKS = Instrument("ticks", 0.1, (0.05, 0.0), kind="steel rule", uid="ticks")
 VERNIER = Instrument("verniers", 0.05, (0.02, 0.0), kind="steel rule", uid="verniers")
 AIMED, MARKS = 0.03, 4  # mm, standard: a dot over a mark; marks by which a sheet is laid
-CREEP = 0.05  # mm, standard, that a roll creeps meanwhile
+CREEP = 0.03  # mm, standard, that a roll creeps meanwhile
 LARGE_TURN = 3.0  # mm per m: more than that is the sheet's, and is said
 
 

@@ -15,7 +15,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import FileFormatError
-from keen_compass.pieces.page import DIVISIONS, DRAWN_TICKS, MOST_TICKS, PITCH
+from keen_compass.pieces.page import DIVISIONS, DRAWN_TICKS, MOST_TICKS, PITCH, PRINTED_TICKS
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredValue
@@ -50,9 +50,12 @@ class Sheet:
     pdf: bytes
     seed: int
 
-    def on_machine(self, near: Point) -> Point:
-        """Where the cross that was ordered near a place of the page really lies."""
+    def on_machine(self, near: Point, beside: Point = (0.0, 0.0)) -> Point:
+        """Where the cross that was ordered near a place of the page really lies; or what was printed beside it, mm on
+        the page.
+        """
         x, y = self._seen(near) if self.pdf else near  # without a print: a mark that somebody drew
+        x, y = x + beside[0], y + beside[1]
         sx, sy, skew = self.truth.printer
         x, y = x * (1 + sx) + skew * y, y * (1 + sy)
         rng = random.Random(f"{self.seed}/laid")
@@ -113,7 +116,8 @@ class Sheet:
         if len(drawn) != 2 * MOST_TICKS + 1:
             raise FileFormatError(f"{len(drawn)} ticks are drawn where {2 * MOST_TICKS + 1} were looked for")
         pitch = PITCH * (1 + self.truth.printer[k])
-        middle = (x, y)[k]
+        away = sum(PRINTED_TICKS[axis]) / 2  # from the cross; a sheet that lies turned has them higher or lower
+        middle = self.on_machine(near, (0.0, away) if axis == "x" else (-away, 0.0))[k]
         pairs = [
             (abs(at - (middle + i * pitch) + eye.gauss(0, BY_EYE)), i, j)
             for j, at in enumerate(drawn, -MOST_TICKS) for i in range(j - FARTHEST, j + FARTHEST + 1)
