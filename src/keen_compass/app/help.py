@@ -219,6 +219,17 @@ PROCEDURE_PAGES = {
         "found = shift + turn · skew · scale · ordered",
         "Least squares over all marks; docs/arithmetic.md, 9.",
     ),
+    "media-feed": Page(
+        "Media feed",
+        (
+            "Bands of the printer’s own feed test, each with a little more feed: too little overlaps in a dark line, "
+            "too much leaves a light one. Click the band that just meets, or judge each.",
+            "Where none meets, the answer says which way to go on, with the next range.",
+            "The number belongs to the printer and the media. Print the test again with the new one: the middle meets.",
+        ),
+        "new = value in force + correction of the band that meets",
+        "docs/arithmetic.md, 10.",
+    ),
     "camera": Page(
         "Camera",
         (

@@ -277,6 +277,13 @@ def _camera(window: MainWindow) -> None:
     stand_in.take(session)
 
 
+def _bands(window: MainWindow) -> None:
+    _begin(window, "media-feed", "media_feed", "kingfisher")
+    session = _session(window)
+    cut(session)
+    session.measuring.type(stand_in.shows(session) or "")
+
+
 def _blade_row(window: MainWindow) -> None:
     _begin(window, "drag-blade", "drag", "swift")
     session = _session(window)
@@ -419,6 +426,7 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("state-put-back", _put_back),
     ("camera", _camera),
     ("blade-row", _blade_row),
+    ("bands", _bands),
     ("pointer-quick", lambda window: _begin(window, "pointer", "pointer_x")),
     ("state-other-piece", _identity),
     ("state-bed-full", _full_bed),

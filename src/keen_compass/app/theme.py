@@ -35,6 +35,8 @@ class Theme(NamedTuple):
     quiet_fill: str
     focus: str
     material: str
+    film: str  # what is printed on, and the print: light and dark in any light
+    print: str
     heat: tuple[str, str, str]  # low, middle, high; `ink` is written on all of it
 
 
@@ -42,12 +44,14 @@ LIGHT = Theme(
     "light", paper="#f5f3ed", rail="#e6e3d8", card="#fffefa", line="#c9c5b7", grid="#ebe8df",
     ink="#18242b", soft="#4c5860", good="#0a5a55", good_fill="#dcebe6", bad="#a02812", bad_fill="#fae4dc",
     warn="#744b00", warn_fill="#f6e8c8", quiet_fill="#eae8e1", focus="#1d55a5", material="#efe9da",
+    film="#f7f4ea", print="#1b2126",
     heat=("#8fb8e8", "#f3efe4", "#f0a860"),
 )  # fmt: skip
 DARK = Theme(
     "dark", paper="#161b1f", rail="#101417", card="#1f262b", line="#4a555d", grid="#252d33",
     ink="#eeeae0", soft="#aeb8bf", good="#74d3c4", good_fill="#16352f", bad="#ff9f8a", bad_fill="#48211a",
     warn="#f0c46c", warn_fill="#3d3012", quiet_fill="#2b3339", focus="#8fbcff", material="#2c2f2b",
+    film="#f7f4ea", print="#1b2126",
     heat=("#1f4f86", "#2b3034", "#8a4a10"),
 )  # fmt: skip
 
@@ -59,6 +63,7 @@ PAIRS = (
     ("bad", "paper"), ("bad", "rail"), ("bad", "card"), ("bad", "bad_fill"),
     ("warn", "paper"), ("warn", "rail"), ("warn", "card"), ("warn", "warn_fill"),
     ("focus", "card"), ("focus", "paper"), ("card", "ink"), ("paper", "ink"), ("card", "bad"), ("card", "focus"),
+    ("print", "film"),
 )  # fmt: skip
 
 _current = LIGHT

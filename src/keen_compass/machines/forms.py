@@ -188,10 +188,13 @@ def _recommended(reader: FormReader, unit: str) -> tuple[float, float] | None:
     return x, y
 
 
-def absent_from(kind: str, gives_room: str = "file", heads: str = "") -> set[str]:
-    """Fields of the form that a machine of this kind has no use for; gives_room, heads: as the form has them."""
+def absent_from(kind: str, gives_room: str = "file", heads: str = "", *, trails: bool = False) -> set[str]:
+    """Fields of the form that a machine of this kind has no use for; gives_room, heads: as the form has them. trails:
+    one of its tools is a blade that does.
+    """
     usual = replace(usual_machine(kind), heads=_heads(heads))
     has = {*usual.quantities, *(replace(usual, z_travel=50.0).quantities if kind not in ROLLS else ())}
+    has |= {"drag"} if trails and kind in ROLLS else set()
     lacking = set(JUDGED) - has
     absent = {*lacking, *(f"tolerance_{q}" for q in lacking), *(f"flipped_{q}" for q in lacking)}
     if not heads:

@@ -496,8 +496,10 @@ def _quantities(
             return trails and kind in ROLLS
         if q.group == "heads":
             return q.family in heads
-        if quantity in ("print_scale_x", "print_scale_y", "media_feed", "proof"):
+        if quantity in ("print_scale_x", "print_scale_y", "proof"):
             return False  # on the command line so far
+        if quantity == "media_feed":
+            return kind == "print-and-cut plotter"
         if quantity == "registration":
             return kind == "print-and-cut plotter" or (kind in ROLLS and any(h in AIMED_WITH for h in heads))
         if q.axis == "z" and not has_z:

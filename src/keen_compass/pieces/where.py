@@ -16,6 +16,7 @@ OnRule     a scale beside the axis, at one of its stops
 Return     by how much the axis misses, at one stop, the place where it was at another
 Height     the gauge in the head over a place of the bed, against another place
 Gap        between a swung arm and the bed, on one side of the head
+Meets      bands of a printer's feed test
 InView     a drawn cross in a picture
 Beside     what was drawn or aimed at, beside its mark on a sheet
 Part       a number that is counted on, or stamped into, a part of the drive train
@@ -186,6 +187,17 @@ class InView:
     move: Point
 
 
+@dataclass(frozen=True, slots=True)
+class Meets:
+    """Which band just meets, of those printed with these corrections (counted from the value in force where
+    `relative`); or what one of them looks like: `band`, from 0, is 1 where it overlaps, 2 where it meets, 3 a gap.
+    """
+
+    corrections: tuple[float, ...]
+    relative: bool
+    band: int = -1
+
+
 Where = (
     Faces
     | Fits
@@ -204,4 +216,5 @@ Where = (
     | Part
     | (Beside)
     | InView
+    | Meets
 )

@@ -29,7 +29,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 
 Play = Callable[..., None]
-ROUNDS = 60  # that are played
+ROUNDS = 62  # that are played
 START = {"x_steps": 106.667, "y_steps": 106.667, "z_steps": 320.0}
 FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
 BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
@@ -133,8 +133,9 @@ KINGFISHER = Machine(
     fittings=(
         Fitting("accessory", "Felt pen", "felt-pen", (31.5, 0.5)),
         Fitting("accessory", "Scoring tip", "scoring-tip", (31.5, 0.0)),
+        Fitting("printer", "Roll printer", "roll-printer"),
     ),
-    fitted={"accessory": "felt-pen"},
+    fitted={"accessory": "felt-pen", "printer": "roll-printer"},
     stock=Stock("display film", 0.2, 10.0, 0.0, 700.0, 1200.0, "display-film"),
     file="svg",
     heads=("pointer", "sensor", "second_tool"),
@@ -145,7 +146,7 @@ KINGFISHER_TRUTH = Truth(
     instrument_error=(0.3, -0.2), repeat=0.4, settle=0.01, skew=0.0002, gantry=700.0, feed_axis="y", drift=0.012,
     slip=0.01, bed_size=(720.0, 3000.0), heads={"pointer": (-31.42, 18.66), "sensor": (24.85, 6.1),
         "second_tool felt-pen": (31.18, 0.86), "second_tool scoring-tip": (31.74, -0.22)},
-    printer=(0.0011, -0.0006, 0.0002), left_handed=True,
+    printer=(0.0011, -0.0006, 0.0002), left_handed=True, fed=0.23,
 )  # fmt: skip
 STEEL = {t: Stock("steel", t, 20.0, 20.0, 1460.0, 960.0, f"steel-{t:g}") for t in (3.0, 6.0, 10.0)}
 EMBER = Machine(
@@ -328,6 +329,7 @@ def _kingfisher(shop: Shop, play: Play, set_clock: Callable[[datetime], None], t
     set_clock(today - timedelta(days=15, hours=4))
     play(KINGFISHER, "pointer", "pointer_x")
     play(KINGFISHER, "registration", "registration")
+    play(KINGFISHER, "media-feed", "media_feed")
     for accessory in ("scoring-tip", "felt-pen"):
         put_on(shop, shop.machine("kingfisher"), fitted={"accessory": accessory})
         for quantity, one in of_another(shop, shop.machine("kingfisher")).items():

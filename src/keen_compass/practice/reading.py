@@ -21,6 +21,7 @@ from keen_compass.pieces.where import (
     InView,
     Lines,
     LinesUp,
+    Meets,
     Narrowest,
     OnRule,
     Part,
@@ -32,11 +33,13 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import READ_ALONG
 from keen_compass.standin.blade import corners_of, tip_of
 from keen_compass.standin.router import Made
+from keen_compass.standin.truth import amount
 
 SEATED = 0.03  # mm, standard: how well stock lies against its stops
 RULE_LIES = 0.4  # mm, how far from the first target a rule's zero may lie
 PER_METRE = 1000.0
 DRAWN_WITHIN = 0.005  # mm, standard: how well a tick is where it should be beside its neighbours
+BAND_EYE = 0.1  # of a step, standard: how well a loupe tells whether bands meet
 EYE = 0.03  # share, standard, by which an eye misjudges
 
 
@@ -65,6 +68,8 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
             return float(burn.through and (not truth.clean[1] or heat <= truth.clean[1]))
         case Closes():
             return _closes(made, where)
+        case Meets():
+            return _meets(made, where)
         case Slack():
             scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter)
             return truth.read(made.slack(where.line) + scatter, instrument, rng)
@@ -103,6 +108,17 @@ def _closes(made: Made, where: Closes) -> float:
     """The number of the square whose corners neither run over nor are cut short, in halves."""
     off = [sum(corners_of(tip_of(made.lines[order], made.truth.trails))) / 4 for order in where.orders]
     return _first_right(off)
+
+
+def _meets(made: Made, where: Meets) -> float:
+    """The number of the band that meets, in halves; or a word for one of them."""
+    held = amount(made.settings, "media_feed") if where.relative else 0.0
+    eye = random.Random(f"{made.seed}/bands")
+    step = where.corrections[1] - where.corrections[0]
+    off = [held + c - made.truth.fed + eye.gauss(0, BAND_EYE * step) for c in where.corrections]
+    if where.band < 0:
+        return _first_right(off)
+    return 2.0 if abs(off[where.band]) < step / 2 else 1.0 if off[where.band] < 0 else 3.0
 
 
 def _lines_up(made: Made, where: LinesUp) -> float:

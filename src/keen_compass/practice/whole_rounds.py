@@ -57,7 +57,7 @@ RECORD_DOF = {"repeats": 20, "scatter": 12}
 TOLERANCE = {
     "x_steps": 0.4, "y_steps": 0.4, "z_steps": 2.0, "x_backlash": 0.05, "y_backlash": 0.05, "squareness": 0.5,
     "x_home": 0.2, "y_home": 0.2, "x_tram": 0.3, "y_tram": 0.3, "bed": 0.15, "kerf": 0.1, "focus": 1.0,
-    "hole_bias": 0.1, "drag": 0.05, "camera_x": 0.1, "camera_y": 0.1,
+    "hole_bias": 0.1, "drag": 0.05, "media_feed": 0.1, "camera_x": 0.1, "camera_y": 0.1,
     "second_tool_x": 0.5, "second_tool_y": 0.5, "x_speed": 600.0, "y_speed": 600.0,
 }  # fmt: skip
 BEAM = {"focus": 0.0, "power": 76.0, "cut_feed": 2400.0}  # as a beam is set at first
@@ -109,6 +109,8 @@ class Practice:
                     truth, heads={head: sits}, camera=(beside.uniform(0.015, 0.03), beside.uniform(-8, 8), 0.0)
                 )
                 held = {f"{head}_{a}": round(v + beside.uniform(-1, 1), 2) for a, v in zip("xy", sits, strict=True)}
+        if procedure.makes is Makes.PRINT:
+            truth = replace(truth, fed=round(random.Random(f"{seed}/feed").uniform(-0.3, 0.3), 3))
         if procedure.trails:
             truth = replace(truth, trails=random.Random(f"{seed}/blade").uniform(0.16, 0.34))
         if procedure.burns:
@@ -284,7 +286,7 @@ def _put_right_beneath(
 def file_for(procedure: Procedure[Any], shape: Any, number: int, cycles: int) -> str:
     """The practice table's file for a piece or run; empty where nothing is made."""
     settings = CutSettings(bed=BED, z_travel=TABLE.z_travel)
-    if procedure.makes is Makes.NOTHING:
+    if procedure.makes in (Makes.NOTHING, Makes.PRINT):
         return ""
     if procedure.makes is Makes.MOVES:
         return write_moves(shape.program(TABLE, cycles), settings, say)

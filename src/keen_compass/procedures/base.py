@@ -44,6 +44,7 @@ class Surface(StrEnum):
     CHAIN = "chain"
     ROW = "row"
     CELLS = "cells"
+    BANDS = "bands"  # of a printer's feed test
     PICTURES = "pictures"  # pictures that were taken, with what was found in them
     ASTRIDE = "astride"  # what two tools left beside one another
     CORNERS = "corners"  # squares whose corners are cut short, close or run over
@@ -57,6 +58,7 @@ class Makes(StrEnum):
     PIECE = "piece"  # cut or drawn on the stock, at a place of its own
     MOVES = "moves"  # the axes move and wait to be read; nothing is cut
     SHEET = "sheet"  # printed, loaded, aimed at, drawn on: stage by stage
+    PRINT = "print"  # a test that the printer makes by itself; no file of ours
     NOTHING = "nothing"
 
 
@@ -148,6 +150,7 @@ class Surroundings:
     taken: what lies on the sheet already, and what was marked on the bed itself.
     kerf: full width by which the cut is to be given room, mm. hole_bias: that is to be taken off round holes, mm.
     trails: by how much the blade trails, as it is held, mm. camera: where the controller has it, from the tool, mm.
+    fed: correction of the printer's media feed in force, %.
     """
 
     machine: Machine
@@ -163,6 +166,7 @@ class Surroundings:
     hole_bias: float = 0.0
     trails: float = 0.0
     camera: Point = (0.0, 0.0)
+    fed: float = 0.0
 
     def free(self, boxes: Sequence[Box], on: Box) -> bool:
         """Whether all of these lie on that and clear of everything that lies there."""
@@ -331,7 +335,7 @@ class Procedure(Generic[P]):
     @property
     def noun(self) -> str:
         """What one goes through of it: a piece or a run."""
-        return {Makes.PIECE: "piece", Makes.SHEET: "sheet"}.get(self.makes, "run")
+        return {Makes.PIECE: "piece", Makes.SHEET: "sheet", Makes.PRINT: "print"}.get(self.makes, "run")
 
     def heading(self, parameters: Parameters) -> Note:
         """Its title, with the axis where there is one."""

@@ -9,24 +9,27 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
 from keen_compass.errors import InputError, shown_input
-from keen_compass.pieces.where import Fits
-from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
+from keen_compass.machines.profile import Machine
+from keen_compass.pieces.where import Meets
+from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, listed, number
 from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number
-from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.charts import Rungs
+from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import trim_number
-from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 
 QUANTITY = "media_feed"
+ABOUT = ("middle", "more_feed", "less_feed")
 WORDS = ("overlap", "meets", "gap")  # as bands are judged, from too little feed to too much
 MOST_BANDS = 99
 LARGEST = 1e6
@@ -43,6 +46,16 @@ class Bands:
         """No single number."""
         return 0.0
 
+    @property
+    def step(self) -> float:
+        """By how much neighbours differ at most."""
+        return max(b - a for a, b in pairwise(self.corrections))
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """``band_1`` and so on."""
+        return tuple(f"band_{i}" for i in range(1, len(self.corrections) + 1))
+
     def at(self, pick: float) -> float:
         """The correction of a band, or halfway between two."""
         low = math.floor(pick)
@@ -50,26 +63,66 @@ class Bands:
         return a + share * (self.corrections[low] - a) if share else a
 
 
+EYE = Instrument("eye", 1e-6)
+SEEN = 0.1  # of a step, standard
+STEPS, COUNTS = (0.1, 0.05, 0.2), (9, 7, 11)
+
+
 class MediaFeed(Procedure[Bands]):
     """See the module."""
 
     name = "media-feed"
-    surface = Surface.LADDER
-    makes = Makes.NOTHING
+    surface = Surface.BANDS
+    makes = Makes.PRINT
     measurand_names = ("pick", "bands")
     picks = ("pick",)
     judgements: Mapping[str, Sequence[str]] = {"bands": WORDS}
+    passes = 1
+    sides = ()
+    large = ()
     numbered = False
     by_eye = True
+    eye = EYE
+    judged_by = ("read",)
 
-    @property
-    def yields(self) -> tuple[str, ...]:
-        """The one number."""
-        return (QUANTITY,)
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """Steps, how many, from where they count, which way; how they are judged."""
+        return (
+            Choice("step", "media_feed.step", tuple((plain(f"{s:g} %"), s) for s in STEPS)),
+            Choice("bands", "media_feed.count", tuple((plain(str(n)), n) for n in COUNTS)),
+            Choice("about", "media_feed.about", tuple((f"media_feed.{w}", w) for w in ABOUT)),
+            Choice("relative", "media_feed.counted", (("media_feed.from_held", True), ("media_feed.from_zero", False))),
+            Choice("read", "media_feed.read", (("media_feed.pick_one", "pick"), ("media_feed.judge_each", "each"))),
+        )
+
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """About what is in force, or beyond."""
+        step, n = float(str(around.chosen["step"])), int(str(around.chosen["bands"]))
+        beyond = {"middle": 0, "more_feed": n - 1, "less_feed": 1 - n}[str(around.chosen["about"])]
+        relative = around.chosen["relative"] is True
+        middle = step * beyond + (0.0 if relative else around.fed)
+        corrections = [round(middle + step * (i - n // 2), 6) for i in range(n)]
+        return {"corrections": corrections, "relative": relative, "read": around.chosen["read"]}
+
+    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+        """The same steps about what is in force by now."""
+        bands = self.piece(before)
+        n, middle = len(bands.corrections), 0.0 if bands.relative else around.fed
+        step = bands.corrections[1] - bands.corrections[0]
+        return {**before, "corrections": [round(middle + step * (i - n // 2), 6) for i in range(n)]}
+
+    def first(self, around: Surroundings) -> Note | None:
+        """What is printed."""
+        printer, made = around.machine.fitting("printer"), self.parameters(around)
+        bands = self.piece(made).corrections
+        return note("media_feed.print_test", printer=printer.name if printer else "", first=bands[0], last=bands[-1],
+                    step=round(bands[1] - bands[0], 6))  # fmt: skip
 
     def piece(self, parameters: Parameters) -> Bands:
         """From `corrections`, rising, and `relative`."""
-        self.check_parameters(parameters, {"corrections", "relative"})
+        self.check_parameters(parameters, {"corrections", "relative", "read"})
+        if parameters.get("read", "pick") not in ("pick", "each"):
+            raise InputError("expected pick or each", "piece.read")
         given, relative = parameters.get("corrections"), parameters.get("relative", True)
         if not listed(given, 2, MOST_BANDS):
             raise InputError(f"expected 2 to {MOST_BANDS} corrections", "piece.corrections")
@@ -83,18 +136,30 @@ class MediaFeed(Procedure[Bands]):
     def measurands(self, piece: Bands) -> tuple[Measurand, ...]:
         """The best band, or what each looks like."""
         n = len(piece.corrections)
-        return tuple(
-            Measurand(m, f"media_feed.{m}", "", 0.0, Fits((), 0.0), options=n if m == "pick" else len(WORDS), unit="")
-            for m in self.measurand_names
-        )
+        where = Meets(piece.corrections, piece.relative)
+        pick = Measurand("pick", "media_feed.pick", "", 0.0, where, hint="media_feed.how", options=n, unit="")
+        each = tuple(
+            Measurand(name, note("media_feed.band", number=i + 1), "", 0.0, replace(where, band=i),
+                      hint="media_feed.how_band", options=len(WORDS), unit="")
+            for i, name in enumerate(piece.names)
+        )  # fmt: skip
+        return (pick, *each)
+
+    def asks(self, measurand: Measurand, chosen: Parameters) -> bool:
+        """The pick alone, or a word for each."""
+        return (measurand.name == "pick") is (chosen.get("read", "pick") == "pick")
 
     def solve(self, case: Case) -> Solution:
         """The correction at which bands just meet."""
         bands = self.piece(case.piece)
-        self.check_readings(case, self.measurand_names, positive=True)
+        self.check_readings(case, (*self.measurand_names, *bands.names), positive=True)
         n = len(bands.corrections)
         picked = case.picked("pick", n)
         judged_as = [round(number_of(r)) - 1 for r in case.readings.get("bands", ())]
+        one_by_one = [round(number_of(case.readings[m][-1])) - 1 for m in bands.names if case.readings.get(m)]
+        if one_by_one and len(one_by_one) < n and not picked and not judged_as:
+            return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, note("media_feed.some_left")),))
+        judged_as = judged_as or one_by_one
         if not picked and not judged_as:
             return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, note("nothing_read")),))
         if judged_as and len(judged_as) != n:
@@ -108,11 +173,26 @@ class MediaFeed(Procedure[Bands]):
         held = case.amount(QUANTITY)
         value = (low + high) / 2 + (held.base if bands.relative else 0.0)
         between = Source("between_bands", (high - low) / 2 / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
-        error = Uncertain(held.base - value, ((between, -1.0),))
+        error = Uncertain(held.base - value, ((between, -1.0), (_seen(bands), -1.0)))
         change = trim_number((low + high) / 2, 4).replace("-", "−")
         line = f"{trim_number(held.base, 4)} + {change}".replace("+ −", "− ") if bands.relative else f"0 + {change}"
         finding = judged(case, amount_outcome(case, QUANTITY, value, error, arithmetic(line.replace("+ −", "− "))))
-        return Solution((finding,), figures={"best": [low, high], "corrections": list(bands.corrections)})
+        pick = sum(picked) / len(picked) if picked else None
+        figures = {"best": [low, high], "corrections": list(bands.corrections), "pick": pick}
+        return Solution((finding,), figures=figures)
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U of a band in the middle that meets."""
+        bands = self.piece(case.piece)
+        between = Source("between_bands", bands.step / 2 / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
+        return {QUANTITY: Uncertain(0.0, ((between, 1.0), (_seen(bands), 1.0))).U}
+
+    def chart(self, figures: Figures) -> Rungs | None:
+        """The row, and which was picked."""
+        if "corrections" not in figures or "best" not in figures:
+            return None
+        values = tuple(figures["corrections"])
+        return Rungs(values, (None,) * len(values), figures.get("pick"), None, "media_feed.row")
 
     def example(self) -> dict[str, Any]:
         """Nine bands; the sixth still overlaps, the seventh gaps."""
@@ -131,10 +211,15 @@ class MediaFeed(Procedure[Bands]):
 
     def usual_instrument(self) -> Instrument:
         """The eye."""
-        return Instrument("eye", 1e-6)
+        return EYE
 
 
 PROCEDURE = MediaFeed()
+
+
+def _seen(bands: Bands) -> Source:
+    """A loupe tells so well whether bands meet."""
+    return Source("seen", SEEN * bands.step, Cause.SEEN)
 
 
 def _picked_range(bands: Bands, picked: Sequence[float]) -> tuple[float | None, float | None]:

@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 
 STEPS = {"mm": (10.0, 120.0), "in": (12.7, 127.0)}  # mm: step and smallest size, by the machine's units
 EDGE = 15.0  # mm that the path needs beside the piece
-KINDS = {Makes.PIECE: "made", Makes.MOVES: "run", Makes.NOTHING: "counted"}
+KINDS = {Makes.PRINT: "printed", Makes.PIECE: "made", Makes.MOVES: "run", Makes.NOTHING: "counted"}
 UNTIL_KNOWN = 300.0  # mm
 DONE = "done"  # how a run over the cable ended that came to its end
 GOOD_SHARE = 1 / 3  # of the tolerance, that U may take for a clear verdict
@@ -153,6 +153,7 @@ class Making:
             c.machine, c.tool, c.choices.size if size is None else size, self.step / 2, self._room_across(), c.chosen,
             fastest, c.choices.passes, tuple(box for box, _ in self.taken()), room(c).width, self._held("hole_bias"),
             self._held("drag"), offset_held(c.values(), "camera", c.machine.offset_form, c.machine.flipped),
+            self._held("media_feed"),
         )  # fmt: skip
 
     def _held(self, quantity: str) -> float:
@@ -194,7 +195,7 @@ class Making:
         if c.procedure.makes is Makes.PIECE and not c.procedure.anchored:
             place = next_free(machine.sheet, taken, self.next_piece(size).footprint())
             return (place,) if place else ()
-        if c.procedure.makes in (Makes.NOTHING, Makes.SHEET) or (
+        if c.procedure.makes in (Makes.NOTHING, Makes.SHEET, Makes.PRINT) or (
             c.procedure.makes is Makes.MOVES and not self.draws_ticks
         ):
             return ()
@@ -356,7 +357,7 @@ class Making:
     def has_file(self) -> bool:
         """Whether the machine is sent anything for what is made next."""
         makes = self._c.procedure.makes
-        return Stage.DRAW in self.sheets.stages if makes is Makes.SHEET else makes is not Makes.NOTHING
+        return Stage.DRAW in self.sheets.stages if makes is Makes.SHEET else makes not in (Makes.NOTHING, Makes.PRINT)
 
     def file_text(self) -> str:
         """The next file. Raises PieceError with what to do where it can't be made."""

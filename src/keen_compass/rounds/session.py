@@ -98,7 +98,8 @@ class RoundSession:
         if step is Step.MAKE:
             return None
         if not self.context.pieces:
-            return note("run_first" if self.context.procedure.makes is Makes.MOVES else "cut_first")
+            first = {Makes.MOVES: "run_first", Makes.PRINT: "print_first"}
+            return note(first.get(self.context.procedure.makes, "cut_first"))
         if step is Step.CORRECT and not any(f.error is not None for f in self.measuring.findings()):
             return note("measure_first")
         if step is Step.CONFIRM and not self.confirming and not self.correcting.done():

@@ -51,7 +51,8 @@ class Truth:
         aim: s with which a dot is brought over a mark. printer: (along X, along Y, skew) of a print beyond what was
         ordered, mm/mm. lies: (turn in degrees, mm) by which a sheet is loaded askew. buckle: mm by which its middle is
         pushed up the roll. left_handed: seen from above, its X and Y run the other way round than on paper.
-        camera: mm of a pixel, its turn in degrees, 1 where it is mirrored.
+        camera: mm of a pixel, its turn in degrees, 1 where it is mirrored. fed: correction in % at which the printer's
+        bands just meet.
     parts: what is stamped on the parts of the drive trains, by axis and name.
     """
 
@@ -102,6 +103,7 @@ class Truth:
     buckle: float = 0.0
     left_handed: bool = False
     camera: tuple[float, float, float] = (0.02, 2.5, 0.0)
+    fed: float = 0.0
     parts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:
@@ -222,6 +224,8 @@ class Truth:
                 return self.hole_bias
             case "drag":
                 return self.trails or math.nan
+            case "media_feed":
+                return self.fed
             case "focus":
                 return self.focus if self.depth_of_focus else math.nan
         return math.nan
@@ -265,7 +269,7 @@ class Truth:
                 return amount(settings, quantity) - self.focus
             case "drag":
                 return amount(settings, quantity) - self.trails
-            case "camera" | "second_tool":
+            case "camera" | "second_tool" | "media_feed":
                 return amount(settings, quantity) - self.right(quantity, settings)
             case "bed":
                 return self.bed_range(settings, points)

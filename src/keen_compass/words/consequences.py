@@ -21,7 +21,11 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
     q, e = QUANTITIES[finding.quantity], finding.error or 0.0
     axis = q.axis.upper()
     right = _RIGHT.get(q.error_unit if q.error_unit != "mm/m" else q.family)
-    if right and float(f"{abs(e):.2f}") == 0 and finding.quantity not in ("bed", "tracking", "registration", "drag"):
+    if (
+        right
+        and float(f"{abs(e):.2f}") == 0
+        and finding.quantity not in ("bed", "tracking", "registration", "drag", "media_feed")
+    ):
         return right.format(axis=axis)
     match q.family:
         case "steps":
@@ -54,6 +58,10 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             return f"round holes come out {_small(e, units)} too {'large' if e > 0 else 'small'}"
         case "focus":
             return f"the lens stands {_small(e, units)} too {'high' if e > 0 else 'low'}"
+        case "media_feed":
+            if float(f"{e:.3f}") == 0:
+                return "bands just meet"
+            return f"bands {'gap' if e > 0 else 'overlap'}: {abs(e):.2g} % too {'much' if e > 0 else 'little'} feed"
         case "drag":
             if float(f"{e:.3f}") == 0:
                 return "corners close"
@@ -79,7 +87,7 @@ def tolerance_in_words(finding: Finding, units: str = "mm") -> str:
     """``0.40 is allowed``, in the unit of the words above."""
     T = finding.tolerance
     if finding.error_unit in ("mm/min", "%"):
-        return f"{T:.0f} {finding.error_unit} is allowed"
+        return f"{T:.{0 if T >= 1 else 2}f} {finding.error_unit} is allowed"
     if units == "mm":
         return f"{format_mm(T, 2)} is allowed"
     if finding.error_unit == "mm/m":

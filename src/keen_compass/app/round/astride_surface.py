@@ -145,11 +145,11 @@ class AstrideSurface(FloatingSurface):
         if x is not None and y is not None:
             machine = self.session.context.machine
             where = beside_in_words(x, y, machine.standpoint, machine.units)
-            p.drawText(area, Qt.AlignmentFlag.AlignCenter, f"The second tool lands {where}")
+            p.drawText(area, Qt.AlignmentFlag.AlignCenter, f"It lands {where}")
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words = f"dark: first tool · blue: second · what differs × {self._larger():g}" if shape.way == "gaps" else (
-            "dark: first tool · blue: second · ↑ ↓: another pair"
+        words = f"blue: the second tool · what differs × {self._larger():g}" if shape.way == "gaps" else (
+            "blue: the second tool · ↑ ↓: another pair"
         )  # fmt: skip
         words_at(p, QPointF(SIDE, self.height() - FOOT / 2), words, width=self.width() - 2 * SIDE, side="right")
 

@@ -33,7 +33,7 @@ from PySide6.QtGui import (
     QPen,
     QResizeEvent,
 )
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, painter_on_card, plain_line
@@ -49,7 +49,8 @@ from keen_compass.words.sheets import position_in_words
 
 WIDE = 210  # px, of a callout that holds both numbers
 STRIP, HEAD, GAP = 208, 40.0, 10.0  # px: right of the picture, for words above it, between things
-LOUPE, MAGNIFIED = 190.0, 6.0  # px, times
+LOUPE, SMALLEST_LOUPE, MAGNIFIED = 190.0, 80.0, 6.0  # px, px, times
+THUMB = 36.0  # px, of a small picture
 FINE, COARSE = 1.0, 10.0  # px of the picture, by which an arrow key moves, and with Shift
 PICTURES = (".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
 SOON = 30  # ms
@@ -75,13 +76,18 @@ class CameraSurface(FloatingSurface):
         self.file.returnPressed.connect(self._from_line)
         self.paste = Button("Paste", self._paste, "quiet")
         self.paste.setAccessibleName("Paste a picture")
-        self.other = Button("Another cross", self._other, "quiet")
+        self.other = Button("Other cross", self._other, "quiet")
         self._tools = QWidget(self)
         column = QVBoxLayout(self._tools)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        for widget in (self.other, self.paste, self.file):
-            column.addWidget(widget)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        for button in (self.other, self.paste):
+            button.setStyleSheet("QPushButton { padding: 0 4px; }")
+            row.addWidget(button)
+        column.addLayout(row)
+        column.addWidget(self.file)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.directoryChanged.connect(lambda _: QTimer.singleShot(SETTLES, self._look_into_folder))
         self.box.edit.installEventFilter(self)
@@ -256,9 +262,15 @@ class CameraSurface(FloatingSurface):
         size = (self._image.width() * scale, self._image.height() * scale)
         return QRectF(room.center().x() - size[0] / 2, room.top(), *size)
 
+    def _loupe(self) -> float:
+        """px of its side: what small pictures and tools leave."""
+        rows = -(-len(self.callouts) // int(STRIP // (THUMB + 6)))
+        room = self.height() - HEAD - rows * (THUMB + 6) - self._tools.sizeHint().height() - 4 * GAP
+        return float(min(max(room, SMALLEST_LOUPE), LOUPE))
+
     def _thumbs(self) -> dict[str, QRectF]:
         """One small square for each picture, in rows, under the loupe."""
-        left, top, side = self.width() - STRIP - GAP, HEAD + LOUPE + GAP, 36.0
+        left, top, side = self.width() - STRIP - GAP, HEAD + self._loupe() + GAP, THUMB
         per_row = int(STRIP // (side + 6))
         return {
             c.measurand.name: QRectF(left + i % per_row * (side + 6), top + i // per_row * (side + 6), side, side)
@@ -323,8 +335,8 @@ class CameraSurface(FloatingSurface):
 
     def _draw_loupe(self, p: QPainter, at: Point) -> None:
         """Around the place, each pixel as a square."""
-        area = QRectF(self.width() - STRIP - GAP, HEAD, LOUPE, LOUPE)
-        half = LOUPE / MAGNIFIED / 2
+        side = self._loupe()
+        area, half = QRectF(self.width() - STRIP - GAP, HEAD, side, side), side / MAGNIFIED / 2
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, on=False)
         p.fillRect(area, th.color("line"))
         p.drawImage(area, self._image, QRectF(at[0] - half, at[1] - half, 2 * half, 2 * half))

@@ -91,7 +91,8 @@ class MakeStep(QWidget):
         grid.addWidget(self._tool_label, 3, 0)
         grid.addLayout(tools, 3, 1, 1, 3)
         grid.addWidget(self._room, 4, 1, 1, 3)
-        grid.addWidget(Text("File", colour="soft"), 5, 0)
+        self._file_label = Text("File", colour="soft")
+        grid.addWidget(self._file_label, 5, 0)
         grid.addWidget(self.file, 5, 1, 1, 2)
         grid.addWidget(self.write, 5, 3)
         grid.setColumnStretch(1, 5)
@@ -129,8 +130,11 @@ class MakeStep(QWidget):
             widget.setVisible(context.procedure.sized)
         fill(self.tool, [(t.name, t.uid) for t in context.machine.tools], context.tool.uid)
         self.tool.setEnabled(not again)
-        self.tool.setVisible(not runs)
-        self._tool_label.say("Read with" if runs else "Tool")
+        prints = context.procedure.makes is Makes.PRINT  # by the printer itself: no file, no place on the bed
+        self.tool.setVisible(not runs and not prints)
+        self._tool_label.say("Read" if prints else "Read with" if runs else "Tool")
+        for shown in (self.file, self.write, self._file_label):
+            shown.setVisible(making.has_file)
         self.instruments.refresh()
         self.worn.refresh()
         self.instrument.setVisible(bool(context.instruments) and not context.procedure.by_eye)
@@ -154,9 +158,7 @@ class MakeStep(QWidget):
         practice = context.shop.stand_in(context.machine.uid) is not None and not context.machine.port
         file = context.mark(FileWritten)
         written = file is not None and file.number == number
-        self.sheet.setVisible(not runs or ticks)
-        self.cut.name("Run on the stand-in" if runs else "Cut on the stand-in")
-        self.is_cut.name("It has run: read" if runs else "It is cut: measure")
+        self._name_buttons(runs=runs, ticks=ticks, prints=prints)
         self.cut.setVisible(practice)
         self.is_cut.setVisible(not practice or written)
         self._say(refused, written=written)
@@ -167,6 +169,11 @@ class MakeStep(QWidget):
         for button in (self.write, self.cut, self.is_cut):
             asked = self.worn.wanted() or bool(session.holding.found.otherwise)
             button.setEnabled(not refused and not context.shop.read_only and not asked)
+
+    def _name_buttons(self, *, runs: bool, ticks: bool, prints: bool) -> None:
+        self.sheet.setVisible((not runs or ticks) and not prints)
+        self.cut.name(f"{'Print' if prints else 'Run' if runs else 'Cut'} on the stand-in")
+        self.is_cut.name("It is printed: look" if prints else "It has run: read" if runs else "It is cut: measure")
 
     def type_practice(self) -> None:
         """Nothing is read here."""
@@ -191,7 +198,14 @@ class MakeStep(QWidget):
 
     def _again(self, *, runs: bool) -> str:
         """Why the same is made once more."""
-        same = "Run the same again" if runs else "Make the same piece again, beside the last"
+        prints = self._model.session.context.procedure.makes is Makes.PRINT
+        same = (
+            "Print the same test again"
+            if prints
+            else "Run the same again"
+            if runs
+            else ("Make the same piece again, beside the last")
+        )
         changed = self._model.session.measuring.cut_before_change()
         return f"{same}: {'it confirms the new numbers' if changed or runs else 'they count together'}."
 

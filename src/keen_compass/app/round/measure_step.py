@@ -29,6 +29,7 @@ if TYPE_CHECKING:
 
 MOST_CHIPS = 6
 
+LONG = 9  # letters of what the stand-in shows
 NARROW = 640  # px of the strip, below which its buttons say less
 
 
@@ -324,7 +325,7 @@ class Strip(Card):
         takes = editable and stand_in.takes(session)
         shown = stand_in.shows(session) if editable and not takes else None
         self.practice.setVisible(bool(shown) or takes)
-        narrow = self.width() < NARROW and self.turn.isVisibleTo(self)
+        narrow = self.width() < NARROW and (self.turn.isVisibleTo(self) or len(shown or "") > LONG)
         self.practice.setText(f" {shown}  F8" if narrow else f" Stand-in shows {shown}   F8")
         self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
         if takes:

@@ -229,6 +229,10 @@ def surface_for(surface: Surface) -> SurfaceWidget:
             from keen_compass.app.round.row_surface import RowSurface
 
             return RowSurface()
+        case Surface.BANDS:
+            from keen_compass.app.round.bands_surface import BandsSurface
+
+            return BandsSurface()
         case Surface.PICTURES:
             from keen_compass.app.round.camera_surface import CameraSurface
 

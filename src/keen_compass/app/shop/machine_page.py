@@ -72,7 +72,7 @@ class MachinePage(QWidget):
         self.save = Button("Keep", self._save, "primary")
         self._lay_out()
         self._kind = fields["kind"]
-        for name in ("kind", "heads", "heads_more"):
+        for name in ("kind", "heads", "heads_more", "tool_marks"):
             self.form.combos[name].currentIndexChanged.connect(lambda _: self._follow_kind())
         for edit in (*self.form.edits.values(), *self.keeps.edits.values()):
             edit.returnPressed.connect(self._on)
@@ -183,9 +183,10 @@ class MachinePage(QWidget):
         tool, width = words.get(kind, ("Tool", "Its diameter"))
         self.form.relabel("tool", tool)
         self.form.relabel("tool_width", width)
-        absent = absent_from(
-            kind, self.keeps.values()["gives_room"], "".join(self.form.values()[n] for n in ("heads", "heads_more"))
-        )
+        values = self.form.values()
+        trails = values["tool_marks"] == TRAILS or any(t.trails for t in (self._machine.tools if self._machine else ()))
+        heads = ", ".join(values[n] for n in ("heads", "heads_more"))
+        absent = absent_from(kind, self.keeps.values()["gives_room"], heads, trails=trails)
         self.form.show_present(absent | ({"tool_marks"} if kind in THERMAL else set()))
         self.keeps.show_present(absent)
 

@@ -151,6 +151,7 @@ TEXTS: dict[str, Text] = {
     # What comes first
     "cut_first": "Cut the piece first.",
     "run_first": "Run it first.",
+    "print_first": "Print the test first.",
     "measure_first": "Measure the piece first.",
     "correct_first": "Correct first: say what the controller shows now.",
     "answer_first": "Answer the question about the readings first.",

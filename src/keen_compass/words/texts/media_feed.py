@@ -3,12 +3,52 @@
 from __future__ import annotations
 
 from keen_compass.words.say import Text
+from keen_compass.words.texts import About
 
+
+def _minus(value: float) -> str:
+    return f"{value:+g}".replace("-", "−")
+
+
+ABOUT = About(
+    needs=(
+        "the media and the quality that you print with, loaded as always",
+        "the printer’s feed test, and a loupe",
+    ),
+    piece="bands, each printed with a little more feed than the one before, numbered",
+    lookalikes=(
+        "A nozzle that doesn’t fire leaves a light line at any feed: clean the head first.",
+        "Media that isn’t warm yet, or just loaded, feeds otherwise: print a metre before.",
+        "Another speed or quality takes other steps: test the one that you print with.",
+    ),
+)
 TEXTS: dict[str, Text] = {
-    "pick": "Number of the band that just meets",
+    "step": "Steps of",
+    "count": "Bands",
+    "counted": "Corrections count",
+    "from_held": "from the held one",
+    "from_zero": "from zero",
+    "about": "Tried",
+    "middle": "about the value in force",
+    "more_feed": "with more feed",
+    "less_feed": "with less feed",
+    "read": "Read by",
+    "pick_one": "the one that meets",
+    "judge_each": "a word for each",
+    "row": "Correction above each: too little feed overlaps, too much leaves a gap",
+    "pick": "which just meets",
+    "how": "Click it, or type its number; 2.5 is between two",
+    "band": "band {number}",
+    "how_band": "Click: overlaps, meets, gap; or type 1, 2, 3",
     "bands": "What each band looks like",
+    "print_test": lambda v, _: (
+        f"Print {v['printer'] or 'the printer'}’s own feed test: {_minus(v['first'])} to {_minus(v['last'])} %, "
+        f"steps of {v['step']:g} %."
+    ),
     "out_of_order": "More feed can’t overlap where less already gaps: were the bands judged in their order?",
+    "some_left": "Judge every band, then the answer is here.",
     "beyond": lambda v, _: (
-        f"No band in this range is best: {'more' if v['more'] else 'less'} feed is needed. Print one from {v['first']:g} to {v['last']:g}."
+        f"No band in this range is best: {'more' if v['more'] else 'less'} feed is needed. "
+        f"Print one from {_minus(v['first'])} to {_minus(v['last'])}."
     ),
 }

@@ -41,9 +41,9 @@ TEXTS: dict[str, Text] = {
     "how_high": "From the middle of the cut to the middle of the line",
     "how_low": "From the middle of the cut to the middle of the line",
     "coarse": "{axis:up} on the plain rule",
-    "how_coarse": "Where the long blue tick stands on the dark scale, tenths by eye",
+    "how_coarse": "Where the long blue tick stands on the other scale, tenths by eye",
     "line": "{axis:up}: pair that lines up",
-    "how_line": "Number of the blue tick that runs on in a dark one; .5 between two",
+    "how_line": "Number of the blue tick that runs on in another; .5 between two",
     "moves": _moves,
     "disagree": lambda v, show: (
         f"{v['axis'].upper()}: the rule says {show.length(v['rule'], 2)}, pair {v['line']:g} another place. ".replace(
