@@ -322,6 +322,23 @@ def test_by_mouse_and_arrow_keys_both_ways_of_reading(window: MainWindow) -> Non
     check_looks(window, (1024, 700))
 
 
+def test_gaps_read_with_an_inch_rule_are_drawn_as_they_are(window: MainWindow) -> None:
+    window.show_rose("kingfisher")
+    window.begin("second-tool", HERE[0])
+    page = window.round_page
+    assert page is not None
+    page.model.session.making.choose(instrument="rule-60in")
+    click(page, "Cut on the stand-in")
+    surface = page.measure.surface
+    assert isinstance(surface, AstrideSurface)
+    press("13/64", Qt.Key.Key_Return, "0.1875")
+    assert surface.off("x") == pytest.approx(25.4 / 64 / 2)  # while it is typed
+    press(Qt.Key.Key_Return, "12/64", Qt.Key.Key_Return, "13/64", Qt.Key.Key_Return)
+    assert surface.off("y") == pytest.approx(-25.4 / 64 / 2)
+    found = {f.quantity: f.error for f in page.model.session.measuring.findings()}
+    assert found == {HERE[0]: pytest.approx(-25.4 / 128), HERE[1]: pytest.approx(25.4 / 128)}
+
+
 def test_a_profile_of_something_else_fitted_is_refused() -> None:
     with pytest.raises(InputError, match="accessory"):
         Fitting("hat", "Bowler")

@@ -70,12 +70,16 @@ def tip(widget: QWidget, words: str) -> None:
 
 
 def empty(layout: QLayout) -> None:
-    """Take everything out; it is gone from the screen at once."""
+    """Take everything out, rows within it, too; it is gone from the screen at once."""
     while layout.count():
         item = layout.takeAt(0)
-        if item and (widget := item.widget()):
+        if item is None:
+            continue
+        if widget := item.widget():
             widget.hide()
-            widget.deleteLater()
+            widget.deleteLater()  # not before the key or click is over that may have asked for this
+        elif inner := item.layout():
+            empty(inner)
 
 
 def sentence(words: str) -> str:

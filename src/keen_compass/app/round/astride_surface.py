@@ -16,7 +16,7 @@ from keen_compass.app.round.surface import FloatingSurface, words_at
 from keen_compass.errors import LengthError
 from keen_compass.pieces.astride import ARM, Astride
 from keen_compass.quantities.geometry import Point
-from keen_compass.quantities.lengths import format_mm, parse_length
+from keen_compass.quantities.lengths import parse_length
 from keen_compass.quantities.readings import number_of
 from keen_compass.rounds.measuring import Callout
 from keen_compass.words.beside import beside_in_words
@@ -39,7 +39,10 @@ class AstrideSurface(FloatingSurface):
         c = next((c for c in self.callouts if c.measurand.name == name), None)
         if c is None or c.skipped:
             return None
-        return _half_typed(c) if c.draft else (number_of(c.readings[-1].reading) if c.readings else None)
+        if c.draft:
+            instrument = self.session.context.instrument if self.session else None
+            return _half_typed(c, instrument.unit if instrument else "mm")
+        return number_of(c.readings[-1].reading) if c.readings else None
 
     def off(self, axis: str) -> float | None:
         """By how much the second tool lands beside the first, mm, as far as it was read."""
@@ -177,13 +180,15 @@ class AstrideSurface(FloatingSurface):
             p.setPen(QPen(th.color("focus" if here else "soft"), 2.4 if here else 1.2, Qt.PenStyle.DotLine))
             a, b = self.at(ends[0]), self.at(ends[1])
             p.drawLine(a, b)
-            value = self._value(c.measurand.name)
-            if value is not None:  # beyond the far end of its line, where nothing else stands
+            text = c.draft or (c.readings[-1].text if c.readings else "")
+            if (
+                text and self._value(c.measurand.name) is not None
+            ):  # as it was read, beyond the far end of its line, where nothing else stands
                 end = m + ARM + BEYOND
                 far = (bx + off, end) if axis == "x" else (end, by + off)
                 p.setFont(th.font(17, bold=True))
                 p.setPen(th.color("focus" if here else "ink"))
-                words_at(p, self.at(far), format_mm(value, 2), width=80)
+                words_at(p, self.at(far), text.strip(), width=96)
 
     def _paint_scales(self, p: QPainter, shape: Astride) -> None:
         for name, (a, b) in shape.named():
@@ -215,10 +220,11 @@ class AstrideSurface(FloatingSurface):
             words_at(p, self.at((x - far, y) if axis == "x" else (x, y - far)), axis.upper(), width=30)
 
 
-def _half_typed(c: Callout) -> float | None:
+def _half_typed(c: Callout, unit: str) -> float | None:
+    """What stands in a callout, mm, or the number of a pair; a bare length is in the instrument's unit."""
     try:
         if c.measurand.unit == "mm":
-            return parse_length(c.draft, "mm", allow_negative=True).mm
+            return parse_length(c.draft, unit, allow_negative=True).mm
         return float(c.draft.replace(",", ".").replace("−", "-"))
     except (LengthError, ValueError):
         return None
