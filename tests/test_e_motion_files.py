@@ -238,11 +238,19 @@ def command(*words: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run([sys.executable, "-m", "keen_compass", *words], capture_output=True, text=True, check=False)
 
 
+NO_FILE = ("drive-train", "media-feed")
 SIZES = {"rectangle": "400x300", "travel-run": "800", "squareness": "300x200", "bed": "1000x700",
          "reference-lines": "600x400", "speed": "900"}  # fmt: skip
 
 
-@pytest.mark.parametrize("name", [n for n in REGISTRY if n != "drive-train" and not load(n).printed])
+@pytest.mark.parametrize("name", NO_FILE)
+def test_what_makes_no_piece_says_so(name: str, tmp_path: Path) -> None:
+    done = command("piece", name, "-o", str(tmp_path / "out.nc"))
+    assert (done.returncode, (tmp_path / "out.nc").exists()) == (2, False)
+    assert "makes no piece" in done.stderr
+
+
+@pytest.mark.parametrize("name", [n for n in REGISTRY if n not in NO_FILE and not load(n).printed])
 def test_every_procedure_writes_its_file(name: str, tmp_path: Path) -> None:
     file = tmp_path / "out.nc"
     size = ["--size", SIZES[name]] if name in SIZES else []

@@ -209,7 +209,7 @@ def test_layers_take_their_own_pens_and_travel_with_none_down() -> None:
     seen = [(m.y, m.pen) for m in read_hpgl(text) if m.z <= 0]
     assert {pen for y, pen in seen if y == 10} == {2}
     assert {pen for y, pen in seen if y == 20} == {5}
-    assert "PU;SP5;" in text  # never changes pens on the paper
+    assert "PU;\nSP5;" in text  # never changes pens on the paper
 
 
 def test_arcs_stay_arcs_in_every_format_that_has_them() -> None:

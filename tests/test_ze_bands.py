@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from driving import choose, click, press, shown, states
+from keen_compass.app import theme as th
 from keen_compass.app.round.bands_surface import BandsSurface
 from keen_compass.app.window import MainWindow
 from keen_compass.practice.playing import correct_all, cut
@@ -129,7 +130,7 @@ def test_by_keyboard_and_clicks_each_band_gets_its_word(window: MainWindow) -> N
     assert "were the bands judged in their order" in shown(page)
     settle()
     check_looks(window, (1280, 800))
-    window.use_theme("dark")
+    window.use_theme(th.DARK)
     settle()
     check_looks(window, (1280, 800))
 

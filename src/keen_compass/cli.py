@@ -425,8 +425,9 @@ def _piece(options: argparse.Namespace) -> int:
         given.setdefault("thermal", "true")
     parameters = _parameters(procedure, options.piece_size, given)
     settings = replace(settings, spindle=settings.spindle and parameters.get("made_by", "cut") == "cut")
-    if procedure.makes is Makes.NOTHING:
-        raise InputError("makes no piece: its parts are counted", procedure.name)
+    why = {Makes.NOTHING: "its parts are counted", Makes.PRINT: "the printer prints its own test"}
+    if procedure.makes in why:
+        raise InputError(f"makes no piece: {why[procedure.makes]}", procedure.name)
     shape = procedure.piece(parameters)
     if procedure.makes is Makes.MOVES:
         program = shape.program(TABLE, cycles)

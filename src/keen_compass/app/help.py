@@ -228,7 +228,7 @@ PROCEDURE_PAGES = {
             "The number belongs to the printer and the media. Print the test again with the new one: the middle meets.",
         ),
         "new = value in force + correction of the band that meets",
-        "docs/arithmetic.md, 10.",
+        "docs/arithmetic.md, 9.",
     ),
     "camera": Page(
         "Camera",
