@@ -43,7 +43,7 @@ def dragged(way: list[Point], trails: float, begins: float = 0.0) -> list[Point]
     theta, found = begins, []
     for (ax, ay), (bx, by) in pairwise(way):
         long = math.dist((ax, ay), (bx, by))
-        phi, n = math.atan2(by - ay, bx - ax), max(math.ceil(long / (trails / 40)), 1)
+        phi, n = math.atan2(by - ay, bx - ax), max(math.ceil(long / (trails / 20)), 1)
         for k in range(1, n + 1):
             h = long / n / trails
             middle = theta + 0.5 * h * math.sin(phi - theta)
@@ -63,7 +63,7 @@ def off_the_line(p: Point, corners: list[Point]) -> float:
     return best
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(st.lists(st.tuples(st.floats(4.0, 15.0), st.floats(-2.6, 2.6)), min_size=2, max_size=7), st.floats(0.08, 0.6))
 def test_a_blade_that_is_led_round_its_corners_stays_on_the_line(edges: list[tuple[float, float]], f: float) -> None:
     corners, angle = [(0.0, 0.0)], 0.0
@@ -155,7 +155,7 @@ def test_what_closes_best_is_found_under_foreign_physics() -> None:
 
 
 def test_second_rounds_on_stand_ins_are_in() -> None:
-    for seed in range(12):
+    for seed in range(6):
         practice = run("drag-blade", seed, None, None)
         assert [str(f.verdict) for f in practice.rounds[-1].solution.findings] == ["in"]
         assert len(practice.rounds) <= 2

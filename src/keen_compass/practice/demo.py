@@ -405,7 +405,7 @@ def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     play(SWIFT, "travel-run", "tracking", "rule-60in")
     shop.put_value("swift", "drag", StoredAmount("drag", "mm", 0.2), "start", subject=Subject("drag-knife"))
     for quantity, mm in {"pointer_x": -12.8, "pointer_y": 34.9, "sensor_x": 18.4, "sensor_y": -7.9,
-                         "camera_x": 43.8, "camera_y": -2.9}.items():  # fmt: skip
+                         "camera_x": 44.22, "camera_y": -3.1}.items():  # fmt: skip
         shop.put_value("swift", quantity, StoredAmount(quantity, "mm", mm), "start")
     play(SWIFT, "pointer", "pointer_x")
     play(SWIFT, "drag-blade", "drag")
