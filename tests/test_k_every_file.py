@@ -73,7 +73,10 @@ def rounds_on(shop: Shop, machine: Machine, rng: random.Random) -> Iterator[tupl
         shop.put_value(machine.uid, quantity, StoredResolution(machine.form, 100.0, 100.0)
                        if machine.form is not ResolutionForm.STEPS_PER_MM
                        else StoredResolution(machine.form, value), "start")  # fmt: skip
-    names = {e.name for q in machine.quantities for e in yielding(q, machine.file_format)} - {"drive-train"}
+    names = {e.name for q in machine.quantities for e in yielding(q, machine.file_format)} - {
+        "drive-train",
+        "media-feed",
+    }
     names = {name for name in names if not load(name).printed}  # sheets have a test of their own
     for name in rng.choices(sorted(names), k=5):
         quantity = rng.choice([q for q in REGISTRY[name].yields if q in machine.quantities])
