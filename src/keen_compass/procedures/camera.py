@@ -98,14 +98,16 @@ class Camera(Procedure[CrossMark]):
             for j in range(max(int((sheet.height - ACROSS) / NEXT) + 1, 1))
             for i in range(max(int((sheet.width - ACROSS) / NEXT) + 1, 1))
         ]
-        free = [box for box in places if around.free((box,), sheet)] or places[:1]
         moves = self.piece(body | {"at": [0.0, 0.0]}).stands_at(around.camera)
 
         def reached(box: Box) -> bool:
             return all(0 <= box.x + x <= around.machine.bed[0] and 0 <= box.y + y <= around.machine.bed[1]
                        for x, y in moves)  # fmt: skip
 
-        best = next(filter(reached, free), free[0])
+        def free(box: Box) -> bool:
+            return around.free((box,), sheet)
+
+        best = next(filter(free, filter(reached, places)), None) or next(filter(free, places), places[0])
         return body | {"at": [best.x, best.y]}
 
     def piece(self, parameters: Parameters) -> CrossMark:
