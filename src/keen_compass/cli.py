@@ -116,6 +116,7 @@ def _parser() -> argparse.ArgumentParser:
     piece.add_argument("--geometry", type=Path, metavar="FILE", help="what is on a printed sheet, as JSON")
     piece.set_defaults(run=_piece)
 
+    _add_pictures(commands)
     _add_listing(commands)
     _add_cable(commands)
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")
@@ -154,13 +155,16 @@ def _add_cable(commands: Any) -> None:
     example.set_defaults(run=_port_profile)
 
 
-def _add_listing(commands: Any) -> None:
-    """What is done with a controller's listing."""
+def _add_pictures(commands: Any) -> None:
+    """What is found in pictures."""
     cross = commands.add_parser("find-cross", help="the middle of a drawn cross in a picture, as JSON")
     cross.add_argument("picture", type=Path, metavar="PICTURE", help="PNG, JPEG, WebP or TIFF")
     cross.add_argument("--near", metavar="U,V", help="where it is, roughly, px from the upper left corner")
     cross.set_defaults(run=_find_cross)
 
+
+def _add_listing(commands: Any) -> None:
+    """What is done with a controller's listing."""
     listing = commands.add_parser("listing", help="a controller's listing of settings: read, compare, patch, find")
     does = listing.add_subparsers(metavar="WHAT", required=True)
     read = does.add_parser("read", help="its entries, as JSON")

@@ -13,6 +13,10 @@ from keen_compass.app import theme as th
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.standing import State
 
+# Arrow key → (right, away) as the technician sees it.
+ARROWS = {
+    Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
+}  # fmt: skip
 STATE_COLOUR = {
     State.IN: "good", State.OUT: "bad", State.CANNOT_TELL: "warn", State.RECHECK: "warn", State.NEVER: "soft",
 }  # fmt: skip

@@ -45,6 +45,7 @@ if TYPE_CHECKING:
     from keen_compass.app.shop.machine_page import MachinePage
     from keen_compass.app.stock.page import StockPage
     from keen_compass.app.together.page import TogetherPage
+    from keen_compass.shop.library import Misplaced
 
 THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
 LATELY = 4  # logbook entries beside the rose
@@ -316,15 +317,13 @@ class MainWindow(QMainWindow):
 
     def _show_put_back(self, machine: Machine) -> None:
         """Numbers of something else than what is fitted, where there is a choice."""
-        if not machine.fittings and sum(tool.trails for tool in machine.tools) < 2 and not machine.fitted:
-            if self.rose_page.has_put_back:
-                self.rose_page.put_back().hide()
-            return
-        from keen_compass.shop.library import of_another  # late, as above
+        found: dict[str, Misplaced] = {}
+        if machine.fittings or machine.fitted or sum(tool.trails for tool in machine.tools) > 1:
+            from keen_compass.shop.library import of_another  # late, as above
 
-        self.rose_page.put_back().show_found(
-            of_another(self.shop, machine), machine, self.shop.thing_names(), read_only=self.shop.read_only
-        )
+            found = of_another(self.shop, machine)
+        names = self.shop.thing_names() if found else {}
+        self.rose_page.show_put_back(found, machine, names, read_only=self.shop.read_only)
 
     def _mount(
         self, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None,

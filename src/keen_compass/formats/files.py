@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import re
 import stat
 import tempfile
 from collections.abc import Callable
@@ -16,6 +17,11 @@ _WORDS = {
     errno.ENOSPC: "the disk is full: make room, or choose another disk.",
     errno.EDQUOT: "the disk’s share for you is full: make room, or choose another disk.",
 }
+
+
+def file_stem(name: str) -> str:
+    """What a machine is called, as a file's name begins with it: ``Big Heron`` → ``big-heron``."""
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "machine"
 
 
 def write_whole(file: Path, data: bytes, check: Callable[[], None] = lambda: None) -> None:

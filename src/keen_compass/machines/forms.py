@@ -163,12 +163,10 @@ def _with_fittings(base: Machine | None, now: Sequence[Fitting]) -> tuple[tuple[
     right, another one is new."""
     known, fitted = list(base.fittings if base else ()), {}
     for one in now:
-        old = next((f for f in known if (f.kind, f.name) == (one.kind, one.name)), None)
-        if old is None:
-            known.append(replace(one, uid=new_uid()))
-        else:
-            known[known.index(old)] = replace(one, uid=old.uid)
-        fitted[one.kind] = next(f.uid for f in known if (f.kind, f.name) == (one.kind, one.name))
+        at = next((i for i, f in enumerate(known) if (f.kind, f.name) == (one.kind, one.name)), len(known))
+        uid = known[at].uid if at < len(known) else new_uid()
+        known[at : at + 1] = [replace(one, uid=uid)]
+        fitted[one.kind] = uid
     return tuple(known), fitted
 
 

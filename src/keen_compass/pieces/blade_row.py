@@ -10,6 +10,7 @@ from keen_compass.errors import PieceError
 from keen_compass.pieces.job import Contour, Job, JobLayer, Side
 from keen_compass.pieces.toolpath import Does, Stroke, figures
 from keen_compass.quantities.geometry import Box, Point
+from keen_compass.quantities.readings import picked_of
 
 MOST_SQUARES = 40
 LARGEST = 5.0  # mm, that a blade can trail
@@ -42,9 +43,7 @@ class BladeRow:
 
     def at(self, pick: float) -> float:
         """The offset of a square, or halfway between two."""
-        low = math.floor(pick)
-        share, a = pick - low, self.values[low - 1]
-        return a + share * (self.values[low] - a) if share else a
+        return picked_of(self.values, pick)
 
     def half_step(self, pick: float) -> float:
         """By how much it can be something else, mm."""

@@ -102,7 +102,7 @@ def vernier_ticks(at: Point, axis: str, *, printed: bool) -> tuple[tuple[Point, 
 
 
 def fitting(room: tuple[float, float]) -> dict[str, tuple[float, float]]:
-    """Papers that fit there, upright or else lying, mm; what is as large as can be where none does."""
+    """Papers that fit there, upright or else lying, mm; by their names."""
     found: dict[str, tuple[float, float]] = {}
     for name, (width, height) in PAPERS.items():
         size = next((s for s in ((width, height), (height, width)) if s[0] <= room[0] and s[1] <= room[1]), None)

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Measurand
@@ -106,11 +104,7 @@ def _next(session: RoundSession) -> Sheet | None:
     if known is None or not sheets.stages:
         return None
     pdf = context.remembered(("pdf", sheets.number()), lambda: sheets.pdf() if sheets.page() else b"")
-    return Sheet(_truth(known), context.values(), pdf, sheets.number())
-
-
-def _truth(known: Mapping[str, Any]) -> Truth:
-    return Truth.from_json(known)
+    return Sheet(Truth.from_json(known), context.values(), pdf, sheets.number())
 
 
 def _pdf_of(context: RoundContext, piece: KeptPiece) -> bytes:

@@ -199,10 +199,10 @@ class Practice:
         readings: dict[str, list[Any]] = {}
         for count in range(self.procedure.passes):
             for m in [m for m in self.procedure.measurands(shape) if self.procedure.asks(m, piece)]:
-                looks = isinstance(m.where, InView)
-                value = self._seen(made, shape, m.name) if looks else shown(
-                    made, m, count, self.instrument, self._random
-                )  # fmt: skip
+                if isinstance(m.where, InView):
+                    value: Any = self._seen(made, shape, m.name)
+                else:
+                    value = shown(made, m, count, self.instrument, self._random)
                 readings.setdefault(m.name, []).append(value)
         return file, readings
 

@@ -427,7 +427,10 @@ class Procedure(Generic[P]):
         return ()
 
     def eye_for(self, parameters: Parameters) -> Instrument | None:
-        """What the eye is worth with such a piece; None where an instrument is needed, or that doesn't matter."""
+        """What the eye is worth with such a piece; None where an instrument is needed, or that doesn't matter.
+
+        parameters: of the piece; before there is one, what was chosen for it.
+        """
         return self.eye
 
     def page(

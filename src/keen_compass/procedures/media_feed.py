@@ -24,7 +24,7 @@ from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import trim_number
 from keen_compass.quantities.notes import Note, note, plain
-from keen_compass.quantities.readings import number_of
+from keen_compass.quantities.readings import number_of, picked_of
 from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 
@@ -58,9 +58,7 @@ class Bands:
 
     def at(self, pick: float) -> float:
         """The correction of a band, or halfway between two."""
-        low = math.floor(pick)
-        a, share = self.corrections[low - 1], pick - low
-        return a + share * (self.corrections[low] - a) if share else a
+        return picked_of(self.corrections, pick)
 
 
 EYE = Instrument("eye", 1e-6)
@@ -101,15 +99,14 @@ class MediaFeed(Procedure[Bands]):
         beyond = {"middle": 0, "more_feed": n - 1, "less_feed": 1 - n}[str(around.chosen["about"])]
         relative = around.chosen["relative"] is True
         middle = step * beyond + (0.0 if relative else around.fed)
-        corrections = [round(middle + step * (i - n // 2), 6) for i in range(n)]
-        return {"corrections": corrections, "relative": relative, "read": around.chosen["read"]}
+        return {"corrections": _about(middle, step, n), "relative": relative, "read": around.chosen["read"]}
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
         """The same steps about what is in force by now."""
         bands = self.piece(before)
         n, middle = len(bands.corrections), 0.0 if bands.relative else around.fed
         step = bands.corrections[1] - bands.corrections[0]
-        return {**before, "corrections": [round(middle + step * (i - n // 2), 6) for i in range(n)]}
+        return {**before, "corrections": _about(middle, step, n)}
 
     def first(self, around: Surroundings) -> Note | None:
         """What is printed."""
@@ -172,10 +169,9 @@ class MediaFeed(Procedure[Bands]):
             return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, why),), figures=figures)
         held = case.amount(QUANTITY)
         value = (low + high) / 2 + (held.base if bands.relative else 0.0)
-        between = Source("between_bands", (high - low) / 2 / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
-        error = Uncertain(held.base - value, ((between, -1.0), (_seen(bands), -1.0)))
+        error = Uncertain(held.base - value, ((_between((high - low) / 2), -1.0), (_seen(bands), -1.0)))
         change = trim_number((low + high) / 2, 4).replace("-", "−")
-        line = f"{trim_number(held.base, 4)} + {change}".replace("+ −", "− ") if bands.relative else f"0 + {change}"
+        line = f"{trim_number(held.base, 4) if bands.relative else '0'} + {change}"
         finding = judged(case, amount_outcome(case, QUANTITY, value, error, arithmetic(line.replace("+ −", "− "))))
         pick = sum(picked) / len(picked) if picked else None
         figures = {"best": [low, high], "corrections": list(bands.corrections), "pick": pick}
@@ -184,8 +180,7 @@ class MediaFeed(Procedure[Bands]):
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of a band in the middle that meets."""
         bands = self.piece(case.piece)
-        between = Source("between_bands", bands.step / 2 / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
-        return {QUANTITY: Uncertain(0.0, ((between, 1.0), (_seen(bands), 1.0))).U}
+        return {QUANTITY: Uncertain(0.0, ((_between(bands.step / 2), 1.0), (_seen(bands), 1.0))).U}
 
     def chart(self, figures: Figures) -> Rungs | None:
         """The row, and which was picked."""
@@ -215,6 +210,15 @@ class MediaFeed(Procedure[Bands]):
 
 
 PROCEDURE = MediaFeed()
+
+
+def _about(middle: float, step: float, n: int) -> list[float]:
+    """So many corrections about one, %."""
+    return [round(middle + step * (i - n // 2), 6) for i in range(n)]
+
+
+def _between(half: float) -> Source:
+    return Source("between_bands", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
 
 
 def _seen(bands: Bands) -> Source:

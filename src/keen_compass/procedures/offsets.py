@@ -17,7 +17,7 @@ AXES = ("x", "y")
 DRAWN = 0.03  # mm, standard uncertainty of one drawn line or aimed dot; stated where nothing can be learnt
 
 
-def offset_outcome(case: Case, quantity: str, e: Uncertain, notes: tuple[Note, ...] = ()) -> Outcome:
+def _outcome(case: Case, quantity: str, e: Uncertain, notes: tuple[Note, ...] = ()) -> Outcome:
     """o_true = o_set − e, mm along the axis; the error is set − true, which is e."""
     sign = sign_kept(quantity, case.offset_form, case.flipped)
     held = case.amount(quantity)
@@ -35,7 +35,7 @@ def offset_findings(
     shared = covariance(*errors)
     found = []
     for k, (quantity, e) in enumerate(zip(quantities, errors, strict=True)):
-        f = judged(case, offset_outcome(case, quantity, e, notes))
+        f = judged(case, _outcome(case, quantity, e, notes))
         if f.verdict is Verdict.IN:  # it is left as it is
             f = replace(f, notes=tuple(n for n in f.notes if not n.code.endswith(".moves")))
         found.append(replace(f, covariance_with={quantities[1 - k]: shared}))

@@ -20,8 +20,8 @@ from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, listed
-from keen_compass.procedures.offsets import AXES, DRAWN, offset_outcome
-from keen_compass.procedures.results import judged, no_number, odd_reading
+from keen_compass.procedures.offsets import AXES, DRAWN, offset_findings
+from keen_compass.procedures.results import no_number, odd_reading
 from keen_compass.procedures.sheets import ON_PAPER, bars_said, check_paper, paper_choice, paper_size, place
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
@@ -29,7 +29,7 @@ from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination, covariance
+from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 
 WAYS = ("mark", "sheet")
@@ -169,7 +169,7 @@ class Pointer(Procedure[Sheet]):
 
     def eye_for(self, parameters: Parameters) -> Instrument:
         """Verniers tell twice as much."""
-        return VERNIER if parameters.get("fine") else TICKS
+        return VERNIER if parameters.get("fine") or parameters.get("read") == "vernier" else TICKS
 
     def page(
         self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False
@@ -192,16 +192,9 @@ class Pointer(Procedure[Sheet]):
         if not case.confirmed and (asks := self._odd(case, sheet, read)):
             return Solution(tuple(no_number(case, q, Verdict.IMPLAUSIBLE, asks) for q in quantities))
         fit = _as_laid(fitted([sheet.targets[i] for i in both], read), case.piece)
-        shared = covariance(fit.e["x"], fit.e["y"])
-        findings = []
-        for axis, quantity in zip(AXES, quantities, strict=True):
-            partner = quantities[1 - AXES.index(axis)]
-            f = judged(case, offset_outcome(case, quantity, fit.e[axis], _moves(sheet, fit)))
-            if f.verdict is Verdict.IN:  # it is left as it is
-                f = replace(f, notes=tuple(n for n in f.notes if n.code != "pointer.moves"))
-            about = _about_sheet(fit, len(both), case.piece) if axis == "x" else ()  # said once
-            findings.append(replace(f, notes=(*f.notes, *about), covariance_with={partner: shared}))
-        return Solution(tuple(findings), figures=fit.figures if sheet.way == "sheet" else {})
+        x, y = offset_findings(case, sheet.secondary, [fit.e[a] for a in AXES], _moves(sheet, fit))
+        x = replace(x, notes=(*x.notes, *_about_sheet(fit, len(both), case.piece)))  # said once
+        return Solution((x, y), figures=fit.figures if sheet.way == "sheet" else {})
 
     def _odd(self, case: Case, sheet: Sheet, read: dict[str, list[Measurement]]) -> Note | None:
         labels = {m.name: m.label for m in self.measurands(sheet)}

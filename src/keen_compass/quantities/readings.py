@@ -132,6 +132,13 @@ def parse_pick(text: str, count: int = 0, words: Sequence[str] = ()) -> Pick:
     return Pick(at, trim_number(at, 1))
 
 
+def picked_of(values: Sequence[float], at: float) -> float:
+    """The number of what was picked, counted from 1, or halfway between two neighbours."""
+    low = math.floor(at)
+    share, a = at - low, values[low - 1]
+    return a + share * (values[low] - a) if share else a
+
+
 def parse_spot(text: str, unit: str = "mm") -> Spot:
     """A place in the plane: ``120.4 88.2``, ``X120.4 Y88.2``, ``120,4; 88,2``. Bare numbers in `unit`. Raises
     LengthError.

@@ -64,6 +64,10 @@ class Standpoint:
         (a, b), (c, d) = DIRECTIONS[self.x_points], DIRECTIONS[self.y_points]
         return a * right + b * away, c * right + d * away
 
+    def level(self, axis: str) -> bool:
+        """Whether an axis runs to the left and right, not away."""
+        return (self.x_points if axis == "x" else self.y_points) in ("right", "left")
+
     def words(self, axis: str, sign: float) -> str:
         """``words("x", -0.5)`` → ``to the left``."""
         points = self.x_points if axis == "x" else self.y_points

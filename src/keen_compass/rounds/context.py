@@ -127,16 +127,11 @@ class RoundContext:
     @property
     def instrument(self) -> Instrument | None:
         """The instrument chosen with what the logbook knows of its repeats; None where the shop has none yet."""
-        eye = self.procedure.eye_for(self.piece.parameters if self.piece else self._next_parameters())
+        eye = self.procedure.eye_for(self.piece.parameters if self.piece else self.chosen)
         if eye is not None:
             return eye
         uid = self.choices.instrument
         return next((i for i in self.instruments if i.uid == uid), None)
-
-    def _next_parameters(self) -> dict[str, object]:
-        """As far as they say how it is read: choices."""
-        chosen = self.chosen
-        return {**chosen, "fine": chosen.get("read") == "vernier"}
 
     @property
     def instruments(self) -> list[Instrument]:
@@ -196,6 +191,11 @@ class RoundContext:
 
         earlier = [p for p in self.pieces if (p.at, p.id) <= (piece.at, piece.id)]
         return [p for p in earlier if alike(self.procedure, p, piece)]
+
+    @property
+    def practised(self) -> bool:
+        """Whether a stand-in takes the machine's place."""
+        return self.shop.stand_in(self.machine.uid) is not None and not self.machine.port
 
     def snapshot(self) -> Snapshot:
         """All that is in force now."""

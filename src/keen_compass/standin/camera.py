@@ -26,7 +26,7 @@ def matrix_of(truth: Truth) -> np.ndarray[tuple[int, int], np.dtype[np.float64]]
 
 
 def picture(truth: Truth, at: Point, lines: Sequence[Sequence[Point]], seed: str) -> bytes:
-    """PNG with the camera's middle over `at`, mm. lines: drawn with the pen, mm."""
+    """JPEG with the camera's middle over `at`, mm. lines: drawn with the pen, mm."""
     from PIL import Image
     from scipy.ndimage import gaussian_filter
 

@@ -58,12 +58,16 @@ class Sheet:
         x, y = x + beside[0], y + beside[1]
         sx, sy, skew = self.truth.printer
         x, y = x * (1 + sx) + skew * y, y * (1 + sy)
-        rng = random.Random(f"{self.seed}/laid")
-        turn, (a, b) = math.radians(rng.gauss(0, self.truth.lies[0])), (rng.gauss(0, self.truth.lies[1]) for _ in "xy")
+        turn, (a, b) = self._laid()
         wide, high = paper(self.pdf) if self.pdf else (1.0, 1.0)
         up = self.truth.buckle * math.sin(math.pi * x / wide) * math.sin(math.pi * y / high)
         c, s = math.cos(turn), math.sin(turn)
         return LAID_AT[0] + a + c * x - s * y, LAID_AT[1] + b + s * x + c * y + up
+
+    def _laid(self) -> tuple[float, Point]:
+        """As somebody laid it down: (turn in rad, mm aside)."""
+        rng, (turn, aside) = random.Random(f"{self.seed}/laid"), self.truth.lies
+        return math.radians(rng.gauss(0, turn)), (rng.gauss(0, aside), rng.gauss(0, aside))
 
     def _seen(self, near: Point) -> Point:
         """The same along the machine's own axes: the print is up, so a machine of the other hand has its Y down it."""
@@ -156,13 +160,7 @@ class Sheet:
         seen -= 0.85 * ink[..., None]
         for line in made.lines:
             for (ax, ay), (bx, by) in pairwise(line):
-                if (
-                    max(
-                        abs((a + b) / 2 - m) - abs(b - a) / 2
-                        for a, b, m in zip((ax, ay), (bx, by), middle, strict=True)
-                    )
-                    > reach
-                ):
+                if _beyond((ax, bx), middle[0], reach) or _beyond((ay, by), middle[1], reach):
                     continue
                 dx, dy = bx - ax, by - ay
                 length = math.hypot(dx, dy) or 1.0
@@ -177,8 +175,7 @@ class Sheet:
         """How the sheet lies turned and stretched, 2×2: sheet → machine."""
         import numpy as np
 
-        sx, sy, skew = self.truth.printer
-        turn = math.radians(random.Random(f"{self.seed}/laid").gauss(0, self.truth.lies[0]))
+        (sx, sy, skew), (turn, _) = self.truth.printer, self._laid()
         c, s = math.cos(turn), math.sin(turn)
         lies: Picture = np.array([[c, -s], [s, c]]) @ np.array([[1 + sx, skew], [0.0, 1 + sy]])
         return lies

@@ -15,8 +15,7 @@ def beside_in_words(x: float, y: float, seen: Standpoint, units: str = "mm") -> 
     parts = {}
     for axis, mm in (("x", x), ("y", y)):
         if abs(mm) >= NOTHING:
-            level = seen.to_view(*((1.0, 0.0) if axis == "x" else (0.0, 1.0)))[0] != 0
-            parts[not level] = f"{length_in_words(abs(mm), units, 2)} {seen.words(axis, mm)}"
+            parts[not seen.level(axis)] = f"{length_in_words(abs(mm), units, 2)} {seen.words(axis, mm)}"
     return ", ".join(parts[k] for k in sorted(parts)) or "on the mark"
 
 
@@ -32,8 +31,7 @@ def pairs_in_words(x: float, y: float, seen: Standpoint) -> str:
     parts = {}
     for axis, off, what in (("x", x, "tick"), ("y", y, "dot")):
         _, printed = matching_pair(off)
-        level = seen.to_view(*((1.0, 0.0) if axis == "x" else (0.0, 1.0)))[0] != 0
         way = f"{abs(printed)} {seen.words(axis, printed)}" if printed else "0"
-        parts[not level] = f"{what} {way}"
+        parts[not seen.level(axis)] = f"{what} {way}"
     said = ", ".join(parts[k] for k in sorted(parts))
     return f"{said}; look at the cross, too" if max(abs(x), abs(y)) > SAME_AGAIN else said

@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, Text
+from keen_compass.app.parts import ARROWS, Button, Card, Line, Text
 from keen_compass.app.port_link import LinkState, PortLink
 from keen_compass.errors import PortError
 from keen_compass.machines.profile import Machine
@@ -20,10 +20,6 @@ FEED = 1000.0  # mm/min
 MOST_WAITING = 3  # steps that are asked for before the last one is answered
 MOST_LOOKS = 400  # until it stands still, before nobody waits any more
 LOOK = 250  # ms between two looks at where it is
-# Arrow key → (right, away) as the technician sees it.
-ARROWS = {
-    Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
-}  # fmt: skip
 SIGNS = {Qt.Key.Key_Up: "▲", Qt.Key.Key_Down: "▼", Qt.Key.Key_Left: "◀", Qt.Key.Key_Right: "▶"}
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime
 from typing import TYPE_CHECKING
 
@@ -26,6 +27,7 @@ from keen_compass.words.standing import reason
 
 if TYPE_CHECKING:
     from keen_compass.app.rose.put_back import PutBackCard
+    from keen_compass.shop.library import Misplaced
 
 UnderWay = dict[tuple[str, str], tuple[str, int]]
 IDLE_DAYS = 7  # after so long the piece may be gone, and the machine changed
@@ -122,11 +124,6 @@ class RosePage(QWidget):
             self._next.addWidget(_lately(lately))
         self._next.addStretch(1)
 
-    @property
-    def has_put_back(self) -> bool:
-        """Whether the card of `put_back` was ever wanted."""
-        return self._put_back is not None
-
     def put_back(self) -> PutBackCard:
         """The card of what is another's, made when it is wanted first."""
         if self._put_back is None:
@@ -136,6 +133,13 @@ class RosePage(QWidget):
             self._put_back.entered.connect(self.entered)
             self._beside.insertWidget(0, self._put_back)
         return self._put_back
+
+    def show_put_back(
+        self, found: Mapping[str, Misplaced], machine: Machine, names: Mapping[str, str], *, read_only: bool
+    ) -> None:  # fmt: skip
+        """As the card has it; without anything found there is none."""
+        if found or self._put_back is not None:
+            self.put_back().show_found(found, machine, names, read_only=read_only)
 
     def _task(self, procedure: str, members: list[Spoke], under_way: UnderWay, *, first: bool) -> Card:
         entry = self._procedures(members[0])[0]

@@ -48,11 +48,9 @@ class PutBackCard(Card):
         self.setVisible(bool(wanted))
         if not wanted:
             return
-        mine = machine.fitting("accessory") if any("accessory" in QUANTITIES[q].depends for q in wanted) else None
-        tool = machine.tool
-        whose = (
-            mine.name if mine else tool.name if tool and any("tool" in QUANTITIES[q].depends for q in wanted) else ""
-        )
+        rests_on = {thing for q in wanted for thing in QUANTITIES[q].depends}
+        fitted = {"accessory": machine.fitting("accessory"), "tool": machine.tool}
+        whose = next((one.name for thing, one in fitted.items() if one and thing in rests_on), "")
         own = all(m.own for m in wanted.values())
         self._title.say(f"Put back: {whose}" if own and whose else f"To begin with: {whose}" if whose else "Put back")
         held = []

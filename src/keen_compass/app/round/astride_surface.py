@@ -6,19 +6,18 @@ the technician stands.
 
 from __future__ import annotations
 
+import math
+from functools import lru_cache
+
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
-from keen_compass.app.round.surface import FloatingSurface, words_at
-from keen_compass.errors import LengthError
+from keen_compass.app.round.surface import FloatingSurface, last_of, words_at
 from keen_compass.pieces.astride import ARM, Astride
 from keen_compass.quantities.geometry import Point
-from keen_compass.quantities.lengths import parse_length
-from keen_compass.quantities.readings import number_of
-from keen_compass.rounds.measuring import Callout
 from keen_compass.words.beside import beside_in_words
 
 HEAD, FOOT, SIDE = 42.0, 34.0, 20.0  # px
@@ -30,23 +29,17 @@ MOST_DRAWN = 3.5  # mm, as drawn: no line leaves its pair
 class AstrideSurface(FloatingSurface):
     """The callout stands beside the gap or scale whose turn it is."""
 
-    def _shape(self) -> Astride | None:
-        shape = self.session.measuring.shape() if self.session and self.session.context.piece else None
-        return shape if isinstance(shape, Astride) else None
-
     def _value(self, name: str) -> float | None:
         """What was read there, or is being typed; mm, or the number of a pair."""
         c = next((c for c in self.callouts if c.measurand.name == name), None)
         if c is None or c.skipped:
             return None
-        if c.draft:
-            instrument = self.session.context.instrument if self.session else None
-            return _half_typed(c, instrument.unit if instrument else "mm")
-        return number_of(c.readings[-1].reading) if c.readings else None
+        instrument = self.session.context.instrument if self.session else None
+        return last_of(c, instrument.unit if instrument else "mm")
 
     def off(self, axis: str) -> float | None:
         """By how much the second tool lands beside the first, mm, as far as it was read."""
-        shape = self._shape()
+        shape = self.shape_of(Astride)
         if shape is None:
             return None
         if shape.way == "gaps":
@@ -60,7 +53,7 @@ class AstrideSurface(FloatingSurface):
 
     def _fine(self, axis: str) -> float:
         """What the pair alone says, mm."""
-        shape, line = self._shape(), self._value(f"{axis}_line")
+        shape, line = self.shape_of(Astride), self._value(f"{axis}_line")
         return line * shape.pitch / shape.divisions if shape and line is not None else 0.0
 
     def _larger(self) -> float:
@@ -70,7 +63,7 @@ class AstrideSurface(FloatingSurface):
 
     def nudge(self, by: int) -> bool:
         """The next pair of a scale; up is more."""
-        shape, current = self._shape(), self.current()
+        shape, current = self.shape_of(Astride), self.current()
         if shape is None or current is None or not current.measurand.name.endswith("line"):
             return False
         now = self._value(current.measurand.name) or 0.0
@@ -79,35 +72,19 @@ class AstrideSurface(FloatingSurface):
 
     # Where things are drawn
 
-    def _drawing(self) -> tuple[float, QPointF, Point]:
-        """(px for a mm, middle of the picture, middle of the piece in mm)."""
-        shape = self._shape()
-        if shape is None:
-            return 1.0, QPointF(), (0.0, 0.0)
-        ends = [p for line in shape.lines() for p in line]
-        x0, x1 = min(p[0] for p in ends), max(p[0] for p in ends)
-        y0, y1 = min(p[1] for p in ends), max(p[1] for p in ends)
-        below = FOOT if shape.way == "gaps" else FOOT + HEIGHT  # scales fill the picture: the callout is beneath
-        wide, tall = self.width() - 2 * SIDE, self.height() - HEAD - below
-        turned = abs(self._seen(1.0, 0.0)[0]) < 0.5
-        across, up = (y1 - y0, x1 - x0) if turned else (x1 - x0, y1 - y0)
-        room = 6.0 if shape.way == "vernier" else 12.0  # mm round it, for words
-        scale = min(wide / (across + room), tall / (up + room))
-        return scale, QPointF(self.width() / 2, HEAD + tall / 2), ((x0 + x1) / 2, (y0 + y1) / 2)
-
-    def _seen(self, x: float, y: float) -> Point:
-        assert self.session is not None
-        return self.session.context.machine.standpoint.to_view(x, y)
-
     def at(self, p: Point) -> QPointF:
         """A place of the piece on the screen."""
-        scale, middle, (cx, cy) = self._drawing()
-        right, away = self._seen(p[0] - cx, p[1] - cy)
-        return QPointF(middle.x() + scale * right, middle.y() - scale * away)
+        shape = self.shape_of(Astride)
+        if shape is None or self.session is None:
+            return QPointF()
+        standpoint = self.session.context.machine.standpoint
+        scale, middle, (cx, cy) = _drawing(shape, self.width(), self.height(), level=standpoint.level("x"))
+        right, away = standpoint.to_view(p[0] - cx, p[1] - cy)
+        return QPointF(middle[0] + scale * right, middle[1] - scale * away)
 
     def places(self) -> dict[str, QPointF]:
         """Middle of each gap; of a scale the end that its callout stands at."""
-        shape = self._shape()
+        shape = self.shape_of(Astride)
         if shape is None:
             return {}
         found = {}
@@ -129,7 +106,7 @@ class AstrideSurface(FloatingSurface):
         """Away from the lines: towards the nearer edge of the picture."""
         right = place.x() >= self.width() / 2
         x = self.width() - WIDTH / 2 - 8 if right else WIDTH / 2 + 8
-        shape = self._shape()
+        shape = self.shape_of(Astride)
         if shape is not None and shape.way == "vernier":
             return QPointF(place.x(), self.height() - FOOT - HEIGHT / 2)
         return QPointF(x, self.height() - FOOT - HEIGHT / 2 - 4)
@@ -137,7 +114,7 @@ class AstrideSurface(FloatingSurface):
     def paintEvent(self, _event: object) -> None:
         """Both tools' lines, what was read between them, where the second landed in words."""
         p = painter_on_card(self)
-        shape = self._shape()
+        shape = self.shape_of(Astride)
         if shape is None or self.session is None:
             return
         (self._paint_gaps if shape.way == "gaps" else self._paint_scales)(p, shape)
@@ -181,9 +158,8 @@ class AstrideSurface(FloatingSurface):
             a, b = self.at(ends[0]), self.at(ends[1])
             p.drawLine(a, b)
             text = c.draft or (c.readings[-1].text if c.readings else "")
-            if (
-                text and self._value(c.measurand.name) is not None
-            ):  # as it was read, beyond the far end of its line, where nothing else stands
+            if text and self._value(c.measurand.name) is not None:
+                # As it was read, beyond the far end of its line, where nothing else stands.
                 end = m + ARM + BEYOND
                 far = (bx + off, end) if axis == "x" else (end, by + off)
                 p.setFont(th.font(17, bold=True))
@@ -191,17 +167,16 @@ class AstrideSurface(FloatingSurface):
                 words_at(p, self.at(far), text.strip(), width=96)
 
     def _paint_scales(self, p: QPainter, shape: Astride) -> None:
+        off_by = {axis: self.off(axis) or 0.0 for axis in "xy"}
+        runs_on: dict[tuple[str, str], float] = {}  # the tick of each scale that runs on in one of the other
+        for axis, off in off_by.items():
+            if (line := self._value(f"{axis}_line")) is not None:
+                runs_on["second", axis] = line
+                runs_on["first", axis] = line + round((off - self._fine(axis)) / shape.pitch)
         for name, (a, b) in shape.named():
             side, axis, tick = name.split("_")
-            k = int(tick)
-            off = self.off(axis) or 0.0
-            line = self._value(f"{axis}_line")
-            runs_on = (
-                None
-                if line is None
-                else line + (round((off - self._fine(axis)) / shape.pitch) if side == "first" else 0)
-            )
-            lit = runs_on is not None and abs(k - runs_on) <= 0.5
+            k, off = int(tick), off_by[axis]
+            lit = abs(k - runs_on.get((side, axis), math.inf)) <= 0.5
             dx, dy = ((off, 0.0) if axis == "x" else (0.0, off)) if side == "second" else (0.0, 0.0)
             colour = "good" if lit else "ink" if side == "first" else "focus"
             p.setPen(QPen(th.color(colour), 4.0 if lit else 2.4 if k == 0 else 1.5))
@@ -220,11 +195,15 @@ class AstrideSurface(FloatingSurface):
             words_at(p, self.at((x - far, y) if axis == "x" else (x, y - far)), axis.upper(), width=30)
 
 
-def _half_typed(c: Callout, unit: str) -> float | None:
-    """What stands in a callout, mm, or the number of a pair; a bare length is in the instrument's unit."""
-    try:
-        if c.measurand.unit == "mm":
-            return parse_length(c.draft, unit, allow_negative=True).mm
-        return float(c.draft.replace(",", ".").replace("−", "-"))
-    except (LengthError, ValueError):
-        return None
+@lru_cache(maxsize=4)
+def _drawing(shape: Astride, width: int, height: int, *, level: bool) -> tuple[float, Point, Point]:
+    """(px for a mm, middle of the picture in px, middle of the piece in mm). level: X runs to the left or right."""
+    ends = [p for line in shape.lines() for p in line]
+    x0, x1 = min(p[0] for p in ends), max(p[0] for p in ends)
+    y0, y1 = min(p[1] for p in ends), max(p[1] for p in ends)
+    below = FOOT if shape.way == "gaps" else FOOT + HEIGHT  # scales fill the picture: the callout is beneath
+    wide, tall = width - 2 * SIDE, height - HEAD - below
+    across, up = (x1 - x0, y1 - y0) if level else (y1 - y0, x1 - x0)
+    room = 6.0 if shape.way == "vernier" else 12.0  # mm round it, for words
+    scale = min(wide / (across + room), tall / (up + room))
+    return scale, (width / 2, HEAD + tall / 2), ((x0 + x1) / 2, (y0 + y1) / 2)

@@ -25,12 +25,8 @@ class BandsSurface(RowSurface):
     PER_ROW = 5
     WORDS = 36.0
 
-    def _bands(self) -> Bands | None:
-        shape = self.session.measuring.shape() if self.session and self.session.context.piece else None
-        return shape if isinstance(shape, Bands) else None
-
     def _count(self) -> int:
-        bands = self._bands()
+        bands = self.shape_of(Bands)
         return len(bands.corrections) if bands else 0
 
     def _values(self) -> tuple[float, ...]:
@@ -84,7 +80,7 @@ class BandsSurface(RowSurface):
             p.setPen(QPen(th.color("focus"), 3))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRoundedRect(box, 3, 3)
-        bands = self._bands()
+        bands = self.shape_of(Bands)
         if bands is None:
             return
         p.setFont(th.font(20, bold=True))

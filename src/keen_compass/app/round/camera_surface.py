@@ -36,7 +36,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, painter_on_card, plain_line
+from keen_compass.app.parts import ARROWS, Button, painter_on_card, plain_line
 from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.surface import FloatingSurface, words_at
 from keen_compass.errors import InputError, LengthError
@@ -55,9 +55,6 @@ FINE, COARSE = 1.0, 10.0  # px of the picture, by which an arrow key moves, and 
 PICTURES = (".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
 SOON = 30  # ms
 SETTLES = 400  # ms, after which a file that appears in a folder is whole
-ARROWS = {
-    Qt.Key.Key_Left: (-1.0, 0.0), Qt.Key.Key_Right: (1.0, 0.0), Qt.Key.Key_Up: (0.0, -1.0), Qt.Key.Key_Down: (0.0, 1.0),
-}  # fmt: skip
 
 
 class CameraSurface(FloatingSurface):
@@ -218,7 +215,7 @@ class CameraSurface(FloatingSurface):
             arrow, at = ARROWS.get(Qt.Key(event.key())), self._place()
             if arrow and at and self._blob and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
                 step = COARSE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else FINE
-                self._point((at[0] + step * arrow[0], at[1] + step * arrow[1]), exactly=True)
+                self._point((at[0] + step * arrow[0], at[1] - step * arrow[1]), exactly=True)
                 return True
         return super().eventFilter(watched, event)
 

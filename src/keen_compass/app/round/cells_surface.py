@@ -21,12 +21,8 @@ LARGEST = 92.0  # px, of a square
 class CellsSurface(FloatingSurface):
     """Power grows upwards, feed to the right."""
 
-    def _grid(self) -> BurnGrid | None:
-        shape = self.session.measuring.shape() if self.session and self.session.context.piece else None
-        return shape if isinstance(shape, BurnGrid) else None
-
     def _size(self) -> float:
-        grid = self._grid()
+        grid = self.shape_of(BurnGrid)
         if grid is None:
             return 1.0
         wide = (self.width() - LEFT - RIGHT) / len(grid.feeds) - GAP
@@ -35,7 +31,7 @@ class CellsSurface(FloatingSurface):
 
     def box_of(self, row: float, column: float) -> QRectF:
         """Where a square is drawn; between two of them for fractions."""
-        grid, size = self._grid(), self._size()
+        grid, size = self.shape_of(BurnGrid), self._size()
         rows = len(grid.powers) if grid else 1
         columns = len(grid.feeds) if grid else 1
         left = LEFT + (self.width() - LEFT - RIGHT - columns * (size + GAP)) / 2
@@ -63,7 +59,7 @@ class CellsSurface(FloatingSurface):
     def paintEvent(self, _event: object) -> None:
         """Squares with what they came out as; what is proposed, and what is set now."""
         p = painter_on_card(self)
-        grid = self._grid()
+        grid = self.shape_of(BurnGrid)
         if grid is None:
             return
         for c in self.callouts:

@@ -21,15 +21,11 @@ class CornersSurface(RowSurface):
     WORDS = 36.0
     PER_ROW = 4  # large: it is the picture that is compared
 
-    def _row(self) -> BladeRow | None:
-        shape = self.session.measuring.shape() if self.session and self.session.context.piece else None
-        return shape if isinstance(shape, BladeRow) else None
-
     def _count(self) -> int:
         return len(self._values())
 
     def _values(self) -> tuple[float, ...]:
-        row = self._row()
+        row = self.shape_of(BladeRow)
         return row.values if row else ()
 
     def _draw_thing(self, p: QPainter, i: int, box: QRectF, rungs: Rungs | None) -> None:

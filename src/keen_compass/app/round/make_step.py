@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -19,6 +18,7 @@ from keen_compass.app.round.dry_run_bar import DryRunBar
 from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.worn_bar import WornBar
+from keen_compass.formats.files import file_stem
 from keen_compass.procedures.base import Makes
 from keen_compass.quantities.notes import Note
 from keen_compass.rounds.room import room
@@ -151,11 +151,11 @@ class MakeStep(QWidget):
             making.program() if runs else None, anchored=context.procedure.anchored,
         )  # fmt: skip
         self.dry_run.refresh()
-        plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
-        proposed = str(Path.home() / f"{plain}-{context.procedure.noun}-{number}.{making.extension}")
+        stem = file_stem(context.machine.name)
+        proposed = str(Path.home() / f"{stem}-{context.procedure.noun}-{number}.{making.extension}")
         if not self.file.isModified():
             self.file.setText(proposed)
-        practice = context.shop.stand_in(context.machine.uid) is not None and not context.machine.port
+        practice = context.practised
         file = context.mark(FileWritten)
         written = file is not None and file.number == number
         self._name_buttons(runs=runs, ticks=ticks, prints=prints)
@@ -198,14 +198,9 @@ class MakeStep(QWidget):
 
     def _again(self, *, runs: bool) -> str:
         """Why the same is made once more."""
-        prints = self._model.session.context.procedure.makes is Makes.PRINT
-        same = (
-            "Print the same test again"
-            if prints
-            else "Run the same again"
-            if runs
-            else ("Make the same piece again, beside the last")
-        )
+        same = "Run the same again" if runs else "Make the same piece again, beside the last"
+        if self._model.session.context.procedure.makes is Makes.PRINT:
+            same = "Print the same test again"
         changed = self._model.session.measuring.cut_before_change()
         return f"{same}: {'it confirms the new numbers' if changed or runs else 'they count together'}."
 

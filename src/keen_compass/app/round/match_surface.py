@@ -12,35 +12,30 @@ from PySide6.QtGui import QFontMetrics, QImage, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, painter_on_card
+from keen_compass.app.parts import ARROWS, Button, painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
-from keen_compass.app.round.surface import BoxedSurface, words_at
+from keen_compass.app.round.surface import BoxedSurface, last_of, words_at
 from keen_compass.app.round.verniers import draw_verniers
-from keen_compass.errors import LengthError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import RINGS, TARGET
 from keen_compass.pieces.where import Beside
 from keen_compass.quantities.geometry import Point
-from keen_compass.quantities.lengths import parse_length
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.sheets import ARM
 from keen_compass.words.beside import beside_in_words, pairs_in_words
 
 REACHES = (1.2, 3.6, 12.0, 14.0)  # mm seen to each side of the mark: under the loupe, usual, far off, verniers
 CLOSE, USUAL, FAR, VERNIER = range(4)
 VERNIERS_AT = (-3.0, -0.4)  # mm from the target: the middle of what is drawn of both
 FINE, COARSE = 0.05, 0.5  # mm, by which an arrow key moves, and with Shift
-ARM = 5.0  # mm, of a drawn cross
 STRIP = WIDTH + 16  # px, right of the picture
 HEAD = 40  # px, for the words above it
 MAP = 96  # px, height of the picture of all targets
 PIXELS = 480  # of a picture of the stand-in’s sheet, each way
 GRIP = 14.0  # px
-ARROWS = {
-    Qt.Key.Key_Right: (1.0, 0.0), Qt.Key.Key_Left: (-1.0, 0.0), Qt.Key.Key_Up: (0.0, 1.0), Qt.Key.Key_Down: (0.0, -1.0),
-}  # fmt: skip
 
 
 class MatchSurface(BoxedSurface):
@@ -113,14 +108,10 @@ class MatchSurface(BoxedSurface):
             box.edit.removeEventFilter(self)
             box.edit.installEventFilter(self)
         x, y = self.value()
-        self.setAccessibleName(f"Beside the mark: {beside_in_words(x, y, self._show_from(), self._units())}")
+        self.setAccessibleName(f"Beside the mark: {beside_in_words(x, y, self.view, self._units())}")
         self._arrange()
         self._complain_at_current()
         self.update()
-
-    def current(self) -> Callout | None:
-        """The callout that takes what is typed."""
-        return next((c for c in self.callouts if c.current), None)
 
     @property
     def view(self) -> Standpoint:
@@ -132,18 +123,15 @@ class MatchSurface(BoxedSurface):
         """Where the cross lies beside its mark, mm along the machine's axes: dragged, half typed, or read."""
         if self._dragged is not None:
             return self._dragged
-        found = {c.measurand.axis: _value_of(c) or 0.0 for c in self._here()}
+        found = {c.measurand.axis: last_of(c) or 0.0 for c in self._here()}
         return found.get("x", 0.0), found.get("y", 0.0)
 
     def placed_already(self) -> bool:
         """Whether anybody said anything about this target."""
-        return self._dragged is not None or any(_value_of(c) is not None for c in self._here())
+        return self._dragged is not None or any(last_of(c) is not None for c in self._here())
 
     def _here(self) -> list[Callout]:
         return [c for c in self.callouts if _at(c) == self._shown]
-
-    def _show_from(self) -> Standpoint:
-        return self.view
 
     def _units(self) -> str:
         return self._machine.units if self._machine else "mm"
@@ -260,17 +248,13 @@ class MatchSurface(BoxedSurface):
         right, away = self.view.to_view(at[0] - x0, at[1] - y0)
         return self._picture().center() + QPointF(right * self._scale(), -away * self._scale())
 
-    def _level(self, axis: str) -> bool:
-        """Whether an axis lies level in the picture."""
-        return self.view.to_view(*((1.0, 0.0) if axis == "x" else (0.0, 1.0)))[0] != 0
-
     def _arrange(self) -> None:
         picture = self._picture()
         for c in self._here():
             box = self.boxes.get(c.measurand.name)
             if box is None:
                 continue
-            if self._level(c.measurand.axis):
+            if self.view.level(c.measurand.axis):
                 box.move(round(picture.center().x() - WIDTH / 2), round(picture.bottom() + 8))
             else:
                 box.move(round(self.width() - STRIP + 2), round(picture.center().y() - HEIGHT / 2))
@@ -348,13 +332,16 @@ class MatchSurface(BoxedSurface):
             return None
         from keen_compass.practice import stand_in
 
-        reach = REACHES[self._reach] * (1.5 if self._reach == VERNIER else 1.0)  # both verniers, whichever way
-        found = stand_in.picture(self._session, self._shown, reach, PIXELS)
+        found = stand_in.picture(self._session, self._shown, self._sheet_reach(), PIXELS)
         return QImage(found, PIXELS, PIXELS, 3 * PIXELS, QImage.Format.Format_RGB888).copy() if found else None
+
+    def _sheet_reach(self) -> float:
+        """mm of it to each side of the target: both verniers, whichever way."""
+        return REACHES[self._reach] * (1.5 if self._reach == VERNIER else 1.0)
 
     def _draw_sheet(self, p: QPainter, sheet: QImage) -> None:
         """As it is seen from here; where the cross was put is dashed over it."""
-        reach = REACHES[self._reach] * (1.5 if self._reach == VERNIER else 1.0)
+        reach = self._sheet_reach()
         corners = [self._to_screen(at) for at in ((-reach, reach), (reach, reach), (-reach, -reach))]
         p.save()
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -458,13 +445,3 @@ class MatchSurface(BoxedSurface):
 def _at(c: Callout) -> Point:
     where = c.measurand.where
     return where.at if isinstance(where, Beside) else (0.0, 0.0)
-
-
-def _value_of(c: Callout) -> float | None:
-    """What stands in it half typed, else the last reading, mm; None where there is nothing."""
-    if c.draft:
-        try:
-            return parse_length(c.draft, "mm", allow_negative=True).mm
-        except LengthError:
-            return None
-    return number_of(c.readings[-1].reading) if c.readings else None

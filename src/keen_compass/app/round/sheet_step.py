@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -16,6 +15,7 @@ from keen_compass.app.port_link import PortLink
 from keen_compass.app.round.choices import ChoicesBar, fill
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.sheet_picture import HeadPicture, Seen, SheetPicture
+from keen_compass.formats.files import file_stem
 from keen_compass.pieces.page import Page, bar_lengths
 from keen_compass.practice import paper as practice
 from keen_compass.procedures.base import Stage
@@ -225,8 +225,16 @@ class StagePanel(QWidget):
         self.do(run)
 
     def _practised(self) -> bool:
-        context = self.model.session.context
-        return context.shop.stand_in(context.machine.uid) is not None and not context.machine.port
+        return self.model.session.context.practised
+
+    def _made_by_stand_in(self) -> None:
+        from keen_compass.practice import stand_in
+
+        def run() -> None:
+            stand_in.make(self.model.session)
+            self.model.session.after_making()
+
+        self.do(run)
 
     def _editable(self) -> bool:
         session = self.model.session
@@ -286,9 +294,8 @@ class PrintPanel(StagePanel):
         self.printer.setVisible(not done and bool(self._printers))
         self.send.setVisible(not done and bool(self._printers))
         self.on_stand_in.setVisible(not done and self._practised())
-        plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
         if not self.file.isModified():
-            self.file.setText(str(Path.home() / f"{plain}-sheet-{self.sheets.number()}.pdf"))
+            self.file.setText(str(Path.home() / f"{file_stem(context.machine.name)}-sheet-{self.sheets.number()}.pdf"))
         page = self.sheets.page()
         for asks, (a, b), axis in zip(self._asks, page.bars if page else (), "XY", strict=False):
             asks.say(f"{axis} bar, {abs(b[0] - a[0]) + abs(b[1] - a[1]):g} mm:")
@@ -406,16 +413,10 @@ class LoadPanel(StagePanel):
         text = self.number.text()
         if self.do(lambda: self.sheets.loaded(text)) and self.sheets.stages[-1] is Stage.LOAD:
             if self._practised():
-                self.do(self._by_stand_in)
+                self._made_by_stand_in()
             else:
                 self.finish()
         self.number.setModified(False)
-
-    def _by_stand_in(self) -> None:
-        from keen_compass.practice import stand_in
-
-        stand_in.make(self.model.session)
-        self.model.session.after_making()
 
 
 class AimPanel(StagePanel):
@@ -540,7 +541,7 @@ class DrawPanel(StagePanel):
         self.tool.activated.connect(self._choose_tool)
         self.file: QLineEdit = plain_line("File to write")
         self.write = Button("Write file", self._write, icon="file")
-        self.on_stand_in = Button("Draw on the stand-in", self._by_stand_in, "primary", "cut")
+        self.on_stand_in = Button("Draw on the stand-in", self._made_by_stand_in, "primary", "cut")
         self.is_drawn = Button("It is drawn: measure", self.finish, "quiet")
         self._written = Line("", colour="good")
         row = self.row(self.tool, self.file, self.write)
@@ -565,9 +566,10 @@ class DrawPanel(StagePanel):
         session = self.model.session
         making, context = session.making, session.context
         fill(self.tool, [(t.name, t.uid) for t in context.machine.tools], context.tool.uid)
-        plain = re.sub(r"[^a-z0-9]+", "-", context.machine.name.lower()).strip("-") or "machine"
         if not self.file.isModified():
-            self.file.setText(str(Path.home() / f"{plain}-sheet-{making.next_number()}.{making.extension}"))
+            self.file.setText(
+                str(Path.home() / f"{file_stem(context.machine.name)}-sheet-{making.next_number()}.{making.extension}")
+            )
         written, practised = self._is_written(), self._practised()
         mark = context.mark(FileWritten)
         self._written.say(f"Written: {mark.file}" if written and mark else "")
@@ -591,7 +593,7 @@ class DrawPanel(StagePanel):
     def type_practice(self) -> None:
         """Draw it."""
         if self.on_stand_in.isEnabled() and self._practised():
-            self._by_stand_in()
+            self._made_by_stand_in()
 
     def _choose_tool(self, _index: int) -> None:
         tool = self.tool.currentData()
@@ -601,12 +603,3 @@ class DrawPanel(StagePanel):
         file = Path(self.file.text()).expanduser()
         self.do(lambda: self.model.session.making.write_file(file))
         self.take_focus()
-
-    def _by_stand_in(self) -> None:
-        from keen_compass.practice import stand_in
-
-        def run() -> None:
-            stand_in.make(self.model.session)
-            self.model.session.after_making()
-
-        self.do(run)

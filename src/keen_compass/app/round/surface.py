@@ -6,6 +6,8 @@ the procedure's `surface`.
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
 from PySide6.QtWidgets import QWidget
@@ -13,12 +15,15 @@ from PySide6.QtWidgets import QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Text
 from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox, CalloutEdit
+from keen_compass.errors import LengthError
 from keen_compass.procedures.base import Surface
 from keen_compass.quantities.charts import Chart
+from keen_compass.quantities.lengths import parse_length, plain_number
 from keen_compass.quantities.readings import number_of
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.measuring import Callout
 
+T = TypeVar("T")
 HIT = 26.0  # px around a place that can be chosen
 
 
@@ -152,6 +157,11 @@ class FloatingSurface(SurfaceWidget):
         """There is one."""
         return [self.box.edit]
 
+    def shape_of(self, kind: type[T]) -> T | None:
+        """The piece that is shown, if it is of that kind."""
+        shape = self.session.measuring.shape() if self.session and self.session.context.piece else None
+        return shape if isinstance(shape, kind) else None
+
     def chart(self) -> Chart | None:
         """What the procedure has to draw of what was read so far."""
         solution = self.session.measuring.answer() if self.session else None
@@ -204,6 +214,20 @@ def mean_of(c: Callout) -> float | None:
     if c.skipped or not c.readings:
         return None
     return sum(number_of(r.reading) for r in c.readings) / len(c.readings)
+
+
+def last_of(c: Callout, unit: str = "mm") -> float | None:
+    """What stands in a callout half typed, bare lengths in `unit`, else what was read last: mm, or a number; None where
+    there is nothing.
+    """
+    if not c.draft:
+        return number_of(c.readings[-1].reading) if c.readings else None
+    try:
+        if c.measurand.unit == "mm":
+            return parse_length(c.draft, unit, allow_negative=True).mm
+        return plain_number(c.draft)
+    except (LengthError, ValueError):
+        return None
 
 
 def surface_for(surface: Surface) -> SurfaceWidget:
