@@ -228,6 +228,25 @@ def lines(world: World, rng: random.Random) -> Made:
     return body | {"readings": readings}, truth
 
 
+def overprint(world: World, rng: random.Random) -> Made:
+    """Ticks over a print: each beside its place, one way a roll creeps between them, the sheet lies askew and its
+    printer makes lengths of its own.
+    """
+    scales = {a: rng.uniform(-0.006, 0.006) for a in ("x", "y")}
+    rng = world.later(rng)
+    gauged, readings, truth = Gauged(world.gauge, rng), [], {}
+    turn, printer = rng.uniform(-0.02, 0.02), [1 + rng.uniform(-0.03, 0.03) for _ in "xy"]
+    for a, across, n in (("x", "y", 160.0), ("y", "x", 210.0)):
+        along = (1 + scales[a]) * math.cos(turn) ** 2 + (1 + scales[across]) * math.sin(turn) ** 2
+        made = n * along + rng.gauss(0, 0.03) - rng.gauss(0, 0.03) + (rng.gauss(0, 0.025) if a == "y" else 0.0)
+        readings.append({"measurand": a, "values": gauged.read(a, made)})
+        truth[f"print_scale_{a}"] = 1000 * scales[a]
+    T = {q: near(rng, e, 0.1) for q, e in truth.items()}
+    held = {"print_scale_x": 100.0, "print_scale_y": 100.0}
+    piece = {"x": 160, "y": 210, "size": [210, 297], "bars": [100 * p for p in printer], "fed": "y"}
+    return world.body(rng, "print-scale", held, piece, T) | {"readings": readings}, truth
+
+
 def travel(world: World, rng: random.Random, *, off: bool = False) -> Made:
     """A rule beside the axis, its zero anywhere."""
     axis = Axis(rng.uniform(-0.002, 0.002), rng.uniform(0.0, 0.15))
@@ -435,6 +454,7 @@ def rows(names: list[str]) -> dict[str, tuple[Callable[[World, random.Random], M
     for words, gauge in with_faults(CALIPER).items():
         add(f"rectangle, {words}", rectangle, World(gauge))
         add(f"reference lines, {words}", lines, World(replace(gauge, kind="rule"), 0.04))
+        add(f"print scale, {words}", overprint, World(gauge, scatter_known=False))
         add(f"squareness, {words}", corner, World(gauge, 0.03))
         add(f"home, {words}", home, World(gauge))
     add("rectangle, inch controller", rectangle, World(CALIPER, inches=True))

@@ -36,6 +36,8 @@ ROWS = [
     "travel run, in 1/16 in", "travel run, tape", "travel run, compensation off", "travel run, tilt at the limit",
     "backlash, coarse", "backlash, compensation off", "backlash, no record, one reading", "home, zero off",
     "bed, dead flat", "bed, coarse", "bed, one reading", "tram, its own error rules", "tracking, coarse", "speed, dial",
+    "print scale, its own error rules", "print scale, one reading", "print scale, in 1/64 in", "print scale, coarse",
+    "print scale, tilt at the limit", "print scale, no record, one reading",
 ]  # fmt: skip
 
 

@@ -423,7 +423,7 @@ def test_from_any_start_the_second_sheet_is_in_tolerance(half: int) -> None:
 
 def test_registration_says_how_the_print_lies_and_whose_error_is_whose(shop: Shop) -> None:
     truth = Truth.from_json(shop.stand_in("palm") or {})
-    shop.put_stand_in("palm", replace(truth, printer=(0.03, 0.031, 0.0), lies=(0.0, 0.0)).to_json())
+    shop.put_stand_in("palm", replace(truth, printer=(0.03, 0.031, 0.0), lies=(0.0, 0.0), carriers={}).to_json())
     session = play(shop, shop.machine("palm"), "registration")
     answer = session.measuring.answer()
     assert answer is not None

@@ -180,7 +180,7 @@ PAGES = {
 
 
 # While a procedure's readings are given, its own page stands in for the general one.
-OF_SHEETS = ("pointer", "registration")
+OF_SHEETS = ("pointer", "registration", "print-scale")
 PROCEDURE_PAGES = {
     "bevel": Page(
         "Bevel",
@@ -218,6 +218,19 @@ PROCEDURE_PAGES = {
         ),
         "found = shift + turn · skew · scale · ordered",
         "Least squares over all marks; docs/arithmetic.md, 9.",
+    ),
+    "print-scale": Page(
+        "Print scale",
+        (
+            "Over a printed sheet the tool makes ticks far apart, at their ordered distance. Measure from the middle "
+            "of one to the middle of the other; they alone correct the cutter.",
+            "What the printer made of a length, its bars say: that is never the cutter’s.",
+            "The crosses are the check: drag each until it lies as yours does. What grows with the place is cutter "
+            "against printer, what is the same everywhere is how the sheet was aimed at.",
+            "The number belongs to printer and carrier: another mat is another number.",
+        ),
+        "new = old · ordered ÷ measured",
+        "docs/arithmetic.md, 9.",
     ),
     "media-feed": Page(
         "Media feed",

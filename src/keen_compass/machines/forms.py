@@ -198,7 +198,7 @@ def absent_from(kind: str, gives_room: str = "file", heads: str = "", *, trails:
     if not heads:
         absent |= {"offset_form", "accessory", "accessory_x", "accessory_y"}
     if kind != "print-and-cut plotter":
-        absent |= {"printer", "carrier"}
+        absent |= {"printer", "carrier", "print_form"}
     if kind in ROLLS:
         absent |= {"z_travel", "gantry", "gantry_along", "head", "acceleration", "bed_x", "bed_y"}
     else:
@@ -243,6 +243,7 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "z_travel": show_length(m.z_travel, m.units), "gantry": show_length(m.gantry, m.units),
         "gantry_along": m.gantry_along, "head": m.head, "process": m.process,
         "heads": ", ".join(h for h in m.heads if h in AIMED_WITH), "offset_form": m.offset_form,
+        "print_form": m.print_form.value,
         "heads_more": ", ".join(h for h in m.heads if h not in AIMED_WITH),
         **{kind: f.name if (f := m.fitting(kind)) else "" for kind in FITTINGS},
         **_accessory_offset(m),
@@ -325,6 +326,7 @@ def read_machine(
         tools=tools, mounted=tools[0].uid, fittings=fittings, fitted=fitted, stock=_keep_place(stock, base, units),
         heads=_heads(f"{fields.get('heads', '')}, {fields.get('heads_more', '')}"),
         offset_form=fields.get("offset_form", OFFSET_FORMS[0]),
+        print_form=ResolutionForm(fields.get("print_form", ResolutionForm.PERCENT_100)),
         gives_room=fields.get("gives_room", "file"), kerf_form=fields.get("kerf_form", "full"),
         wear=fields.get("wear", ""),
         **_cutting(reader, unit),

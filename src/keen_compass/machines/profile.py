@@ -16,9 +16,9 @@ from keen_compass.errors import InputError
 from keen_compass.machines.places import Place, Spot
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
-from keen_compass.quantities.resolution import ResolutionForm
+from keen_compass.quantities.resolution import OF_PRINTS, ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.quantities.stored import StoredAmount, unit_kept
+from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored, unit_kept
 from keen_compass.quantities.subjects import Subject
 
 if TYPE_CHECKING:
@@ -123,6 +123,11 @@ HEADS: dict[str, str] = {
     "plate_high_x": "plate, high-X side", "stands": "on a flange", "hangs": "under a flange",
 }  # fmt: skip
 UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
+# Field → what it may be.
+ONE_OF: dict[str, tuple[str, ...]] = {
+    "units": UNITS, "controller_units": CONTROLLER_UNITS, "gives_room": GIVES_ROOM, "kerf_form": KERF_FORMS,
+    "offset_form": OFFSET_FORMS, "print_form": OF_PRINTS,
+}  # fmt: skip
 # Field → (least, most) that a machine of this world can have; lengths in mm, feeds in mm/min.
 LIMITS: dict[str, tuple[float, float]] = {
     "reference_length": (1, 100_000), "feed": (1, 1_000_000), "plunge_feed": (1, 1_000_000),
@@ -188,7 +193,7 @@ class Machine:
     gives_room: who moves the tool off the line by half the cut: our files, or the controller with its own kerf, for
         which the files run on the line. kerf_form: in which width that controller keeps it, one of `KERF_FORMS`.
     heads: what the head carries beside its tool, of `HEADS_BESIDE`; offset_form: how their offsets are kept, one of
-        `OFFSET_FORMS`.
+        `OFFSET_FORMS`. print_form: how its scale over a print is kept, of `OF_PRINTS`.
     settings_file: that its program reads: what is written there is in the controller; empty where there is none.
     spots: quantity → the place of its number in a text, where it stands under no name.
     port: path of its cable's port; dialect: how it is spoken to there. None: nobody said, or it has no cable.
@@ -245,6 +250,7 @@ class Machine:
     spots: Mapping[str, Spot] = field(default_factory=dict)
     heads: tuple[str, ...] = ()
     offset_form: str = OFFSET_FORMS[0]
+    print_form: ResolutionForm = ResolutionForm.PERCENT_100
     port: str = ""
     dialect: Dialect | None = None
     fittings: tuple[Fitting, ...] = ()
@@ -262,20 +268,13 @@ class Machine:
             raise InputError(f"choose one of {', '.join(KINDS)}", "kind")
         if self.file not in ("", KINDS[self.kind]) and (self.file not in FILES or KINDS[self.kind] == "gcode"):
             raise InputError(f"a {self.kind} takes {FILES[KINDS[self.kind]]} here", "file")
-        if self.units not in UNITS:
-            raise InputError(f"choose one of {', '.join(UNITS)}", "units")
-        if self.controller_units not in CONTROLLER_UNITS:
-            raise InputError(f"choose one of {', '.join(CONTROLLER_UNITS)}", "controller_units")
-        if self.gives_room not in GIVES_ROOM:
-            raise InputError(f"choose one of {', '.join(GIVES_ROOM)}", "gives_room")
-        if self.kerf_form not in KERF_FORMS:
-            raise InputError(f"choose one of {', '.join(KERF_FORMS)}", "kerf_form")
+        for name, allowed in ONE_OF.items():
+            if getattr(self, name) not in allowed:
+                raise InputError(f"choose one of {', '.join(allowed)}", name)
         if self.wear not in ("", *COUNTS):
             raise InputError(f"choose one of {', '.join(COUNTS)}", "wear")
         if unknown_heads := set(self.heads) - set(HEADS_BESIDE):
             raise InputError(f"{min(unknown_heads)!r} is not one of {', '.join(HEADS_BESIDE)}", "heads")
-        if self.offset_form not in OFFSET_FORMS:
-            raise InputError(f"choose one of {', '.join(OFFSET_FORMS)}", "offset_form")
         if self.gantry_along not in ("x", "y"):
             raise InputError("choose x or y", "gantry_along")
         if self.head not in ("", *HEADS):
@@ -386,11 +385,22 @@ class Machine:
     def place(self, quantity: str) -> Place:
         """Where and how it keeps a number."""
         return Place(
-            quantity, self.setting_keys.get(quantity, quantity.upper()), self.form if _resolves(quantity) else None,
+            quantity, self.setting_keys.get(quantity, quantity.upper()), self._form_of(quantity),
             unit_kept(quantity, self.controller_units), self.decimals_of.get(quantity, self.decimals),
             quantity in self.flipped, _in_files(quantity) and not self.in_controller(quantity),
             quantity == "kerf" and self.kerf_form_kept == "half",
         )  # fmt: skip
+
+    def _form_of(self, quantity: str) -> ResolutionForm | None:
+        if not _resolves(quantity):
+            return None
+        return self.print_form if QUANTITIES[quantity].family == "print_scale" else self.form
+
+    def as_delivered(self, quantity: str) -> StoredValue | None:
+        """What holds where nobody ever entered anything; None for what has no such number."""
+        if quantity in QUANTITIES and QUANTITIES[quantity].family == "print_scale":
+            return StoredResolution.untouched(self.print_form)
+        return nothing_stored(quantity)
 
     def file_of(self, quantity: str) -> str:
         """The file in which its number can be changed; empty where it is entered at the controller."""
@@ -434,6 +444,7 @@ class Machine:
             "bed": tuple(body["bed"]),
             "standpoint": Standpoint(**body["standpoint"]),
             "form": ResolutionForm(body["form"]),
+            "print_form": ResolutionForm(body.get("print_form", ResolutionForm.PERCENT_100)),
             "tools": tuple(Tool(**t) for t in body["tools"]),
             "stock": Stock(**body["stock"]) if body["stock"] else None,
             "scatter": tuple(body["scatter"]) if body["scatter"] else None,
@@ -496,9 +507,9 @@ def _quantities(
             return trails and kind in ROLLS
         if q.group == "heads":
             return q.family in heads
-        if quantity in ("print_scale_x", "print_scale_y", "proof"):
+        if quantity == "proof":
             return False  # on the command line so far
-        if quantity == "media_feed":
+        if q.group == "print" and quantity != "registration":
             return kind == "print-and-cut plotter"
         if quantity == "registration":
             return kind == "print-and-cut plotter" or (kind in ROLLS and any(h in AIMED_WITH for h in heads))

@@ -14,6 +14,7 @@ from typing import Any
 from keen_compass.errors import PieceError
 from keen_compass.quantities.geometry import Point
 
+Tick = tuple[Point, Point]  # from one end to the other
 PAPERS: dict[str, tuple[float, float]] = {
     "A5": (148.0, 210.0), "A4": (210.0, 297.0), "A3": (297.0, 420.0), "A2": (420.0, 594.0),
     "Letter": (215.9, 279.4), "Legal": (215.9, 355.6), "Tabloid": (279.4, 431.8),
@@ -27,6 +28,7 @@ PITCH, DIVISIONS, MOST_TICKS = 1.0, 20, 10  # mm of a printed vernier; the drawn
 # Axis → mm from the target to both ends of a tick, so that no scale crosses the other.
 DRAWN_TICKS = {"x": (3.4, 6.0), "y": (11.4, 14.0)}
 PRINTED_TICKS = {"x": (6.0, 9.0), "y": (14.0, 17.0)}
+CUT_TICK = 3.0  # mm, half of a tick whose distance to another one is measured
 LONGEST_BAR = 100.0  # mm
 BAR_IN = 11.0  # mm from the edge to a bar
 ROUND_BAR = 10.0  # bars are multiples of it
@@ -99,6 +101,27 @@ def vernier_ticks(at: Point, axis: str, *, printed: bool) -> tuple[tuple[Point, 
         (ax, ay), (bx, by) = ends
         found.append(((at[0] + ax, at[1] + ay), (at[0] + bx, at[1] + by)))
     return tuple(found)
+
+
+def cut_ticks(size: tuple[float, float]) -> dict[str, tuple[Tick, Tick]]:
+    """Axis → the two ticks whose distance along it is as long as such a sheet allows, each as (from, to): on free
+    paper, clear of marks, words, code and targets.
+    """
+    width, height = size
+    (left, _), _, (_, upper), *_ = _targets(size)
+    above, aside = (upper + TARGET + height - INSET - CROSS) / 2, (left + width / 2) / 2
+    lowest = INSET + CROSS + WORDS + CUT_TICK
+    along = (width - 2 * INSET) // ROUND_BAR * ROUND_BAR
+    up = (height - INSET - CROSS - lowest) // ROUND_BAR * ROUND_BAR
+    x0 = (width - along) / 2
+
+    def upright(x: float) -> Tick:
+        return (x, above - CUT_TICK), (x, above + CUT_TICK)
+
+    def level(y: float) -> Tick:
+        return (aside - CUT_TICK, y), (aside + CUT_TICK, y)
+
+    return {"x": (upright(x0), upright(x0 + along)), "y": (level(lowest), level(lowest + up))}
 
 
 def fitting(room: tuple[float, float]) -> dict[str, tuple[float, float]]:

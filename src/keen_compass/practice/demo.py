@@ -29,7 +29,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 
 Play = Callable[..., None]
-ROUNDS = 62  # that are played
+ROUNDS = 64  # that are played
 START = {"x_steps": 106.667, "y_steps": 106.667, "z_steps": 320.0}
 FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
 BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
@@ -134,8 +134,10 @@ KINGFISHER = Machine(
         Fitting("accessory", "Felt pen", "felt-pen", (31.5, 0.5)),
         Fitting("accessory", "Scoring tip", "scoring-tip", (31.5, 0.0)),
         Fitting("printer", "Roll printer", "roll-printer"),
+        Fitting("carrier", "Tack mat", "tack-mat"),
+        Fitting("carrier", "Stiff mat", "stiff-mat"),
     ),
-    fitted={"accessory": "felt-pen", "printer": "roll-printer"},
+    fitted={"accessory": "felt-pen", "printer": "roll-printer", "carrier": "tack-mat"},
     stock=Stock("display film", 0.2, 10.0, 0.0, 700.0, 1200.0, "display-film"),
     file="svg",
     heads=("pointer", "sensor", "second_tool"),
@@ -147,6 +149,7 @@ KINGFISHER_TRUTH = Truth(
     slip=0.01, bed_size=(720.0, 3000.0), heads={"pointer": (-31.42, 18.66), "sensor": (24.85, 6.1),
         "second_tool felt-pen": (31.18, 0.86), "second_tool scoring-tip": (31.74, -0.22)},
     printer=(0.0011, -0.0006, 0.0002), left_handed=True, fed=0.23,
+    carriers={"tack-mat": (0.0018, -0.0026), "stiff-mat": (-0.0009, 0.0031)},
 )  # fmt: skip
 STEEL = {t: Stock("steel", t, 20.0, 20.0, 1460.0, 960.0, f"steel-{t:g}") for t in (3.0, 6.0, 10.0)}
 EMBER = Machine(
@@ -330,6 +333,9 @@ def _kingfisher(shop: Shop, play: Play, set_clock: Callable[[datetime], None], t
     play(KINGFISHER, "pointer", "pointer_x")
     play(KINGFISHER, "registration", "registration")
     play(KINGFISHER, "media-feed", "media_feed")
+    for carrier in ("stiff-mat", "tack-mat"):
+        put_on(shop, shop.machine("kingfisher"), fitted={"carrier": carrier})
+        play(shop.machine("kingfisher"), "print-scale", "print_scale_x", "caliper-600", chosen={"paper": "A3"})
     for accessory in ("scoring-tip", "felt-pen"):
         put_on(shop, shop.machine("kingfisher"), fitted={"accessory": accessory})
         for quantity, one in of_another(shop, shop.machine("kingfisher")).items():

@@ -37,9 +37,8 @@ def shows_mark(session: RoundSession) -> str | None:
     mark = sheets.next_mark()
     if sheet is None or mark is None:
         return None
-    parameters = session.making.parameters()
     hand = random.Random(f"{sheet.seed}/{mark}/aim")
-    at = sheet.shown_over(sheets.marks[mark].at, str(parameters.get("secondary")), hand)
+    at = sheet.shown_over(sheets.marks[mark].at, sheets.head, hand)
     return _position(at, session.context.machine.controller_units)
 
 
@@ -48,8 +47,7 @@ def origin(session: RoundSession) -> Point | None:
     sheets, sheet = session.making.sheets, _next(session)
     if sheet is None or not sheets.state.origin:
         return None
-    head = str(session.making.parameters().get("secondary"))
-    x, y = sheet.shown_over(sheets.marks[0].at, head, random.Random(f"{sheet.seed}/0/aim"))
+    x, y = sheet.shown_over(sheets.marks[0].at, sheets.head, random.Random(f"{sheet.seed}/0/aim"))
     ox, oy = sheets.offset()
     return x + ox, y + oy
 
@@ -64,7 +62,7 @@ def read(context: RoundContext, piece: KeptPiece, measurand: Measurand, made: Ma
         at = sheet.shown_over(measurand.where.at, str(piece.parameters.get("aimed_with")), hand)
         return _position(at, context.machine.controller_units)
     beside = sheet.beside(measurand.where.at, made, place(practice.get("origin", [0.0, 0.0]), "origin"))
-    eye = context.procedure.eye_for(piece.parameters) or Instrument()
+    eye = measurand.by_eye or context.procedure.eye_for(piece.parameters) or Instrument()
     off = beside["xy".index(measurand.axis)]
     looks = random.Random(f"{practice['seed']}/{measurand.axis}/looks")  # a little from aside, the whole sheet long
     off += looks.uniform(-1, 1) * eye.permissible_error[0]
@@ -104,7 +102,9 @@ def _next(session: RoundSession) -> Sheet | None:
     if known is None or not sheets.stages:
         return None
     pdf = context.remembered(("pdf", sheets.number()), lambda: sheets.pdf() if sheets.page() else b"")
-    return Sheet(Truth.from_json(known), context.values(), pdf, sheets.number())
+    carrier = context.machine.fitted.get("carrier", "")
+    truth = Truth.from_json(known).with_carrier(carrier).over_print(context.values())
+    return Sheet(truth, context.values(), pdf, sheets.number())
 
 
 def _pdf_of(context: RoundContext, piece: KeptPiece) -> bytes:

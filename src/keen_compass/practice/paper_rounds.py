@@ -13,13 +13,15 @@ from pathlib import Path
 from typing import Any
 
 from keen_compass.formats.files import write_whole
-from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.procedures.base import Step
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.readings import Reading, Spot, number_of
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.stored import StoredAmount
+from keen_compass.quantities.stored import StoredAmount, StoredValue
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
@@ -32,7 +34,10 @@ PLOTTER = Machine(
     "practice", "Practice", "print-and-cut plotter", (700.0, 1200.0), form=ResolutionForm.STEPS_PER_MM, decimals=3,
     heads=("pointer", "sensor"), tools=(Tool("pen", 0.0, drawn=True, uid="pen"),),
     stock=Stock("film", 0.2, 0.0, 0.0, 700.0, 1200.0, "film"),
+    fittings=(Fitting("printer", "printer", "printer"), Fitting("carrier", "mat", "mat")),
+    fitted={"printer": "printer", "carrier": "mat"},
 )  # fmt: skip
+CALIPER = Instrument("caliper 300 mm", 0.01, (0.02, 0.00002), reach=300.0, uid="caliper")
 STEPS = 100.0  # per mm
 MOST_OFF = 4.0  # mm, by which a start is off and still plausible
 
@@ -53,17 +58,18 @@ class PaperRounds:
     seed: int
     truth: Truth
     machine: Machine
-    held: dict[str, float] = field(default_factory=dict)
+    held: dict[str, StoredValue] = field(default_factory=dict)
+    settings: dict[str, StoredValue] = field(default_factory=dict)
     rounds: list[SheetRound] = field(default_factory=list)
 
     def to_json(self) -> dict[str, Any]:
         """The command line's answer."""
-        right = {q: self.truth.right(q, {}) for q in self.held}
+        right = {q: self.truth.right(q, self.settings) for q in self.held}
         return {
             "seed": self.seed,
             "rounds": [round_as_json(r.files, r.readings, r.solution) for r in self.rounds],
             "truth": {q: None if math.isnan(v) else round(v, 6) for q, v in right.items()},
-            "found": dict(self.held),
+            "found": {q: stored.to_json() for q, stored in self.held.items()},
         }
 
 
@@ -84,6 +90,7 @@ def plotter(seed: int) -> tuple[Truth, dict[str, float]]:
         kerf=0.0, scatter=0.03, instrument_error=(rng.uniform(-1, 1), rng.uniform(-1, 1)), repeat=0.5, heads=heads,
         skew=rng.gauss(0, 2e-4), aim=rng.uniform(0.02, 0.05),
         printer=(rng.gauss(0, 1e-3), rng.gauss(0, 1e-3), rng.gauss(0, 3e-4)), lies=(0.5, 3.0),
+        carriers={"mat": (rng.gauss(0, 3e-3), rng.gauss(0, 3e-3))},
     )  # fmt: skip
     off = {(h, k): rng.uniform(-MOST_OFF, MOST_OFF) for h in heads for k in (0, 1)}
     held = {f"{h}_{'xy'[k]}": round(heads[h][k] + by, 2) for (h, k), by in off.items()}
@@ -99,6 +106,7 @@ def shop_of(file: Path, seed: int, machine: Machine = PLOTTER) -> tuple[Shop, Tr
         for axis in "xy":
             steps = StoredResolution(ResolutionForm.STEPS_PER_MM, STEPS)
             shop.put_value(machine.uid, f"{axis}_steps", steps, "start")
+        shop.put_instrument(CALIPER)
         for quantity, mm in held.items():
             shop.put_value(machine.uid, quantity, StoredAmount(quantity, "mm", mm), "start")
         shop.put_stand_in(machine.uid, truth.to_json())
@@ -109,7 +117,7 @@ def run(procedure: str, seed: int, rounds: int | None, folder: Path | None, most
     """Rounds until every finding is in tolerance (at most `most`), or exactly `rounds`."""
     with tempfile.TemporaryDirectory(prefix="keen-compass-sheets-") as scratch:
         shop, truth = shop_of(Path(scratch) / "practice.kcshop", seed)
-        practice = PaperRounds(seed, truth, PLOTTER)
+        practice = PaperRounds(seed, truth.with_carrier(PLOTTER.fitted["carrier"]), PLOTTER)
         session = RoundSession.begin(shop, PLOTTER, procedure)
         try:
             for i in range(rounds or most):
@@ -120,10 +128,10 @@ def run(procedure: str, seed: int, rounds: int | None, folder: Path | None, most
                 if rounds is None and all(f.verdict is Verdict.IN for f in findings):
                     break
                 _correct(session)
-            held = session.context.values()
+            practice.settings = session.context.values()
             practice.held = {
-                q: v.base for q in session.context.yields if isinstance(v := held.get(q), StoredAmount)
-            }  # fmt: skip
+                q: practice.settings[q] for q in session.context.yields if QUANTITIES[q].lives is not Lives.BY_HAND
+            }
         finally:
             shop.close()
     return practice

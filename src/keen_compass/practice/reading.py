@@ -75,7 +75,7 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
             return truth.read(made.slack(where.line) + scatter, instrument, rng)
         case Lines():
             scatter = random.Random(f"{made.seed}/{measurand.name}").gauss(0, truth.scatter)
-            apart = made.line_at(where.last, where.axis) - made.line_at(where.first, where.axis)
+            apart = made.apart(where.first, where.last, where.axis)
             return truth.read(apart + scatter, instrument, rng, signed=measurand.signed)
         case LinesUp():
             return _lines_up(made, where)

@@ -48,6 +48,8 @@ def make(session: RoundSession) -> KeptPiece:
     if "second_tool" in machine.heads:
         held = offset_held(context.values(), "second_tool", machine.offset_form, machine.flipped)
         practice |= {"second_held": list(held), "accessory": machine.fitted.get("accessory", "")}
+    if context.procedure.printed:
+        practice |= {"over_print": True, "carrier": machine.fitted.get("carrier", "")}
     file = session.making.file_text() if session.making.has_file else ""
     made = made_again(truth, context.values(), practice, file)
     piece = session.making.made(practice)
@@ -170,6 +172,8 @@ def made_again(
     known = known.with_accessory(str(practice.get("accessory", "")))
     known = known.worn_by(float(practice.get("worn", 0.0)))
     settings = {**settings, **{q: stored_from_body(v) for q, v in practice.get("held", {}).items()}}
+    if practice.get("over_print"):
+        known = known.with_carrier(str(practice.get("carrier", ""))).over_print(settings)
     if not file:
         return Made(known, dict(settings), practice["seed"])
     return Router(known, settings, practice["seed"]).make(

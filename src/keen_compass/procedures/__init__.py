@@ -63,6 +63,7 @@ REGISTRY: dict[str, Entry] = {
         Entry("registration", ("registration",), 10, "registration"),
         Entry("second-tool", ("second_tool_x", "second_tool_y"), 10, "second_tool"),
         Entry("camera", ("camera_x", "camera_y"), 12, "camera"),
+        Entry("print-scale", ("print_scale_x", "print_scale_y"), 20, "print_scale"),
         Entry("media-feed", ("media_feed",), 10, "media_feed"),
         Entry("drag-blade", ("drag",), 10, "drag_blade", ("hpgl", "svg")),
     )
@@ -72,7 +73,7 @@ REGISTRY: dict[str, Entry] = {
 # Name → module of what the command line solves and no round of the window is made of.
 BY_COMMAND_OF = {
     "joint": "joint", "next": "planning",
-    "print-scale": "print_scale", "proof": "proof",
+    "proof": "proof",
 }  # fmt: skip
 
 

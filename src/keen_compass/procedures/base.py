@@ -49,6 +49,7 @@ class Surface(StrEnum):
     ASTRIDE = "astride"  # what two tools left beside one another
     CORNERS = "corners"  # squares whose corners are cut short, close or run over
     MATCH = "match"  # what was made beside a mark, to scale
+    OVERPRINT = "overprint"  # distances cut over a printed sheet, and what was cut beside its crosses
     MARKS = "marks"  # a sheet with its marks, and where they were found
 
 
@@ -101,6 +102,7 @@ class Measurand:
     spot: it is a place in the plane.
     options: among how many one is picked, by its number, halves between two; 0 for what is no pick.
     below: it is read with the piece turned over, where somebody wants that.
+    by_eye: what the eye is worth for it, beside what is measured with an instrument: read once, after all others.
     """
 
     name: str
@@ -120,6 +122,7 @@ class Measurand:
     below: bool = False
     options: int = 0
     spot: bool = False
+    by_eye: Instrument | None = None
 
     @property
     def kind(self) -> Kind:
@@ -264,6 +267,7 @@ class Procedure(Generic[P]):
     floor: code of what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed. trails: of these, a blade that trails.
     printed: it is read on a printed sheet (`page`).
+    true_size: what it makes on its sheet keeps the lengths that were ordered, whatever became of the print's.
     reads_spots: its measurands are places in the plane. pictured: of these, in pictures that are taken.
     burns: it is made by a beam. by_eye: it is judged without an instrument; eye: what the eye is worth then, where
         that matters.
@@ -300,6 +304,7 @@ class Procedure(Generic[P]):
     reads_spots: bool = False
     pictured: bool = False
     printed: bool = False
+    true_size: bool = False
     floor: str = "floor"
 
     @property
@@ -424,6 +429,10 @@ class Procedure(Generic[P]):
 
     def crosses(self, piece: P) -> tuple[Point, ...]:
         """Where on its sheet the tool draws, mm."""
+        return ()
+
+    def lines(self, piece: P) -> tuple[tuple[Point, Point], ...]:
+        """What the tool draws on its sheet before its crosses, line by line, mm."""
         return ()
 
     def eye_for(self, parameters: Parameters) -> Instrument | None:

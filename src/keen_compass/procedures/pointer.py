@@ -22,7 +22,16 @@ from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, St
 from keen_compass.procedures.case import Case, Parameters, listed
 from keen_compass.procedures.offsets import AXES, DRAWN, offset_findings
 from keen_compass.procedures.results import no_number, odd_reading
-from keen_compass.procedures.sheets import ON_PAPER, bars_said, check_paper, paper_choice, paper_size, place
+from keen_compass.procedures.sheets import (
+    ON_PAPER,
+    bars_said,
+    check_paper,
+    creep,
+    fed_along,
+    paper_choice,
+    paper_size,
+    place,
+)
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.geometry import Point
@@ -41,7 +50,6 @@ TO_FIT = 3  # targets that tell turn and stretch apart from the offset
 TICKS = Instrument("ticks", 0.1, (0.05, 0.0), kind="steel rule", uid="ticks")
 VERNIER = Instrument("verniers", 0.05, (0.02, 0.0), kind="steel rule", uid="verniers")
 AIMED, MARKS = 0.03, 4  # mm, standard: a dot over a mark; marks by which a sheet is laid
-CREEP = 0.03  # mm, standard, that a roll creeps meanwhile
 LARGE_TURN = 3.0  # mm per m: more than that is the sheet's, and is said
 
 
@@ -129,8 +137,7 @@ class Pointer(Procedure[Sheet]):
     def piece(self, parameters: Parameters) -> Sheet:
         """From `way`, and of a sheet `targets` and `secondary`."""
         self.check_parameters(parameters, {"way", "targets", "secondary", "fine", "fed", *ON_PAPER})
-        if parameters.get("fed", "x") not in AXES:
-            raise InputError(f"expected x or y, got {shown_input(parameters['fed'])}", "piece.fed")
+        fed_along(parameters)
         if not isinstance(parameters.get("fine", False), bool):
             raise InputError("expected true or false", "piece.fine")
         way, secondary = parameters.get("way", "mark"), parameters.get("secondary", "pointer")
@@ -322,10 +329,7 @@ def _laid(piece: Parameters, axis: str) -> tuple[tuple[Source, float], ...]:
     """
     if "size" not in piece:
         return ()
-    found = [(Source(f"aimed {axis}", AIMED / math.sqrt(MARKS), Cause.ASSUMED), 1.0)]
-    if piece.get("fed") == axis:
-        found.append((Source("creep", CREEP, Cause.ASSUMED), 1.0))
-    return tuple(found)
+    return (Source(f"aimed {axis}", AIMED / math.sqrt(MARKS), Cause.ASSUMED), 1.0), *creep(piece, axis)
 
 
 def _as_laid(fit: Fit, piece: Parameters) -> Fit:

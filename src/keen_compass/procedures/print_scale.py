@@ -1,96 +1,215 @@
 """Cut against print (arithmetic.md §10): cut ticks at a known spacing over a printed page, both distances measured.
 
 The cutter's number is corrected by the cut distances alone; the page's own check bars say what the printer made of a
-length, which is never booked to the cutter.
+length, which is never booked to the cutter. Ticks and crosses are cut at their ordered size, the marks of the sheet
+only say where it lies and how it is turned: a map that stretched with the print would hide what is sought. Crosses over
+the page are the check: where the cut runs beside the printed ones, that is made of how the sheet was aimed at (shift,
+turn), and of the cutter's scale over the printer's (what grows with the place).
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
-from keen_compass.errors import InputError
-from keen_compass.pieces.where import Lines
-from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
-from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.errors import InputError, shown_input
+from keen_compass.machines.heads import TOOL
+from keen_compass.machines.profile import AIMED_WITH, ROLLS, Machine
+from keen_compass.pieces.page import Page, Tick, cut_ticks, sheet
+from keen_compass.pieces.where import Beside, Lines
+from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
+from keen_compass.procedures.case import Case, Parameters, length_mm, listed
+from keen_compass.procedures.offsets import AXES, DRAWN
+from keen_compass.procedures.pointer import TICKS, fitted
 from keen_compass.procedures.results import judged, no_number, odd_reading, scale_formula, scale_outcome
-from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.procedures.sheets import (
+    ON_PAPER,
+    aiming_choice,
+    check_paper,
+    creep,
+    fed_along,
+    paper_choice,
+    paper_size,
+    place,
+    printed_scale,
+)
+from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.findings import Figures, Finding, Solution
+from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.plausibility import looks_scaled
 
-AXES = ("x", "y")
 PRINT_OFF = 0.002  # mm/mm; more than that is said of the printer
 LONGEST = 10_000.0  # mm
+MOST_CROSSES = 30
+BOTH_TICKS = math.sqrt(2)  # single lines: what both ends of a distance are off
+RUNS_ON = 0.3  # mm: a cut that lies nearer to its print than that runs on it
+OTHERWISE = 0.003  # mm/mm, by which crosses may contradict ticks and bars
 
 
 @dataclass(frozen=True, slots=True)
 class Ticks:
-    """Distances as ordered, mm: of the cut ticks along X and Y, of the printed check bars."""
+    """Distances as ordered, mm: of the cut ticks along X and Y, of the printed check bars.
+
+    size: of the sheet that it is cut on, mm; nothing where only distances are given. crosses: where it is checked.
+    """
 
     x: float
     y: float
     bar: float
+    size: Point = (0.0, 0.0)
+    crosses: tuple[Point, ...] = ()
 
     def nominal(self, measurand: str) -> float:
-        """As ordered."""
-        return self.bar if measurand.startswith("bar") else self.x if measurand == "x" else self.y
+        """As ordered; a cross should lie on its print."""
+        if measurand.startswith("bar"):
+            return self.bar
+        return {"x": self.x, "y": self.y}.get(measurand, 0.0)
+
+    def ticks(self, **actual: float) -> dict[str, tuple[Tick, Tick]]:
+        """Axis → its two ticks on the sheet, with `actual` distances in place of ordered ones."""
+        found = cut_ticks(self.size)
+        for axis, length in actual.items():
+            if axis in found:
+                first, (a, b) = found[axis]
+                k, more = "xy".index(axis), length - self.nominal(axis)
+                moved = [tuple(v + more if i == k else v for i, v in enumerate(end)) for end in (a, b)]
+                found[axis] = (first, (moved[0], moved[1]))  # type: ignore[assignment]
+        return found
+
+    def lines(self, **actual: float) -> tuple[Tick, ...]:
+        """All ticks, those for X first."""
+        return tuple(tick for pair in self.ticks(**actual).values() for tick in pair)
+
+    def outline(self, **_actual: float) -> tuple[Point, ...]:
+        """The paper."""
+        width, height = self.size
+        return (0.0, 0.0), (width, 0.0), (width, height), (0.0, height)
+
+    @property
+    def names(self) -> tuple[tuple[str, str], ...]:
+        """Measurands of each cross, along X and along Y."""
+        return tuple((f"c{i}_x", f"c{i}_y") for i in range(1, len(self.crosses) + 1))
 
 
 class PrintScale(Procedure[Ticks]):
     """See the module."""
 
     name = "print-scale"
-    surface = Surface.CALLOUTS
-    makes = Makes.NOTHING
+    surface = Surface.OVERPRINT
+    makes = Makes.SHEET
     measurand_names = ("x", "y", "bar_x", "bar_y")
-    numbered = False
+    suits = ("caliper", "steel rule", "tape")
+    numbered = False  # which sheet it is was asked when it was loaded
+    printed = True
+    true_size = True
+    draws = True
+    large = ("x", "y")
 
-    @property
-    def yields(self) -> tuple[str, ...]:
-        """A number for each axis."""
-        return tuple(f"print_scale_{axis}" for axis in AXES)
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """What the marks are aimed at with, and the paper."""
+        return aiming_choice(machine), paper_choice(machine)
+
+    def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
+        """All of them."""
+        return tuple(Stage)
+
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """As far apart as the sheet allows, and a cross on every target."""
+        size = paper_size(around)
+        crosses = [list(t) for t in self.page(size, 1).targets]
+        apart = {axis: abs(b[0][k] - a[0][k]) for k, (axis, (a, b)) in enumerate(cut_ticks(size).items())}
+        fed = {"fed": around.machine.long_axis} if around.machine.kind in ROLLS else {}
+        return {**apart, "crosses": crosses, "size": list(size), "aimed_with": around.chosen["aimed_with"], **fed}
 
     def piece(self, parameters: Parameters) -> Ticks:
-        """From `x`, `y` and `bar`."""
-        self.check_parameters(parameters, {"x", "y", "bar"})
+        """From `x`, `y` and `bar`; of a sheet also `size` and `crosses`."""
+        self.check_parameters(parameters, {"x", "y", "bar", "crosses", "aimed_with", "fed", *ON_PAPER})
+        check_paper(parameters)
+        fed_along(parameters)
+        if parameters.get("aimed_with", TOOL) not in (TOOL, *AIMED_WITH):
+            raise InputError(f"expected one of {TOOL}, {', '.join(AIMED_WITH)}", "piece.aimed_with")
+        size = place(parameters["size"], "piece.size") if "size" in parameters else (0.0, 0.0)
         lengths = {name: length_mm(parameters.get(name, d), f"piece.{name}")
                    for name, d in (("x", 150.0), ("y", 200.0), ("bar", 100.0))}  # fmt: skip
         for name, mm in lengths.items():
             if not 0 < mm <= LONGEST:
                 raise InputError(f"larger than 0 and at most {LONGEST:g} mm", f"piece.{name}")
-        return Ticks(**lengths)
+        given = parameters.get("crosses", [])
+        if not listed(given, 0, MOST_CROSSES):
+            raise InputError(f"expected at most {MOST_CROSSES} places [x, y], got {shown_input(given)}",
+                             "piece.crosses")  # fmt: skip
+        crosses = tuple(place(at, f"piece.crosses[{i}]") for i, at in enumerate(given))
+        return Ticks(**lengths, size=size, crosses=crosses)
 
     def measurands(self, piece: Ticks) -> tuple[Measurand, ...]:
-        """Cut and printed distances."""
-        return tuple(
-            Measurand(m, note(f"print_scale.{m}"), m[-1], piece.nominal(m), Lines(m[-1], 0, 1))
-            for m in self.measurand_names
-        )
+        """Cut distances, the page's bars where they weren't read when it was printed; then each cross by eye."""
+        names = AXES if piece.size[0] else self.measurand_names
+        ticks = piece.ticks() if piece.size[0] else {}
+        numbers = {"x": (0, 1), "y": (2, 3)}
+        distances = tuple(
+            Measurand(
+                m, note(f"print_scale.{m}"), m[-1], piece.nominal(m), Lines(m[-1], *numbers[m[-1]]),
+                line=_between(ticks[m]) if m in ticks else ((0.0, 0.0), (0.0, 0.0)),
+                side=(0, 1) if m[-1] == "x" else (-1, 0), hint="print_scale.how",
+            ) for m in names
+        )  # fmt: skip
+        beside = tuple(
+            Measurand(
+                name, note("print_scale.cross", number=i, axis=axis), axis, 0.0, Beside(at), signed=True, at=at,
+                hint="print_scale.how_cross", by_eye=TICKS,
+            )
+            for i, (pair, at) in enumerate(zip(piece.names, piece.crosses, strict=True), 1)
+            for name, axis in zip(pair, AXES, strict=True)
+        )  # fmt: skip
+        return distances + beside
+
+    def lines(self, piece: Ticks) -> tuple[Tick, ...]:
+        """The ticks."""
+        return piece.lines()
+
+    def crosses(self, piece: Ticks) -> tuple[Point, ...]:
+        """Where the cut is checked against the print."""
+        return piece.crosses
+
+    def page(
+        self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False
+    ) -> Page:  # fmt: skip
+        """Marks to load it by, and five crosses to cut on."""
+        return sheet("print-scale", size, number, targets=True, down=down)
 
     def solve(self, case: Case) -> Solution:
-        """The cutter's scale over the print, axis by axis; the printer's own beside it."""
+        """The cutter's scale over the print, axis by axis; the printer's own beside it, and how the cut lies on it."""
         ticks = self.piece(case.piece)
-        self.check_readings(case, self.measurand_names, positive=True)
-        found = tuple(self._axis(case, ticks, axis) for axis in AXES)
-        return Solution(found, figures={"printer_scale": [_printer(case, ticks, axis) for axis in AXES]})
+        over = tuple(name for pair in ticks.names for name in pair)
+        distances = {n: r for n, r in case.readings.items() if n not in over}
+        self.check_readings(replace(case, readings=distances), (*self.measurand_names, *over), positive=True)
+        found = [self._axis(case, ticks, axis) for axis in AXES]
+        figures: dict[str, Any] = {"printer_scale": [_printer(case, ticks, axis) for axis in AXES]}
+        if lies := _over_print(case, ticks):
+            figures["over_print"] = lies
+            found[0] = replace(found[0], notes=(*found[0].notes, *_about(case, ticks, lies, figures["printer_scale"])))
+        return Solution(tuple(found), figures=figures)
 
     def _axis(self, case: Case, ticks: Ticks, axis: str) -> Finding:
         quantity, nominal = f"print_scale_{axis}", ticks.nominal(axis)
         if not case.readings.get(axis):
             return no_number(case, quantity, Verdict.UNRESOLVED, note("nothing_read"), nominal)
-        measured = case.measured(axis, nominal=nominal, drawn=True)
+        measured = case.measured(axis, nominal=nominal, drawn=_drawn(case.piece))
         if not case.confirmed:
             label = note(f"print_scale.{axis}")
             doubt = looks_scaled(axis, nominal, [v.mm for v in case.lengths(axis)], 0.0)
             asks = doubt.asks.of(label) if doubt else odd_reading(case, [measured], {axis: label})
             if asks:
                 return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks, nominal)
-        s = measured.mean.times(1 / nominal)
-        s = type(s)(s.value - 1, s.effects)
+        s = Uncertain(measured.value, (*measured.mean.effects, *_made(case.piece, axis))).times(1 / nominal)
+        s = replace(s, value=s.value - 1)
         formula = scale_formula(case, quantity, case.ordered(nominal), case.in_its_unit(measured.value))
-        outcome = scale_outcome(case, quantity, s, nominal, formula, self._said(case, ticks, axis))
-        return judged(case, outcome)
+        return judged(case, scale_outcome(case, quantity, s, nominal, formula, self._said(case, ticks, axis)))
 
     def _said(self, case: Case, ticks: Ticks, axis: str) -> tuple[Note, ...]:
         scale = _printer(case, ticks, axis)
@@ -99,6 +218,27 @@ class PrintScale(Procedure[Ticks]):
         if abs(scale - 1) > PRINT_OFF:
             return (note("print_scale.printers_own", axis=axis, percent=100 * (scale - 1)),)
         return ()
+
+    def shown(self, figures: Figures) -> Shown:
+        """What the printer makes of a length, and how the cut lies on the print."""
+        lines: list[tuple[str, Note]] = [
+            (f"print_scale.printer_{axis}", note("print_scale.percent", percent=100 * (scale - 1)))
+            for axis, scale in zip(AXES, figures.get("printer_scale", (None, None)), strict=True) if scale is not None
+        ]  # fmt: skip
+        if lies := figures.get("over_print"):
+            lines.append(("print_scale.cut_beside", note("print_scale.at_most", mm=lies["largest"])))
+        return Shown(tuple(lines))
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U of either scale, mm/m."""
+        ticks = self.piece(case.piece)
+        found = {}
+        for axis in AXES:
+            nominal = ticks.nominal(axis)
+            mean = case.foreseen(axis, nominal, readings_each, nominal=nominal, drawn=_drawn(case.piece)).mean
+            U = Uncertain(nominal, (*mean.effects, *_made(case.piece, axis))).U
+            found[f"print_scale_{axis}"] = 1000 * U / nominal
+        return found
 
     def example(self) -> dict[str, Any]:
         """Ticks cut 0.3 % too far apart along X; a printer that is 1 % short both ways."""
@@ -126,7 +266,79 @@ class PrintScale(Procedure[Ticks]):
 PROCEDURE = PrintScale()
 
 
+def _between(pair: tuple[Tick, Tick]) -> tuple[Point, Point]:
+    """From the middle of a tick to the middle of the other."""
+    first, last = (((a[0] + b[0]) / 2, (a[1] + b[1]) / 2) for a, b in pair)
+    return first, last
+
+
 def _printer(case: Case, ticks: Ticks, axis: str) -> float | None:
     """What the printer made of a length, mm/mm; None where its bar was not read."""
-    name = f"bar_{axis}"
-    return case.measured(name, nominal=ticks.bar).value / ticks.bar if case.readings.get(name) else None
+    if case.readings.get(name := f"bar_{axis}"):
+        return case.measured(name, nominal=ticks.bar).value / ticks.bar
+    known = printed_scale(case.piece)
+    return known[AXES.index(axis)] if known else None
+
+
+def _drawn(piece: Parameters) -> bool | None:
+    """Whether a distance is off as drawn pieces usually are: of a sheet more is known (`_made`)."""
+    return None if "size" in piece else True
+
+
+def _made(piece: Parameters, axis: str) -> tuple[tuple[Source, float], ...]:
+    """What a distance is off however it is read: of both ticks on a sheet, and by a roll that creeps between them."""
+    if "size" not in piece:
+        return ()
+    return (Source(f"ticks {axis}", BOTH_TICKS * DRAWN, Cause.ASSUMED), 1.0), *creep(piece, axis)
+
+
+def _over_print(case: Case, ticks: Ticks) -> dict[str, Any]:
+    """How the cut crosses lie beside the printed ones, mm along the machine's axes; nothing where none was read."""
+    both = [i for i, pair in enumerate(ticks.names) if all(case.readings.get(name) for name in pair)]
+    if not both:
+        return {}
+    by_eye = replace(case, instrument=TICKS)
+    read = {axis: [by_eye.measured(ticks.names[i][k]) for i in both] for k, axis in enumerate(AXES)}
+    fit = fitted([ticks.crosses[i] for i in both], read)
+    beside = [[read[axis][j].value for axis in AXES] for j in range(len(both))]
+    largest = max(range(len(both)), key=lambda j: math.hypot(*beside[j]))
+    return {
+        "largest": math.hypot(*beside[largest]), "at": both[largest] + 1, "beside": beside[largest],
+        "shift": [fit.e[axis].value for axis in AXES], "turn_mm_per_m": fit.figures["turn_mm_per_m"],
+        "stretch_mm_per_m": fit.figures["stretch_mm_per_m"],
+    }  # fmt: skip
+
+
+def _about(
+    case: Case, ticks: Ticks, lies: dict[str, Any], printer: Sequence[float | None]
+) -> tuple[Note, ...]:  # fmt: skip
+    """Whether the cut runs on the print, and what it is made of where it doesn't."""
+    x, y = lies["beside"]
+    if lies["largest"] <= RUNS_ON:
+        return (note("print_scale.runs_on", largest=lies["largest"]),)
+    said = [note("print_scale.runs_beside", number=lies["at"], x=x, y=y)]
+    stretch = lies["stretch_mm_per_m"]
+    if stretch is None:
+        return tuple(said)
+    shares = _shares(ticks, lies)
+    said.append(note(f"print_scale.by_{max(shares, key=shares.__getitem__)}"))
+    for k, axis in enumerate(AXES):
+        printed = printer[k]
+        if printed is None or not case.readings.get(axis):
+            continue
+        cut = case.measured(axis, nominal=ticks.nominal(axis)).value / ticks.nominal(axis)
+        expected = cut / printed - 1
+        if abs(stretch[k] / 1000 - expected) > OTHERWISE:
+            said.append(note("print_scale.otherwise", axis=axis, crosses=stretch[k], expected=1000 * expected))
+    return tuple(said)
+
+
+def _shares(ticks: Ticks, lies: dict[str, Any]) -> dict[str, float]:
+    """How far each cause moves a cross at most, mm."""
+    middle = [sum(at[k] for at in ticks.crosses) / len(ticks.crosses) for k in (0, 1)]
+    reach = [max(abs(at[k] - middle[k]) for at in ticks.crosses) for k in (0, 1)]
+    return {
+        "shift": math.hypot(*lies["shift"]),
+        "turn": abs(lies["turn_mm_per_m"]) / 1000 * math.hypot(*reach),
+        "stretch": max(abs(s) / 1000 * r for s, r in zip(lies["stretch_mm_per_m"], reach, strict=True)),
+    }

@@ -17,6 +17,7 @@ from keen_compass.procedures.case import Case, Parameters, listed
 from keen_compass.procedures.results import arithmetic
 from keen_compass.procedures.sheets import (
     ON_PAPER,
+    aiming_choice,
     bars_said,
     check_paper,
     fits_to_page,
@@ -86,11 +87,7 @@ class Registration(Procedure[Marks]):
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What is aimed with, and the paper."""
-        heads = (*(h for h in AIMED_WITH if h in machine.heads), TOOL)
-        return (
-            Choice("aimed_with", "pointer.aimed_with", tuple((f"pointer.{h}", h) for h in heads)),
-            paper_choice(machine),
-        )
+        return aiming_choice(machine), paper_choice(machine)
 
     def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
         """The marks are read, not drawn on."""

@@ -6,11 +6,13 @@ import math
 from collections.abc import Sequence
 
 from keen_compass.errors import InputError, shown_input
-from keen_compass.machines.profile import ROLLS, Machine
+from keen_compass.machines.heads import TOOL
+from keen_compass.machines.profile import AIMED_WITH, ROLLS, Machine
 from keen_compass.pieces.page import LARGEST, PAPERS, SMALLEST, bar_lengths, fitting
 from keen_compass.procedures.base import Choice, Surroundings
 from keen_compass.procedures.case import Parameters, listed, number
 from keen_compass.quantities.notes import Note, note, plain
+from keen_compass.quantities.uncertainty import Cause, Source
 
 ON_PAPER = ("size", "bars")  # parameters of every sheet: its size, and what its check bars measured, mm
 USUAL_PAPER, SMALLEST_PAPER = "A4", "A5"
@@ -19,6 +21,7 @@ FIT_TO_PAGE = 0.015  # both bars off by the same and by more than that: a print 
 SAME_SCALE = 0.005
 BAR_OFF = 0.002  # more than a rule can misread over 100 mm
 LONGEST_BAR = 1000.0
+CREEP = 0.03  # mm, standard, that a roll creeps between aiming and drawing
 
 
 def place(given: object, where: str) -> tuple[float, float]:
@@ -39,6 +42,25 @@ def check_paper(parameters: Parameters) -> None:
         for bar in place(parameters["bars"], "piece.bars"):
             if not 0 < bar <= LONGEST_BAR:
                 raise InputError(f"a check bar measures more than 0 and at most {LONGEST_BAR:g} mm", "piece.bars")
+
+
+def aiming_choice(machine: Machine) -> Choice:
+    """What marks are aimed at with, where the tool's own tip will do."""
+    heads = (*(h for h in AIMED_WITH if h in machine.heads), TOOL)
+    return Choice("aimed_with", "pointer.aimed_with", tuple((f"pointer.{h}", h) for h in heads))
+
+
+def fed_along(parameters: Parameters) -> str:
+    """The axis along which a roll is fed; none of a sheet that lies still. Raises InputError."""
+    fed = parameters.get("fed", "")
+    if fed not in ("", "x", "y"):
+        raise InputError(f"expected x or y, got {shown_input(fed)}", "piece.fed")
+    return str(fed)
+
+
+def creep(parameters: Parameters, axis: str) -> tuple[tuple[Source, float], ...]:
+    """By how much a roll that goes back and forth may have crept along that axis meanwhile: in no residual."""
+    return ((Source("creep", CREEP, Cause.ASSUMED), 1.0),) if axis and fed_along(parameters) == axis else ()
 
 
 def papers_for(machine: Machine) -> dict[str, tuple[float, float]]:

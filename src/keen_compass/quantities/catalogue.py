@@ -161,7 +161,19 @@ QUANTITIES: dict[str, Quantity] = {
         ),
         Quantity("media_feed", "Media feed", "print", "%", (), 0.1, "", Lives.NUMBER, "percent", depends=_FED),
         Quantity("registration", "Registration", "print", "mm", _MOTION, 0.3, "", Lives.BY_HAND, "mm"),
-        Quantity("proof", "Proof", "print", "mm", ("registration",), 0.3, "", Lives.BY_HAND, "mm"),
+        Quantity(
+            "proof",
+            "Proof",
+            "print",
+            "mm",
+            ("registration", "print_scale_x", "print_scale_y"),
+            0.3,
+            "",
+            Lives.BY_HAND,
+            "mm",
+            "Registration",
+            depends=_PRINT,
+        ),
     )
 }
 ORDER = tuple(QUANTITIES)

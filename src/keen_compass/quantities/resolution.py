@@ -97,6 +97,13 @@ class StoredResolution:
             return cls(form, _number(given["measured"], "measured"), _number(given["commanded"], "commanded"))
         return cls(form, _number(given, ""))
 
+    @classmethod
+    def untouched(cls, form: ResolutionForm) -> StoredResolution:
+        """What a pair, a percentage or a factor is as long as nobody changed it: nothing is longer or shorter."""
+        if form is ResolutionForm.PAIR:
+            return cls(form, 100.0, 100.0)
+        return cls(form, {ResolutionForm.PERCENT_0: 0.0, ResolutionForm.PERCENT_100: 100.0}.get(form, 1.0))
+
     @property
     def motion_factor(self) -> float:
         """Travel per commanded mm, up to a constant of the machine."""

@@ -19,7 +19,7 @@ from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.measuring import PieceScatter, Temperature
 from keen_compass.quantities.readings import Reading
-from keen_compass.quantities.stored import StoredValue, nothing_stored
+from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.knowledge import alike, kerf, known, scales, scatter
@@ -166,7 +166,7 @@ class RoundContext:
             held: dict[str, StoredValue] = {}
             for q in self.machine.quantities:
                 kept = self._kept_values().get(q)
-                stored = kept.stored if kept else nothing_stored(q)
+                stored = kept.stored if kept else self.machine.as_delivered(q)
                 if stored:
                     held[q] = self.machine.place(q).holding(stored)
             return held

@@ -44,6 +44,7 @@ HalfTyped = tuple[str, str, str | None, KeptReading | None, dict[str, str]]
 class Callout:
     """One dimension line and what stands on it.
 
+    wanted: how often it is to be read.
     skipped: can't be read on this piece. current: takes what is typed next.
     draft, complaint: what stands in it half typed, and what is wrong with it.
     """
@@ -54,6 +55,7 @@ class Callout:
     current: bool
     draft: str
     complaint: str
+    wanted: int = 1
 
 
 class Measuring:
@@ -137,6 +139,7 @@ class Measuring:
             Callout(
                 m, tuple(readings.get(m.name, ())), m.name in skipped, m.name == current,
                 half_typed.get(m.name, ""), self.complaint if m.name == current else "",
+                self._wanted(m),
             )
             for m in (self.measurands() if both_sides else self.seen())
         ]  # fmt: skip
@@ -167,13 +170,16 @@ class Measuring:
 
     def _waiting(self) -> str | None:
         """The first of those that have the fewest readings, and fewer than are wanted."""
-        readings, skipped, passes = self._by_measurand(), self._skipped(), self._c.choices.passes
+        readings, skipped = self._by_measurand(), self._skipped()
         waiting = [
-            (len(readings.get(m.name, ())), i, m.name)
+            (m.by_eye is not None, len(readings.get(m.name, ())), i, m.name)
             for i, m in enumerate(self.seen())
-            if m.name not in skipped and len(readings.get(m.name, ())) < passes
+            if m.name not in skipped and len(readings.get(m.name, ())) < self._wanted(m)
         ]
-        return min(waiting)[2] if waiting else None
+        return min(waiting)[-1] if waiting else None
+
+    def _wanted(self, measurand: Measurand) -> int:
+        return self._c.choices.passes if measurand.by_eye is None else 1
 
     def next_reading(self) -> tuple[Measurand, int] | None:
         """What takes the next reading, and how many it has; None when all passes are done."""
@@ -242,8 +248,6 @@ class Measuring:
             self.complaint = self._c.shop.why_read_only
             self._c.changed()
             return False
-        by_eye = self._c.procedure.makes is Makes.NOTHING or self._c.procedure.eye is not None
-        instrument = "" if by_eye else self._c.choices.instrument
         before = {name: self._replaced(name) for name in read}
         self._forget_draft()  # the row goes in the reading's own transaction
         slots = {name: r.slot if r else None for name, r in before.items()}
@@ -251,6 +255,7 @@ class Measuring:
         def change() -> Undo:
             undone = []
             for name, reading in read.items():
+                instrument = self._instrument_for(name)
                 slot = slots[name] = self._c.shop.put_reading(
                     piece.id, name, reading, instrument, slot=slots[name]
                 )  # fmt: skip
@@ -260,6 +265,12 @@ class Measuring:
         self._c.do(change)
         return True
 
+    def _instrument_for(self, name: str) -> str:
+        """Which one a reading is kept with; none where it is counted, or judged by eye."""
+        procedure = self._c.procedure
+        by_eye = procedure.makes is Makes.NOTHING or procedure.eye is not None or self._measurand(name).by_eye
+        return "" if by_eye else self._c.choices.instrument
+
     def _replaced(self, name: str) -> KeptReading | None:
         """Which kept reading the half-typed one replaces: the one that is edited; of a place that was dragged, the last
         where all are read.
@@ -267,7 +278,7 @@ class Measuring:
         if not self._beside:
             return self._editing
         kept = self._by_measurand().get(name, [])
-        return kept[-1] if len(kept) >= self._c.choices.passes else None
+        return kept[-1] if len(kept) >= self._wanted(self._measurand(name)) else None
 
     def _all_back(self, piece: KeptPiece, undone: Sequence[tuple[KeptReading, bool]]) -> None:
         for reading, withdrawn in undone:

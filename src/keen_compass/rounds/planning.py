@@ -10,7 +10,6 @@ from keen_compass.procedures.case import Case
 from keen_compass.procedures.planning import Proposal, proposals, single_minutes
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.measuring import PieceScatter
-from keen_compass.quantities.stored import nothing_stored
 from keen_compass.rounds.context import LATEST
 from keen_compass.rounds.knowledge import everything_known
 from keen_compass.shop.standing import State, spokes
@@ -22,7 +21,7 @@ WORTH_SAYING, SAVES = 2, 2.0  # open questions that one piece must settle, minut
 def open_case(shop: Shop, machine: Machine) -> Case:
     """Everything that is asked of a machine now, what is known of it and what there is to measure with."""
     held = {q: machine.place(q).holding(v.stored) for q, v in shop.values_on(machine).items()}
-    held |= {q: v for q in machine.quantities if q not in held and (v := nothing_stored(q))}
+    held |= {q: v for q in machine.quantities if q not in held and (v := machine.as_delivered(q))}
     asked = tuple(
         s.quantity for s in spokes(shop, machine)
         if s.state is not State.IN and QUANTITIES[s.quantity].lives is not Lives.COMPUTED

@@ -191,7 +191,7 @@ class Sheets:
     def offset(self) -> Point:
         """Where the controller has what is aimed with, from the tool, mm."""
         c = self._c
-        return offset_held(c.values(), self._head(), c.machine.offset_form, c.machine.flipped)
+        return offset_held(c.values(), self.head, c.machine.offset_form, c.machine.flipped)
 
     def known(self) -> Map | None:
         """How the sheet lies, by what was aimed at so far: sheet → where the tool would have to stand."""
@@ -249,23 +249,32 @@ class Sheets:
         """How it stands, for words."""
         state, mark = self.state, self.next_mark()
         return Stands(
-            self.number(), Stage.PRINT in state.done, self.page() is None, self._head(), mark, len(self.marks),
-            None if mark is None else self.expected(mark), state.origin,
+            self.number(), Stage.PRINT in state.done, self.page() is None, self.head, mark, len(self.marks),
+            None if mark is None else self.expected(mark), state.origin, self._c.procedure.true_size,
         )  # fmt: skip
 
     # Drawing
 
+    def _lies(self) -> Map | None:
+        """The map by which the tool draws on it."""
+        from keen_compass.solve.registration import at_true_size
+
+        known = self.known()
+        return at_true_size(known) if known is not None and self._c.procedure.true_size else known
+
     def targets(self) -> list[Point]:
         """Where the tool draws a cross, in the machine's coordinates, mm."""
-        known, piece = self.known(), self._c.procedure.piece(self._parameters())
+        known, piece = self._lies(), self._c.procedure.piece(self._parameters())
         return mapped(known, self._c.procedure.crosses(piece)) if known is not None else []
 
     def path(self) -> ToolPath:
         """A cross on every target, a trial square first where one is wanted. Raises PieceError where nobody aimed."""
-        known = self.known()
+        known = self._lies()
         if known is None:
             raise PieceError(say("stage_first_aim"))
-        strokes = [s for at in self.targets() for s in _cross(at)]
+        piece = self._c.procedure.piece(self._parameters())
+        strokes = [_line(*mapped(known, line)) for line in self._c.procedure.lines(piece)]
+        strokes += [s for at in self.targets() for s in _cross(at)]
         if (page := self.page()) is not None and page.fine:
             strokes += [s for at in page.targets for axis in "xy" for s in _scale(known, at, axis)]
         if self._c.chosen.get("trial"):
@@ -300,7 +309,8 @@ class Sheets:
 
     # Inside
 
-    def _head(self) -> str:
+    @property
+    def head(self) -> str:
         """What is aimed with."""
         parameters = self._parameters()
         return str(parameters.get("secondary") or parameters.get("aimed_with"))
@@ -330,8 +340,12 @@ def _cross(at: Point) -> tuple[Stroke, Stroke]:
     """Two lines; at the very end of what the machine can reach only their inner halves."""
     x, y = at
     x0, y0 = (v - ARM if v >= ARM else v for v in at)
-    along, up = ((x0, y), (x + ARM, y)), ((x, y0), (x, y + ARM))
-    return Stroke(along, approach=_before(along[0])), Stroke(up, approach=_before(up[0]))
+    return _line((x0, y), (x + ARM, y)), _line((x, y0), (x, y + ARM))
+
+
+def _line(a: Point, b: Point) -> Stroke:
+    """Come to from below and from the left, as every other one."""
+    return Stroke((a, b), approach=_before(a))
 
 
 def _scale(known: Map, target: Point, axis: str) -> list[Stroke]:

@@ -189,7 +189,7 @@ def _as_now(context: RoundContext, piece: KeptPiece, held: Mapping[str, StoredVa
 
 def _shared(shop: Shop, machine: Machine) -> Case:
     held = {q: machine.place(q).holding(v.stored) for q, v in shop.values_on(machine).items()}
-    held |= {q: v for q in machine.quantities if q not in held and (v := nothing_stored(q))}
+    held |= {q: v for q in machine.quantities if q not in held and (v := machine.as_delivered(q))}
     kept = shop.values_on(machine)
     seen = {q: kept[q].at for q in held if q in kept}
     snapshot = Snapshot(held, seen, machine.tool, machine.stock, machine.process)

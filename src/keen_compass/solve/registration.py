@@ -168,6 +168,19 @@ def split_of(parameters: Array) -> Split:
     return Split((tx, ty), turn, skew, (scale_x, scale_y))
 
 
+def at_true_size(fitted: Map) -> Map:
+    """How the sheet lies and how it is turned, whatever its printer and the cutter make of lengths: of all turns about
+    the marks' middle the one that comes nearest to them.
+    """
+    lies = fitted.at(fitted.nominal)
+    (u, v), (x, y) = (places.mean(axis=0) for places in (fitted.nominal, lies))
+    own, seen = fitted.nominal - (u, v), lies - (x, y)
+    turn = math.atan2(float((own[:, 0] * seen[:, 1] - own[:, 1] * seen[:, 0]).sum()), float((own * seen).sum()))
+    c, s = math.cos(turn), math.sin(turn)
+    parameters = np.array([c, -s, x - c * u + s * v, s, c, y - s * u - c * v, 0.0, 0.0])
+    return Map("similarity", fitted.nominal, fitted.found, parameters, fitted.u_read)
+
+
 def suspects(fitted: Map) -> Suspects:
     """A mark that was aimed at badly, by leaving each out; none where the marks can't tell.
 

@@ -118,6 +118,17 @@ class Made:
         """Where the middle of a drawn line lies along an axis; a flick may lead to it."""
         return sum(p["xy".index(axis)] for p in self.lines[index][-2:]) / 2
 
+    def apart(self, first: int, last: int, axis: str) -> float:
+        """From one drawn line to another, square to the first, mm; larger than 0 where it lies farther along the
+        axis.
+        """
+        (ax, ay), (bx, by) = self.lines[first][-2:]
+        (cx, cy), (dx, dy) = self.lines[last][-2:]
+        square = (by - ay, ax - bx)
+        way = math.copysign(1.0, square["xy".index(axis)])
+        off = square[0] * (cx + dx - ax - bx) + square[1] * (cy + dy - ay - by)
+        return way * off / 2 / math.hypot(*square)
+
     @cached_property
     def below(self) -> Made:
         """The same as it is at its lower edges."""

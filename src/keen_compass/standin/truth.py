@@ -52,7 +52,8 @@ class Truth:
         ordered, mm/mm. lies: (turn in degrees, mm) by which a sheet is loaded askew. buckle: mm by which its middle is
         pushed up the roll. left_handed: seen from above, its X and Y run the other way round than on paper.
         camera: mm of a pixel, its turn in degrees, 1 where it is mirrored. fed: correction in % at which the printer's
-        bands just meet.
+        bands just meet. carriers: uid → (along X, along Y) by which a print is moved farther on it than is commanded,
+        mm/mm; grip: the same of what carries it now.
     parts: what is stamped on the parts of the drive trains, by axis and name.
     """
 
@@ -104,6 +105,8 @@ class Truth:
     left_handed: bool = False
     camera: tuple[float, float, float] = (0.02, 2.5, 0.0)
     fed: float = 0.0
+    carriers: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    grip: tuple[float, float] = (0.0, 0.0)
     parts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:
@@ -114,10 +117,11 @@ class Truth:
     def from_json(cls, body: Mapping[str, Any]) -> Truth:
         """Inverse of `to_json`."""
         lead = {axis: (float(pair[0]), float(pair[1])) for axis, pair in body.get("lead", {}).items()}
-        named = ("instrument_error", "bed", "bed_size", "clean", "printer", "lies", "camera")
+        named = ("instrument_error", "bed", "bed_size", "clean", "printer", "lies", "camera", "grip")
         tuples = {k: tuple(body[k]) for k in named if k in body}
         heads = {name: (float(x), float(y)) for name, (x, y) in body.get("heads", {}).items()}
-        return cls(**{**body, **tuples, "lead": lead, "heads": heads})
+        carriers = {uid: (float(x), float(y)) for uid, (x, y) in body.get("carriers", {}).items()}
+        return cls(**{**body, **tuples, "lead": lead, "heads": heads, "carriers": carriers})
 
     def in_stock(self, thickness: float) -> Truth:
         """The same machine with other stock on it."""
@@ -128,6 +132,17 @@ class Truth:
         """The same machine with that in its second place."""
         sits = self.heads.get(f"second_tool {uid}")
         return replace(self, heads={**self.heads, "second_tool": sits}) if sits else self
+
+    def with_carrier(self, uid: str) -> Truth:
+        """The same machine with prints carried by that."""
+        return replace(self, grip=self.carriers.get(uid, self.grip))
+
+    def over_print(self, settings: Mapping[str, StoredValue]) -> Truth:
+        """The same machine with a print loaded: then its controller scales what it moves, and the carrier has its own
+        grip.
+        """
+        factor = {a: (1 + g) * _print_scale(settings, a) for a, g in zip("xy", self.grip, strict=True)}
+        return replace(self, motion={a: m / factor.get(a, 1.0) for a, m in self.motion.items()})
 
     def worn_by(self, uses: float) -> Truth:
         """The same machine with what cuts so much used."""
@@ -222,6 +237,10 @@ class Truth:
                 return self.heads.get(head, (math.nan, math.nan))["xy".index(QUANTITIES[quantity].axis)]
             case "hole_bias":
                 return self.hole_bias
+            case "print_scale":
+                stored = settings.get(quantity)
+                off = self.error(quantity, settings) / 1000
+                return stored.corrected(off, 9).value if isinstance(stored, StoredResolution) else math.nan
             case "drag":
                 return self.trails or math.nan
             case "media_feed":
@@ -244,6 +263,9 @@ class Truth:
         """
         axis = quantity[0]
         match QUANTITIES[quantity].family:
+            case "print_scale":
+                axis = QUANTITIES[quantity].axis
+                return self.over_print(settings).error(f"{axis}_steps", settings)
             case "steps":
                 stored = settings.get(quantity)
                 return 1000 * self.scale_error(axis, stored) if isinstance(stored, StoredResolution) else math.nan
@@ -289,6 +311,14 @@ class Truth:
         shown = value + offset + slope * value + rng.gauss(0, self.repeat * instrument.resolution)
         shown = round(shown / instrument.resolution) * instrument.resolution
         return round(shown if signed else max(shown, instrument.resolution), 6)
+
+
+def _print_scale(settings: Mapping[str, StoredValue], axis: str) -> float:
+    """By which the controller makes everything over a print longer along an axis."""
+    stored = settings.get(f"print_scale_{axis}")
+    if not isinstance(stored, StoredResolution):
+        return 1.0
+    return stored.motion_factor / StoredResolution.untouched(stored.form).motion_factor
 
 
 def amount(settings: Mapping[str, StoredValue], quantity: str) -> float:

@@ -28,11 +28,11 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
     ):
         return right.format(axis=axis)
     match q.family:
-        case "steps":
+        case "steps" | "print_scale":
             if float(f"{abs(e):.2f}") == 0:
                 return "a metre comes out right" if units == "mm" else "a foot comes out right"
             way = "long" if e > 0 else "short"
-            return f"a {_per(e, units)} too {way}"
+            return f"{'over a print ' if q.family == 'print_scale' else ''}a {_per(e, units)} too {way}"
         case "drive":
             return f"the controller’s number is {abs(e) / 10:.1f} % {'above' if e > 0 else 'below'} what the parts give"
         case "backlash":

@@ -5,7 +5,7 @@ from __future__ import annotations
 from keen_compass.pieces.page import Page
 from keen_compass.words.say import PLAIN, Show
 
-HEADS = {"registration": "Registration", "pointer": "Targets"}
+HEADS = {"registration": "Registration", "pointer": "Targets", "print-scale": "Cut over print"}
 LOWEST = "low X, low Y"
 
 

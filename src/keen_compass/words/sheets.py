@@ -20,7 +20,8 @@ class Stands:
     """How a sheet stands. number: of the sheet; printed: it has left the printer. by_hand: a mark on the bed will do.
 
     head: what is aimed with. mark: the next one, from 0, None where all are done; of `marks`. expected: where the
-    machine should stand for it, mm. origin: it is the machine's own.
+    machine should stand for it, mm. origin: it is the machine's own. ticks: lines far
+    apart are made on it too.
     """
 
     number: int
@@ -31,6 +32,7 @@ class Stands:
     marks: int
     expected: Point | None
     origin: bool
+    ticks: bool = False
 
 
 def sentence_for(stage: Stage, machine: Machine, now: Stands) -> str:
@@ -47,6 +49,8 @@ def sentence_for(stage: Stage, machine: Machine, now: Stands) -> str:
             return f"The mark in the square goes {corner}, the print up.{rolls}"
         case Stage.AIM:
             return _aim(machine, now)
+        case Stage.DRAW if now.ticks:
+            return "A pen or the knife, its own speed and force: two ticks each way, and a cross on each target."
         case Stage.DRAW:
             on = "the mark" if now.by_hand else "each target"
             return f"A pen in place of the tool, its own speed and force. It draws a cross on {on}."

@@ -29,7 +29,8 @@ FITTING_WORDS = {
     "accessory": ("Accessory in it", "no accessory"), "printer": ("Printed on", "no printer named"),
     "carrier": ("Carried by", "nothing: the bare roll"),
 }  # fmt: skip
-WIDEST = 340  # px of words
+WIDEST, NARROWEST = 520, 300  # px of words
+AROUND = 170  # px: the button itself, the words before and the dots between
 MENU_WIDEST = 420
 
 
@@ -46,6 +47,8 @@ class MountedButton(Button):
         super().__init__("", self._open, "quiet")
         self._list = QMenu(self)
         self._list.setFont(th.font(th.TEXT))
+        self._names: list[str] = []
+        self._room = NARROWEST
 
     def show_machine(self, machine: Machine, stock: Sequence[Stock], processes: Sequence[str] = ()) -> None:
         """What is mounted, and what there is besides."""
@@ -53,9 +56,8 @@ class MountedButton(Button):
         on_it = _described(lies, machine.units) if lies else "no stock"
         fitted = [f.name for kind in FITTINGS if (f := machine.fitting(kind))]
         names = [n for n in (tool.name if tool else "", on_it, machine.process, *fitted) if n]
-        words, metrics = " · ".join(names), QFontMetrics(self.font())
-        cut = (metrics.elidedText(n, Qt.TextElideMode.ElideRight, WIDEST // len(names)) for n in names)
-        self.setText(f"On it: {' · '.join(cut)} ▾")
+        self._names, words = names, " · ".join(names)
+        self._show_names()
         self.setAccessibleName(f"On the machine: {words}")
         self.setToolTip(f"On the machine now: {words}")
         self._list.clear()
@@ -75,6 +77,21 @@ class MountedButton(Button):
                 self._offer([*there, nothing], now, lambda f: f.name, self._fit)
         self._list.addSeparator()
         self._list.addAction("Another tool or stock…", self.other.emit)
+
+    def fit(self, room: int) -> None:
+        """There is so much room across, px."""
+        self._room = min(max(room - AROUND, NARROWEST), WIDEST)
+        self._show_names()
+
+    def _show_names(self) -> None:
+        """Short names whole; the long ones share what they leave."""
+        metrics = QFontMetrics(self.font())
+        left, share = self._room, dict.fromkeys(self._names, 0)
+        for i, name in enumerate(sorted(share, key=metrics.horizontalAdvance)):
+            share[name] = min(metrics.horizontalAdvance(name) + 1, left // (len(share) - i))
+            left -= share[name]
+        cut = (metrics.elidedText(n, Qt.TextElideMode.ElideRight, share[n]) for n in self._names)
+        self.setText(f"On it: {' · '.join(cut)} ▾")
 
     def _section(self, words: str) -> None:
         if not self._list.isEmpty():

@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
@@ -30,6 +31,7 @@ if TYPE_CHECKING:
     from keen_compass.shop.library import Misplaced
 
 UnderWay = dict[tuple[str, str], tuple[str, int]]
+NEXT, BESIDE = 356, 402  # px: width of what comes next, and of all beside the rose
 IDLE_DAYS = 7  # after so long the piece may be gone, and the machine changed
 
 
@@ -69,7 +71,7 @@ class RosePage(QWidget):
         column.addLayout(self._next, 1)
         self._next.setContentsMargins(0, 0, 0, 0)
         scroll = scrolling(beside)
-        scroll.setFixedWidth(356)
+        scroll.setFixedWidth(NEXT)
         middle = QHBoxLayout()
         left = QVBoxLayout()
         left.addWidget(self.mounted, 0, Qt.AlignmentFlag.AlignLeft)
@@ -93,6 +95,11 @@ class RosePage(QWidget):
         head.addWidget(self.edit)
         layout.addLayout(head)
         layout.addLayout(middle, 1)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """What is mounted is named as fully as there is room."""
+        super().resizeEvent(event)
+        self.mounted.fit(self.width() - BESIDE)
 
     def show_machine(
         self, machine: Machine, stock: list[Stock], processes: tuple[str, ...], spokes: list[Spoke],

@@ -64,12 +64,11 @@ class CalloutBox(QWidget):
         self.edit = CalloutEdit(self)
         self.edit.setGeometry(6, 4, width - 12, 34)
         self._callout: Callout | None = None
-        self._passes = 3
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
-    def show_callout(self, callout: Callout, passes: int, *, frozen: bool) -> None:
+    def show_callout(self, callout: Callout, *, frozen: bool) -> None:
         """What stands on it now."""
-        self._callout, self._passes = callout, passes
+        self._callout = callout
         current = callout.current and not frozen
         text = callout.draft
         if not current:
@@ -94,11 +93,11 @@ class CalloutBox(QWidget):
         if c.skipped:
             return "can’t be read"
         done = len(c.readings)
-        if self._passes == 1 and done <= 1:
+        if c.wanted == 1 and done <= 1:
             return c.measurand.unit if c.measurand.unit != "mm" or c.measurand.usual is not None else ""
-        if c.current and done < self._passes:
+        if c.current and done < c.wanted:
             done += 1
-        return f"{done} of {max(self._passes, len(c.readings))}"
+        return f"{done} of {max(c.wanted, len(c.readings))}"
 
     def paintEvent(self, _event: object) -> None:
         """Draw the box; hatched where it can't be read, and the border says whose turn it is."""
@@ -107,7 +106,7 @@ class CalloutBox(QWidget):
             return
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        complete = len(c.readings) >= self._passes
+        complete = len(c.readings) >= c.wanted
         edge, width = ("focus", 3.0) if c.current else (("good", 2.0) if complete else ("soft", 1.5))
         if c.complaint:
             edge, width = "bad", 3.0

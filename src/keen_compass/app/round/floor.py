@@ -56,9 +56,8 @@ class FloorView(QWidget):
         callout = next((c for c in session.measuring.callouts() if c.current), None)
         self.edit.setReadOnly(callout is None)
         if callout:
-            passes = session.context.choices.passes
             done = len(callout.readings) + 1
-            of = max(passes, done)
+            of = max(callout.wanted, done)
             count = f", {done} of {of}" if of > 1 else ""
             self._name.say(f"{capital(say(callout.measurand.label))}{count}")
             self.edit.setAccessibleName(f"{say(callout.measurand.label)}, the shop-floor view")

@@ -309,7 +309,7 @@ class Strip(Card):
         editable = not session.context.shop.read_only and not session.settled
         self.turn.setVisible(session.measuring.turns and editable)
         if current:
-            self._show_current(current, session.context.choices.passes)
+            self._show_current(current)
             looks = session.context.procedure.numbered and not any(c.readings for c in callouts)
             self._hint.say((self._first_look() if looks else "") or say(current.measurand.hint))
             if instrument is None and session.measuring.instrument() is None:
@@ -372,8 +372,8 @@ class Strip(Card):
 
         self._model.attempt("measure", run)
 
-    def _show_current(self, c: Callout, passes: int) -> None:
-        done = min(len(c.readings) + 1, max(passes, len(c.readings) + 1))
+    def _show_current(self, c: Callout) -> None:
+        done = min(len(c.readings) + 1, max(c.wanted, len(c.readings) + 1))
         editing = self._model.session.measuring.editing
         label = capital(say(c.measurand.label))
         if c.measurand.unit not in ("mm", ""):
@@ -383,7 +383,7 @@ class Strip(Card):
         elif editing:
             self._name.say(f"{label}: Enter replaces {editing.text}")
         else:
-            of = max(passes, done)
+            of = max(c.wanted, done)
             self._name.say(f"{label}, reading {done} of {of}" if of > 1 else label)
         if c.draft:
             self._echo(c.draft, "bad" if c.complaint else "focus")

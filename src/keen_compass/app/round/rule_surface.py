@@ -134,7 +134,7 @@ class RuleSurface(FloatingSurface):
         rule = self._rule()
         edge = rule.top() if up else rule.bottom()
         p.drawLine(QPointF(place.x(), edge), QPointF(place.x(), edge + (-6 if up else 6)))
-        wanted = max(self.session.context.choices.passes, len(c.readings))
+        wanted = max(c.wanted, len(c.readings))
         for i in range(min(wanted, 6)):
             at = QPointF(place.x(), edge + (-1 if up else 1) * (11 + 6 * i if wanted <= 3 else 10 + 4.5 * i))
             p.setPen(QPen(colour, 1.2))

@@ -539,6 +539,8 @@ class DrawPanel(StagePanel):
         super().__init__(model)
         self.tool: QComboBox = plain_combo("Tool that draws")
         self.tool.activated.connect(self._choose_tool)
+        self.instrument: QComboBox = plain_combo("Measured with")
+        self.instrument.activated.connect(self._choose_instrument)
         self.file: QLineEdit = plain_line("File to write")
         self.write = Button("Write file", self._write, icon="file")
         self.on_stand_in = Button("Draw on the stand-in", self._made_by_stand_in, "primary", "cut")
@@ -548,7 +550,7 @@ class DrawPanel(StagePanel):
         row.setStretch(0, 2)
         row.setStretch(1, 3)
         self.layout_.addWidget(self._written)
-        self.row(1, self.is_drawn, self.on_stand_in)
+        self.row(self.instrument, 1, self.is_drawn, self.on_stand_in)
 
     @property
     def main(self) -> Button:  # type: ignore[override]
@@ -566,6 +568,8 @@ class DrawPanel(StagePanel):
         session = self.model.session
         making, context = session.making, session.context
         fill(self.tool, [(t.name, t.uid) for t in context.machine.tools], context.tool.uid)
+        fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.choices.instrument)
+        self.instrument.setVisible(bool(context.instruments) and not context.procedure.by_eye)
         if not self.file.isModified():
             self.file.setText(
                 str(Path.home() / f"{file_stem(context.machine.name)}-sheet-{making.next_number()}.{making.extension}")
@@ -598,6 +602,10 @@ class DrawPanel(StagePanel):
     def _choose_tool(self, _index: int) -> None:
         tool = self.tool.currentData()
         self.do(lambda: self.model.session.making.choose(tool=tool))
+
+    def _choose_instrument(self, _index: int) -> None:
+        instrument = self.instrument.currentData()
+        self.do(lambda: self.model.session.making.choose(instrument=instrument))
 
     def _write(self) -> None:
         file = Path(self.file.text()).expanduser()

@@ -104,7 +104,7 @@ class BoxedSurface(SurfaceWidget):
         """One for each callout."""
         return [box.edit for box in self.boxes.values()]
 
-    def _fill_boxes(self, callouts: list[Callout], passes: int, *, frozen: bool) -> None:
+    def _fill_boxes(self, callouts: list[Callout], *, frozen: bool) -> None:
         """A box for each callout, and none for what is gone."""
         self.callouts = callouts
         names = {c.measurand.name for c in callouts}
@@ -118,7 +118,7 @@ class BoxedSurface(SurfaceWidget):
                 box.clicked.connect(self.chosen)
                 box.show()
                 self.boxes[c.measurand.name] = box
-            self.boxes[c.measurand.name].show_callout(c, passes, frozen=frozen)
+            self.boxes[c.measurand.name].show_callout(c, frozen=frozen)
 
     def _complain_at_current(self) -> None:
         """What is wrong with the current callout stands beside its box."""
@@ -145,7 +145,7 @@ class FloatingSurface(SurfaceWidget):
         current = self.current()
         self.box.setVisible(current is not None)
         if current:
-            self.box.show_callout(current, session.context.choices.passes, frozen=frozen)
+            self.box.show_callout(current, frozen=frozen)
         self._arrange()
         self.update()
 
@@ -281,6 +281,10 @@ def surface_for(surface: Surface) -> SurfaceWidget:
             from keen_compass.app.round.marks_surface import MarksSurface
 
             return MarksSurface()
+        case Surface.OVERPRINT:
+            from keen_compass.app.round.overprint_surface import OverprintSurface
+
+            return OverprintSurface()
         case Surface.CHAIN:
             from keen_compass.app.round.chain_surface import ChainSurface
 

@@ -41,6 +41,12 @@ MORE_WORDS = {
     "": "nothing more", "second_tool": "a second tool", "camera": "a camera",
     "camera, second_tool": "a camera and a second tool",
 }  # fmt: skip
+PRINT_WORDS = {
+    "percent_100": "per cent, 100 for true",
+    "percent_0": "per cent, 0 for true",
+    "factor": "a factor, 1 for true",
+    "pair": "a pair that it divides",
+}
 OFFSET_WORDS = {
     "secondary_minus_tool": "from the tool to what is beside it",
     "tool_minus_secondary": "from what is beside it to the tool",
@@ -145,6 +151,7 @@ class MachinePage(QWidget):
         k.field("setting_line", "A line looks like")
         k.field("units_per_mm", "HP-GL units per mm")
         k.field("takes_effect", "It takes effect", "e.g. after a restart")
+        k.choice("print_form", "Print scale is kept as", PRINT_WORDS)
         k.choice("offset_form", "Offsets are counted", OFFSET_WORDS)
         for q in IN_CONTROLLER:
             if QUANTITIES[q].family in SIGNED:

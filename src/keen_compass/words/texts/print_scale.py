@@ -2,13 +2,59 @@
 
 from __future__ import annotations
 
-from keen_compass.words.say import Text
+from collections.abc import Mapping
+from typing import Any
+
+from keen_compass.words.say import Show, Text
+from keen_compass.words.texts import About
+from keen_compass.words.texts.shifts import shifted
+
+ABOUT = About(
+    needs=(
+        "a printer, and the mat or film that carries the print",
+        "a pen or the knife",
+        "a caliper or a long rule",
+        "a loupe",
+    ),
+    piece="ticks cut far apart over a printed sheet, and a cross on each printed one",
+    lookalikes=(
+        "A sheet printed to fit the page: measure its bars, they say so.",
+        "Another mat, or a worn one: each has its own number.",
+        "A sheet that creeps on its mat: press it down, lift the rollers and let them grip again.",
+    ),
+)
+
+
+def _beside(v: Mapping[str, Any], show: Show) -> str:
+    """Where the worst of the crosses lies."""
+    return f"At cross {v['number']} the cut lies {shifted(v, show)} of the print."
+
 
 TEXTS: dict[str, Text] = {
-    "x": "Distance of the ticks cut along X",
-    "y": "Distance of the ticks cut along Y",
+    "x": "Ticks along X",
+    "y": "Ticks along Y",
     "bar_x": "Printed bar along X",
     "bar_y": "Printed bar along Y",
+    "how": "From the middle of one cut to the middle of the other",
+    "cross": "Cross {number}, {axis:up}",
+    "how_cross": "Drag the cut, press the arrows, or type it",
     "no_bar": "{axis:up}: without the page’s own bar nobody knows what the printer made of a length.",
     "printers_own": "{axis:up}: the page itself is {percent:+.2f} % off, which is the printer’s and not corrected here.",
+    "printer_x": "Printer along X",
+    "printer_y": "Printer along Y",
+    "percent": lambda v, _: f"{round(v['percent'], 2) + 0.0:+.2f} %".replace("-", "−"),
+    "cut_beside": "Cut beside the print",
+    "at_most": "at most {mm:len}",
+    "runs_on": "The cut runs on the print, nowhere more than {largest:len} beside it.",
+    "runs_beside": _beside,
+    "by_shift": "It is the same all over the page: that is how the marks were aimed at, or the offset of what aims.",
+    "by_turn": "It turns about the middle: that is how the marks were aimed at, or a sheet that moved since.",
+    "by_stretch": (
+        "It grows with the place: cutter and printer make different lengths. What is the printer’s, a registration "
+        "with three marks or more takes up."
+    ),
+    "otherwise": lambda v, _: (
+        f"{v['axis'].upper()}: the crosses say {v['crosses']:+.1f} mm per m, ticks and bars "
+        f"{v['expected']:+.1f}. Something moved, or one of them was misread."
+    ).replace("-", "−"),
 }
