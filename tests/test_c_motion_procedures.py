@@ -7,13 +7,12 @@ import json
 import math
 import random
 import re
-import subprocess
-import sys
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from keen_compass.cli import main
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.practice.walk import walked_from_wrong
 from keen_compass.practice.whole_rounds import Practice, file_for, run
@@ -28,6 +27,7 @@ from keen_compass.words.say import PLAIN
 from said import formula_of, notes_of
 
 NO_NUMBER = (Verdict.UNRESOLVED, Verdict.IMPLAUSIBLE)
+SEEDS = {"camera": 1, "pointer": 2, "registration": 2, "print-scale": 2}  # fewer of what takes long, and has its own
 MOTION = [name for name in REGISTRY if name != "rectangle"]
 
 
@@ -46,12 +46,13 @@ def readings(**values: Any) -> list[dict[str, Any]]:
 
 
 @pytest.mark.parametrize("name", MOTION)
-def test_every_example_is_solved_by_the_command_line(name: str, tmp_path: Path) -> None:
-    command = [sys.executable, "-m", "keen_compass"]
-    example = subprocess.run([*command, "solve", "--example", name], capture_output=True, text=True, check=True)
-    (tmp_path / "case.json").write_text(example.stdout)
-    done = subprocess.run([*command, "solve", str(tmp_path / "case.json")], capture_output=True, text=True, check=True)
-    found = json.loads(done.stdout)["findings"]
+def test_every_example_is_solved_by_the_command_line(
+    name: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(["solve", "--example", name]) == 0
+    (tmp_path / "case.json").write_text(capsys.readouterr().out)
+    assert main(["solve", str(tmp_path / "case.json")]) == 0
+    found = json.loads(capsys.readouterr().out)["findings"]
     procedure = load(name)
     assert {f["quantity"] for f in found} <= set(procedure.yields)
     assert found[0]["verdict"] in ("in", "out", "cannot_tell")
@@ -370,12 +371,12 @@ def test_the_second_round_that_does_not_come_to_rest_is_warned_about() -> None:
 
 @pytest.mark.parametrize("name", MOTION)
 def test_practice_ends_with_everything_in(name: str) -> None:
-    for seed in range(4):
+    for seed in range(SEEDS.get(name, 4)):
         practice = run(name, seed, None, None)
         kept = [load(name).for_logbook(f) for f in practice.rounds[-1].solution.findings]
         assert {f.verdict for f in kept} == {Verdict.IN}, seed
         assert len(practice.rounds) <= 3
-    assert run(name, 3, None, None).to_json() == run(name, 3, None, None).to_json()
+    assert run(name, seed, None, None).to_json() == practice.to_json()
     json.dumps(practice.to_json(), allow_nan=False)
 
 
@@ -419,7 +420,7 @@ def test_compensation_in_the_controller_takes_up_lost_motion() -> None:
     assert practice.round().solution.findings[0].verdict is Verdict.IN
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3, 4, 5])
+@pytest.mark.parametrize("seed", [1, 2, 3])
 def test_a_router_wrong_in_everything_is_walked_to_all_in(seed: int) -> None:
     """15 % off, 0.5 mm of play, 3 mm per m out of square: in the proposed order, each value in at most two rounds."""
     done, left = walked_from_wrong(seed)

@@ -175,11 +175,11 @@ def test_whatever_is_accepted_can_be_opened_and_read_ever_after(tmp_path: Path, 
 
 
 @pytest.mark.heavy
-def test_a_hundred_thousand_events_come_in_with_progress_or_not_at_all(empty: Shop) -> None:
+def test_tens_of_thousands_of_events_come_in_with_progress_or_not_at_all(empty: Shop) -> None:
     events = [
         {"id": i, "machine": "swift", "at": f"2026-01-01T{i // 3600 % 24:02d}:{i // 60 % 60:02d}:{i % 60:02d}.{i:06d}Z",
          "kind": "note", "text": f"event {i}"}
-        for i in range(100_000)
+        for i in range(30_000)
     ]  # fmt: skip
     body = OLD | {"tables": OLD["tables"] | {"event": events}}
     told: list[float] = []
@@ -195,7 +195,7 @@ def test_a_hundred_thousand_events_come_in_with_progress_or_not_at_all(empty: Sh
         from_json(empty, json.dumps(body), understands, dropped)
     assert empty.machines() == []
     assert from_json(empty, json.dumps(body), understands, told.append) == 1
-    assert len(empty.events("swift")) == 100_000
+    assert len(empty.events("swift")) == 30_000
     assert told == sorted(told)
     assert told[-1] == 1.0
     assert len(told) > 100

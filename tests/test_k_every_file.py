@@ -36,7 +36,7 @@ from keen_compass.words.say import say
 from said import words
 from strict_reader import Line, Seen, path_of, read_gcode, read_hpgl, read_svg, read_thermal
 
-BATCHES, FILES = 3, 210  # read in all: 630
+BATCHES, FILES = 3, 120  # read in all: 360
 ROUNDING = 0.013  # mm, half a plotter unit
 STRAIGHT = [Standpoint(x, y) for x in DIRECTIONS for y in DIRECTIONS
             if DIRECTIONS[x][0] * DIRECTIONS[y][0] + DIRECTIONS[x][1] * DIRECTIONS[y][1] == 0]  # fmt: skip

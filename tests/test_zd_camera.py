@@ -70,14 +70,14 @@ def test_a_practice_camera_sees_what_an_independent_projection_says() -> None:
 @pytest.mark.heavy
 def test_second_rounds_are_in_and_hold_the_truth() -> None:
     inside = 0
-    for seed in range(4):
+    for seed in range(3):
         practice = run("camera", seed, None, None)
         last = practice.rounds[-1].solution.findings
         assert [str(f.verdict) for f in last] == ["in", "in"]
         assert len(practice.rounds) <= 2
         left = practice.true_errors()
         inside += all(abs(left[f.quantity] - (f.error or 0.0)) <= (f.expanded_uncertainty or 0.0) for f in last)
-    assert inside >= 3
+    assert inside >= 2
 
 
 @pytest.mark.heavy

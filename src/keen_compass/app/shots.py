@@ -277,6 +277,18 @@ def _camera(window: MainWindow) -> None:
     stand_in.take(session)
 
 
+def _print_scale(window: MainWindow) -> None:
+    """Ticks over a print: two passes of both distances."""
+    session = _sheet(window, "print-scale", "print_scale_x", 4)
+    cut(session)
+    read_all(session, 4)
+
+
+def _over_print(window: MainWindow) -> None:
+    """The crosses of the same sheet."""
+    read_all(_session(window), 7)
+
+
 def _bands(window: MainWindow) -> None:
     _begin(window, "media-feed", "media_feed", "kingfisher")
     session = _session(window)
@@ -427,6 +439,8 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("camera", _camera),
     ("blade-row", _blade_row),
     ("bands", _bands),
+    ("print-scale", _print_scale),
+    ("print-scale-crosses", _over_print),
     ("pointer-quick", lambda window: _begin(window, "pointer", "pointer_x")),
     ("state-other-piece", _identity),
     ("state-bed-full", _full_bed),
