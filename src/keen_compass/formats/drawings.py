@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import io
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from xml.sax.saxutils import escape
 
+from keen_compass.pieces.outline import Ring
 from keen_compass.pieces.toolpath import Stroke, ToolPath
 from keen_compass.quantities.geometry import Point
 
@@ -115,3 +116,17 @@ def write_pdf(path: ToolPath) -> bytes:
         canvas.drawPath(line)
     canvas.save()
     return data.getvalue()
+
+
+def write_outline(rings: Sequence[Ring], size: Point) -> str:
+    """The cut line of an artwork of that size as SVG: mm, Y down from the artwork's upper left corner."""
+    xs, ys = ([p[k] for ring in rings for p in ring.points] + [0.0, size[k]] for k in (0, 1))
+    x, y, w, h = min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys)
+    lines = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{w:.4f}mm" height="{h:.4f}mm" '
+        f'viewBox="{x:.4f} {y:.4f} {w:.4f} {h:.4f}">'
+    ]
+    for ring in rings:
+        way = " L ".join(f"{px:.4f} {py:.4f}" for px, py in ring.points)
+        lines.append(f'<path d="M {way} Z" fill="none" stroke="black" stroke-width="0.1"/>')
+    return "\n".join([*lines, "</svg>", ""])

@@ -7,7 +7,6 @@ import contextlib
 import gc
 import io
 import json
-import math
 import os
 import sys
 from collections.abc import Sequence
@@ -15,18 +14,19 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
 from keen_compass import __version__
-from keen_compass.errors import InputError, KeenCompassError, UncertaintyError
+from keen_compass.cli.artwork import add_artwork, add_pictures
+from keen_compass.cli.common import pair, print_json, read_json
+from keen_compass.cli.controller import add_cable, add_listing
+from keen_compass.errors import InputError, KeenCompassError
 
 if TYPE_CHECKING:
     from keen_compass.formats.gcode import CutSettings
-    from keen_compass.formats.listing import Entry
     from keen_compass.pieces.toolpath import ToolPath
     from keen_compass.procedures.base import Procedure
     from keen_compass.quantities.geometry import Box
 
 THERMAL = ("plasma", "laser")
 MACHINES = ("router", "plasma", "laser", "pen", "knife")
-LARGEST_INPUT = 20_000_000  # bytes
 KEPT_FILES = 300  # of practice rounds
 BURNING = ("pierce_height", "cut_height", "pierce_delay", "power", "focus")  # of torch or beam, that may be set
 MOST_CYCLES = 100
@@ -76,16 +76,6 @@ def _drop_stdout() -> None:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
-def _print_json(body: Any) -> None:
-    """Letters as they are where stdout can take them, else as JSON's escapes."""
-    utf8 = (sys.stdout.encoding or "").lower().replace("-", "") == "utf8"
-    try:
-        text = json.dumps(body, indent=2, ensure_ascii=not utf8, allow_nan=False)
-    except ValueError:  # a number that is none says nothing, and other programs can't read it
-        raise UncertaintyError("these numbers leave what can be computed") from None
-    print(text)
-
-
 def _parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="keen-compass", description="Calibrate cutters and plotters.")
     parser.add_argument("--version", action="version", version=__version__)
@@ -116,9 +106,10 @@ def _parser() -> argparse.ArgumentParser:
     piece.add_argument("--geometry", type=Path, metavar="FILE", help="what is on a printed sheet, as JSON")
     piece.set_defaults(run=_piece)
 
-    _add_pictures(commands)
-    _add_listing(commands)
-    _add_cable(commands)
+    add_pictures(commands)
+    add_artwork(commands)
+    add_listing(commands)
+    add_cable(commands)
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")
     practice.add_argument("procedure", help="its name; or all: a router wrong in everything, put right in order")
     practice.add_argument("--seed", type=int, default=1)
@@ -127,209 +118,6 @@ def _parser() -> argparse.ArgumentParser:
     practice.add_argument("--out", type=Path, metavar="DIR", help="where the rounds' files go")
     practice.set_defaults(run=_practice)
     return parser
-
-
-def _add_cable(commands: Any) -> None:
-    """What is done over a cable, and a practice controller at its other end."""
-    simulated = commands.add_parser("stand-in", help="a simulated controller on a pseudo-terminal")
-    simulated.add_argument("--machine", default="heron", metavar="NAME", help="whose: heron, swift, kingfisher, ember")
-    simulated.add_argument("--fault", default="", metavar="FAULT", help="what goes wrong with what is asked")
-    simulated.add_argument("--seed", type=int, default=1)
-    simulated.set_defaults(run=_stand_in)
-    port = commands.add_parser("port", help="a controller over its cable: read, send, position, run")
-    port.add_argument("path", metavar="PATH")
-    does = port.add_subparsers(metavar="WHAT", required=True)
-    for name, run, told in (
-        ("read", _port_read, "its settings, as JSON"), ("position", _port_position, "where it is, mm, as JSON"),
-        ("send", _port_send, "another number, read back"), ("run", _port_run, "a program, line by line"),
-    ):  # fmt: skip
-        one = does.add_parser(name, help=told)
-        if name == "send":
-            one.add_argument("settings", nargs="+", metavar="KEY=VALUE")
-        if name == "run":
-            one.add_argument("file", type=Path)
-        one.add_argument("--baud", type=int, metavar="N")
-        one.add_argument("--profile", type=Path, metavar="FILE", help="its patterns, as JSON")
-        one.set_defaults(run=run)
-    example = does.add_parser("profile", help="an example of a profile, as JSON")
-    example.set_defaults(run=_port_profile)
-
-
-def _add_pictures(commands: Any) -> None:
-    """What is found in pictures."""
-    cross = commands.add_parser("find-cross", help="the middle of a drawn cross in a picture, as JSON")
-    cross.add_argument("picture", type=Path, metavar="PICTURE", help="PNG, JPEG, WebP or TIFF")
-    cross.add_argument("--near", metavar="U,V", help="where it is, roughly, px from the upper left corner")
-    cross.set_defaults(run=_find_cross)
-
-
-def _add_listing(commands: Any) -> None:
-    """What is done with a controller's listing."""
-    listing = commands.add_parser("listing", help="a controller's listing of settings: read, compare, patch, find")
-    does = listing.add_subparsers(metavar="WHAT", required=True)
-    read = does.add_parser("read", help="its entries, as JSON")
-    read.add_argument("file", type=Path)
-    read.set_defaults(run=_listing_read)
-    compare = does.add_parser("compare", help="what differs between two, as JSON")
-    compare.add_argument("a", type=Path)
-    compare.add_argument("b", type=Path)
-    compare.set_defaults(run=_listing_compare)
-    find = does.add_parser("find", help="the number at a place, as JSON")
-    find.add_argument("file", type=Path)
-    find.add_argument("--at", required=True, metavar="LINE:COLUMN")
-    find.set_defaults(run=_listing_find)
-    patch = does.add_parser("patch", help="a copy in which one value, or some, are others and nothing else differs")
-    patch.add_argument("file", type=Path)
-    patch.add_argument("--set", action="append", default=[], metavar="KEY=VALUE", dest="settings")
-    patch.add_argument("--at", metavar="LINE:COLUMN")
-    patch.add_argument("--old", metavar="NUMBER", help="that stands there now")
-    patch.add_argument("--new", metavar="NUMBER")
-    patch.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
-    patch.set_defaults(run=_listing_patch)
-
-
-def _stand_in(options: argparse.Namespace) -> int:
-    from keen_compass.practice.wire import named, stand_in
-
-    with stand_in(named(options.machine), fault=options.fault, seed=options.seed) as controller:
-        print(controller.path, flush=True)
-        sys.stdin.read()
-    return 0
-
-
-def _cable(options: argparse.Namespace) -> Any:
-    """An open port, in the language of the profile, or of one that it answers in."""
-    from keen_compass.controllers.by_port import Cable, find_out
-    from keen_compass.controllers.practice_dialects import PRACTICE
-    from keen_compass.machines.dialect import Dialect
-
-    dialects: Sequence[Dialect] = PRACTICE
-    if options.profile:
-        body = _read_json(str(options.profile))
-        try:
-            dialects = [Dialect.from_json(body)]
-        except InputError as error:
-            raise error.at(str(options.profile)) from None
-    return Cable(options.path, find_out(options.path, dialects, [options.baud] if options.baud else []))
-
-
-def _port_read(options: argparse.Namespace) -> int:
-    with _cable(options) as cable:
-        _print_json({"entries": [_entry_json(e) for e in cable.read().entries]})
-    return 0
-
-
-def _port_send(options: argparse.Namespace) -> int:
-    pairs = [(key.strip(), value.strip()) for key, _, value in (s.partition("=") for s in options.settings)]
-    if wrong := next((s for s in options.settings if "=" not in s), None):
-        raise InputError("expected KEY=VALUE", wrong)
-    with _cable(options) as cable:
-        _print_json({"held": [{"key": key, "value": cable.send(key, value)} for key, value in pairs]})
-    return 0
-
-
-def _port_position(options: argparse.Namespace) -> int:
-    with _cable(options) as cable:
-        _print_json(cable.position())
-    return 0
-
-
-def _port_run(options: argparse.Namespace) -> int:
-    from keen_compass.controllers.by_port import Progress, RunControl
-
-    try:
-        with options.file.open("rb") as file:
-            program = file.read(LARGEST_INPUT).decode("latin-1")
-    except OSError as error:
-        raise InputError(f"can't be read: {error.strerror}", str(options.file)) from None
-    with _cable(options) as cable:
-        done, control = Progress(0, 0, 0), RunControl()
-        try:
-            for done in cable.run(program, control):
-                if done.holding:
-                    _wait_for_somebody(done.acknowledged, done.total)
-                    control.hold.clear()
-        except (KeyboardInterrupt, InputError):
-            cable.stop(control)
-            raise
-        _print_json({"commands": done.total, "acknowledged": done.acknowledged, "position": cable.position()})
-    return 0
-
-
-def _wait_for_somebody(done: int, total: int) -> None:
-    """The program waits (M0): until Enter. Raises InputError where nobody can press it."""
-    print(f"keen-compass: the program waits after {done} of {total} commands; Enter goes on", file=sys.stderr)
-    if not sys.stdin.readline():
-        raise InputError("the program waits for somebody (M0), and nobody is here; it was stopped", "standard input")
-
-
-def _port_profile(options: argparse.Namespace) -> int:
-    from keen_compass.controllers.practice_dialects import TEXT
-
-    _print_json(TEXT.to_json())
-    return 0
-
-
-def _listing_read(options: argparse.Namespace) -> int:
-    from keen_compass.formats.listing import read_listing
-
-    _print_json({"entries": [_entry_json(e) for e in read_listing(options.file).entries]})
-    return 0
-
-
-def _entry_json(entry: Entry) -> dict[str, Any]:
-    return {
-        "key": entry.key, "value": entry.value, "remark": entry.remark, "line": entry.line, "section": entry.section,
-    }  # fmt: skip
-
-
-def _listing_compare(options: argparse.Namespace) -> int:
-    from keen_compass.formats.listing import compared, read_listing
-
-    found = compared(read_listing(options.a), read_listing(options.b))
-    _print_json({
-        "changed": [
-            {"key": a.key, "section": a.section, "a": a.value, "b": b.value, "lines": [a.line, b.line]}
-            for a, b in found.changed
-        ],
-        "only_in_a": [_entry_json(e) for e in found.only_a],
-        "only_in_b": [_entry_json(e) for e in found.only_b],
-    })  # fmt: skip
-    return 0
-
-
-def _listing_find(options: argparse.Namespace) -> int:
-    from keen_compass.formats.listing import read_listing
-
-    found = read_listing(options.file).number_at(*_place(options.at))
-    _print_json({"number": found.text, "line": found.line, "column": found.column, "length": len(found.text)})
-    return 0
-
-
-def _listing_patch(options: argparse.Namespace) -> int:
-    from keen_compass.formats.files import write_whole
-    from keen_compass.formats.listing import read_listing
-
-    pointed = [options.at, options.old, options.new]
-    if bool(options.settings) == any(p is not None for p in pointed) or (not options.settings and None in pointed):
-        raise InputError("give --set KEY=VALUE, or --at LINE:COLUMN with --old and --new", "patch")
-    listing = read_listing(options.file)
-    if options.settings:
-        given = [_pair(text) for text in options.settings]
-        if len(dict(given)) < len(given):
-            raise InputError("a key is set twice", "--set")
-        data = listing.changed(dict(given))
-    else:
-        data = listing.with_number(*_place(options.at), options.old, options.new)
-    write_whole(options.output, data)
-    return 0
-
-
-def _place(text: str) -> tuple[int, int]:
-    line, _, column = text.partition(":")
-    if not (line.isascii() and line.isdigit() and column.isascii() and column.isdigit()) or len(text) > 18:
-        raise InputError(f"expected LINE:COLUMN, like 12:8, got {text[:30]!r}", "--at")
-    return int(line), int(column)
 
 
 def _procedures(options: argparse.Namespace) -> int:
@@ -348,7 +136,7 @@ def _procedures(options: argparse.Namespace) -> int:
         for name, entry in REGISTRY.items()
     ]
     if options.json:
-        _print_json(rows)
+        print_json(rows)
         return 0
     for row in rows:
         print(f"{row['name']}: {row['title']}")
@@ -365,39 +153,17 @@ def _solve(options: argparse.Namespace) -> int:
     if (options.example is None) == (options.file is None):
         raise InputError("give either a file (or -) or --example PROCEDURE", "solve")
     if options.example is not None:
-        _print_json(load(options.example).example())
+        print_json(load(options.example).example())
         return 0
     from keen_compass.procedures.case_input import case_from_json
     from keen_compass.words.answers import solution_as_json
     from keen_compass.words.say import Show
 
-    body = _read_json(options.file)
+    body = read_json(options.file)
     case = case_from_json(body)
     solution = load(case.procedure).solve(case)
-    _print_json(solution_as_json(solution, Show(case.controller_units)))
+    print_json(solution_as_json(solution, Show(case.controller_units)))
     return 0
-
-
-def _read_json(name: str) -> Any:
-    where = "standard input" if name == "-" else name
-    try:
-        if name == "-":
-            data = sys.stdin.buffer.read(LARGEST_INPUT + 1)
-        else:
-            with Path(name).open("rb") as file:
-                data = file.read(LARGEST_INPUT + 1)
-    except OSError as error:
-        raise InputError(f"can't be read: {error.strerror}", where) from None
-    if len(data) > LARGEST_INPUT:
-        raise InputError("is larger than 20 MB; one case is a few kB", where)
-    try:
-        return json.loads(data.decode("utf-8-sig"))
-    except json.JSONDecodeError as error:
-        raise InputError(f"is not JSON at line {error.lineno}, column {error.colno}: {error.msg}", where) from None
-    except UnicodeDecodeError as error:
-        raise InputError(f"is not UTF-8 text at byte {error.start}", where) from None
-    except (RecursionError, ValueError):
-        raise InputError("is nested too deeply or holds a number too long to read", where) from None
 
 
 def _piece(options: argparse.Namespace) -> int:
@@ -414,7 +180,7 @@ def _piece(options: argparse.Namespace) -> int:
     from keen_compass.words.say import say
 
     procedure = load(options.procedure)
-    given = dict(_pair(text) for text in options.settings)
+    given = dict(pair(text) for text in options.settings)
     if procedure.printed or options.geometry:
         return _printed(options, procedure, given)
     bed = Box(0, 0, *_size(given.pop("bed", "1300x900"), "--set bed"))
@@ -552,13 +318,6 @@ def _plain_value(text: str) -> Any:
     return int(text) if text.isascii() and text.isdigit() else _maybe_number(text)
 
 
-def _pair(text: str) -> tuple[str, str]:
-    name, equals, value = text.partition("=")
-    if not equals or not name or not value:
-        raise InputError(f"expected NAME=VALUE, got {text!r}", "--set")
-    return name, value
-
-
 def _maybe_number(text: str) -> float | str:
     """Plain numbers stay numbers (mm); anything else is read as a length with its unit."""
     try:
@@ -606,30 +365,6 @@ def _size(text: str, place: str) -> tuple[float, float]:
     return width, height
 
 
-def _find_cross(options: argparse.Namespace) -> int:
-    from keen_compass.formats.pictures import read_grey
-    from keen_compass.quantities.uncertainty import K_95
-    from keen_compass.solve.cross import find_cross
-
-    near = None
-    if options.near is not None:
-        try:
-            u, v = (float(part) for part in options.near.split(","))
-        except ValueError:
-            raise InputError("expected U,V in pixels, like 640,480", "--near") from None
-        if not (math.isfinite(u) and math.isfinite(v)):
-            raise InputError("expected U,V in pixels, like 640,480", "--near")
-        near = (u, v)
-    found = find_cross(read_grey(options.picture), near)
-    if found is None:
-        raise InputError("shows no cross: two dark strokes on lighter ground, as sharp as can be", str(options.picture))
-    _print_json({
-        "u": round(found.u, 4), "v": round(found.v, 4), "u_uncertainty": round(K_95 * found.u_u, 4),
-        "v_uncertainty": round(K_95 * found.u_v, 4), "arms": found.arms,
-    })  # fmt: skip
-    return 0
-
-
 def _practice(options: argparse.Namespace) -> int:
     from keen_compass.practice.paper_rounds import SheetRound
     from keen_compass.practice.whole_rounds import PracticeRound, run
@@ -644,7 +379,7 @@ def _practice(options: argparse.Namespace) -> int:
     practice = run(options.procedure, options.seed, options.rounds, folder)
     body = practice.to_json()
     if options.json:
-        _print_json(body)
+        print_json(body)
         return 0
     rounds: Sequence[PracticeRound | SheetRound] = practice.rounds
     for i, done in enumerate(rounds, 1):
@@ -686,7 +421,7 @@ def _practice_all(options: argparse.Namespace) -> int:
         for w in done
     ]
     if options.json:
-        _print_json({"seed": options.seed, "walked": rows, "left": left})
+        print_json({"seed": options.seed, "walked": rows, "left": left})
         return 0
     for w in done:
         print(f"{w.procedure:<12} {', '.join(w.quantities):<24} rounds {w.rounds}  {', '.join(w.verdicts)}")

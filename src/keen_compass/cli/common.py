@@ -1,0 +1,53 @@
+"""What commands share: JSON on standard output, KEY=VALUE."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+from keen_compass.errors import InputError, UncertaintyError
+
+LARGEST_INPUT = 20_000_000  # bytes
+
+
+def print_json(body: Any) -> None:
+    """Letters as they are where stdout can take them, else as JSON's escapes."""
+    utf8 = (sys.stdout.encoding or "").lower().replace("-", "") == "utf8"
+    try:
+        text = json.dumps(body, indent=2, ensure_ascii=not utf8, allow_nan=False)
+    except ValueError:  # a number that is none says nothing, and other programs can't read it
+        raise UncertaintyError("these numbers leave what can be computed") from None
+    print(text)
+
+
+def pair(text: str) -> tuple[str, str]:
+    """NAME=VALUE. Raises InputError."""
+    name, equals, value = text.partition("=")
+    if not equals or not name or not value:
+        raise InputError(f"expected NAME=VALUE, got {text!r}", "--set")
+    return name, value
+
+
+def read_json(name: str) -> Any:
+    """What a file, or standard input as ``-``, holds. Raises InputError naming the place."""
+    where = "standard input" if name == "-" else name
+    try:
+        if name == "-":
+            data = sys.stdin.buffer.read(LARGEST_INPUT + 1)
+        else:
+            with Path(name).open("rb") as file:
+                data = file.read(LARGEST_INPUT + 1)
+    except OSError as error:
+        raise InputError(f"can't be read: {error.strerror}", where) from None
+    if len(data) > LARGEST_INPUT:
+        raise InputError("is larger than 20 MB; one case is a few kB", where)
+    try:
+        return json.loads(data.decode("utf-8-sig"))
+    except json.JSONDecodeError as error:
+        raise InputError(f"is not JSON at line {error.lineno}, column {error.colno}: {error.msg}", where) from None
+    except UnicodeDecodeError as error:
+        raise InputError(f"is not UTF-8 text at byte {error.start}", where) from None
+    except (RecursionError, ValueError):
+        raise InputError("is nested too deeply or holds a number too long to read", where) from None

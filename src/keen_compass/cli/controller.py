@@ -1,0 +1,210 @@
+"""Commands about controllers: a listing of settings, a cable, a simulated controller at its other end."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keen_compass.cli.common import LARGEST_INPUT, pair, print_json, read_json
+from keen_compass.errors import InputError
+
+if TYPE_CHECKING:
+    from keen_compass.formats.listing import Entry
+
+
+def add_cable(commands: Any) -> None:
+    """What is done over a cable, and a practice controller at its other end."""
+    simulated = commands.add_parser("stand-in", help="a simulated controller on a pseudo-terminal")
+    simulated.add_argument("--machine", default="heron", metavar="NAME", help="whose: heron, swift, kingfisher, ember")
+    simulated.add_argument("--fault", default="", metavar="FAULT", help="what goes wrong with what is asked")
+    simulated.add_argument("--seed", type=int, default=1)
+    simulated.set_defaults(run=_stand_in)
+    port = commands.add_parser("port", help="a controller over its cable: read, send, position, run")
+    port.add_argument("path", metavar="PATH")
+    does = port.add_subparsers(metavar="WHAT", required=True)
+    for name, run, told in (
+        ("read", _port_read, "its settings, as JSON"), ("position", _port_position, "where it is, mm, as JSON"),
+        ("send", _port_send, "another number, read back"), ("run", _port_run, "a program, line by line"),
+    ):  # fmt: skip
+        one = does.add_parser(name, help=told)
+        if name == "send":
+            one.add_argument("settings", nargs="+", metavar="KEY=VALUE")
+        if name == "run":
+            one.add_argument("file", type=Path)
+        one.add_argument("--baud", type=int, metavar="N")
+        one.add_argument("--profile", type=Path, metavar="FILE", help="its patterns, as JSON")
+        one.set_defaults(run=run)
+    example = does.add_parser("profile", help="an example of a profile, as JSON")
+    example.set_defaults(run=_port_profile)
+
+
+def add_listing(commands: Any) -> None:
+    """What is done with a controller's listing."""
+    listing = commands.add_parser("listing", help="a controller's listing of settings: read, compare, patch, find")
+    does = listing.add_subparsers(metavar="WHAT", required=True)
+    read = does.add_parser("read", help="its entries, as JSON")
+    read.add_argument("file", type=Path)
+    read.set_defaults(run=_listing_read)
+    compare = does.add_parser("compare", help="what differs between two, as JSON")
+    compare.add_argument("a", type=Path)
+    compare.add_argument("b", type=Path)
+    compare.set_defaults(run=_listing_compare)
+    find = does.add_parser("find", help="the number at a place, as JSON")
+    find.add_argument("file", type=Path)
+    find.add_argument("--at", required=True, metavar="LINE:COLUMN")
+    find.set_defaults(run=_listing_find)
+    patch = does.add_parser("patch", help="a copy in which one value, or some, are others and nothing else differs")
+    patch.add_argument("file", type=Path)
+    patch.add_argument("--set", action="append", default=[], metavar="KEY=VALUE", dest="settings")
+    patch.add_argument("--at", metavar="LINE:COLUMN")
+    patch.add_argument("--old", metavar="NUMBER", help="that stands there now")
+    patch.add_argument("--new", metavar="NUMBER")
+    patch.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
+    patch.set_defaults(run=_listing_patch)
+
+
+def _stand_in(options: argparse.Namespace) -> int:
+    from keen_compass.practice.wire import named, stand_in
+
+    with stand_in(named(options.machine), fault=options.fault, seed=options.seed) as controller:
+        print(controller.path, flush=True)
+        sys.stdin.read()
+    return 0
+
+
+def _cable(options: argparse.Namespace) -> Any:
+    """An open port, in the language of the profile, or of one that it answers in."""
+    from keen_compass.controllers.by_port import Cable, find_out
+    from keen_compass.controllers.practice_dialects import PRACTICE
+    from keen_compass.machines.dialect import Dialect
+
+    dialects: Sequence[Dialect] = PRACTICE
+    if options.profile:
+        body = read_json(str(options.profile))
+        try:
+            dialects = [Dialect.from_json(body)]
+        except InputError as error:
+            raise error.at(str(options.profile)) from None
+    return Cable(options.path, find_out(options.path, dialects, [options.baud] if options.baud else []))
+
+
+def _port_read(options: argparse.Namespace) -> int:
+    with _cable(options) as cable:
+        print_json({"entries": [_entry_json(e) for e in cable.read().entries]})
+    return 0
+
+
+def _port_send(options: argparse.Namespace) -> int:
+    pairs = [(key.strip(), value.strip()) for key, _, value in (s.partition("=") for s in options.settings)]
+    if wrong := next((s for s in options.settings if "=" not in s), None):
+        raise InputError("expected KEY=VALUE", wrong)
+    with _cable(options) as cable:
+        print_json({"held": [{"key": key, "value": cable.send(key, value)} for key, value in pairs]})
+    return 0
+
+
+def _port_position(options: argparse.Namespace) -> int:
+    with _cable(options) as cable:
+        print_json(cable.position())
+    return 0
+
+
+def _port_run(options: argparse.Namespace) -> int:
+    from keen_compass.controllers.by_port import Progress, RunControl
+
+    try:
+        with options.file.open("rb") as file:
+            program = file.read(LARGEST_INPUT).decode("latin-1")
+    except OSError as error:
+        raise InputError(f"can't be read: {error.strerror}", str(options.file)) from None
+    with _cable(options) as cable:
+        done, control = Progress(0, 0, 0), RunControl()
+        try:
+            for done in cable.run(program, control):
+                if done.holding:
+                    _wait_for_somebody(done.acknowledged, done.total)
+                    control.hold.clear()
+        except (KeyboardInterrupt, InputError):
+            cable.stop(control)
+            raise
+        print_json({"commands": done.total, "acknowledged": done.acknowledged, "position": cable.position()})
+    return 0
+
+
+def _wait_for_somebody(done: int, total: int) -> None:
+    """The program waits (M0): until Enter. Raises InputError where nobody can press it."""
+    print(f"keen-compass: the program waits after {done} of {total} commands; Enter goes on", file=sys.stderr)
+    if not sys.stdin.readline():
+        raise InputError("the program waits for somebody (M0), and nobody is here; it was stopped", "standard input")
+
+
+def _port_profile(options: argparse.Namespace) -> int:
+    from keen_compass.controllers.practice_dialects import TEXT
+
+    print_json(TEXT.to_json())
+    return 0
+
+
+def _listing_read(options: argparse.Namespace) -> int:
+    from keen_compass.formats.listing import read_listing
+
+    print_json({"entries": [_entry_json(e) for e in read_listing(options.file).entries]})
+    return 0
+
+
+def _entry_json(entry: Entry) -> dict[str, Any]:
+    return {
+        "key": entry.key, "value": entry.value, "remark": entry.remark, "line": entry.line, "section": entry.section,
+    }  # fmt: skip
+
+
+def _listing_compare(options: argparse.Namespace) -> int:
+    from keen_compass.formats.listing import compared, read_listing
+
+    found = compared(read_listing(options.a), read_listing(options.b))
+    print_json({
+        "changed": [
+            {"key": a.key, "section": a.section, "a": a.value, "b": b.value, "lines": [a.line, b.line]}
+            for a, b in found.changed
+        ],
+        "only_in_a": [_entry_json(e) for e in found.only_a],
+        "only_in_b": [_entry_json(e) for e in found.only_b],
+    })  # fmt: skip
+    return 0
+
+
+def _listing_find(options: argparse.Namespace) -> int:
+    from keen_compass.formats.listing import read_listing
+
+    found = read_listing(options.file).number_at(*_place(options.at))
+    print_json({"number": found.text, "line": found.line, "column": found.column, "length": len(found.text)})
+    return 0
+
+
+def _listing_patch(options: argparse.Namespace) -> int:
+    from keen_compass.formats.files import write_whole
+    from keen_compass.formats.listing import read_listing
+
+    pointed = [options.at, options.old, options.new]
+    if bool(options.settings) == any(p is not None for p in pointed) or (not options.settings and None in pointed):
+        raise InputError("give --set KEY=VALUE, or --at LINE:COLUMN with --old and --new", "patch")
+    listing = read_listing(options.file)
+    if options.settings:
+        given = [pair(text) for text in options.settings]
+        if len(dict(given)) < len(given):
+            raise InputError("a key is set twice", "--set")
+        data = listing.changed(dict(given))
+    else:
+        data = listing.with_number(*_place(options.at), options.old, options.new)
+    write_whole(options.output, data)
+    return 0
+
+
+def _place(text: str) -> tuple[int, int]:
+    line, _, column = text.partition(":")
+    if not (line.isascii() and line.isdigit() and column.isascii() and column.isdigit()) or len(text) > 18:
+        raise InputError(f"expected LINE:COLUMN, like 12:8, got {text[:30]!r}", "--at")
+    return int(line), int(column)

@@ -1,0 +1,176 @@
+"""Artwork for a printed sticker: a drawing, or a picture with its resolution and the outline of what it shows.
+
+Lengths in mm from the artwork's upper left corner, Y down, as both kinds count. Whoever it comes from, its size is
+looked at before anything unpacks it.
+"""
+
+from __future__ import annotations
+
+import io
+import math
+import warnings
+from dataclasses import dataclass, replace
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keen_compass.errors import InputError
+from keen_compass.formats.pictures import AT_MOST, FORMATS, MOST_PIXELS
+from keen_compass.formats.svg_artwork import Drawing, read_drawing
+from keen_compass.quantities.geometry import Point
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Values = NDArray[np.floating[Any]]
+
+Area = Any  # shapely geometry
+SMALLEST, LARGEST = 1.0, 5000.0  # mm, of an artwork
+DPI = (20.0, 10_000.0)
+BETWEEN = 0.5  # threshold unless another is asked for
+
+
+@dataclass(frozen=True)
+class Picture:
+    """Of a picture's file. values: 0 … 1 for each pixel, row by row from the top: how opaque, or how bright, it is.
+
+    seen: by its opacity. pixel: mm (across, down). data: the file.
+    """
+
+    width: float
+    height: float
+    values: Values
+    seen: bool
+    pixel: Point
+    data: bytes
+
+    @cached_property
+    def on_dark(self) -> bool:
+        """Whether what lies all round is dark: then what is lighter is the artwork."""
+        import numpy as np
+
+        edge = np.concatenate([self.values[0], self.values[-1], self.values[:, 0], self.values[:, -1]])
+        return not self.seen and bool(np.median(edge) < BETWEEN)
+
+    def area(self, threshold: float = BETWEEN, smooth: float = 0.0, smallest: float = 0.0) -> Area:
+        """What it shows: opaque beyond the threshold, or darker than that (lighter, on dark). smooth: mm, standard, by
+        which its edge is blurred first; smallest: mm² of what is looked at.
+        """
+        import numpy as np
+        from shapely import MultiPolygon, build_area, linearrings, multilinestrings
+        from skimage.measure import find_contours
+
+        values = self.values if self.seen or self.on_dark else 1.0 - self.values
+        level = threshold if self.seen or self.on_dark else 1.0 - threshold
+        if smooth:
+            from scipy.ndimage import gaussian_filter
+
+            values = gaussian_filter(values, [smooth / v for v in reversed(self.pixel)], mode="nearest")
+        rings = []
+        for contour in find_contours(np.pad(values, 1), level):  # type: ignore[no-untyped-call]
+            y, x = (contour - 0.5).T  # a pixel's middle is at one half of it, and one row more lies before
+            at = np.stack([x * self.pixel[0], y * self.pixel[1]], axis=1)
+            if len(at) > 3 and _enclosed(at) >= smallest:
+                rings.append(linearrings(at))
+        return build_area(multilinestrings(rings)) if rings else MultiPolygon()
+
+    def reduced(self, most: int) -> Picture:
+        """The same with at most so many pixels, for a look at it."""
+        k = math.ceil(math.sqrt(self.values.size / most))
+        if k <= 1:
+            return self
+        rows, columns = (size // k * k for size in self.values.shape)
+        whole = self.values[:rows, :columns].reshape(rows // k, k, columns // k, k)
+        pixel = self.pixel[0] * k, self.pixel[1] * k
+        return replace(self, values=whole.mean(axis=(1, 3)), pixel=pixel)
+
+
+Artwork = Drawing | Picture
+
+
+def shown_area(artwork: Artwork, threshold: float = BETWEEN, smooth: float = 0.0, *, strokes: bool = True) -> Area:
+    """What an artwork covers, mm. threshold, smooth: of a picture; strokes: whether a drawing's lines count."""
+    return artwork.area(strokes=strokes) if isinstance(artwork, Drawing) else artwork.area(threshold, smooth)
+
+
+def read_artwork(data: bytes, name: str, dpi: float = 0.0) -> Artwork:
+    """What is in an artwork's file. name: what it is called where it is refused. dpi: of a picture that doesn't say its
+    resolution, or in place of what it says.
+
+    Raises InputError for what is neither drawing nor picture, far too large, or not to be trusted.
+    """
+    start = data[:1000].lstrip(b"\xef\xbb\xbf \t\r\n")
+    drawing = start.startswith(b"<") or data[:2] in (b"\xff\xfe", b"\xfe\xff")
+    found: Artwork = read_drawing(data, name) if drawing else read_picture(data, name, dpi)
+    for size in (found.width, found.height):
+        if not SMALLEST <= size <= LARGEST:
+            raise InputError(
+                f"is {found.width:.4g} × {found.height:.4g} mm; {SMALLEST:g} to {LARGEST:g} mm are taken", name
+            )  # fmt: skip
+    return found
+
+
+def read_file(file: Path, dpi: float = 0.0) -> Artwork:
+    """The same of a file. Raises InputError."""
+    try:
+        return read_artwork(file.read_bytes(), str(file), dpi)
+    except OSError as error:
+        raise InputError(error.strerror or "can't be read", str(file)) from None
+
+
+def read_picture(data: bytes, name: str, dpi: float = 0.0) -> Picture:
+    """A picture with its resolution, turned as its tag says. Raises InputError."""
+    import numpy as np
+    from PIL import Image, ImageOps, UnidentifiedImageError
+
+    if dpi and not DPI[0] <= dpi <= DPI[1]:
+        raise InputError(f"{DPI[0]:g} to {DPI[1]:g} pixels per inch are taken", "dpi")
+    try:
+        with (
+            warnings.catch_warnings(action="ignore", category=Image.DecompressionBombWarning),
+            Image.open(io.BytesIO(data), formats=FORMATS) as opened,
+        ):
+            if opened.width * opened.height > MOST_PIXELS:
+                raise InputError(f"has {opened.width} × {opened.height} pixels; {AT_MOST}", name)
+            said = _resolution(opened.info.get("dpi")) if not dpi else (dpi, dpi)
+            picture = ImageOps.exif_transpose(opened)
+            if picture.size != opened.size and said:
+                said = said[1], said[0]
+            if said is None:
+                raise InputError(
+                    f"doesn't say how large it is ({picture.width} × {picture.height} pixels): give its pixels per "
+                    "inch (--dpi)", name,
+                )  # fmt: skip
+            seen = "A" in picture.getbands() or "transparency" in picture.info
+            alpha = np.asarray(picture.convert("RGBA").getchannel("A")) if seen else None
+            seen = alpha is not None and int(alpha.min()) < 255
+            plain = alpha if seen and alpha is not None else np.asarray(picture.convert("L"))
+    except Image.DecompressionBombError:
+        raise InputError(f"is far too large; {AT_MOST}", name) from None
+    except UnidentifiedImageError:
+        raise InputError("is no artwork: SVG, PNG, JPEG, WebP or TIFF", name) from None
+    except OSError as error:
+        raise InputError(error.strerror or "can't be read to its end: is it whole?", name) from None
+    except (ValueError, SyntaxError, EOFError):
+        raise InputError("is damaged", name) from None
+    values = plain.astype(np.float32) / np.float32(255)
+    pixel = 25.4 / said[0], 25.4 / said[1]
+    high, wide = values.shape
+    return Picture(wide * pixel[0], high * pixel[1], values, seen, pixel, data)
+
+
+def _resolution(given: object) -> tuple[float, float] | None:
+    """As a file says it; None where that can't be so."""
+    if not isinstance(given, tuple) or len(given) != 2:
+        return None
+    try:
+        x, y = (float(v) for v in given)
+    except (TypeError, ValueError, ZeroDivisionError):
+        return None
+    return (x, y) if all(DPI[0] <= v <= DPI[1] for v in (x, y)) else None
+
+
+def _enclosed(at: Values) -> float:
+    x, y = at.T
+    return abs(float((x[:-1] * y[1:] - x[1:] * y[:-1]).sum())) / 2
