@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 from keen_compass import __version__
 from keen_compass.cli.artwork import add_artwork, add_pictures
-from keen_compass.cli.common import pair, print_json, read_json
+from keen_compass.cli.common import pair, paper_size, print_json, read_json, size_of
 from keen_compass.cli.controller import add_cable, add_listing
 from keen_compass.errors import InputError, KeenCompassError
 
@@ -183,7 +183,7 @@ def _piece(options: argparse.Namespace) -> int:
     given = dict(pair(text) for text in options.settings)
     if procedure.printed or options.geometry:
         return _printed(options, procedure, given)
-    bed = Box(0, 0, *_size(given.pop("bed", "1300x900"), "--set bed"))
+    bed = Box(0, 0, *size_of(given.pop("bed", "1300x900"), "--set bed"))
     number, cycles = _whole_setting(given, "number", 1), _cycles(given, procedure.passes)
     units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), "--set units_per_mm")
     own = procedure.makes is not Makes.PIECE  # of a run, x and y are its own
@@ -231,15 +231,13 @@ def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict
     """A sheet as PDF, and what is on it as JSON."""
     from keen_compass.formats.files import write_whole
     from keen_compass.formats.pages import write_page
-    from keen_compass.pieces.page import PAPERS
     from keen_compass.words.pages import page_words
 
     if not procedure.printed:
         raise InputError("is for what is printed: registration, pointer", "--geometry")
     if options.format != "pdf":
         raise InputError("is a printed sheet: --format pdf", procedure.name)
-    name = options.piece_size or "A4"
-    size = next((s for paper, s in PAPERS.items() if paper.lower() == name.lower()), None) or _size(name, "--size")
+    size = paper_size(options.piece_size or "A4", "--size")
     number = _whole_setting(given, "number", 1)
     if given:
         raise InputError("not known here; expected number", f"--set {min(given)}")
@@ -305,7 +303,7 @@ def _parameters(procedure: Procedure[Any], size: str | None, given: dict[str, st
         if len(procedure.sides) == 1:
             parameters[procedure.sides[0]] = _maybe_number(size)
         else:
-            parameters |= dict(zip(procedure.sides, _size(size, "--size"), strict=True))
+            parameters |= dict(zip(procedure.sides, size_of(size, "--size"), strict=True))
     return parameters | {name: _plain_value(text) for name, text in given.items()}
 
 
@@ -350,19 +348,6 @@ def _cycles(given: dict[str, str], usual: int) -> int:
     if cycles > MOST_CYCLES:
         raise InputError(f"expected at most {MOST_CYCLES}, got {cycles}", "--set cycles")
     return cycles
-
-
-def _size(text: str, place: str) -> tuple[float, float]:
-    from keen_compass.quantities.lengths import parse_length
-
-    parts = text.lower().replace("×", "x").split("x")
-    if len(parts) != 2:
-        raise InputError(f"expected width x height, like 400x300, got {text!r}", place)
-    try:
-        width, height = (parse_length(p).mm for p in parts)
-    except InputError as error:
-        raise InputError(error.message, place) from None
-    return width, height
 
 
 def _practice(options: argparse.Namespace) -> int:
@@ -430,7 +415,7 @@ def _practice_all(options: argparse.Namespace) -> int:
 
 
 def _window(options: argparse.Namespace) -> int:
-    width, height = _size(options.size, "--size")
+    width, height = size_of(options.size, "--size")
     if options.shots is None and not _has_display():
         raise InputError("no display to open a window on; `--demo --shots DIR` writes pictures instead")
     if options.shots is not None:

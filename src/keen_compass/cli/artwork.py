@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import argparse
 import math
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.cli.common import print_json
+from keen_compass.cli.common import paper_size, print_json
 from keen_compass.errors import InputError
 
 if TYPE_CHECKING:
     from keen_compass.formats.artwork import Artwork
     from keen_compass.pieces.outline import Ring
+    from keen_compass.pieces.toolpath import ToolPath
+
+MOST_NAME = 60  # letters
 
 
 def add_pictures(commands: Any) -> None:
@@ -53,6 +57,7 @@ def add_artwork(commands: Any) -> None:
     _add_outset(outline)
     outline.add_argument("-o", "--output", type=Path, required=True, metavar="OUT.svg")
     outline.set_defaults(run=_outline)
+    _add_proof_job(commands)
 
 
 def _add_outset(parser: argparse.ArgumentParser) -> None:
@@ -91,11 +96,8 @@ def _outline(options: argparse.Namespace) -> int:
 def _rings(options: argparse.Namespace) -> tuple[Artwork, tuple[Ring, ...]]:
     from keen_compass.formats.artwork import read_file, shown_area
     from keen_compass.pieces.outline import Outset, outlined
-    from keen_compass.procedures.case import length_mm
 
-    lengths = {
-        name: length_mm(_maybe(getattr(options, name)), f"--{name}") for name in ("outset", "smallest", "smooth")
-    }
+    lengths = {name: length_given(getattr(options, name), f"--{name}") for name in ("outset", "smallest", "smooth")}
     if lengths["smooth"] < 0:
         raise InputError("0 or more", "--smooth")
     outset = Outset(
@@ -117,12 +119,14 @@ def _threshold(given: float | None) -> float:
     return share
 
 
-def _maybe(text: str) -> float | str:
-    """A plain number is mm; anything else is a length with its unit."""
+def length_given(text: str, where: str) -> float:
+    """mm of a plain number, or of a length with its unit. Raises InputError."""
+    from keen_compass.procedures.case import length_mm
+
     try:
-        return float(text)
+        return length_mm(float(text), where)
     except ValueError:
-        return text
+        return length_mm(text, where)
 
 
 def _told(artwork: Artwork, rings: tuple[Ring, ...]) -> dict[str, Any]:
@@ -131,3 +135,59 @@ def _told(artwork: Artwork, rings: tuple[Ring, ...]) -> dict[str, Any]:
         "parts": sum(not ring.hole for ring in rings), "holes": sum(ring.hole for ring in rings),
         "not_understood": dict(getattr(artwork, "left_out", {})),
     }  # fmt: skip
+
+
+def _add_proof_job(commands: Any) -> None:
+    """A printed page and its cut."""
+    job = commands.add_parser("proof-job", help="a printed sticker and its cut: the page as PDF, the cut file")
+    _add_outset(job)
+    job.add_argument("--page", default="A4", metavar="PAPER", help="A4, A3 …, or WIDTHxHEIGHT in mm")
+    job.add_argument("--copies", type=int, default=1, metavar="N", help="on one sheet")
+    job.add_argument("--print", type=Path, required=True, metavar="OUT.pdf", dest="print_to")
+    job.add_argument("--cut", type=Path, required=True, metavar="OUT.plt", help=".plt HP-GL, .svg, .dxf")
+    job.add_argument("--name", default="", help="what the job is called; its file's name unless said")
+    job.add_argument("--number", type=int, default=1, metavar="N", help="of the sheet, where no shop file counts them")
+    job.add_argument("--shop", type=Path, metavar="FILE", help="keep the job there, waiting to be cut")
+    job.add_argument("--machine", default="", metavar="NAME", help="that is to cut it, of the shop file")
+    job.set_defaults(run=_proof_job)
+
+
+def _proof_job(options: argparse.Namespace) -> int:
+    """What is on the page, and what is cut, is told on standard output."""
+    from keen_compass.formats.files import write_whole
+    from keen_compass.formats.pages import write_page
+    from keen_compass.pieces.page import MOST_NUMBER
+    from keen_compass.pieces.sticker import Sticker, lines_to_cut, sticker_page
+    from keen_compass.pieces.toolpath import Stroke, drawn
+    from keen_compass.words.pages import page_words
+
+    written = _writer(options.cut)
+    artwork, rings = _rings(options)
+    name = options.name.strip()[:MOST_NAME] or options.artwork.stem[:MOST_NAME]
+    border = length_given(options.outset, "--outset")
+    sticker = Sticker(name, artwork.width, artwork.height, rings, border)
+    size = paper_size(options.page, "--page")
+    if not 1 <= options.number <= MOST_NUMBER:
+        raise InputError(f"1 to {MOST_NUMBER}", "--number")
+    page = sticker_page(sticker, size, options.number, options.copies)
+    path = drawn(f"{name}, sheet {page.number}", tuple(Stroke(line) for line in lines_to_cut(sticker, page)))
+    write_whole(options.print_to, write_page(page, page_words(page), art=artwork))
+    write_whole(options.cut, written(path))
+    extents = [round(v, 4) for v in path.extents()]
+    print_json(_told(artwork, rings) | page.to_json() | {"name": name, "cut": {"extents": extents}})
+    return 0
+
+
+def _writer(file: Path) -> Callable[[ToolPath], bytes]:
+    """How a cut file of that name is written. Raises InputError for a kind that isn't known."""
+    from keen_compass.formats import drawings
+    from keen_compass.formats.hpgl import write_hpgl
+
+    writers: dict[str, Callable[[ToolPath], bytes]] = {
+        ".plt": lambda path: write_hpgl(path).encode("ascii"), ".hpgl": lambda path: write_hpgl(path).encode("ascii"),
+        ".svg": lambda path: drawings.write_svg(path, from_zero=True).encode(),
+        ".dxf": lambda path: drawings.write_dxf(path).encode(),
+    }  # fmt: skip
+    if file.suffix.lower() not in writers:
+        raise InputError(f"ends in one of {', '.join(writers)}", str(file))
+    return writers[file.suffix.lower()]

@@ -51,3 +51,23 @@ def read_json(name: str) -> Any:
         raise InputError(f"is not UTF-8 text at byte {error.start}", where) from None
     except (RecursionError, ValueError):
         raise InputError("is nested too deeply or holds a number too long to read", where) from None
+
+
+def size_of(text: str, place: str) -> tuple[float, float]:
+    from keen_compass.quantities.lengths import parse_length
+
+    parts = text.lower().replace("×", "x").split("x")
+    if len(parts) != 2:
+        raise InputError(f"expected width x height, like 400x300, got {text!r}", place)
+    try:
+        width, height = (parse_length(p).mm for p in parts)
+    except InputError as error:
+        raise InputError(error.message, place) from None
+    return width, height
+
+
+def paper_size(text: str, place: str) -> tuple[float, float]:
+    """mm of a paper's name, or of ``210x297``. Raises InputError."""
+    from keen_compass.pieces.page import PAPERS
+
+    return next((s for paper, s in PAPERS.items() if paper.lower() == text.lower()), None) or size_of(text, place)

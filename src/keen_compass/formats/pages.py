@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
+from keen_compass.formats.painting import paint
 from keen_compass.pieces.page import (
     CODE,
     CROSS,
@@ -25,6 +26,8 @@ from keen_compass.quantities.geometry import Point
 if TYPE_CHECKING:
     from reportlab.pdfgen.canvas import Canvas
 
+    from keen_compass.formats.artwork import Artwork
+
 MM = 72 / 25.4
 THIN, LINE = 0.12, 0.2  # mm
 BESIDE = 2.2  # mm between a thing and what is written about it
@@ -33,10 +36,11 @@ TICK = 1.5  # mm, half of a bar's end
 
 
 def write_page(
-    page: Page, words: tuple[str, ...], copies: int = 1, ends: Mapping[str, str] = MappingProxyType({})
+    page: Page, words: tuple[str, ...], copies: int = 1, ends: Mapping[str, str] = MappingProxyType({}),
+    art: Artwork | None = None,
 ) -> bytes:  # fmt: skip
     """words: what stands on it, line by line, the first large. copies: that many pages alike. ends: what stands at the
-    ends of its verniers, by sign and axis: ``+x``.
+    ends of its verniers, by sign and axis: ``+x``. art: the artwork of its job.
     """
     from reportlab.pdfgen.canvas import Canvas
 
@@ -44,6 +48,8 @@ def write_page(
     canvas = Canvas(data, pagesize=(page.width * MM, page.height * MM), invariant=1)
     canvas.setTitle(f"{words[0]} {page.number}")
     for _ in range(copies):
+        if art is not None:
+            paint(canvas, page, art)
         _draw(canvas, page, words, ends)
         canvas.showPage()
     canvas.save()

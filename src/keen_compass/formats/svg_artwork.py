@@ -116,10 +116,11 @@ class Drawing:
     left_out: Mapping[str, int] = field(default_factory=lambda: MappingProxyType({}))
 
     def area(self, *, strokes: bool = True) -> Area:
-        """What is painted, mm."""
-        from shapely import union_all
+        """What is painted, mm; what a drawing has beside itself isn't seen."""
+        from shapely import box, union_all
 
-        return union_all([shape.area(strokes=strokes) for shape in self.painted])
+        seen = union_all([shape.area(strokes=strokes) for shape in self.painted])
+        return seen.intersection(box(0, 0, self.width, self.height))
 
 
 def read_drawing(data: bytes, name: str) -> Drawing:

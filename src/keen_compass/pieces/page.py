@@ -50,7 +50,8 @@ class Mark:
 class Page:
     """kind: of what (registration, pointer). bars: (from, to) of a check bar each way. number: of the sheet.
 
-    down: Y runs down the paper. fine: each target has a vernier each way, ticks for X, dots for Y.
+    down: Y runs down the paper. fine: each target has a vernier each way, ticks for X, dots for Y. name: of the job
+    that it is printed for. art: where its artwork stands, mm from the paper's upper left corner to its own, Y down.
     """
 
     kind: str
@@ -62,6 +63,8 @@ class Page:
     bars: tuple[tuple[Point, Point], tuple[Point, Point]]
     down: bool = False
     fine: bool = False
+    name: str = ""
+    art: tuple[Point, ...] = ()
 
     def on_paper(self, at: Point) -> Point:
         """Where a place is from the paper's lower left corner as it is read."""
@@ -86,6 +89,7 @@ class Page:
             "marks": [{"at": list(self.on_paper(m.at)), "unlike": m.unlike} for m in self.marks],
             "targets": [{"at": list(self.on_paper(t))} for t in self.targets],
             "bars": [{"from": list(self.on_paper(a)), "to": list(self.on_paper(b))} for a, b in self.bars],
+            **({"artwork": [{"at": [x, self.height - y]} for x, y in self.art]} if self.art else {}),
         }  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from keen_compass.pieces.page import Page
 from keen_compass.words.say import PLAIN, Show
 
-HEADS = {"registration": "Registration", "pointer": "Targets", "print-scale": "Cut over print"}
+HEADS = {"registration": "Registration", "pointer": "Targets", "print-scale": "Cut over print", "proof": "Proof"}
 LOWEST = "low X, low Y"
 
 
@@ -23,5 +23,7 @@ def page_words(page: Page, show: Show = PLAIN) -> tuple[str, ...]:
     reads = (
         "Each target: which of the tool’s ticks runs on in a printed tick (X), into a dot (Y)." if page.fine else reads
     )
+    if page.art:
+        reads = "Cut where it was printed: the border that is left says how well."
     bars = "Measure both bars first: other than as written, the printer fits to page."
-    return (HEADS[page.kind], where, *filter(None, (order, reads)), bars, "Print at actual size.")
+    return (page.name or HEADS[page.kind], where, *filter(None, (order, reads)), bars, "Print at actual size.")
