@@ -70,7 +70,7 @@ def holds(seeds: int) -> None:
             assert f is not None
             assert f.new is not None
             inside.append(abs(f.new - right[k]) <= (f.expanded_uncertainty or 0))
-        second += max(abs(practice.held[f"pointer_{a}"] - right[k]) for k, a in enumerate("xy")) <= 0.2
+        second += max(abs(practice.held[f"pointer_{a}"].base - right[k]) for k, a in enumerate("xy")) <= 0.2
     print(
         f"intervals  {100 * statistics.mean(inside):5.1f} %   second sheet in tolerance {100 * second / seeds:5.1f} %"
     )

@@ -507,8 +507,6 @@ def _quantities(
             return trails and kind in ROLLS
         if q.group == "heads":
             return q.family in heads
-        if quantity == "proof":
-            return False  # on the command line so far
         if q.group == "print" and quantity != "registration":
             return kind == "print-and-cut plotter"
         if quantity == "registration":

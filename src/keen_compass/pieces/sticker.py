@@ -71,6 +71,15 @@ class Sticker:
         return found
 
 
+@dataclass(frozen=True, slots=True)
+class Order:
+    """What is wanted of a sticker: so many on a sheet, its marks moved there (on the sheet, mm; none: as usual)."""
+
+    sticker: Sticker
+    copies: int = 1
+    marks: tuple[Point, ...] = ()
+
+
 def room_on(size: Point, *, down: bool) -> tuple[float, float, float, float]:
     """(left, top, right, bottom) on paper of where stickers may stand: between the words beside mark 1 and the code."""
     width, height = size

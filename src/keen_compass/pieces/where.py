@@ -19,6 +19,7 @@ Gap        between a swung arm and the bed, on one side of the head
 Meets      bands of a printer's feed test
 InView     a drawn cross in a picture
 Beside     what was drawn or aimed at, beside its mark on a sheet
+Border     what is left of a printed artwork's border where it was cut
 Part       a number that is counted on, or stamped into, a part of the drive train
 """
 
@@ -181,6 +182,17 @@ class Beside:
 
 
 @dataclass(frozen=True, slots=True)
+class Border:
+    """From the edge of what is printed out to the cut, at a place `at` of the ordered cut (mm on the sheet), along its
+    outward normal; ordered: mm.
+    """
+
+    at: Point
+    out: Point
+    ordered: float
+
+
+@dataclass(frozen=True, slots=True)
 class InView:
     """The cross of the piece, in the picture that is taken after this move of the head, mm."""
 
@@ -215,6 +227,7 @@ Where = (
     | Gap
     | Part
     | (Beside)
+    | Border
     | InView
     | Meets
 )

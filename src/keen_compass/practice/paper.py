@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 from dataclasses import replace
 
-from keen_compass.pieces.where import Beside
+from keen_compass.pieces.where import Beside, Border
 from keen_compass.procedures.base import Measurand
 from keen_compass.procedures.sheets import place
 from keen_compass.quantities.geometry import Point
@@ -71,6 +71,29 @@ def read(context: RoundContext, piece: KeptPiece, measurand: Measurand, made: Ma
     else:
         off += hand.gauss(0, EYE)
     return _on_ticks(off, eye)
+
+
+def read_border(
+    context: RoundContext, piece: KeptPiece, measurand: Measurand, made: Made, instrument: Instrument, count: int
+) -> str:  # fmt: skip
+    """What an instrument shows of the border that is left at a place."""
+    where, practice = measurand.where, piece.practice or {}
+    assert isinstance(where, Border)
+    sheet = Sheet(made.truth, made.settings, _pdf_of(context, piece), practice["seed"])
+    left = sheet.border(where.at, where.out, where.ordered, made, place(practice.get("origin", [0.0, 0.0]), "origin"))
+    rng = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
+    shown = made.truth.read(left + rng.gauss(0, EYE), instrument, rng, signed=True)
+    return f"{shown + 0.0:.{instrument.decimals}f} mm"
+
+
+def cut_off_by(context: RoundContext, piece: KeptPiece, made: Made) -> float:
+    """How far the practice machine cut anywhere off where it was ordered on the print, mm: only practice can know."""
+    page = context.procedure.page_of(piece.parameters, piece.number, down=context.machine.standpoint.left_handed)
+    assert page is not None
+    practice = piece.practice or {}
+    sheet = Sheet(made.truth, made.settings, _pdf_of(context, piece), practice["seed"])
+    lines = context.procedure.cuts(context.shape(piece.parameters), page)
+    return sheet.farthest_off(lines, made, place(practice.get("origin", [0.0, 0.0]), "origin"))
 
 
 def picture(context: RoundContext, piece: KeptPiece, made: Made, at: Point, reach: float, size: int) -> bytes:

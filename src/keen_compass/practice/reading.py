@@ -10,6 +10,7 @@ import random
 
 from keen_compass.pieces.where import (
     Beside,
+    Border,
     Burnt,
     Clean,
     Closes,
@@ -48,6 +49,8 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
     truth, where = made.truth, measurand.where
     match where:
         case Beside():
+            raise AssertionError("a sheet is read by practice.paper")
+        case Border():
             raise AssertionError("a sheet is read by practice.paper")
         case InView():
             raise AssertionError("a picture is taken by practice.camera")

@@ -15,7 +15,7 @@ from typing import Any
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import read_listing
 from keen_compass.machines.heads import offset_held
-from keen_compass.pieces.where import Beside, InView
+from keen_compass.pieces.where import Beside, Border, InView
 from keen_compass.practice import paper
 from keen_compass.practice.reading import shown
 from keen_compass.procedures.base import Makes
@@ -99,6 +99,8 @@ def shows(session: RoundSession) -> str | None:
         practice, made = piece.practice or {}, _made_of(session, piece, truth)
         if isinstance(measurand.where, Beside):
             return paper.read(context, piece, measurand, made, count)
+        if isinstance(measurand.where, Border):
+            return paper.read_border(context, piece, measurand, made, instrument, count)
         if isinstance(measurand.where, InView):
             found = session.pictures.cross(measurand.name)
             return written((found.u, found.v)) if found else None
@@ -130,6 +132,14 @@ def take(session: RoundSession) -> None:
 
     name = waiting[0].name
     session.pictures.put(name, picture_of(session, name, _made_of(session, piece, truth)))
+
+
+def cut_off_by(session: RoundSession) -> float:
+    """How far the stand-in cut anywhere off the ordered line on the print, mm."""
+    piece, truth = session.context.piece, session.context.shop.stand_in(session.context.kept.machine)
+    assert piece is not None
+    assert truth is not None
+    return paper.cut_off_by(session.context, piece, _made_of(session, piece, truth))
 
 
 def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes | None:

@@ -64,6 +64,7 @@ REGISTRY: dict[str, Entry] = {
         Entry("second-tool", ("second_tool_x", "second_tool_y"), 10, "second_tool"),
         Entry("camera", ("camera_x", "camera_y"), 12, "camera"),
         Entry("print-scale", ("print_scale_x", "print_scale_y"), 20, "print_scale"),
+        Entry("proof", ("proof",), 25, "proof"),
         Entry("media-feed", ("media_feed",), 10, "media_feed"),
         Entry("drag-blade", ("drag",), 10, "drag_blade", ("hpgl", "svg")),
     )
@@ -73,7 +74,6 @@ REGISTRY: dict[str, Entry] = {
 # Name → module of what the command line solves and no round of the window is made of.
 BY_COMMAND_OF = {
     "joint": "joint", "next": "planning",
-    "proof": "proof",
 }  # fmt: skip
 
 

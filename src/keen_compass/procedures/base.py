@@ -19,6 +19,7 @@ from keen_compass.pieces.job import Applies, Corrections, Job, composed
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.page import Page
 from keen_compass.pieces.placement import visited
+from keen_compass.pieces.sticker import Order
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.pieces.where import Where
 from keen_compass.procedures import REGISTRY
@@ -50,6 +51,7 @@ class Surface(StrEnum):
     CORNERS = "corners"  # squares whose corners are cut short, close or run over
     MATCH = "match"  # what was made beside a mark, to scale
     OVERPRINT = "overprint"  # distances cut over a printed sheet, and what was cut beside its crosses
+    BORDERS = "borders"  # a sticker with the border that is left of it
     MARKS = "marks"  # a sheet with its marks, and where they were found
 
 
@@ -66,10 +68,14 @@ class Makes(StrEnum):
 class Stage(StrEnum):
     """The stages in which a sheet is made."""
 
+    ARTWORK = "artwork"
     PRINT = "print"
     LOAD = "load"
     AIM = "aim"
     DRAW = "draw"
+
+
+SHEET_STAGES = (Stage.PRINT, Stage.LOAD, Stage.AIM, Stage.DRAW)  # of a sheet that is our own
 
 
 class Step(StrEnum):
@@ -153,7 +159,8 @@ class Surroundings:
     taken: what lies on the sheet already, and what was marked on the bed itself.
     kerf: full width by which the cut is to be given room, mm. hole_bias: that is to be taken off round holes, mm.
     trails: by how much the blade trails, as it is held, mm. camera: where the controller has it, from the tool, mm.
-    fed: correction of the printer's media feed in force, %.
+    fed: correction of the printer's media feed in force, %. order: of somebody's artwork; None where there is none
+    yet.
     """
 
     machine: Machine
@@ -170,6 +177,7 @@ class Surroundings:
     trails: float = 0.0
     camera: Point = (0.0, 0.0)
     fed: float = 0.0
+    order: Order | None = None
 
     def free(self, boxes: Sequence[Box], on: Box) -> bool:
         """Whether all of these lie on that and clear of everything that lies there."""
@@ -267,6 +275,7 @@ class Procedure(Generic[P]):
     floor: code of what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed. trails: of these, a blade that trails.
     printed: it is read on a printed sheet (`page`).
+    uses_artwork: somebody's artwork stands on its sheet, and is cut.
     true_size: what it makes on its sheet keeps the lengths that were ordered, whatever became of the print's.
     reads_spots: its measurands are places in the plane. pictured: of these, in pictures that are taken.
     burns: it is made by a beam. by_eye: it is judged without an instrument; eye: what the eye is worth then, where
@@ -305,6 +314,7 @@ class Procedure(Generic[P]):
     pictured: bool = False
     printed: bool = False
     true_size: bool = False
+    uses_artwork: bool = False
     floor: str = "floor"
 
     @property
@@ -450,6 +460,18 @@ class Procedure(Generic[P]):
         down: for a machine whose Y runs down the paper where its X runs to the right. fine: with verniers.
         """
         return None
+
+    def page_of(self, parameters: Parameters, number: int, *, down: bool = False) -> Page | None:
+        """The printed sheet of a piece with these parameters, as `page` has it. Raises InputError, PieceError."""
+        from keen_compass.procedures.sheets import place
+
+        if "size" not in parameters:
+            return None
+        return self.page(place(parameters["size"], "size"), number, down=down, fine=bool(parameters.get("fine")))
+
+    def cuts(self, piece: P, page: Page) -> tuple[tuple[Point, ...], ...]:
+        """Lines that it cuts on its sheet, each closed, mm."""
+        return ()
 
     def plans(self, case: Case) -> list[dict[str, object]]:
         """Pieces or runs that it could make, by their parameters: what `procedures.planning` chooses from."""

@@ -18,7 +18,7 @@ from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import AIMED_WITH, ROLLS, Machine
 from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
-from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
+from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, listed
 from keen_compass.procedures.offsets import AXES, DRAWN, offset_findings
 from keen_compass.procedures.results import no_number, odd_reading
@@ -117,7 +117,7 @@ class Pointer(Procedure[Sheet]):
 
     def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
         """A mark that somebody drew needs no printer."""
-        return tuple(Stage) if chosen.get("way") == "sheet" else (Stage.AIM, Stage.DRAW)
+        return SHEET_STAGES if chosen.get("way") == "sheet" else (Stage.AIM, Stage.DRAW)
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """Of a sheet its targets."""

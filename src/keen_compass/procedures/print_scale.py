@@ -19,7 +19,7 @@ from keen_compass.machines.heads import TOOL
 from keen_compass.machines.profile import AIMED_WITH, ROLLS, Machine
 from keen_compass.pieces.page import Page, Tick, cut_ticks, sheet
 from keen_compass.pieces.where import Beside, Lines
-from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
+from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
 from keen_compass.procedures.offsets import AXES, DRAWN
 from keen_compass.procedures.pointer import TICKS, fitted
@@ -116,7 +116,7 @@ class PrintScale(Procedure[Ticks]):
 
     def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
         """All of them."""
-        return tuple(Stage)
+        return SHEET_STAGES
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """As far apart as the sheet allows, and a cross on every target."""

@@ -18,13 +18,29 @@ from itertools import combinations
 from typing import Any
 
 from keen_compass.errors import InputError
-from keen_compass.pieces.where import Beside
-from keen_compass.procedures.base import Makes, Measurand, Procedure, Surface
+from keen_compass.machines.heads import TOOL
+from keen_compass.machines.profile import AIMED_WITH, Machine
+from keen_compass.pieces.page import Page
+from keen_compass.pieces.sticker import MOST_COPIES, Sticker, border_places, lines_to_cut, sticker_page, to_sheet
+from keen_compass.pieces.where import Border
+from keen_compass.procedures.base import (
+    SHEET_STAGES,
+    Choice,
+    Makes,
+    Measurand,
+    Procedure,
+    Stage,
+    Surface,
+    Surroundings,
+)
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed, number
 from keen_compass.procedures.results import arithmetic, no_number, odd_reading
-from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.procedures.sheets import ON_PAPER, aiming_choice, check_paper, paper_choice, paper_size, place
+from keen_compass.quantities.charts import Shown
+from keen_compass.quantities.findings import Figures, Finding, Solution
+from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.notes import note
+from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.verdict import Verdict, judge
 
 QUANTITY = "proof"
@@ -38,10 +54,17 @@ MATTERS = 2.0  # standard uncertainties, from which on a part of it is worth a l
 
 @dataclass(frozen=True, slots=True)
 class Places:
-    """border: as ordered, mm. at: (x, y, nx, ny) on the outline with its outward normal of length 1."""
+    """border: as ordered, mm. at: (x, y, nx, ny) on the outline with its outward normal of length 1.
+
+    sticker, copies, size, marks: of the sheet that it is printed on; none where only borders are given.
+    """
 
     border: float
     at: tuple[tuple[float, float, float, float], ...]
+    sticker: Sticker | None = None
+    copies: int = 1
+    size: Point = (0.0, 0.0)
+    marks: tuple[Point, ...] = ()
 
     def nominal(self, measurand: str) -> float:
         """The border."""
@@ -52,41 +75,120 @@ class Proof(Procedure[Places]):
     """See the module."""
 
     name = "proof"
-    surface = Surface.CALLOUTS
-    makes = Makes.NOTHING
+    surface = Surface.BORDERS
+    makes = Makes.SHEET
     measurand_names = ("b1",)
-    numbered = False
+    suits = ("steel rule", "caliper")
+    passes = 1
+    numbered = False  # which sheet it is was asked when it was loaded
+    printed = True
+    uses_artwork = True
+    large = ()
 
     @property
     def yields(self) -> tuple[str, ...]:
         """The one verdict."""
         return (QUANTITY,)
 
+    def choices(self, machine: Machine) -> tuple[Choice, ...]:
+        """What the marks are aimed at with, and the paper."""
+        return aiming_choice(machine), paper_choice(machine)
+
+    def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
+        """The artwork comes first."""
+        return (Stage.ARTWORK, *SHEET_STAGES)
+
+    def parameters(self, around: Surroundings) -> dict[str, object]:
+        """The sticker of the artwork; nothing but the paper as long as there is none."""
+        size = paper_size(around)
+        found: dict[str, object] = {"size": list(size), "aimed_with": around.chosen["aimed_with"]}
+        if around.order is None:
+            return found
+        sticker, copies = around.order.sticker, around.order.copies
+        down = around.machine.standpoint.left_handed
+        page = sticker_page(sticker, size, 1, copies, down=down)
+        places = []
+        for x, y, nx, ny in border_places(sticker):
+            u, v = to_sheet(page.art[0], page, (x, y))
+            places.append([round(u, 3), round(v, 3), round(nx, 6), round(ny if down else -ny, 6)])
+        return found | {
+            "border": sticker.border, "places": places, "sticker": sticker.to_json(), "copies": copies,
+            **({"marks": [list(m) for m in around.order.marks]} if around.order.marks else {}),
+        }  # fmt: skip
+
+    def page_of(self, parameters: Parameters, number: int, *, down: bool = False) -> Page | None:
+        """The sticker, once or several times."""
+        if "sticker" not in parameters:
+            return None
+        shape = self.piece(parameters)
+        assert shape.sticker is not None
+        return sticker_page(shape.sticker, shape.size, number, shape.copies, down=down, marks=shape.marks)
+
+    def cuts(self, piece: Places, page: Page) -> tuple[tuple[Point, ...], ...]:
+        """Every line of every copy."""
+        return lines_to_cut(piece.sticker, page) if piece.sticker else ()
+
     def piece(self, parameters: Parameters) -> Places:
-        """From `border` and `places`."""
-        self.check_parameters(parameters, {"border", "places"})
+        """From `border` and `places`; of a printed sheet also `sticker`, `copies`, `size`."""
+        self.check_parameters(
+            parameters, {"border", "places", "sticker", "copies", "marks", "aimed_with", *ON_PAPER}
+        )  # fmt: skip
+        check_paper(parameters)
+        if parameters.get("aimed_with", TOOL) not in (TOOL, *AIMED_WITH):
+            raise InputError(f"expected one of {TOOL}, {', '.join(AIMED_WITH)}", "piece.aimed_with")
+        sticker = Sticker.from_json(parameters["sticker"]) if "sticker" in parameters else None  # type: ignore[arg-type]
+        copies = round(number(parameters.get("copies", 1), "piece.copies", 1, MOST_COPIES))
+        size = place(parameters["size"], "piece.size") if "size" in parameters else (0.0, 0.0)
+        moved = parameters.get("marks") or []
+        if moved and not listed(moved, 4, 4):
+            raise InputError("expected four places [x, y]", "piece.marks")
+        marks = tuple(place(m, f"piece.marks[{i}]") for i, m in enumerate(list(moved)))  # type: ignore[call-overload]
         border = length_mm(parameters.get("border", 2.0), "piece.border")
         given = parameters.get("places")
         if not listed(given, 1, MOST_PLACES):
             raise InputError(f"expected 1 to {MOST_PLACES} places [x, y, nx, ny]", "piece.places")
         found = []
-        for i, place in enumerate(given):
+        for i, one in enumerate(given):
             where = f"piece.places[{i}]"
-            if not listed(place, 4, 4):
+            if not listed(one, 4, 4):
                 raise InputError("expected [x, y, nx, ny]", where)
-            x, y, nx, ny = (number(v, f"{where}[{k}]", -1e6, 1e6) for k, v in enumerate(place))
+            x, y, nx, ny = (number(v, f"{where}[{k}]", -1e6, 1e6) for k, v in enumerate(one))
             length = math.hypot(nx, ny)
             if not length:
                 raise InputError("a normal points somewhere", where)
             found.append((x, y, nx / length, ny / length))
-        return Places(border, tuple(found))
+        return Places(border, tuple(found), sticker, copies, size, marks)
 
     def measurands(self, piece: Places) -> tuple[Measurand, ...]:
         """The border at each place."""
         return tuple(
-            Measurand(f"b{i}", note("proof.border_at", number=i), "", piece.border, Beside((x, y)), signed=True)
-            for i, (x, y, _, _) in enumerate(piece.at, 1)
-        )
+            Measurand(
+                f"b{i}", note("proof.border_at", number=i), "", piece.border,
+                Border((x, y), (nx, ny), piece.border), signed=True, at=(x, y), hint="proof.how",
+            ) for i, (x, y, nx, ny) in enumerate(piece.at, 1)
+        )  # fmt: skip
+
+    def shown(self, figures: Figures) -> Shown:
+        """What the borders are made of, as far as the places can tell."""
+        if "turn_deg" not in figures:
+            return Shown()
+        lines: list[tuple[str, Note]] = []
+        x, y = figures["shift"]
+        if x is not None and y is not None:
+            lines.append(("proof.shifted", note("proof.by", x=x, y=y)))
+        if figures["turn_deg"] is not None:
+            lines.append(("proof.turned", note("proof.degrees", turn=figures["turn_deg"])))
+        for axis, scale in zip("xy", figures["scale"], strict=True):
+            if scale is not None:
+                lines.append((f"proof.scaled_{axis}", note("proof.percent", percent=100 * (scale - 1))))
+        if figures["border"] is not None:
+            lines.append(("proof.all_round", note("proof.border", mm=figures["border"])))
+        return Shown(tuple(lines))
+
+    def predict(self, case: Case, readings_each: int) -> dict[str, float]:
+        """U of one border, mm."""
+        border = self.piece(case.piece).border
+        return {QUANTITY: case.foreseen("b1", border, readings_each, nominal=border).mean.U}
 
     def solve(self, case: Case) -> Solution:
         """How far the border is off, and what of it is shift, turn, scale, or the same all round."""

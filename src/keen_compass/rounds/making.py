@@ -13,6 +13,7 @@ from keen_compass.machines.profile import BEAM, THERMAL, new_uid
 from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, check_on_bed, next_free
+from keen_compass.pieces.sticker import Order
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.procedures.base import CLEAR, Makes, Moves, Stage, Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -20,13 +21,14 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.stored import StoredAmount
+from keen_compass.rounds.artworks import Artworks
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.room import room
 from keen_compass.rounds.sheets import KINDS as STAGE_KINDS
 from keen_compass.rounds.sheets import Sheets
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
-from keen_compass.shop.marks import CableRun, Choices, FileWritten, WornIn
+from keen_compass.shop.marks import CableRun, Choices, FileWritten, SheetStages, WornIn
 from keen_compass.shop.pieces import NewPiece
 from keen_compass.words.holding import broke_off
 from keen_compass.words.logbook import HAPPENINGS
@@ -61,7 +63,8 @@ class Making:
 
     def __init__(self, context: RoundContext) -> None:
         self._c = context
-        self.sheets = Sheets(context, self.parameters, self.next_number)
+        self.artworks = Artworks(context)
+        self.sheets = Sheets(context, self.parameters, self.next_number, self.artworks)
 
     @property
     def step(self) -> float:
@@ -153,8 +156,12 @@ class Making:
             c.machine, c.tool, c.choices.size if size is None else size, self.step / 2, self._room_across(), c.chosen,
             fastest, c.choices.passes, tuple(box for box, _ in self.taken()), room(c).width, self._held("hole_bias"),
             self._held("drag"), offset_held(c.values(), "camera", c.machine.offset_form, c.machine.flipped),
-            self._held("media_feed"),
+            self._held("media_feed"), self._order(),
         )  # fmt: skip
+
+    def _order(self) -> Order | None:
+        found, chosen = self.artworks.sticker() if self._c.procedure.uses_artwork else None, self.artworks.chosen
+        return Order(found, chosen.copies, chosen.marks) if found else None
 
     def _held(self, quantity: str) -> float:
         held = self._c.values().get(quantity)
@@ -338,8 +345,15 @@ class Making:
         self._c.put_mark(WornIn(worn.age if worn else 0.0))
 
     def next_number(self) -> int:
-        """The number that the next piece will bear."""
-        return self._c.remembered("number", lambda: self._c.shop.next_piece_number(self._c.kept.machine))
+        """The number that the next piece will bear: that of a sheet which was printed for it keeps."""
+
+        def read() -> int:
+            shop, machine, sheet = self._c.shop, self._c.kept.machine, self._c.mark(SheetStages)
+            if sheet and not shop.has_piece(machine, sheet.number):
+                return sheet.number
+            return shop.next_piece_number(machine)
+
+        return self._c.remembered("number", read)
 
     @property
     def extension(self) -> str:
@@ -548,7 +562,8 @@ class Making:
             snapshot = replace(snapshot, applied=path.applied)
         parameters = self.sheets.parameters() if makes is Makes.SHEET else self.parameters()
         made = NewPiece(
-            parameters, self.spots(), self._marks_bed(), practice, self._stages(), snapshot, self._use()
+            parameters, self.spots(), self._marks_bed(), practice, self._stages(), snapshot, self._use(),
+            self.next_number() if makes is Makes.SHEET else 0,
         )  # fmt: skip
         with c.shop.writing():
             if makes is Makes.PIECE or (makes is Makes.SHEET and self.has_file):  # that tool made it, so it is in

@@ -7,17 +7,20 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keen_compass.errors import InputError, LengthError, PieceError
+from keen_compass.errors import InputError, KeenCompassError, LengthError, PieceError
 from keen_compass.machines.heads import offset_held
 from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.page import Mark, Page, bar_lengths, vernier_ticks
+from keen_compass.pieces.sticker import Sticker
 from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
 from keen_compass.procedures.base import Stage
 from keen_compass.procedures.sheets import bars_said, papers_for, place
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import parse_spot
+from keen_compass.rounds.artworks import Artworks
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import SheetStages
@@ -42,9 +45,10 @@ class Sheets:
     """The next sheet of a round. parameters, number: of what is made next."""
 
     def __init__(
-        self, context: RoundContext, parameters: Callable[[], dict[str, object]], number: Callable[[], int]
+        self, context: RoundContext, parameters: Callable[[], dict[str, object]], number: Callable[[], int],
+        artworks: Artworks,
     ) -> None:  # fmt: skip
-        self._c, self._parameters, self.number = context, parameters, number
+        self._c, self._parameters, self.number, self._artworks = context, parameters, number, artworks
 
     @property
     def stages(self) -> tuple[Stage, ...]:
@@ -55,7 +59,10 @@ class Sheets:
     def state(self) -> SheetStages:
         """How far it is."""
         mark = self._c.mark(SheetStages)
-        return mark if mark and mark.number == self.number() else SheetStages(self.number())
+        if mark and mark.number == self.number():
+            return mark
+        drawn_up = Stage.ARTWORK in self.stages and self._artworks.chosen.sticker
+        return SheetStages(self.number(), (str(Stage.ARTWORK),) if drawn_up else ())
 
     @property
     def shown(self) -> Stage:
@@ -77,13 +84,14 @@ class Sheets:
         self._c.put_mark(replace(self.state, shown=stage))
 
     def page(self) -> Page | None:
-        """What is on the sheet that is printed next; None where a mark drawn by hand will do."""
+        """What is on the sheet that is printed next; None where a mark drawn by hand will do, or artwork is wanted."""
 
         def read() -> Page | None:
-            size = self._parameters().get("size")
             down = self._c.machine.standpoint.left_handed
-            fine = bool(self._parameters().get("fine"))
-            return self._c.procedure.page(place(size, "size"), self.number(), down=down, fine=fine) if size else None
+            try:
+                return self._c.procedure.page_of(self._parameters(), self.number(), down=down)
+            except PieceError:  # its refusal says so
+                return None
 
         return self._c.remembered(("page", self.number()), read)
 
@@ -93,11 +101,15 @@ class Sheets:
 
         page = self.page()
         if page is None:
-            raise InputError("nothing is printed for a mark that is drawn by hand", "sheet")
+            refused = self.refusal()
+            raise InputError(
+                say(refused) if refused else "nothing is printed for a mark that is drawn by hand", "sheet"
+            )
         if not 1 <= copies <= MOST_COPIES:
             raise InputError(f"1 to {MOST_COPIES} copies", "copies")
         show = show_for(self._c.machine)
-        return write_page(page, page_words(page, show), copies, vernier_ends(show))
+        art = self._artworks.artwork() if page.art else None
+        return write_page(page, page_words(page, show), copies, vernier_ends(show), art)
 
     def write_pdf(self, file: Path, copies: int = 1) -> None:
         """Write it, whole or not at all; it is printed then. Raises InputError where the disk refuses."""
@@ -168,7 +180,7 @@ class Sheets:
         except LengthError as error:
             raise InputError(error.message, f"mark {mark + 1}") from None
         aimed = {**self.state.aimed, str(mark): (spot.x, spot.y)}
-        self._aimed(replace(self.state, aimed=aimed, origin=False))
+        self._aimed(replace(self.state, aimed=aimed, origin=False, under=self._holds()))
 
     def aim_again(self, mark: int) -> None:
         """Forget where it stood for one mark (undoable)."""
@@ -181,7 +193,18 @@ class Sheets:
 
     def set_origin(self) -> None:
         """The machine's own origin was set with the dot on the first mark; nothing else is known (undoable)."""
-        self._aimed(replace(self.state, aimed={}, origin=True))
+        self._aimed(replace(self.state, aimed={}, origin=True, under=self._holds()))
+
+    def _holds(self) -> dict[str, str]:
+        """What the controller moves and aims by now, as it stands there."""
+        machine, held = self._c.machine, self._c.values()
+        families = ("steps", "backlash", "print_scale", self.head)
+        return {q: machine.place(q).text(v) for q, v in held.items() if QUANTITIES[q].family in families}
+
+    def otherwise(self) -> tuple[str, ...]:
+        """Quantities that stand otherwise in the controller than when the marks were aimed at."""
+        under, now = self.state.under, self._holds()
+        return tuple(q for q in under if under[q] != now.get(q, "")) if self.state.aimed else ()
 
     def _aimed(self, state: SheetStages) -> None:
         done = state.origin or len(state.aimed) == len(self.marks)
@@ -251,6 +274,7 @@ class Sheets:
         return Stands(
             self.number(), Stage.PRINT in state.done, self.page() is None, self.head, mark, len(self.marks),
             None if mark is None else self.expected(mark), state.origin, self._c.procedure.true_size,
+            self._c.procedure.uses_artwork,
         )  # fmt: skip
 
     # Drawing
@@ -275,7 +299,12 @@ class Sheets:
         piece = self._c.procedure.piece(self._parameters())
         strokes = [_line(*mapped(known, line)) for line in self._c.procedure.lines(piece)]
         strokes += [s for at in self.targets() for s in _cross(at)]
-        if (page := self.page()) is not None and page.fine:
+        if (page := self.page()) is not None:
+            lines = self._c.procedure.cuts(piece, page)
+            strokes += [
+                Stroke(tuple(mapped(known, line)), approach=_before(mapped(known, line[:1])[0])) for line in lines
+            ]
+        if page is not None and page.fine:
             strokes += [s for at in page.targets for axis in "xy" for s in _scale(known, at, axis)]
         if self._c.chosen.get("trial"):
             (x, y), (dx, dy) = self.marks[0].at, TRIAL_AT
@@ -289,12 +318,36 @@ class Sheets:
         state = self.state
         if Stage.PRINT in self.stages and not papers_for(self._c.machine):
             return note("no_paper")
+        if Stage.ARTWORK in self.stages and (refused := self._no_artwork()):
+            return refused
         missing = next((s for s in self.stages if s is not Stage.DRAW and s not in state.done), None)
         if missing:
             return note(f"stage_first_{missing}")
         if Stage.PRINT in self.stages and not state.bars:
             return note("stage_first_bars")
+        if Stage.AIM in self.stages and (other := self.otherwise()):
+            return note("aimed_under_others", quantities=[QUANTITIES[q].label for q in other])
         return self.aim_says() or self.out_of_reach() if Stage.AIM in self.stages else None
+
+    def _no_artwork(self) -> Note | None:
+        """Why there is nothing to print."""
+        if not self._artworks.chosen.blob:
+            return note("stage_first_artwork")
+        try:
+            if self._artworks.sticker() is None:
+                self._artworks.look()
+                return note("stage_first_artwork")
+            self._c.procedure.page_of(self._parameters(), self.number(), down=self._c.machine.standpoint.left_handed)
+        except KeenCompassError as error:
+            return note("refused", why=str(error))
+        return None
+
+    def draw_up(self, beside: Callable[[Callable[[], Sticker]], Sticker] = lambda run: run()) -> None:
+        """The artwork's line pleases: on to the printer (undoable). Raises InputError, PieceError."""
+        if (refused := self._no_artwork()) and self._artworks.chosen.blob:
+            raise InputError(say(refused))
+        self._artworks.draw_up(beside)
+        self._change(replace(self._with(Stage.ARTWORK), shown=""))
 
     def parameters(self) -> dict[str, object]:
         """Of the sheet as it was made."""
@@ -303,9 +356,8 @@ class Sheets:
 
     def kept_as(self) -> tuple[tuple[str, bytes], ...]:
         """(kind, what was sent) of its stages but for the last, where that one has a file of its own."""
-        return tuple(
-            (KINDS[s], self.pdf() if s is Stage.PRINT else b"") for s in self.stages if s is not Stage.DRAW
-        )  # fmt: skip
+        before = [s for s in self.stages if s in KINDS and s is not Stage.DRAW]
+        return tuple((KINDS[s], self.pdf() if s is Stage.PRINT else b"") for s in before)
 
     # Inside
 
@@ -333,7 +385,7 @@ def mapped(known: Map, places: Sequence[Point]) -> list[Point]:
     """Where places of a sheet lie on the machine."""
     import numpy as np
 
-    return [(float(x), float(y)) for x, y in known.at(np.asarray(places, float))]
+    return [(float(x), float(y)) for x, y in known.at(np.asarray(places, float))] if places else []
 
 
 def _cross(at: Point) -> tuple[Stroke, Stroke]:

@@ -66,7 +66,8 @@ class SheetStages(Mark):
     """How far the next sheet is. number: that it bears. done: stages. shown: the one that was gone to, empty for none.
 
     bars: what its check bars measure, mm; none yet. aimed: mark, from 0 → where the head stood with the dot on it, mm.
-    origin: the machine's own origin was set on the first mark instead.
+    origin: the machine's own origin was set on the first mark instead. under: number that the controller held while it
+    was aimed, by quantity, as it stood there.
     """
 
     kind: ClassVar[str] = "sheet"
@@ -76,12 +77,14 @@ class SheetStages(Mark):
     bars: tuple[float, ...] = ()
     aimed: Mapping[str, tuple[float, float]] = field(default_factory=dict)
     origin: bool = False
+    under: Mapping[str, str] = field(default_factory=dict)
 
     @classmethod
     def from_body(cls, body: Mapping[str, Any]) -> SheetStages:
         """Inverse of `to_body`."""
         aimed = {str(name): (float(x), float(y)) for name, (x, y) in body.get("aimed", {}).items()}
-        return cls(**{**body, "done": tuple(body.get("done", ())), "bars": tuple(body.get("bars", ())), "aimed": aimed})
+        listed = {name: tuple(body.get(name, ())) for name in ("done", "bars")}
+        return cls(**{**body, **listed, "aimed": aimed, "under": dict(body.get("under", {}))})
 
 
 @dataclass(frozen=True, slots=True)
@@ -232,10 +235,41 @@ class PicturesTaken(Mark):
         return cls(dict(body.get("blobs", {})), (float(width), float(height)))
 
 
+@dataclass(frozen=True, slots=True)
+class ArtworkChosen(Mark):
+    """What is to be printed and cut. blob: name of the artwork's bytes; file: what it was called; name: of the job.
+
+    settings: of tracing and outset, by their names. copies: on one sheet. marks: where they were moved to on the sheet,
+    mm; as usual where none is given. sticker: the line as it was drawn up; empty until it is.
+    """
+
+    kind: ClassVar[str] = "artwork"
+    blob: str = ""
+    file: str = ""
+    name: str = ""
+    settings: Mapping[str, Any] = field(default_factory=dict)
+    copies: int = 1
+    marks: tuple[tuple[float, float], ...] = ()
+    sticker: Mapping[str, Any] = field(default_factory=dict)
+
+    @classmethod
+    def from_body(cls, body: Mapping[str, Any]) -> ArtworkChosen:
+        """Inverse of `to_body`."""
+        marks = tuple((float(x), float(y)) for x, y in body.get("marks", ()))
+        return cls(
+            **{
+                **body,
+                "settings": dict(body.get("settings", {})),
+                "marks": marks,
+                "sticker": dict(body.get("sticker", {})),
+            }
+        )
+
+
 KINDS: dict[str, type[Mark]] = {
     mark.kind: mark
     for mark in (
-        Choices, StepShown, FileWritten, SheetStages, CableRun, PicturesTaken, Identified, Confirmed, Skipped, Warmth,
-        WornIn, Decided, Editing, Computed, Signed, GivenUp,
+        Choices, StepShown, FileWritten, SheetStages, CableRun, PicturesTaken, ArtworkChosen, Identified, Confirmed,
+        Skipped, Warmth, WornIn, Decided, Editing, Computed, Signed, GivenUp,
     )
 }  # fmt: skip

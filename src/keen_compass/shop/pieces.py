@@ -30,7 +30,8 @@ _OF_PIECE = "stage IN (SELECT id FROM stage WHERE piece = ?)"
 class NewPiece:
     """A piece that has just been made; fields as those of `KeptPiece`.
 
-    stages: (kind, the bytes that were sent for it, empty for none) of each, in order.
+    stages: (kind, the bytes that were sent for it, empty for none) of each, in order. number: that it bears; 0 for the
+    machine's next.
     """
 
     parameters: Mapping[str, object]
@@ -40,6 +41,7 @@ class NewPiece:
     stages: Sequence[tuple[str, bytes]]
     snapshot: Snapshot
     use: Mapping[str, float] = field(default_factory=dict)
+    number: int = 0
 
 
 class RoundRows(ShopBase):
@@ -134,14 +136,14 @@ class RoundRows(ShopBase):
     # Pieces, their stages, what was sent
 
     def put_piece(self, round_id: int, machine: str, piece: NewPiece) -> KeptPiece:
-        """Append a piece with its stages; its number is the machine's next."""
+        """Append a piece with its stages; its number is the machine's next, where it bears none yet."""
         body = {
             "parameters": dict(piece.parameters), "on_bed": piece.on_bed, "practice": piece.practice,
             "place": [[b.x, b.y, b.width, b.height] for b in piece.place],
             **({"use": dict(piece.use)} if piece.use else {}),
         }  # fmt: skip
         with self.writing():
-            number, at = self.next_piece_number(machine), self._stamp(machine)
+            number, at = piece.number or self.next_piece_number(machine), self._stamp(machine)
             row = self._f.append(
                 "piece", round=round_id, machine=machine, number=number, at=at, body=json.dumps(body)
             )  # fmt: skip
@@ -171,9 +173,17 @@ class RoundRows(ShopBase):
         return None
 
     def next_piece_number(self, machine: str) -> int:
-        """The number that the machine's next piece will bear."""
+        """The number that the machine's next piece will bear: none that a sheet bears which waits in an open round."""
         ((last,),) = self._f.query("SELECT max(number) FROM piece WHERE machine = ?", machine)
-        return (last or 0) + 1
+        ((waits,),) = self._f.query(
+            "SELECT max(json_extract(m.body, '$.number')) FROM mark m JOIN round r ON r.id = m.round "
+            "WHERE r.machine = ? AND m.kind = 'sheet' AND json_array_length(m.body, '$.done') > 0", machine,
+        )  # fmt: skip
+        return max(last or 0, waits or 0) + 1
+
+    def has_piece(self, machine: str, number: int) -> bool:
+        """Whether one of the machine's pieces bears that number."""
+        return bool(self._f.query("SELECT 1 FROM piece WHERE machine = ? AND number = ? LIMIT 1", machine, number))
 
     def pieces(self, round_id: int) -> list[KeptPiece]:
         """A round's pieces, in order."""

@@ -34,6 +34,7 @@ LOOKED_AT = 4.6  # mm to each side of where a cross is looked for: less than the
 DARK = 0.5  # of black
 LAID_AT = (80.0, 70.0)  # mm from the machine's zero, where sheets are laid
 BY_EYE = 0.012  # mm, standard: how well an eye sees two lines run on in one another
+EDGE_WITHIN = 1.6  # mm, to both sides of where the edge of a print is looked for
 FARTHEST = 6  # mm that a cross may lie off for its verniers to be read
 PEN = 0.35  # mm, width of what a pen draws
 PEN_COLOUR = (0.75, 0.1, 0.1)
@@ -55,12 +56,21 @@ class Sheet:
         the page.
         """
         x, y = self._seen(near) if self.pdf else near  # without a print: a mark that somebody drew
-        x, y = x + beside[0], y + beside[1]
+        return self.lies_at((x + beside[0], y + beside[1]))
+
+    def lies_at(self, at: Point) -> Point:
+        """Where a place of the page as it was ordered really lies."""
+        x, y = at
         sx, sy, skew = self.truth.printer
         x, y = x * (1 + sx) + skew * y, y * (1 + sy)
         turn, (a, b) = self._laid()
         wide, high = paper(self.pdf) if self.pdf else (1.0, 1.0)
         up = self.truth.buckle * math.sin(math.pi * x / wide) * math.sin(math.pi * y / high)
+        if self.truth.laid_turned:  # about its middle, so that it stays on the machine
+            half = math.radians(self.truth.laid_turned)
+            u, v = x - wide / 2, y - high / 2
+            x = wide / 2 + math.cos(half) * u - math.sin(half) * v
+            y = high / 2 + math.sin(half) * u + math.cos(half) * v
         c, s = math.cos(turn), math.sin(turn)
         return LAID_AT[0] + a + c * x - s * y, LAID_AT[1] + b + s * x + c * y + up
 
@@ -99,13 +109,66 @@ class Sheet:
         machine's own zero was. Raises FileFormatError where nothing was drawn there.
         """
         x, y = self.on_machine(near)
-        ox = origin[0] * self._scale("x") + self.truth.tan_skew(self.settings) * origin[1]
-        oy = origin[1] * self._scale("y")
+        ox, oy = self._shift(origin)
         drawn = [(u + ox, v + oy) for u, v in crossings(made.lines)]
         nearest = min(drawn, key=lambda d: math.dist(d, (x, y)), default=None)
         if nearest is None:
             raise FileFormatError("nothing was drawn that crosses")
         return nearest[0] - x, nearest[1] - y
+
+    def border(self, at: Point, out: Point, ordered: float, made: Made, origin: Point = (0.0, 0.0)) -> float:
+        """What is left between the edge of the print and the cut, mm along `out`: of the edge that should lie `ordered`
+        before the place `at` of the page. Raises FileFormatError where nothing is printed or cut there.
+        """
+        (ex, ey), high = self._edge(at, out, ordered), paper(self.pdf)[1]
+        edge = (ex, high - ey) if self.truth.left_handed else (ex, ey)
+        (ax, ay), (bx, by) = self.lies_at(edge), self.lies_at((edge[0] + out[0], edge[1] + out[1]))
+        length = math.hypot(bx - ax, by - ay)
+        u, v = (bx - ax) / length, (by - ay) / length
+        dx, dy = self._shift(origin)
+        found = []
+        for line in made.lines:
+            for (px, py), (qx, qy) in pairwise(line):
+                cx, cy, wx, wy = px + dx - ax, py + dy - ay, qx - px, qy - py
+                across = u * wy - v * wx
+                if across and 0 <= (share := (v * cx - u * cy) / across) <= 1:
+                    found.append((cx + share * wx) * u + (cy + share * wy) * v)
+        if not found:
+            raise FileFormatError("nothing was cut there")
+        return min(found, key=lambda t: abs(t - ordered))
+
+    def farthest_off(self, ordered: Sequence[Sequence[Point]], made: Made, origin: Point = (0.0, 0.0)) -> float:
+        """How far the cut lies anywhere off lines that were ordered on the page, each way, mm."""
+        from shapely import MultiLineString, hausdorff_distance
+        from shapely.affinity import translate
+
+        wanted = MultiLineString([[self.lies_at(p) for p in line] for line in ordered])
+        cut = translate(MultiLineString([list(line) for line in made.lines]), *self._shift(origin))
+        return float(hausdorff_distance(wanted, cut, 0.02))
+
+    def _edge(self, at: Point, out: Point, ordered: float) -> Point:
+        """Where the print ends along `out`, in the picture of the page, mm from the paper's lower left corner."""
+        import numpy as np
+
+        _, high = paper(self.pdf)
+        (x, y), (u, v) = ((at[0], high - at[1]), (out[0], -out[1])) if self.truth.left_handed else (at, out)
+        x, y = x - ordered * u, y - ordered * v
+        dark, (left, top) = _rendered(self.pdf, (x, y), EDGE_WITHIN + 0.5)
+        steps = np.arange(-EDGE_WITHIN, min(EDGE_WITHIN, 0.9 * max(ordered, 0.5)), FINE)
+        columns = np.clip(((x + steps * u - left) / FINE).astype(int), 0, dark.shape[1] - 1)
+        rows = np.clip(((top - y - steps * v) / FINE).astype(int), 0, dark.shape[0] - 1)
+        ink = dark[rows, columns]
+        if ink.max() <= 0:
+            raise FileFormatError("nothing is printed where an edge was looked for")
+        last = int(np.nonzero(ink > ink.max() / 2)[0][-1])
+        s = float(steps[last]) + FINE / 2
+        return x + s * u, y + s * v
+
+    def _shift(self, origin: Point) -> Point:
+        """By how much everything was made aside where the machine's own zero was set at `origin`."""
+        return origin[0] * self._scale("x") + self.truth.tan_skew(self.settings) * origin[1], origin[1] * self._scale(
+            "y"
+        )
 
     def vernier(self, near: Point, axis: str, made: Made, roughly: float, eye: random.Random) -> float:
         """What a vernier beside a target says: the printed tick or dot in which a drawn tick runs on best.

@@ -49,7 +49,8 @@ class Truth:
     thermal: plasma or laser, empty for what mills. pierce: s that it needs to get through.
     heads: name → (x, y) by which what sits beside the tool is away from it; ``second_tool uid`` of one accessory.
         aim: s with which a dot is brought over a mark. printer: (along X, along Y, skew) of a print beyond what was
-        ordered, mm/mm. lies: (turn in degrees, mm) by which a sheet is loaded askew. buckle: mm by which its middle is
+        ordered, mm/mm. lies: (turn in degrees, mm) by which a sheet is loaded askew; laid_turned: degrees
+        that it is turned besides, about its middle. buckle: mm by which its middle is
         pushed up the roll. left_handed: seen from above, its X and Y run the other way round than on paper.
         camera: mm of a pixel, its turn in degrees, 1 where it is mirrored. fed: correction in % at which the printer's
         bands just meet. carriers: uid → (along X, along Y) by which a print is moved farther on it than is commanded,
@@ -101,6 +102,7 @@ class Truth:
     aim: float = 0.03
     printer: tuple[float, float, float] = (0.0, 0.0, 0.0)
     lies: tuple[float, float] = (0.4, 4.0)
+    laid_turned: float = 0.0
     buckle: float = 0.0
     left_handed: bool = False
     camera: tuple[float, float, float] = (0.02, 2.5, 0.0)

@@ -24,7 +24,7 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
     if (
         right
         and float(f"{abs(e):.2f}") == 0
-        and finding.quantity not in ("bed", "tracking", "registration", "drag", "media_feed")
+        and finding.quantity not in ("bed", "tracking", "registration", "drag", "media_feed", "proof")
     ):
         return right.format(axis=axis)
     match q.family:
@@ -46,6 +46,8 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             return f"the {q.family.replace('_', ' ')} is taken to sit {_small(e, units)} too far towards {towards}"
         case "registration":
             return f"a mark lies up to {_small(e, units)} from where the others say"
+        case "proof":
+            return f"the border is up to {_small(e, units)} {'wider' if e > 0 else 'narrower'} than ordered"
         case "tracking":
             return f"each trip ends {_small(e, units)} {'past' if e > 0 else 'short of'} its start"
         case "tram":

@@ -27,6 +27,7 @@ TITLES: dict[str, tuple[str, str]] = {
     "second-tool": ("Second tool", "Mark with one tool, draw astride it with the other, read the gaps"),
     "camera": ("Camera", "Draw a cross, take pictures of it from several places"),
     "print-scale": ("Print scale", "Cut ticks over a printed sheet, measure how far apart they are"),
+    "proof": ("Proof job", "Print a sticker, cut it where it was printed, read the border that is left"),
     "media-feed": ("Media feed", "Print bands with more and more feed, find the one that meets"),
     "drag-blade": ("Blade row", "Cut squares for a blade that trails more and more, find the one that closes"),
     "reference-lines": ("Reference lines", "Mark the bed, check it later with a rule"),

@@ -11,7 +11,7 @@ from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.words.pages import LOWEST
 from keen_compass.words.say import capital, say, show_for
 
-NAMES = {Stage.PRINT: "Print", Stage.LOAD: "Load", Stage.AIM: "Aim", Stage.DRAW: "Draw"}
+NAMES = {Stage.ARTWORK: "Artwork", Stage.PRINT: "Print", Stage.LOAD: "Load", Stage.AIM: "Aim", Stage.DRAW: "Draw"}
 ROLLERS = "Lift the rollers, lay it flat, let them grip it."
 
 
@@ -21,7 +21,7 @@ class Stands:
 
     head: what is aimed with. mark: the next one, from 0, None where all are done; of `marks`. expected: where the
     machine should stand for it, mm. origin: it is the machine's own. ticks: lines far
-    apart are made on it too.
+    apart are made on it too. cuts: it is cut.
     """
 
     number: int
@@ -33,12 +33,15 @@ class Stands:
     expected: Point | None
     origin: bool
     ticks: bool = False
+    cuts: bool = False
 
 
 def sentence_for(stage: Stage, machine: Machine, now: Stands) -> str:
     """What is done at a stage, now."""
     show = show_for(machine)
     match stage:
+        case Stage.ARTWORK:
+            return "What is to be printed, and where it is cut: the line is drawn as it will run."
         case Stage.PRINT if now.printed:
             return f"Sheet {now.number} is printed. Measure both check bars, before anything else."
         case Stage.PRINT:
@@ -49,6 +52,10 @@ def sentence_for(stage: Stage, machine: Machine, now: Stands) -> str:
             return f"The mark in the square goes {corner}, the print up.{rolls}"
         case Stage.AIM:
             return _aim(machine, now)
+        case Stage.DRAW if now.cuts:
+            return (
+                f"Sheet {now.number}, dry by now, is cut where it was printed: the knife in, its own speed and force."
+            )
         case Stage.DRAW if now.ticks:
             return "A pen or the knife, its own speed and force: two ticks each way, and a cross on each target."
         case Stage.DRAW:

@@ -75,6 +75,11 @@ TEXTS: dict[str, Text] = {
     "bars_off": lambda v, _: (
         f"The check bars say that the printer is {v['percent'][0]:+.2f} % off along X, {v['percent'][1]:+.2f} % along Y: that is the printer’s, not the cutter’s."
     ),
+    "stage_first_artwork": "Choose the artwork first, and say that its line is as you want it.",
+    "aimed_under_others": lambda v, _: (
+        f"The controller holds other numbers than when the marks were aimed at ({', '.join(v['quantities'])}): "
+        "aim at the marks again."
+    ),
     "stage_first_print": "Print the sheet first.",
     "stage_first_bars": "Measure both check bars first.",
     "stage_first_load": "Load the sheet first, and say which number it bears.",

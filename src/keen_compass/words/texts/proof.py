@@ -3,8 +3,36 @@
 from __future__ import annotations
 
 from keen_compass.words.say import Text
+from keen_compass.words.texts import About
+from keen_compass.words.texts.shifts import shifted
+
+ABOUT = About(
+    needs=(
+        "an artwork: a drawing (SVG) or a picture",
+        "a printer",
+        "a pointer or mark sensor beside the tool, or its tip",
+        "the knife",
+        "a rule with a loupe",
+    ),
+    piece="a small sticker, printed, left to dry, laid down by its marks and cut where it was printed",
+    lookalikes=(
+        "A sheet printed to fit the page: measure its bars, they say so.",
+        "A sheet that was moved after it was aimed at: aim again, cut another.",
+        "A blade that is worn, or set too deep: it drags the film along.",
+    ),
+)
 
 TEXTS: dict[str, Text] = {
+    "how": "From the edge of the print to the cut, square to it",
+    "shifted": "Cut beside the print",
+    "by": lambda v, show: shifted(v, show) or "nowhere",
+    "turned": "turned",
+    "degrees": lambda v, _: f"{round(v['turn'], 2) + 0.0:+.2f}°".replace("-", "−"),
+    "scaled_x": "longer along X",
+    "scaled_y": "longer along Y",
+    "percent": lambda v, _: f"{round(v['percent'], 2) + 0.0:+.2f} %".replace("-", "−"),
+    "all_round": "Border all round",
+    "border": "{mm:len}",
     "border_at": "Border at place {number}",
     "worst": "At place {number} the border is {by:+len2} off.",
     "look_shift": "The cut lies beside the print: look at the pointer or sensor, and at the registration.",

@@ -1,0 +1,229 @@
+"""The artwork of a job: kept as it came, its outline looked at while settings change, and drawn up once it pleases."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.machines.shown import length_unit
+from keen_compass.pieces.outline import Outset, outlined
+from keen_compass.pieces.sticker import MOST_COPIES, Sticker
+from keen_compass.procedures.base import Stage
+from keen_compass.quantities.lengths import parse_length
+from keen_compass.rounds.context import RoundContext
+from keen_compass.rounds.undo import Undo
+from keen_compass.shop.marks import ArtworkChosen, SheetStages
+
+if TYPE_CHECKING:
+    from keen_compass.formats.artwork import Artwork
+
+LARGEST_FILE = 60_000_000  # bytes
+LOOKED_AT = 160_000  # pixels of a picture while a slider moves
+MOST_NAME = 60  # letters
+LENGTHS = ("outset", "smallest", "smooth")  # of the settings
+USUAL: Mapping[str, Any] = {
+    "outset": 2.0, "corners": "round", "mitre_limit": 4.0, "holes": "keep", "parts": "apart", "smallest": 0.5,
+    "threshold": 0.5, "smooth": 0.0, "dpi": 0.0, "strokes": True,
+}  # fmt: skip
+SHARES = {"threshold": (0.01, 0.99)}
+COARSE = 3.0  # of its pixels go into the tolerance, at least
+
+
+class Artworks:
+    """Of the next sheet of a round."""
+
+    def __init__(self, context: RoundContext) -> None:
+        self._c = context
+        self._read: dict[tuple[str, float], Artwork] = {}  # what was read last; bytes never change
+        self._looked: dict[str, Sticker] = {}
+
+    @property
+    def chosen(self) -> ArtworkChosen:
+        """What was chosen so far."""
+        return self._c.mark(ArtworkChosen) or ArtworkChosen()
+
+    @property
+    def settings(self) -> dict[str, Any]:
+        """All of them, as usual where nobody said otherwise."""
+        return {**USUAL, **self.chosen.settings}
+
+    def put_file(self, file: Path) -> None:
+        """Artwork from a file. Raises InputError where it can't be read."""
+        try:
+            if file.stat().st_size > LARGEST_FILE:
+                raise InputError(f"is larger than {LARGEST_FILE // 1_000_000} MB", str(file))
+            data = file.read_bytes()
+        except OSError as error:
+            raise InputError(error.strerror or "can't be read", str(file)) from None
+        self.put(data, file.name)
+
+    def put(self, data: bytes, file: str) -> None:
+        """Artwork as it came (undoable). A picture that doesn't say its resolution is kept, and it is asked for.
+
+        Raises InputError for what is none.
+        """
+        from keen_compass.formats.artwork import read_artwork
+
+        try:
+            read_artwork(data, file)
+        except InputError as error:
+            if "--dpi" not in error.message:
+                raise
+        with self._c.shop.writing():
+            blob = self._c.shop.put_blob(data, "image")
+            name = self.chosen.name or Path(file).stem.replace("-", " ").replace("_", " ")[:MOST_NAME].capitalize()
+            kept = {k: v for k, v in self.chosen.settings.items() if k != "dpi"}
+            self._put(replace(self.chosen, blob=blob, file=file, name=name, settings=kept, marks=()))
+
+    def change(self, **settings: object) -> None:
+        """Other settings: plain values, or lengths as typed (undoable). Raises InputError naming the one."""
+        found = dict(self.chosen.settings)
+        for name, value in settings.items():
+            found[name] = self._understood(name, value)
+        _outset({**USUAL, **found})
+        self._put(replace(self.chosen, settings=found))
+
+    def rename(self, name: str) -> None:
+        """What the job is called (undoable)."""
+        if not name.strip():
+            raise InputError("give the job a name", "name")
+        self._put(replace(self.chosen, name=name.strip()[:MOST_NAME]), keeps_sheet=True)
+
+    def copies(self, count: int) -> None:
+        """On one sheet (undoable)."""
+        if not 1 <= count <= MOST_COPIES:
+            raise InputError(f"1 to {MOST_COPIES}", "copies")
+        self._put(replace(self.chosen, copies=count))
+
+    def move_mark(self, mark: int, at: tuple[float, float], all_marks: tuple[tuple[float, float], ...]) -> None:
+        """A mark of the sheet, from 0, stands elsewhere from now on (undoable)."""
+        moved = tuple((round(at[0], 1), round(at[1], 1)) if i == mark else m for i, m in enumerate(all_marks))
+        self._put(replace(self.chosen, marks=moved), keeps_sticker=True)
+
+    def artwork(self) -> Artwork | None:
+        """None where there is none yet. Raises InputError where its resolution is missing."""
+        from keen_compass.formats.artwork import read_artwork
+
+        blob, dpi = self.chosen.blob, float(self.settings["dpi"])
+        data = self._c.shop.blob(blob) if blob else None
+        if data is None:
+            return None
+        if (blob, dpi) not in self._read:
+            self._read.clear()
+            self._read[blob, dpi] = read_artwork(data, self.chosen.file, dpi)
+        return self._read[blob, dpi]
+
+    def look(self, **instead: object) -> Sticker | None:
+        """What the outline would be, roughly: of a picture with fewer pixels. instead: of settings that are kept."""
+        settings = self.settings | instead
+        key = json.dumps([self.chosen.blob, self.chosen.name, settings], sort_keys=True)
+        if key not in self._looked:
+            art = self.artwork()
+            if art is None:
+                return None
+            from keen_compass.formats.artwork import Picture
+
+            small = art.reduced(LOOKED_AT) if isinstance(art, Picture) else art
+            if len(self._looked) > 8:
+                self._looked.clear()
+            self._looked[key] = self._made(small, settings)
+        return self._looked[key]
+
+    def draw_up(self, beside: Callable[[Callable[[], Sticker]], Sticker] = lambda run: run()) -> None:
+        """Trace it to the last pixel and keep the line: so it will be printed and cut (undoable). beside: runs that.
+
+        Raises InputError where there is nothing to cut.
+        """
+        art, settings = self.artwork(), self.settings
+        if art is None:
+            raise InputError("Choose the artwork first.", "artwork")
+        sticker = beside(lambda: self._made(art, settings))
+        self._put(replace(self.chosen, sticker=sticker.to_json()))
+
+    def sticker(self) -> Sticker | None:
+        """As it was drawn up; until then, roughly. None where there is nothing to show."""
+        if self.chosen.sticker:
+            return self._c.remembered("sticker", lambda: replace(
+                Sticker.from_json(self.chosen.sticker), name=self.chosen.name
+            ))  # fmt: skip
+        try:
+            return self.look()
+        except KeenCompassError:
+            return None
+
+    def left_out(self) -> Mapping[str, int]:
+        """What of a drawing wasn't understood."""
+        try:
+            return getattr(self.artwork(), "left_out", {})
+        except InputError:
+            return {}
+
+    def coarse(self) -> float:
+        """mm of a pixel, where a picture is too coarse for the tolerance of its cut; else 0."""
+        from keen_compass.formats.artwork import Picture
+
+        try:
+            art = self.artwork()
+        except InputError:
+            return 0.0
+        pixel = max(art.pixel) if isinstance(art, Picture) else 0.0
+        return pixel if COARSE * pixel > 2 * self._c.tolerances.get("proof", math.inf) else 0.0
+
+    # Inside
+
+    def _made(self, art: Artwork, settings: Mapping[str, Any]) -> Sticker:
+        from keen_compass.formats.artwork import shown_area
+
+        area = shown_area(art, settings["threshold"], settings["smooth"], strokes=settings["strokes"])
+        rings = outlined(area, _outset(settings))
+        return Sticker(self.chosen.name, art.width, art.height, rings, settings["outset"])
+
+    def _understood(self, name: str, value: object) -> object:
+        if name in LENGTHS and isinstance(value, str):
+            try:
+                return parse_length(value, length_unit(self._c.machine.units), allow_negative=name == "outset").mm
+            except InputError as error:
+                raise InputError(error.message, name) from None
+        if name == "dpi" and isinstance(value, str):
+            try:
+                return float(value.replace(",", "."))
+            except ValueError:
+                raise InputError("type a number", name) from None
+        if name in SHARES and isinstance(value, int | float):
+            low, high = SHARES[name]
+            return min(max(float(value), low), high)
+        return value
+
+    def _put(self, chosen: ArtworkChosen, *, keeps_sheet: bool = False, keeps_sticker: bool = False) -> None:
+        """Another line makes another sheet: what was printed of the last one no longer counts."""
+        before, stages = self.chosen, self._c.mark(SheetStages)
+        same = keeps_sheet or keeps_sticker or chosen.sticker != before.sticker
+        chosen = chosen if same else replace(chosen, sticker={})
+        done = (str(Stage.ARTWORK),) if chosen.sticker else ()
+        undone = replace(stages, done=done, bars=(), aimed={}, shown="") if stages and not keeps_sheet else None
+
+        def change() -> Undo:
+            with self._c.shop.writing():
+                self._c.put_mark(chosen)
+                if undone:
+                    self._c.put_mark(undone)
+            return back
+
+        def back() -> None:
+            self._c.put_mark(before)
+            if undone and stages:
+                self._c.put_mark(stages)
+
+        self._c.do(change)
+
+
+def _outset(settings: Mapping[str, Any]) -> Outset:
+    return Outset(
+        settings["outset"], settings["corners"], settings["mitre_limit"], settings["holes"], settings["parts"],
+        settings["smallest"],
+    )  # fmt: skip
