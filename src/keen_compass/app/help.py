@@ -16,6 +16,7 @@ KEYS = (
     ("Enter", "keep the reading and go on; press the button that is marked"),
     ("Backspace", "on an empty callout: take the last reading back"),
     ("↑ ↓", "another callout; on the rose, another spoke"),
+    ("F6", "print another of a job that was proven, and go again"),
     ("F7", "turn the piece over: its lower edges"),
     ("F8", "type what the stand-in’s caliper shows"),
     ("F9", "this length can’t be read, or can after all"),
@@ -180,7 +181,7 @@ PAGES = {
 
 
 # While a procedure's readings are given, its own page stands in for the general one.
-OF_SHEETS = ("pointer", "registration", "print-scale")
+OF_SHEETS = ("pointer", "registration", "print-scale", "proof")
 PROCEDURE_PAGES = {
     "bevel": Page(
         "Bevel",
@@ -230,6 +231,19 @@ PROCEDURE_PAGES = {
             "The number belongs to printer and carrier: another mat is another number.",
         ),
         "new = old · ordered ÷ measured",
+        "docs/arithmetic.md, 9.",
+    ),
+    "proof": Page(
+        "Proof job",
+        (
+            "An artwork is dropped, its outline looked at while border, corners and threshold change; print and cut "
+            "are seen together or apart. It is printed with marks, and may dry as long as it takes.",
+            "Back again it is laid down, aimed at mark by mark, and cut where it was printed: what printer, cutter "
+            "and the sheet’s place did to it is in the marks, so nothing is corrected twice.",
+            "The border that is left says how far the cut is beside, turned, longer or wider, and which calibration to "
+            "look at. F6 prints another, to go again.",
+        ),
+        "border = ordered + (shift + turn × place + scale · place) along the outward normal",
         "docs/arithmetic.md, 9.",
     ),
     "media-feed": Page(

@@ -438,6 +438,7 @@ class MainWindow(QMainWindow):
             self._action(round_menu, "&Go on", QKeySequence("Ctrl+Return"), self._go_on),
             self._action(round_menu, "&Type what the stand-in shows", QKeySequence("F8"), self._practice),
             self._action(round_menu, "Turn the piece &over", QKeySequence("F7"), self._turn_over),
+            self._action(round_menu, "&Print another of this job", QKeySequence("F6"), self._print_another),
             self._action(round_menu, "This length &can’t be read", QKeySequence("F9"), self._skip),
         ]
         round_menu.addSeparator()
@@ -509,6 +510,10 @@ class MainWindow(QMainWindow):
     def _turn_over(self) -> None:
         if self.round_page is not None and self.round_page.measure.isVisible():
             self.round_page.measure.strip.turn_over()
+
+    def _print_another(self) -> None:
+        if self.round_page is not None and self.round_page.model.session.goes_again():
+            self.round_page.measure.strip.another.click()
 
     def _skip(self) -> None:
         if self.round_page is not None and self.round_page.measure.isVisible():

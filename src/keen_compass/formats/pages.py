@@ -11,6 +11,7 @@ from keen_compass.formats.painting import paint
 from keen_compass.pieces.page import (
     CODE,
     CROSS,
+    INSET,
     MOST_TICKS,
     PITCH,
     PRINTED_TICKS,
@@ -154,7 +155,7 @@ def _code(canvas: Canvas, page: Page) -> None:
 
 def _words(canvas: Canvas, page: Page, words: tuple[str, ...]) -> None:
     """In the strip beside mark 1, towards the middle of the paper."""
-    x, y = page.marks[0].at[0], page.marks[0].at[1] + CROSS + (8.0 if page.down else WORDS - 5.0)
+    x, y = INSET, INSET + CROSS + (8.0 if page.down else WORDS - 5.0)
     _, y = page.on_paper((x, y))
     canvas.setFont("Helvetica-Bold", 16)
     canvas.drawString(x * MM, y * MM, f"{words[0]} {page.number}")

@@ -22,6 +22,7 @@ GAP = 6.0  # mm between two stickers
 CLEAR_OF_MARK = 4.0  # mm between a sticker and a mark's cross
 LEAST_IN = 8.0  # mm, of a mark from the paper's edge
 OVERCUT = 0.5  # mm beyond its start, so that a blade closes the line
+LONG_WORDS = 110.0  # mm that the words beside mark 1 take
 MOST_COPIES = 100
 PLACES = 8  # round an outline, where its border is read
 STRAIGHT = 3.0  # mm to both sides of such a place, along which the line should not bend
@@ -132,6 +133,13 @@ def _in_the_way(mark: Point, sticker: Sticker, page: Page) -> str:
         return f"must lie {LEAST_IN:g} mm inside the paper's edge"
     left, top, right, bottom = sticker.box
     reach = CROSS + CLEAR_OF_MARK
+    cx, cy = page.code_at
+    for (x0, y0, x1, y1), what in (
+        ((INSET, INSET + CROSS, INSET + LONG_WORDS, INSET + CROSS + WORDS), "words"),
+        ((cx, cy, cx + CODE, cy + CODE), "code"),
+    ):
+        if x0 - CROSS < x < x1 + CROSS and y0 + 1 < y < y1 + CROSS:
+            return f"lies on the sheet’s {what}"
     v = y if page.down else page.height - y
     for ax, ay in page.art:
         if ax + left - reach < x < ax + right + reach and ay + top - reach < v < ay + bottom + reach:
@@ -167,22 +175,33 @@ def _overcut(points: tuple[Point, ...]) -> tuple[Point, ...]:
 
 
 def border_places(sticker: Sticker, count: int = PLACES) -> tuple[tuple[float, float, float, float], ...]:
-    """(x, y, nx, ny) of places on the largest outline with its normal outwards, in its own frame: spread all round,
+    """(x, y, nx, ny) of places on the outlines with their normal outwards, in its own frame: spread over all of them,
     each where the line is straightest nearby.
     """
-    ring = max((r for r in sticker.rings if not r.hole), key=lambda r: abs(_turned(r.points)))
-    points, outwards = ring.points, math.copysign(1.0, _turned(ring.points))
+    outer = [r.points for r in sticker.rings if not r.hole]
+    ends = [_ends(points) for points in outer]
+    whole = sum(e[-1] for e in ends)
+    found = []
+    for i in range(count):
+        middle, reach, ring = (i + 0.5) * whole / count, 0.35 * whole / count, 0
+        while middle > ends[ring][-1] and ring < len(outer) - 1:
+            middle -= ends[ring][-1]
+            ring += 1
+        points = outer[ring]
+        tries = [middle + reach * k / 8 for k in (0, 1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6, 7, -7, 8, -8)]
+        best = min(tries, key=lambda s, p=points, e=ends[ring]: round(_bends(p, e, s), 3))  # type: ignore[misc]
+        (x, y), (u, v) = _at(points, ends[ring], best)
+        outwards = math.copysign(1.0, _turned(points))
+        found.append((x, y, outwards * v, -outwards * u))
+    return tuple(found)
+
+
+def _ends(points: Sequence[Point]) -> list[float]:
+    """How far along a closed line each of its points lies, from 0 round to its length."""
     ends = [0.0]
     for a, b in zip(points, (*points[1:], points[0]), strict=True):
         ends.append(ends[-1] + math.dist(a, b))
-    found = []
-    for i in range(count):
-        middle, reach = (i + 0.5) * ends[-1] / count, 0.35 * ends[-1] / count
-        tries = [middle + reach * k / 8 for k in (0, 1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6, 7, -7, 8, -8)]
-        best = min(tries, key=lambda s: round(_bends(points, ends, s), 3))
-        (x, y), (u, v) = _at(points, ends, best)
-        found.append((x, y, outwards * v, -outwards * u))
-    return tuple(found)
+    return ends
 
 
 def _turned(points: Sequence[Point]) -> float:

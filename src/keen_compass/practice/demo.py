@@ -11,12 +11,13 @@ from collections.abc import Callable, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
 from keen_compass.formats.listing import read_listing
 from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
-from keen_compass.practice.playing import play
+from keen_compass.practice.playing import cut, play, read_all
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
@@ -342,10 +343,32 @@ def _kingfisher(shop: Shop, play: Play, set_clock: Callable[[datetime], None], t
             if one.wanted and quantity.startswith("second_tool"):  # as its maker says, to begin with
                 shop.put_value("kingfisher", quantity, one.wanted, "typed", subject=shop.machine("kingfisher").subject)
         play(shop.machine("kingfisher"), "second-tool", "second_tool_x", "rule-1000", chosen={"way": "vernier"})
+    set_clock(today - timedelta(days=4, hours=3))
+    _proof_jobs(shop)
     set_clock(today - timedelta(days=3, hours=2))
     play(
         KINGFISHER, "pointer", "sensor_x", correct=False, why_not="The harbour labels are due; it goes in after them"
     )  # fmt: skip
+
+
+def _proof_jobs(shop: Shop) -> None:
+    """A harbour sticker that was cut where it was printed, and a garden label whose print is drying."""
+    for file, settings in (("harbour-sticker.svg", {"outset": 2.5}), ("garden-label.png", {"outset": 2.0})):
+        session = RoundSession.begin(shop, shop.machine("kingfisher"), "proof", "proof")
+        session.making.artworks.put(artwork(file), file)
+        session.making.artworks.change(**settings)
+        session.making.sheets.draw_up()
+        if file.endswith("svg"):
+            cut(session)
+            read_all(session)
+            session.sign("Finer than this rule can tell" if session.needs_reason() else "")
+        else:
+            session.making.sheets.printed()
+
+
+def artwork(file: str) -> bytes:
+    """Lantern Quay’s own."""
+    return (files("keen_compass.practice") / "artwork" / file).read_bytes()
 
 
 def _ember(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:

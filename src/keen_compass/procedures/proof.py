@@ -173,9 +173,9 @@ class Proof(Procedure[Places]):
         if "turn_deg" not in figures:
             return Shown()
         lines: list[tuple[str, Note]] = []
-        x, y = figures["shift"]
-        if x is not None and y is not None:
-            lines.append(("proof.shifted", note("proof.by", x=x, y=y)))
+        for axis, off in zip("xy", figures["shift"], strict=True):
+            if off is not None:
+                lines.append((f"proof.shifted_{axis}", note("proof.by", axis=axis, off=off)))
         if figures["turn_deg"] is not None:
             lines.append(("proof.turned", note("proof.degrees", turn=figures["turn_deg"])))
         for axis, scale in zip("xy", figures["scale"], strict=True):

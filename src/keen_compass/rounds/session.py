@@ -144,6 +144,18 @@ class RoundSession:
             and any(c.procedure.for_logbook(f).verdict is Verdict.CANNOT_TELL for f in self.measuring.findings())
         )  # fmt: skip
 
+    def goes_again(self) -> bool:
+        """Whether a job was proven, and another print of it can be cut."""
+        c = self.context
+        read = c.piece is not None and self.measuring.current() is None
+        return c.procedure.uses_artwork and read and not self.settled
+
+    def print_again(self) -> None:
+        """The same job on another sheet; a stand-in has printed it already."""
+        self.go(Step.MAKE)
+        if self.context.practised:
+            self.making.sheets.printed()
+
     def needs_reason(self) -> bool:
         """Whether signing needs a reason: something can't be told. A starting value never can."""
         return not self.context.procedure.starting and any(

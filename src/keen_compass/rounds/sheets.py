@@ -300,10 +300,8 @@ class Sheets:
         strokes = [_line(*mapped(known, line)) for line in self._c.procedure.lines(piece)]
         strokes += [s for at in self.targets() for s in _cross(at)]
         if (page := self.page()) is not None:
-            lines = self._c.procedure.cuts(piece, page)
-            strokes += [
-                Stroke(tuple(mapped(known, line)), approach=_before(mapped(known, line[:1])[0])) for line in lines
-            ]
+            # No approach: what leads to a cut would be cut as well where a drawing is sent.
+            strokes += [Stroke(tuple(mapped(known, line))) for line in self._c.procedure.cuts(piece, page)]
         if page is not None and page.fine:
             strokes += [s for at in page.targets for axis in "xy" for s in _scale(known, at, axis)]
         if self._c.chosen.get("trial"):
@@ -342,10 +340,17 @@ class Sheets:
             return note("refused", why=str(error))
         return None
 
+    def move_mark(self, mark: int, at: Point) -> None:
+        """A mark of the next print, from 0, goes elsewhere (undoable). Raises PieceError where it can't."""
+        page = self.page()
+        if page is None or Stage.PRINT in self.state.done:
+            raise InputError("That sheet is printed: its marks are where they are.", "marks")
+        marks = [list(at if i == mark else m.at) for i, m in enumerate(page.marks)]
+        self._c.procedure.page_of({**self._parameters(), "marks": marks}, self.number(), down=page.down)
+        self._artworks.move_mark(mark, at, tuple(m.at for m in page.marks))
+
     def draw_up(self, beside: Callable[[Callable[[], Sticker]], Sticker] = lambda run: run()) -> None:
         """The artwork's line pleases: on to the printer (undoable). Raises InputError, PieceError."""
-        if (refused := self._no_artwork()) and self._artworks.chosen.blob:
-            raise InputError(say(refused))
         self._artworks.draw_up(beside)
         self._change(replace(self._with(Stage.ARTWORK), shown=""))
 

@@ -12,6 +12,7 @@ from keen_compass.words.pages import LOWEST
 from keen_compass.words.say import capital, say, show_for
 
 NAMES = {Stage.ARTWORK: "Artwork", Stage.PRINT: "Print", Stage.LOAD: "Load", Stage.AIM: "Aim", Stage.DRAW: "Draw"}
+CUT = "Cut"  # of a sheet that is cut, its last stage
 ROLLERS = "Lift the rollers, lay it flat, let them grip it."
 
 
@@ -36,6 +37,11 @@ class Stands:
     cuts: bool = False
 
 
+def stage_name(stage: Stage, *, cuts: bool) -> str:
+    """What a stage is called. cuts: the sheet is cut in the end."""
+    return CUT if cuts and stage is Stage.DRAW else NAMES[stage]
+
+
 def sentence_for(stage: Stage, machine: Machine, now: Stands) -> str:
     """What is done at a stage, now."""
     show = show_for(machine)
@@ -49,7 +55,8 @@ def sentence_for(stage: Stage, machine: Machine, now: Stands) -> str:
         case Stage.LOAD:
             corner = show.corner(LOWEST)
             rolls = f" {ROLLERS}" if machine.file_format != "gcode" else " Lay it flat and hold it down."
-            return f"The mark in the square goes {corner}, the print up.{rolls}"
+            dry = f"Sheet {now.number} may dry as long as it takes: it is found here again. " if now.cuts else ""
+            return f"{dry}The mark in the square goes {corner}, the print up.{rolls}"
         case Stage.AIM:
             return _aim(machine, now)
         case Stage.DRAW if now.cuts:

@@ -332,13 +332,17 @@ class Strip(Card):
             self.practice.name(" Take it on the stand-in   F8")
         self.skip.setVisible(current is not None and editable)
         self.more.setVisible(current is None and editable and not session.context.procedure.starting)
-        self.another.setVisible(editable and session.one_more_helps())
+        again = session.goes_again()
+        self.another.name("Print another   F6" if again else "One more equal piece")
+        self.another.setVisible(editable and (again or session.one_more_helps()))
         trouble = self._model.trouble.get("measure", "")
         self._trouble.say("" if current and current.complaint == trouble else trouble)  # the callout says it already
 
     def _make_another(self) -> None:
-        """Back to Make: the next piece is the same, beside this one."""
-        self._model.attempt("measure", lambda: self._model.session.go(Step.MAKE))
+        """Back to Make: the next piece is the same, beside this one; or another print of the same job."""
+        session = self._model.session
+        again = session.goes_again()
+        self._model.attempt("measure", session.print_again if again else lambda: session.go(Step.MAKE))
 
     def _first_look(self) -> str:
         """Before the first reading: is it the right piece, the right way round?"""

@@ -4,9 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QBuffer, QIODevice, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QImageReader,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+    QTransform,
+)
 from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
@@ -14,9 +26,15 @@ from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.app.round.surface import words_at
 from keen_compass.pieces.page import Page
+from keen_compass.pieces.sticker import Sticker, to_sheet
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
 
+if TYPE_CHECKING:
+    from keen_compass.formats.artwork import Artwork
+
+AROUND = 3.0  # mm about stickers that are looked at closely
+MOST_SHOWN = 1600  # px, of a picture either way
 SIGN = 9.0  # px, arm of a mark's cross
 HIT = 30.0  # px about a mark
 FOOT = 34.0  # px below, for words and axes
@@ -30,6 +48,8 @@ class Seen:
     """What is drawn. lies: sheet → machine, mm. aimed: marks that are done; now: the one whose turn it is.
 
     off: mark → where it was found beside where the map has it, mm. lit: whether marks, targets or bars are meant now.
+    sticker: what is cut on it; art: its artwork; layer: print, cut, or both of them. near: only what lies about the
+    stickers is seen, as large as can be. movable: its marks may be dragged.
     """
 
     page: Page
@@ -39,6 +59,11 @@ class Seen:
     now: int | None = None
     off: Mapping[int, Point] = field(default_factory=dict)
     lit: str = "marks"
+    sticker: Sticker | None = None
+    art: Artwork | None = None
+    layer: str = "both"
+    near: bool = False
+    movable: bool = False
 
 
 class Drawing:
@@ -48,7 +73,7 @@ class Drawing:
         self.seen, page = seen, seen.page
         corners = [(0.0, 0.0), (page.width, 0.0), (page.width, page.height), (0.0, page.height)]
         self._corners = [seen.lies(c) for c in corners]
-        viewed = [seen.standpoint.to_view(*c) for c in self._corners]
+        viewed = [seen.standpoint.to_view(*c) for c in (self._about_stickers() if seen.near else self._corners)]
         left, right = min(u for u, _ in viewed), max(u for u, _ in viewed)
         near, far = min(v for _, v in viewed), max(v for _, v in viewed)
         self._scale = min(room.width() / max(right - left, 1e-9), room.height() / max(far - near, 1e-9))
@@ -57,9 +82,23 @@ class Drawing:
         wanted = MOST_ARROW / (largest * self._scale) if largest > 0 else 1.0
         self.magnified = _round_factor(min(wanted, MOST_MAGNIFIED))
 
+    def _about_stickers(self) -> list[Point]:
+        """Corners of what all stickers take, on the machine."""
+        seen = self.seen
+        assert seen.sticker is not None
+        left, top, right, bottom = seen.sticker.box
+        box = ((left - AROUND, top - AROUND), (right + AROUND, bottom + AROUND))
+        return [seen.lies(to_sheet(place, seen.page, at)) for place in seen.page.art for at in box]
+
     def at(self, place: Point) -> QPointF:
         """A place on the sheet."""
         return self.on_machine(self.seen.lies(place))
+
+    def place_at(self, at: QPointF) -> Point:
+        """The place of a sheet that lies nowhere yet."""
+        off = at - self._middle
+        u, v = off.x() / self._scale + self._origin[0], -off.y() / self._scale + self._origin[1]
+        return self.seen.standpoint.to_machine(u, v)
 
     def on_machine(self, place: Point) -> QPointF:
         """A place on the machine."""
@@ -78,12 +117,31 @@ class Drawing:
         p.setBrush(th.color("line"))
         code = [(x, y), (x + 22, y), (x + 22, y + 22), (x, y + 22)]
         p.drawPolygon(QPolygonF([self.at(c) for c in code]))
+        for place in page.art if seen.sticker else ():
+            self._stuck(p, place)
         for i, target in enumerate(page.targets, 1):
             self._target(p, self.at(target), str(i), lit=seen.lit == "targets")
         for i, mark in enumerate(page.marks):
             self._mark(p, i, self.at(mark.at), square=mark.unlike)
         for i, (dx, dy) in seen.off.items():
             self._arrow(p, self.at(page.marks[i].at), dx, dy)
+
+    def _stuck(self, p: QPainter, place: Point) -> None:
+        """One sticker, its corner there on paper: the artwork, and the line that is cut."""
+        seen = self.seen
+        assert seen.sticker is not None
+        o, x, y = (self.at(to_sheet(place, seen.page, at)) for at in ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0)))
+        p.save()
+        p.setTransform(QTransform(x.x() - o.x(), x.y() - o.y(), y.x() - o.x(), y.y() - o.y(), o.x(), o.y()), True)
+        if seen.art is not None and seen.layer != "cut":
+            paint_artwork(p, seen.art)
+        if seen.layer != "print":
+            pen = QPen(th.color("focus"), 2.2)
+            pen.setCosmetic(True)
+            p.setPen(pen)
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawPath(cut_path(seen.sticker))
+        p.restore()
 
     def _bars(self, p: QPainter, *, lit: bool) -> None:
         p.setPen(QPen(th.color("focus" if lit else "soft"), 3.0 if lit else 1.4))
@@ -137,6 +195,56 @@ class Drawing:
         p.setBrush(th.color("bad"))
         p.drawLine(at, tip)
         p.drawPolygon(QPolygonF([tip, tip - along * 10 + across * 5, tip - along * 10 - across * 5]))
+
+
+def cut_path(sticker: Sticker) -> QPainterPath:
+    """Its lines, in its own frame."""
+    path = QPainterPath()
+    for ring in sticker.rings:
+        path.addPolygon(QPolygonF([QPointF(x, y) for x, y in (*ring.points, ring.points[0])]))
+    return path
+
+
+def paint_artwork(p: QPainter, art: Artwork) -> None:
+    """As it is printed, mm from its upper left corner, Y down."""
+    from keen_compass.formats.svg_artwork import Drawing
+
+    if not isinstance(art, Drawing):
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.drawImage(QRectF(0, 0, art.width, art.height), _image_of(art.data))
+        return
+    for shape in art.painted:
+        path = QPainterPath()
+        path.setFillRule(Qt.FillRule.OddEvenFill if shape.even_odd else Qt.FillRule.WindingFill)
+        for move in shape.moves:
+            at = [QPointF(*point) for point in move.points]
+            match move.how:
+                case "M":
+                    path.moveTo(*at)
+                case "L":
+                    path.lineTo(*at)
+                case "C":
+                    path.cubicTo(*at)
+                case _:
+                    path.closeSubpath()
+        p.setPen(QPen(QColor.fromRgbF(*shape.stroke), shape.width) if shape.stroke else Qt.PenStyle.NoPen)
+        p.setBrush(QColor.fromRgbF(*shape.fill) if shape.fill else Qt.BrushStyle.NoBrush)
+        p.drawPath(path)
+
+
+@lru_cache(maxsize=2)
+def _image_of(data: bytes) -> QImage:
+    """A picture, small enough for a screen, turned as its tag says."""
+    reader = QBuffer()
+    reader.setData(data)
+    reader.open(QIODevice.OpenModeFlag.ReadOnly)
+    images = QImageReader(reader)
+    images.setAutoTransform(True)
+    images.setAllocationLimit(0)  # its pixels were counted when it was read
+    size = images.size()
+    if max(size.width(), size.height()) > MOST_SHOWN:
+        images.setScaledSize(size.scaled(MOST_SHOWN, MOST_SHOWN, Qt.AspectRatioMode.KeepAspectRatio))
+    return images.read()
 
 
 def _round_factor(factor: float) -> float:
@@ -204,15 +312,17 @@ class HeadPicture(QWidget):
 
 
 class SheetPicture(QWidget):
-    """Only the picture; `chosen` carries a mark that was clicked."""
+    """Only the picture; `chosen` carries a mark that was clicked, `moved` one and where it was dragged to, mm."""
 
     chosen = Signal(int)
+    moved = Signal(int, QPointF)
 
     def __init__(self) -> None:
         super().__init__()
         self.setMinimumSize(360, 150)
         self._seen: Seen | None = None
         self._words = ""
+        self._held: tuple[int, QPointF] | None = None  # a mark under the hand, and where it is
 
     def show_sheet(self, seen: Seen | None, words: str = "") -> None:
         """Another state of it; none where there is only a mark on the bed."""
@@ -233,13 +343,42 @@ class SheetPicture(QWidget):
         marks = [(drawing.at(m.at) - event.position()).manhattanLength() for m in self._seen.page.marks]
         near = min(range(len(marks)), key=marks.__getitem__, default=None)
         if near is not None and marks[near] < HIT:
+            self._held = (near, event.position())
             self.chosen.emit(near)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Where it would go is shown as a cross, where marks can be moved."""
+        if self._held and self._seen and self._seen.movable:
+            self._held = (self._held[0], event.position())
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """There it is to stand."""
+        held, self._held = self._held, None
+        drawing = self.drawing()
+        if held and drawing is not None and self._seen is not None and self._seen.movable:
+            before = drawing.at(self._seen.page.marks[held[0]].at)
+            if (before - event.position()).manhattanLength() > SIGN:
+                x, y = drawing.place_at(event.position())
+                self.moved.emit(held[0], QPointF(x, y))
+        self.update()
 
     def paintEvent(self, _event: object) -> None:
         """The sheet, what is meant on it, where one stands."""
         p = painter_on_card(self)
         drawing = self.drawing()
         if drawing is None or self._seen is None:
+            p.setFont(th.font(17))
+            p.setPen(th.color("soft"))
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self._words)
             return
+        p.save()
+        p.setClipRect(QRectF(2, 2, self.width() - 4, self.height() - 2 - FOOT))
         drawing.paint(p)
+        p.restore()
+        if self._held and self._seen.movable:
+            at = self._held[1]
+            p.setPen(QPen(th.color("focus"), 2.4))
+            p.drawLine(at - QPointF(2 * SIGN, 0), at + QPointF(2 * SIGN, 0))
+            p.drawLine(at - QPointF(0, 2 * SIGN), at + QPointF(0, 2 * SIGN))
         draw_foot(p, self, self._seen.standpoint, self._words)

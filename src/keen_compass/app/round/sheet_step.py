@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
+from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from keen_compass.app import printing
@@ -12,19 +14,22 @@ from keen_compass.app import theme as th
 from keen_compass.app.controller.jog_pad import JogPad
 from keen_compass.app.parts import Button, Card, Line, Text, plain_combo, plain_line
 from keen_compass.app.port_link import PortLink
+from keen_compass.app.round.artwork_panel import ArtworkPanel
 from keen_compass.app.round.choices import ChoicesBar, fill
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.sheet_picture import HeadPicture, Seen, SheetPicture
+from keen_compass.app.round.stage_panel import StagePanel
+from keen_compass.errors import KeenCompassError
 from keen_compass.formats.files import file_stem
 from keen_compass.pieces.page import Page, bar_lengths
 from keen_compass.practice import paper as practice
 from keen_compass.procedures.base import Stage
 from keen_compass.quantities.geometry import Point
-from keen_compass.rounds.sheets import MOST_COPIES, Sheets, mapped
+from keen_compass.rounds.sheets import MOST_COPIES, mapped
 from keen_compass.shop.marks import FileWritten
 from keen_compass.words.beside import beside_in_words
 from keen_compass.words.say import finished, say, show_for
-from keen_compass.words.sheets import NAMES, sentence_for
+from keen_compass.words.sheets import sentence_for, stage_name
 
 # Quieter than the steps of the round above them.
 _FLAT = (
@@ -47,15 +52,19 @@ class SheetStep(QWidget):
         self._sentence = Text("", 17, bold=True)
         self.picture = SheetPicture()
         self.picture.chosen.connect(self._aim_again)
+        self.picture.moved.connect(self._move_mark)
         self.head = HeadPicture()
         self.choices = ChoicesBar(model)
         self._said = Text("", th.TEXT)
+        self.artwork = ArtworkPanel(model)
+        self.artwork.looked.connect(self.refresh)
         self.print = PrintPanel(model)
         self.load = LoadPanel(model)
         self.aim = AimPanel(model, link)
         self.draw = DrawPanel(model)
         self._panels: dict[Stage, StagePanel] = {
-            Stage.PRINT: self.print, Stage.LOAD: self.load, Stage.AIM: self.aim, Stage.DRAW: self.draw,
+            Stage.ARTWORK: self.artwork, Stage.PRINT: self.print, Stage.LOAD: self.load, Stage.AIM: self.aim,
+            Stage.DRAW: self.draw,
         }  # fmt: skip
         card = Card()
         inside = QVBoxLayout(card)
@@ -83,9 +92,12 @@ class SheetStep(QWidget):
         page = sheets.page()
         known = sheets.known() if Stage.AIM in sheets.stages and sheets.state.aimed else None
         self._sentence.say(sentence_for(stage, session.context.machine, sheets.stands()))
-        self.picture.setVisible(page is not None)
-        self.head.setVisible(page is None)
-        if page is None:
+        wants = stage in (Stage.ARTWORK, Stage.PRINT)
+        self.picture.setVisible(page is not None or wants)
+        self.head.setVisible(page is None and not wants)
+        if page is None and wants:
+            self.picture.show_sheet(None, "An artwork is wanted: an SVG, or a picture")
+        elif page is None:
             self._show_head()
         if page is not None:
 
@@ -97,18 +109,33 @@ class SheetStep(QWidget):
             aimed = frozenset(map(int, sheets.state.aimed))
             s = session.context.machine.standpoint
             self.picture.show_sheet(
-                Seen(page, s, lies, aimed, now, {}, lit),
+                Seen(page, s, lies, aimed, now, {}, lit, **self._sticker(stage)),
                 _caption(page, sheets.number(), bars=stage is Stage.PRINT),
             )  # fmt: skip
-        self.choices.setVisible(stage is sheets.stages[0])
-        if stage is sheets.stages[0]:
-            self.choices.refresh(editable=not session.context.pieces and not sheets.state.done)
+        first = next(s for s in sheets.stages if s is not Stage.ARTWORK)
+        self.choices.setVisible(stage is first)
+        if stage is first:
+            self.choices.refresh(editable=not session.context.pieces and first not in sheets.state.done)
         for other in self._panels.values():
             other.setVisible(other is panel)
         panel.refresh()
         trouble = self._model.trouble.get("make", "")
         warned = panel.warning()
         self._said.say(trouble or warned, "bad" if trouble else "warn")
+
+    def _sticker(self, stage: Stage) -> dict[str, Any]:
+        """What is printed and cut on the sheet, as the stage has it."""
+        making = self._model.session.making
+        if Stage.ARTWORK not in self._sheets.stages:
+            return {}
+        layer = {Stage.ARTWORK: str(self.artwork.shown.currentData()), Stage.PRINT: "print"}.get(stage, "both")
+        try:
+            sticker, art = self.artwork.seen(), making.artworks.artwork()
+            near = stage is Stage.ARTWORK and sticker is not None
+            movable = stage is Stage.PRINT and stage not in self._sheets.state.done
+            return {"sticker": sticker, "art": art, "layer": layer, "near": near, "movable": movable}
+        except KeenCompassError:
+            return {}
 
     def _show_head(self) -> None:
         """For a mark on the bed: what the controller knows of the head."""
@@ -132,9 +159,13 @@ class SheetStep(QWidget):
                 self._row.addWidget(button, 1)
         for i, (stage, button) in enumerate(self.stages.items(), 1):
             done = stage in self._sheets.state.done
-            button.name(f"{'✓' if done else i}  {NAMES[stage]}")
+            button.name(f"{'✓' if done else i}  {stage_name(stage, cuts=self._cuts)}")
             button.setChecked(stage is shown)
             button.setEnabled(self._sheets.waits_for(stage) is None)
+
+    @property
+    def _cuts(self) -> bool:
+        return self._model.session.context.procedure.uses_artwork
 
     def _go(self, stage: Stage) -> Callable[[], object]:
         return lambda: self._model.attempt("make", lambda: self._sheets.go(stage))
@@ -143,6 +174,9 @@ class SheetStep(QWidget):
         if self._sheets.shown is Stage.AIM and str(mark) in self._sheets.state.aimed:
             self._model.attempt("make", lambda: self._sheets.aim_again(mark))
             self.aim.take_focus()
+
+    def _move_mark(self, mark: int, at: QPointF) -> None:
+        self._model.attempt("make", lambda: self._sheets.move_mark(mark, (at.x(), at.y())))
 
     def where(self) -> tuple[object, ...]:
         """At which point it is: with another one the keyboard moves on."""
@@ -168,77 +202,6 @@ def _caption(page: Page, number: int, *, bars: bool) -> str:
         return f"sheet {number}, {page.width:g} × {page.height:g} mm"
     x, y = bar_lengths((page.width, page.height))
     return f"bar X {x:g} mm, bar Y {y:g} mm"
-
-
-class StagePanel(QWidget):
-    """What is to be said or done at one stage. main: the button that ends it."""
-
-    main: Button
-
-    def __init__(self, model: RoundModel) -> None:
-        super().__init__()
-        self.model = model
-        self.layout_ = QVBoxLayout(self)
-        self.layout_.setContentsMargins(0, 0, 0, 0)
-        self.layout_.setSpacing(8)
-
-    @property
-    def sheets(self) -> Sheets:
-        """What is being made."""
-        return self.model.session.making.sheets
-
-    def refresh(self) -> None:
-        """As it stands now."""
-        raise NotImplementedError
-
-    def take_focus(self) -> None:
-        """The first thing to be done."""
-        raise NotImplementedError
-
-    def warning(self) -> str:
-        """What is wrong so far, without being refused."""
-        return ""
-
-    def type_practice(self) -> None:
-        """Type what the stand-in shows."""
-
-    def do(self, run: Callable[[], object]) -> bool:
-        """A command; what goes wrong stands below."""
-        return self.model.attempt("make", run)
-
-    def row(self, *widgets: QWidget | int) -> QHBoxLayout:
-        """Side by side; a number is room that stretches."""
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        for widget in widgets:
-            row.addStretch(widget) if isinstance(widget, int) else row.addWidget(widget)
-        self.layout_.addLayout(row)
-        return row
-
-    def finish(self) -> None:
-        """The sheet is made: on to its readings."""
-
-        def run() -> None:
-            self.model.session.making.made()
-            self.model.session.after_making()
-
-        self.do(run)
-
-    def _practised(self) -> bool:
-        return self.model.session.context.practised
-
-    def _made_by_stand_in(self) -> None:
-        from keen_compass.practice import stand_in
-
-        def run() -> None:
-            stand_in.make(self.model.session)
-            self.model.session.after_making()
-
-        self.do(run)
-
-    def _editable(self) -> bool:
-        session = self.model.session
-        return not session.context.shop.read_only and not session.holding.found.otherwise
 
 
 class PrintPanel(StagePanel):
@@ -574,6 +537,9 @@ class DrawPanel(StagePanel):
             self.file.setText(
                 str(Path.home() / f"{file_stem(context.machine.name)}-sheet-{making.next_number()}.{making.extension}")
             )
+        cuts = context.procedure.uses_artwork
+        self.on_stand_in.name("Cut on the stand-in" if cuts else "Draw on the stand-in")
+        self.is_drawn.name("It is cut: measure" if cuts else "It is drawn: measure")
         written, practised = self._is_written(), self._practised()
         mark = context.mark(FileWritten)
         self._written.say(f"Written: {mark.file}" if written and mark else "")

@@ -285,6 +285,10 @@ def surface_for(surface: Surface) -> SurfaceWidget:
             from keen_compass.app.round.overprint_surface import OverprintSurface
 
             return OverprintSurface()
+        case Surface.BORDERS:
+            from keen_compass.app.round.borders_surface import BordersSurface
+
+            return BordersSurface()
         case Surface.CHAIN:
             from keen_compass.app.round.chain_surface import ChainSurface
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from keen_compass.words.say import Text
+from collections.abc import Mapping
+from typing import Any
+
+from keen_compass.words.say import Show, Text
 from keen_compass.words.texts import About
 from keen_compass.words.texts.shifts import shifted
 
@@ -22,10 +25,18 @@ ABOUT = About(
     ),
 )
 
+
+def _beside(v: Mapping[str, Any], show: Show) -> str:
+    """``0.10 mm to the left``."""
+    words = shifted({"x": 0.0, "y": 0.0, v["axis"]: v["off"]}, show)
+    return words.partition(" (")[0] or "nowhere"
+
+
 TEXTS: dict[str, Text] = {
     "how": "From the edge of the print to the cut, square to it",
-    "shifted": "Cut beside the print",
-    "by": lambda v, show: shifted(v, show) or "nowhere",
+    "shifted_x": "Cut beside, X",
+    "shifted_y": "Cut beside, Y",
+    "by": _beside,
     "turned": "turned",
     "degrees": lambda v, _: f"{round(v['turn'], 2) + 0.0:+.2f}°".replace("-", "−"),
     "scaled_x": "longer along X",

@@ -1,0 +1,312 @@
+"""Artwork: whose outline is cut, how far out, with which corners; every change is looked at on the page above."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from threading import Thread
+from time import sleep
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QSizePolicy, QSlider, QSpinBox, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Line, Text, plain_combo, plain_line
+from keen_compass.app.round.choices import fill
+from keen_compass.app.round.model import RoundModel
+from keen_compass.app.round.stage_panel import StagePanel
+from keen_compass.app.waiting import Dropped, Waiting
+from keen_compass.errors import KeenCompassError
+from keen_compass.formats.artwork import Picture
+from keen_compass.machines.shown import show_length
+from keen_compass.pieces.sticker import MOST_COPIES, Sticker
+from keen_compass.rounds.artworks import Artworks
+from keen_compass.words.say import say
+
+KINDS = "Artwork (*.svg *.png *.jpg *.jpeg *.webp *.tif *.tiff)"
+CHOICES: dict[str, tuple[str, tuple[tuple[str, object], ...]]] = {
+    "corners": ("Corners", (("round corners", "round"), ("sharp corners", "mitre"))),
+    "holes": ("Holes", (("with holes", "keep"), ("no holes", "drop"))),
+    "parts": ("Parts", (("each part", "apart"), ("all in one", "joined"))),
+    "strokes": ("Lines of a drawing", (("with lines", True), ("no lines", False))),
+}
+SHOWN = (("print and cut", "both"), ("print", "print"), ("cut", "cut"))
+LONG = 0.2  # s: what takes longer shows how far it is
+MANY_PIXELS = 1_500_000  # of a picture, from which on tracing it takes that long
+
+
+class ArtworkPanel(StagePanel):
+    """`looked` says that a slider moves: what is seen changes before it is kept."""
+
+    looked = Signal()
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__(model)
+        self.setAcceptDrops(True)
+        self.file = plain_line("Artwork", "drop an SVG or a picture here, or its name")
+        self.open = Button("Open…", self._open, "quiet", "file")
+        self.job = plain_line("Name of the job", "what the job is called", 60)
+        self.shown = plain_combo("Shown")
+        fill(self.shown, [(words, value) for words, value in SHOWN], "both")
+        self.shown.activated.connect(lambda _: self.looked.emit())
+        self.outset = plain_line("From the artwork out to the cut", "border", 20)
+        self.combos: dict[str, QComboBox] = {}
+        for name, (label, options) in CHOICES.items():
+            self.combos[name] = combo = plain_combo(label)
+            fill(combo, list(options), None)
+            combo.activated.connect(partial(self._choose, name))
+        self.copies = QSpinBox()
+        self.copies.setRange(1, MOST_COPIES)
+        self.copies.setMinimumHeight(th.HAND)
+        self.copies.setSuffix(" ×")
+        self.copies.setKeyboardTracking(False)
+        for widget in (self.copies, self.copies.lineEdit()):
+            widget.setAccessibleName("Copies on the sheet")
+        self.copies.valueChanged.connect(self._copies)
+        self.threshold = QSlider(Qt.Orientation.Horizontal)
+        self.threshold.setAccessibleName("Threshold: from how dark on it is artwork")
+        self.threshold.setRange(1, 99)
+        self.threshold.setMinimumHeight(th.HAND)
+        self.threshold.valueChanged.connect(self._slide)
+        self.threshold.sliderReleased.connect(self._slid)
+        self.smooth = plain_line("Smoothed by", "smoothed by", 20)
+        self.smallest = plain_line("Smallest part", "smallest part", 20)
+        self.dpi = plain_line("Pixels per inch", "pixels per inch", 20)
+        self._tells = Line("", colour="soft")
+        self.use = Button("Print it so", self._use, "primary")
+        asked_for = {
+            "outset": "Border", "threshold": "Threshold", "smooth": "smoothed by", "smallest": "smallest part",
+            "dpi": "pixels per inch",
+        }  # fmt: skip
+        self._labels = {of: Text(words, colour="soft") for of, words in asked_for.items()}
+        for shown in self._labels.values():
+            shown.setWordWrap(False)
+            shown.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
+        self._lay_out()
+        self._filling = False
+
+    def _lay_out(self) -> None:
+        combos, labels = self.combos, self._labels
+        row = self.row(self.file, self.open, self.job)
+        row.setStretch(0, 3)
+        row.setStretch(2, 2)
+        self.row(labels["outset"], self.outset, combos["corners"], combos["holes"], combos["parts"])
+        asked: list[QWidget] = [
+            labels["threshold"],
+            self.threshold,
+            labels["smooth"],
+            self.smooth,
+            labels["dpi"],
+            self.dpi,
+        ]
+        self.row(*asked).setStretch(1, 3)
+        row = self.row(self.shown, combos["strokes"], labels["smallest"], self.smallest, self.copies, self.use)
+        row.setStretch(0, 3)
+        row.setStretch(1, 3)
+        self.layout_.addWidget(self._tells)
+        for name in ("outset", "smooth", "smallest", "dpi"):
+            edit: QLineEdit = getattr(self, name)
+            edit.editingFinished.connect(partial(self._typed, name))
+            edit.setFixedWidth(96)
+        self.file.returnPressed.connect(self._name_file)
+        self.job.editingFinished.connect(self._rename)
+
+    @property
+    def main(self) -> Button:  # type: ignore[override]
+        """On to the printer."""
+        return self.use
+
+    @property
+    def artworks(self) -> Artworks:
+        """What is chosen."""
+        return self.model.session.making.artworks
+
+    def refresh(self) -> None:
+        """As it is chosen; what a drawing or a picture has no use for is not there."""
+        art, settings, chosen = self.artworks, self.artworks.settings, self.artworks.chosen
+        self._filling = True
+        units = self.model.session.context.machine.units
+        for name in ("outset", "smooth", "smallest"):
+            edit: QLineEdit = getattr(self, name)
+            if not edit.hasFocus():
+                edit.setText(show_length(settings[name], units))
+        if not self.dpi.hasFocus():
+            self.dpi.setText(self._resolution())
+        for name, combo in self.combos.items():
+            fill(combo, list(CHOICES[name][1]), settings[name])
+        self.copies.setValue(chosen.copies)
+        if not self.threshold.isSliderDown():
+            self.threshold.setValue(round(100 * settings["threshold"]))
+        if not self.file.isModified():
+            self.file.setText(chosen.file)
+        if not self.job.hasFocus():
+            self.job.setText(chosen.name)
+        self._filling = False
+        kind = self._kind()
+        for name in ("threshold", "smooth"):
+            self._labels[name].setVisible(kind == "picture")
+            getattr(self, name).setVisible(kind == "picture")
+        for name in ("smallest",):
+            self._labels[name].setVisible(kind in ("picture", "drawing"))
+            getattr(self, name).setVisible(kind in ("picture", "drawing"))
+        self._labels["dpi"].setVisible(kind in ("picture", "sizeless"))
+        self.dpi.setVisible(kind in ("picture", "sizeless"))
+        self.combos["strokes"].setVisible(kind == "drawing")
+        there = kind in ("picture", "drawing")
+        for widget in (self.outset, self._labels["outset"], self.copies, self.job, self.shown,
+                       *(c for n, c in self.combos.items() if n != "strokes")):  # fmt: skip
+            widget.setVisible(there)
+        self._tells.say(self._told(art))
+        self._tells.setVisible(there)
+        self.use.setVisible(there)
+        self.use.setEnabled(self._editable() and self.seen() is not None)
+
+    def seen(self) -> Sticker | None:
+        """What is drawn: while the slider moves, by where it stands."""
+        if self.threshold.isSliderDown():
+            try:
+                return self.artworks.look(threshold=self.threshold.value() / 100)
+            except KeenCompassError:
+                return None
+        return self.artworks.sticker()
+
+    def warning(self) -> str:
+        """What is missing, or too coarse."""
+        if not self.artworks.chosen.blob:
+            return ""
+        if self._kind() == "sizeless":
+            return "The picture doesn’t say how large it is: type its pixels per inch."
+        if (refused := self.sheets.refusal()) and refused.code == "refused":
+            return say(refused)
+        pixel = self.artworks.coarse()
+        return f"A pixel of it is {pixel:.2f} mm, coarse for what the cut is to keep to." if pixel else ""
+
+    def take_focus(self) -> None:
+        """The file first, then on."""
+        kind = self._kind()
+        (self.dpi if kind == "sizeless" else self.use if kind else self.file).setFocus()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Files may be dropped here."""
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """The first that is a file."""
+        file = next((Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()), None)
+        if file is not None:
+            self._take(file)
+            event.acceptProposedAction()
+
+    # Inside
+
+    def _kind(self) -> str:
+        """drawing, picture, sizeless (a picture that doesn't say its resolution), or nothing yet."""
+        if not self.artworks.chosen.blob:
+            return ""
+        try:
+            art = self.artworks.artwork()
+        except KeenCompassError:
+            return "sizeless"
+        return "picture" if isinstance(art, Picture) else "drawing"
+
+    def _resolution(self) -> str:
+        """Of a picture, as it says or as was typed."""
+        try:
+            art = self.artworks.artwork()
+        except KeenCompassError:
+            return ""
+        return f"{25.4 / art.pixel[0]:.4g}" if isinstance(art, Picture) else ""
+
+    def _told(self, art: Artworks) -> str:
+        sticker, units = self.seen(), self.model.session.context.machine.units
+        if sticker is None:
+            return ""
+        xs, ys = ([p[k] for ring in sticker.rings for p in ring.points] for k in (0, 1))
+        wide, high = max(xs) - min(xs), max(ys) - min(ys)
+        parts, holes = sum(not r.hole for r in sticker.rings), sum(r.hole for r in sticker.rings)
+        words = [f"{show_length(wide, units)} × {show_length(high, units)} with its border"]
+        words.append(f"{parts} part{'s' if parts > 1 else ''}")
+        words += [f"{holes} hole{'s' if holes > 1 else ''}"] if holes else []
+        left_out = [f"{what}{f' ({n})' if n > 1 else ''}" for what, n in art.left_out().items()]
+        if left_out:
+            words.append(f"not understood, left as it is: {', '.join(left_out)}")
+        return " · ".join(words)
+
+    def _open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Artwork", str(Path.home()), KINDS)
+        if name:
+            self._take(Path(name))
+
+    def _name_file(self) -> None:
+        if self.file.isModified() and self.file.text().strip():
+            self._take(Path(self.file.text().strip()).expanduser())
+
+    def _take(self, file: Path) -> None:
+        if self.do(lambda: self.artworks.put_file(file)):
+            self.file.setModified(False)
+        self.take_focus()
+
+    def _rename(self) -> None:
+        if not self._filling and self.job.text().strip() not in ("", self.artworks.chosen.name):
+            self.do(lambda: self.artworks.rename(self.job.text()))
+
+    def _typed(self, name: str) -> None:
+        edit: QLineEdit = getattr(self, name)
+        if not self._filling and edit.isModified() and edit.text().strip():
+            edit.setModified(False)
+            self.do(lambda: self.artworks.change(**{name: edit.text()}))
+
+    def _choose(self, name: str, _index: int) -> None:
+        value = self.combos[name].currentData()
+        self.do(lambda: self.artworks.change(**{name: value}))
+
+    def _copies(self, count: int) -> None:
+        if not self._filling and count != self.artworks.chosen.copies:
+            self.do(lambda: self.artworks.copies(count))
+
+    def _slide(self, value: int) -> None:
+        if self._filling:
+            return
+        if self.threshold.isSliderDown():
+            self.looked.emit()
+        else:
+            self.do(lambda: self.artworks.change(threshold=value / 100))
+
+    def _slid(self) -> None:
+        self.do(lambda: self.artworks.change(threshold=self.threshold.value() / 100))
+
+    def _use(self) -> None:
+        art = self.artworks.artwork()
+        long = isinstance(art, Picture) and art.values.size > MANY_PIXELS
+        try:
+            self.do(lambda: self.sheets.draw_up(_beside) if long else self.sheets.draw_up())
+        except Dropped:
+            return
+
+
+def _beside(run: Callable[[], Sticker]) -> Sticker:
+    """Out of the window's thread; how far it is can't be told, but it can be left."""
+    found: list[Sticker | BaseException] = []
+
+    def work() -> None:
+        try:
+            found.append(run())
+        except BaseException as error:
+            found.append(error)
+
+    waiting, thread = Waiting("The outline is traced to the last pixel"), Thread(target=work, daemon=True)
+    thread.start()
+    share = 0.0
+    try:
+        while not found:
+            sleep(0.02)
+            share += (0.95 - share) * 0.02
+            waiting.show_share(share)
+    finally:
+        waiting.end()
+    if isinstance(found[0], BaseException):
+        raise found[0]
+    return found[0]
