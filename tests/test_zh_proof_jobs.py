@@ -36,9 +36,8 @@ from keen_compass.pieces.sticker import (
     to_sheet,
 )
 from keen_compass.practice import paper, stand_in
-from keen_compass.practice.demo import artwork
 from keen_compass.practice.paper_rounds import PLOTTER, plotter, shop_of
-from keen_compass.practice.playing import cut, prepare_sheet, read_all
+from keen_compass.practice.playing import artwork, cut, prepare_sheet, read_all
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Stage, Step
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution

@@ -289,6 +289,23 @@ def _over_print(window: MainWindow) -> None:
     read_all(_session(window), 7)
 
 
+def _proof_dries(window: MainWindow) -> None:
+    """The garden label is printed and waits."""
+    _begin(window, "proof", "proof", "kingfisher")
+
+
+def _proof_job(window: MainWindow) -> None:
+    """Its artwork, print and cut together."""
+    _session(window).making.sheets.go(Stage.ARTWORK)
+
+
+def _proof_verdict(window: MainWindow) -> None:
+    """Cut where it was printed, its border read all round."""
+    session = _session(window)
+    cut(session)
+    read_all(session)
+
+
 def _bands(window: MainWindow) -> None:
     _begin(window, "media-feed", "media_feed", "kingfisher")
     session = _session(window)
@@ -439,6 +456,9 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("camera", _camera),
     ("blade-row", _blade_row),
     ("bands", _bands),
+    ("state-print-dries", _proof_dries),
+    ("proof-job", _proof_job),
+    ("proof-verdict", _proof_verdict),
     ("print-scale", _print_scale),
     ("print-scale-crosses", _over_print),
     ("pointer-quick", lambda window: _begin(window, "pointer", "pointer_x")),

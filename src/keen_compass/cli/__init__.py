@@ -242,7 +242,8 @@ def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict
     if given:
         raise InputError("not known here; expected number", f"--set {min(given)}")
     page = procedure.page(size, number)
-    assert page is not None
+    if page is None:
+        raise InputError("prints an artwork: use proof-job", procedure.name)
     if options.geometry:
         write_whole(options.geometry, (json.dumps(page.to_json(), indent=2) + "\n").encode())
     write_whole(options.output, write_page(page, page_words(page)))

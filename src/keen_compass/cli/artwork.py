@@ -14,6 +14,8 @@ from keen_compass.errors import InputError
 if TYPE_CHECKING:
     from keen_compass.formats.artwork import Artwork
     from keen_compass.pieces.outline import Ring
+    from keen_compass.pieces.page import Page
+    from keen_compass.pieces.sticker import Sticker
     from keen_compass.pieces.toolpath import ToolPath
 
 MOST_NAME = 60  # letters
@@ -155,27 +157,78 @@ def _add_proof_job(commands: Any) -> None:
 def _proof_job(options: argparse.Namespace) -> int:
     """What is on the page, and what is cut, is told on standard output."""
     from keen_compass.formats.files import write_whole
-    from keen_compass.formats.pages import write_page
-    from keen_compass.pieces.page import MOST_NUMBER
-    from keen_compass.pieces.sticker import Sticker, lines_to_cut, sticker_page
+    from keen_compass.pieces.sticker import Sticker, lines_to_cut
     from keen_compass.pieces.toolpath import Stroke, drawn
-    from keen_compass.words.pages import page_words
 
     written = _writer(options.cut)
     artwork, rings = _rings(options)
     name = options.name.strip()[:MOST_NAME] or options.artwork.stem[:MOST_NAME]
-    border = length_given(options.outset, "--outset")
-    sticker = Sticker(name, artwork.width, artwork.height, rings, border)
-    size = paper_size(options.page, "--page")
-    if not 1 <= options.number <= MOST_NUMBER:
-        raise InputError(f"1 to {MOST_NUMBER}", "--number")
-    page = sticker_page(sticker, size, options.number, options.copies)
+    sticker = Sticker(name, artwork.width, artwork.height, rings, length_given(options.outset, "--outset"))
+    page, pdf, waits = (_waiting if options.shop else _by_itself)(options, artwork, sticker)
     path = drawn(f"{name}, sheet {page.number}", tuple(Stroke(line) for line in lines_to_cut(sticker, page)))
-    write_whole(options.print_to, write_page(page, page_words(page), art=artwork))
+    write_whole(options.print_to, pdf)
     write_whole(options.cut, written(path))
     extents = [round(v, 4) for v in path.extents()]
-    print_json(_told(artwork, rings) | page.to_json() | {"name": name, "cut": {"extents": extents}})
+    print_json(_told(artwork, rings) | page.to_json() | {"name": name, "cut": {"extents": extents}, **waits})
     return 0
+
+
+Made = tuple["Page", bytes, dict[str, Any]]
+
+
+def _by_itself(options: argparse.Namespace, artwork: Artwork, sticker: Sticker) -> Made:
+    """A page that no shop file knows."""
+    from keen_compass.formats.pages import write_page
+    from keen_compass.pieces.page import MOST_NUMBER
+    from keen_compass.pieces.sticker import sticker_page
+    from keen_compass.words.pages import page_words
+
+    if not 1 <= options.number <= MOST_NUMBER:
+        raise InputError(f"1 to {MOST_NUMBER}", "--number")
+    page = sticker_page(sticker, paper_size(options.page, "--page"), options.number, options.copies)
+    return page, write_page(page, page_words(page), art=artwork), {}
+
+
+def _waiting(options: argparse.Namespace, _artwork: Artwork, sticker: Sticker) -> Made:
+    """Of a machine of a shop file, where it waits: once it is aimed at, it is cut by what is in force then."""
+    from keen_compass.procedures.base import Stage
+    from keen_compass.rounds import RoundSession
+    from keen_compass.shop.store import Shop
+
+    if not options.shop.is_file():
+        raise InputError("is no shop file", str(options.shop))
+    shop = Shop(options.shop)
+    try:
+        known = [m for m in shop.machines() if "proof" in m.quantities]
+        named = [m for m in known if options.machine in ("", m.name, m.uid)]
+        if not named:
+            names = ", ".join(m.name for m in known)
+            raise InputError(f"expected one of {names}" if names else "no machine there prints and cuts", "--machine")
+        session = RoundSession.begin(shop, named[0], "proof")
+        making = session.making
+        if Stage.PRINT in making.sheets.state.done:
+            waits = f"{making.artworks.chosen.name}, sheet {making.sheets.number()}"
+            raise InputError(f"{waits} waits on {named[0].name} already: cut it, or give it up", "--shop")
+        with session.together():
+            making.artworks.put(options.artwork.read_bytes(), options.artwork.name)
+            making.artworks.rename(sticker.name)
+            making.artworks.copies(options.copies)
+            making.artworks.change(
+                outset=sticker.border, corners=options.corners, mitre_limit=options.mitre_limit, holes=options.holes,
+                parts=options.parts, smallest=length_given(options.smallest, "--smallest"), dpi=options.dpi,
+                smooth=length_given(options.smooth, "--smooth"), threshold=_threshold(options.threshold),
+                strokes=options.strokes == "seen",
+            )  # fmt: skip
+            making.choose_option("paper", options.page)
+            making.artworks.keep(sticker)
+        page = making.sheets.page()
+        if page is None:
+            raise InputError(f"does not go onto {options.page} on {named[0].name}", "--page")
+        pdf = making.sheets.pdf()
+        making.sheets.printed()
+        return page, pdf, {"waits": {"machine": named[0].name, "sheet": page.number}}
+    finally:
+        shop.close()
 
 
 def _writer(file: Path) -> Callable[[ToolPath], bytes]:

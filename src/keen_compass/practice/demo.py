@@ -11,13 +11,12 @@ from collections.abc import Callable, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
-from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
 from keen_compass.formats.listing import read_listing
 from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
-from keen_compass.practice.playing import cut, play, read_all
+from keen_compass.practice.playing import artwork, cut, play, read_all
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
@@ -364,11 +363,6 @@ def _proof_jobs(shop: Shop) -> None:
             session.sign("Finer than this rule can tell" if session.needs_reason() else "")
         else:
             session.making.sheets.printed()
-
-
-def artwork(file: str) -> bytes:
-    """Lantern Quay’s own."""
-    return (files("keen_compass.practice") / "artwork" / file).read_bytes()
 
 
 def _ember(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime) -> None:

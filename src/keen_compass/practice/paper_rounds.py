@@ -15,6 +15,7 @@ from typing import Any
 from keen_compass.formats.files import write_whole
 from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
 from keen_compass.practice.playing import correct_all, cut, read_all
+from keen_compass.procedures import load
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Solution
@@ -118,6 +119,8 @@ def run(procedure: str, seed: int, rounds: int | None, folder: Path | None, most
     with tempfile.TemporaryDirectory(prefix="keen-compass-sheets-") as scratch:
         shop, truth = shop_of(Path(scratch) / "practice.kcshop", seed)
         practice = PaperRounds(seed, truth.with_carrier(PLOTTER.fitted["carrier"]), PLOTTER)
+        if load(procedure).uses_artwork:
+            _put_right_beneath(shop, practice.truth)
         session = RoundSession.begin(shop, PLOTTER, procedure)
         try:
             for i in range(rounds or most):
@@ -135,6 +138,16 @@ def run(procedure: str, seed: int, rounds: int | None, folder: Path | None, most
         finally:
             shop.close()
     return practice
+
+
+def _put_right_beneath(shop: Shop, truth: Truth) -> None:
+    """Offsets and print scale as earlier rounds leave them: right, as far as the controller's decimals go."""
+    held = {q: kept.stored for q, kept in shop.values_on(PLOTTER).items()}
+    for q in PLOTTER.quantities:
+        stored = held.get(q) or PLOTTER.as_delivered(q)
+        if QUANTITIES[q].family in (*PLOTTER.heads, "print_scale") and stored is not None:
+            right = truth.right(q, {**held, q: stored})
+            shop.put_value(PLOTTER.uid, q, stored.renewed(right, PLOTTER.decimals), "start", subject=PLOTTER.subject)
 
 
 def _correct(session: RoundSession) -> None:

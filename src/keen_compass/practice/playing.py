@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from importlib.resources import files
 
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import paper
@@ -12,6 +13,7 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 
+STICKER = "harbour-sticker.svg"
 MOST_ROUNDS = 4  # of one procedure; who needs more is chasing
 
 
@@ -25,9 +27,20 @@ def cut(session: RoundSession) -> None:
     session.after_making()
 
 
+def artwork(file: str) -> bytes:
+    """Lantern Quay’s own."""
+    return (files("keen_compass.practice") / "artwork" / file).read_bytes()
+
+
 def prepare_sheet(session: RoundSession) -> None:
-    """Print, measure the bars, lay it down and aim at its marks, as far as that is asked for."""
+    """Print, measure the bars, lay it down and aim at its marks, as far as that is asked for. Where nobody chose an
+    artwork it is the harbour sticker.
+    """
     made = session.making.sheets
+    if Stage.ARTWORK in made.stages and Stage.ARTWORK not in made.state.done:
+        if not session.making.artworks.chosen.blob:
+            session.making.artworks.put(artwork(STICKER), STICKER)
+        made.draw_up()
     if Stage.PRINT in made.stages:
         made.printed()
         made.measured(*(paper.shows_bars(session) or ("", "")))

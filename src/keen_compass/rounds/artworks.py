@@ -142,7 +142,10 @@ class Artworks:
         art, settings = self.artwork(), self.settings
         if art is None:
             raise InputError("Choose the artwork first.", "artwork")
-        sticker = beside(lambda: self._made(art, settings))
+        self.keep(beside(lambda: self._made(art, settings)))
+
+    def keep(self, sticker: Sticker) -> None:
+        """A line that was drawn up elsewhere (undoable)."""
         self._put(replace(self.chosen, sticker=sticker.to_json()))
 
     def sticker(self) -> Sticker | None:
