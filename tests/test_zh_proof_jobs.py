@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import io
+import json
 import math
 import random
+import subprocess
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
 import ezdxf.addons.hpgl2.api
+import numpy as np
+import pypdfium2
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -22,6 +26,7 @@ from shapely import MultiLineString, Point, Polygon, box
 from driving import choose, click, focus, press, shown, tab_to
 from keen_compass.app.round.borders_surface import BordersSurface
 from keen_compass.app.window import MainWindow
+from keen_compass.cli import main
 from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.outline import Outset, outlined
@@ -309,6 +314,114 @@ def test_orders_and_parameters_are_refused_in_words() -> None:
         with pytest.raises(InputError) as refused:
             proof.piece({**good, **wrong})
         assert where in str(refused.value)
+
+
+def rendered(pdf: bytes, dpi: float) -> np.ndarray:
+    document = pypdfium2.PdfDocument(pdf)
+    try:
+        picture = document[0].render(scale=dpi / 72, grayscale=True).to_numpy()
+    finally:
+        document.close()
+    return np.asarray(picture, float).reshape(picture.shape[:2])
+
+
+def test_the_command_prints_and_cuts_where_it_says(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """The page to 0.02 mm at 1200 dpi, the cut's extents as two readers have them."""
+    (tmp_path / "a.svg").write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="20mm"><rect width="40mm" height="20mm"/></svg>'
+    )
+    words = [
+        "proof-job",
+        str(tmp_path / "a.svg"),
+        "--outset",
+        "3",
+        "--corners",
+        "mitre",
+        "--page",
+        "A5",
+        "--name",
+        "Quay",
+    ]
+    assert main([*words, "--print", str(tmp_path / "p.pdf"), "--cut", str(tmp_path / "c.plt"), "--number", "12"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert (told["name"], told["sheet"]["number"], told["parts"]) == ("Quay", 12, 1)
+    x, y = told["artwork"][0]["at"]  # its upper left corner, from the paper's lower left one
+    ink = 1 - rendered((tmp_path / "p.pdf").read_bytes(), 1200) / 255
+    dark, per_mm = ink > 0.5, 1200 / 25.4
+    for line, low, high, side in (
+        (ink[round((210 - y + 10) * per_mm)], x, x + 40, 148.0),
+        (ink[:, round((x + 20) * per_mm)], 210 - y, 230 - y, 210.0),
+    ):
+        pixels = len(line) / side  # a page is as many whole pixels
+        at = np.arange(round((low - 5) * pixels), round((high + 5) * pixels))
+        wide, middle = line[at].sum() / pixels, (line[at] * (at + 0.5)).sum() / line[at].sum() / pixels
+        assert middle - wide / 2 == pytest.approx(low, abs=0.02)
+        assert middle + wide / 2 == pytest.approx(high, abs=0.02)
+    for mark in told["marks"]:
+        u, v = (round(w * per_mm) for w in (mark["at"][0], 210 - mark["at"][1]))
+        assert dark[v - 4 : v + 5, u - 4 : u + 5].any()
+    assert told["cut"]["extents"] == pytest.approx([x - 3, y - 23, x + 43, y + 3], abs=1e-3)
+    document = ezdxf.addons.hpgl2.api.to_dxf(b"\x1b%1B" + (tmp_path / "c.plt").read_bytes(), mirror_y=False)
+    points = [p[:2] for line in document.modelspace().query("LWPOLYLINE") for p in line.get_points()]
+    points += [tuple(v.dxf.location)[:2] for line in document.modelspace().query("POLYLINE") for v in line.vertices]
+    lows, highs = ([f(p[k] for p in points) for k in (0, 1)] for f in (min, max))
+    assert (highs[0] - lows[0], highs[1] - lows[1]) == (
+        pytest.approx(46 * 40, abs=1.5),
+        pytest.approx(26 * 40, abs=1.5),
+    )
+    for wrong, says in (
+        (["--cut", str(tmp_path / "c.exe")], "ends in one of"), (["--page", "A7"], "--page"),
+        (["--copies", "40"], "copies"),
+        (["--number", "0"], "--number"), (["--shop", str(tmp_path / "none.kcshop")], "no shop file"),
+        (["--outset", "60"], "room for"),
+    ):  # fmt: skip
+        given = [*words, "--print", str(tmp_path / "q.pdf"), "--cut", str(tmp_path / "c.plt"), *wrong]
+        assert main(given) == 2
+        assert says in capsys.readouterr().err
+    assert not (tmp_path / "q.pdf").exists()
+
+
+def test_the_command_keeps_a_job_waiting_in_a_shop_file(
+    tern: Shop, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    file = tmp_path / "tern.kcshop"
+    tern.close()
+    (tmp_path / "a.svg").write_bytes(SVG)
+    words = ["proof-job", str(tmp_path / "a.svg"), "--outset", "2.5", "--print", str(tmp_path / "p.pdf"), "--cut",
+             str(tmp_path / "c.svg"), "--shop", str(file), "--copies", "2", "--machine", "Tern"]  # fmt: skip
+    assert main(words) == 0
+    waits = json.loads(capsys.readouterr().out)["waits"]
+    opened = Shop(file)
+    session = RoundSession.begin(opened, opened.machine("tern"), "proof")
+    assert waits == {"machine": "Tern", "sheet": session.making.next_number()}
+    assert session.making.sheets.shown is Stage.PRINT
+    assert session.making.artworks.settings["outset"] == 2.5
+    assert len(session.making.sheets.page().art) == 2  # type: ignore[union-attr]
+    opened.close()
+    assert main(words) == 2  # one waits already
+    assert "waits on Tern already" in capsys.readouterr().err
+    assert main([*words[:-1], "Gannet"]) == 2
+    assert "expected one of Tern" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("data", [SVG, PNG])
+def test_the_page_looks_the_same_as_pdf_as_picture_and_as_drawing(tern: Shop, tmp_path: Path, data: bytes) -> None:
+    session = job(tern, data, "a.svg" if data is SVG else "a.png")
+    sheets = session.making.sheets
+    for kind in ("pdf", "png", "svg"):
+        sheets.write_pdf(tmp_path / f"p.{kind}")
+    pdf = rendered((tmp_path / "p.pdf").read_bytes(), 96)
+    with Image.open(tmp_path / "p.png") as picture:
+        assert picture.info["dpi"] == (pytest.approx(300, abs=0.1),) * 2
+        small = np.asarray(picture.convert("L").resize(pdf.shape[::-1], Image.Resampling.BOX), float)
+    assert np.abs(small - pdf).mean() < 1.5
+    subprocess.run(["rsvg-convert", "-b", "white", str(tmp_path / "p.svg"), "-o", str(tmp_path / "s.png")], check=True)
+    with Image.open(tmp_path / "s.png") as drawn:
+        seen = np.asarray(drawn.convert("L").resize(pdf.shape[::-1], Image.Resampling.BOX), float)
+    h, w = pdf.shape
+    inner = slice(round(0.2 * h), round(0.75 * h)), slice(round(0.15 * w), w)  # letters are other ones there
+    assert (np.abs(seen - pdf)[inner] > 90).mean() < 0.004
+    assert (pdf[inner] < 200).mean() > 0.01
 
 
 # In the window

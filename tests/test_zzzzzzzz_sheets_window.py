@@ -357,10 +357,10 @@ def test_the_page_goes_to_a_file_or_to_a_printer(
     assert Stage.PRINT in session.making.sheets.state.done
     click(step, "Print another")
     step.print.file.setText(str(tmp_path / "nowhere" / "sheet.pdf"))
-    click(step, "Write PDF")
+    click(step, "Write it")
     assert "nowhere" in shown(step)
     step.print.file.setText(str(tmp_path / "sheet.pdf"))
-    click(step, "Write PDF")
+    click(step, "Write it")
     assert (tmp_path / "sheet.pdf").read_bytes().count(b"/Type /Page\n") == 3
     monkeypatch.setenv("PATH", str(tmp_path / "nowhere"))
     with pytest.raises(InputError, match="doesn’t answer"):

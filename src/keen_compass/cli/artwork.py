@@ -157,6 +157,7 @@ def _add_proof_job(commands: Any) -> None:
 def _proof_job(options: argparse.Namespace) -> int:
     """What is on the page, and what is cut, is told on standard output."""
     from keen_compass.formats.files import write_whole
+    from keen_compass.formats.pages import page_as_picture
     from keen_compass.pieces.sticker import Sticker, lines_to_cut
     from keen_compass.pieces.toolpath import Stroke, drawn
 
@@ -166,7 +167,7 @@ def _proof_job(options: argparse.Namespace) -> int:
     sticker = Sticker(name, artwork.width, artwork.height, rings, length_given(options.outset, "--outset"))
     page, pdf, waits = (_waiting if options.shop else _by_itself)(options, artwork, sticker)
     path = drawn(f"{name}, sheet {page.number}", tuple(Stroke(line) for line in lines_to_cut(sticker, page)))
-    write_whole(options.print_to, pdf)
+    write_whole(options.print_to, pdf if options.print_to.suffix.lower() != ".png" else page_as_picture(pdf))
     write_whole(options.cut, written(path))
     extents = [round(v, 4) for v in path.extents()]
     print_json(_told(artwork, rings) | page.to_json() | {"name": name, "cut": {"extents": extents}, **waits})

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Mapping
 from types import MappingProxyType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from keen_compass.formats.painting import paint
 from keen_compass.pieces.page import (
@@ -33,6 +33,7 @@ MM = 72 / 25.4
 THIN, LINE = 0.12, 0.2  # mm
 BESIDE = 2.2  # mm between a thing and what is written about it
 DOT = 0.3  # mm, radius
+PICTURE_DPI = 300.0
 TICK = 1.5  # mm, half of a bar's end
 
 
@@ -55,6 +56,35 @@ def write_page(
         canvas.showPage()
     canvas.save()
     return data.getvalue()
+
+
+def write_page_svg(
+    page: Page, words: tuple[str, ...], ends: Mapping[str, str] = MappingProxyType({}), art: Artwork | None = None
+) -> bytes:  # fmt: skip
+    """The same as a drawing, one page at true size."""
+    from keen_compass.formats.svg_canvas import SvgCanvas
+
+    canvas: Any = SvgCanvas(page.width * MM, page.height * MM)
+    canvas.setTitle(f"{words[0]} {page.number}")
+    if art is not None:
+        paint(canvas, page, art)
+    _draw(canvas, page, words, ends)
+    found: bytes = canvas.svg()
+    return found
+
+
+def page_as_picture(pdf: bytes, dpi: float = PICTURE_DPI) -> bytes:
+    """The first page of a PDF as PNG at true size."""
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(pdf)
+    try:
+        picture = document[0].render(scale=dpi / 72).to_pil()
+    finally:
+        document.close()
+    held = io.BytesIO()
+    picture.convert("RGB").save(held, "PNG", dpi=(dpi, dpi))
+    return held.getvalue()
 
 
 def _draw(canvas: Canvas, page: Page, words: tuple[str, ...], ends: Mapping[str, str]) -> None:

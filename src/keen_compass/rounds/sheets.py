@@ -112,11 +112,32 @@ class Sheets:
         return write_page(page, page_words(page, show), copies, vernier_ends(show), art)
 
     def write_pdf(self, file: Path, copies: int = 1) -> None:
-        """Write it, whole or not at all; it is printed then. Raises InputError where the disk refuses."""
-        from keen_compass.formats.files import write_whole
+        """Write it, whole or not at all; it is printed then: as PDF, or by its name as PNG or SVG of one page.
 
-        write_whole(file, self.pdf(copies))
+        Raises InputError where the disk refuses.
+        """
+        from keen_compass.formats.files import write_whole
+        from keen_compass.formats.pages import page_as_picture
+
+        match file.suffix.lower():
+            case ".png":
+                data = page_as_picture(self.pdf())
+            case ".svg":
+                data = self.svg()
+            case _:
+                data = self.pdf(copies)
+        write_whole(file, data)
         self.printed()
+
+    def svg(self) -> bytes:
+        """The page as a drawing at true size. Raises InputError where there is none."""
+        from keen_compass.formats.pages import write_page_svg
+
+        self.pdf()  # refuses what can't be printed
+        page, show = self.page(), show_for(self._c.machine)
+        assert page is not None
+        art = self._artworks.artwork() if page.art else None
+        return write_page_svg(page, page_words(page, show), vernier_ends(show), art)
 
     def printed(self) -> None:
         """The sheet has left the printer (undoable)."""

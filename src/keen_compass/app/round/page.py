@@ -217,7 +217,8 @@ class RoundPage(QWidget):
         parameters = piece.parameters if piece else self.model.session.making.parameters()
         size = words.size_of(context.procedure.extent(parameters), context.machine)
         stock, instrument = context.machine.stock, context.instrument
-        parts = [context.machine.name, size]
+        job = self.model.session.making.artworks.chosen.name if context.procedure.uses_artwork else ""
+        parts = [context.machine.name, size or job]
         if makes is Makes.PIECE:
             parts += [context.tool.name, stock.name if stock else ""]
         if makes is not Makes.NOTHING:

@@ -215,8 +215,8 @@ class PrintPanel(StagePanel):
         self.copies.setSuffix(" ×")
         for widget in (self.copies, self.copies.lineEdit()):
             widget.setAccessibleName("Copies")
-        self.file = plain_line("PDF to write")
-        self.write = Button("Write PDF", self._write, "primary", "file")
+        self.file = plain_line("File to write: PDF, PNG or SVG")
+        self.write = Button("Write it", self._write, "primary", "file")
         self.printer = plain_combo("Printer")
         self.send = Button("Print it", self._send)
         self.on_stand_in = Button("Print on the stand-in", self._by_stand_in, "primary")
