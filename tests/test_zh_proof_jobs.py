@@ -118,7 +118,7 @@ def test_stickers_stand_clear_of_one_another_and_of_all_that_is_printed(
     try:
         page = sticker_page(sticker, size, 7, copies, down=down)
     except PieceError as error:
-        assert "room for" in str(error) or "of them go onto this paper" in str(error)
+        assert "room for" in str(error) or "this paper takes" in str(error)
         return
     assert len(page.art) == copies
     cuts = [Polygon(line) for line in lines_to_cut(sticker, page)]
@@ -517,9 +517,15 @@ def test_dropped_mistaken_and_damaged_artwork_is_said_beside_it(window: MainWind
     window.grab()
     click(step_of(window), "Print it so")
     assert session.making.sheets.shown is Stage.PRINT
+    session.making.artworks.copies(40)
+    session.making.sheets.draw_up()
     choose("Paper", "A5")
     settle()
-    assert "room for" in shown(step_of(window)) or session.making.sheets.page() is not None
+    assert "this paper takes" in shown(step_of(window))
+    assert not step_of(window).print.on_stand_in.isEnabled()
+    check_looks(window, (1280, 800))
+    choose("Paper", "A3")
+    assert step_of(window).print.on_stand_in.isEnabled()
 
 
 def test_a_mark_is_dragged_to_where_there_is_room(window: MainWindow) -> None:

@@ -101,7 +101,7 @@ def laid(sticker: Sticker, size: Point, copies: int = 1, *, down: bool = False) 
             f"{max(x1 - x0, 0):.0f} × {max(y1 - y0, 0):.0f} mm", "size",
         )  # fmt: skip
     if not 1 <= copies <= min(across * rows, MOST_COPIES):
-        raise PieceError(f"1 to {min(across * rows, MOST_COPIES)} of them go onto this paper", "copies")
+        raise PieceError(f"{copies} are asked for, and this paper takes {min(across * rows, MOST_COPIES)}", "copies")
     columns = min(across, math.ceil(copies / math.ceil(copies / across)))
     lines = math.ceil(copies / columns)
     sx = (x0 + x1 - columns * wide - (columns - 1) * GAP) / 2 - left

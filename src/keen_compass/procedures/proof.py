@@ -17,11 +17,11 @@ from dataclasses import dataclass
 from itertools import combinations
 from typing import Any
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.heads import TOOL
 from keen_compass.machines.profile import AIMED_WITH, Machine
 from keen_compass.pieces.page import Page
-from keen_compass.pieces.sticker import MOST_COPIES, Sticker, border_places, lines_to_cut, sticker_page, to_sheet
+from keen_compass.pieces.sticker import MOST_COPIES, Sticker, border_places, laid, lines_to_cut, sticker_page
 from keen_compass.pieces.where import Border
 from keen_compass.procedures.base import (
     SHEET_STAGES,
@@ -106,10 +106,13 @@ class Proof(Procedure[Places]):
             return found
         sticker, copies = around.order.sticker, around.order.copies
         down = around.machine.standpoint.left_handed
-        page = sticker_page(sticker, size, 1, copies, down=down)
+        try:
+            ax, ay = laid(sticker, size, copies, down=down)[0]
+        except PieceError:  # refused where the page is asked for
+            ax, ay = 0.0, 0.0
         places = []
         for x, y, nx, ny in border_places(sticker):
-            u, v = to_sheet(page.art[0], page, (x, y))
+            u, v = x + ax, y + ay if down else size[1] - y - ay
             places.append([round(u, 3), round(v, 3), round(nx, 6), round(ny if down else -ny, 6)])
         return found | {
             "border": sticker.border, "places": places, "sticker": sticker.to_json(), "copies": copies,

@@ -96,7 +96,9 @@ class SheetStep(QWidget):
         self.picture.setVisible(page is not None or wants)
         self.head.setVisible(page is None and not wants)
         if page is None and wants:
-            self.picture.show_sheet(None, "An artwork is wanted: an SVG, or a picture")
+            refused = sheets.refusal()
+            wanted = refused is not None and refused.code == "stage_first_artwork"
+            self.picture.show_sheet(None, say(refused) if refused and wanted else "")
         elif page is None:
             self._show_head()
         if page is not None:
@@ -273,12 +275,12 @@ class PrintPanel(StagePanel):
         if shown:
             self.shows.name(f"Rule shows {shown[0]} and {shown[1]}   F8")
         for button in (self.write, self.send, self.on_stand_in, self.keep):
-            button.setEnabled(self._editable())
+            button.setEnabled(self._editable() and page is not None)
 
     def warning(self) -> str:
         """That no paper fits; what the bars say."""
         refused = self.sheets.refusal()
-        said = refused if refused and refused.code == "no_paper" else self.sheets.bars_say()
+        said = refused if refused and refused.code in ("no_paper", "refused") else self.sheets.bars_say()
         return say(said) if said else ""
 
     def take_focus(self) -> None:
