@@ -32,6 +32,7 @@ from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.library import of_another, put_on
+from keen_compass.shop.standing import State, Why, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.solve.registration import at_true_size, register
 from keen_compass.standin.truth import Truth
@@ -218,6 +219,18 @@ def test_another_mat_is_another_number_and_comes_back_with_it(gull: Shop) -> Non
     assert x.subject.carrier == "film-carrier"
     put_on(gull, gull.machine("gull"), fitted={"carrier": "mat"})
     assert "print_scale_x" not in of_another(gull, gull.machine("gull"))
+
+
+def test_a_new_mat_asks_for_another_look_and_the_printers_feed_does_not(shop: Shop) -> None:
+    machine = shop.machine("kingfisher")
+    before = {s.quantity: s.state for s in spokes(shop, machine)}
+    assert {before[q] for q in ("print_scale_x", "print_scale_y", "media_feed")} == {State.IN}
+    shop.put_event("kingfisher", "mat", "New tack mat")
+    after = {s.quantity: s for s in spokes(shop, machine)}
+    for q in ("print_scale_x", "print_scale_y"):
+        assert (after[q].state, after[q].why, after[q].about) == (State.RECHECK, Why.HAPPENED, "New tack mat")
+    changed = {q for q in before if after[q].state is not before[q]}
+    assert changed == {"print_scale_x", "print_scale_y", "proof"}
 
 
 # The real window

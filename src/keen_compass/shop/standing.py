@@ -23,6 +23,7 @@ from keen_compass.shop.store import Shop
 UNSETTLING = ("moved", "update", "mechanics")  # events after which motion must be looked at again
 UNSETTLING_PARTS = ("mechanics",)  # a drive train's parts don't change by being moved
 UNSETTLING_CUT = ("tool",)  # another nozzle or blade cuts another width
+UNSETTLING_PRINT = (*UNSETTLING, "mat")  # what carries a print grips in its own way
 
 
 class State(StrEnum):
@@ -91,6 +92,7 @@ def standings(shop: Shop, machines: list[Machine], today: datetime | None = None
     known = _Known(
         shop.latest_findings(), shop.value_times(), shop.held_subjects(), shop.thing_names(),
         shop.events_of(UNSETTLING), shop.events_of(UNSETTLING_PARTS), shop.events_of(UNSETTLING_CUT),
+        shop.events_of(UNSETTLING_PRINT),
     )  # fmt: skip
     return {m.uid: _in_order(known, m, today) for m in machines}
 
@@ -141,6 +143,14 @@ class _Known:
     events: dict[str, list[tuple[str, str]]]
     parts_events: dict[str, list[tuple[str, str]]]
     cut_events: dict[str, list[tuple[str, str]]]
+    print_events: dict[str, list[tuple[str, str]]]
+
+    def events_for(self, quantity: str) -> dict[str, list[tuple[str, str]]]:
+        """By machine, those after which it must be looked at again."""
+        q = QUANTITIES[quantity]
+        if q.lives is Lives.COMPUTED:
+            return self.parts_events
+        return self.cut_events if q.group == "cut" else self.print_events if "carrier" in q.depends else self.events
 
 
 def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
@@ -196,8 +206,7 @@ def _state(
             return State.RECHECK, Why.CHANGED_UNDER, under, 0
     if found.finding.verdict is Verdict.OUT:
         return State.OUT, Why.OUT, "", 0
-    cut = QUANTITIES[quantity].group == "cut"
-    for at, text in (known.parts_events if parts else known.cut_events if cut else known.events).get(uid, ()):
+    for at, text in known.events_for(quantity).get(uid, ()):
         if at > found.at:
             return State.RECHECK, Why.HAPPENED, text, 0
     days = (today - datetime.fromisoformat(found.at)).days
