@@ -383,7 +383,11 @@ def test_csv_is_what_the_filters_show(shop: Shop) -> None:
 def test_json_moves_a_logbook_into_another_shop(shop: Shop, tmp_path: Path) -> None:
     shop.put_reading(shop.machine_pieces("heron")[0].id, "width", shop.readings(1)[0].reading, "caliper-600", slot=1)
     other = Shop(tmp_path / "other.kcshop")
-    assert from_json(other, to_json(shop), understands) == len({e.round for e in entries(shop) if e.round})
+    waits = {kept.id for kept in shop.open_rounds("kingfisher", "proof")}  # whose print dries
+    assert from_json(other, to_json(shop), understands) == len({e.round for e in entries(shop) if e.round} | waits)
+    dries, theirs = (RoundSession.begin(s, s.machine("kingfisher"), "proof").making for s in (shop, other))
+    assert theirs.next_number() == dries.next_number()
+    assert theirs.sheets.pdf() == dries.sheets.pdf()
     assert other.machines() == shop.machines()
     assert [(e.at, entry_words(e)) for e in entries(other)] == [(e.at, entry_words(e)) for e in entries(shop)]
     for mine, theirs in zip(shop.machine_pieces("swift"), other.machine_pieces("swift"), strict=True):

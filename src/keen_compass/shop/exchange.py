@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import base64
 import json
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -16,6 +17,7 @@ from keen_compass.shop.incoming import FORMAT, VERSION, Incoming, Understands, r
 from keen_compass.shop.schema import COLUMNS
 from keen_compass.shop.store import Shop
 
+DIGEST = re.compile("[0-9a-f]{64}")  # names of bytes
 TOLD_EVERY = 500  # rows, how often whoever waits is told how far it is
 
 
@@ -58,6 +60,7 @@ def _dump(shop: Shop, machine: str) -> dict[str, list[dict[str, Any]]]:
         for table, tail in tails.items()
     }
     named = {row["sent"] for row in tables["stage"]} | {row["blob"] for row in tables["reading"]}
+    named |= {name for row in tables["mark"] for name in DIGEST.findall(json.dumps(row["body"]))}  # artwork, pictures
     tables["blob"] = [row for row in tables["blob"] if row["name"] in named]
     return tables
 
