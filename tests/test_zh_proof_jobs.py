@@ -50,6 +50,7 @@ from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
+from keen_compass.shop.marks import ArtworkChosen
 from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 from keen_compass.words.say import say
@@ -422,6 +423,22 @@ def test_the_page_looks_the_same_as_pdf_as_picture_and_as_drawing(tern: Shop, tm
     inner = slice(round(0.2 * h), round(0.75 * h)), slice(round(0.15 * w), w)  # letters are other ones there
     assert (np.abs(seen - pdf)[inner] > 90).mean() < 0.004
     assert (pdf[inner] < 200).mean() > 0.01
+
+
+def test_a_job_from_elsewhere_is_looked_through_before_it_is_believed() -> None:
+    good = {"blob": "a" * 64, "file": "a.svg", "name": "Quay", "copies": 2, "marks": [], "sticker": disc().to_json(),
+            "settings": {"outset": 2, "corners": "mitre", "strokes": True}}  # fmt: skip
+    ArtworkChosen.from_body(good).check()
+    for wrong, place in (
+        ({"settings": {"outset": "wide"}}, "body.settings.outset"), ({"settings": {"outset": math.nan}}, "outset"),
+        ({"settings": {"corners": "cut"}}, "body.settings.corners"), ({"settings": {"rm": True}}, "body.settings.rm"),
+        ({"settings": {"strokes": 1}}, "strokes"), ({"settings": {"outset": 5000}}, "outset"), ({"copies": 0}, "body"),
+        ({"marks": [[1.0, 2.0]]}, "body"), ({"marks": [[math.inf, 2.0]] * 4}, "body"), ({"blob": "../x"}, "body.blob"),
+        ({"sticker": {"size": [1, 1]}}, "body.sticker"),
+    ):  # fmt: skip
+        with pytest.raises(InputError) as refused:
+            ArtworkChosen.from_body({**good, **wrong}).check()
+        assert place in str(refused.value)
 
 
 # In the window

@@ -49,7 +49,7 @@ from keen_compass.shop.format_4 import to_4
 from keen_compass.shop.kept import STAGES
 from keen_compass.shop.listings import LONGEST_REASON
 from keen_compass.shop.machines import key_for
-from keen_compass.shop.marks import KINDS, Choices, Editing, Signed, Skipped, StepShown
+from keen_compass.shop.marks import KINDS, ArtworkChosen, Choices, Editing, Signed, Skipped, StepShown
 from keen_compass.shop.pieces import FOUND_OTHERWISE
 from keen_compass.shop.schema import COLUMNS, NULLABLE
 from keen_compass.shop.things import parts_of
@@ -449,6 +449,11 @@ class _Reader:
                 _strict(Solution, as_kept_today(mark.answer))
             if mark.instrument is not None:
                 _strict(Instrument, mark.instrument)
+        if isinstance(mark, ArtworkChosen):
+            try:
+                mark.check()
+            except InputError as error:
+                raise _Wrong(error.message, error.place) from None
         if isinstance(mark, Skipped) and not row["piece"]:
             raise _Wrong("is about a piece", "piece")
         if isinstance(mark, Editing):  # half a reading doesn't travel

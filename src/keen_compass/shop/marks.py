@@ -5,9 +5,13 @@ A mark is appended; the newest of its kind (and, where it is about a piece, of t
 
 from __future__ import annotations
 
+import math
+import re
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any, ClassVar, TypeVar
+
+from keen_compass.errors import InputError
 
 
 @dataclass(frozen=True, slots=True)
@@ -264,6 +268,28 @@ class ArtworkChosen(Mark):
                 "sticker": dict(body.get("sticker", {})),
             }
         )
+
+    def check(self) -> None:
+        """Raise InputError for what no program of ours would have kept."""
+        from keen_compass.pieces.outline import CORNERS, HOLES, PARTS, Outset
+        from keen_compass.pieces.sticker import MOST_COPIES, Sticker
+
+        numbers = ("outset", "mitre_limit", "smallest", "threshold", "smooth", "dpi")
+        for name, value in self.settings.items():
+            plain = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
+            words = {"corners": CORNERS, "holes": HOLES, "parts": PARTS}.get(name, ())
+            known = plain if name in numbers else value in words if words else isinstance(value, bool)
+            if not known or (not words and name not in (*numbers, "strokes")):
+                raise InputError("is no setting of an outline", f"body.settings.{name[:30]}")
+        flat = [v for at in self.marks for v in at]
+        if not 1 <= self.copies <= MOST_COPIES or len(self.marks) not in (0, 4) or not all(map(math.isfinite, flat)):
+            raise InputError("expected copies, and four marks or none", "body")
+        if not re.fullmatch("[0-9a-f]{64}|", self.blob):
+            raise InputError("expected the name of its bytes", "body.blob")
+        own = ("corners", "mitre_limit", "holes", "parts", "smallest")
+        Outset(self.settings.get("outset", 0.0), **{name: v for name, v in self.settings.items() if name in own})
+        if self.sticker:
+            Sticker.from_json(self.sticker, "body.sticker")
 
 
 KINDS: dict[str, type[Mark]] = {
