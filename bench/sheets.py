@@ -64,7 +64,7 @@ def holds(seeds: int) -> None:
     inside, second = [], 0
     for seed in range(1000, 1000 + seeds):
         practice = run("pointer", seed, 2, None, 2)
-        right = practice.truth.heads["pointer"]
+        right = [practice.truth.right(f"pointer_{a}", practice.settings) for a in "xy"]
         for k, axis in enumerate("xy"):
             f = practice.rounds[0].solution.finding(f"pointer_{axis}")
             assert f is not None

@@ -408,7 +408,7 @@ def test_from_any_start_the_second_sheet_is_in_tolerance(half: int) -> None:
     held_in_U = []
     for seed in range(12 * half, 12 * half + 12):
         practice = run("pointer", seed, 2, None, 2)
-        right = practice.truth.heads["pointer"]
+        right = [practice.truth.right(f"pointer_{a}", practice.settings) for a in "xy"]
         left = [practice.held[f"pointer_{a}"].base - right[k] for k, a in enumerate("xy")]
         inside += math.hypot(*left) <= 0.2
         first = practice.rounds[0].solution

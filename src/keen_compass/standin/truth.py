@@ -236,7 +236,8 @@ class Truth:
             case "camera" | "second_tool" as head:
                 return self.beside(head, settings)["xy".index(QUANTITIES[quantity].axis)]
             case "pointer" | "sensor" as head:
-                return self.heads.get(head, (math.nan, math.nan))["xy".index(QUANTITIES[quantity].axis)]
+                over = self.over_print(settings)  # what aims does so over a print
+                return over.beside(head, settings)["xy".index(QUANTITIES[quantity].axis)]
             case "hole_bias":
                 return self.hole_bias
             case "print_scale":
