@@ -21,15 +21,17 @@ from PIL import Image
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
-from shapely import MultiLineString, Point, Polygon, box
+from shapely import MultiLineString, Point, Polygon, box, hausdorff_distance
 
 from driving import choose, click, focus, press, shown, tab_to
+from keen_compass.app.round import artwork_panel
 from keen_compass.app.round.borders_surface import BordersSurface
+from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.app.window import MainWindow
 from keen_compass.cli import main
 from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.outline import Outset, outlined
+from keen_compass.pieces.outline import Outset, area_of, outlined
 from keen_compass.pieces.page import CROSS, PAPERS
 from keen_compass.pieces.sticker import (
     Order,
@@ -506,6 +508,60 @@ def test_by_keyboard_from_a_picture_to_the_verdict_and_another_in_one_key(window
     assert session.step is Step.MAKE
     assert session.making.next_number() == number + 1
     assert "Measure both check bars" in shown(step_of(window))
+
+
+def test_a_large_picture_is_read_and_traced_beside_the_window_and_may_be_left(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    begin(window, "kingfisher", "proof", "proof").give_up("Printed anew")
+    session = begin(window, "kingfisher", "proof", "proof")
+    with Image.open(io.BytesIO(PNG)) as small:
+        large = small.resize((2480, 1560))
+    grain = np.random.default_rng(3).integers(0, 256, (1560, 2480, 3), dtype=np.uint8)
+    Image.merge("RGBA", (*Image.fromarray(grain).split(), large.getchannel("A"))).save(
+        tmp_path / "large.png", dpi=(900, 900)
+    )
+    assert (tmp_path / "large.png").stat().st_size > artwork_panel.LARGE
+    waited: list[float] = []
+    shows = Waiting.show_share
+
+    def told(self: Waiting, share: float) -> None:
+        waited.append(share)
+        shows(self, share)
+
+    def dropped(self: Waiting, share: float) -> None:
+        raise Dropped
+
+    monkeypatch.setattr(Waiting, "show_share", dropped)
+    dropped_on(window, tmp_path / "large.png")
+    assert session.making.artworks.chosen.blob == ""  # left: nothing was taken
+    monkeypatch.setattr(Waiting, "show_share", told)
+    dropped_on(window, tmp_path / "large.png")
+    assert waited == sorted(waited)
+    assert session.making.artworks.chosen.blob
+    monkeypatch.setattr(Waiting, "show_share", dropped)
+    click(step_of(window), "Print it so")
+    assert session.making.sheets.shown is Stage.ARTWORK
+    assert not session.making.artworks.chosen.sticker
+    monkeypatch.setattr(Waiting, "show_share", told)
+    waited.clear()
+    click(step_of(window), "Print it so")
+    assert waited
+    assert session.making.sheets.shown is Stage.PRINT
+    coarse, fine = session.making.artworks.look(), session.making.artworks.sticker()
+    assert coarse is not None
+    assert fine is not None
+    assert hausdorff_distance(area_of(coarse.rings), area_of(fine.rings)) < 0.2
+
+
+def test_what_was_printed_is_kept_whatever_is_changed_before_it_is_cut(tern: Shop) -> None:
+    session = job(tern)
+    prepare_sheet(session)
+    before = session.making.sheets.pdf()
+    tern.put_machine(replace(tern.machine("tern"), standpoint=Standpoint("toward", "right")))
+    session.making.artworks.rename("Another name")
+    assert session.making.sheets.pdf() != before
+    assert dict(session.making.sheets.kept_as())["printed"] == before
 
 
 def test_dropped_mistaken_and_damaged_artwork_is_said_beside_it(window: MainWindow, tmp_path: Path) -> None:

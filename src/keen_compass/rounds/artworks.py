@@ -22,6 +22,7 @@ from keen_compass.shop.marks import ArtworkChosen, SheetStages
 if TYPE_CHECKING:
     from keen_compass.formats.artwork import Artwork
 
+Beside = Callable[[Callable[[], Any]], Any]  # runs it, where it likes, and gives what it gave
 LARGEST_FILE = 60_000_000  # bytes
 LOOKED_AT = 160_000  # pixels of a picture while a slider moves
 MOST_NAME = 60  # letters
@@ -52,30 +53,32 @@ class Artworks:
         """All of them, as usual where nobody said otherwise."""
         return {**USUAL, **self.chosen.settings}
 
-    def put_file(self, file: Path) -> None:
-        """Artwork from a file. Raises InputError where it can't be read."""
+    def put_file(self, file: Path, beside: Beside = lambda run: run()) -> None:
+        """Artwork from a file. beside: runs what takes long. Raises InputError where it can't be read."""
         try:
             if file.stat().st_size > LARGEST_FILE:
                 raise InputError(f"is larger than {LARGEST_FILE // 1_000_000} MB", str(file))
             data = file.read_bytes()
         except OSError as error:
             raise InputError(error.strerror or "can't be read", str(file)) from None
-        self.put(data, file.name)
+        self.put(data, file.name, beside)
 
-    def put(self, data: bytes, file: str) -> None:
+    def put(self, data: bytes, file: str, beside: Beside = lambda run: run()) -> None:
         """Artwork as it came (undoable). A picture that doesn't say its resolution is kept, and it is asked for.
 
         Raises InputError for what is none.
         """
         from keen_compass.formats.artwork import read_artwork
 
+        art: Artwork | None = None
         try:
-            read_artwork(data, file)
+            art = beside(lambda: read_artwork(data, file))
         except InputError as error:
             if "--dpi" not in error.message:
                 raise
         with self._c.shop.writing():
             blob = self._c.shop.put_blob(data, "image")
+            self._read = {(blob, 0.0): art} if art is not None else {}
             name = self.chosen.name or Path(file).stem.replace("-", " ").replace("_", " ")[:MOST_NAME].capitalize()
             kept = {k: v for k, v in self.chosen.settings.items() if k != "dpi"}
             self._put(replace(self.chosen, blob=blob, file=file, name=name, settings=kept, marks=()))
@@ -134,7 +137,7 @@ class Artworks:
             self._looked[key] = self._made(small, settings)
         return self._looked[key]
 
-    def draw_up(self, beside: Callable[[Callable[[], Sticker]], Sticker] = lambda run: run()) -> None:
+    def draw_up(self, beside: Beside = lambda run: run()) -> None:
         """Trace it to the last pixel and keep the line: so it will be printed and cut (undoable). beside: runs that.
 
         Raises InputError where there is nothing to cut.

@@ -11,7 +11,6 @@ from keen_compass.errors import InputError, KeenCompassError, LengthError, Piece
 from keen_compass.machines.heads import offset_held
 from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.page import Mark, Page, bar_lengths, vernier_ticks
-from keen_compass.pieces.sticker import Sticker
 from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
 from keen_compass.procedures.base import Stage
 from keen_compass.procedures.sheets import bars_said, papers_for, place
@@ -20,7 +19,7 @@ from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import parse_spot
-from keen_compass.rounds.artworks import Artworks
+from keen_compass.rounds.artworks import Artworks, Beside
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import SheetStages
@@ -140,8 +139,9 @@ class Sheets:
         return write_page_svg(page, page_words(page, show), vernier_ends(show), art)
 
     def printed(self) -> None:
-        """The sheet has left the printer (undoable)."""
-        self._change(replace(self._with(Stage.PRINT), bars=(), shown=Stage.PRINT))
+        """The sheet has left the printer, and is kept as it did (undoable). Raises InputError where it can't be."""
+        sent = self._c.shop.put_blob(self.pdf(), "text/plain")
+        self._change(replace(self._with(Stage.PRINT), bars=(), shown=Stage.PRINT, sent=sent))
 
     def measured(self, along: str, up: str) -> None:
         """What the check bars measure, as typed (undoable). Raises InputError."""
@@ -225,7 +225,8 @@ class Sheets:
     def otherwise(self) -> tuple[str, ...]:
         """Quantities that stand otherwise in the controller than when the marks were aimed at."""
         under, now = self.state.under, self._holds()
-        return tuple(q for q in under if under[q] != now.get(q, "")) if self.state.aimed else ()
+        aimed = self.state.aimed or self.state.origin
+        return tuple(q for q in under if under[q] != now.get(q, "")) if aimed else ()
 
     def _aimed(self, state: SheetStages) -> None:
         done = state.origin or len(state.aimed) == len(self.marks)
@@ -370,7 +371,7 @@ class Sheets:
         self._c.procedure.page_of({**self._parameters(), "marks": marks}, self.number(), down=page.down)
         self._artworks.move_mark(mark, at, tuple(m.at for m in page.marks))
 
-    def draw_up(self, beside: Callable[[Callable[[], Sticker]], Sticker] = lambda run: run()) -> None:
+    def draw_up(self, beside: Beside = lambda run: run()) -> None:
         """The artwork's line pleases: on to the printer (undoable). Raises InputError, PieceError."""
         self._artworks.draw_up(beside)
         self._change(replace(self._with(Stage.ARTWORK), shown=""))
@@ -383,7 +384,11 @@ class Sheets:
     def kept_as(self) -> tuple[tuple[str, bytes], ...]:
         """(kind, what was sent) of its stages but for the last, where that one has a file of its own."""
         before = [s for s in self.stages if s in KINDS and s is not Stage.DRAW]
-        return tuple((KINDS[s], self.pdf() if s is Stage.PRINT else b"") for s in before)
+        return tuple((KINDS[s], self._as_printed() if s is Stage.PRINT else b"") for s in before)
+
+    def _as_printed(self) -> bytes:
+        """The page as it left for the printer, whatever was changed since."""
+        return (self._c.shop.blob(self.state.sent) if self.state.sent else None) or self.pdf()
 
     # Inside
 

@@ -71,7 +71,7 @@ class SheetStages(Mark):
 
     bars: what its check bars measure, mm; none yet. aimed: mark, from 0 → where the head stood with the dot on it, mm.
     origin: the machine's own origin was set on the first mark instead. under: number that the controller held while it
-    was aimed, by quantity, as it stood there.
+    was aimed, by quantity, as it stood there. sent: name of the printed page's bytes.
     """
 
     kind: ClassVar[str] = "sheet"
@@ -82,6 +82,7 @@ class SheetStages(Mark):
     aimed: Mapping[str, tuple[float, float]] = field(default_factory=dict)
     origin: bool = False
     under: Mapping[str, str] = field(default_factory=dict)
+    sent: str = ""
 
     @classmethod
     def from_body(cls, body: Mapping[str, Any]) -> SheetStages:

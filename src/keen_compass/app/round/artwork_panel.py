@@ -7,6 +7,7 @@ from functools import partial
 from pathlib import Path
 from threading import Thread
 from time import sleep
+from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
@@ -33,8 +34,8 @@ CHOICES: dict[str, tuple[str, tuple[tuple[str, object], ...]]] = {
     "strokes": ("Lines of a drawing", (("with lines", True), ("no lines", False))),
 }
 SHOWN = (("print and cut", "both"), ("print", "print"), ("cut", "cut"))
-LONG = 0.2  # s: what takes longer shows how far it is
-MANY_PIXELS = 1_500_000  # of a picture, from which on tracing it takes that long
+# From here on reading a file (bytes) or tracing a picture (pixels) takes over 0.2 s: it shows how far it is.
+LARGE, MANY_PIXELS = 2_000_000, 1_500_000
 
 
 class ArtworkPanel(StagePanel):
@@ -245,8 +246,12 @@ class ArtworkPanel(StagePanel):
             self._take(Path(self.file.text().strip()).expanduser())
 
     def _take(self, file: Path) -> None:
-        if self.do(lambda: self.artworks.put_file(file)):
-            self.file.setModified(False)
+        beside = partial(_beside, "The artwork is read") if _bytes_of(file) > LARGE else _here
+        try:
+            if self.do(lambda: self.artworks.put_file(file, beside)):
+                self.file.setModified(False)
+        except Dropped:
+            return
         self.take_focus()
 
     def _rename(self) -> None:
@@ -282,14 +287,26 @@ class ArtworkPanel(StagePanel):
         art = self.artworks.artwork()
         long = isinstance(art, Picture) and art.values.size > MANY_PIXELS
         try:
-            self.do(lambda: self.sheets.draw_up(_beside) if long else self.sheets.draw_up())
+            beside = partial(_beside, "The outline is traced to the last pixel") if long else _here
+            self.do(lambda: self.sheets.draw_up(beside))
         except Dropped:
             return
 
 
-def _beside(run: Callable[[], Sticker]) -> Sticker:
-    """Out of the window's thread; how far it is can't be told, but it can be left."""
-    found: list[Sticker | BaseException] = []
+def _here(run: Callable[[], Any]) -> Any:
+    return run()
+
+
+def _bytes_of(file: Path) -> int:
+    try:
+        return file.stat().st_size
+    except OSError:
+        return 0
+
+
+def _beside(words: str, run: Callable[[], Any]) -> Any:
+    """Out of the window's thread; how far it is can't be told, but it can be left. Raises Dropped then."""
+    found: list[Any] = []
 
     def work() -> None:
         try:
@@ -297,7 +314,7 @@ def _beside(run: Callable[[], Sticker]) -> Sticker:
         except BaseException as error:
             found.append(error)
 
-    waiting, thread = Waiting("The outline is traced to the last pixel"), Thread(target=work, daemon=True)
+    waiting, thread = Waiting(words), Thread(target=work, daemon=True)
     thread.start()
     share = 0.0
     try:
