@@ -257,6 +257,7 @@ def test_a_job_that_waits_keeps_its_name_and_number_whatever_is_made_meanwhile(t
     assert made.number == number
     assert [stage.kind for stage in made.stages] == ["printed", "loaded", "aimed", "drawn"]
     assert made.snapshot.held
+    assert made.snapshot.applied == dict.fromkeys(("shift", "turn", "scale", "skew", "offset"), "registration")
     again.context.shop.close()
 
 

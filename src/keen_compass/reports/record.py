@@ -105,7 +105,9 @@ def _made_with(session: RoundSession, piece: KeptPiece) -> str:
         return "nothing: parts were counted"
     if makes is Makes.SHEET:
         head = piece.parameters.get("secondary") or piece.parameters.get("aimed_with")
-        return f"sheet {piece.number}, aimed with: {say(f'pointer.{head}')}"
+        by_map = [what for what, by in piece.snapshot.applied.items() if by == "registration"]
+        through = f", {', '.join(by_map)} by its marks" if by_map else ""
+        return f"sheet {piece.number}, aimed with: {say(f'pointer.{head}')}{through}"
     if makes is not Makes.PIECE:
         return f"run {piece.number}"
     tool, by = piece.snapshot.tool, piece.snapshot.applied.get("compensation")

@@ -558,7 +558,7 @@ class Making:
         if makes is not Makes.NOTHING and (refused := self.refusal()):
             raise PieceError(say(refused))
         snapshot = c.snapshot()
-        if makes is Makes.PIECE and (path := self.path()) is not None:
+        if makes in (Makes.PIECE, Makes.SHEET) and (path := self.path()) is not None:
             snapshot = replace(snapshot, applied=path.applied)
         parameters = self.sheets.parameters() if makes is Makes.SHEET else self.parameters()
         made = NewPiece(

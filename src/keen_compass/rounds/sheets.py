@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError, KeenCompassError, LengthError, PieceError
-from keen_compass.machines.heads import offset_held
+from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.shown import length_unit
+from keen_compass.pieces.job import Applies
 from keen_compass.pieces.page import Mark, Page, bar_lengths, vernier_ticks
 from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
 from keen_compass.procedures.base import Stage
@@ -331,7 +332,16 @@ class Sheets:
             ((u, v),) = mapped(known, [(x + dx, y + dy)])
             corners = ((u, v), (u + TRIAL, v), (u + TRIAL, v + TRIAL), (u, v + TRIAL), (u, v))
             strokes.insert(0, Stroke(corners, approach=_before((u, v))))
-        return drawn(f"sheet {self.number()}, {len(strokes)} lines", tuple(strokes))
+        path = drawn(f"sheet {self.number()}, {len(strokes)} lines", tuple(strokes))
+        return replace(path, applied=self._applied(known)) if self._c.procedure.uses_artwork else path
+
+    def _applied(self, known: Map) -> dict[str, str]:
+        """Who corrects what of a cut, each once: whatever the map of the marks holds, the registration."""
+        by_map = ("shift", "turn", "scale", "skew")[: {"shift": 1, "similarity": 3}.get(known.model, 4)]
+        found = dict.fromkeys(by_map, str(Applies.REGISTRATION))
+        if self.head != TOOL:
+            found["offset"] = str(Applies.REGISTRATION)  # of what aims: the map leads to where the tool would stand
+        return found | ({"drag": str(Applies.CONTROLLER)} if self._c.tool.trails else {})
 
     def refusal(self) -> Note | None:
         """Why it can't be made yet."""
