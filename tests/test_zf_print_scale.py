@@ -272,6 +272,10 @@ def test_by_keyboard_and_mouse_ticks_are_measured_and_crosses_matched(window: Ma
     assert focus().startswith("Cross 3")
     kept = {r.measurand: r.instrument for r in session.context.shop.readings(session.context.piece.id)}  # type: ignore[union-attr]
     assert (kept["x"], kept["c1_x"]) == ("caliper-600", "")  # by eye: no instrument learns from it
+    window.toggle_floor()
+    window.grab()
+    assert "Cross" in shown(page_of(window).floor)
+    window.toggle_floor()
     read_all(session)
     assert stand_in.shows(session) is None
     words = shown(page_of(window))

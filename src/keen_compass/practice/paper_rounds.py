@@ -15,6 +15,7 @@ from typing import Any
 from keen_compass.formats.files import write_whole
 from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
 from keen_compass.practice.playing import correct_all, cut, read_all
+from keen_compass.practice.stand_in import cut_off_by
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
@@ -50,6 +51,7 @@ class SheetRound:
     readings: dict[str, list[float]]
     solution: Solution
     files: list[str] = field(default_factory=list)
+    beside: float | None = None  # mm: how far a cut really lies off the print, at most
 
 
 @dataclass
@@ -68,7 +70,11 @@ class PaperRounds:
         right = {q: self.truth.right(q, self.settings) for q in self.held}
         return {
             "seed": self.seed,
-            "rounds": [round_as_json(r.files, r.readings, r.solution) for r in self.rounds],
+            "rounds": [
+                round_as_json(r.files, r.readings, r.solution)
+                | ({} if r.beside is None else {"cut_off_by": round(r.beside, 4)})
+                for r in self.rounds
+            ],
             "truth": {q: None if math.isnan(v) else round(v, 6) for q, v in right.items()},
             "found": {q: stored.to_json() for q, stored in self.held.items()},
         }
@@ -171,7 +177,8 @@ def _round(session: RoundSession, folder: Path | None, name: str) -> SheetRound:
     readings: dict[str, list[Any]] = {}
     for r in context.shop.readings(piece.id):
         readings.setdefault(r.measurand, []).append(_as_json(r.reading))
-    return SheetRound(readings, solution, files)
+    beside = cut_off_by(session) if context.procedure.uses_artwork else None
+    return SheetRound(readings, solution, files, beside)
 
 
 def _as_json(reading: Reading) -> Any:

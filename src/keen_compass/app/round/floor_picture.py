@@ -45,6 +45,9 @@ class FloorPicture(QWidget):
             along = {m.name: m.at if m.at != (0.0, 0.0) else _along(m) for m in measurands}
             self._places = tuple(dict.fromkeys(along.values()))
             self._here = along[now.name] if now else None
+        elif now is not None and now.by_eye:  # places on what has an outline
+            self._places = tuple(dict.fromkeys(m.at for m in measurands if m.by_eye))
+            self._here = now.at
         self.setVisible(len(self._outline) > 2 or len(self._places) > 2)
         self.update()
 
