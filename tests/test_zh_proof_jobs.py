@@ -473,7 +473,7 @@ def test_by_keyboard_from_a_picture_to_the_verdict_and_another_in_one_key(window
     tab_to("From the artwork out to the cut")
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
     press("3", RETURN)
-    choose("Corners", "sharp corners")
+    choose("Corners", "sharp")
     assert session.making.artworks.settings["outset"] == 3
     tab_to("Threshold: from how dark on it is artwork")
     press(Qt.Key.Key_Right, Qt.Key.Key_Right)

@@ -28,12 +28,12 @@ from keen_compass.words.say import say
 
 KINDS = "Artwork (*.svg *.png *.jpg *.jpeg *.webp *.tif *.tiff)"
 CHOICES: dict[str, tuple[str, tuple[tuple[str, object], ...]]] = {
-    "corners": ("Corners", (("round corners", "round"), ("sharp corners", "mitre"))),
-    "holes": ("Holes", (("with holes", "keep"), ("no holes", "drop"))),
-    "parts": ("Parts", (("each part", "apart"), ("all in one", "joined"))),
-    "strokes": ("Lines of a drawing", (("with lines", True), ("no lines", False))),
+    "corners": ("Corners", (("rounded", "round"), ("sharp", "mitre"))),
+    "holes": ("Holes", (("holes", "keep"), ("no holes", "drop"))),
+    "parts": ("Parts", (("apart", "apart"), ("in one", "joined"))),
+    "strokes": ("Lines of a drawing", (("lines", True), ("no lines", False))),
 }
-SHOWN = (("print and cut", "both"), ("print", "print"), ("cut", "cut"))
+SHOWN = (("both", "both"), ("print", "print"), ("cut", "cut"))
 # From here on reading a file (bytes) or tracing a picture (pixels) takes over 0.2 s: it shows how far it is.
 LARGE, MANY_PIXELS = 2_000_000, 1_500_000
 
@@ -78,8 +78,8 @@ class ArtworkPanel(StagePanel):
         self._tells = Line("", colour="soft")
         self.use = Button("Print it so", self._use, "primary")
         asked_for = {
-            "outset": "Border", "threshold": "Threshold", "smooth": "smoothed by", "smallest": "smallest part",
-            "dpi": "pixels per inch",
+            "outset": "Border", "threshold": "Threshold", "smooth": "smooth", "smallest": "smallest part",
+            "dpi": "px / inch",
         }  # fmt: skip
         self._labels = {of: Text(words, colour="soft") for of, words in asked_for.items()}
         for shown in self._labels.values():

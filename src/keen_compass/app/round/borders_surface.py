@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPen, QTransform
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
-from keen_compass.app.round.sheet_picture import cut_path, draw_foot, paint_artwork
+from keen_compass.app.round.sheet_picture import cut_path, draw_foot, fill_film, paint_artwork
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.errors import KeenCompassError
 from keen_compass.pieces.page import Page
@@ -50,6 +50,7 @@ class BordersSurface(FloatingSurface):
             return
         p.save()
         p.setTransform(self._lies(page), True)
+        fill_film(p, shape.sticker)
         try:
             art = self.session.making.artworks.artwork()
         except KeenCompassError:
@@ -65,7 +66,7 @@ class BordersSurface(FloatingSurface):
         factor = self._magnified()
         for i, c in enumerate(self.callouts, 1):
             self._draw_place(p, c, str(i), factor)
-        words = "Dashed: ordered" + (f" · bars: the cut, error × {factor:g}" if factor > 1 else "")
+        words = "Dashed: ordered" + (f"; cut × {factor:g}" if factor > 1 else "")
         draw_foot(p, self, self.session.context.machine.standpoint, words)
 
     def _draw_place(self, p: QPainter, c: Callout, number: str, factor: float) -> None:

@@ -134,6 +134,7 @@ class Drawing:
         p.save()
         p.setTransform(QTransform(x.x() - o.x(), x.y() - o.y(), y.x() - o.x(), y.y() - o.y(), o.x(), o.y()), True)
         if seen.art is not None and seen.layer != "cut":
+            fill_film(p, seen.sticker)
             paint_artwork(p, seen.art)
         if seen.layer != "print":
             pen = QPen(th.color("focus"), 2.2)
@@ -203,6 +204,11 @@ def cut_path(sticker: Sticker) -> QPainterPath:
     for ring in sticker.rings:
         path.addPolygon(QPolygonF([QPointF(x, y) for x, y in (*ring.points, ring.points[0])]))
     return path
+
+
+def fill_film(p: QPainter, sticker: Sticker) -> None:
+    """What it is printed on: light in any light."""
+    p.fillPath(cut_path(sticker), th.color("film"))
 
 
 def paint_artwork(p: QPainter, art: Artwork) -> None:

@@ -33,7 +33,7 @@ def _beside(v: Mapping[str, Any], show: Show) -> str:
 
 
 TEXTS: dict[str, Text] = {
-    "how": "From the edge of the print to the cut, square to it",
+    "how": "From the print’s edge square out to the cut",
     "shifted_x": "Cut beside, X",
     "shifted_y": "Cut beside, Y",
     "by": _beside,
