@@ -46,9 +46,14 @@ def every_shop_is_closed(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
 
 @pytest.fixture(scope="session")
 def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A built demo shop, closed; not to be changed."""
-    file = tmp_path_factory.mktemp("demo") / "lantern-quay.kcshop"
-    build(file).close()
+    """A built demo shop, closed; not to be changed. Where both halves of the tests run, it is built once."""
+    kept = os.environ.get("KEEN_COMPASS_TEST_DEMO")
+    folder = Path(kept) / os.environ.get("PYTEST_XDIST_WORKER", "alone") if kept else tmp_path_factory.mktemp("demo")
+    folder.mkdir(exist_ok=True)
+    file = folder / "lantern-quay.kcshop"
+    if not file.exists():
+        build(folder / "building.kcshop").close()
+        (folder / "building.kcshop").rename(file)
     return file
 
 
