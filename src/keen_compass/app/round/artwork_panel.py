@@ -33,7 +33,7 @@ CHOICES: dict[str, tuple[str, tuple[tuple[str, object], ...]]] = {
     "parts": ("Parts", (("apart", "apart"), ("in one", "joined"))),
     "strokes": ("Lines of a drawing", (("lines", True), ("no lines", False))),
 }
-SHOWN = (("both", "both"), ("print", "print"), ("cut", "cut"))
+SHOWN = (("print + cut", "both"), ("print", "print"), ("cut", "cut"))
 # From here on reading a file (bytes) or tracing a picture (pixels) takes over 0.2 s: it shows how far it is.
 LARGE, MANY_PIXELS = 2_000_000, 1_500_000
 
