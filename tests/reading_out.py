@@ -12,7 +12,8 @@ from keen_compass.quantities.readings import Reading, number_of
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.kept import KeptPiece, KeptRound
 from keen_compass.shop.logbook import entries
-from keen_compass.shop.marks import KINDS, Choices, Mark
+from keen_compass.shop.mark import Choices, Mark
+from keen_compass.shop.marks import KINDS
 from keen_compass.shop.standing import spokes
 from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import entry_words

@@ -159,7 +159,7 @@ class MainWindow(QMainWindow):
         stands = standing.get(uid) or spokes(self.shop, machine)
         under_way = {}
         for kept in reversed(self.shop.open_rounds(uid)):
-            from keen_compass.shop.marks import Choices, StepShown  # late: only rounds under way have any
+            from keen_compass.shop.mark import Choices, StepShown  # late: only rounds under way have any
 
             shown = self.shop.mark(kept.id, StepShown)
             chosen = (self.shop.mark(kept.id, Choices) or Choices()).chosen

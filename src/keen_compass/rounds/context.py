@@ -27,7 +27,8 @@ from keen_compass.rounds.undo import Change, History
 from keen_compass.shop.consumables import Consumables, consumables
 from keen_compass.shop.kept import KeptPiece, KeptRound, KeptValue
 from keen_compass.shop.machines import key_for
-from keen_compass.shop.marks import Choices, Mark, Warmth, WornIn
+from keen_compass.shop.mark import Choices, Mark
+from keen_compass.shop.marks import Warmth, WornIn
 from keen_compass.shop.standing import Spoke, State, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.solve.joint import Known

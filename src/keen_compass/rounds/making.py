@@ -28,7 +28,8 @@ from keen_compass.rounds.sheets import KINDS as STAGE_KINDS
 from keen_compass.rounds.sheets import Sheets
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
-from keen_compass.shop.marks import CableRun, Choices, FileWritten, SheetStages, WornIn
+from keen_compass.shop.mark import Choices
+from keen_compass.shop.marks import CableRun, FileWritten, SheetStages, WornIn
 from keen_compass.shop.pieces import NewPiece
 from keen_compass.words.holding import broke_off
 from keen_compass.words.logbook import HAPPENINGS

@@ -20,7 +20,8 @@ from keen_compass.rounds.measuring import Measuring
 from keen_compass.rounds.pictures import Pictures
 from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.machines import key_for
-from keen_compass.shop.marks import Computed, GivenUp, Signed, StepShown
+from keen_compass.shop.mark import StepShown
+from keen_compass.shop.marks import Computed, GivenUp, Signed
 from keen_compass.shop.store import Shop
 from keen_compass.words.say import say
 

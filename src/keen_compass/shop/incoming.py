@@ -49,7 +49,8 @@ from keen_compass.shop.format_4 import to_4
 from keen_compass.shop.kept import STAGES
 from keen_compass.shop.listings import LONGEST_REASON
 from keen_compass.shop.machines import key_for
-from keen_compass.shop.marks import KINDS, ArtworkChosen, Choices, Editing, Signed, Skipped, StepShown
+from keen_compass.shop.mark import Choices, StepShown
+from keen_compass.shop.marks import KINDS, ArtworkChosen, Editing, Signed, Skipped
 from keen_compass.shop.pieces import FOUND_OTHERWISE
 from keen_compass.shop.schema import COLUMNS, NULLABLE
 from keen_compass.shop.things import parts_of

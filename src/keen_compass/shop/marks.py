@@ -8,52 +8,11 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
-from typing import Any, ClassVar, TypeVar
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
 
 from keen_compass.errors import InputError
-
-
-@dataclass(frozen=True, slots=True)
-class Mark:
-    """Base of all marks. `kind` is its name in the shop file and never changes."""
-
-    kind: ClassVar[str]
-
-    def to_body(self) -> dict[str, Any]:
-        """As the shop file keeps it."""
-        return asdict(self)
-
-    @classmethod
-    def from_body(cls: type[M], body: Mapping[str, Any]) -> M:
-        """Inverse of `to_body`. Fields that an older program didn't write have their defaults."""
-        return cls(**body)
-
-
-M = TypeVar("M", bound=Mark)
-
-
-@dataclass(frozen=True, slots=True)
-class Choices(Mark):
-    """What was chosen for the next piece.
-
-    size: mm. tool: its name. instrument: its uid. passes: readings of each. chosen: the procedure's own choices.
-    """
-
-    kind: ClassVar[str] = "parameters"
-    size: float = 400.0
-    tool: str = ""
-    instrument: str = ""
-    passes: int = 3
-    chosen: Mapping[str, object] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
-class StepShown(Mark):
-    """Which step is shown: make, measure, correct or confirm."""
-
-    kind: ClassVar[str] = "step"
-    step: str
+from keen_compass.shop.mark import Choices, Mark, StepShown
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,7 +18,7 @@ from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
 if TYPE_CHECKING:
     from keen_compass.machines.snapshot import Snapshot
     from keen_compass.quantities.readings import Reading
-    from keen_compass.shop.marks import Mark
+    from keen_compass.shop.mark import Mark
 
 M = TypeVar("M", bound="Mark")
 _ENDED = f"(SELECT round FROM mark WHERE kind IN {SETTLED})"
@@ -99,7 +99,7 @@ class RoundRows(ShopBase):
         """The step of each machine's newest open round, by machine."""
         steps: dict[str, str] = {}
         for number, machine, *_ in self._f.rows("round", f"WHERE id NOT IN {_ENDED} {OLDEST_FIRST}"):
-            from keen_compass.shop.marks import StepShown  # late: the first screen may have none
+            from keen_compass.shop.mark import StepShown  # late: the first screen may have none
 
             shown = self.mark(number, StepShown)
             steps[machine] = shown.step if shown else "make"
