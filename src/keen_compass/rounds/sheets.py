@@ -367,7 +367,9 @@ class Sheets:
             if self._artworks.sticker() is None:
                 self._artworks.look()
                 return note("stage_first_artwork")
-            self._c.procedure.page_of(self._parameters(), self.number(), down=self._c.machine.standpoint.left_handed)
+            if self.page() is None:  # asked anew, it says why
+                down = self._c.machine.standpoint.left_handed
+                self._c.procedure.page_of(self._parameters(), self.number(), down=down)
         except KeenCompassError as error:
             return note("refused", why=str(error))
         return None
