@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
+from keen_compass.formats.files import read_whole
 from keen_compass.formats.pictures import AT_MOST, FORMATS, MOST_PIXELS
 from keen_compass.formats.svg_artwork import Drawing, read_drawing
 from keen_compass.quantities.geometry import Point
@@ -113,10 +114,7 @@ def read_artwork(data: bytes, name: str, dpi: float = 0.0) -> Artwork:
 
 def read_file(file: Path, dpi: float = 0.0) -> Artwork:
     """The same of a file. Raises InputError."""
-    try:
-        return read_artwork(file.read_bytes(), str(file), dpi)
-    except OSError as error:
-        raise InputError(error.strerror or "can't be read", str(file)) from None
+    return read_artwork(read_whole(file), str(file), dpi)
 
 
 def read_picture(data: bytes, name: str, dpi: float = 0.0) -> Picture:

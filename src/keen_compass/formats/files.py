@@ -1,8 +1,9 @@
-"""Writing a file whole or not at all, and never through anything that is not an ordinary file."""
+"""Reading a file of bounded size; writing one whole or not at all, never through what is no ordinary file."""
 
 from __future__ import annotations
 
 import errno
+import math
 import os
 import re
 import stat
@@ -22,6 +23,16 @@ _WORDS = {
 def file_stem(name: str) -> str:
     """What a machine is called, as a file's name begins with it: ``Big Heron`` → ``big-heron``."""
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "machine"
+
+
+def read_whole(file: Path, most: float = math.inf) -> bytes:
+    """All of it. most: bytes. Raises InputError where it is larger, or can't be read."""
+    try:
+        if file.stat().st_size > most:
+            raise InputError(f"is larger than {most // 1_000_000:.0f} MB", str(file))
+        return file.read_bytes()
+    except OSError as error:
+        raise InputError(error.strerror or "can't be read", str(file)) from None
 
 
 def write_whole(file: Path, data: bytes, check: Callable[[], None] = lambda: None) -> None:

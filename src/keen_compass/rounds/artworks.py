@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.formats.files import read_whole
 from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.outline import Outset, outlined
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
@@ -55,13 +56,7 @@ class Artworks:
 
     def put_file(self, file: Path, beside: Beside = lambda run: run()) -> None:
         """Artwork from a file. beside: runs what takes long. Raises InputError where it can't be read."""
-        try:
-            if file.stat().st_size > LARGEST_FILE:
-                raise InputError(f"is larger than {LARGEST_FILE // 1_000_000} MB", str(file))
-            data = file.read_bytes()
-        except OSError as error:
-            raise InputError(error.strerror or "can't be read", str(file)) from None
-        self.put(data, file.name, beside)
+        self.put(read_whole(file, LARGEST_FILE), file.name, beside)
 
     def put(self, data: bytes, file: str, beside: Beside = lambda run: run()) -> None:
         """Artwork as it came (undoable). A picture that doesn't say its resolution is kept, and it is asked for.

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
+from keen_compass.formats.files import read_whole
 from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.cross_mark import CrossMark
 from keen_compass.quantities.geometry import Point
@@ -50,13 +51,7 @@ class Pictures:
 
     def put_file(self, measurand: str, file: Path) -> None:
         """A picture from a file. Raises InputError where it is none."""
-        try:
-            if file.stat().st_size > LARGEST_FILE:
-                raise InputError(f"is larger than {LARGEST_FILE // 1_000_000} MB", str(file))
-            data = file.read_bytes()
-        except OSError as error:
-            raise InputError(error.strerror or "can't be read", str(file)) from None
-        self.put(measurand, data, str(file))
+        self.put(measurand, read_whole(file, LARGEST_FILE), str(file))
 
     def put(self, measurand: str, data: bytes, name: str = "picture") -> None:
         """A picture, kept as it is; its cross goes into the callout where one is found. Raises InputError."""
