@@ -29,6 +29,7 @@ from keen_compass.words.say import say, show_for
 from keen_compass.words.sheets import Stands
 
 if TYPE_CHECKING:
+    from keen_compass.formats.artwork import Artwork
     from keen_compass.solve.registration import Map
 
 ARM = 5.0  # mm, of a drawn cross
@@ -99,17 +100,21 @@ class Sheets:
         """The page at true size. Raises InputError where there is none."""
         from keen_compass.formats.pages import write_page
 
+        page, words, ends, art = self._content()
+        if not 1 <= copies <= MOST_COPIES:
+            raise InputError(f"1 to {MOST_COPIES} copies", "copies")
+        return write_page(page, words, copies, ends, art)
+
+    def _content(self) -> tuple[Page, tuple[str, ...], dict[str, str], Artwork | None]:
+        """What is printed, for whoever writes it. Raises InputError where there is nothing."""
         page = self.page()
         if page is None:
             refused = self.refusal()
             raise InputError(
                 say(refused) if refused else "nothing is printed for a mark that is drawn by hand", "sheet"
             )
-        if not 1 <= copies <= MOST_COPIES:
-            raise InputError(f"1 to {MOST_COPIES} copies", "copies")
         show = show_for(self._c.machine)
-        art = self._artworks.artwork() if page.art else None
-        return write_page(page, page_words(page, show), copies, vernier_ends(show), art)
+        return page, page_words(page, show), vernier_ends(show), self._artworks.artwork() if page.art else None
 
     def write_pdf(self, file: Path, copies: int = 1) -> None:
         """Write it, whole or not at all; it is printed then: as PDF, or by its name as PNG or SVG of one page.
@@ -133,11 +138,7 @@ class Sheets:
         """The page as a drawing at true size. Raises InputError where there is none."""
         from keen_compass.formats.pages import write_page_svg
 
-        self.pdf()  # refuses what can't be printed
-        page, show = self.page(), show_for(self._c.machine)
-        assert page is not None
-        art = self._artworks.artwork() if page.art else None
-        return write_page_svg(page, page_words(page, show), vernier_ends(show), art)
+        return write_page_svg(*self._content())
 
     def printed(self) -> None:
         """The sheet has left the printer, and is kept as it did (undoable). Raises InputError where it can't be."""

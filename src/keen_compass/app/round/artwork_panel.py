@@ -34,6 +34,10 @@ CHOICES: dict[str, tuple[str, tuple[tuple[str, object], ...]]] = {
     "strokes": ("Lines of a drawing", (("lines", True), ("no lines", False))),
 }
 SHOWN = (("print + cut", "both"), ("print", "print"), ("cut", "cut"))
+ASKED_OF = {
+    "threshold": ("picture",), "smooth": ("picture",), "smallest": ("picture", "drawing"),
+    "dpi": ("picture", "sizeless"),
+}  # fmt: skip
 # From here on reading a file (bytes) or tracing a picture (pixels) takes over 0.2 s: it shows how far it is.
 LARGE, MANY_PIXELS = 2_000_000, 1_500_000
 
@@ -146,14 +150,9 @@ class ArtworkPanel(StagePanel):
             self.job.setText(chosen.name)
         self._filling = False
         kind = self._kind()
-        for name in ("threshold", "smooth"):
-            self._labels[name].setVisible(kind == "picture")
-            getattr(self, name).setVisible(kind == "picture")
-        for name in ("smallest",):
-            self._labels[name].setVisible(kind in ("picture", "drawing"))
-            getattr(self, name).setVisible(kind in ("picture", "drawing"))
-        self._labels["dpi"].setVisible(kind in ("picture", "sizeless"))
-        self.dpi.setVisible(kind in ("picture", "sizeless"))
+        for name, kinds in ASKED_OF.items():
+            self._labels[name].setVisible(kind in kinds)
+            getattr(self, name).setVisible(kind in kinds)
         self.combos["strokes"].setVisible(kind == "drawing")
         there = kind in ("picture", "drawing")
         for widget in (self.outset, self._labels["outset"], self.copies, self.job, self.shown,
