@@ -33,7 +33,7 @@ CHOICES: dict[str, tuple[str, tuple[tuple[str, object], ...]]] = {
     "parts": ("Parts", (("apart", "apart"), ("in one", "joined"))),
     "strokes": ("Lines of a drawing", (("lines", True), ("no lines", False))),
 }
-SHOWN = (("print + cut", "both"), ("print", "print"), ("cut", "cut"))
+SHOWN = (("both", "both"), ("print", "print"), ("cut", "cut"))
 ASKED_OF = {
     "threshold": ("picture",), "smooth": ("picture",), "smallest": ("picture", "drawing"),
     "dpi": ("picture", "sizeless"),
