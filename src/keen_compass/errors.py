@@ -21,7 +21,6 @@ A message says what, where, what was expected and what to do, in words a technic
 from __future__ import annotations
 
 from collections.abc import Iterable
-from difflib import get_close_matches
 
 
 class KeenCompassError(Exception):
@@ -106,5 +105,7 @@ def shown_input(given: object) -> str:
 
 def those_like(given: object, names: Iterable[str]) -> str:
     """The few of many names that may have been meant; else the first of them, for all are too many to read."""
+    from difflib import get_close_matches  # late: only mistakes need it
+
     known = list(dict.fromkeys(names))
     return ", ".join(get_close_matches(str(given), known, 4)) or ", ".join(known[:8]) + ", …"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from keen_compass.errors import InputError
 from keen_compass.quantities.catalogue import QUANTITIES
@@ -28,8 +29,7 @@ class Spot:
     nth: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(NamedTuple):
     """One number's place in a controller, or on the machine itself where it is set by hand.
 
     key: its name there. form: of a resolution, None for an amount. unit: of an amount. decimals: that are kept.

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from keen_compass.errors import InputError, KeenCompassError, shown_input, those_like
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
@@ -15,8 +14,7 @@ if TYPE_CHECKING:
     from keen_compass.procedures.case import Parameters
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(NamedTuple):
     """Enough of a procedure for the first screen.
 
     minutes: that it takes. module: where it lives, and its texts in `words.texts`.

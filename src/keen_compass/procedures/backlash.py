@@ -209,4 +209,4 @@ def _short_by(run: BacklashRun) -> Note:
 
 def _zeroed(case: Case, measured: Measurement) -> Uncertain:
     """Zeroing the dial is a reading too."""
-    return replace(measured.mean, effects=(*measured.mean.effects, zeroing("return", case.instrument, measured.n)))
+    return measured.mean._replace(effects=(*measured.mean.effects, zeroing("return", case.instrument, measured.n)))

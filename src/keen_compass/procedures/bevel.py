@@ -97,7 +97,7 @@ class Bevel(Procedure[EdgePlate]):
         old = case.amount("bevel")
         top, bottom = (case.in_its_unit(measured[m].value, "mm") for m in MEASURANDS)
         outcome = Outcome(
-            "bevel", old, old, replace(error, value=abs(error.value)), case.tolerance_of("bevel", 1000.0),
+            "bevel", old, old, error._replace(value=abs(error.value)), case.tolerance_of("bevel", 1000.0),
             arithmetic(f"({bottom} − {top}) ÷ 2"), error.U, (note("bevel.graded", range=found.range),),
         )  # fmt: skip
         finding = replace(judged(case, outcome, self), new=None, new_expanded_uncertainty=None, worth_correcting=False)

@@ -172,4 +172,4 @@ PROCEDURE = Home()
 def _seated(measured: Measurement) -> Uncertain:
     """How the stock lies against its stops counts as well."""
     seating = Source(f"{measured.name}|seating", SEATING, Cause.SEATING)
-    return replace(measured.mean, effects=(*measured.mean.effects, (seating, 1.0)))
+    return measured.mean._replace(effects=(*measured.mean.effects, (seating, 1.0)))

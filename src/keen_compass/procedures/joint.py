@@ -246,7 +246,7 @@ def _keyed(unknown: Unknown, i: int, subject: str) -> Unknown:
 
 def _own(source: Source, who: str, i: int) -> Source:
     """What an instrument does wherever it is used keeps its name; all else happened on this part."""
-    return source if source.name.startswith(f"{who}|") else replace(source, name=f"{i}:{source.name}")
+    return source if source.name.startswith(f"{who}|") else source._replace(name=f"{i}:{source.name}")
 
 
 def _plain(unknown: Unknown) -> Unknown:

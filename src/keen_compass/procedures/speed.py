@@ -229,7 +229,7 @@ class Speed(Procedure[SpeedRun]):
             notes.append(note("speed.step_rate_ends", at=ends))
             formula = note("speed.where_rate_ends", at=ends)
         holds = highest.times(run.share)
-        error = replace(holds.times(-1.0), value=old.base - min(holds.value, rate_limit or math.inf))
+        error = holds.times(-1.0)._replace(value=old.base - min(holds.value, rate_limit or math.inf))
         finest = unit / 10 ** (0 if old.unit in WHOLE else case.decimals_of(quantity))
         down = math.floor(safe / finest + 1e-9) * finest  # rounding up would be too fast
         outcome = replace(amount_outcome(case, quantity, down, error, formula), predicted=0.0)

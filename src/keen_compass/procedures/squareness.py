@@ -202,7 +202,7 @@ def _lean(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) 
 
     # The path leans, not the strip that the tool clears: a cut circle's widths are those of its path less the kerf.
     c = piece.compensation
-    widths = {m: replace(r.mean, value=r.value + c) for m, r in measured.items()}
+    widths = {m: r.mean._replace(value=r.value + c) for m, r in measured.items()}
     tangent = propagate(lambda **w: math.tan(from_diameters(**{k.replace("_", ""): v for k, v in w.items()})), widths)
     # Squares of opposite widths add up to the same: w₀² + w₉₀² = w₄₅² + w₁₃₅² for any sheared circle.
     left = propagate(lambda d_0, d_45, d_90, d_135: (d_0**2 + d_90**2 - d_45**2 - d_135**2) / 2 / piece.width, widths)
@@ -214,7 +214,7 @@ def _lean(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) 
     source = Source("unequal_play", math.sqrt(2) * differ / piece.width, cause)
     # Play itself breaks that sum by Bx + By, so only what no play explains is asked about.
     strained = abs(left.value) > max(STRAINED * left.U, LARGEST_PLAY)
-    return replace(tangent, effects=(*tangent.effects, (source, 1.0))), strained
+    return tangent._replace(effects=(*tangent.effects, (source, 1.0))), strained
 
 
 def _doubt(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> Note | None:

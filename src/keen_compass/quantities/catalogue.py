@@ -6,8 +6,9 @@ The order is arithmetic.md §1: later values rest on earlier ones. Light enough 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from enum import StrEnum
+from functools import cache
+from typing import NamedTuple
 
 
 class Lives(StrEnum):
@@ -20,8 +21,7 @@ class Lives(StrEnum):
     COMPUTED = "computed"  # nowhere: what the parts of the machine say about a number that is kept elsewhere
 
 
-@dataclass(frozen=True, slots=True)
-class Quantity:
+class Quantity(NamedTuple):
     """One calibrated value of a machine.
 
     error_unit: in which its error is shown; scales and angles in mm per m, piece errors in mm.
@@ -188,6 +188,7 @@ UNKNOWN_LABELS = {
 }
 
 
+@cache
 def beneath(quantity: str) -> tuple[str, ...]:
     """Everything that a quantity rests on, near and far, in the order of dependence."""
     found = set(_beneath(quantity))

@@ -35,10 +35,9 @@ _FRACTION_SIGNS = {
 }  # fmt: skip
 
 _UNIT = r"(?P<unit>[a-zµμ]+|\"|''|″|”)?"
-_DECIMAL = re.compile(rf"(?P<sign>[+-]?)\s*(?P<number>[0-9.,]*[0-9][0-9.,]*)\s*{_UNIT}")
-_MIXED = re.compile(
-    rf"(?P<sign>[+-]?)\s*(?:(?P<whole>[0-9]+)(?:\s+|\s*-\s*))?(?P<top>[0-9]+)\s*/\s*(?P<bottom>[0-9]+)\s*{_UNIT}"
-)
+# Compiled when they are asked for first: the first screen reads no length.
+_DECIMAL = rf"(?P<sign>[+-]?)\s*(?P<number>[0-9.,]*[0-9][0-9.,]*)\s*{_UNIT}"
+_MIXED = rf"(?P<sign>[+-]?)\s*(?:(?P<whole>[0-9]+)(?:\s+|\s*-\s*))?(?P<top>[0-9]+)\s*/\s*(?P<bottom>[0-9]+)\s*{_UNIT}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,12 +68,12 @@ def parse_length(text: str, default_unit: str = "mm", *, allow_negative: bool = 
     plain = _plain(text)
     if not plain:
         raise LengthError("nothing typed yet")
-    if match := _MIXED.fullmatch(plain):
+    if match := re.fullmatch(_MIXED, plain):
         unit = _unit_of(match["unit"], default_unit)
         value, step = _mixed_value(match)
         # A denominator states how finely somebody read; decimals don't (trailing zeros get dropped).
         length = Length(float(value) * UNITS_MM[unit], text, unit, step * UNITS_MM[unit])
-    elif match := _DECIMAL.fullmatch(plain):
+    elif match := re.fullmatch(_DECIMAL, plain):
         unit = _unit_of(match["unit"], default_unit)
         number = float(_decimal_text(match["number"], text))
         length = Length((-number if match["sign"] == "-" else number) * UNITS_MM[unit], text, unit)
@@ -136,10 +135,10 @@ def _short(text: str) -> str:
 def parse_number(text: str) -> float:
     """A number as it is typed: a decimal, a fraction, either minus. Raises LengthError, also for what could be two."""
     plain = _plain(text)
-    if match := _MIXED.fullmatch(plain):
+    if match := re.fullmatch(_MIXED, plain):
         if match["unit"] is None:
             return float(_mixed_value(match)[0])
-    elif (match := _DECIMAL.fullmatch(plain)) and match["unit"] is None:
+    elif (match := re.fullmatch(_DECIMAL, plain)) and match["unit"] is None:
         value = float(_decimal_text(match["number"], text))
         return -value if match["sign"] == "-" else value
     raise LengthError(f"can't read {_short(text)} as a number")

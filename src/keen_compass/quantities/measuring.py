@@ -14,6 +14,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import NamedTuple
 
 from keen_compass.errors import UncertaintyError
 from keen_compass.quantities.instruments import Instrument, Repeatability
@@ -64,8 +65,7 @@ class Conditions:
     temperature: Temperature | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Measurement:
+class Measurement(NamedTuple):
     """What was read of one thing, mm: the mean with its sources, how many readings, and whether their spread is known.
 
     spread: of single readings.

@@ -16,6 +16,7 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import NamedTuple
 
 from keen_compass.errors import UncertaintyError
 
@@ -51,8 +52,7 @@ class Shape(StrEnum):
     TILT = "tilt"  # of θ² with θ uniform
 
 
-@dataclass(frozen=True, slots=True)
-class Source:
+class Source(NamedTuple):
     """One error that nobody knows.
 
     name: which error; the same name is the same error. u: its standard deviation.
@@ -68,8 +68,7 @@ class Source:
     shared_dof: float = 0.0
 
 
-@dataclass(frozen=True, slots=True)
-class Uncertain:
+class Uncertain(NamedTuple):
     """A value with all that makes it uncertain: each source with the coefficient by which it enters."""
 
     value: float
@@ -140,9 +139,12 @@ def variances(effects: Iterable[tuple[Source, float]]) -> list[tuple[Source, flo
     first: dict[str, Source] = {}
     summed: dict[str, float] = {}
     for source, c in effects:
-        first.setdefault(source.name, source)
-        summed[source.name] = summed.get(source.name, 0.0) + c
-    return [(first[name], (c * first[name].u) ** 2) for name, c in summed.items() if c]
+        name = source.name
+        if name in summed:
+            summed[name] += c
+        else:
+            first[name], summed[name] = source, c
+    return [(source, (c * source.u) ** 2) for source, c in zip(first.values(), summed.values(), strict=True) if c]
 
 
 def effective_dof(effects: Iterable[tuple[Source, float]]) -> float:
@@ -154,7 +156,7 @@ def effective_dof(effects: Iterable[tuple[Source, float]]) -> float:
 
 
 def _dof(weights: Sequence[tuple[Source, float]]) -> float:
-    total = math.fsum(v for _, v in weights)
+    total = math.fsum([v for _, v in weights])
     estimated = [(s, v / total) for s, v in weights if s.dof != math.inf] if total else []
     spread = math.fsum(v * v / s.dof for s, v in estimated)
     together: dict[str, list[tuple[Source, float]]] = {}
@@ -175,14 +177,14 @@ def expand(effects: Iterable[tuple[Source, float]]) -> float:
     Raises UncertaintyError for a U of zero: nothing is measured that well, an input is missing.
     """
     weights = variances(tuple(effects))
-    total = math.fsum(v for _, v in weights)
+    total = math.fsum([v for _, v in weights])
     u = math.sqrt(total)
     if not u > 0 or not math.isfinite(u):
         raise UncertaintyError("the uncertainty came out as zero; state the instrument's resolution")
-    widest = max((v for s, v in weights if s.shape is Shape.RECTANGLE), default=0.0)
+    widest = max([v for s, v in weights if s.shape is Shape.RECTANGLE], default=0.0)
     if total - widest <= DOMINATES**2 * widest:
         return K_RECTANGLE * u
-    tilted = math.fsum(v for s, v in weights if s.shape is Shape.TILT)
+    tilted = math.fsum([v for s, v in weights if s.shape is Shape.TILT])
     if not tilted:
         return t_95(_dof(weights)) * u
     # Who lies askew lies so all day: what is stated must hold at its limit too, one side of everything else beyond it.

@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 import statistics
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain
 from keen_compass.solve.joint import Fit, Observation, Unknown, fit
@@ -161,7 +161,7 @@ def _rates(points: Sequence[Point], drift: float) -> list[Observation]:
     """Each set's rate lies about the common one."""
     found = []
     for k in sorted({p.set for p in points}):
-        source = replace(_of_rate(drift, k), u=max(RATES_DIFFER * abs(drift), LEAST_RATE))
+        source = _of_rate(drift, k)._replace(u=max(RATES_DIFFER * abs(drift), LEAST_RATE))
         found.append(Observation(f"rate {k}", {_rate(k): 1.0, DRIFT: -1.0}, 0.0, ((source, 1.0),), prior=True))
     return found
 

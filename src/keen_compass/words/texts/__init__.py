@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True, slots=True)
-class About:
+class About(NamedTuple):
     """What stands about a procedure itself. needs: what one needs for it. piece: what is made.
 
     lookalikes: what to rule out before a number is changed.
