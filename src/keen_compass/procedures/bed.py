@@ -9,7 +9,8 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
@@ -35,6 +36,9 @@ from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, limits
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.plane import Plane, fit_plane, shims, tram_tilt
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
 
 SKIM_MARGIN = 0.2  # mm beyond the highest minus lowest: the cutter has to reach under the lowest point between points
 SHRINKS, FEWEST_DOF = 20, 4.0
@@ -215,7 +219,7 @@ class Bed(Procedure[BedRun | TramRun]):
             U = _tilt(run, sides["high"], sides["low"]).U * PER_METRE
             return {"x_tram": U, "y_tram": U}
         foreseen = [
-            replace(case.foreseen(m, 0.0, readings_each, held=Held.AGAINST, nominal=i + 1.0), n=readings_each)
+            case.foreseen(m, 0.0, readings_each, held=Held.AGAINST, nominal=i + 1.0)._replace(n=readings_each)
             for i, m in enumerate(run.points())
         ]
         return {"bed": _range(foreseen).U}
@@ -334,9 +338,17 @@ def _corners(run: BedRun) -> dict[str, tuple[float, float]]:
 def _tilt(run: TramRun, high: Measurement, low: Measurement) -> Uncertain:
     """On both sides the needle stands elsewhere: the dial's own error is in each."""
     own = tuple(
-        (replace(s, name=f"{s.name}|low_side") if s.cause is Cause.OWN_ERROR else s, c) for s, c in low.mean.effects
+        (s._replace(name=f"{s.name}|low_side") if s.cause is Cause.OWN_ERROR else s, c) for s, c in low.mean.effects
     )
-    return tram_tilt(high.mean, replace(low.mean, effects=own), run.radius)
+    return tram_tilt(high.mean, low.mean._replace(effects=own), run.radius)
+
+
+@lru_cache(maxsize=4)
+def _draws(points: int) -> NDArray[Any]:
+    """Standard normal, points × `DRAWS`; always the same: the same readings give the same answer."""
+    import numpy as np
+
+    return np.ascontiguousarray(np.random.default_rng(7).normal(size=(DRAWS, points)).T)
 
 
 def _range(measured: list[Measurement]) -> Uncertain:
@@ -349,15 +361,19 @@ def _range(measured: list[Measurement]) -> Uncertain:
     """
     import numpy as np
 
-    rng = np.random.default_rng(7)  # fixed: the same readings give the same answer
     z = np.array([m.value for m in measured])
     u = np.array([m.mean.u for m in measured])
-    noise = rng.normal(size=(DRAWS, len(z))) * u
-    raw, centred = float(np.ptp(z)), z - z.mean()
+    noise = _draws(len(z)) * u[:, None]
+    raw, centred = float(np.ptp(z)), (z - z.mean())[:, None]
+
+    def ranges(flattened: float) -> NDArray[Any]:
+        drawn = centred * flattened + noise
+        return np.asarray(drawn.max(axis=0) - drawn.min(axis=0))
+
     shrunk = [k / SHRINKS for k in range(SHRINKS + 1)]
-    expected = [float(np.ptp(centred * k + noise, axis=1).mean()) for k in shrunk]
+    expected = [float(ranges(k).mean()) for k in shrunk]
     factor = float(np.interp(raw, expected, shrunk)) if raw > expected[0] else 0.0
-    drawn = np.ptp(centred * factor + noise, axis=1)
+    drawn = ranges(factor)
     low, high = np.quantile(drawn - drawn.mean(), [0.025, 0.975])
     # Points as high as each other are rounded alike, which drawing each anew doesn't know.
     alike = K_95 * math.sqrt(2) * max(s.u for m in measured for s, _ in m.mean.effects if s.cause is Cause.DIVISION)

@@ -213,7 +213,7 @@ class Pointer(Procedure[Sheet]):
             return Shown()
         x, y = figures["stretch_mm_per_m"]
         return Shown((
-            ("pointer.turn", note("pointer.per_metre", mm=figures["turn_mm_per_m"])),
+            ("pointer.turn", note("pointer.turned_per_metre", mm=figures["turn_mm_per_m"])),
             ("pointer.stretch_x", note("pointer.per_metre", mm=x)),
             ("pointer.stretch_y", note("pointer.per_metre", mm=y)),
         ))  # fmt: skip

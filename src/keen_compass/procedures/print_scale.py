@@ -207,7 +207,7 @@ class PrintScale(Procedure[Ticks]):
             if asks:
                 return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks, nominal)
         s = Uncertain(measured.value, (*measured.mean.effects, *_made(case.piece, axis))).times(1 / nominal)
-        s = replace(s, value=s.value - 1)
+        s = s._replace(value=s.value - 1)
         formula = scale_formula(case, quantity, case.ordered(nominal), case.in_its_unit(measured.value))
         return judged(case, scale_outcome(case, quantity, s, nominal, formula, self._said(case, ticks, axis)))
 

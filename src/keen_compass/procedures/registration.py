@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, UncertaintyError
@@ -30,6 +30,7 @@ from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import Spot
+from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict, judge
 from keen_compass.solve.registration import (
     FREEDOM,
@@ -230,9 +231,9 @@ def _finding(
     )  # fmt: skip
 
 
-def _U(fitted: Map, function: Callable[[NDArray[Any]], float]) -> float:
+def _U(known: Uncertain) -> float:
     try:
-        return fitted.uncertain(function).U
+        return known.U
     except UncertaintyError:
         return 0.0
 
@@ -240,11 +241,9 @@ def _U(fitted: Map, function: Callable[[NDArray[Any]], float]) -> float:
 def _U_at_marks(fitted: Map) -> float:
     """How well the map is known where it was tested least: the largest of all marks, either way."""
 
-    def component(i: int, axis: int) -> Callable[[NDArray[Any]], float]:
-        return lambda h: float(replace(fitted, parameters=h).at(fitted.nominal)[i, axis])
-
-    n = len(fitted.nominal)
-    return max(math.hypot(_U(fitted, component(i, 0)), _U(fitted, component(i, 1))) for i in range(n))
+    slopes = fitted.slopes_at_marks.reshape(len(fitted.nominal), 2, -1)
+    least = slopes[int((slopes**2).sum(axis=(1, 2)).argmax())]  # all readings are worth the same
+    return math.hypot(*(_U(fitted.by_readings(0.0, along)) for along in least))
 
 
 def asked_of(fitted: Map, names: Sequence[str]) -> Note | None:
@@ -287,12 +286,15 @@ def _notes(
 
 def _figures(fitted: Map, names: Sequence[str], suspect: Suspects) -> dict[str, Any]:
     split = fitted.split
+
+    def parts(h: NDArray[Any]) -> tuple[float, ...]:
+        by = split_of(h)
+        return (*by.shift, by.turn, by.skew, *by.scale)
+
+    x, y, turn, skew, scale_x, scale_y = map(_U, fitted.uncertain(parts))
     U = {
-        "shift": [_U(fitted, lambda h, i=i: split_of(h).shift[i]) for i in (0, 1)],  # type: ignore[misc]
-        "turn_deg": math.degrees(_U(fitted, lambda h: split_of(h).turn)),
-        "skew_mm_per_m": 1000 * _U(fitted, lambda h: split_of(h).skew),
-        "scale": [_U(fitted, lambda h, i=i: split_of(h).scale[i]) for i in (0, 1)],  # type: ignore[misc]
-    }
+        "shift": [x, y], "turn_deg": math.degrees(turn), "skew_mm_per_m": 1000 * skew, "scale": [scale_x, scale_y],
+    }  # fmt: skip
     return {
         "model": fitted.model, "matrix": [[float(v) for v in row] for row in fitted.matrix],
         "shift": list(split.shift), "turn_deg": math.degrees(split.turn), "skew_mm_per_m": 1000 * split.skew,

@@ -270,8 +270,11 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
     def solve(self, case: Case) -> Solution:
         """Scale and lost motion with the standard's figures; or how the feed tracks."""
         run = self.piece(case.piece)
-        self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
-        return track(case, run) if isinstance(run, TrackingRun) else self._travel(case, run)
+        if isinstance(run, TrackingRun):
+            self.check_readings(case, tuple(m.name for m in run.measurands()), positive=False)
+            return track(case, run)
+        self.check_readings(case, tuple(run.nodes()), positive=False)
+        return self._travel(case, run)
 
     def plans(self, case: Case) -> list[dict[str, object]]:
         """Each axis that is open, short and long."""

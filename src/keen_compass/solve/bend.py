@@ -11,6 +11,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,15 +46,12 @@ def shape_of(
 
     own: by how much the instrument itself may be off at any one place, mm: a shape within that is the instrument's.
     """
-    p, d = np.asarray(positions, float), np.asarray(directions, float)
-    y = np.asarray(readings, float) - p
-    n = len(y)
+    n = len(readings)
     if n < 8:
         return None
-    u = (p - p.mean()) / max(float(np.ptp(p)), 1e-9)
-    base = np.column_stack([np.ones(n), u, d]) if len(set(directions)) > 1 else np.column_stack([np.ones(n), u])
-    line = _Line(base, y, resolution**2 / 12)
-    rivals = [_bend(line, u), *_cyclic(line, p), *_slips(line)]
+    walk = _walk(tuple(map(float, positions)), tuple(directions))
+    line = _Line(walk, np.asarray(readings, float) - walk.p, resolution**2 / 12)
+    rivals = [_bend(line), *_cyclic(line), *_slips(line)]
     bic, shape = min(rivals, key=lambda r: r[0])
     large = shape.size > SHOWS * max(resolution, line.sigma) + 2 * own
     return shape if line.bic - bic > CLEARLY and large else None
@@ -64,24 +62,70 @@ def evenly_spaced(spacings: Sequence[float]) -> bool:
     return max(spacings) - min(spacings) <= UNEVEN * sum(spacings) / len(spacings)
 
 
+@dataclass(frozen=True)
+class _Walk:
+    """What every shape takes of where a run went, whatever was read there: while one types it stays the same.
+
+    p: positions, n. q: the straight line and the play, orthonormal, n×2 or n×3. All that follows with the line taken
+    out: bent, u²; sine and cosine, waves of some periods (mm), n×periods; slips, a step from the third reading on, from
+    the fourth …
+    """
+
+    p: Array
+    q: Array
+    bent: Array
+    periods: Array
+    sine: Array
+    cosine: Array
+    slips: Array
+
+
+@lru_cache(maxsize=8)
+def _walk(positions: tuple[float, ...], directions: tuple[int, ...]) -> _Walk:
+    p, d = np.array(positions), np.array(directions, float)
+    n = len(p)
+    u = (p - p.mean()) / max(float(np.ptp(p)), 1e-9)
+    base = np.column_stack([np.ones(n), u, d]) if len(set(directions)) > 1 else np.column_stack([np.ones(n), u])
+    q = np.linalg.qr(base)[0]
+    periods = _periods(p)
+    phase = 2 * math.pi * p[:, None] / periods[None, :]
+    starts = np.arange(2, n - 1)
+    steps = (np.arange(n)[:, None] >= starts[None, :]).astype(float)
+    bent, sine, cosine, slips = (_without(q, c) for c in (u**2, np.sin(phase), np.cos(phase), steps))
+    return _Walk(p, q, bent, periods, sine, cosine, slips)
+
+
+def _without(q: Array, columns: Array) -> Array:
+    """Columns with the straight line taken out."""
+    found: Array = columns - q @ (q.T @ columns)
+    return found
+
+
+def _periods(p: Array) -> Array:
+    """Periods of the waves that targets can tell, mm; none where there are too few."""
+    targets = np.unique(p)
+    if len(targets) < TARGETS_FOR_CYCLIC:
+        return np.empty(0)
+    span, spacings = float(np.ptp(p)), np.diff(targets)
+    # Between even targets a short wave looks like a long one or like none; uneven ones tell them apart.
+    even = evenly_spaced(spacings.tolist())
+    shortest = 2.2 * float(spacings.mean()) if even else min(SHORTEST, float(spacings.min()))
+    return span / np.arange(1.0, max(span / shortest, 2.0), FINE)
+
+
 class _Line:
     """The straight line, taken out once: rivals are fitted to what it leaves, which gives the same coefficients
     (Frisch–Waugh) and spares a fit of everything for each of them.
     """
 
-    def __init__(self, base: Array, y: Array, floor: float) -> None:
-        self._q = np.linalg.qr(base)[0]
-        self.n, self._k = base.shape
+    def __init__(self, walk: _Walk, y: Array, floor: float) -> None:
+        self.walk = walk
+        self.n, self._k = walk.q.shape
         self._floor = floor
-        self.left = self.without(y)
+        self.left = _without(walk.q, y)
         self.rss = float(self.left @ self.left)
         self.bic = self.criterion(self.rss, 0)
         self.sigma = math.sqrt(max(self.rss + self.n * floor, 0.0) / max(self.n - self._k, 1))
-
-    def without(self, columns: Array) -> Array:
-        """Columns with the straight line taken out."""
-        found: Array = columns - self._q @ (self._q.T @ columns)
-        return found
 
     def criterion(self, rss: float, more: int) -> float:
         """BIC of a rival with so many more parameters."""
@@ -89,41 +133,33 @@ class _Line:
         return n * math.log(max(rss, 0.0) / n + self._floor) + k * math.log(n)
 
 
-def _bend(line: _Line, u: Array) -> tuple[float, Shape]:
-    e = line.without(u**2)
+def _bend(line: _Line) -> tuple[float, Shape]:
+    e = line.walk.bent
     c = float(e @ line.left) / max(float(e @ e), 1e-12)
     rss = line.rss - c * float(e @ line.left)
     return line.criterion(rss, 1), Shape("bend", abs(c) / 4, 0.0)  # of c·u² over u = −½ … ½
 
 
-def _cyclic(line: _Line, p: Array) -> list[tuple[float, Shape]]:
-    targets = np.unique(p)
-    if len(targets) < TARGETS_FOR_CYCLIC:
+def _cyclic(line: _Line) -> list[tuple[float, Shape]]:
+    walk = line.walk
+    if not len(walk.periods):
         return []
-    span, spacings = float(np.ptp(p)), np.diff(targets)
-    # Between even targets a short wave looks like a long one or like none; uneven ones tell them apart.
-    even = evenly_spaced(spacings.tolist())
-    shortest = 2.2 * float(spacings.mean()) if even else min(SHORTEST, float(spacings.min()))
-    periods = span / np.arange(1.0, max(span / shortest, 2.0), FINE)
-    phase = 2 * math.pi * p[:, None] / periods[None, :]
-    sine, cosine = line.without(np.sin(phase)), line.without(np.cos(phase))
+    sine, cosine = walk.sine, walk.cosine
     # Normal equations of two columns, for all periods at once.
-    ss, cc, sc = np.sum(sine**2, axis=0), np.sum(cosine**2, axis=0), np.sum(sine * cosine, axis=0)
+    ss, cc, sc = (np.einsum("ij,ij->j", a, b) for a, b in ((sine, sine), (cosine, cosine), (sine, cosine)))
     sy, cy = sine.T @ line.left, cosine.T @ line.left
     det = np.maximum(ss * cc - sc**2, 1e-9 * ss * cc + 1e-12)
     a, b = (cc * sy - sc * cy) / det, (ss * cy - sc * sy) / det
     rss, size = line.rss - (a * sy + b * cy), 2 * np.hypot(a, b)
     i = int(np.argmin(rss))  # of as many parameters each: the scanned period is one too
-    return [(line.criterion(float(rss[i]), 3), Shape("cyclic", float(size[i]), float(periods[i])))]
+    return [(line.criterion(float(rss[i]), 3), Shape("cyclic", float(size[i]), float(walk.periods[i])))]
 
 
 def _slips(line: _Line) -> list[tuple[float, Shape]]:
-    n = line.n
-    starts = np.arange(2, n - 1)
-    e = line.without((np.arange(n)[:, None] >= starts[None, :]).astype(float))
-    onto = e.T @ line.left
-    c = onto / np.maximum(np.sum(e * e, axis=0), 1e-12)
-    if not len(starts):
+    e = line.walk.slips
+    if not e.shape[1]:
         return []
+    onto = e.T @ line.left
+    c = onto / np.maximum(np.einsum("ij,ij->j", e, e), 1e-12)
     i = int(np.argmax(c * onto))
-    return [(line.criterion(line.rss - float(c[i] * onto[i]), 2), Shape("slip", abs(float(c[i])), float(starts[i])))]
+    return [(line.criterion(line.rss - float(c[i] * onto[i]), 2), Shape("slip", abs(float(c[i])), float(i + 2)))]

@@ -95,20 +95,28 @@ class Map:
         slopes = _slopes(self.parameters, self.nominal) @ basis  # 2n × freedom
         return np.asarray(basis @ np.linalg.pinv(slopes))
 
-    def uncertain(self, function: Callable[[Array], float]) -> Uncertain:
-        """What a function of the parameters is worth: each coordinate of each mark is an error of its own."""
-        value = function(self.parameters)
+    @cached_property
+    def slopes_at_marks(self) -> Array:
+        """∂(where the marks lie by the map)/∂readings, 2n×2n, rows and columns as x1, y1, x2, y2 …"""
+        return np.asarray(_slopes(self.parameters, self.nominal) @ self.influence)
+
+    def uncertain(self, function: Callable[[Array], Sequence[float]]) -> list[Uncertain]:
+        """What functions of the parameters, all at once, are worth."""
         steps = STEP * np.maximum(np.abs(self.parameters), _sizes(self.nominal))
-        gradient = np.array([
-            (function(self.parameters + d) - function(self.parameters - d)) / (2 * d.max())
+        gradients = np.array([
+            (np.subtract(function(self.parameters + d), function(self.parameters - d))) / (2 * d.max())
             for d in np.diag(steps)
-        ])  # fmt: skip
-        coefficients = gradient @ self.influence
+        ]).T  # fmt: skip
+        values = function(self.parameters)
+        return [self.by_readings(v, g @ self.influence) for v, g in zip(values, gradients, strict=True)]
+
+    def by_readings(self, value: float, slopes: Array) -> Uncertain:
+        """A value with its slopes by each reading: each coordinate of each mark is an error of its own."""
         u, dof = self.u_aim
         estimate = {} if math.isinf(dof) else {"estimate": "registration", "shared_dof": dof}
         effects = [
             (Source(f"mark {i // 2 + 1} {'xy'[i % 2]}", u, Cause.PLACES, dof, **estimate), float(c))  # type: ignore[arg-type]
-            for i, c in enumerate(coefficients)
+            for i, c in enumerate(slopes)
         ]  # fmt: skip
         return Uncertain(value, tuple(effects))
 
@@ -212,20 +220,22 @@ def other_order(nominal: Sequence[tuple[float, float]], found: Sequence[tuple[fl
     n = len(nominal)
     if n < 3:
         return ()
-    own = _misfit(nominal, found)
+    q, p = (np.asarray(places, float) @ (1, 1j) for places in (nominal, found))
     orders = [tuple((start + way * i) % n for i in range(n)) for start in range(n) for way in (1, -1)]
-    best = min(orders, key=lambda order: _misfit([nominal[i] for i in order], found))
-    found_there = _misfit([nominal[i] for i in best], found)
-    return best if found_there < own / 10 and best != tuple(range(n)) else ()
+    misfits = [_misfit(q[list(order)], p) for order in orders]
+    best = misfits.index(min(misfits))
+    return orders[best] if misfits[best] < misfits[0] / 10 else ()  # the first is that in which they were given
 
 
-def _misfit(nominal: Sequence[tuple[float, float]], found: Sequence[tuple[float, float]]) -> float:
-    """What turn, shift and one scale, never mirrored, leave: rms over their spread, and how far off the scale is."""
-    q, p = np.asarray(nominal, float), np.asarray(found, float)
-    parameters = _solved(q, p, "similarity")
-    left = float(np.sqrt(((p - _mapped(parameters, q)) ** 2).mean()))
-    scale = math.hypot(parameters[0], parameters[3])
-    return left / _spread(p) + abs(math.log(scale)) if scale > 0 else math.inf
+def _misfit(nominal: NDArray[np.complex128], found: NDArray[np.complex128]) -> float:
+    """What turn, shift and one scale, never mirrored, leave: rms over their spread, and how far off the scale is.
+
+    In complex numbers x + iy, where such a map is w = a·z about both middles, least squares give a = z*·w / z*·z.
+    """
+    z, w = nominal - nominal.mean(), found - found.mean()
+    a = np.vdot(z, w) / (np.vdot(z, z).real or 1.0)
+    left, spread = (math.sqrt(float(np.vdot(v, v).real)) for v in (w - a * z, w))
+    return left / (spread or 1.0) + abs(math.log(abs(a))) if a else math.inf
 
 
 def _spread(places: Array) -> float:

@@ -13,10 +13,9 @@ from __future__ import annotations
 
 import string
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from functools import cache
 from importlib import import_module
-from typing import Any
+from typing import Any, NamedTuple
 
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.lengths import length_in_words
@@ -24,8 +23,7 @@ from keen_compass.quantities.notes import Note, Said
 from keen_compass.quantities.standpoint import Standpoint
 
 
-@dataclass(frozen=True, slots=True)
-class Show:
+class Show(NamedTuple):
     """How it is shown: lengths in mm or inches; directions as seen from a standpoint, where there is one."""
 
     units: str = "mm"
@@ -44,6 +42,18 @@ class Show:
             return corner
         right, away = self.standpoint.to_view(*(1.0 if end == "high" else -1.0 for end in (x, y)))
         return f"{'far' if away > 0 else 'near'} {'right' if right > 0 else 'left'}"
+
+    def turning(self, turn: float, decimals: int, unit: str) -> str:
+        """``↺ 0.56°``: a turn in the controller's axes, as it is seen; in a sentence `way_round` says the way."""
+        arrow = {"anticlockwise": "↺ ", "clockwise": "↻ "}.get(self.way_round(turn, decimals), "")
+        return f"{arrow}{abs(turn):.{decimals}f}{unit}"
+
+    def way_round(self, turn: float, decimals: int) -> str:
+        """Which way it is seen to turn, left-handed axes the other way; empty where it is nothing, rounded."""
+        if not float(f"{abs(turn):.{decimals}f}"):
+            return ""
+        left_handed = self.standpoint is not None and self.standpoint.left_handed
+        return "anticlockwise" if (turn > 0) is not left_handed else "clockwise"
 
     def length(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A length with its unit."""

@@ -42,6 +42,7 @@ TEXTS: dict[str, Text] = {
     "turn": "Over the sheet: turn",
     "stretch_x": "stretch along X",
     "stretch_y": "stretch along Y",
+    "turned_per_metre": lambda v, show: show.turning(v["mm"], 2, " mm/m"),
     "per_metre": lambda v, _: f"{round(v['mm'], 2) + 0.0:+.2f} mm/m".replace("-", "−"),
     "read": "Read by",
     "rings": "rings and ticks",

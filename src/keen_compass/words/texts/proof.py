@@ -38,7 +38,7 @@ TEXTS: dict[str, Text] = {
     "shifted_y": "Cut beside, Y",
     "by": _beside,
     "turned": "turned",
-    "degrees": lambda v, _: f"{round(v['turn'], 2) + 0.0:+.2f}°".replace("-", "−"),
+    "degrees": lambda v, show: show.turning(v["turn"], 2, "°"),
     "scaled_x": "longer along X",
     "scaled_y": "longer along Y",
     "percent": lambda v, _: f"{round(v['percent'], 2) + 0.0:+.2f} %".replace("-", "−"),

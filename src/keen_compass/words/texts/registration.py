@@ -29,14 +29,13 @@ def _marks(numbers: list[int]) -> str:
 def _means(v: Mapping[str, Any], show: Show) -> str:
     """``It lies turned 0.40° anticlockwise, shifted +1.20 mm in X and +0.30 mm in Y, 0.15 % long along Y.``"""
     turn, shift, stretch = v["turn"], v["shift"], v["stretch"]
-    left_handed = show.standpoint is not None and show.standpoint.left_handed
-    way = "anticlockwise" if (turn >= 0) is not left_handed else "clockwise"  # as it is seen
     long = [
         f"{abs(s):.2f} % {'long' if s > 0 else 'short'} along {axis}" for s, axis in zip(stretch, "XY", strict=True)
         if abs(s) >= 0.005
     ]  # fmt: skip
     x, y = (f"{show.length(s, 2)} in {axis}" for s, axis in zip(shift, "XY", strict=True))
-    return f"It lies turned {abs(turn):.2f}° {way}, its origin at {x} and {y}{', ' + ', '.join(long) if long else ''}."
+    turned = f"{abs(turn):.2f}° {show.way_round(turn, 2)}".rstrip()
+    return f"It lies turned {turned}, its origin at {x} and {y}{', ' + ', '.join(long) if long else ''}."
 
 
 TEXTS: dict[str, Text] = {
@@ -46,7 +45,7 @@ TEXTS: dict[str, Text] = {
     "turn": "Turn",
     "scale_x": "Scale along X",
     "scale_y": "Scale along Y",
-    "turn_known": lambda v, _: f"{v['turn']:+.3f}° ± {v['U']:.3f}°".replace("-", "−"),
+    "turn_known": lambda v, show: f"{show.turning(v['turn'], 3, '°')} ± {v['U']:.3f}°",
     "scale_known": lambda v, _: f"{v['percent']:+.2f} % ± {v['U']:.2f} %".replace("-", "−"),
     "means": _means,
     "untested": lambda v, _: f"These marks just give {MODELS[v['model']]}: one mark more would test it.",
