@@ -7,6 +7,7 @@ import signal
 import sqlite3
 import subprocess
 import sys
+from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -187,6 +188,9 @@ def test_an_older_file_is_copied_before_it_is_migrated(shop_file: Path, monkeypa
     monkeypatch.setattr(schema, "FORMAT", present + 1)
     later = {**schema.MIGRATIONS, present + 1: lambda db: db.execute("CREATE TABLE later (x)")}
     monkeypatch.setattr(schema, "MIGRATIONS", later)
+    with closing(sqlite3.connect(":memory:")) as fresh:
+        schema.bring_up(fresh, 0)
+        monkeypatch.setattr(schema, "SHAPE", schema.shape(fresh))
     shop = Shop(shop_file)
     assert [m.name for m in shop.machines()] == ["Heron", "Swift", "Kingfisher", "Ember"]
     shop.close()

@@ -12,6 +12,7 @@ import shutil
 import subprocess
 from dataclasses import replace
 from datetime import date
+from itertools import product
 from pathlib import Path
 from statistics import variance
 
@@ -42,6 +43,7 @@ from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.notes import note
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.verdict import Verdict
@@ -49,7 +51,8 @@ from keen_compass.reports.record import record_of
 from keen_compass.reports.table import to_csv
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.exchange import from_json, to_json
-from keen_compass.shop.logbook import Filter, entries
+from keen_compass.shop.file import Damage
+from keen_compass.shop.logbook import Filter, Log, entries
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.standin.hpgl_reader import read_hpgl
@@ -370,6 +373,28 @@ def test_the_logbook_is_newest_first_and_filters(shop: Shop) -> None:
     assert entries(shop, most=3) == everything[:3]
     assert any("Moved to the new hall" in entry_words(e) for e in everything)
     assert all(re.fullmatch(r"X steps out: [+−][\d.]+ ± (\d\.\d|0\.0*\d\d) mm/m", entry_words(e)) for e in out)
+
+
+def test_a_log_gone_through_in_memory_says_what_the_file_says(shop: Shop) -> None:
+    """Every combination of filters, with rows of one time (the last written first) and with one that is damaged."""
+    same = shop.clock()
+    shop.clock = lambda: same
+    for words in ("first", "second", "third"):
+        shop.put_event("heron", "note", words)
+    log = Log(shop)
+    everything = entries(shop)
+    assert [log.entry(key) for key in log.passing(Filter())] == everything
+    times = ("", everything[7].at, everything[-1].at, "2100")
+    for wanted in map(Filter._make, product(("", "heron", "ember"), ("", "x_steps", "kerf"), ("", "in", "out"), times)):
+        assert [log.entry(key) for key in log.passing(wanted)] == entries(shop, wanted), wanted
+    assert log.version == shop.version
+    shop.put_event("heron", "note", "since then")
+    assert log.version != shop.version
+    assert Log(shop).entry(Log(shop).passing(Filter())[0]).first == "since then"
+    assert shop.findings("heron", "x_steps", 2) == shop.findings("heron", "x_steps")[-2:]
+    key = next(k for k in log.passing(Filter("heron")) if k.table == "finding")
+    shop._f._found(Damage("finding", key.id, note("shop.list", table="finding")))
+    assert key not in Log(shop).passing(Filter())
 
 
 def test_csv_is_what_the_filters_show(shop: Shop) -> None:

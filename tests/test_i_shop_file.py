@@ -586,6 +586,9 @@ def test_every_table_is_described_as_it_is(request: pytest.FixtureRequest) -> No
         assert [(name, sql[kind]) for name, kind in columns] == [(row[1], row[2]) for row in rows]
         assert {name for name, _ in columns if (table, name) in schema.NULLABLE} == {r[1] for r in rows if not r[3]}
         assert last[1] == "digest"
+    assert schema.shape(db) == schema.SHAPE
+    db.execute("DROP VIEW newest_finding")
+    assert schema.shape(db) != schema.SHAPE
     db.close()
 
 

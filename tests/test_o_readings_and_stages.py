@@ -146,7 +146,7 @@ def piece_of(shop: Shop) -> tuple[int, int]:
     shop.put_machine(HERON)
     kept = shop.begin_round("heron", "squareness", {"squareness": 0.5}, 1000.0)
     parameters = {"figure": "rectangle", "width": 180.0, "height": 135.0, "compensation": 0.0, "made_by": "drawn"}
-    new = NewPiece(parameters, (Box(10.0, 20.0, 190.0, 145.0),), False, None, [("made", b"G21\nM2\n")], SNAPSHOT)
+    new = NewPiece(parameters, (Box(10.0, 20.0, 190.0, 145.0),), False, None, [("made", b"G21\nM2\n")], SNAPSHOT, {})
     return kept.id, shop.put_piece(kept.id, "heron", new).id
 
 
@@ -185,9 +185,19 @@ def test_a_piece_has_the_stages_that_were_made_and_readings_lie_at_the_last(empt
     assert {(r.measurand, number_of(r.reading)) for r in empty.readings(number)} == {("before", 1.0), ("after", 2.0)}
 
 
-def test_the_same_bytes_are_kept_once_and_damage_to_them_is_said(empty: Shop, tmp_path: Path) -> None:
+@pytest.mark.parametrize(("data", "kind"), [
+    (b"%PDF-1.4\n%\xe2\xe3", "application/pdf"), (b"\x89PNG\r\n\x1a\n\0", "image/png"),
+    (b"\xff\xd8\xff\xe0\0\x10JFIF", "image/jpeg"), ("G21 ; für Heron\n".encode(), "text/plain"),
+    (b"\xfe\x00\x80", "application/octet-stream"), (b"IN;PU0,0;", "text/plain"),
+])  # fmt: skip
+def test_bytes_say_themselves_what_they_are(empty: Shop, data: bytes, kind: str) -> None:
+    empty.put_blob(data)
+    ((*_, said, kept),) = empty.dumped("blob")
+    assert (said, kept) == (kind, data)
 
-    names = {empty.put_blob(b"the same", "image/png") for _ in range(3)} | {empty.put_blob(b"other", "image/png")}
+
+def test_the_same_bytes_are_kept_once_and_damage_to_them_is_said(empty: Shop, tmp_path: Path) -> None:
+    names = {empty.put_blob(b"the same") for _ in range(3)} | {empty.put_blob(b"other")}
     assert len(names) == 2
     assert len(empty.dumped("blob")) == 2
     assert empty.blob("nothing of that name") is None
@@ -223,7 +233,7 @@ def test_snapshots_of_equal_making_count_together() -> None:
 def today(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Any]:
     """A logbook of today: an older shop brought up, with readings of every kind and a picture besides."""
     shop = Shop(Path(shutil.copy(DATA / "shop-format-3.kcshop", tmp_path_factory.mktemp("today") / "s.kcshop")))
-    picture = shop.put_blob(b"\x89PNG", "image/png")
+    picture = shop.put_blob(b"\x89PNG")
     piece = shop.machine_pieces("swift")[-1].id
     for i, reading in enumerate(
         (Count(3, "3", "°"), Pick(2.5, "2.5"), Spot(1, 2, "1 2"), Picture(picture, (3, 4), "cross"))

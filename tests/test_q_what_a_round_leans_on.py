@@ -187,7 +187,7 @@ def test_warmth_is_given_by_keyboard_counts_and_is_taken_back(qtbot: QtBot, meas
         measuring.resize(*size)
         settle()
         check_looks(measuring, size)
-    measuring.undo_action.trigger()
+    measuring.menus.undo.trigger()
     assert session.measuring.answer().findings[0].error == pytest.approx(cold.error)
     QTest.mouseClick(page.answer.warmth, Qt.MouseButton.LeftButton)
     QTest.mouseClick(bar.off, Qt.MouseButton.LeftButton)

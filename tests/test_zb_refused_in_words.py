@@ -156,16 +156,16 @@ def test_rungs_that_say_something_else_are_asked_about() -> None:
 def test_keys_that_have_nothing_to_do_in_an_empty_shop_do_nothing(qtbot: QtBot, tmp_path: Path) -> None:
     window = opened(qtbot, Shop(tmp_path / "empty.kcshop"))
     shown = window.places.currentWidget()
-    for action in window._round_actions[:-1]:
+    for action in window.menus.of_round:
         assert not action.isEnabled()
         action.trigger()
-    for call in (window._go_on, window._practice, window._turn_over, window._skip,
+    for call in (window.menus.go_on, window.menus.practice, window.menus.turn_over, window.menus.skip,
                  window.toggle_floor, window.change_machine):  # fmt: skip
         call()
     for place in ("together", "controller"):
         window.go_to(place)
     window.begin("rectangle")
-    window._step(Step.MEASURE)
+    window.menus.step(Step.MEASURE)
     window._begin_here("rectangle", "x_steps")
     window._note_happening("moved", "nowhere")
     settle()
@@ -179,8 +179,8 @@ def test_keys_of_a_round_wait_until_there_is_something_for_them(window: Any) -> 
     window.begin("rectangle")
     page = window.round_page
     before = page.model.session.step
-    window._turn_over()
-    window._skip()
+    window.menus.turn_over()
+    window.menus.skip()
     assert page.model.session.step is before
     press(Qt.Key.Key_F11)
     assert window.isFullScreen()

@@ -72,7 +72,7 @@ class Artworks:
             if "--dpi" not in error.message:
                 raise
         with self._c.shop.writing():
-            blob = self._c.shop.put_blob(data, "image")
+            blob = self._c.shop.put_blob(data)
             self._read = {(blob, 0.0): art} if art is not None else {}
             name = self.chosen.name or Path(file).stem.replace("-", " ").replace("_", " ")[:MOST_NAME].capitalize()
             kept = {k: v for k, v in self.chosen.settings.items() if k != "dpi"}

@@ -29,9 +29,8 @@ from keen_compass.rounds.sheets import Sheets
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.mark import Choices
-from keen_compass.shop.marks import CableRun, FileWritten, SheetStages, WornIn
+from keen_compass.shop.marks import FileWritten, SheetStages, WornIn
 from keen_compass.shop.pieces import NewPiece
-from keen_compass.words.holding import broke_off
 from keen_compass.words.logbook import HAPPENINGS
 from keen_compass.words.say import say
 
@@ -42,7 +41,6 @@ STEPS = {"mm": (10.0, 120.0), "in": (12.7, 127.0)}  # mm: step and smallest size
 EDGE = 15.0  # mm that the path needs beside the piece
 KINDS = {Makes.PRINT: "printed", Makes.PIECE: "made", Makes.MOVES: "run", Makes.NOTHING: "counted"}
 UNTIL_KNOWN = 300.0  # mm
-DONE = "done"  # how a run over the cable ended that came to its end
 GOOD_SHARE = 1 / 3  # of the tolerance, that U may take for a clear verdict
 
 
@@ -387,36 +385,6 @@ class Making:
         from keen_compass.formats.gcode import CutSettings, write_moves
 
         return write_moves(program, CutSettings(bed=Box(0, 0, *machine.bed), z_travel=machine.z_travel), say)
-
-    def begin_cable_run(self, total: int) -> str:
-        """What goes over the cable now: the next piece's file, kept before the first byte leaves. total: commands.
-
-        Raises InputError, PieceError where it can't be made.
-        """
-        if (refused := self.refusal()) is not None:
-            raise InputError(say(refused))
-        text = self.file_text()
-        with self._c.shop.writing():
-            blob = self._c.shop.put_blob(text.encode(), "text/plain")
-            self._c.put_mark(CableRun(self.next_number(), blob, total=total))
-        return text
-
-    def cable_run_ended(self, sent: int, acknowledged: int, total: int, ended: str) -> None:
-        """How far it came, and why it came no further; ``done`` where it is made."""
-        run = self.cable_run()
-        if run is None:
-            return
-        with self._c.shop.writing():
-            over = replace(run, sent=sent, acknowledged=acknowledged, total=total, ended=ended)
-            self._c.put_mark(over)
-            if ended != DONE:
-                words = broke_off(run.number, acknowledged, total, ended)
-                self._c.shop.put_event(self._c.kept.machine, "run_broke_off", words)
-
-    def cable_run(self) -> CableRun | None:
-        """The run of the next piece, where one was begun and the piece isn't there yet."""
-        mark = self._c.mark(CableRun)
-        return mark if mark and mark.number == self.next_number() else None
 
     def path(self) -> ToolPath | None:
         """What the tool would be sent along, in the bed's coordinates; None for a run on a table, or nothing made.

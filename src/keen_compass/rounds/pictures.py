@@ -70,7 +70,7 @@ class Pictures:
                 "take all of them alike", name,
             )  # fmt: skip
         with self._c.shop.writing():
-            blob = self._c.shop.put_blob(data, "image")
+            blob = self._c.shop.put_blob(data)
             self._c.put_mark(replace(before, blobs={**before.blobs, measurand: blob}, size=size), piece.id)
         found = self.cross(measurand)
         if self._measuring.current() != measurand:

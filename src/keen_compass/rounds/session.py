@@ -12,6 +12,7 @@ from keen_compass.procedures.base import Makes, Step
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.rounds.cable_runs import CableRuns
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.correcting import Correcting
 from keen_compass.rounds.holding import Holding
@@ -34,6 +35,7 @@ class RoundSession:
     def __init__(self, shop: Shop, kept: KeptRound) -> None:
         self.context = RoundContext(shop, kept)
         self.making = Making(self.context)
+        self.cable_runs = CableRuns(self.context, self.making)
         self.measuring = Measuring(self.context)
         self.holding = Holding(self.context)
         self.correcting = Correcting(self.context, self.measuring)

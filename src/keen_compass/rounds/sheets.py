@@ -142,7 +142,7 @@ class Sheets:
 
     def printed(self) -> None:
         """The sheet has left the printer, and is kept as it did (undoable). Raises InputError where it can't be."""
-        sent = self._c.shop.put_blob(self.pdf(), "text/plain")
+        sent = self._c.shop.put_blob(self.pdf())
         self._change(replace(self._with(Stage.PRINT), bars=(), shown=Stage.PRINT, sent=sent))
 
     def measured(self, along: str, up: str) -> None:

@@ -47,6 +47,12 @@ class ShopBase:
         return str(self._f.why_read_only or "")
 
     @property
+    def version(self) -> tuple[int, int]:
+        """Another one after every change, made here or by another window."""
+        ((by_others,),) = self._f.query("PRAGMA data_version")
+        return self._f.db.total_changes, by_others
+
+    @property
     def notice(self) -> Note | None:
         """What else is to be said about the file, once."""
         return self._f.notice

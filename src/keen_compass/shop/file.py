@@ -11,9 +11,8 @@ import sqlite3
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from keen_compass.errors import (
     ShopClosedError,
@@ -38,8 +37,7 @@ CHECKED_AT_ONCE = 500  # rows
 CHECKED_WITHIN = 0.08  # s that the look for damage may take when a shop is opened; its rows follow in idle moments
 
 
-@dataclass(frozen=True, slots=True)
-class Damage:
+class Damage(NamedTuple):
     """Something that can't be trusted: a row by its table and number, or (number 0) the file's own structure."""
 
     table: str
@@ -108,7 +106,7 @@ class ShopFile:
             raise self._not_a_shop()
         if self._lock.held:
             self._look_at_log(log)
-        version = self._version()
+        version = self._version(beginning, log)
         if self._lock.held and not self.why_read_only:
             try:
                 self._open_to_write(version)
@@ -146,10 +144,14 @@ class ShopFile:
         else:
             self._found(Damage("about", 0, note("shop.log_missing")))
 
-    def _version(self) -> int:
+    def _version(self, beginning: bytes, log: Path) -> int:
         """The file's format, as SQLite sees it with its log; 0 for a new one. Nothing is changed by looking."""
         if not self.file.exists() or not self.file.stat().st_size:
             return 0
+        if beginning[68:72] == schema.APPLICATION_ID.to_bytes(4, "big") and not (log.exists() and log.stat().st_size):
+            version = int.from_bytes(beginning[60:64], "big")  # SQLite's `user_version`; no log says otherwise
+            if 0 < version <= schema.FORMAT:
+                return version
         db = self._connect_to_read()
         try:
             (application,) = db.execute("PRAGMA application_id").fetchone()
@@ -327,7 +329,7 @@ class ShopFile:
 
     def _compare_with_what_it_should_be(self) -> None:
         try:
-            if schema.described(self.db) != schema.as_it_should_be():
+            if schema.shape(self.db) != schema.SHAPE:
                 raise ShopDamagedError(
                     f"{self.file} is damaged (its tables are not what they should be). It has been left as it was; "
                     "put back a copy."

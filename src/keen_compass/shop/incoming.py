@@ -10,12 +10,9 @@ from __future__ import annotations
 import base64
 import json
 import math
-import re
 import sqlite3
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
-from datetime import datetime
-from functools import partial
 from hashlib import sha256
 from typing import Any, TypeVar
 
@@ -23,8 +20,6 @@ from keen_compass.errors import FileFormatError, InputError
 from keen_compass.machines.profile import (
     COUNTS,
     FITTINGS,
-    LIMITS,
-    PROCESS_SETTINGS,
     THICKNESS,
     WIDEST_TOOL,
     Fitting,
@@ -39,15 +34,26 @@ from keen_compass.quantities.findings import Finding, Solution, as_kept_today
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM
 from keen_compass.quantities.readings import Kind, Row, from_row, to_row
-from keen_compass.quantities.resolution import StoredResolution
-from keen_compass.quantities.stored import StoredAmount, StoredValue
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.consumables import MOST_AGE
 from keen_compass.shop.format_3 import COLUMNS_3, FORMAT_3, NULLABLE_3, append, run
 from keen_compass.shop.format_4 import to_4
+from keen_compass.shop.incoming_bodies import (
+    LARGEST_NUMBER,
+    LONGEST_NAME,
+    PLAIN_THINGS,
+    Wrong,
+    converted,
+    is_number,
+    is_positive,
+    no_number,
+    object_of,
+    stored_of,
+    strict,
+    texts_of,
+    time_of,
+)
 from keen_compass.shop.kept import STAGES
-from keen_compass.shop.listings import LONGEST_REASON
 from keen_compass.shop.machines import key_for
 from keen_compass.shop.mark import Choices, StepShown
 from keen_compass.shop.marks import KINDS, ArtworkChosen, Editing, Signed, Skipped
@@ -62,16 +68,13 @@ LARGEST = 400_000_000  # characters of a file
 # Characters of a field; 200 for any other.
 LONGEST = {"body": 4_000_000, "text": 100_000, "subject": 600, "data": 100_000_000}
 LARGEST_WHOLE = 2**53
-LARGEST_NUMBER = 1e12
 TABLES = (
     "thing", "machine", "mounted", "instrument", "round", "blob", "piece", "stage", "mark", "reading", "value",
     "finding", "event",
 )  # fmt: skip
 HOW = ("start", "typed", "read_back", "taken", "put_back", "found")
 STEPS = ("make", "measure", "correct", "confirm")
-LONGEST_NAME = 200
 FARTHEST = 10_000.0  # mm, that something can sit from the tool
-LONGEST_PATH = 4096
 TOLD_EVERY = 500
 
 Columns = tuple[tuple[str, type], ...]
@@ -103,17 +106,11 @@ def read_incoming(
             where = f"{table}[{i}]"
             try:
                 tables[table].append(reader.row(table, _shaped(COLUMNS[table], NULLABLE, table, raw)))
-            except _Wrong as wrong:
+            except Wrong as wrong:
                 raise FileFormatError(
                     f"This logbook file can’t be taken over: {where}{wrong.field}: {wrong}. Nothing was changed."
                 ) from None
     return Incoming(tables)
-
-
-class _Wrong(Exception):  # noqa: N818 (becomes a FileFormatError with its place)
-    def __init__(self, message: str, field: str = "") -> None:
-        super().__init__(message)
-        self.field = f".{field}" if field else ""
 
 
 def _tables(text: str) -> dict[str, list[Any]]:
@@ -121,7 +118,7 @@ def _tables(text: str) -> dict[str, list[Any]]:
     if len(text) > LARGEST:
         raise FileFormatError("This file is larger than any logbook (400 MB). Nothing was changed.")
     try:
-        body: Any = json.loads(text, parse_constant=_no_number)
+        body: Any = json.loads(text, parse_constant=no_number)
     except (ValueError, RecursionError) as error:
         raise FileFormatError(f"This is not a logbook file: {' '.join(str(error).split())[:200]}.") from None
     if not isinstance(body, dict) or body.get("format") != FORMAT:
@@ -153,8 +150,8 @@ def _brought_up(tables: dict[str, list[Any]]) -> dict[str, list[Any]]:
             for i, raw in enumerate(rows):
                 try:
                     append(db, table, *_shaped(COLUMNS_3[table], NULLABLE_3, table, raw).values())
-                except (_Wrong, sqlite3.Error) as wrong:
-                    field = wrong.field if isinstance(wrong, _Wrong) else ""
+                except (Wrong, sqlite3.Error) as wrong:
+                    field = wrong.field if isinstance(wrong, Wrong) else ""
                     raise FileFormatError(
                         f"This logbook file can’t be taken over: {table}[{i}]{field}: {wrong}. Nothing was changed."
                     ) from None
@@ -185,21 +182,17 @@ def _mark_1(row: Any) -> Any:
     return row | {"kind": kind, "piece": int(piece) if piece.isascii() and piece.isdigit() and len(piece) < 16 else 0}
 
 
-def _no_number(name: str) -> float:
-    raise ValueError(f"{name} is no number")
-
-
 def _shaped(
     columns: Columns, nullable: set[tuple[str, str]], table: str, raw: Any
 ) -> dict[str, Any]:  # fmt: skip
-    """A row with exactly its table's fields, each of its type. Raises _Wrong."""
+    """A row with exactly its table's fields, each of its type. Raises Wrong."""
     if not isinstance(raw, dict):
-        raise _Wrong("expected an object with its fields")
+        raise Wrong("expected an object with its fields")
     names = [name for name, _ in columns]
     if missing := [name for name in names if name not in raw]:
-        raise _Wrong("is missing", missing[0])
+        raise Wrong("is missing", missing[0])
     if unknown := [str(name) for name in raw if name not in names]:
-        raise _Wrong("is not known here", unknown[0][:40])
+        raise Wrong("is not known here", unknown[0][:40])
     return {
         name: None if raw[name] is None and (table, name) in nullable else _field(name, kind, raw[name])
         for name, kind in columns
@@ -212,46 +205,35 @@ def _field(name: str, kind: type, value: Any) -> Any:
     if name == "withdrawn" and isinstance(value, bool):
         return int(value)
     if isinstance(value, bool) or not isinstance(value, (int, float) if kind is float else kind):
-        raise _Wrong(
+        raise Wrong(
             f"expected {'a whole number' if kind is int else 'a number' if kind is float else 'text'}, "
             f"got {str(value)[:30]!r}", name,
         )  # fmt: skip
     if isinstance(value, str):
         if len(value) > LONGEST.get(name, 200):
-            raise _Wrong(f"is {len(value):,} characters long", name)
+            raise Wrong(f"is {len(value):,} characters long", name)
         try:
             value.encode()
         except UnicodeEncodeError:
-            raise _Wrong("is no proper text", name) from None
+            raise Wrong("is no proper text", name) from None
         if "\0" in value:
-            raise _Wrong("is no proper text", name)
-        return _time(value) if name == "at" else value
+            raise Wrong("is no proper text", name)
+        return time_of(value) if name == "at" else value
     assert isinstance(value, (int, float))
     if not abs(value) <= (LARGEST_WHOLE if kind is int else LARGEST_NUMBER):
-        raise _Wrong("is too large", name)
+        raise Wrong("is too large", name)
     if kind is int and value < 0:
-        raise _Wrong("must not be negative", name)
+        raise Wrong("must not be negative", name)
     return float(value) if kind is float else value
 
 
 def _bytes(name: str, value: Any) -> bytes:
     if not isinstance(value, str) or len(value) > LONGEST[name]:
-        raise _Wrong("expected bytes as base64 text", name)
+        raise Wrong("expected bytes as base64 text", name)
     try:
         return base64.b64decode(value.encode("ascii"), validate=True)
     except ValueError:
-        raise _Wrong("expected bytes as base64 text", name) from None
-
-
-def _time(text: str) -> str:
-    """A time as the shop file writes it, so that it sorts as text."""
-    try:
-        time = datetime.strptime(text, "%Y-%m-%dT%H:%M:%S.%fZ")
-    except ValueError:
-        raise _Wrong(f"expected a time like 2026-10-06T08:00:00.000000Z, got {text[:30]!r}", "at") from None
-    if time.year < 1970:
-        raise _Wrong(f"{text[:10]} is before there were such machines", "at")
-    return time.strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+        raise Wrong("expected bytes as base64 text", name) from None
 
 
 class _Reader:
@@ -271,98 +253,100 @@ class _Reader:
         self._blobs: set[str] = set()
 
     def row(self, table: str, row: dict[str, Any]) -> dict[str, Any]:
-        """The row, with what its body says written anew. Raises _Wrong."""
+        """The row, with what its body says written anew. Raises Wrong."""
         change: dict[str, Any] = getattr(self, f"_{table}")(row)
         if "machine" in row and row["machine"] not in self._machines:
-            raise _Wrong(f"{row['machine'][:40]!r} is no machine of this file", "machine")
+            raise Wrong(f"{row['machine'][:40]!r} is no machine of this file", "machine")
         if row.get("quantity", "x_steps") not in QUANTITIES:
-            raise _Wrong(f"{row['quantity'][:40]!r} is nothing that is calibrated", "quantity")
+            raise Wrong(f"{row['quantity'][:40]!r} is nothing that is calibrated", "quantity")
         return row | change
 
     def _thing(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        plain = _PLAIN_THINGS.get(row["kind"])
+        plain = PLAIN_THINGS.get(row["kind"])
         if not row["uid"] or (plain is None and row["kind"] not in ("tool", "stock", *FITTINGS)):
-            raise _Wrong(f"{row['kind'][:40]!r} is not known", "kind")
-        body = _object(row["body"])
+            raise Wrong(f"{row['kind'][:40]!r} is not known", "kind")
+        body = object_of(row["body"])
         if plain is not None:
             return {"body": json.dumps(plain(body))}
         if row["kind"] == "tool":
-            tool = _strict(Tool, body)
+            tool = strict(Tool, body)
             if not 0 <= tool.diameter <= WIDEST_TOOL or not 0 < len(tool.name) <= LONGEST_NAME:
-                raise _Wrong("is no tool that there can be", "body")
+                raise Wrong("is no tool that there can be", "body")
             known = {"name": tool.name, "diameter": tool.diameter, "drawn": tool.drawn}
             known |= {"trails": True} if tool.trails else {}
         elif row["kind"] in FITTINGS:
-            fitting = _strict(Fitting, {"kind": row["kind"], **body})
+            fitting = strict(Fitting, {"kind": row["kind"], **body})
             offset = fitting.offset or (0.0, 0.0)
             if not 0 < len(fitting.name) <= LONGEST_NAME or not all(abs(v) <= FARTHEST for v in offset):
-                raise _Wrong("is nothing that there can be", "body")
+                raise Wrong("is nothing that there can be", "body")
             known = {"name": fitting.name} | ({"offset": list(offset)} if fitting.offset else {})
             self._fittings[row["uid"]] = row["kind"]
         else:
-            stock = _strict(Stock, {**body, "x": 0.0, "y": 0.0, "width": 1.0, "height": 1.0})
+            stock = strict(Stock, {**body, "x": 0.0, "y": 0.0, "width": 1.0, "height": 1.0})
             low, high = THICKNESS
             if not low <= stock.thickness <= high or not 0 < len(stock.name) <= LONGEST_NAME:
-                raise _Wrong("is no stock that there can be", "body")
+                raise Wrong("is no stock that there can be", "body")
             known = {"name": stock.name, "thickness": stock.thickness}
             self._stock[stock.name, stock.thickness] = row["uid"]
         self._things[row["uid"]] = known
         return {"body": json.dumps(known)}
 
     def _machine(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        body = _object(row["body"])
+        body = object_of(row["body"])
         named = body.get("tools")
         if not isinstance(named, list) or not all(isinstance(uid, str) and uid in self._things for uid in named):
-            raise _Wrong("expected the uids of tools of this file", "body.tools")
+            raise Wrong("expected the uids of tools of this file", "body.tools")
         if "stock" in body or "mounted" in body or "fitted" in body:
-            raise _Wrong("what is mounted is said apart", "body")
+            raise Wrong("what is mounted is said apart", "body")
         tools = [{**self._things[uid], "uid": uid} for uid in named]
         fittings = []
         for pair in body.get("fittings", []):
             kind, uid = pair if isinstance(pair, list) and len(pair) == 2 else (None, None)
             if not isinstance(uid, str) or kind is None or self._fittings.get(uid) != kind:
-                raise _Wrong("expected what may be fitted, of this file", "body.fittings")
+                raise Wrong("expected what may be fitted, of this file", "body.fittings")
             fittings.append({"kind": kind, "uid": uid, **self._things[uid]})
-        machine = _strict(Machine, {**body, "tools": tools, "fittings": fittings})
+        machine = strict(Machine, {**body, "tools": tools, "fittings": fittings})
         if machine.uid != row["uid"] or not machine.uid:
-            raise _Wrong("doesn’t fit the profile", "uid")
+            raise Wrong("doesn’t fit the profile", "uid")
         self._machines.add(machine.uid)
         return {"body": json.dumps(parts_of(machine, {})[0])}
 
     def _mounted(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        body = _object(row["body"])
+        body = object_of(row["body"])
         for name in ("tool", "stock", *FITTINGS):
             if body.get(name, "") != "" and body[name] not in self._things:
-                raise _Wrong("is no thing of this file", f"body.{name}")
+                raise Wrong("is no thing of this file", f"body.{name}")
         kept = {name: body[name] for name in ("tool", "stock", *FITTINGS) if body.get(name)}
         if "stock" in kept:
             for name in ("x", "y", "width", "height"):
-                if not _number(body.get(name)) or (name in ("width", "height") and not body[name] > 0):
-                    raise _Wrong("expected a length", f"body.{name}")
+                if not is_number(body.get(name)) or (name in ("width", "height") and not body[name] > 0):
+                    raise Wrong("expected a length", f"body.{name}")
                 kept[name] = float(body[name])
         return {"body": json.dumps({"tool": "", **kept})}
 
     def _blob(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if sha256(row["data"]).hexdigest() != row["name"]:
-            raise _Wrong("doesn’t fit its bytes", "name")
+            raise Wrong("doesn’t fit its bytes", "name")
         self._blobs.add(row["name"])
         return {}
 
     def _instrument(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        instrument = _converted(Instrument, row["body"])
+        instrument = converted(Instrument, row["body"])
         if instrument.uid != row["uid"] or not instrument.uid:
-            raise _Wrong("doesn’t fit the profile", "uid")
+            raise Wrong("doesn’t fit the profile", "uid")
         return {"body": json.dumps(instrument_to_json(instrument))}
 
     def _round(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if complaint := self._understands(row["procedure"], None):
-            raise _Wrong(complaint, "procedure")
-        body = _object(row["body"])
+            raise Wrong(complaint, "procedure")
+        body = object_of(row["body"])
         tolerances = body.get("tolerances")
-        if not isinstance(tolerances, dict) or not all(q in QUANTITIES and _positive(t) for q, t in tolerances.items()):
-            raise _Wrong("expected a tolerance for each quantity", "body.tolerances")
-        if not _positive(body.get("reference_length")):
-            raise _Wrong("must be larger than 0", "body.reference_length")
+        if not isinstance(tolerances, dict) or not all(
+            q in QUANTITIES and is_positive(t) for q, t in tolerances.items()
+        ):
+            raise Wrong("expected a tolerance for each quantity", "body.tolerances")
+        if not is_positive(body.get("reference_length")):
+            raise Wrong("must be larger than 0", "body.reference_length")
         self._new(self._rounds, row, row["procedure"])
         self._round_machine[row["id"]] = row["machine"]
         return {"body": json.dumps({"tolerances": tolerances, "reference_length": body["reference_length"]})}
@@ -370,268 +354,163 @@ class _Reader:
     def _piece(self, row: Mapping[str, Any]) -> dict[str, Any]:
         procedure = self._rounds.get(row["round"])
         if procedure is None or self._round_machine[row["round"]] != row["machine"]:
-            raise _Wrong("is no round of that machine in this file", "round")
-        body = _object(row["body"])
+            raise Wrong("is no round of that machine in this file", "round")
+        body = object_of(row["body"])
         parameters, place = body.get("parameters"), body.get("place")
         if not isinstance(parameters, dict):
-            raise _Wrong("expected the piece’s parameters", "body.parameters")
+            raise Wrong("expected the piece’s parameters", "body.parameters")
         if complaint := self._understands(procedure, parameters):
-            raise _Wrong(complaint, "body.parameters")
+            raise Wrong(complaint, "body.parameters")
         boxes = place if isinstance(place, list) and all(isinstance(b, list) for b in place) else [place]
         for box in boxes if place is not None else ():
-            if not isinstance(box, list) or len(box) != 4 or not all(map(_number, box)):
-                raise _Wrong("expected x, y, width, height", "body.place")
+            if not isinstance(box, list) or len(box) != 4 or not all(map(is_number, box)):
+                raise Wrong("expected x, y, width, height", "body.place")
         self._new(self._pieces, row, row["round"])
         on_bed = body.get("on_bed", False)
         if not isinstance(on_bed, bool):
-            raise _Wrong("expected true or false", "body.on_bed")
+            raise Wrong("expected true or false", "body.on_bed")
         kept = {"parameters": parameters, "place": place, "on_bed": on_bed}
         if use := body.get("use"):
-            if not isinstance(use, dict) or not all(n in COUNTS and _number(u) and u >= 0 for n, u in use.items()):
-                raise _Wrong("expected how much was used", "body.use")
+            if not isinstance(use, dict) or not all(n in COUNTS and is_number(u) and u >= 0 for n, u in use.items()):
+                raise Wrong("expected how much was used", "body.use")
             kept["use"] = use
         return {"body": json.dumps(kept | {"practice": None})}  # the stand-in behind it stays where it was
 
     def _stage(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["piece"] not in self._pieces:
-            raise _Wrong("is no piece of this file", "piece")
+            raise Wrong("is no piece of this file", "piece")
         if row["kind"] not in STAGES:
-            raise _Wrong(f"expected one of {', '.join(STAGES)}", "kind")
+            raise Wrong(f"expected one of {', '.join(STAGES)}", "kind")
         if row["sent"] and row["sent"] not in self._blobs:
-            raise _Wrong("is nothing that this file holds", "sent")
-        body = _object(row["body"])
+            raise Wrong("is nothing that this file holds", "sent")
+        body = object_of(row["body"])
         held, seen = body.get("held"), body.get("seen", {})
         if not isinstance(held, dict):
-            raise _Wrong("expected the numbers in force", "body.held")
+            raise Wrong("expected the numbers in force", "body.held")
         for quantity, stored in held.items():
-            _stored(quantity, stored, f"body.held.{quantity}"[:60])
+            stored_of(quantity, stored, f"body.held.{quantity}"[:60])
         if not isinstance(seen, dict) or not all(isinstance(at, str) for at in seen.values()):
-            raise _Wrong("expected times", "body.seen")
+            raise Wrong("expected times", "body.seen")
         if not isinstance(body.get("process", ""), str):
-            raise _Wrong("expected text", "body.process")
+            raise Wrong("expected text", "body.process")
         applied = body.get("applied", {})
         if not isinstance(applied, dict) or not all(isinstance(by, str) for by in applied.values()):
-            raise _Wrong("expected who applied what", "body.applied")
+            raise Wrong("expected who applied what", "body.applied")
         fitted = body.get("fitted", {})
         if not isinstance(fitted, dict) or not all(k in FITTINGS and isinstance(v, str) for k, v in fitted.items()):
-            raise _Wrong("expected what was fitted", "body.fitted")
+            raise Wrong("expected what was fitted", "body.fitted")
         for name in ("not_kept", "inferred"):
             if not isinstance(body.get(name, []), list) or not all(isinstance(n, str) for n in body.get(name, [])):
-                raise _Wrong("expected names", f"body.{name}")
+                raise Wrong("expected names", f"body.{name}")
         for name, kind in (("tool", Tool), ("stock", Stock)):
             if body.get(name) is not None:
                 if not isinstance(body[name], dict):
-                    raise _Wrong("expected an object", f"body.{name}")
-                _strict(kind, body[name])
+                    raise Wrong("expected an object", f"body.{name}")
+                strict(kind, body[name])
         self._new(self._stages, row, row["piece"])
         return {"body": json.dumps(Snapshot.from_body(body).to_body())}
 
     def _mark(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] not in self._rounds:
-            raise _Wrong("is no round of this file", "round")
+            raise Wrong("is no round of this file", "round")
         if row["piece"] and self._pieces.get(row["piece"]) != row["round"]:
-            raise _Wrong("is no piece of that round", "piece")
+            raise Wrong("is no piece of that round", "piece")
         kind = KINDS.get(row["kind"])
         if kind is None:
-            raise _Wrong(f"{row['kind'][:40]!r} is not known", "kind")
-        body = _object(row["body"])
-        mark = _strict(kind, {"enter": body} if kind.kind == "decision" else
+            raise Wrong(f"{row['kind'][:40]!r} is not known", "kind")
+        body = object_of(row["body"])
+        mark = strict(kind, {"enter": body} if kind.kind == "decision" else
                        {"by_quantity": body} if kind.kind == "computed" else body)  # fmt: skip
         if isinstance(mark, StepShown) and mark.step not in STEPS:
-            raise _Wrong(f"expected one of {', '.join(STEPS)}", "body.step")
+            raise Wrong(f"expected one of {', '.join(STEPS)}", "body.step")
         if isinstance(mark, Choices) and not (0 <= mark.size <= 1e6 and 1 <= mark.passes <= 100):
-            raise _Wrong("is out of range", "body")
+            raise Wrong("is out of range", "body")
         if isinstance(mark, Choices):
             plain = all(isinstance(v, (bool, int, float, str)) for v in mark.chosen.values())
             if not plain or not all(map(math.isfinite, (v for v in mark.chosen.values() if isinstance(v, float)))):
-                raise _Wrong("expected plain choices", "body.chosen")
+                raise Wrong("expected plain choices", "body.chosen")
         if isinstance(mark, Signed):
             if mark.answer is not None:
-                _strict(Solution, as_kept_today(mark.answer))
+                strict(Solution, as_kept_today(mark.answer))
             if mark.instrument is not None:
-                _strict(Instrument, mark.instrument)
+                strict(Instrument, mark.instrument)
         if isinstance(mark, ArtworkChosen):
             try:
                 mark.check()
             except InputError as error:
-                raise _Wrong(error.message, error.place) from None
+                raise Wrong(error.message, error.place) from None
         if isinstance(mark, Skipped) and not row["piece"]:
-            raise _Wrong("is about a piece", "piece")
+            raise Wrong("is about a piece", "piece")
         if isinstance(mark, Editing):  # half a reading doesn't travel
             mark = Editing()
         return {"body": json.dumps(mark.to_body())}
 
     def _reading(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["stage"] not in self._stages:
-            raise _Wrong("is no stage of this file", "stage")
+            raise Wrong("is no stage of this file", "stage")
         if row["kind"] == Kind.LENGTH and row["unit"] not in UNITS_MM:
-            raise _Wrong(f"expected one of {', '.join(UNITS_MM)}", "unit")
+            raise Wrong(f"expected one of {', '.join(UNITS_MM)}", "unit")
         if row["resolution"] < 0:
-            raise _Wrong("must not be negative", "resolution")
+            raise Wrong("must not be negative", "resolution")
         if row["slot"] and self._slots.get(row["slot"]) != row["stage"]:
-            raise _Wrong("is no earlier reading of that piece", "slot")
+            raise Wrong("is no earlier reading of that piece", "slot")
         if row["withdrawn"] not in (0, 1):
-            raise _Wrong("expected true or false", "withdrawn")
+            raise Wrong("expected true or false", "withdrawn")
         if row["blob"] and row["blob"] not in self._blobs:
-            raise _Wrong("is nothing that this file holds", "blob")
+            raise Wrong("is nothing that this file holds", "blob")
         columns = ("kind", "text", "value", "second", "unit", "resolution", "blob")
         try:
             reading = from_row(Row(*(row[name] for name in columns)))
         except ValueError as error:
-            raise _Wrong(str(error), "kind") from None
+            raise Wrong(str(error), "kind") from None
         self._new(self._slots, row, row["stage"])
         return asdict(to_row(reading))
 
     def _value(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] is not None and row["round"] not in self._rounds:
-            raise _Wrong("is no round of this file", "round")
+            raise Wrong("is no round of this file", "round")
         if row["how"] not in HOW:
-            raise _Wrong(f"expected one of {', '.join(HOW)}", "how")
-        stored = _stored(row["quantity"], _object(row["body"]), "body")
+            raise Wrong(f"expected one of {', '.join(HOW)}", "how")
+        stored = stored_of(row["quantity"], object_of(row["body"]), "body")
         if row["subject"] and not QUANTITIES[row["quantity"]].depends:
-            raise _Wrong("is nobody’s but the machine’s", "subject")
+            raise Wrong("is nobody’s but the machine’s", "subject")
         return {"body": json.dumps(stored.to_body())}
 
     def _finding(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] not in self._rounds:
-            raise _Wrong("is no round of this file", "round")
-        finding = _strict(Finding, as_kept_today(_object(row["body"])))
+            raise Wrong("is no round of this file", "round")
+        finding = strict(Finding, as_kept_today(object_of(row["body"])))
         said = (finding.quantity, str(finding.verdict), finding.error, finding.expanded_uncertainty, finding.tolerance)
         if said != tuple(row[k] for k in ("quantity", "verdict", "error", "uncertainty", "tolerance")):
-            raise _Wrong("says something else than the row", "body")
-        subject = _strict(Subject, finding.subject.to_json())
+            raise Wrong("says something else than the row", "body")
+        subject = strict(Subject, finding.subject.to_json())
         if finding.quantity not in QUANTITIES or row["subject"] != key_for(finding.quantity, subject):
-            raise _Wrong("doesn’t fit what the finding says", "subject")
+            raise Wrong("doesn’t fit what the finding says", "subject")
         numbers = (finding.error, finding.expanded_uncertainty, finding.new_expanded_uncertainty,
                    finding.predicted_error)  # fmt: skip
-        if not all(n is None or _number(n) for n in numbers) or not _positive(finding.tolerance):
-            raise _Wrong("has a number that none can be", "body")
+        if not all(n is None or is_number(n) for n in numbers) or not is_positive(finding.tolerance):
+            raise Wrong("has a number that none can be", "body")
         if finding.verdict in (Verdict.IN, Verdict.OUT, Verdict.CANNOT_TELL) and (
             finding.error is None or finding.expanded_uncertainty is None or finding.expanded_uncertainty < 0
         ):
-            raise _Wrong("has a verdict without its number", "body")
+            raise Wrong("has a verdict without its number", "body")
         return {"body": json.dumps(finding.to_json())}
 
     def _event(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if not row["kind"].replace("_", "").isalpha():
-            raise _Wrong("is no kind of event", "kind")
+            raise Wrong("is no kind of event", "kind")
         if row["kind"] == FOUND_OTHERWISE:
-            body = _object(row["text"])
-            said = _object(json.dumps(body.get("values", {})))
-            _texts(said, dict.fromkeys(("quantity", "here", "said", "since"), LONGEST_NAME))
+            body = object_of(row["text"])
+            said = object_of(json.dumps(body.get("values", {})))
+            texts_of(said, dict.fromkeys(("quantity", "here", "said", "since"), LONGEST_NAME))
             if body.get("code") != f"shop.{FOUND_OTHERWISE}" or said["quantity"] not in QUANTITIES:
-                raise _Wrong("is nothing that was found", "text")
+                raise Wrong("is nothing that was found", "text")
             if not isinstance(said.get("pieces"), list) or not all(isinstance(n, int) for n in said["pieces"]):
-                raise _Wrong("expected numbers of pieces", "text.values.pieces")
-            _time(said["since"])
+                raise Wrong("expected numbers of pieces", "text.values.pieces")
+            time_of(said["since"])
         return {}
 
     def _new(self, known: dict[int, T], row: Mapping[str, Any], what: T) -> None:
         if row["id"] in known or not row["id"]:
-            raise _Wrong("stands twice, or is 0", "id")
+            raise Wrong("stands twice, or is 0", "id")
         known[row["id"]] = what
-
-
-def _object(text: str) -> dict[str, Any]:
-    try:
-        body = json.loads(text, parse_constant=_no_number)
-    except (ValueError, RecursionError):
-        raise _Wrong("is not JSON", "body") from None
-    if not isinstance(body, dict):
-        raise _Wrong("expected an object", "body")
-    return body
-
-
-def _converted(kind: type[T], text: str) -> T:
-    return _strict(kind, _object(text))
-
-
-def _settings_line(body: Mapping[str, Any], *, charted: bool) -> dict[str, Any]:
-    """Settings of a process, or a line of a maker's chart."""
-    for name in ("name", "machine", "process", "material"):
-        if not isinstance(body.get(name), str) or len(body[name]) > LONGEST_NAME:
-            raise _Wrong("expected a name", f"body.{name}")
-    limits = {"thickness": THICKNESS, **{name: LIMITS[name] for name in PROCESS_SETTINGS}}
-    if charted:
-        limits["kerf"] = (0.0, WIDEST_TOOL)
-    for name, (low, high) in limits.items():
-        wanted = name in ("thickness", "kerf")
-        if (wanted or body.get(name) is not None) and not (_number(body.get(name)) and low <= body[name] <= high):
-            raise _Wrong(f"expected a number between {low:g} and {high:g}", f"body.{name}")
-    known = ("name", "machine", "process", "material", *limits)
-    return {name: body[name] for name in known if body.get(name) is not None}
-
-
-def _texts(body: Mapping[str, Any], limits: Mapping[str, int]) -> dict[str, str]:
-    """What of a body is text, each at most so long. Raises _Wrong."""
-    for name, most in limits.items():
-        if not isinstance(body.get(name), str) or len(body[name]) > most:
-            raise _Wrong("expected text", f"body.{name}")
-    return {name: body[name] for name in limits}
-
-
-def _left(body: Mapping[str, Any]) -> dict[str, Any]:
-    """A difference that somebody left as it is."""
-    most = {"name": LONGEST_REASON, "machine": LONGEST_NAME, "what": LONGEST_PATH, "here": LONGEST_PATH,
-            "there": LONGEST_PATH, "at": LONGEST_NAME}  # fmt: skip
-    return {**_texts(body, most), "at": _time(body["at"])}
-
-
-def _copy_of_listing(body: Mapping[str, Any]) -> dict[str, Any]:
-    """A copy of a controller's listing; its bytes are a blob."""
-    most = {"name": LONGEST_REASON, "machine": LONGEST_NAME, "origin": LONGEST_PATH, "at": LONGEST_NAME}
-    texts = _texts(body, most)
-    if not isinstance(body.get("sheet"), bool):
-        raise _Wrong("expected true or false", "body.sheet")
-    if not isinstance(body.get("blob"), str) or not re.fullmatch("[0-9a-f]{64}", body["blob"]):
-        raise _Wrong("expected the name of its bytes", "body.blob")
-    return {**texts, "sheet": body["sheet"], "blob": body["blob"], "at": _time(body["at"])}
-
-
-def _consumables(body: Mapping[str, Any]) -> dict[str, Any]:
-    """How much consumables were used, as somebody told."""
-    texts = _texts(body, dict.fromkeys(("name", "machine", "tool"), LONGEST_NAME))
-    if body.get("counted") not in COUNTS:
-        raise _Wrong(f"expected one of {', '.join(COUNTS)}", "body.counted")
-    if not _number(body.get("age")) or not 0 <= body["age"] <= MOST_AGE:
-        raise _Wrong(f"expected a number between 0 and {MOST_AGE:g}", "body.age")
-    return {**texts, "age": body["age"], "counted": body["counted"]}
-
-
-# What of a thing is nothing but its body, by kind.
-_PLAIN_THINGS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
-    "chart": partial(_settings_line, charted=True), "process": partial(_settings_line, charted=False),
-    "listing": _copy_of_listing, "left": _left, "consumables": _consumables,
-}  # fmt: skip
-
-
-def _strict(kind: type[T], body: Mapping[str, Any]) -> T:
-    """A dataclass from JSON, every field of its declared type, its own limits kept. Raises _Wrong."""
-    import msgspec
-
-    try:
-        return msgspec.convert(body, kind)
-    except (msgspec.ValidationError, InputError, ValueError, TypeError, OverflowError) as error:
-        words, _, place = str(error).partition(" - at `$")
-        raise _Wrong(" ".join(words.split())[:160], f"body{place.rstrip('`')}"[:60]) from None
-
-
-def _stored(quantity: str, body: Any, field: str) -> StoredValue:
-    if quantity not in QUANTITIES or not isinstance(body, dict):
-        raise _Wrong("is nothing that a controller keeps", field)
-    stored: StoredValue
-    try:
-        stored = _strict(StoredResolution, body) if "form" in body else _strict(StoredAmount, body)
-    except _Wrong as wrong:
-        raise _Wrong(str(wrong), field) from None
-    if isinstance(stored, StoredAmount) and (stored.quantity != quantity or not abs(stored.value) < 1e9):
-        raise _Wrong("doesn’t fit its quantity", field)
-    return stored
-
-
-def _number(value: Any) -> bool:
-    return isinstance(value, (int, float)) and not isinstance(value, bool) and abs(value) <= LARGEST_NUMBER
-
-
-def _positive(value: Any) -> bool:
-    return _number(value) and value > 0

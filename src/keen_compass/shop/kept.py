@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 if TYPE_CHECKING:  # the first screen needs none of them
     from keen_compass.machines.snapshot import Snapshot
@@ -13,11 +12,11 @@ if TYPE_CHECKING:  # the first screen needs none of them
     from keen_compass.quantities.readings import Reading
     from keen_compass.quantities.stored import StoredValue
 
+SHOWN = ("step", "parameters")  # kinds of mark: which step is shown, what is chosen for the next piece
 STAGES = ("made", "run", "counted", "printed", "loaded", "aimed", "drawn")  # kinds of stage
 
 
-@dataclass(frozen=True, slots=True)
-class KeptReading:
+class KeptReading(NamedTuple):
     """A reading: its slot, measurand, what was read, instrument's uid, when."""
 
     slot: int
@@ -32,8 +31,7 @@ class KeptReading:
         return self.reading.text
 
 
-@dataclass(frozen=True, slots=True)
-class KeptStage:
+class KeptStage(NamedTuple):
     """A step of a piece's making. kind: one of `STAGES`. sent: name of the blob that the machine was sent."""
 
     id: int
@@ -43,8 +41,7 @@ class KeptStage:
     snapshot: Snapshot
 
 
-@dataclass(frozen=True, slots=True)
-class KeptPiece:
+class KeptPiece(NamedTuple):
     """A piece as made.
 
     parameters: the procedure's own. place: what it covers or marks on the bed, mm. on_bed: it marks the bed itself.
@@ -63,8 +60,8 @@ class KeptPiece:
     on_bed: bool
     practice: Mapping[str, Any] | None
     stages: tuple[KeptStage, ...]
-    use: Mapping[str, float] = field(default_factory=dict)
-    doubtful: tuple[str, ...] = ()
+    use: Mapping[str, float]
+    doubtful: tuple[str, ...]
 
     @property
     def snapshot(self) -> Snapshot:
@@ -77,8 +74,7 @@ class KeptPiece:
         return self.stages[-1].sent
 
 
-@dataclass(frozen=True, slots=True)
-class KeptRound:
+class KeptRound(NamedTuple):
     """A round, what it copied when it began, and its status: open, signed or given_up.
 
     tolerances: mm by quantity, scales over `reference_length` (mm).
@@ -93,8 +89,7 @@ class KeptRound:
     status: str
 
 
-@dataclass(frozen=True, slots=True)
-class KeptFinding:
+class KeptFinding(NamedTuple):
     """A finding in the logbook."""
 
     finding: Finding
@@ -103,8 +98,7 @@ class KeptFinding:
     piece: int
 
 
-@dataclass(frozen=True, slots=True)
-class KeptValue:
+class KeptValue(NamedTuple):
     """A number, seen or put in its place at `at`. subject: key of whose it is.
 
     how: start; typed or read_back; found, where it stood there otherwise than the logbook had it; taken into our files;
@@ -118,8 +112,7 @@ class KeptValue:
     subject: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Future:
+class Future(NamedTuple):
     """What bears a date that has not come yet: table, row, machine and time, newest last."""
 
     rows: tuple[tuple[str, int, str, str], ...]
@@ -130,8 +123,7 @@ class Future:
         return self.rows[-1][3]
 
 
-@dataclass(frozen=True, slots=True)
-class Doubt:
+class Doubt(NamedTuple):
     """Two numbers of which an older program can't say which is in the controller: the one with the later date, and the
     one that was written last."""
 

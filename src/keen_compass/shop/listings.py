@@ -65,7 +65,7 @@ def keep(
     understood(data)
     newest = next((c for c in copies(shop, machine) if c.sheet is sheet), None)
     with shop.writing():
-        blob = shop.put_blob(data, "text/plain")
+        blob = shop.put_blob(data)
         if newest is not None and newest.blob == blob:
             return
         body = {"name": reason.strip(), "machine": machine, "sheet": sheet, "origin": origin, "blob": blob,

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from bisect import bisect_right
+from collections.abc import Iterable
 from typing import Any, NamedTuple
 
+from keen_compass.machines.profile import Machine
 from keen_compass.shop.pieces import SEEN
 from keen_compass.shop.store import Shop
 
+USUAL_DECIMALS = 3
 SILENT = ("new_sheet", "settings_kept", SEEN)  # kept, but nothing to read about
 
 
@@ -28,8 +31,7 @@ class Entry(NamedTuple):
     decimals: int
 
 
-@dataclass(frozen=True, slots=True)
-class Filter:
+class Filter(NamedTuple):
     """What to show; empty fields let everything through. since: UTC, ISO 8601."""
 
     machine: str = ""
@@ -38,17 +40,69 @@ class Filter:
     since: str = ""
 
 
+EVERYTHING = Filter()
+
+
 def entries(
-    shop: Shop, wanted: Filter = Filter(), most: int | None = None, silent: tuple[str, ...] = SILENT
+    shop: Shop, wanted: Filter = EVERYTHING, most: int | None = None, silent: tuple[str, ...] = SILENT
 ) -> list[Entry]:
     """The entries that pass, newest first; kinds that are `silent` left out."""
-    named = [shop.machine(wanted.machine)] if wanted.machine else shop.machines()
-    machines = {m.uid: m for m in named}
+    decimals = _decimals([shop.machine(wanted.machine)] if wanted.machine else shop.machines())
     rows = shop.log_rows(wanted.machine, wanted.quantity, wanted.verdict, wanted.since, silent, most)
-    decimals = {(uid, q): m.place(q).decimals for uid, m in machines.items() for q in m.quantities}
-    return [Entry._make((*row, decimals.get((row[2], row[3]), 3))) for row in rows]
+    return [Entry._make((*row, decimals.get((row[2], row[3]), USUAL_DECIMALS))) for row in rows]
 
 
 def latest(shop: Shop, machine: str, most: int) -> list[Entry]:
     """The newest entries of one machine that are not findings: those stand in the rose."""
     return entries(shop, Filter(machine), most, (*SILENT, "finding"))
+
+
+class Key(NamedTuple):
+    """Where a line of the log stands in the file, and by what it is filtered."""
+
+    table: str
+    id: int
+    at: str
+    machine: str
+    quantity: str | None
+    verdict: str | None
+
+
+class Log:
+    """All of a shop's log as keys, newest first: light enough to be gone through at every change of a filter.
+
+    What an entry says is read when it is asked for.
+    """
+
+    def __init__(self, shop: Shop) -> None:
+        self._shop = shop
+        self.version = shop.version
+        self._keys: list[Key] = [Key._make(row) for row in shop.log_keys(SILENT)]
+        self._decimals = _decimals(shop.machines())
+        self._read: dict[tuple[str, int], Entry] = {}
+
+    def passing(self, wanted: Filter) -> list[Key]:
+        """The keys that pass, newest first."""
+        found = self._keys
+        if wanted.since:
+            found = found[: bisect_right(found, False, key=lambda key: key.at < wanted.since)]
+        if wanted.machine:
+            found = [key for key in found if key.machine == wanted.machine]
+        if wanted.quantity:
+            found = [key for key in found if key.quantity == wanted.quantity]
+        if wanted.verdict:
+            found = [key for key in found if key.verdict == wanted.verdict]
+        return found
+
+    def entry(self, key: Key) -> Entry:
+        """What stands there."""
+        at = key.table, key.id
+        if at not in self._read:
+            row = self._shop.log_row(*at)
+            self._read[at] = Entry._make((*row, self._decimals.get((row[2], row[3]), USUAL_DECIMALS)))
+        return self._read[at]
+
+
+def _decimals(machines: Iterable[Machine]) -> dict[tuple[str, str], int]:
+    """Of each machine's quantities, as its controller keeps them."""
+    return {(m.uid, q): m.place(q).decimals for m in machines for q in m.quantities}

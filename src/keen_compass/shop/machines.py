@@ -25,6 +25,26 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 SETTLED = ("signed", "given_up")  # kinds of mark that end a round
+_LOG_COLUMNS = "kind, at, machine, quantity, verdict, round, first, second"
+_LOG = {  # table → what a line of the log takes of it
+    "value": (
+        "SELECT 'value' AS kind, at, machine, quantity, NULL AS verdict, round, body AS first, NULL AS second, id "
+        "FROM value WHERE (round IS NOT NULL OR how <> 'start')"
+    ),
+    "mark": (
+        "SELECT m.kind AS kind, m.at AS at, r.machine AS machine, NULL AS quantity, NULL AS verdict, r.id AS round, "
+        "m.body AS first, NULL AS second, m.id AS id FROM mark m JOIN round r ON r.id = m.round "
+        f"WHERE m.kind IN {SETTLED}"
+    ),
+    "event": (
+        "SELECT kind, at, machine, NULL AS quantity, NULL AS verdict, NULL AS round, text AS first, NULL AS second, id "
+        "FROM event WHERE true"
+    ),
+    "finding": (
+        "SELECT 'finding' AS kind, at, machine, quantity, verdict, round, error AS first, uncertainty AS second, id "
+        "FROM finding WHERE true"
+    ),
+}
 
 
 class MachineRows(ShopBase):
@@ -282,9 +302,10 @@ class MachineRows(ShopBase):
 
     # Findings and events
 
-    def findings(self, machine: str, quantity: str) -> list[KeptFinding]:
-        """A value's history, oldest first."""
-        rows = self._f.rows("finding", f"WHERE machine = ? AND quantity = ? {OLDEST_FIRST}", machine, quantity)
+    def findings(self, machine: str, quantity: str, most: int = -1) -> list[KeptFinding]:
+        """A value's history, oldest first. most: of them the newest; all where below zero."""
+        newest = f"SELECT id FROM finding WHERE machine = ? AND quantity = ? {NEWEST} LIMIT ?"  # by the index alone
+        rows = self._f.rows("finding", f"WHERE id IN ({newest}) {OLDEST_FIRST}", machine, quantity, most)
         return [_finding(row) for row in rows]
 
     def findings_of(self, round_id: int) -> list[KeptFinding]:
@@ -315,12 +336,12 @@ class MachineRows(ShopBase):
         rows = self._f.rows("event", f"WHERE machine = ? {OLDEST_FIRST}", machine)
         return [(at, kind, text) for _, _, at, kind, text in rows]
 
-    def events_of(self, kinds: Sequence[str]) -> dict[str, list[tuple[str, str]]]:
-        """(at, text) of events of some kinds, newest first, by machine."""
+    def events_of(self, kinds: Sequence[str]) -> dict[str, list[tuple[str, str, str]]]:
+        """(at, kind, text) of events of some kinds, newest first, by machine."""
         marks = ", ".join("?" * len(kinds))
-        events: dict[str, list[tuple[str, str]]] = {}
-        for _, machine, at, _, text in self._f.rows("event", f"WHERE kind IN ({marks}) {NEWEST}", *kinds):
-            events.setdefault(machine, []).append((at, text))
+        events: dict[str, list[tuple[str, str, str]]] = {}
+        for _, machine, at, kind, text in self._f.rows("event", f"WHERE kind IN ({marks}) {NEWEST}", *kinds):
+            events.setdefault(machine, []).append((at, kind, text))
         return events
 
     def log_rows(
@@ -330,30 +351,34 @@ class MachineRows(ShopBase):
 
         silent: kinds that are left out.
         """
-        parts = [
-            "SELECT 'value' AS kind, at, machine, quantity, NULL AS verdict, round, body AS first, NULL AS second, id "
-            f"FROM value WHERE (round IS NOT NULL OR how <> 'start') {self._sound('value', 'AND')}",
-            "SELECT m.kind, m.at, r.machine, NULL, NULL, r.id, m.body, NULL, m.id FROM mark m "
-            f"JOIN round r ON r.id = m.round WHERE m.kind IN {SETTLED} {self._sound('mark', 'AND', 'm.')}",
-            "SELECT kind, at, machine, NULL, NULL, NULL, text, NULL, id FROM event "
-            f"WHERE kind NOT IN ({', '.join('?' * len(silent))}) {self._sound('event', 'AND')}",
-        ]
-        if "finding" not in silent:
-            parts.append(
-                "SELECT 'finding', at, machine, quantity, verdict, round, error, uncertainty, id FROM finding "
-                f"{self._sound('finding', 'WHERE')}"
-            )
         wanted = [
             ("machine", "=", machine), ("quantity", "=", quantity), ("verdict", "=", verdict), ("at", ">=", since),
         ]  # fmt: skip
         tests = [f"{column} {sign} ?" for column, sign, value in wanted if value]
-        values = [*silent, *(value for *_, value in wanted if value)]
         sql = (
-            f"SELECT kind, at, machine, quantity, verdict, round, first, second FROM ({' UNION ALL '.join(parts)})"
+            f"SELECT {_LOG_COLUMNS} FROM ({' UNION ALL '.join(self._log_parts(silent).values())})"
             + (" WHERE " + " AND ".join(tests) if tests else "") + f" {NEWEST}"
             + (f" LIMIT {most:d}" if most else "")
         )  # fmt: skip
-        return self._f.query(sql, *values)
+        return self._f.query(sql, *silent, *(value for *_, value in wanted if value))
+
+    def log_keys(self, silent: Sequence[str]) -> list[Any]:
+        """(table, id, at, machine, quantity, verdict) of all that `log_rows` has, newest first."""
+        columns = "id, at, machine, quantity, verdict"
+        parts = [f"SELECT '{table}', {columns} FROM ({part})" for table, part in self._log_parts(silent).items()]
+        return self._f.query(f"{' UNION ALL '.join(parts)} ORDER BY 3 DESC, 2 DESC", *silent)
+
+    def log_row(self, table: str, number: int) -> Any:
+        """One of the rows that `log_rows` has."""
+        (row,) = self._f.query(f"SELECT {_LOG_COLUMNS} FROM ({self._log_parts(())[table]}) WHERE id = ?", number)
+        return row
+
+    def _log_parts(self, silent: Sequence[str]) -> dict[str, str]:
+        """SQL for what each table brings to the log; the kinds of event that are silent are values of it."""
+        tables = [table for table in _LOG if table not in silent]
+        parts = {t: f"{_LOG[t]} {self._sound(t, 'AND', 'm.' if t == 'mark' else '')}" for t in tables}
+        parts["event"] += f" AND kind NOT IN ({', '.join('?' * len(silent))})"
+        return parts
 
 
 def key_for(quantity: str, subject: Subject) -> str:

@@ -1,4 +1,4 @@
-"""What a mark is, and the two that the first screen asks for: what was chosen, and which step is shown."""
+"""What a mark is, and the two that every round has: what was chosen, and which step is shown."""
 
 from __future__ import annotations
 
@@ -6,16 +6,18 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any, ClassVar, TypeVar
 
+from keen_compass.shop.kept import SHOWN
 
-@dataclass(frozen=True, slots=True)
+
 class Mark:
-    """Base of all marks. `kind` is its name in the shop file and never changes."""
+    """Base of all marks, which are dataclasses. `kind` is its name in the shop file and never changes."""
 
+    __slots__ = ()
     kind: ClassVar[str]
 
     def to_body(self) -> dict[str, Any]:
         """As the shop file keeps it."""
-        return asdict(self)
+        return asdict(self)  # type: ignore[call-overload, no-any-return]  # each mark is one
 
     @classmethod
     def from_body(cls: type[M], body: Mapping[str, Any]) -> M:
@@ -33,7 +35,7 @@ class Choices(Mark):
     size: mm. tool: its name. instrument: its uid. passes: readings of each. chosen: the procedure's own choices.
     """
 
-    kind: ClassVar[str] = "parameters"
+    kind: ClassVar[str] = SHOWN[1]
     size: float = 400.0
     tool: str = ""
     instrument: str = ""
@@ -45,5 +47,5 @@ class Choices(Mark):
 class StepShown(Mark):
     """Which step is shown: make, measure, correct or confirm."""
 
-    kind: ClassVar[str] = "step"
+    kind: ClassVar[str] = SHOWN[0]
     step: str

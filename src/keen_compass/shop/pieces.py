@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
-from hashlib import sha256
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from keen_compass.errors import ShopDamagedError
 from keen_compass.quantities.geometry import Box
 from keen_compass.shop.base import ShopBase, time_of
-from keen_compass.shop.kept import KeptPiece, KeptReading, KeptRound, KeptStage
+from keen_compass.shop.kept import SHOWN, KeptPiece, KeptReading, KeptRound, KeptStage
 from keen_compass.shop.machines import SETTLED
 from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
 
@@ -22,12 +20,15 @@ if TYPE_CHECKING:
 
 M = TypeVar("M", bound="Mark")
 _ENDED = f"(SELECT round FROM mark WHERE kind IN {SETTLED})"
+BEGINNINGS = {
+    b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg", b"GIF8": "image/gif",
+    b"RIFF": "image/webp", b"BM": "image/bmp", b"II*\0": "image/tiff", b"MM\0*": "image/tiff",
+}  # fmt: skip
 SEEN, FOUND_OTHERWISE = "seen", "found_otherwise"  # kinds of event about what a controller holds
 _OF_PIECE = "stage IN (SELECT id FROM stage WHERE piece = ?)"
 
 
-@dataclass(frozen=True, slots=True)
-class NewPiece:
+class NewPiece(NamedTuple):
     """A piece that has just been made; fields as those of `KeptPiece`.
 
     stages: (kind, the bytes that were sent for it, empty for none) of each, in order. number: that it bears; 0 for the
@@ -40,7 +41,7 @@ class NewPiece:
     practice: Mapping[str, Any] | None
     stages: Sequence[tuple[str, bytes]]
     snapshot: Snapshot
-    use: Mapping[str, float] = field(default_factory=dict)
+    use: Mapping[str, float]
     number: int = 0
 
 
@@ -99,11 +100,21 @@ class RoundRows(ShopBase):
         """The step of each machine's newest open round, by machine."""
         steps: dict[str, str] = {}
         for number, machine, *_ in self._f.rows("round", f"WHERE id NOT IN {_ENDED} {OLDEST_FIRST}"):
-            from keen_compass.shop.mark import StepShown  # late: the first screen may have none
-
-            shown = self.mark(number, StepShown)
-            steps[machine] = shown.step if shown else "make"
+            steps[machine], _ = self.under_way(number)
         return steps
+
+    def under_way(self, round_id: int) -> tuple[str, Mapping[str, object]]:
+        """Which step of a round is shown, and what of the procedure's own is chosen for its next piece.
+
+        As `StepShown` and `Choices` say it; the first screen asks, and waits for no class of marks to be made.
+        """
+        said: dict[str, Mapping[str, Any]] = {}
+        for _, _, kind, *_, body in self._f.rows(
+            "mark", f"WHERE round = ? AND kind IN (?, ?) {NEWEST}", round_id, *SHOWN
+        ):
+            said.setdefault(kind, json.loads(body))
+        step, choices = (said.get(kind, {}) for kind in SHOWN)
+        return step.get("step", "make"), choices.get("chosen", {})
 
     def computed(self, machine: str) -> dict[str, Mapping[str, float | None]]:
         """What the parts of the drive trains gave, by quantity: steps per mm, and teeth where there are any."""
@@ -153,17 +164,19 @@ class RoundRows(ShopBase):
     def put_stage(self, piece_id: int, at: str, kind: str, snapshot: Snapshot, sent: bytes = b"") -> KeptStage:
         """Append a stage of a piece."""
         with self.writing():
-            name = self.put_blob(sent, "text/plain") if sent else ""
+            name = self.put_blob(sent) if sent else ""
             body = json.dumps(snapshot.to_body())
             number = self._f.append("stage", piece=piece_id, kind=kind, at=at, sent=name, body=body)
         return KeptStage(number, kind, at, name, snapshot)
 
-    def put_blob(self, data: bytes, kind: str) -> str:
-        """Keep bytes once; returns the name under which they are found. kind: their media type."""
+    def put_blob(self, data: bytes) -> str:
+        """Keep bytes once; returns the name under which they are found."""
+        from hashlib import sha256  # late: the first screen keeps nothing
+
         name = sha256(data).hexdigest()
         with self.writing():
             if not self._f.query("SELECT 1 FROM blob WHERE name = ?", name):
-                self._f.append("blob", name=name, at=self.clock(), kind=kind, data=data)
+                self._f.append("blob", name=name, at=self.clock(), kind=media_type(data), data=data)
         return name
 
     def blob(self, name: str) -> bytes | None:
@@ -295,6 +308,18 @@ def _piece(
         number, round_id, count, at, body["parameters"], _boxes(body["place"]), bool(body.get("on_bed")),
         body.get("practice"), stages, body.get("use", {}), tuple(doubtful),
     )  # fmt: skip
+
+
+def media_type(data: bytes) -> str:
+    """What bytes are, by how they begin; whatever else is text, or nothing that has a name here."""
+    for beginning, kind in BEGINNINGS.items():
+        if data.startswith(beginning):
+            return kind
+    try:
+        data.decode()
+    except UnicodeDecodeError:
+        return "application/octet-stream"
+    return "text/plain"
 
 
 def _boxes(place: Any) -> tuple[Box, ...]:

@@ -6,9 +6,9 @@ Computed from stored findings alone, without NumPy, so that the rose is there at
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from enum import StrEnum
+from typing import NamedTuple
 
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
@@ -50,8 +50,7 @@ class Why(StrEnum):
     CANNOT_TELL = "cannot_tell"
 
 
-@dataclass(frozen=True, slots=True)
-class Spoke:
+class Spoke(NamedTuple):
     """One calibrated value, or several of one fault: then `quantity` and what stands here are of the worst of them.
 
     why, about, days: why it is in its state. rests_on: labels of what it rests on that isn't in itself.
@@ -91,8 +90,7 @@ def standings(shop: Shop, machines: list[Machine], today: datetime | None = None
     today = today or datetime.now(UTC)
     known = _Known(
         shop.latest_findings(), shop.value_times(), shop.held_subjects(), shop.thing_names(),
-        shop.events_of(UNSETTLING), shop.events_of(UNSETTLING_PARTS), shop.events_of(UNSETTLING_CUT),
-        shop.events_of(UNSETTLING_PRINT),
+        shop.events_of((*UNSETTLING_PRINT, *UNSETTLING_CUT)),
     )  # fmt: skip
     return {m.uid: _in_order(known, m, today) for m in machines}
 
@@ -103,7 +101,7 @@ def _in_order(known: _Known, machine: Machine, today: datetime) -> list[Spoke]:
     for q in machine.quantities:
         spoke = _spoke(known, machine, q, today, subject)
         open_below = tuple(QUANTITIES[u].label for u in beneath(q) if u in found and found[u].state is not State.IN)
-        found[q] = replace(spoke, rests_on=open_below) if open_below else spoke
+        found[q] = spoke._replace(rests_on=open_below) if open_below else spoke
     return list(found.values())
 
 
@@ -126,13 +124,12 @@ def as_drawn(all_spokes: list[Spoke]) -> list[Spoke]:
     for name, spoke in zip(named, all_spokes, strict=True):
         groups.setdefault(name, []).append(spoke)
     return [
-        replace(min(members, key=lambda s: (_WORST.index(s.state), -s.reach)), label=name)
+        min(members, key=lambda s: (_WORST.index(s.state), -s.reach))._replace(label=name)
         for name, members in groups.items()
     ]
 
 
-@dataclass(frozen=True, slots=True)
-class _Known:
+class _Known(NamedTuple):
     """What the file says: newest finding and newest value's time by (machine, quantity, key of the subject); whose
     numbers the controllers hold; names of things by uid; unsettling events."""
 
@@ -140,17 +137,15 @@ class _Known:
     values: dict[tuple[str, str, str], str]
     held: dict[tuple[str, str], str]
     names: dict[str, str]
-    events: dict[str, list[tuple[str, str]]]
-    parts_events: dict[str, list[tuple[str, str]]]
-    cut_events: dict[str, list[tuple[str, str]]]
-    print_events: dict[str, list[tuple[str, str]]]
+    events: dict[str, list[tuple[str, str, str]]]
 
-    def events_for(self, quantity: str) -> dict[str, list[tuple[str, str]]]:
-        """By machine, those after which it must be looked at again."""
-        q = QUANTITIES[quantity]
-        if q.lives is Lives.COMPUTED:
-            return self.parts_events
-        return self.cut_events if q.group == "cut" else self.print_events if "carrier" in q.depends else self.events
+
+def _unsettling(quantity: str) -> tuple[str, ...]:
+    """Kinds of event after which it must be looked at again."""
+    q = QUANTITIES[quantity]
+    if q.lives is Lives.COMPUTED:
+        return UNSETTLING_PARTS
+    return UNSETTLING_CUT if q.group == "cut" else UNSETTLING_PRINT if "carrier" in q.depends else UNSETTLING
 
 
 def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
@@ -173,7 +168,7 @@ def _spoke(known: _Known, machine: Machine, quantity: str, today: datetime, subj
         others = q.depends and any(m == machine.uid and of == quantity for m, of, _ in known.findings)
         about = _in_names(known, mounted, machine) if others else ""
         return Spoke(quantity, q.label, q.group, State.NEVER, None, None, Why.NEVER, about)
-    state, why, about, days = _state(known, machine, quantity, found, today)
+    state, why, about, days = _state(known, machine, quantity, found, today, subject)
     return Spoke(quantity, q.label, q.group, state, found.finding, found.at, why, about, days)
 
 
@@ -192,12 +187,12 @@ def subject_in_names(subject: Subject, names: Mapping[str, str], machine: Machin
 
 
 def _state(
-    known: _Known, machine: Machine, quantity: str, found: KeptFinding, today: datetime
+    known: _Known, machine: Machine, quantity: str, found: KeptFinding, today: datetime, subject: Subject
 ) -> tuple[State, Why, str, int]:
     uid, parts = machine.uid, QUANTITIES[quantity].lives is Lives.COMPUTED
 
     def set_at(q: str) -> str:
-        return known.values.get((uid, q, key_for(q, machine.subject)), "")
+        return known.values.get((uid, q, key_for(q, subject)), "")
 
     if set_at(quantity) > found.at:
         return State.RECHECK, Why.CHANGED, "", 0
@@ -206,8 +201,9 @@ def _state(
             return State.RECHECK, Why.CHANGED_UNDER, under, 0
     if found.finding.verdict is Verdict.OUT:
         return State.OUT, Why.OUT, "", 0
-    for at, text in known.events_for(quantity).get(uid, ()):
-        if at > found.at:
+    unsettling = _unsettling(quantity)
+    for at, kind, text in known.events.get(uid, ()):
+        if at > found.at and kind in unsettling:
             return State.RECHECK, Why.HAPPENED, text, 0
     days = (today - datetime.fromisoformat(found.at)).days
     if days > machine.due_days and not parts:  # those don't grow old

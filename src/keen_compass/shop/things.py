@@ -6,7 +6,6 @@ what is mounted is said apart, because it changes by the hour.
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
@@ -60,4 +59,6 @@ def put_together(
 
 
 def _uid(*parts: str) -> str:
-    return hashlib.blake2b("\x1f".join(parts).encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
+    from hashlib import blake2b  # late: the first screen makes no identities
+
+    return blake2b("\x1f".join(parts).encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()

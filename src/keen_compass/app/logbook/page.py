@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_compass.app import theme as th
-from keen_compass.app.logbook.chart import HistoryChart
+from keen_compass.app.logbook.chart import MOST, HistoryChart
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Line, Text, draw_state
 from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.errors import InputError, KeenCompassError
@@ -31,7 +31,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.reports.table import to_csv
 from keen_compass.shop.exchange import from_json, to_json
-from keen_compass.shop.logbook import Entry, Filter, entries
+from keen_compass.shop.logbook import Entry, Filter, Key, Log
 from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import entry_words
 
@@ -47,22 +47,29 @@ class EntryModel(QAbstractListModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self.entries: list[Entry] = []
+        self._log: Log | None = None
+        self.keys: list[Key] = []
         self.names: dict[str, str] = {}
 
-    def show(self, found: list[Entry], names: dict[str, str]) -> None:
+    def show(self, log: Log, found: list[Key], names: dict[str, str]) -> None:
         """Other entries."""
         self.beginResetModel()
-        self.entries, self.names = found, names
+        self._log, self.keys, self.names = log, found, names
         self.endResetModel()
+
+    def entry(self, row: int) -> Entry | None:
+        """What stands in a row; None where there is none."""
+        return self._log.entry(self.keys[row]) if self._log and 0 <= row < len(self.keys) else None
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 (Qt's signature)
         """All of them."""
-        return 0 if parent.isValid() else len(self.entries)
+        return 0 if parent.isValid() else len(self.keys)
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         """Words for screen readers; the entry itself for the painter."""
-        entry = self.entries[index.row()]
+        entry = self.entry(index.row())
+        if entry is None:
+            return None
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole):
             return f"{entry.at[:10]} {self.names.get(entry.machine, '')}: {entry_words(entry)}"
         return entry if role == Qt.ItemDataRole.UserRole else None
@@ -115,6 +122,7 @@ class LogbookPage(QWidget):
     def __init__(self, shop: Shop, machine: str) -> None:
         super().__init__()
         self._shop = shop
+        self._log: Log | None = None
         machines = {"": "all machines"} | {m.uid: m.name for m in shop.machines()}
         had = {q for m in shop.machines() for q in m.quantities}
         quantities = {"": "everything"} | {q.name: q.label for q in QUANTITIES.values() if q.name in had}
@@ -193,20 +201,21 @@ class LogbookPage(QWidget):
         if not hasattr(self, "model") or self.machine.count() == 0:
             return
         names = {m.uid: m.name for m in self._shop.machines()}
-        found = entries(self._shop, self.filter())
-        self.model.show(found, names)
-        self._count.say(f"{len(found)} entries" if len(found) != 1 else "1 entry")
+        if self._log is None or self._log.version != self._shop.version:
+            self._log = Log(self._shop)
+        found = self._log.passing(self.filter())
+        self.model.show(self._log, found, names)
+        self._count.say(f"{len(found):,} entries".replace(",", "\u202f") if len(found) != 1 else "1 entry")
         if found:
             self.list.setCurrentIndex(self.model.index(0))
         self._choose()
 
     def _chosen(self) -> Entry | None:
-        row = self.list.currentIndex().row()
-        return self.model.entries[row] if 0 <= row < len(self.model.entries) else None
+        return self.model.entry(self.list.currentIndex().row())
 
     def _newest_quantity(self) -> str:
         """The quantity that the newest entry about one is about."""
-        return next((e.quantity for e in self.model.entries if e.quantity), next(iter(QUANTITIES)))
+        return next((k.quantity for k in self.model.keys if k.quantity), next(iter(QUANTITIES)))
 
     def _choose(self) -> None:
         """The history of the value that the chosen entry is about."""
@@ -216,7 +225,7 @@ class LogbookPage(QWidget):
         name = self.model.names.get(machine or "", "")
         self.chart.show_history(
             f"{name}: {QUANTITIES[quantity].label}, {QUANTITIES[quantity].error_unit}",
-            self._shop.findings(machine, quantity) if machine else [],
+            self._shop.findings(machine, quantity, MOST) if machine else [],
         )
         self.record.setEnabled(entry is not None and entry.round is not None)
 

@@ -13,7 +13,7 @@ from keen_compass.app.round.model import RoundModel
 from keen_compass.errors import InputError, PortError
 from keen_compass.formats.listing import Listing
 from keen_compass.procedures.base import Stage, Step
-from keen_compass.rounds.making import DONE
+from keen_compass.rounds.cable_runs import DONE
 
 if TYPE_CHECKING:  # the cable's own module is loaded when there is one
     from keen_compass.controllers.by_port import Progress
@@ -88,7 +88,7 @@ class CableBar(Card):
     def _say(self, *, running: bool) -> None:
         link, session = self._link, self._model.session
         trouble = link.trouble or self._model.trouble.get(PLACE)
-        before = session.making.cable_run() if self._may_run() else None
+        before = session.cable_runs.now() if self._may_run() else None
         if running:
             now = link.running
             done = f"{now.acknowledged} of {now.total} commands" if now else "Sending"
@@ -162,7 +162,7 @@ class CableBar(Card):
 
         def begin() -> None:
             program = self._model.session.making.file_text()
-            text.append(self._model.session.making.begin_cable_run(len(commands_of(program, dialect))))
+            text.append(self._model.session.cable_runs.begin(len(commands_of(program, dialect))))
 
         if self._model.attempt(PLACE, begin):
             self._link.run(text[0], self._over)
@@ -171,12 +171,10 @@ class CableBar(Card):
     def _over(self, last: Progress | None, trouble: PortError | InputError | None) -> None:
         """The run came to its end, or broke off; either is kept."""
         sent, acknowledged, total = (last.sent, last.acknowledged, last.total) if last else (0, 0, 0)
-        making = self._model.session.making
-        run = making.cable_run()
-        ended = str(trouble) if trouble else DONE
-        self._model.attempt(
-            PLACE, lambda: making.cable_run_ended(sent, acknowledged, total or (run.total if run else 0), ended)
-        )  # fmt: skip
+        runs = self._model.session.cable_runs
+        run = runs.now()
+        why = str(trouble) if trouble else DONE
+        self._model.attempt(PLACE, lambda: runs.ended(sent, acknowledged, total or (run.total if run else 0), why))
         if trouble is None:
             self._model.attempt(PLACE, self._made)
         if isValid(self):  # the window may have been closed over it
