@@ -5,7 +5,9 @@ moment and made again from there.
 
 session.py      begins, steps, signs; holds the other three
 making.py       size, place on the bed, the file, cutting
-measuring.py    callouts, readings, the live answer
+measuring.py    callouts, readings
+answers.py      what the readings say, live
+cable_runs.py   a piece that is cut over the cable
 correcting.py   what to enter, what the controller shows afterwards
 context.py      what all of them look at
 undo.py         taking changes back
