@@ -101,7 +101,7 @@ def test_a_whole_round_by_mouse(qtbot: QtBot, window: MainWindow) -> None:
     qtbot.mousePress(page.make.slider, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
     assert session_of(window).context.choices.size < proposed
     qtbot.mouseRelease(page.make.slider, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
-    window.undo_action.trigger()
+    window.menus.undo.trigger()
     assert session_of(window).context.choices.size == proposed
     click(qtbot, page.make.cut)
     click(qtbot, page.measure.identity.none)

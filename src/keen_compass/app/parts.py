@@ -34,20 +34,38 @@ class Text(QLabel):
 
     def __init__(self, words: str = "", px: int = th.TEXT, colour: str = "ink", *, bold: bool = False) -> None:
         super().__init__(words)
-        self.setFont(th.font(px, bold=bold))
+        self._worn: tuple[th.Theme, str] | None = None
+        self._heights: dict[int, int] = {}
+        self._set = ""
+        self.set_size(px, bold=bold)
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setWordWrap(True)
         self.set_colour(colour)
 
+    def set_size(self, px: int, *, bold: bool = False) -> None:
+        """Other letters."""
+        self._heights = {}
+        self.setFont(th.font(px, bold=bold))
+
     def set_colour(self, colour: str) -> None:
         """Another colour of the theme."""
-        self._colour = colour
-        _colour_words(self, colour)
+        if (th.theme(), colour) != self._worn:  # to ask the palette would cost a millisecond at every keystroke
+            self._worn = th.theme(), colour
+            _colour_words(self, colour)
+
+    def heightForWidth(self, width: int) -> int:
+        """Remembered: layouts within layouts ask some twenty times, and Qt would set the words anew each time."""
+        if (words := self.text()) != self._set:
+            self._set, self._heights = words, {}
+        if width not in self._heights:
+            self._heights[width] = super().heightForWidth(width)
+        return self._heights[width]
 
     def showEvent(self, event: object) -> None:
         """The style sheet that is laid on when it is shown first takes a palette that was set before with it."""
         super().showEvent(event)  # type: ignore[arg-type]
-        _colour_words(self, self._colour)
+        if self._worn:
+            _colour_words(self, self._worn[1])
 
     def say(self, words: str, colour: str | None = None) -> None:
         """Change the words, and the colour where given; hidden while there is nothing to say."""
@@ -132,6 +150,7 @@ class Button(QPushButton):
         self.setObjectName(kind)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAutoDefault(True)  # Return presses it, as people at a keyboard expect
+        self._gap = " " if icon else ""  # an icon keeps its distance
         if icon:
             self.setIcon(th.icon(icon, "card" if kind == "primary" else "ink"))
             self.setIconSize(QSize(22, 22))
@@ -139,8 +158,8 @@ class Button(QPushButton):
         self.clicked.connect(lambda _=False: run())
 
     def name(self, words: str) -> None:
-        """What it says; an icon keeps its distance."""
-        self.setText(words if self.icon().isNull() else f" {words}")
+        """What it says."""
+        self.setText(f"{self._gap}{words}")
         self.setAccessibleName(words)
 
     def keyPressEvent(self, event: object) -> None:
@@ -198,9 +217,9 @@ class Card(QFrame):
         self.setObjectName("card")
 
 
-def scrolling(widget: QWidget) -> QScrollArea:
-    """A widget in an area that scrolls up and down only, and takes no keyboard itself."""
-    area = QScrollArea()
+def scrolling(widget: QWidget, area: QScrollArea | None = None) -> QScrollArea:
+    """A widget in an area, or a new one, that scrolls up and down only and takes no keyboard itself."""
+    area = area or QScrollArea()
     area.setWidget(widget)
     area.setWidgetResizable(True)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -17,6 +17,7 @@ from keen_compass.errors import KeenCompassError
 from keen_compass.shop.store import Shop
 
 USUAL_SIZE = (1280, 800)
+STYLE = ("-style", "fusion")  # as an argument: `setStyle` would make Python know all of QStyle, some 10 ms
 _windows: list[MainWindow] = []  # Qt keeps no reference to top-level windows
 
 
@@ -68,7 +69,7 @@ def _said_not_raised(kind: type[BaseException], error: BaseException, trace: Tra
 def application(theme: str | None) -> QApplication:
     """The one QApplication, in the wanted colours."""
     existing = QApplication.instance()
-    app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    app = existing if isinstance(existing, QApplication) else QApplication([*sys.argv[:1], *STYLE])
     app.setOrganizationName("keen-compass")
     app.setApplicationName("keen-compass")
     app.setApplicationDisplayName("Keen Compass")
@@ -89,9 +90,13 @@ def show_window(shop: Shop, title: str, size: tuple[int, int] = USUAL_SIZE) -> M
     else:
         window.resize(*size)
     window.show()
+    QTimer.singleShot(0, window, lambda: _follow_desktop(window))
+    return window
+
+
+def _follow_desktop(window: MainWindow) -> None:
     hints = QApplication.styleHints()
     hints.colorSchemeChanged.connect(lambda _: window.follow_desktop() if window in _windows else None)
-    return window
 
 
 def _warm() -> None:

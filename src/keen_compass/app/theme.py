@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from functools import cache
 from pathlib import Path
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-from PySide6.QtCore import QByteArray, Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
+
+if TYPE_CHECKING:
+    from PySide6.QtGui import QIcon
 
 HERE = Path(__file__).parent
 TEXT, TITLE, VERDICT, CALLOUT, NEW_VALUE, ECHO = 15, 26, 20, 24, 32, 40  # px
@@ -116,7 +119,6 @@ def apply(app: QApplication, wanted: Theme) -> None:
     global _current  # noqa: PLW0603 (one look per process; widgets ask for it when they paint)
     _current = wanted
     icon.cache_clear()
-    app.setStyle("Fusion")
     app.setFont(font())
     palette = QPalette()
     for role, name in (
@@ -142,7 +144,9 @@ def wanted_theme(app: QApplication, choice: str | None) -> Theme:
 @cache
 def icon(name: str, colour: str = "ink") -> QIcon:
     """One of our own drawings, in a colour of the theme."""
-    from PySide6.QtSvg import QSvgRenderer  # late: the first screen needs none
+    from PySide6.QtCore import QByteArray  # late, as what follows: the first screen needs none
+    from PySide6.QtGui import QIcon, QPainter, QPixmap
+    from PySide6.QtSvg import QSvgRenderer
 
     pixmap = QPixmap(96, 96)
     pixmap.fill(Qt.GlobalColor.transparent)

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
     QMainWindow,
-    QMenu,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -20,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from keen_compass.app import theme as th
 from keen_compass.app.care import ShopCare
+from keen_compass.app.menus import Menus
 from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.next_piece import NextPiece
@@ -28,10 +27,8 @@ from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import THERMAL, Machine, Stock, Tool
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.shop.kept import KeptRound
-from keen_compass.shop.logbook import latest
 from keen_compass.shop.standing import Spoke, spokes, standings
 from keen_compass.shop.store import Shop
-from keen_compass.words.procedures import does, title
 
 if TYPE_CHECKING:
     from keen_compass.app.controller.page import ControllerPage
@@ -46,8 +43,8 @@ if TYPE_CHECKING:
     from keen_compass.app.stock.page import StockPage
     from keen_compass.app.together.page import TogetherPage
     from keen_compass.shop.library import Misplaced
+    from keen_compass.shop.logbook import Entry
 
-THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
 LATELY = 4  # logbook entries beside the rose
 NARROW_BELOW = 1180  # px of window width: the rail makes room for the piece
 
@@ -62,6 +59,8 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"{title} – Keen Compass")
         self.setMinimumSize(1000, 660)
         self.setAcceptDrops(True)
+        body = QWidget()
+        self.setCentralWidget(body)
         self.rail = Rail()
         self.rail.chosen.connect(self.show_rose)
         self.rail.place.connect(self.go_to)
@@ -76,28 +75,26 @@ class MainWindow(QMainWindow):
         self._message = Text("", th.TEXT, "warn", bold=True)
         self._message.setContentsMargins(24, 10, 24, 0)
         self._message.hide()
-        self.places = QStackedWidget()
+        self.places = QStackedWidget(body)
         self.places.addWidget(self.rose_page)
         middle = self._middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self._message)
         middle.addWidget(self.places, 1)
-        body = QWidget()
         layout = QHBoxLayout(body)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self.rail)
         layout.addLayout(middle, 1)
-        self.setCentralWidget(body)
-        self._menus()
+        self.menus = Menus(self)
         self.machine_uid: str | None = None
         machines = shop.machines()
         if machines:
-            self.show_rose(machines[0].uid)
+            self.show_rose(machines[0].uid, machines)
         else:
             self.go_to("add")
             self.say("This shop is empty. Add your first machine here, or look at the demo: keen-compass --demo")
-        self.care = ShopCare(shop, self._choose_copy, self)
+        self.care = ShopCare(shop, self.choose_copy, self)
         self.care.said.connect(self.say)
         self.care.asked.connect(self._ask)
         self.care.changed.connect(self._refresh_shown)
@@ -110,6 +107,7 @@ class MainWindow(QMainWindow):
         page.happened.connect(self._ask_what_happened)
         page.together.connect(lambda: self.go_to("together"))
         page.controller.connect(lambda: self.go_to("controller"))
+        page.mounted.asked.connect(self._offer_other)
         page.mounted.tool.connect(lambda tool: self._mount(tool=tool))
         page.mounted.stock.connect(lambda stock: self._mount(stock=stock))
         page.mounted.fitted.connect(lambda kind, uid: self._mount(fitted={kind: uid}))
@@ -139,45 +137,41 @@ class MainWindow(QMainWindow):
             self._middle.insertWidget(1, self._notice)
         self._notice.ask(words, answers)
 
-    def show_rose(self, uid: str) -> None:
-        """How a machine stands."""
+    def show_rose(self, uid: str, machines: list[Machine] | None = None) -> None:
+        """How a machine stands. machines: all of them, where they were read just now."""
         if self._stays():
             return
         self.machine_uid = uid
         self._close_round()
-        self._fill_rose_and_rail(uid)
+        self._fill_rose_and_rail(uid, machines)
         self.places.setCurrentWidget(self.rose_page)
-        self._update_actions()
+        self.menus.refresh()
         self.rose_page.rose.setFocus()
 
-    def _fill_rose_and_rail(self, uid: str) -> None:
+    def _fill_rose_and_rail(self, uid: str, machines: list[Machine] | None = None) -> None:
         """With one look at how all machines stand."""
-        machines = self.shop.machines()
+        machines = machines or self.shop.machines()
         standing = standings(self.shop, machines)
         self._fill_rail(machines, standing)
         machine = next((m for m in machines if m.uid == uid), None) or self.shop.machine(uid)
         stands = standing.get(uid) or spokes(self.shop, machine)
         under_way = {}
         for kept in reversed(self.shop.open_rounds(uid)):
-            from keen_compass.shop.mark import Choices, StepShown  # late: only rounds under way have any
-
-            shown = self.shop.mark(kept.id, StepShown)
-            chosen = (self.shop.mark(kept.id, Choices) or Choices()).chosen
             entry = REGISTRY.get(kept.procedure)
             if entry is None:  # of a later program
                 continue
-            under_way[kept.procedure, entry.axis(chosen)] = (
-                shown.step if shown else "make",
-                self.shop.idle_days(kept.id),
-            )
-        self.rose_page.show_machine(
-            machine, self.shop.stock_at_hand(machine), self._processes(machine), stands,
-            under_way, latest(self.shop, uid, LATELY),
-        )  # fmt: skip
+            step, chosen = self.shop.under_way(kept.id)
+            under_way[kept.procedure, entry.axis(chosen)] = step, self.shop.idle_days(kept.id)
+        self.rose_page.show_machine(machine, stands, under_way, lambda: self._lately(uid))
         self._show_put_back(machine)
-        self._fill_begin_menu(machine)
-        self.rose_page.next_piece.hide()
+        self.rose_page.forget_next_piece()
         self.next_piece.look_at(uid)
+
+    def _lately(self, uid: str) -> list[Entry]:
+        """The newest entries of a machine."""
+        from keen_compass.shop.logbook import latest  # late: the first screen shows them last
+
+        return [] if self.shop.closed else latest(self.shop, uid, LATELY)
 
     def link_of(self, machine: str) -> PortLink:
         """The cable of a machine, open or not: it stays as it is from page to page."""
@@ -198,12 +192,13 @@ class MainWindow(QMainWindow):
             return True
         return False
 
-    def _processes(self, machine: Machine) -> tuple[str, ...]:
-        if machine.kind not in THERMAL:
-            return ()
-        from keen_compass.shop.library import processes  # late: the first screen may need none of it
+    def _offer_other(self) -> None:
+        """What could be on the machine shown instead of what is on it."""
+        from keen_compass.shop.library import processes  # late: the first screen needs none of it
 
-        return processes(self.shop, machine)
+        machine = self.shop.machine(self.machine_uid or "")
+        cut_with = processes(self.shop, machine) if machine.kind in THERMAL else ()
+        self.rose_page.mounted.offer(machine, self.shop.stock_at_hand(machine), cut_with)
 
     def _show_next_piece(self, found: Found | None, uid: str) -> None:
         """What settles most for the least time, where its rose is still shown."""
@@ -236,7 +231,7 @@ class MainWindow(QMainWindow):
         self.places.setCurrentWidget(page)
         page.refresh()
         self.refresh_rail()
-        self._update_actions()
+        self.menus.refresh()
 
     def go_to(self, place: str) -> None:
         """The logbook, the instruments, stock and tools, a machine's readings or controller, or a new machine."""
@@ -373,7 +368,7 @@ class MainWindow(QMainWindow):
         self._other = page
         self.places.addWidget(page)
         self.places.setCurrentWidget(page)
-        self._update_actions()
+        self.menus.refresh()
 
     def _ask_what_happened(self) -> None:
         if self._happening is None:
@@ -410,7 +405,7 @@ class MainWindow(QMainWindow):
         if step != getattr(self, "_rail_step", None):
             self._rail_step = step
             QTimer.singleShot(0, self.refresh_rail)
-        self._update_actions()
+        self.menus.refresh()
         self.care.look_whether_gone()
 
     def _close_round(self) -> None:
@@ -420,123 +415,6 @@ class MainWindow(QMainWindow):
             self.round_page.deleteLater()
             self.round_page = None
             self.rail.show()
-
-    # Menus
-
-    def _menus(self) -> None:
-        shop = self.menuBar().addMenu("&Shop")
-        self._action(shop, "&Open shop file…", QKeySequence.StandardKey.Open, self._choose_shop)
-        self._action(shop, "Keep a &copy as…", QKeySequence.StandardKey.SaveAs, self._choose_copy)
-        shop.addSeparator()
-        self._action(shop, "&Quit", QKeySequence("Ctrl+Q"), self.close)
-        edit = self.menuBar().addMenu("&Edit")
-        self.undo_action = self._action(edit, "&Undo", QKeySequence.StandardKey.Undo, lambda: self._page("undo"))
-        self.redo_action = self._action(edit, "&Redo", QKeySequence("Ctrl+Shift+Z"), lambda: self._page("redo"))
-        self._begin_menu = self.menuBar().addMenu("&Begin")
-        round_menu = self.menuBar().addMenu("&Round")
-        self._round_actions = [
-            self._action(round_menu, "&Go on", QKeySequence("Ctrl+Return"), self._go_on),
-            self._action(round_menu, "&Type what the stand-in shows", QKeySequence("F8"), self._practice),
-            self._action(round_menu, "Turn the piece &over", QKeySequence("F7"), self._turn_over),
-            self._action(round_menu, "&Print another of this job", QKeySequence("F6"), self._print_another),
-            self._action(round_menu, "This length &can’t be read", QKeySequence("F9"), self._skip),
-        ]
-        round_menu.addSeparator()
-        for i, step in enumerate(("Make", "Measure", "Correct", "Confirm"), 1):
-            run = lambda step=step: self._step(step.lower())  # noqa: E731
-            self._round_actions.append(self._action(round_menu, f"&{i}  {step}", QKeySequence(f"Alt+{i}"), run))
-        round_menu.addSeparator()
-        self._round_actions.append(self._action(round_menu, "&Back to the rose", QKeySequence("Escape"), self._to_rose))
-        view = self.menuBar().addMenu("&View")
-        self._action(view, "&All readings together", QKeySequence("Ctrl+R"), lambda: self.go_to("together"))
-        self._action(view, "&Controller’s listing", QKeySequence("Ctrl+L"), lambda: self.go_to("controller"))
-        self._action(view, "&Full screen", QKeySequence("F11"), self._full_screen)
-        self._action(view, "&Shop-floor view", QKeySequence("F12"), self.toggle_floor)
-        for choice, words in THEMES.items():
-            run = lambda choice=choice: self.choose_theme(choice)  # noqa: E731
-            self._action(view, words, None, run)
-        help_menu = self.menuBar().addMenu("&Help")
-        self._action(help_menu, "&This screen", QKeySequence("F1"), self._show_help)
-        self._action(help_menu, "&Keys", QKeySequence("Shift+F1"), self._show_keys)
-        self._action(help_menu, "&About", None, self._show_about)
-        self._update_actions()
-
-    def _fill_begin_menu(self, machine: Machine) -> None:
-        """Everything that can be calibrated on the machine shown, due or not."""
-        self._begin_menu.clear()
-        possible = {e.name for q in machine.quantities for e in yielding(q, machine.file_format)}
-        for entry in REGISTRY.values():
-            if entry.name in possible:
-                run = lambda name=entry.name: self.begin(name)  # noqa: E731
-                self._action(self._begin_menu, f"{title(entry.name)}: {does(entry.name)}", None, run)
-
-    def _action(
-        self, menu: QMenu, words: str, key: QKeySequence | QKeySequence.StandardKey | None, run: Callable[[], object]
-    ) -> QAction:
-        action = QAction(words, self)
-        if key is not None:
-            action.setShortcut(QKeySequence(key))
-        action.triggered.connect(lambda _=False: run())
-        menu.addAction(action)
-        return action
-
-    def _update_actions(self) -> None:
-        page = self.round_page
-        history = page.model.session.context.history if page else None
-        draft = bool(page and page.model.session.measuring.draft)
-        self.undo_action.setEnabled(bool(history and history.can_undo) or draft)
-        self.redo_action.setEnabled(bool(history and history.can_redo))
-        for action in self._round_actions[:-1]:
-            action.setEnabled(page is not None)
-
-    def _page(self, name: str) -> None:
-        if self.round_page is not None:
-            getattr(self.round_page, name)()
-
-    def _go_on(self) -> None:
-        page = self.round_page
-        if page is None:
-            return
-        make = page.make
-        if make.isVisible():
-            make.main_button().click()
-        else:
-            page.go_on()
-
-    def _practice(self) -> None:
-        if self.round_page is not None:
-            self.round_page.type_practice()
-
-    def _turn_over(self) -> None:
-        if self.round_page is not None and self.round_page.measure.isVisible():
-            self.round_page.measure.strip.turn_over()
-
-    def _print_another(self) -> None:
-        if self.round_page is not None and self.round_page.model.session.goes_again():
-            self.round_page.measure.strip.another.click()
-
-    def _skip(self) -> None:
-        if self.round_page is not None and self.round_page.measure.isVisible():
-            self.round_page.measure.strip.skip.click()
-
-    def _step(self, step: str) -> None:
-        from keen_compass.procedures.base import Step
-
-        if self.round_page is not None:
-            self.round_page.go(Step(step))
-
-    def _to_rose(self) -> None:
-        page = self.round_page
-        if page is not None and page.floor.isVisible():
-            self.toggle_floor()
-        elif self.places.currentWidget() is not self.rose_page:
-            self.back()
-
-    def _full_screen(self) -> None:
-        if self.isFullScreen():
-            self.showNormal()
-        else:
-            self.showFullScreen()
 
     def toggle_floor(self) -> None:
         """The shop-floor view of the round under way, full screen; or back."""
@@ -555,14 +433,6 @@ class MainWindow(QMainWindow):
         }  # fmt: skip
         return names.get(type(page).__name__, "machine")
 
-    def _show_help(self) -> None:
-        from keen_compass.app.help import page_dialog
-
-        page = self.round_page
-        shown = page is not None and self.places.currentWidget() is page
-        procedure = page.model.session.context.procedure.name if page and shown else ""
-        page_dialog(self, self.place_shown(), procedure).open()
-
     def choose_theme(self, choice: str) -> None:
         """light, dark, or as the desktop does; remembered."""
         QSettings().setValue("theme", choice)
@@ -572,16 +442,6 @@ class MainWindow(QMainWindow):
         """The desktop changed between light and dark."""
         if not QSettings().value("theme", ""):
             self.use_theme(th.wanted_theme(_app(), None))
-
-    def _show_keys(self) -> None:
-        from keen_compass.app.help import keys_dialog
-
-        keys_dialog(self).open()
-
-    def _show_about(self) -> None:
-        from keen_compass.app.help import about_dialog
-
-        about_dialog(self).open()
 
     def use_theme(self, wanted: th.Theme) -> None:
         """Other colours, at once; the page is built anew in them."""
@@ -598,7 +458,7 @@ class MainWindow(QMainWindow):
             if floor:
                 self.toggle_floor()
 
-    def _choose_shop(self) -> None:
+    def choose_shop(self) -> None:
         from PySide6.QtWidgets import QFileDialog
 
         name, _ = QFileDialog.getOpenFileName(
@@ -640,7 +500,7 @@ class MainWindow(QMainWindow):
             measuring.choose(current)
             measuring.type(typed)
 
-    def _choose_copy(self) -> None:
+    def choose_copy(self) -> None:
         proposed = self.shop.file.with_name(f"{self.shop.file.stem}-copy.kcshop")
         from PySide6.QtWidgets import QFileDialog
 

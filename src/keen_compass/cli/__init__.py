@@ -14,9 +14,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
 from keen_compass import __version__
-from keen_compass.cli.artwork import add_artwork, add_pictures
 from keen_compass.cli.common import pair, paper_size, print_json, read_json, size_of
-from keen_compass.cli.controller import add_cable, add_listing
 from keen_compass.errors import InputError, KeenCompassError
 
 if TYPE_CHECKING:
@@ -48,7 +46,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     words = list(sys.argv[1:] if argv is None else argv)
     if words and words[0].endswith(".kcshop"):  # as file managers call it
         words.insert(0, "--shop")
-    options = _parser().parse_args(words)
+    options = _parsed(words)
     try:
         status = int(options.run(options))
         sys.stdout.flush()
@@ -76,15 +74,33 @@ def _drop_stdout() -> None:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
-def _parser() -> argparse.ArgumentParser:
-    parser = _Parser(prog="keen-compass", description="Calibrate cutters and plotters.")
-    parser.add_argument("--version", action="version", version=__version__)
+def _parsed(words: list[str]) -> argparse.Namespace:
+    """What was asked for. Who opens the window doesn't wait for all the commands to be described."""
+    if not words or words[0].startswith("-"):
+        window = _Parser(prog="keen-compass", add_help=False)
+        _add_window(window)
+        options, rest = window.parse_known_args(words)
+        if not rest:
+            return options
+    return _parser().parse_args(words)
+
+
+def _add_window(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--demo", action="store_true", help="open a scratch copy of the Lantern Quay demo shop")
     parser.add_argument("--shop", type=Path, metavar="FILE", help="open this shop file instead of the usual one")
     parser.add_argument("--shots", type=Path, metavar="DIR", help="write every main view as PNG and leave")
     parser.add_argument("--size", default="1280x800", metavar="WxH", help="window size for --shots")
     parser.add_argument("--theme", choices=("light", "dark"), help="instead of the desktop's own")
     parser.set_defaults(run=_window)
+
+
+def _parser() -> argparse.ArgumentParser:
+    from keen_compass.cli.artwork import add_artwork, add_pictures
+    from keen_compass.cli.controller import add_cable, add_listing
+
+    parser = _Parser(prog="keen-compass", description="Calibrate cutters and plotters.")
+    parser.add_argument("--version", action="version", version=__version__)
+    _add_window(parser)
     commands = parser.add_subparsers(metavar="COMMAND")
 
     known = commands.add_parser("procedures", help="what can be calibrated")

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, ShowsFocus, draw_state
@@ -30,20 +31,18 @@ SIGN_ROOM = 22.0  # px that a state's sign needs beside the next
 
 
 class Rose(ShowsFocus):
-    """`small` roses live in the rail: no labels, no focus."""
+    """`opened` carries the quantity of a spoke."""
 
     opened = Signal(str)
 
-    def __init__(self, *, small: bool = False) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self._small = small
         self._spokes: list[Spoke] = []
         self._machine: Machine | None = None
         self._selected = 0
-        if not small:
-            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-            self.setMinimumSize(320, 300)
-            self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 300)
+        self.setMouseTracking(True)
 
     def show_spokes(self, spokes: list[Spoke], machine: Machine | None = None) -> None:
         """What to draw, and of which machine where it can be opened."""
@@ -59,38 +58,31 @@ class Rose(ShowsFocus):
 
     def angle(self, index: int) -> float:
         """Screen angle of a spoke, rad, clockwise from up; the first points up."""
-        return 2 * math.pi * index / max(len(self._spokes), 1) + (math.pi / 6 if len(self._spokes) == 2 else 0)
+        return _angle(index, len(self._spokes))
 
     def geometry_of(self) -> tuple[QPointF, float]:
         """(centre, outermost radius) in px."""
-        if self._small:
-            return QPointF(self.width() / 2, self.height() / 2), min(self.width(), self.height()) / 2 - 2
         middle = QPointF(self.width() / 2, self.height() / 2 + 4)
         return middle, max(60.0, min(self.width() / 2 - LABEL_WIDTH - LABEL_GAP, self.height() / 2 - 62))
 
     def _direction(self, index: int) -> QPointF:
-        a = self.angle(index)
-        return QPointF(math.sin(a), -math.cos(a))
+        return _direction(index, len(self._spokes))
 
     def paintEvent(self, _event: object) -> None:
         """Draw ring, spokes and labels."""
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle, R = self.geometry_of()
-        p.setBrush(th.color("good_fill"))
-        p.setPen(QPen(th.color("good"), 1.2 if self._small else 2.2))
-        p.drawEllipse(middle, RING * R, RING * R)
-        if not self._small:
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.setPen(QPen(th.color("line"), 1, Qt.PenStyle.DotLine))
-            p.drawEllipse(middle, R, R)
-            p.drawEllipse(middle, RING * R / 2, RING * R / 2)
-            self._draw_key(p)
+        _draw_ring(p, middle, R, 2.2)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(th.color("line"), 1, Qt.PenStyle.DotLine))
+        p.drawEllipse(middle, R, R)
+        p.drawEllipse(middle, RING * R / 2, RING * R / 2)
+        self._draw_key(p)
         for i, spoke in enumerate(self._spokes):
             self._draw_spoke(p, i, spoke, middle, R)
-        if not self._small:
-            for i, spoke in enumerate(self._spokes):
-                self._draw_label(p, i, spoke, middle, R)
+        for i, spoke in enumerate(self._spokes):
+            self._draw_label(p, i, spoke, middle, R)
 
     def _draw_key(self, p: QPainter) -> None:
         """What the ring is, in the corner where no spoke ever comes."""
@@ -108,30 +100,20 @@ class Rose(ShowsFocus):
         d = self._direction(index)
         across = QPointF(-d.y(), d.x())
         state_colour = th.color(STATE_COLOUR[spoke.state])
-        if not self._small:
-            p.setPen(QPen(th.color("line"), 1))
-            p.drawLine(middle, middle + d * R)
-        if spoke.state is State.NEVER:
-            sign_at = middle + d * max(0.3 * R, (2 if self._small else SIGN_ROOM) * len(self._spokes) / (2 * math.pi))
-            draw_state(p, State.NEVER, sign_at, 3 if self._small else 9, state_colour, th.color("good_fill"))
-            return
-        tip = middle + d * (R * radius_of(spoke.reach))
-        half = 2.2 if self._small else 11.0
-        blade = QPainterPath(middle + across * half)
-        blade.lineTo(tip)
-        blade.lineTo(middle - across * half)
-        blade.closeSubpath()
-        fill = th.color(STATE_COLOUR[spoke.state])
-        fill.setAlpha(255 if self._small else 90)
-        p.setBrush(fill)
-        p.setPen(QPen(state_colour, 1.0 if self._small else 1.4))
-        p.drawPath(blade)
-        if self._small:
-            return
-        low = middle + d * (R * radius_of(max(spoke.reach - spoke.U_reach, 0)))
-        high = middle + d * (R * radius_of(spoke.reach + spoke.U_reach))
+        p.setPen(QPen(th.color("line"), 1))
+        p.drawLine(middle, middle + d * R)
         # Small errors all point at the middle: their signs stand where they have room beside each other.
         clear = SIGN_ROOM * len(self._spokes) / (2 * math.pi)
+        if spoke.state is State.NEVER:
+            draw_state(p, State.NEVER, middle + d * max(0.3 * R, clear), 9, state_colour, th.color("good_fill"))
+            return
+        fill = th.color(STATE_COLOUR[spoke.state])
+        fill.setAlpha(90)
+        p.setBrush(fill)
+        p.setPen(QPen(state_colour, 1.4))
+        p.drawPath(_blade(middle, d, R * radius_of(spoke.reach), 11.0))
+        low = middle + d * (R * radius_of(max(spoke.reach - spoke.U_reach, 0)))
+        high = middle + d * (R * radius_of(spoke.reach + spoke.U_reach))
         sign_at = middle + d * max(R * radius_of(spoke.reach), clear)
         draw_state(p, spoke.state, sign_at, 7, state_colour, th.color("card"))
         p.setPen(QPen(state_colour, 3, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
@@ -150,21 +132,30 @@ class Rose(ShowsFocus):
 
     def _draw_label(self, p: QPainter, index: int, spoke: Spoke, middle: QPointF, R: float) -> None:
         box = self._label_box(index, middle, R)
-        if index == self._selected and self.hasFocus():
-            p.setPen(QPen(th.color("focus"), 2.5))
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.drawRoundedRect(box.adjusted(-2, -2, 2, 2), 8, 8)
         d = self._direction(index)
         side = Qt.AlignmentFlag.AlignHCenter
         if abs(d.x()) > 0.2:
             side = Qt.AlignmentFlag.AlignLeft if d.x() > 0 else Qt.AlignmentFlag.AlignRight
         inner = box.adjusted(8, 2, -8, -2)
+        words = "re-check" if spoke.state is State.RECHECK else figure(spoke)
+        if index == self._selected and self.hasFocus():
+            p.setPen(QPen(th.color("focus"), 2.5))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            name, value = (QFontMetricsF(th.font(px, bold=px == 17)) for px in (17, 16))
+            wide = QRectF(
+                0, 0, max(name.horizontalAdvance(spoke.label), value.horizontalAdvance(words)), inner.height()
+            )
+            wide.moveCenter(inner.center())
+            if side is Qt.AlignmentFlag.AlignLeft:
+                wide.moveLeft(inner.left())
+            elif side is Qt.AlignmentFlag.AlignRight:
+                wide.moveRight(inner.right())
+            p.drawRoundedRect(wide.adjusted(-8, -3, 8, 3), 8, 8)
         p.setFont(th.font(17, bold=True))
         p.setPen(th.color("ink"))
         p.drawText(inner, side | Qt.AlignmentFlag.AlignTop, spoke.label)
         p.setFont(th.font(16))
         p.setPen(th.color(STATE_COLOUR[spoke.state]))
-        words = "re-check" if spoke.state is State.RECHECK else figure(spoke)
         p.drawText(inner, side | Qt.AlignmentFlag.AlignBottom, words)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -184,13 +175,13 @@ class Rose(ShowsFocus):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """A click on a spoke or its label opens it."""
         hit = self._hit(event.position())
-        if hit is not None and not self._small:
+        if hit is not None:
             self._selected = hit
             self.opened.emit(self._spokes[hit].quantity)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Show what can be clicked."""
-        hand = not self._small and self._hit(event.position()) is not None
+        hand = self._hit(event.position()) is not None
         self.setCursor(Qt.CursorShape.PointingHandCursor if hand else Qt.CursorShape.ArrowCursor)
 
     def _hit(self, at: QPointF) -> int | None:
@@ -206,3 +197,54 @@ class Rose(ShowsFocus):
             if 0 < along < R and off < HIT / 2:
                 return i
         return None
+
+
+def draw_small_rose(p: QPainter, spokes: Sequence[Spoke], middle: QPointF, R: float) -> None:
+    """Ring and blades alone, with no label and no sign; R: px.
+
+    A path for each colour: a rail has many roses.
+    """
+    _draw_ring(p, middle, R, 1.2)
+    blades: dict[str, QPainterPath] = {}
+    never = QPainterPath()
+    for i, spoke in enumerate(spokes):
+        d = _direction(i, len(spokes))
+        if spoke.state is State.NEVER:
+            never.addEllipse(middle + d * max(0.3 * R, len(spokes) / math.pi), 3, 3)
+        else:
+            path = blades.setdefault(STATE_COLOUR[spoke.state], QPainterPath())
+            path.addPath(_blade(middle, d, R * radius_of(spoke.reach), 2.2))
+    p.setPen(QPen(th.color(STATE_COLOUR[State.NEVER]), 1.6, Qt.PenStyle.DotLine))
+    p.setBrush(th.color("good_fill"))
+    p.drawPath(never)
+    for colour, path in blades.items():
+        path.setFillRule(Qt.FillRule.WindingFill)  # they meet in the middle
+        p.setBrush(th.color(colour))
+        p.setPen(QPen(th.color(colour), 1.0))
+        p.drawPath(path)
+
+
+def _draw_ring(p: QPainter, middle: QPointF, R: float, line: float) -> None:
+    """The tolerance; line: its width, px."""
+    p.setBrush(th.color("good_fill"))
+    p.setPen(QPen(th.color("good"), line))
+    p.drawEllipse(middle, RING * R, RING * R)
+
+
+def _angle(index: int, count: int) -> float:
+    return 2 * math.pi * index / max(count, 1) + (math.pi / 6 if count == 2 else 0)
+
+
+def _direction(index: int, count: int) -> QPointF:
+    a = _angle(index, count)
+    return QPointF(math.sin(a), -math.cos(a))
+
+
+def _blade(middle: QPointF, d: QPointF, length: float, half: float) -> QPainterPath:
+    """From the middle in a direction; half: of its width at the foot."""
+    across = QPointF(-d.y(), d.x())
+    blade = QPainterPath(middle + across * half)
+    blade.lineTo(middle + d * length)
+    blade.lineTo(middle - across * half)
+    blade.closeSubpath()
+    return blade

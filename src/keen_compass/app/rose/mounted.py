@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from functools import partial
-from typing import TypeVar
+from functools import cached_property, partial
+from typing import NamedTuple, TypeVar
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction, QActionGroup, QFontMetrics
@@ -17,8 +16,7 @@ from keen_compass.machines.profile import FITTINGS, Fitting, Machine, Stock, Too
 from keen_compass.machines.shown import show_length
 
 
-@dataclass(frozen=True, slots=True)
-class Named:
+class Named(NamedTuple):
     """A process, by its name."""
 
     uid: str
@@ -35,8 +33,11 @@ MENU_WIDEST = 420
 
 
 class MountedButton(Button):
-    """`tool`, `stock`, `process` and `fitted` (kind, uid) carry what was chosen; `other` that it isn't there yet."""
+    """`tool`, `stock`, `process` and `fitted` (kind, uid) carry what was chosen; `other` that it isn't there yet.
+    `asked` wants an `offer`, before the list opens.
+    """
 
+    asked = Signal()
     tool = Signal(object)
     stock = Signal(object)
     process = Signal(str)
@@ -45,13 +46,18 @@ class MountedButton(Button):
 
     def __init__(self) -> None:
         super().__init__("", self._open, "quiet")
-        self._list = QMenu(self)
-        self._list.setFont(th.font(th.TEXT))
         self._names: list[str] = []
         self._room = NARROWEST
 
-    def show_machine(self, machine: Machine, stock: Sequence[Stock], processes: Sequence[str] = ()) -> None:
-        """What is mounted, and what there is besides."""
+    @cached_property
+    def _list(self) -> QMenu:
+        """Made when it is opened first."""
+        made = QMenu(self)
+        made.setFont(th.font(th.TEXT))
+        return made
+
+    def show_machine(self, machine: Machine) -> None:
+        """What is mounted."""
         tool, lies = machine.tool, machine.stock
         on_it = _described(lies, machine.units) if lies else "no stock"
         fitted = [f.name for kind in FITTINGS if (f := machine.fitting(kind))]
@@ -60,6 +66,10 @@ class MountedButton(Button):
         self._show_names()
         self.setAccessibleName(f"On the machine: {words}")
         self.setToolTip(f"On the machine now: {words}")
+
+    def offer(self, machine: Machine, stock: Sequence[Stock], processes: Sequence[str]) -> None:
+        """What could be in the place of what is mounted."""
+        tool, lies = machine.tool, machine.stock
         self._list.clear()
         self._section("Tool in it")
         self._offer(machine.tools, tool, lambda t: t.name, self.tool.emit)
@@ -120,6 +130,7 @@ class MountedButton(Button):
         self.process.emit(process.uid)
 
     def _open(self) -> None:
+        self.asked.emit()
         self._list.popup(self.mapToGlobal(self.rect().bottomLeft()))
 
 

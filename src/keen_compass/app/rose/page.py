@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
 from datetime import datetime
+from itertools import islice
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -14,24 +15,26 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Line, StateSign, Text, empty, scrolling
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.app.rose.mounted import MountedButton
-from keen_compass.app.rose.next_piece import NextPieceCard
-from keen_compass.machines.profile import Machine, Stock
+from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_size
 from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.shop.logbook import Entry
 from keen_compass.shop.standing import Spoke, State, as_drawn, next_in_order
-from keen_compass.words.logbook import entry_words
 from keen_compass.words.procedures import does, title
 from keen_compass.words.standing import reason
 
 if TYPE_CHECKING:
+    from keen_compass.app.rose.next_piece import NextPieceCard
     from keen_compass.app.rose.put_back import PutBackCard
     from keen_compass.shop.library import Misplaced
+    from keen_compass.shop.logbook import Entry
+
+    Lately = Callable[[], list[Entry]]
 
 UnderWay = dict[tuple[str, str], tuple[str, int]]
-NEXT, BESIDE = 356, 402  # px: width of what comes next, and of all beside the rose
+NEXT, BESIDE = 362, 408  # px: width of what comes next, and of all beside the rose
+FIRST_PARTS = 5  # beside the rose, heads and cards, as many as a usual window has room for
 IDLE_DAYS = 7  # after so long the piece may be gone, and the machine changed
 
 
@@ -53,27 +56,28 @@ class RosePage(QWidget):
         self.rose.opened.connect(self._open)
         self._file_format = "gcode"
         self._put_back: PutBackCard | None = None
+        self._next_piece: NextPieceCard | None = None
         self._machine: Machine | None = None
+        self._parts: Iterator[QWidget] = iter(())  # that still wait to be added beside the rose
+        self._waits = False
         self.mounted = MountedButton()
         self.mounted.other.connect(self.change)
         self._title = Line(px=th.TITLE, bold=True)
         self._subtitle = Line(colour="soft")
         self._next = QVBoxLayout()
         self._next.setSpacing(12)
-        self.next_piece = NextPieceCard()
-        self.next_piece.begin.connect(self.begin)
         beside = QWidget()
         column = QVBoxLayout(beside)
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(12)
         self._beside = column
-        column.addWidget(self.next_piece)
         column.addLayout(self._next, 1)
         self._next.setContentsMargins(0, 0, 0, 0)
         scroll = scrolling(beside)
         scroll.setFixedWidth(NEXT)
         middle = QHBoxLayout()
         left = QVBoxLayout()
+        left.addWidget(self._subtitle)
         left.addWidget(self.mounted, 0, Qt.AlignmentFlag.AlignLeft)
         left.addWidget(self.rose, 1)
         middle.addLayout(left, 1)
@@ -81,10 +85,7 @@ class RosePage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 16, 16, 16)
         head = QHBoxLayout()
-        names = QVBoxLayout()
-        names.addWidget(self._title)
-        names.addWidget(self._subtitle)
-        head.addLayout(names, 1)
+        head.addWidget(self._title, 1)
         self.listing = Button("Controller", self.controller.emit, "quiet")
         self.all_readings = Button("All readings", self.together.emit, "quiet")
         self.note = Button("Something happened", self.happened.emit, "quiet")
@@ -101,12 +102,13 @@ class RosePage(QWidget):
         super().resizeEvent(event)
         self.mounted.fit(self.width() - BESIDE)
 
-    def show_machine(
-        self, machine: Machine, stock: list[Stock], processes: tuple[str, ...], spokes: list[Spoke],
-        under_way: UnderWay, lately: list[Entry],
-    ) -> None:  # fmt: skip
-        """Fill the page. under_way: (procedure, axis) → (step of its open round, days that it was left alone)."""
-        self.mounted.show_machine(machine, stock, processes)
+    def show_machine(self, machine: Machine, spokes: list[Spoke], under_way: UnderWay, lately: Lately) -> None:
+        """Fill the page.
+
+        under_way: (procedure, axis) → (step of its open round, days that it was left alone).
+        lately: reads the newest entries of the logbook.
+        """
+        self.mounted.show_machine(machine)
         self._file_format, self._machine = machine.file_format, machine
         self._title.say(machine.name)
         s = machine.standpoint
@@ -115,21 +117,54 @@ class RosePage(QWidget):
         )
         self.rose.show_spokes(as_drawn(spokes), machine)
         empty(self._next)
-        self._next.addWidget(Text("Next, in this order", 17, bold=True))
+        self._next.addStretch(1)
+        self._parts = self._next_parts(spokes, under_way, lately)
+        self._waits = not self.window().isVisible()
+        self._add_parts(FIRST_PARTS if self._waits else None)
+
+    def paintEvent(self, _event: object) -> None:
+        """The first screen waits for nothing that lies below its edge: that follows when the rest is painted."""
+        if self._waits:
+            self._waits = False
+            QTimer.singleShot(0, self, self._add_parts)
+
+    def _add_parts(self, most: int | None = None) -> None:
+        for part in islice(self._parts, most):
+            self._next.insertWidget(self._next.count() - 1, part)
+
+    def _next_parts(self, spokes: list[Spoke], under_way: UnderWay, lately: Lately) -> Iterator[QWidget]:
+        """What stands below one another beside the rose."""
+        yield Text("Next, in this order", 17, bold=True)
         seen: dict[str, list[Spoke]] = {}
         for spoke in next_in_order(spokes):
             seen.setdefault(self._procedures(spoke)[0].name, []).append(spoke)
         if len(seen) > 1:
-            self._next.addWidget(Text("Each rests on what stands above it.", colour="soft"))
+            yield Text("Each rests on what stands above it.", colour="soft")
         for i, (name, members) in enumerate(seen.items()):
-            self._next.addWidget(self._task(name, members, under_way, first=i == 0))
+            yield self._task(name, members, under_way, first=i == 0)
         if not seen:
-            self._next.addWidget(_all_in(spokes))
-        if lately:
-            self._next.addSpacing(8)
-            self._next.addWidget(Text("Lately", 17, bold=True))
-            self._next.addWidget(_lately(lately))
-        self._next.addStretch(1)
+            yield _all_in(spokes)
+        if entries := lately():
+            head = Text("Lately", 17, bold=True)
+            head.setContentsMargins(0, 8, 0, 0)
+            yield head
+            yield _lately(entries)
+
+    @property
+    def next_piece(self) -> NextPieceCard:
+        """The card of what settles most, made when it is wanted first."""
+        if self._next_piece is None:
+            from keen_compass.app.rose.next_piece import NextPieceCard
+
+            self._next_piece = NextPieceCard()
+            self._next_piece.begin.connect(self.begin)
+            self._beside.insertWidget(0 if self._put_back is None else 1, self._next_piece)
+        return self._next_piece
+
+    def forget_next_piece(self) -> None:
+        """It was another machine's."""
+        if self._next_piece is not None:
+            self._next_piece.hide()
 
     def put_back(self) -> PutBackCard:
         """The card of what is another's, made when it is wanted first."""
@@ -221,6 +256,8 @@ def _few(names: list[str]) -> str:
 
 def _lately(entries: list[Entry]) -> Card:
     """The newest entries of the logbook."""
+    from keen_compass.words.logbook import entry_words  # late, like the entries themselves
+
     card = Card()
     layout = QVBoxLayout(card)
     layout.setContentsMargins(16, 10, 14, 12)

@@ -1,0 +1,188 @@
+"""The menus of the window and their keys: what they offer, and what of it there is something for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QMenu
+
+from keen_compass.procedures import REGISTRY, yielding
+from keen_compass.words.procedures import does, title
+
+if TYPE_CHECKING:
+    from keen_compass.app.round.measure_step import Strip
+    from keen_compass.app.window import MainWindow
+
+Key = str | QKeySequence.StandardKey | None
+STEPS = ("make", "measure", "correct", "confirm")
+THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
+
+
+class Menus(QObject):
+    """Of one window. What a round does at a key is here; where there is none, the key does nothing."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        self._window = window
+        bar = window.menuBar()
+        shop = bar.addMenu("&Shop")
+        add(shop, "&Open shop file…", QKeySequence.StandardKey.Open, window.choose_shop)
+        add(shop, "Keep a &copy as…", QKeySequence.StandardKey.SaveAs, window.choose_copy)
+        shop.addSeparator()
+        add(shop, "&Quit", "Ctrl+Q", window.close)
+        edit = bar.addMenu("&Edit")
+        self.undo = add(edit, "&Undo", QKeySequence.StandardKey.Undo, self._undo)
+        self.redo = add(edit, "&Redo", "Ctrl+Shift+Z", self._redo)
+        self.begin = bar.addMenu("&Begin")
+        self.begin.aboutToShow.connect(self._fill_begin)
+        self.of_round = self._add_round(bar.addMenu("&Round"))
+        view = bar.addMenu("&View")
+        add(view, "&All readings together", "Ctrl+R", lambda: window.go_to("together"))
+        add(view, "&Controller’s listing", "Ctrl+L", lambda: window.go_to("controller"))
+        add(view, "&Full screen", "F11", self._full_screen)
+        add(view, "&Shop-floor view", "F12", window.toggle_floor)
+        for choice, words in THEMES.items():
+            add(view, words, None, partial(window.choose_theme, choice))
+        about = bar.addMenu("&Help")
+        add(about, "&This screen", "F1", self._show_help)
+        add(about, "&Keys", "Shift+F1", self._show_keys)
+        add(about, "&About", None, self._show_about)
+        self.refresh()
+
+    def _add_round(self, menu: QMenu) -> list[QAction]:
+        actions = [
+            add(menu, "&Go on", "Ctrl+Return", self.go_on),
+            add(menu, "&Type what the stand-in shows", "F8", self.practice),
+            add(menu, "Turn the piece &over", "F7", self.turn_over),
+            add(menu, "&Print another of this job", "F6", self.print_another),
+            add(menu, "This length &can’t be read", "F9", self.skip),
+        ]
+        menu.addSeparator()
+        for i, step in enumerate(STEPS, 1):
+            actions.append(add(menu, f"&{i}  {step.capitalize()}", f"Alt+{i}", partial(self.step, step)))
+        menu.addSeparator()
+        add(menu, "&Back to the rose", "Escape", self._to_rose)
+        return actions
+
+    def refresh(self) -> None:
+        """What there is something for."""
+        page = self._window.round_page
+        history = page.model.session.context.history if page else None
+        draft = bool(page and page.model.session.measuring.draft)
+        self.undo.setEnabled(bool(history and history.can_undo) or draft)
+        self.redo.setEnabled(bool(history and history.can_redo))
+        for action in self.of_round:
+            action.setEnabled(page is not None)
+
+    def _fill_begin(self) -> None:
+        """Everything that can be calibrated on the machine shown, due or not."""
+        self.begin.clear()
+        window = self._window
+        if not window.machine_uid:
+            return
+        machine = window.shop.machine(window.machine_uid)
+        possible = {e.name for q in machine.quantities for e in yielding(q, machine.file_format)}
+        for name in REGISTRY:
+            if name in possible:
+                add(self.begin, f"{title(name)}: {does(name)}", None, partial(window.begin, name))
+
+    # What a round does
+
+    def _undo(self) -> None:
+        if self._window.round_page is not None:
+            self._window.round_page.undo()
+
+    def _redo(self) -> None:
+        if self._window.round_page is not None:
+            self._window.round_page.redo()
+
+    def go_on(self) -> None:
+        """Do what the step that is shown is for."""
+        page = self._window.round_page
+        if page is None:
+            return
+        if page.make.isVisible():
+            page.make.main_button().click()
+        else:
+            page.go_on()
+
+    def practice(self) -> None:
+        """Type what the instrument shows on the stand-in."""
+        if self._window.round_page is not None:
+            self._window.round_page.type_practice()
+
+    def _strip(self) -> Strip | None:
+        """What stands below the piece while it is measured."""
+        page = self._window.round_page
+        return page.measure.strip if page is not None and page.measure.isVisible() else None
+
+    def turn_over(self) -> None:
+        """The piece, to read its other side."""
+        if strip := self._strip():
+            strip.turn_over()
+
+    def skip(self) -> None:
+        """Leave the current length out."""
+        if strip := self._strip():
+            strip.skip.click()
+
+    def print_another(self) -> None:
+        """Of a job that has been cut."""
+        page = self._window.round_page
+        if page is not None and page.model.session.goes_again():
+            page.measure.strip.another.click()
+
+    def step(self, name: str) -> None:
+        """Show another step of the round."""
+        from keen_compass.procedures.base import Step
+
+        if self._window.round_page is not None:
+            self._window.round_page.go(Step(name))
+
+    def _to_rose(self) -> None:
+        window = self._window
+        if window.round_page is not None and window.round_page.floor.isVisible():
+            window.toggle_floor()
+        elif window.places.currentWidget() is not window.rose_page:
+            window.back()
+
+    # The window
+
+    def _full_screen(self) -> None:
+        if self._window.isFullScreen():
+            self._window.showNormal()
+        else:
+            self._window.showFullScreen()
+
+    def _show_help(self) -> None:
+        from keen_compass.app.help import page_dialog
+
+        window, page = self._window, self._window.round_page
+        shown = page is not None and window.places.currentWidget() is page
+        procedure = page.model.session.context.procedure.name if page and shown else ""
+        page_dialog(window, window.place_shown(), procedure).open()
+
+    def _show_keys(self) -> None:
+        from keen_compass.app.help import keys_dialog
+
+        keys_dialog(self._window).open()
+
+    def _show_about(self) -> None:
+        from keen_compass.app.help import about_dialog
+
+        about_dialog(self._window).open()
+
+
+def add(menu: QMenu, words: str, key: Key, run: Callable[[], object]) -> QAction:
+    """One entry, with its key where it has one."""
+    action = QAction(menu)  # with its words at once, it would make Python know all of QIcon, 2 ms of the start
+    action.setText(words)
+    if key is not None:
+        action.setShortcut(QKeySequence(key))
+    action.triggered.connect(lambda _=False: run())
+    menu.addAction(action)
+    return action
