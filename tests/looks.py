@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton, QWidget
+from itertools import pairwise
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLabel, QLineEdit, QPushButton, QScrollArea, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.window import MainWindow
+
+NARROWEST = 80  # px of a field that somebody types into
 
 
 def settle() -> None:
@@ -26,12 +31,28 @@ def check_looks(window: MainWindow, size: tuple[int, int]) -> None:
             assert widget.width() >= widget.sizeHint().width() - 1, f"{name} is cut"
             assert widget.accessibleName(), f"{name} has no accessible name"
         if isinstance(widget, QLabel) and widget.wordWrap():
-            assert widget.height() >= widget.heightForWidth(widget.width()) - 1, f"{name} is cut"
+            assert widget.height() >= QLabel.heightForWidth(widget, widget.width()) - 1, f"{name} is cut"
         if isinstance(widget, QLineEdit):
             assert widget.accessibleName(), "a field has no accessible name"
+            counts = isinstance(widget.parentWidget(), QAbstractSpinBox)
+            assert counts or widget.width() >= NARROWEST, f"{widget.accessibleName()} has no room for what is typed"
         assert widget.font().pixelSize() >= th.TEXT, f"{name} is too small to read"
+    for area in page.findChildren(QScrollArea):
+        if area.isVisible() and area.horizontalScrollBarPolicy() is Qt.ScrollBarPolicy.ScrollBarAlwaysOff:
+            assert area.widget().width() <= area.viewport().width(), "what it scrolls is cut at its right"
+    check_rail(window)
     if window.round_page is not None:
         check_boxes(window)
+
+
+def check_rail(window: MainWindow) -> None:
+    """Cards of machines stand below one another, large enough for a hand; the one that is shown is in sight."""
+    cards = window.rail.machines.cards
+    for above, below in pairwise(cards):
+        assert above.geometry().bottom() < below.geometry().top(), f"{above.accessibleName()} is covered"
+    for card in cards:
+        assert card.height() >= th.HAND
+        assert not card.isChecked() or card.visibleRegion().boundingRect() == card.rect() or not card.isVisible()
 
 
 def check_boxes(window: MainWindow) -> None:

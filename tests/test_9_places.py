@@ -31,6 +31,7 @@ from keen_compass.practice import stand_in
 from keen_compass.quantities.standpoint import DIRECTIONS, Standpoint
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
+from looks import check_looks, check_rail, settle
 
 DATA = Path(__file__).parent.parent / "data"
 
@@ -199,6 +200,34 @@ def test_a_machine_is_changed_copied_and_retired(window: MainWindow) -> None:
     assert window.machine_uid == "heron"
 
 
+def test_of_many_machines_all_names_are_there_and_the_one_shown_is_in_sight(qtbot: QtBot, shop: Shop) -> None:
+    for i in range(2, 12):
+        shop.put_machine(replace(shop.machine("heron"), uid=f"heron{i}", name=f"Heron {i}"))
+    window = opened(qtbot, shop)
+    settle()
+    assert "Lately" in shown(window.rose_page)  # what the first picture left out has followed
+    cards = window.rail.machines.cards
+    assert [c.accessibleName().split(",")[0] for c in cards][-1] == "Heron 11"
+    for size in ((1280, 800), (1024, 700)):
+        window.resize(*size)
+        settle()
+        for card in (cards[-1], cards[0]):
+            window.show_rose(card.uid)
+            settle()
+            check_looks(window, size)
+            assert card.isChecked()
+    cards[-1].setFocus()  # the keyboard goes through all of them, and what it reaches comes into sight
+    press(Qt.Key.Key_Space)
+    settle()
+    assert window.machine_uid == "heron11"
+    assert cards[-1] is window.rail.machines.cards[-1], "the cards stay, and with them the keyboard"
+    assert cards[-1].hasFocus() or window.rose_page.rose.hasFocus()
+    check_rail(window)
+    window.resize(1280, 2000)
+    settle()
+    assert min(card.height() for card in cards) > th.HAND, "whole where there is room"
+
+
 def test_all_eight_standpoints_by_keys_and_by_mouse(qtbot: QtBot) -> None:
     application("light")
     picture = StandpointPicture()
@@ -291,9 +320,9 @@ def test_the_logbook_filters_and_writes(window: MainWindow, tmp_path: Path) -> N
     page.verdict.setFocus()
     choose("Verdict", "out")
     assert 0 < page.model.rowCount() < all_of_heron
-    assert {e.verdict for e in page.model.entries} == {"out"}
+    assert {k.verdict for k in page.model.keys} == {"out"}
     choose("Verdict", "any verdict")
-    row = next(i for i, e in enumerate(page.model.entries) if e.kind == "signed")
+    row = next(i for i in range(all_of_heron) if page.model.entry(i).kind == "signed")  # type: ignore[union-attr]
     at = page.list.visualRect(page.model.index(row)).center()
     QTest.mouseClick(page.list.viewport(), Qt.MouseButton.LeftButton, pos=at)
     assert page.record.isEnabled()

@@ -25,6 +25,7 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
+from looks import check_looks, settle
 
 
 @pytest.fixture
@@ -190,6 +191,10 @@ def test_cannot_tell_is_signed_with_a_reason_in_the_page(window: MainWindow) -> 
     page.correct.onward.setFocus()
     press(Qt.Key.Key_Return)
     assert page.reason.isVisible()
+    for size in ((1280, 800), (1024, 700)):
+        window.resize(*size)
+        settle()
+        check_looks(window, size)
     press("Good enough for the garden gate", Qt.Key.Key_Return)
     assert window.places.currentWidget() is window.rose_page
     assert "Good enough for the garden gate" in shown(window.rose_page)

@@ -7,7 +7,9 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QWidget
+from PySide6.QtGui import QAction
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
 from driving import focus, press, record_text, shown, states, tab_to
@@ -182,7 +184,7 @@ def test_choices_change_the_run_and_can_be_undone(window: MainWindow) -> None:
     assert session.making.parameters()["axis"] == "y"
     assert session.context.yields == ("y_steps", "y_backlash")
     assert "Y steps per mm" in shown(window.round_page.answer)
-    window.undo_action.trigger()
+    window.menus.undo.trigger()
     assert session.making.parameters() == before
 
 
@@ -203,15 +205,24 @@ def test_next_in_order_says_what_comes_before(window: MainWindow) -> None:
     assert "Comes after X steps, Y steps" in words
 
 
+def begin_menu(window: MainWindow) -> dict[str, QAction]:
+    """What it offers when it is opened by keyboard, by title."""
+    QTest.keyClick(window, Qt.Key.Key_B, Qt.KeyboardModifier.AltModifier)
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    QTest.keyClick(menu, Qt.Key.Key_Escape)
+    return {a.text().split(":")[0]: a for a in menu.actions()}
+
+
 def test_everything_can_be_begun_from_the_menu(window: MainWindow) -> None:
     window.show_rose("swift")
-    titles = [a.text().split(":")[0] for a in window._begin_menu.actions()]
+    titles = list(begin_menu(window))
     assert titles == [
         "X and Y steps", "Travel run", "Squareness", "Reference lines", "Pointer to tool", "Registration", "Camera",
         "Blade row",
     ]  # fmt: skip
     window.show_rose("heron")
-    actions = {a.text().split(":")[0]: a for a in window._begin_menu.actions()}
+    actions = begin_menu(window)
     assert len(actions) == 13  # what a router has: no bevel, no print
     actions["Reference lines"].trigger()
     assert window.round_page.model.session.context.procedure.name == "reference-lines"

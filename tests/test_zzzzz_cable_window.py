@@ -21,7 +21,7 @@ from keen_compass.practice import stand_in as made_on
 from keen_compass.practice.playing import read_all
 from keen_compass.practice.wire import holding, stand_in
 from keen_compass.procedures.base import Step
-from keen_compass.rounds.making import DONE
+from keen_compass.rounds.cable_runs import DONE
 from keen_compass.shop.listings import copied, copies
 from keen_compass.shop.marks import CableRun
 from keen_compass.standin.controller import StandInController
@@ -263,8 +263,7 @@ def test_a_run_that_breaks_off_is_kept_and_can_be_made_again(
     assert words in shown(page)
     assert "commands were acknowledged" in shown(page)
     check_looks(window, (1280, 800))
-    making = page.model.session.making
-    mark = making.cable_run()
+    mark = page.model.session.cable_runs.now()
     assert mark is not None
     assert mark.ended.startswith(words)
     assert 3 < mark.acknowledged < mark.total

@@ -25,10 +25,11 @@ from keen_compass.procedures import load
 from keen_compass.procedures.case_input import case_from_json
 from keen_compass.procedures.pointer import fitted
 from keen_compass.quantities.findings import Solution
+from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.uncertainty import ellipse
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.registration import FREEDOM, other_order, register, split_of, suspects
-from keen_compass.words.say import say
+from keen_compass.words.say import Show, say
 
 FOUR = [(10.0, 10.0), (200.0, 10.0), (200.0, 287.0), (10.0, 287.0)]
 FIVE = [*FOUR, (105.0, 148.5)]
@@ -116,11 +117,8 @@ def test_what_the_split_claims_is_so_in_95_of_100(
         hand = rng.uniform(-1, 1, (len(marks), 2)) + rng.uniform(-1, 1, (len(marks), 2))
         p = np.round((placed(marks, turn, 0, sx, sy, shift) + hand * aim * math.sqrt(1.5)) / step) * step
         fit = register(marks, [tuple(v) for v in p], model, u_read=step / math.sqrt(12))
-        for name, function, true in (
-            ("shift", lambda h: split_of(h).shift[0], shift[0]), ("turn", lambda h: split_of(h).turn, turn),
-            ("sx", lambda h: split_of(h).scale[0], sx), ("sy", lambda h: split_of(h).scale[1], sy),
-        ):  # fmt: skip
-            found = fit.uncertain(function)
+        known = fit.uncertain(lambda h: (split_of(h).shift[0], split_of(h).turn, *split_of(h).scale))
+        for name, found, true in zip(inside, known, (shift[0], turn, sx, sy), strict=True):
             inside[name] += abs(found.value - true) <= found.U
     assert all(0.92 <= n / trials <= 0.98 for n in inside.values()), inside
 
@@ -200,6 +198,16 @@ def test_what_is_wrong_with_a_sheet_is_said() -> None:
     assert good.findings[0].verdict is Verdict.IN
     assert "turned 0.40° anticlockwise" in say(good.findings[0].notes[0])
     assert "0.15 % long along Y" in say(good.findings[0].notes[0])
+    for standpoint, way in (
+        (Standpoint("right", "away"), "anticlockwise"),
+        (Standpoint("right", "toward"), "clockwise"),
+    ):
+        show = Show(standpoint=standpoint)  # +X to the right, +Y towards the feet: from X to Y is clockwise
+        assert f"turned 0.40° {way}," in say(good.findings[0].notes[0], show)
+        lines = {say(label): say(said, show) for label, said in load("registration").shown(good.figures).lines}
+        assert lines["Turn"].startswith(f"{'↺' if way == 'anticlockwise' else '↻'} 0.401° ± ")
+    assert Show().turning(-0.004, 2, "°") == "0.00°"
+    assert Show().turning(-1.25, 1, " mm/m") == "↻ 1.2 mm/m"
     turned = on_sheet(FIVE, placed(FIVE, math.pi - 0.01, 0, 1, 1, (210.0, 297.0)))
     assert "registration.turned" in codes(turned)
     mirrored = on_sheet(FIVE, placed(FIVE, 0.01, 0, -1, 1, (210.0, 0.0)))

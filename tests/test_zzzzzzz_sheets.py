@@ -525,7 +525,7 @@ def test_what_is_found_besides_is_shown_with_what_it_is_worth(shop: Shop) -> Non
     assert lines[1] == {"Map": "a shift"}
     assert lines[2]["Map"] == "a turn and one scale"
     assert set(lines[4]) == {"Map", "Turn", "Scale along X", "Scale along Y"}
-    assert "± " in lines[4]["Turn"]
+    assert "° ± " in lines[4]["Turn"]
     session = begun(shop)
     cut(session)
     read_all(session)

@@ -296,7 +296,7 @@ def test_by_keyboard_a_print_is_registered(window: MainWindow) -> None:
     check_looks(window, (1024, 700))
     window.resize(1280, 800)
     press(RETURN)
-    click(page_of(window), "Sign off") if "Sign off" in shown(page_of(window)) else window._go_on()
+    click(page_of(window), "Sign off") if "Sign off" in shown(page_of(window)) else window.menus.go_on()
     settle()
 
 

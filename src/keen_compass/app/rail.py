@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from gettext import ngettext
+from itertools import pairwise
 
-from PySide6.QtCore import QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
-from PySide6.QtWidgets import QAbstractButton, QFrame, QSizePolicy, QVBoxLayout
+from PySide6.QtCore import QPointF, QRect, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen, QResizeEvent
+from PySide6.QtWidgets import QAbstractButton, QFrame, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import STATE_COLOUR, Button, Line
-from keen_compass.app.rose.canvas import Rose
+from keen_compass.app.parts import STATE_COLOUR, Button, Line, empty, scrolling, tip
+from keen_compass.app.rose.canvas import draw_small_rose
 from keen_compass.machines.profile import Machine
 from keen_compass.shop.standing import Spoke, State, as_drawn
 from keen_compass.words.standing import summary
 
 WIDE, NARROW = 216, 118
+HIGH, STEP = 84, 18  # px: of a card, and of the line more that a round under way needs
+GAP, TIGHT = 8, 3  # px between cards
 # name, words, words where the rail is narrow
 PLACES = (
     ("stock", "Stock and tools", "Stock"),
@@ -26,75 +28,84 @@ PLACES = (
 
 
 class MachineCard(QAbstractButton):
-    """One machine: small rose, name, kind, state."""
+    """One machine: small rose, name, kind, state; of many machines only name and state."""
 
     def __init__(self, machine: Machine, spokes: list[Spoke], step: str) -> None:
         super().__init__()
-        self.uid = machine.uid
-        self._machine = machine
-        self._words, self._state = summary(spokes)
-        self._short, _ = summary(spokes, named=False)
-        self._step = f"at {step.capitalize()}" if step else ""
-        self._narrow = False
+        self._narrow = self._compact = False
         self.setCheckable(True)
         self.setAutoExclusive(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(f"{machine.name}, {machine.describe()}, {self._words} {self._step}".strip())
-        self.setToolTip(f"{machine.name} · {machine.describe()} · {self._words}")
-        self._rose = Rose(small=True)
-        self._rose.setParent(self)
-        self._rose.show_spokes(as_drawn(spokes))
-        self._rose.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self.set_narrow(narrow=False)
+        self.show_machine(machine, spokes, step)
 
-    def set_narrow(self, *, narrow: bool) -> None:
-        """Rose and name only, or all."""
-        self._narrow = narrow
-        self.setFixedHeight(84 if narrow else (102 if self._step else 84))
-        if narrow:
-            self._rose.setGeometry((NARROW - 12 - 44) // 2, 8, 44, 44)
-        else:
-            self._rose.setGeometry(12, 18, 46, 46)
+    def show_machine(self, machine: Machine, spokes: list[Spoke], step: str) -> None:
+        """How it stands now; step: of a round under way, else nothing."""
+        self.uid = machine.uid
+        self._machine = machine
+        self._spokes = as_drawn(spokes)
+        self._words, self._state = summary(spokes)
+        self._short, _ = summary(spokes, named=False)
+        self._step = f"at {step.capitalize()}" if step else ""
+        self.setAccessibleName(f"{machine.name}, {machine.describe()}, {self._words} {self._step}".strip())
+        tip(self, f"{machine.name} · {machine.describe()} · {self._words}{f' · {self._step}' if step else ''}")
+        self.set_size(narrow=self._narrow, compact=self._compact)
+
+    def whole_height(self, *, narrow: bool) -> int:
+        """px, where there is room for all that it has to say."""
+        return HIGH + STEP if self._step and not narrow else HIGH
+
+    def set_size(self, *, narrow: bool, compact: bool) -> None:
+        """narrow: rose and name only. compact: as low as a hand can still hit."""
+        self._narrow, self._compact = narrow, compact
+        height = th.HAND if compact else self.whole_height(narrow=narrow)
+        if height != self.minimumHeight():
+            self.setFixedHeight(height)
         self.update()
 
-    def sizeHint(self) -> QSize:
-        """The rail decides the width."""
-        return QSize(NARROW - 12 if self._narrow else WIDE - 24, self.height())
-
     def paintEvent(self, _event: object) -> None:
-        """Draw frame and words."""
+        """Draw frame, rose and words."""
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         edge = th.color("focus") if self.hasFocus() else th.color("ink" if self.isChecked() else "line")
         p.setPen(QPen(edge, 2.6 if self.hasFocus() else (1.8 if self.isChecked() else 1)))
         p.setBrush(th.color("card") if self.isChecked() else Qt.BrushStyle.NoBrush)
         p.drawRoundedRect(self.rect().adjusted(2, 2, -2, -2), 9, 9)
+        if self._compact:
+            self._draw_compact(p)
+        elif self._narrow:
+            draw_small_rose(p, self._spokes, QPointF(self.width() / 2, 30), 20)
+            box = QRect(6, 54, self.width() - 12, 24)
+            self._words_at(p, box, self._machine.name, 15, th.color("ink"), bold=True, centre=True)
+        else:
+            self._draw_whole(p)
+
+    def _draw_compact(self, p: QPainter) -> None:
+        middle = self.height() / 2
         if self._narrow:
-            self._words_at(
-                p,
-                QRect(6, 54, self.width() - 12, 24),
-                self._machine.name,
-                15,
-                th.color("ink"),
-                bold=True,
-                centre=True,
-            )
+            draw_small_rose(p, self._spokes, QPointF(17, middle), 12)
+            box = QRect(30, 0, self.width() - 34, self.height())
+            self._words_at(p, box, self._machine.name, 15, th.color("ink"), bold=True)
             return
+        draw_small_rose(p, self._spokes, QPointF(26, middle), 15)
+        left, width = 50, self.width() - 56
+        self._words_at(p, QRect(left, 3, width, 20), self._machine.name, 15, th.color("ink"), bold=True)
+        words = f"{self._short}, {self._step}" if self._step else self._words
+        self._state_at(p, QRect(left, 22, width, 19), words)
+
+    def _draw_whole(self, p: QPainter) -> None:
+        draw_small_rose(p, self._spokes, QPointF(35, 41), 21)
         left, width = 68, self.width() - 76
         self._words_at(p, QRect(left, 10, width, 24), self._machine.name, 17, th.color("ink"), bold=True)
         self._words_at(p, QRect(left, 33, width, 20), self._machine.kind, 15, th.color("soft"))
-        fits = QFontMetrics(th.font(15, bold=True)).horizontalAdvance(self._words) <= width
-        self._words_at(
-            p,
-            QRect(left, 53, width, 22),
-            self._words if fits else self._short,
-            15,
-            th.color(STATE_COLOUR[self._state]),
-            bold=True,
-        )
+        self._state_at(p, QRect(left, 53, width, 22), self._words)
         if self._step:
             self._words_at(p, QRect(left, 74, width, 20), self._step, 15, th.color("soft"))
+
+    def _state_at(self, p: QPainter, box: QRect, words: str) -> None:
+        """How it stands; shorter where the box is."""
+        fits = QFontMetrics(th.font(15, bold=True)).horizontalAdvance(words) <= box.width()
+        self._words_at(p, box, words if fits else self._short, 15, th.color(STATE_COLOUR[self._state]), bold=True)
 
     def _words_at(
         self,
@@ -109,9 +120,72 @@ class MachineCard(QAbstractButton):
     ) -> None:
         p.setFont(th.font(px, bold=bold))
         p.setPen(colour)
-        words = QFontMetrics(p.font()).elidedText(words, Qt.TextElideMode.ElideRight, box.width())
+        alike = words == self._machine.name  # names often differ in nothing but their end
+        cut = Qt.TextElideMode.ElideMiddle if alike else Qt.TextElideMode.ElideRight
+        words = QFontMetrics(p.font()).elidedText(words, cut, box.width())
         side = Qt.AlignmentFlag.AlignHCenter if centre else Qt.AlignmentFlag.AlignLeft
         p.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, words)
+
+
+class CardList(QScrollArea):
+    """The machines' cards, one below the other: whole where they fit, else compact, scrolled where those don't.
+
+    `chosen` carries a machine's uid.
+    """
+
+    chosen = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.cards: list[MachineCard] = []
+        self._narrow = False
+        inside = QWidget()
+        self._box = QVBoxLayout(inside)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        scrolling(inside, self)
+
+    def show_machines(self, machines: list[tuple[Machine, list[Spoke], str]], current: str | None) -> None:
+        """Each with its spokes and the step of its round, if one is under way."""
+        if [card.uid for card in self.cards] == [machine.uid for machine, _, _ in machines]:
+            for card, row in zip(self.cards, machines, strict=True):
+                card.show_machine(*row)
+        else:
+            self._make_anew(machines)
+        for card in self.cards:
+            card.setChecked(card.uid == current)
+        self.settle()
+
+    def _make_anew(self, machines: list[tuple[Machine, list[Spoke], str]]) -> None:
+        empty(self._box)
+        self.cards = [MachineCard(*row) for row in machines]
+        for card in self.cards:
+            card.clicked.connect(lambda _=False, uid=card.uid: self.chosen.emit(uid))
+            self._box.addWidget(card)
+        self._box.addStretch(1)
+
+    def set_narrow(self, *, narrow: bool) -> None:
+        """As the rail is."""
+        self._narrow = narrow
+        self.settle()
+
+    def settle(self) -> None:
+        """As large as there is room for; the machine that is shown stays in sight."""
+        whole = sum(card.whole_height(narrow=self._narrow) + GAP for card in self.cards) - GAP
+        compact = whole > self.height()
+        self._box.setSpacing(TIGHT if compact else GAP)
+        for card in self.cards:
+            card.set_size(narrow=self._narrow, compact=compact)
+        QTimer.singleShot(0, self, self._keep_in_sight)
+
+    def _keep_in_sight(self) -> None:
+        for card in self.cards:
+            if card.isChecked():
+                self.ensureWidgetVisible(card, 0, TIGHT)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """More room, or less."""
+        super().resizeEvent(event)
+        self.settle()
 
 
 class Rail(QFrame):
@@ -126,29 +200,23 @@ class Rail(QFrame):
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self._title = Line(px=18, bold=True)
         self._count = Line(colour="soft")
-        self._cards: list[MachineCard] = []
+        self.machines = CardList()
+        self.machines.chosen.connect(self.chosen)
         self._layout = QVBoxLayout(self)
-        self._layout.setContentsMargins(10, 16, 10, 12)
-        self._layout.setSpacing(10)
+        self._layout.setSpacing(6)
         self._layout.addWidget(self._title)
         self._layout.addWidget(self._count)
-        self._box = QVBoxLayout()
-        self._box.setSpacing(8)
-        self._layout.addLayout(self._box)
-        self._layout.addStretch(1)
+        self._layout.addWidget(self.machines, 1)
         self._places = [self._place_button(name, words) for name, words, _ in PLACES]
-        self._narrow = False
         self.set_narrow(narrow=False)
 
     def set_narrow(self, *, narrow: bool) -> None:
         """Give the room to the piece when the window is small."""
-        self._narrow = narrow
         self.setFixedWidth(NARROW if narrow else WIDE)
         self._layout.setContentsMargins(6 if narrow else 12, 16, 6 if narrow else 12, 12)
         self._count.setVisible(not narrow)
         self._title.setVisible(not narrow)  # the window's title says it too
-        for card in self._cards:
-            card.set_narrow(narrow=narrow)
+        self.machines.set_narrow(narrow=narrow)
         for button, (_, words, short) in zip(self._places, PLACES, strict=True):
             button.setText(short if narrow else words)
 
@@ -161,20 +229,8 @@ class Rail(QFrame):
         """Fill the rail; each machine with its spokes and the step of its round, if one is under way."""
         self._title.say(name)
         due = sum(1 for _, spokes, _ in machines if any(s.state is not State.IN for s in spokes))
-        plural = ngettext("machine", "machines", len(machines))
-        self._count.say(f"{len(machines)} {plural} · {due} to look at" if due else f"{len(machines)} {plural} · all in")
-        had_focus = any(card.hasFocus() for card in self._cards)
-        for card in self._cards:
-            self._box.removeWidget(card)
-            card.hide()
-            card.deleteLater()
-        self._cards = []
-        for machine, spokes, step in machines:
-            card = MachineCard(machine, spokes, step)
-            card.set_narrow(narrow=self._narrow)
-            card.setChecked(machine.uid == current)
-            card.clicked.connect(lambda _=False, uid=machine.uid: self.chosen.emit(uid))
-            self._box.addWidget(card)
-            self._cards.append(card)
-            if had_focus and machine.uid == current:
-                card.setFocus()
+        count = f"{len(machines)} machine{'' if len(machines) == 1 else 's'}"
+        self._count.say(f"{count} · {due} due" if due else f"{count} · all in")
+        self.machines.show_machines(machines, current)
+        for one, following in pairwise([*self.machines.cards, *self._places]):
+            self.setTabOrder(one, following)

@@ -55,10 +55,12 @@ class VerdictBand(QFrame):
         self._words.setWordWrap(False)
         self._words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         layout = QHBoxLayout(self)
-        layout.setContentsMargins(10, 6, 8, 6)
+        layout.setContentsMargins(6, 6, 4, 6)
+        layout.setSpacing(6)
         layout.addWidget(self._sign)
         layout.addWidget(self._words, 1)
         self._surface = ""
+        self._fitted = (0, "")
 
     def show_verdict(self, verdict: Verdict, headline: str) -> None:
         """The verdict and what it says."""
@@ -82,14 +84,17 @@ class VerdictBand(QFrame):
         self._fit()
 
     def _fit(self) -> None:
-        room = self.width() - 50  # beside the sign
+        room = self.width() - 42  # beside the sign
+        if self._fitted == (room, self._words.text()):
+            return
+        self._fitted = room, self._words.text()
         sizes = range(th.VERDICT, th.TEXT, -1)
         px = next(
             (n for n in sizes if QFontMetricsF(th.font(n, bold=True)).horizontalAdvance(self._words.text()) <= room),
             th.TEXT,
         )
         if px != self._words.font().pixelSize():
-            self._words.setFont(th.font(px, bold=True))
+            self._words.set_size(px, bold=True)
 
 
 def old_or_new(f: Finding) -> object:
@@ -512,41 +517,40 @@ class FiguresCard(Card):
         self._grid.setVerticalSpacing(3)
         self._section = SectionPicture()
         self._grid.addWidget(self._section, 99, 0, 1, 4)
-        self._shape: list[tuple[int, int, int, bool, str]] = []
-        self._texts: list[Text] = []
+        self._texts: dict[tuple[int, int, int], tuple[Text, bool]] = {}
 
     def show_figures(self, shown: Shown, show: Show) -> None:
         """Rows of words and numbers; hidden where there are none."""
         n = len(shown.lines)
-        cells = [(say(what), i, 0, 3, False, "soft") for i, (what, _) in enumerate(shown.lines)]
-        cells += [(say(much, show), i, 3, 1, True, "ink") for i, (_, much) in enumerate(shown.lines)]
-        cells += [(say(head), n, column, 1, False, "soft") for column, head in enumerate(shown.heads)]
+        cells = [(say(what), (i, 0, 3), False, "soft") for i, (what, _) in enumerate(shown.lines)]
+        cells += [(say(much, show), (i, 3, 1), True, "ink") for i, (_, much) in enumerate(shown.lines)]
+        cells += [(say(head), (n, column, 1), False, "soft") for column, head in enumerate(shown.heads)]
         for i, s in enumerate(shown.settings, n + 1):
             colour = "ink" if s.worthwhile else "soft"
-            cells += [(say(cell), i, column, 1, s.now, colour) for column, cell in enumerate(s.cells)]
+            cells += [(say(cell), (i, column, 1), s.now, colour) for column, cell in enumerate(s.cells)]
         if shown.foot:
-            cells.append((say(shown.foot), n + 1 + len(shown.settings), 0, 4, False, "soft"))
-        shape = [cell[1:] for cell in cells]
-        if shape != self._shape:
-            self._build(shape)
-        for text, (words_, *_) in zip(self._texts, cells, strict=True):
-            text.setText(words_)
+            cells.append((say(shown.foot), (n + 1 + len(shown.settings), 0, 4), False, "soft"))
+        for at in self._texts.keys() - {cell[1] for cell in cells}:
+            text, _ = self._texts.pop(at)
+            text.hide()
+            text.deleteLater()
+        for words_, at, bold, colour in cells:
+            self._text_at(at, bold=bold).say(words_, colour)
         self._section.show_section(shown.section)
         self.setVisible(bool(cells))
 
-    def _build(self, shape: list[tuple[int, int, int, bool, str]]) -> None:
-        """(row, column, columns spanned, bold, colour) of each cell; only made anew when that changes."""
-        self._shape = shape
-        for text in self._texts:
-            text.hide()
-            text.deleteLater()
-        self._texts = []
-        for row, column, span, bold, colour in shape:
-            text = Text("", colour=colour, bold=bold)
-            text.setWordWrap(span > 1)
-            right = Qt.AlignmentFlag.AlignRight if span == 1 else Qt.AlignmentFlag(0)
-            self._grid.addWidget(text, row, column, 1, span, right)
-            self._texts.append(text)
+    def _text_at(self, at: tuple[int, int, int], *, bold: bool) -> Text:
+        """at: row, column, columns spanned. What stands there already stays: this runs at every keystroke."""
+        text, was_bold = self._texts.get(at, (None, False))
+        if text is None:
+            text = Text(bold=bold)
+            text.setWordWrap(at[2] > 1)
+            right = Qt.AlignmentFlag.AlignRight if at[2] == 1 else Qt.AlignmentFlag(0)
+            self._grid.addWidget(text, at[0], at[1], 1, at[2], right)
+        elif bold is not was_bold:
+            text.set_size(th.TEXT, bold=bold)
+        self._texts[at] = text, bold
+        return text
 
 
 def short_names(quantities: tuple[str, ...]) -> list[str]:

@@ -80,7 +80,7 @@ class CalloutBox(QWidget):
         self.edit.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, not current)
         m = callout.measurand
         ordered = f", ordered {m.nominal:g} mm" if m.unit == "mm" and not m.signed and m.usual is None else ""
-        self.edit.setAccessibleName(f"{say(m.label)}{ordered}, {self._count()}")
+        self.edit.setAccessibleName(f"{say(m.label)}{ordered}, {self._count()}".removesuffix(", "))
         self.edit.setAccessibleDescription(callout.complaint or say(m.hint))
         usual = "" if m.usual is None else f"{m.usual:g}"
         self.edit.setPlaceholderText(usual or ("" if current else "–"))

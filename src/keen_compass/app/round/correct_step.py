@@ -165,7 +165,7 @@ class NumberCard(Card):
             holds = "Done; in all it is now" if by_hand else "Files take" if by_file else "The controller holds"
             self._said.say(f"✓ {holds} {machine.place(f.quantity).text(entered)}", "good")
         elif not enters:
-            why = words.consequence(context.procedure.for_logbook(f), machine)
+            why = "" if self._task.text() else words.consequence(context.procedure.for_logbook(f), machine)
             self._said.say("Stays as it is." if f.new is not None else why, "soft")
         else:
             self._said.say("")
@@ -226,11 +226,9 @@ class CorrectStep(QWidget):
         self._kept = Text(colour="soft")
         self.anew = Button("Start the controller anew", lambda: link.reset(), "quiet")  # noqa: PLW0108 - clicked(bool)
         self._effect = Text(colour="warn", bold=True)
-        self._trouble = Text(colour="bad")
         self.cards = {q: NumberCard(model, q, link) for q in model.session.context.procedure.yields}
         self.onward = Button("To Confirm", self.go_on.emit, "primary")
         foot = QHBoxLayout()
-        foot.addWidget(self._trouble, 1)
         foot.addStretch(1)
         foot.addWidget(self.onward)
         layout = QVBoxLayout(self)
@@ -273,7 +271,6 @@ class CorrectStep(QWidget):
         none = not any(session.correcting.enters(f) for f in found.values())
         last = Step.CONFIRM not in session.context.procedure.steps
         self.onward.setText("Nothing to enter: sign off" if none and not last else "Sign off" if last else "To Confirm")
-        self._trouble.say(self._model.trouble.get("step", ""))
 
     def take_focus(self) -> None:
         """The first number still to be entered, else the way on."""

@@ -21,6 +21,7 @@ from keen_compass.app.round.sheet_picture import HeadPicture, Seen, SheetPicture
 from keen_compass.app.round.stage_panel import StagePanel
 from keen_compass.errors import KeenCompassError
 from keen_compass.formats.files import file_stem
+from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.page import Page, bar_lengths
 from keen_compass.practice import paper as practice
 from keen_compass.procedures.base import Stage
@@ -222,7 +223,8 @@ class PrintPanel(StagePanel):
         self.printer = plain_combo("Printer")
         self.send = Button("Print it", self._send)
         self.on_stand_in = Button("Print on the stand-in", self._by_stand_in, "primary")
-        self.bars = [plain_line(f"Check bar {axis} measures", "as measured", 20) for axis in "XY"]
+        unit = length_unit(model.session.context.machine.units)
+        self.bars = [plain_line(f"Check bar {axis} measures", unit, 20) for axis in "XY"]
         self._asks = [Text("", colour="ink") for _ in "XY"]
         for asks in self._asks:
             asks.setWordWrap(False)
