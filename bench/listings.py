@@ -13,7 +13,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 from keen_compass.formats.listing import understood
-from test_zzz_listings import ENCODINGS, encoded, random_listing  # what is made there is made apart from the reader
+from test_listings import ENCODINGS, encoded, random_listing  # what is made there is made apart from the reader
 
 NUMBERS = ("106.321", "-3", "99", "0.0625")
 

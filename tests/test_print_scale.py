@@ -38,7 +38,7 @@ from keen_compass.solve.registration import at_true_size, register
 from keen_compass.standin.truth import Truth
 from keen_compass.words.pages import page_words
 from looks import check_looks, settle
-from test_zzzzzzzz_sheets_window import begin, page_of, printed_and_loaded, read_texts, step_of
+from test_window_sheets import begin, page_of, printed_and_loaded, read_texts, step_of
 
 RETURN = Qt.Key.Key_Return
 GULL = replace(PLOTTER, uid="gull", name="Gull")

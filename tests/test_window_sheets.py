@@ -36,7 +36,7 @@ from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from looks import check_looks, settle
-from test_zzzzzzz_sheets import PALM, STANDPOINTS
+from test_sheets import PALM, STANDPOINTS
 
 RETURN = Qt.Key.Key_Return
 SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier

@@ -57,7 +57,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 from keen_compass.words.say import say
 from looks import check_looks, settle
-from test_zzzzzzzz_sheets_window import begin, page_of, read_texts, step_of
+from test_window_sheets import begin, page_of, read_texts, step_of
 
 RETURN = Qt.Key.Key_Return
 TERN = replace(PLOTTER, uid="tern", name="Tern")
