@@ -250,6 +250,18 @@ def test_crosses_are_found_and_nothing_else_is_in_many_pictures() -> None:
     assert [seed for seed in range(300, 306) if find_cross(without_a_cross(seed))] == []
 
 
+def test_of_a_large_picture_only_what_is_about_the_cross_is_looked_at() -> None:
+    """What is beyond may be anything: the cross is found at the same place to the last digits."""
+    picture, (u, v) = of_a_cross(11, (1500, 2000))
+    found = find_cross(picture)
+    assert found is not None
+    assert (found.u, found.v) == (pytest.approx(u, abs=0.2), pytest.approx(v, abs=0.2))
+    far = np.hypot(*(np.indices(picture.shape).T - (v, u)).T) > 800
+    beyond = find_cross(np.where(far, 0.99 * picture, picture))
+    assert beyond is not None
+    assert (beyond.u, beyond.v, beyond.u_u) == pytest.approx((found.u, found.v, found.u_u), abs=1e-9)
+
+
 def test_of_two_crosses_the_one_that_is_pointed_at() -> None:
     one, (u, v) = of_a_cross(7, (480, 640))
     other, (a, b) = of_a_cross(8, (480, 640))

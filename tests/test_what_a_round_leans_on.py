@@ -30,7 +30,8 @@ from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import Cause
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.knowledge import scatter
+from keen_compass.rounds.context import LATEST
+from keen_compass.rounds.knowledge import everything_known, present, scatter
 from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import Shop
 from keen_compass.words.limits import WORDS, limits_in_words
@@ -76,6 +77,23 @@ def test_what_is_corrected_later_never_changes_an_answer(shop: Shop) -> None:
     later = RoundSession.begin(shop, shop.machine("heron"), "squareness")
     assert "x_lost_motion" not in later.context.known_for(None)
     assert "y_lost_motion" in later.context.known_for(None)
+    # Nor does what proposes the next piece, or what solves everything together.
+    heron = shop.machine("heron")
+    assert set(everything_known(shop, heron, present(shop, heron), LATEST)) >= {"y_lost_motion"}
+    assert "x_lost_motion" not in everything_known(shop, heron, present(shop, heron), LATEST)
+
+
+def test_the_newest_finding_is_the_last_of_those_before(shop: Shop) -> None:
+    asked = shop.machine("heron").quantities
+    history = {q: shop.findings("heron", q) for q in asked}
+    moments = sorted({k.at for found in history.values() for k in found})
+    for until in (moments[0], moments[len(moments) // 2], moments[-1], "", LATEST):
+        for without in (0, max(k.round for found in history.values() for k in found)):
+            expected = {
+                q: [k for k in found if k.at <= until and k.round != without][-1:] for q, found in history.items()
+            }
+            newest = shop.newest_findings("heron", asked, until, without)
+            assert {q: [newest[q]] if q in newest else [] for q in asked} == expected
 
 
 def test_the_kerf_of_the_same_tool_in_the_same_stock_is_leant_on(shop: Shop) -> None:

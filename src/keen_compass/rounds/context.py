@@ -265,13 +265,10 @@ class RoundContext:
         """What earlier rounds said, when a piece was made, that this one may lean on; of no piece: now."""
 
         def read() -> dict[str, Known]:
-            quantities = [q for q in self.machine.quantities if QUANTITIES[q].family == "backlash"]
-            history = {q: self.shop.findings(self.kept.machine, q) for q in quantities}
             snapshot, until = (piece.snapshot, piece.at) if piece else (self.snapshot(), LATEST)
-            found = known(history, snapshot, until, self.yields, self.kept.id)
+            found = known(self.shop, self.machine, snapshot, until, self.yields, self.kept.id)
             if any(QUANTITIES[q].group == "cut" for q in self.yields):
-                steps = {q: self.shop.findings(self.kept.machine, q) for q in ("x_steps", "y_steps")}
-                found |= scales(steps, snapshot, until, self.kept.id)
+                found |= scales(self.shop, self.machine, snapshot, until, self.kept.id)
             elif self.procedure.makes is Makes.PIECE:
                 cut = kerf(self.shop, self.kept.machine, snapshot, until, self.kept.id)
                 found |= {"kerf": cut} if cut else {}

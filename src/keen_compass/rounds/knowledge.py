@@ -6,7 +6,7 @@ A round never leans on itself, nor on what it is about to find out.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable
 from typing import Any
 
 from keen_compass.machines.profile import Machine
@@ -19,7 +19,7 @@ from keen_compass.quantities.instruments import ASSUMED_REPEAT_DOF
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import PieceScatter, squares_within
 from keen_compass.quantities.stored import StoredAmount
-from keen_compass.shop.kept import KeptFinding, KeptPiece
+from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import Shop
 from keen_compass.solve.joint import Known
@@ -83,21 +83,19 @@ def _means(shop: Shop, pieces: Iterable[KeptPiece]) -> dict[tuple[str, str], lis
 
 
 def known(
-    findings: Mapping[str, Sequence[KeptFinding]], snapshot: Snapshot, until: str, yields: tuple[str, ...], without: int
+    shop: Shop, machine: Machine, snapshot: Snapshot, until: str, yields: tuple[str, ...], without: int
 ) -> dict[str, Known]:  # fmt: skip
     """The lost motion left in each axis when something was made, from the newest signed finding about its backlash.
 
     What is left is what was found to be right, less what was held. A finding is leant on only while nothing beneath it
-    was changed after it. findings: by quantity, the oldest first. until: those made by then (UTC).
+    was changed after it. until: those made by then (UTC).
     """
     found: dict[str, Known] = {}
-    for q, history in findings.items():
-        earlier = [k for k in history if k.at <= until and k.round != without]
-        now = snapshot.held.get(q)
-        if not earlier or q in yields or not isinstance(now, StoredAmount):
+    asked = [q for q in machine.quantities if QUANTITIES[q].family == "backlash" and q not in yields]
+    for q, kept in shop.newest_findings(machine.uid, asked, until, without).items():
+        now, f = snapshot.held.get(q), kept.finding
+        if not isinstance(now, StoredAmount):
             continue
-        kept = earlier[-1]
-        f = kept.finding
         stale = any(snapshot.seen.get(under, "") > kept.at for under in beneath(q))
         if stale or f.error is None or f.expanded_uncertainty is None or not isinstance(f.old, (int, float)):
             continue
@@ -108,20 +106,17 @@ def known(
     return found
 
 
-def scales(
-    findings: Mapping[str, Sequence[KeptFinding]], snapshot: Snapshot, until: str, without: int
-) -> dict[str, Known]:  # fmt: skip
+def scales(shop: Shop, machine: Machine, snapshot: Snapshot, until: str, without: int) -> dict[str, Known]:
     """The scale errors that signed rounds found with the very numbers that were held when something was made.
 
-    findings: of the axes' steps, the oldest first. until: those made by then (UTC).
+    until: those made by then (UTC).
     """
     found: dict[str, Known] = {}
-    for q, history in findings.items():
-        earlier = [k for k in history if k.at <= until and k.round != without]
-        if not earlier or snapshot.seen.get(q, "") > earlier[-1].at:
-            continue
-        kept, f = earlier[-1], earlier[-1].finding
-        if f.error is None or f.expanded_uncertainty is None or f.old is None:
+    asked = [q for q in ("x_steps", "y_steps") if q in machine.quantities]
+    for q, kept in shop.newest_findings(machine.uid, asked, until, without).items():
+        f = kept.finding
+        stale = snapshot.seen.get(q, "") > kept.at
+        if stale or f.error is None or f.expanded_uncertainty is None or f.old is None:
             continue
         found[scale_of(QUANTITIES[q].axis).name] = Known(
             f.error / PER_METRE, f.expanded_uncertainty / PER_METRE, evidence=frozenset({f"round:{kept.round}"})
@@ -143,12 +138,19 @@ def kerf(shop: Shop, machine: str, snapshot: Snapshot, until: str, without: int)
     return None
 
 
+def present(shop: Shop, machine: Machine) -> Snapshot:
+    """All that is in force on a machine now, outside any round."""
+    kept = shop.values_on(machine)
+    held = {q: machine.place(q).holding(k.stored) for q, k in kept.items()}
+    held |= {q: v for q in machine.quantities if q not in held and (v := machine.as_delivered(q))}
+    seen = {q: k.at for q, k in kept.items()}
+    return Snapshot(held, seen, machine.tool, machine.stock, machine.process, fitted=dict(machine.fitted))
+
+
 def everything_known(
     shop: Shop, machine: Machine, snapshot: Snapshot, until: str, yields: tuple[str, ...] = ()
 ) -> dict[str, Known]:  # fmt: skip
     """Play, scales and kerf that any round found, but for the play of what is asked itself (`yields`)."""
-    history = {q: shop.findings(machine.uid, q) for q in machine.quantities}
-    found = known({q: h for q, h in history.items() if QUANTITIES[q].family == "backlash"}, snapshot, until, yields, 0)
-    found |= scales({q: history[q] for q in ("x_steps", "y_steps") if q in history}, snapshot, until, 0)
+    found = known(shop, machine, snapshot, until, yields, 0) | scales(shop, machine, snapshot, until, 0)
     cut = kerf(shop, machine.uid, snapshot, until, 0)
     return found | ({"kerf": cut} if cut else {})

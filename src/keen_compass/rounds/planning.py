@@ -5,13 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from keen_compass.machines.profile import THERMAL, Machine
-from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.planning import Proposal, proposals, single_minutes
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.rounds.context import LATEST
-from keen_compass.rounds.knowledge import everything_known
+from keen_compass.rounds.knowledge import everything_known, present
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 
@@ -20,17 +19,15 @@ WORTH_SAYING, SAVES = 2, 2.0  # open questions that one piece must settle, minut
 
 def open_case(shop: Shop, machine: Machine) -> Case:
     """Everything that is asked of a machine now, what is known of it and what there is to measure with."""
-    held = {q: machine.place(q).holding(v.stored) for q, v in shop.values_on(machine).items()}
-    held |= {q: v for q in machine.quantities if q not in held and (v := machine.as_delivered(q))}
+    now = present(shop, machine)
     asked = tuple(
         s.quantity for s in spokes(shop, machine)
         if s.state is not State.IN and QUANTITIES[s.quantity].lives is not Lives.COMPUTED
     )  # fmt: skip
-    snapshot = Snapshot(held, {}, machine.tool, machine.stock, machine.process)
-    found = everything_known(shop, machine, snapshot, LATEST, asked)
+    found = everything_known(shop, machine, now, LATEST, asked)
     instruments = [replace(i, repeats=shop.repeatability(i.uid) or i.repeats) for i in shop.instruments()]
     return Case(
-        procedure="next", values=held, known=found, open=asked, tolerance=dict(machine.tolerances),
+        procedure="next", values=now.held, known=found, open=asked, tolerance=dict(machine.tolerances),
         reference_length=machine.reference_length, instruments_at_hand=tuple(instruments),
         largest_size=0.9 * max(machine.bed) if machine.stock is None else 0.9 * max(machine.loaded),
         piece_scatter=PieceScatter(*machine.scatter, assumed=False) if machine.scatter else None,

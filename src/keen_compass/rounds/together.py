@@ -13,7 +13,6 @@ from functools import cached_property
 
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import THERMAL, Machine
-from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.base import Makes, Measurand, Procedure
 from keen_compass.procedures.case import Case
@@ -24,7 +23,7 @@ from keen_compass.quantities.stored import StoredValue, nothing_stored
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import LATEST, RoundContext
-from keen_compass.rounds.knowledge import everything_known
+from keen_compass.rounds.knowledge import everything_known, present
 from keen_compass.rounds.measuring import Measuring
 from keen_compass.shop.kept import KeptPiece, KeptRound
 from keen_compass.shop.standing import UNSETTLING, UNSETTLING_CUT
@@ -126,7 +125,7 @@ def everything_read(shop: Shop, machine: Machine) -> Whole | None:
 
 
 def _parts(shop: Shop, machine: Machine) -> list[Part]:
-    held = {q: machine.place(q).holding(v.stored) for q, v in shop.values_on(machine).items()}
+    held = present(shop, machine).held
     events = shop.events(machine.uid)
     upset, changed = (
         max((at for at, kind, _ in events if kind in some), default="") for some in (UNSETTLING, UNSETTLING_CUT)
@@ -188,14 +187,10 @@ def _as_now(context: RoundContext, piece: KeptPiece, held: Mapping[str, StoredVa
 
 
 def _shared(shop: Shop, machine: Machine) -> Case:
-    held = {q: machine.place(q).holding(v.stored) for q, v in shop.values_on(machine).items()}
-    held |= {q: v for q in machine.quantities if q not in held and (v := machine.as_delivered(q))}
-    kept = shop.values_on(machine)
-    seen = {q: kept[q].at for q in held if q in kept}
-    snapshot = Snapshot(held, seen, machine.tool, machine.stock, machine.process)
-    found = everything_known(shop, machine, snapshot, LATEST)
+    now = present(shop, machine)
+    found = everything_known(shop, machine, now, LATEST)
     return Case(
-        procedure="joint", values=held, known=found, tolerance=dict(machine.tolerances),
+        procedure="joint", values=now.held, known=found, tolerance=dict(machine.tolerances),
         decimals={q: machine.place(q).decimals for q in machine.quantities}, reference_length=machine.reference_length,
         controller_units=machine.controller_units, flipped=frozenset(machine.flipped), gantry=machine.gantry,
         thermal=machine.kind in THERMAL, kerf_form=machine.kerf_form_kept, subject=machine.subject, confirmed=True,

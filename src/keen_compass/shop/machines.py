@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -307,6 +307,19 @@ class MachineRows(ShopBase):
         newest = f"SELECT id FROM finding WHERE machine = ? AND quantity = ? {NEWEST} LIMIT ?"  # by the index alone
         rows = self._f.rows("finding", f"WHERE id IN ({newest}) {OLDEST_FIRST}", machine, quantity, most)
         return [_finding(row) for row in rows]
+
+    def newest_findings(
+        self, machine: str, quantities: Iterable[str], until: str, without: int
+    ) -> dict[str, KeptFinding]:  # fmt: skip
+        """The newest finding of each quantity that was made by then (UTC), but for those of one round."""
+        newest = (
+            f"SELECT id FROM finding WHERE machine = ? AND quantity = ? AND at <= ? AND round != ? {NEWEST} LIMIT 1"
+        )
+        found = {}
+        for quantity in quantities:
+            for row in self._f.rows("finding", f"WHERE id IN ({newest})", machine, quantity, until, without):
+                found[quantity] = _finding(row)
+        return found
 
     def findings_of(self, round_id: int) -> list[KeptFinding]:
         """What a round found, oldest first."""

@@ -35,6 +35,7 @@ NEIGHBOURS = 7.0  # middles beside one another see the same grain and the same l
 FLOOR = 0.005  # px, standard: what sampling itself leaves
 LONGEST = 400.0  # px along a stroke that is looked at
 FIRST_LOOK = 26.0  # px to either side, where a coarse picture says that a stroke runs
+AROUND = 520.0  # px to either side of a crossing that are kept at hand: all that is looked at, and some to move in
 CLOSE = 110.0  # px from where both meet, within which strokes are surely seen
 WIDEST = 60.0  # px, of a stroke
 
@@ -64,20 +65,42 @@ class _Line:
     rms: float
 
 
+@dataclass(frozen=True)
+class _Part:
+    """What is looked at of a large picture, a little blurred. left, top: its first pixel; longest: side of it all."""
+
+    smooth: Array
+    left: int
+    top: int
+    longest: int
+
+    @staticmethod
+    def about(grey: Array, at: Array) -> _Part:
+        """Everything within reach of a place."""
+        from scipy.ndimage import gaussian_filter
+
+        (left, right), (top, bottom) = (
+            (int(min(max(x - AROUND, 0), side)), int(min(max(x + AROUND, 0), side)))
+            for x, side in zip(at, grey.shape[::-1], strict=True)
+        )
+        return _Part(gaussian_filter(grey[top:bottom, left:right], 0.7), left, top, max(grey.shape))
+
+
 def find_cross(grey: Array, near: tuple[float, float] | None = None) -> Cross | None:
     """The clearest cross, or the one nearest to a place; None where there is none."""
-    from scipy.ndimage import gaussian_filter
-
     if min(grey.shape) < 3 * LEAST_ARM:
         return None
-    smooth = gaussian_filter(grey, 0.7)
     for theta, c, across, d in _candidates(grey, near):
-        first, second = (_refined(smooth, *a, b) for a, b in (((theta, c), (across, d)), ((across, d), (theta, c))))
+        middle = _meeting(theta, c, across, d)
+        if middle is None:
+            continue
+        part = _Part.about(grey, middle)
+        first, second = (_refined(part, *a, b) for a, b in (((theta, c), (across, d)), ((across, d), (theta, c))))
         if first is None or second is None:
             continue
         # Once more, knowing where the other really runs.
-        again = _refined(smooth, first.theta, first.c, (second.theta, second.c), first.width)
-        second = _refined(smooth, second.theta, second.c, (first.theta, first.c), second.width) or second
+        again = _refined(part, first.theta, first.c, (second.theta, second.c), first.width)
+        second = _refined(part, second.theta, second.c, (first.theta, first.c), second.width) or second
         first = again or first
         found = _met(first, second, grey.shape)
         if found is not None:
@@ -91,7 +114,8 @@ def _candidates(grey: Array, near: tuple[float, float] | None) -> list[tuple[flo
 
     factor = max(math.ceil(max(grey.shape) / COARSE), 1)
     h, w = (side // factor * factor for side in grey.shape)
-    small = grey[:h, :w].reshape(h // factor, factor, w // factor, factor).mean(axis=(1, 3))
+    small = grey[:h, :w].reshape(h // factor, factor, w).mean(axis=1)  # one way after the other: twice as fast
+    small = small.reshape(h // factor, w // factor, factor).mean(axis=2)
     dark = np.clip(gaussian_filter(small, max(small.shape) / 12) - gaussian_filter(small, 0.6), 0, None)
     rim = max(round(RIM * min(small.shape)), 1)  # where light falls off and a picture ends
     dark[:rim], dark[-rim:], dark[:, :rim], dark[:, -rim:] = 0, 0, 0, 0
@@ -138,14 +162,14 @@ def _degrees(angle: float) -> int:
 
 
 def _refined(
-    smooth: Array, theta: float, c: float, other: tuple[float, float], width_known: float = 0.0
+    part: _Part, theta: float, c: float, other: tuple[float, float], width_known: float = 0.0
 ) -> _Line | None:  # fmt: skip
     """A stroke's middle line; None where there is no stroke. other: the line that crosses it; width_known: where it was
     looked at before.
     """
     from scipy.ndimage import map_coordinates
 
-    height, width = smooth.shape
+    height, width = part.smooth.shape
     reach, line = _reach(width_known) if width_known else FIRST_LOOK, None
     for turn in range(ROUNDS):
         fine = bool(width_known) or turn
@@ -153,17 +177,17 @@ def _refined(
         middle = _meeting(theta, c, *other)
         if middle is None:
             return None
-        longest = min(0.55 * max(height, width), LONGEST)
+        longest = min(0.55 * part.longest, LONGEST)
         t = np.arange(-longest, longest + 1, 1.0 if fine else 3.0)
         s = np.arange(-reach, reach + 0.5, 0.5 if fine else 1.0)
-        px = middle[0] + t[:, None] * along[0] + s[None, :] * n[0]
-        py = middle[1] + t[:, None] * along[1] + s[None, :] * n[1]
+        px = middle[0] - part.left + t[:, None] * along[0] + s[None, :] * n[0]
+        py = middle[1] - part.top + t[:, None] * along[1] + s[None, :] * n[1]
         inside = (px > 1) & (py > 1) & (px < width - 1) & (py < height - 1)
         t_in = inside.all(axis=1)
         if t_in.sum() < LEAST_ARM or t_in.sum() < 2:
             return None
         t, px, py = t[t_in], px[t_in], py[t_in]
-        grey = map_coordinates(smooth, [py - 0.5, px - 0.5], order=1)
+        grey = map_coordinates(part.smooth, [py - 0.5, px - 0.5], order=1)
         line = _laid(t, s, grey)
         if line is None:
             return None
