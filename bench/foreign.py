@@ -13,7 +13,7 @@ import math
 import random
 import re
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any
@@ -626,20 +626,47 @@ def solved(body: Body) -> Body:
     return solution_as_json(load(case.procedure).solve(case), Show(case.controller_units))
 
 
+def tallied(
+    name: str, count: int, made: Callable[[random.Random], Made], true_of: Callable[[Body, dict[str, float]], float],
+    found: Callable[[Body], list[Body]] = lambda body: solved(body)["findings"],
+) -> Tally:  # fmt: skip
+    """One row. true_of: what is true of a finding, which it may look at, of everything that is."""
+    rng, tally = random.Random(name), Tally()
+    while tally.findings < count:
+        body, truth = made(rng)
+        for finding in found(body):
+            if finding["quantity"] in truth:
+                true = true_of(finding, truth)
+                tally.add(finding, true, finding["tolerance"], one_sided=finding["quantity"].endswith("speed"))
+    return tally
+
+
 def run(task: tuple[str, int]) -> tuple[str, Tally]:
     """One row."""
     name, count = task
     make, world = rows([name])[name]
-    rng, tally = random.Random(name), Tally()
-    while tally.findings < count:
-        body, truth = make(world, rng)
-        for finding in solved(body)["findings"]:
-            q = finding["quantity"]
-            if q in truth:
-                if q == "tracking" and finding["error"] is not None:  # which of drift and slip is worse has no sign
-                    finding["error"], truth[q] = abs(finding["error"]), abs(truth[q])
-                tally.add(finding, truth[q], finding["tolerance"], one_sided=q.endswith("speed"))
-    return name, tally
+
+    def true_of(finding: Body, truth: dict[str, float]) -> float:
+        q = finding["quantity"]
+        if q == "tracking" and finding["error"] is not None:  # which of drift and slip is worse has no sign
+            finding["error"] = abs(finding["error"])
+            return abs(truth[q])
+        return truth[q]
+
+    return name, tallied(name, count, lambda rng: make(world, rng), true_of)
+
+
+def asked_for(findings: int) -> tuple[int, list[str]]:
+    """(findings per row, names that rows begin with) from the command line."""
+    words = sys.argv[1:]
+    return int(words.pop(0)) if words and words[0].isdigit() else findings, words
+
+
+def show(run: Callable[[tuple[str, int]], tuple[str, Tally]], names: Iterable[str], count: int) -> None:
+    """Every row, worked out on all processors and printed in order."""
+    with ProcessPoolExecutor() as pool:
+        for name, tally in pool.map(run, [(name, count) for name in names]):
+            print(f"{name:48}{tally}", flush=True)
 
 
 READ = {"rectangle": rectangle, "reference lines": lines, "squareness": corner, "home": home}
@@ -680,11 +707,9 @@ def remedies(task: tuple[str, int]) -> tuple[str, int, int]:
 
 def main() -> None:
     """Measure and print."""
-    words = sys.argv[1:]
-    count = int(words.pop(0)) if words and words[0].isdigit() else FINDINGS
+    count, words = asked_for(FINDINGS)
+    show(run, rows(words), count)
     with ProcessPoolExecutor() as pool:
-        for name, tally in pool.map(run, [(name, count) for name in rows(words)]):
-            print(f"{name:48}{tally}", flush=True)
         for name, found in pool.map(misread, [(n, count) for n in READ if not words or n in words]):
             shares = ", ".join(f"{kind} {100 * c / n:.1f} % of {n}" for kind, (c, n) in sorted(found.items()))
             print(f"{name}, misread: asked about {shares}", flush=True)

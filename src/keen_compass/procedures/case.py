@@ -176,27 +176,28 @@ class Case:
         return Conditions(held, scatter, self.pieces, self.temperature if held is not Held.AGAINST else None)
 
     def measured(
-        self, measurand: str, *, held: Held = Held.ACROSS, nominal: float = 0.0, drawn: bool | None = None,
-        spread: Repeatability | None = None,
+        self, measurand: str, *, held: Held = Held.ACROSS, nominal: float = 0.0, edge: str = "",
+        drawn: bool | None = None, spread: Repeatability | None = None,
     ) -> Measurement:  # fmt: skip
         """The mean of what was read of a length, mm.
 
-        drawn: of a piece that was drawn or cut; None where nothing was made. spread: where more is known of it.
+        nominal, edge: what the instrument is off is the same wherever both are. drawn: of a piece that was drawn or
+        cut; None where nothing was made. spread: where more is known of it.
         """
         lengths = self.lengths(measurand)
         return measurement(
             measurand, [v.mm for v in lengths], self.as_read(lengths), self._conditions(held, drawn), nominal=nominal,
-            spread=spread,
+            edge=edge, spread=spread,
         )  # fmt: skip
 
     def foreseen(
         self, measurand: str, expected: float, n: int, *, held: Held = Held.ACROSS, nominal: float = 0.0,
-        drawn: bool | None = None,
+        edge: str = "", drawn: bool | None = None,
     ) -> Measurement:  # fmt: skip
         """What `n` readings to the instrument's own division would be worth, with the spread that was seen so far."""
         return planned(
             measurand, expected, n, self.instrument, self._conditions(held, drawn), nominal=nominal,
-            spread=self.seen_spread(),
+            edge=edge, spread=self.seen_spread(),
         )  # fmt: skip
 
     def seen_spread(self) -> Repeatability:

@@ -32,9 +32,11 @@ from keen_compass.quantities.verdict import Verdict
 HEAD = "second_tool"
 PITCH, DIVISIONS, SPACING = 1.0, 20, 10.0
 DISAGREE = 0.3  # of a pitch, between rule and vernier: nobody knows which pair is meant
+SURE = 0.45  # of a pitch: a rule that is read more coarsely than that can't say which pair is meant, whatever it says
 SPACING_OFF = 0.5  # mm, by which both gaps may miss the spacing that was ordered
+SIDES = ("high", "low")
 NAMES = {
-    "gaps": tuple(f"{axis}_{side}" for axis in AXES for side in ("high", "low")),
+    "gaps": tuple(f"{axis}_{side}" for axis in AXES for side in SIDES),
     "vernier": tuple(f"{axis}_{what}" for axis in AXES for what in ("coarse", "line")),
 }
 EYE = Instrument("eye", 0.1, (0.05, 0.0), kind="steel rule", uid="eye")  # of the plain rule beside a vernier
@@ -117,19 +119,18 @@ class SecondTool(Procedure[Astride]):
 
     def _odd(self, case: Case, pair: Astride) -> Note | None:
         labels = {m.name: m.label for m in self.measurands(pair)}
+        read_to = case.read_to()
         if pair.way == "vernier":
+            most = min(max(DISAGREE * pair.pitch, read_to / 2), SURE * pair.pitch)
             for axis in AXES:
-                step = pair.pitch / pair.divisions
-                if (
-                    abs(_coarse(case, axis) - _whole(case, pair, axis) - _line(case, axis) * step)
-                    > DISAGREE * pair.pitch
-                ):
+                fine = _whole(case, pair, axis) + _line(case, axis) * pair.pitch / pair.divisions
+                if abs(_coarse(case, axis) - fine) > most:
                     return note("second_tool.disagree", axis=axis, rule=_coarse(case, axis), line=_line(case, axis))
             return None
         read = {name: case.measured(name, nominal=pair.nominal(name)) for name in NAMES["gaps"]}
         for axis in AXES:
             both = read[f"{axis}_high"].value + read[f"{axis}_low"].value
-            if pair.spacing and abs(both - pair.spacing) > SPACING_OFF:
+            if pair.spacing and abs(both - pair.spacing) > SPACING_OFF + read_to:
                 return note("second_tool.spacing", axis=axis, both=both, ordered=pair.spacing)
         return odd_reading(case, list(read.values()), labels)
 
@@ -142,9 +143,8 @@ class SecondTool(Procedure[Astride]):
                          shape=Shape.RECTANGLE)  # fmt: skip
             U = Uncertain(0.0, ((eye, 1.0), (drawn, 1.0))).U
         else:
-            m = case.foreseen("x_high", piece.nominal(""), readings_each)
-            other = case.foreseen("x_low", piece.nominal(""), readings_each)
-            mean = combination([(0.5, m.mean), (-0.5, other.mean)])
+            high, low = (case.foreseen(f"x_{side}", piece.nominal(""), readings_each, edge=side) for side in SIDES)
+            mean = combination([(0.5, high.mean), (-0.5, low.mean)])
             U = Uncertain(0.0, (*mean.effects, (drawn, 1.0))).U
         return {f"{HEAD}_{axis}": U for axis in AXES}
 
@@ -176,8 +176,10 @@ PROCEDURE = SecondTool()
 
 
 def _by_gap(case: Case, pair: Astride, axis: str) -> Uncertain:
-    """d = (gap₊ − gap₋) ÷ 2: what the instrument is off is in both gaps, and goes."""
-    high, low = (case.measured(f"{axis}_{side}", nominal=pair.nominal("")) for side in ("high", "low"))
+    """d = (gap₊ − gap₋) ÷ 2. Both gaps are of different lengths as soon as d isn't nothing, and the instrument is off
+    anyhow at each: only what its zero is off goes.
+    """
+    high, low = (case.measured(f"{axis}_{side}", nominal=pair.nominal(""), edge=side) for side in SIDES)
     mean = combination([(0.5, high.mean), (-0.5, low.mean)])
     drawn = Source(f"drawn {axis}", DRAWN, Cause.ASSUMED)
     return Uncertain(mean.value, (*mean.effects, (drawn, 1.0)))
