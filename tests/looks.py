@@ -5,11 +5,22 @@ from __future__ import annotations
 from itertools import pairwise
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLabel, QLineEdit, QPushButton, QScrollArea, QWidget
+from PySide6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QWidget,
+)
 
 from keen_compass.app import theme as th
+from keen_compass.app.combo import ARROW
 from keen_compass.app.window import MainWindow
 
+GIVEN = ("Tool", "Measured with", "Tool that draws", "Printer")  # choices among names that somebody gave, however long
 NARROWEST = 80  # px of a field that somebody types into
 
 
@@ -21,6 +32,7 @@ def settle() -> None:
 
 def check_looks(window: MainWindow, size: tuple[int, int]) -> None:
     """Nothing is cut, nothing overlaps, nothing is too small, everything has a name; the window keeps its size."""
+    settle()
     page = window.places.currentWidget()
     assert (window.width(), window.height()) == size, "the page forced the window larger"
     for widget in page.findChildren(QWidget):
@@ -35,8 +47,13 @@ def check_looks(window: MainWindow, size: tuple[int, int]) -> None:
         if isinstance(widget, QLineEdit):
             assert widget.accessibleName(), "a field has no accessible name"
             counts = isinstance(widget.parentWidget(), QAbstractSpinBox)
-            assert counts or widget.width() >= NARROWEST, f"{widget.accessibleName()} has no room for what is typed"
+            least = widget.fontMetrics().horizontalAdvance(widget.text()) if counts else NARROWEST
+            assert widget.width() >= least, f"{widget.accessibleName()} has no room for what is typed"
         assert widget.font().pixelSize() >= th.TEXT, f"{name} is too small to read"
+    for combo in page.findChildren(QComboBox):
+        if combo.isVisible() and combo.isEnabled() and combo.accessibleName() not in GIVEN:
+            room = combo.width() - ARROW
+            assert combo.fontMetrics().horizontalAdvance(combo.currentText()) <= room, f"{combo.currentText()} is cut"
     for area in page.findChildren(QScrollArea):
         if area.isVisible() and area.horizontalScrollBarPolicy() is Qt.ScrollBarPolicy.ScrollBarAlwaysOff:
             assert area.widget().width() <= area.viewport().width(), "what it scrolls is cut at its right"

@@ -147,11 +147,11 @@ def test_where_none_meets_the_next_range_is_proposed(window: MainWindow) -> None
     window.begin("media-feed", "media_feed")
     page = window.round_page
     assert page is not None
-    choose("Tried", "with more feed")
+    choose("Tried", "more feed")
     assert "feed test: +0.4 to +1.2 %" in shown(page)
-    choose("Corrections count", "from zero")
+    choose("Counted from", "zero")
     assert page.model.session.making.parameters()["corrections"][0] == pytest.approx(-0.4)
-    choose("Corrections count", "from the held one")
+    choose("Counted from", "the held one")
     click(page, "Print on the stand-in")
     press(Qt.Key.Key_F8)
     assert page.model.session.measuring.findings()[0].new == pytest.approx(0.23, abs=0.06)

@@ -473,7 +473,7 @@ def test_by_keyboard_from_a_picture_to_the_verdict_and_another_in_one_key(window
     tab_to("From the artwork out to the cut")
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
     press("3", RETURN)
-    choose("Corners", "sharp")
+    choose("Corners", "sharp corners")
     assert session.making.artworks.settings["outset"] == 3
     tab_to("Threshold: from how dark on it is artwork")
     press(Qt.Key.Key_Right, Qt.Key.Key_Right)
@@ -587,7 +587,7 @@ def test_dropped_mistaken_and_damaged_artwork_is_said_beside_it(window: MainWind
     tab_to("Copies on the sheet")
     press(Qt.Key.Key_Up, Qt.Key.Key_Up)
     assert session.making.artworks.chosen.copies == 3
-    choose("Shown", "cut")
+    choose("Shown", "the cut seen")
     window.grab()
     click(step_of(window), "Print it so")
     assert session.making.sheets.shown is Stage.PRINT

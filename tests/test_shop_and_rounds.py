@@ -7,6 +7,8 @@ import signal
 import sqlite3
 import subprocess
 import sys
+import tempfile
+from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
@@ -153,6 +155,7 @@ def test_killed_in_the_middle_of_a_reading_nothing_is_lost(shop: Shop, shop_file
     shop.close()
     code = """
 import sys
+import tempfile
 from pathlib import Path
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
@@ -225,13 +228,19 @@ def test_a_migration_that_fails_leaves_the_old_file(shop_file: Path, monkeypatch
     shop.close()
 
 
-def test_a_folder_that_cannot_be_written_is_said(tmp_path: Path, shop_file: Path) -> None:
+@pytest.fixture
+def locked_folder(shop_file: Path) -> Iterator[Path]:
+    """With a shop in it, where whoever isn't root can look but not write; tests' own folders may be root's alone."""
+    with tempfile.TemporaryDirectory(prefix="keen-compass-locked-") as made:
+        folder = Path(made)
+        shutil.copy(shop_file, folder / "s.kcshop").chmod(0o444)
+        folder.chmod(0o555)
+        yield folder
+        folder.chmod(0o755)
+
+
+def test_a_folder_that_cannot_be_written_is_said(locked_folder: Path) -> None:
     """As somebody who isn't root: a new shop is refused in words, an old one opens for looking."""
-    folder = tmp_path / "locked"
-    folder.mkdir()
-    locked = Path(shutil.copy(shop_file, folder / "s.kcshop"))
-    for path, mode in ((locked, 0o444), (folder, 0o555), (tmp_path, 0o755)):
-        path.chmod(mode)
     code = """
 import os, sys
 from pathlib import Path
@@ -250,12 +259,8 @@ try:
 except ShopError as error:
     print(error)
 """
-    for parent in tmp_path.parents:
-        if parent.owner() == "root" and str(parent).startswith("/tmp/pytest"):
-            parent.chmod(0o755)
-    run = [sys.executable, "-W", "ignore", "-c", code, str(folder)]
+    run = [sys.executable, "-W", "ignore", "-c", code, str(locked_folder)]
     done = subprocess.run(run, capture_output=True, text=True, check=False)
-    folder.chmod(0o755)
     said = done.stdout.splitlines()
     assert "Choose another folder" in said[0], done.stderr
     assert said[1] == "True" or "can" in said[1]

@@ -160,7 +160,7 @@ def test_a_drive_train_asks_for_what_its_parts_have(window: MainWindow) -> None:
     session = begin(window, "heron", "drive-train", "x_drive")
     type_all(session)
     assert "of the limit" in shown(window.round_page.answer)
-    for name, choice in (("Driven by", "helical rack"), ("Motor", "with encoder")):
+    for name, choice in (("Driven by", "helical rack"), ("Motor", "encoder")):
         combo = next(c for c in window.round_page.findChildren(QComboBox) if c.accessibleName() == name)
         combo.setFocus()
         press(*choice[:4])

@@ -13,12 +13,13 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QFontMetrics
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from driving import choose, focus, opened, press, shown, states, tab_to
+from keen_compass.app import rail
 from keen_compass.app import theme as th
 from keen_compass.app.help import PAGES
 from keen_compass.app.logbook.page import LogbookPage
@@ -27,6 +28,7 @@ from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.app.start import _windows, application
 from keen_compass.app.window import MainWindow
+from keen_compass.machines.profile import KINDS
 from keen_compass.practice import stand_in
 from keen_compass.quantities.standpoint import DIRECTIONS, Standpoint
 from keen_compass.shop.standing import State, spokes
@@ -226,6 +228,17 @@ def test_of_many_machines_all_names_are_there_and_the_one_shown_is_in_sight(qtbo
     window.resize(1280, 2000)
     settle()
     assert min(card.height() for card in cards) > th.HAND, "whole where there is room"
+
+
+def test_of_every_kind_of_machine_a_card_has_all_the_words() -> None:
+    application("light")
+    metrics, room = QFontMetrics(th.font(15)), rail.WIDE - 2 * rail.SIDE - rail.BESIDE
+    for kind in KINDS:
+        lines = rail.in_two(kind, metrics, room)
+        assert " ".join(lines) == kind
+        assert max(map(metrics.horizontalAdvance, lines)) <= room
+    assert len(rail.in_two("print-and-cut plotter", metrics, room)) == 2
+    assert rail.in_two("a-word-that-is-longer-than-the-card", metrics, room) == ["a-word-that-is-longer-than-the-card"]
 
 
 def test_all_eight_standpoints_by_keys_and_by_mouse(qtbot: QtBot) -> None:

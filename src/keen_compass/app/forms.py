@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QWidget
 
 from keen_compass.app import theme as th
+from keen_compass.app.combo import Combo
 from keen_compass.app.parts import Button, Text
 
 
@@ -93,17 +94,19 @@ class Form(QWidget):
 
     def choice(self, name: str, label: str, items: Mapping[str, str]) -> None:
         """A field with a few choices: value → words."""
-        combo = QComboBox()
+        combo = Combo(label)
         combo.setFont(th.font(16))
-        combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         for value, words in items.items():
             combo.addItem(words, value)
         combo.currentIndexChanged.connect(lambda _: self.changed.emit())
         self.combos[name] = combo
         self._row(name, label, combo)
 
-    def row(self, label: str, names: Mapping[str, str]) -> None:
-        """Several narrow fields in one row: name → what it is, for who can't see the heading above it."""
+    def row(self, label: str, names: Mapping[str, str], shares: Sequence[int] = ()) -> None:
+        """Several narrow fields in one row: name → what it is, for who can't see the heading above it.
+
+        shares: of the width, where they aren't alike; as in `columns`.
+        """
         words = Text(label, colour="soft")
         words.setWordWrap(False)
         self._grid.addWidget(words, self._rows, 0)
@@ -111,14 +114,14 @@ class Form(QWidget):
         box.setSpacing(6)
         complaints = Text(colour="bad")
         complaints.hide()
-        for name, what in names.items():
+        for (name, what), share in zip(names.items(), shares or [1] * len(names), strict=True):
             if not what:
-                box.addStretch(1)
+                box.addStretch(share)
                 continue
             edit = self._edit(name)
             edit.setAccessibleName(f"{label}, {what}")
             edit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-            box.addWidget(edit, 1)
+            box.addWidget(edit, share)
             self._complaints[name] = complaints
         self._grid.addLayout(box, self._rows, 1)
         self._grid.addWidget(complaints, self._rows + 1, 1)
@@ -126,15 +129,15 @@ class Form(QWidget):
         self._lines.append((own, [words, *(self.edits[name] for name in own), complaints], self._fold))
         self._rows += 2
 
-    def columns(self, *heads: str, of: str = "") -> None:
+    def columns(self, *heads: str, of: str = "", shares: Sequence[int] = ()) -> None:
         """Headings above rows of several fields; of: a field of the row that they belong to alone."""
         box = QHBoxLayout()
         box.setSpacing(6)
-        for words in heads:
+        for words, share in zip(heads, shares or [1] * len(heads), strict=True):
             text = Text(words, colour="soft")
             text.setWordWrap(False)
             text.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-            box.addWidget(text, 1)
+            box.addWidget(text, share)
             self._lines.append(((of,) if of else (), [text], self._fold))
         self._grid.addLayout(box, self._rows, 1)
         self._rows += 1

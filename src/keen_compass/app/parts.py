@@ -21,7 +21,7 @@ STATE_COLOUR = {
     State.IN: "good", State.OUT: "bad", State.CANNOT_TELL: "warn", State.RECHECK: "warn", State.NEVER: "soft",
 }  # fmt: skip
 if TYPE_CHECKING:
-    from PySide6.QtWidgets import QComboBox, QLineEdit
+    from PySide6.QtWidgets import QComboBox, QLineEdit, QSpinBox
 
 VERDICT_STATE = {
     Verdict.IN: State.IN, Verdict.OUT: State.OUT, Verdict.CANNOT_TELL: State.CANNOT_TELL,
@@ -172,13 +172,10 @@ class Button(QPushButton):
 
 def plain_combo(name: str) -> QComboBox:
     """A combo box that doesn't force its column wider than it must be."""
-    from PySide6.QtWidgets import QComboBox  # late: the first screen has none
+    from keen_compass.app.combo import Combo  # late: the first screen has none
 
-    combo = QComboBox()
-    combo.setAccessibleName(name)
+    combo = Combo(name)
     combo.setFont(th.font())
-    combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    combo.setMinimumContentsLength(3)
     return combo
 
 
@@ -193,6 +190,22 @@ def plain_line(name: str, hint: str = "", most: int = 32_767) -> QLineEdit:
     line.setMinimumHeight(th.HAND)
     line.setMaxLength(most)
     return line
+
+
+def plain_count(name: str, most: int) -> QSpinBox:
+    """How many, from one: typed, or with the arrow keys; no arrows to hit, a hand in a glove can't."""
+    from PySide6.QtWidgets import QSpinBox
+
+    count = QSpinBox()
+    count.setRange(1, most)
+    count.setSuffix(" ×")
+    count.setKeyboardTracking(False)
+    count.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+    count.setFont(th.font())
+    count.setMinimumHeight(th.HAND)
+    for widget in (count, count.lineEdit()):
+        widget.setAccessibleName(name)
+    return count
 
 
 class ShowsFocus(QWidget):

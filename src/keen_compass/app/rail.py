@@ -15,7 +15,8 @@ from keen_compass.machines.profile import Machine
 from keen_compass.shop.standing import Spoke, State, as_drawn
 from keen_compass.words.standing import summary
 
-WIDE, NARROW = 216, 118
+WIDE, NARROW, SIDE = 216, 118, 12  # px: of the rail, and what it leaves to either side of a card
+BESIDE = 76  # px of a card that its rose and its rims take
 HIGH, STEP = 84, 18  # px: of a card, and of the line more that a round under way needs
 GAP, TIGHT = 8, 3  # px between cards
 # name, words, words where the rail is narrow
@@ -25,6 +26,17 @@ PLACES = (
     ("instruments", "Instruments", "Instruments"),
     ("add", "Add a machine", "Add"),
 )
+
+
+def in_two(words: str, metrics: QFontMetrics, width: int) -> list[str]:
+    """On one line where they fit, else broken where the first line is the fullest."""
+    if metrics.horizontalAdvance(words) <= width:
+        return [words]
+    parts = words.split(" ")
+    for n in range(len(parts) - 1, 0, -1):
+        if metrics.horizontalAdvance(first := " ".join(parts[:n])) <= width:
+            return [first, " ".join(parts[n:])]
+    return [words]
 
 
 class MachineCard(QAbstractButton):
@@ -47,13 +59,15 @@ class MachineCard(QAbstractButton):
         self._words, self._state = summary(spokes)
         self._short, _ = summary(spokes, named=False)
         self._step = f"at {step.capitalize()}" if step else ""
+        self._kind = in_two(machine.kind, QFontMetrics(th.font(15)), WIDE - 2 * SIDE - BESIDE)
         self.setAccessibleName(f"{machine.name}, {machine.describe()}, {self._words} {self._step}".strip())
         tip(self, f"{machine.name} · {machine.describe()} · {self._words}{f' · {self._step}' if step else ''}")
         self.set_size(narrow=self._narrow, compact=self._compact)
 
     def whole_height(self, *, narrow: bool) -> int:
         """px, where there is room for all that it has to say."""
-        return HIGH + STEP if self._step and not narrow else HIGH
+        more = len(self._kind) - 1 + bool(self._step)
+        return HIGH if narrow else HIGH + STEP * more
 
     def set_size(self, *, narrow: bool, compact: bool) -> None:
         """narrow: rose and name only. compact: as low as a hand can still hit."""
@@ -95,12 +109,15 @@ class MachineCard(QAbstractButton):
 
     def _draw_whole(self, p: QPainter) -> None:
         draw_small_rose(p, self._spokes, QPointF(35, 41), 21)
-        left, width = 68, self.width() - 76
+        left, width = BESIDE - 8, self.width() - BESIDE
         self._words_at(p, QRect(left, 10, width, 24), self._machine.name, 17, th.color("ink"), bold=True)
-        self._words_at(p, QRect(left, 33, width, 20), self._machine.kind, 15, th.color("soft"))
-        self._state_at(p, QRect(left, 53, width, 22), self._words)
+        y = 33
+        for words in self._kind:
+            self._words_at(p, QRect(left, y, width, 20), words, 15, th.color("soft"))
+            y += STEP
+        self._state_at(p, QRect(left, y + 2, width, 22), self._words)
         if self._step:
-            self._words_at(p, QRect(left, 74, width, 20), self._step, 15, th.color("soft"))
+            self._words_at(p, QRect(left, y + 23, width, 20), self._step, 15, th.color("soft"))
 
     def _state_at(self, p: QPainter, box: QRect, words: str) -> None:
         """How it stands; shorter where the box is."""
@@ -213,7 +230,7 @@ class Rail(QFrame):
     def set_narrow(self, *, narrow: bool) -> None:
         """Give the room to the piece when the window is small."""
         self.setFixedWidth(NARROW if narrow else WIDE)
-        self._layout.setContentsMargins(6 if narrow else 12, 16, 6 if narrow else 12, 12)
+        self._layout.setContentsMargins(6 if narrow else SIDE, 16, 6 if narrow else SIDE, 12)
         self._count.setVisible(not narrow)
         self._title.setVisible(not narrow)  # the window's title says it too
         self.machines.set_narrow(narrow=narrow)

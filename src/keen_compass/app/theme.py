@@ -190,10 +190,15 @@ def _sheet(t: Theme) -> str:
     QLineEdit {{ background: {t.card}; color: {t.ink}; border: 2px solid {t.line}; border-radius: 7px;
         padding: 2px 8px; selection-background-color: {t.focus}; }}
     QLineEdit:focus {{ border-color: {t.focus}; }}
+    QSpinBox {{ background: {t.card}; color: {t.ink}; border: 2px solid {t.line}; border-radius: 7px;
+        padding: 2px 4px; selection-background-color: {t.focus}; }}
+    QSpinBox:focus {{ border-color: {t.focus}; }}
+    QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
+    QSpinBox QLineEdit {{ border: none; padding: 0 10px; background: transparent; }}
     QComboBox {{ background: {t.card}; color: {t.ink}; border: 1.5px solid {t.line}; border-radius: 7px;
-        padding: 0 10px; min-height: {HAND - 3}px; }}
+        padding: 0 0 0 10px; min-height: {HAND - 3}px; }}
     QComboBox:focus {{ border-color: {t.focus}; }}
-    QComboBox::drop-down {{ border: none; width: 30px; }}
+    QComboBox::drop-down {{ border: none; width: 26px; }}
     QComboBox::down-arrow {{ image: url({(HERE / "icons" / f"down-{t.name}.svg").as_posix()}); width: 14px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; color: {t.ink}; selection-background-color: {t.ink};
         selection-color: {t.card}; border: 1px solid {t.line}; }}

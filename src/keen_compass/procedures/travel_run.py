@@ -132,7 +132,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         runs: tuple[tuple[Said, object], ...] = (("travel_run.travel", "travel"),)
         if "tracking" in machine.quantities:
             runs += (("travel_run.tracking", "tracking"),)
-        lies = tuple((plain(f"{d:g}°, {_aside_per_metre(d)} mm/m"), d) for d in PARALLEL)
+        lies = tuple((plain(f"{_aside_per_metre(d)} mm/m"), d) for d in PARALLEL)
         parallel = Choice("parallel_within_deg", "travel_run.parallel", lies)
         return (Choice("run", "travel_run.run", runs), Choice("axis", "axis", axes), COMPENSATION, parallel)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 from pathlib import Path
 from threading import Thread
@@ -10,11 +10,11 @@ from time import sleep
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QSizePolicy, QSlider, QSpinBox, QWidget
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QSizePolicy, QSlider, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Line, Text, plain_combo, plain_line
+from keen_compass.app.parts import Button, Line, Text, plain_combo, plain_count, plain_line
 from keen_compass.app.round.choices import fill
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.stage_panel import StagePanel
@@ -27,13 +27,17 @@ from keen_compass.rounds.artworks import Artworks
 from keen_compass.words.say import say
 
 KINDS = "Artwork (*.svg *.png *.jpg *.jpeg *.webp *.tif *.tiff)"
-CHOICES: dict[str, tuple[str, tuple[tuple[str, object], ...]]] = {
-    "corners": ("Corners", (("rounded", "round"), ("sharp", "mitre"))),
-    "holes": ("Holes", (("holes", "keep"), ("no holes", "drop"))),
-    "parts": ("Parts", (("apart", "apart"), ("in one", "joined"))),
-    "strokes": ("Lines of a drawing", (("lines", True), ("no lines", False))),
-}
-SHOWN = (("both", "both"), ("print", "print"), ("cut", "cut"))
+# name → what is chosen, and of each: words, words where there is little room, what it is
+CHOICES: dict[str, tuple[str, tuple[tuple[str, str, object], ...]]] = {
+    "corners": ("Corners", (("round corners", "rounded", "round"), ("sharp corners", "sharp", "mitre"))),
+    "holes": ("Holes", (("holes are cut", "holes", "keep"), ("no holes", "no holes", "drop"))),
+    "parts": ("Parts", (("parts apart", "apart", "apart"), ("parts in one", "in one", "joined"))),
+    "strokes": ("Lines of a drawing", (("lines count", "lines", True), ("no lines", "no lines", False))),
+    "shown": ("Shown", (
+        ("print and cut seen", "both", "both"), ("the print seen", "print", "print"), ("the cut seen", "cut", "cut"),
+    )),
+}  # fmt: skip
+ROOMY = 600  # px, from which on there is room for more words
 ASKED_OF = {
     "threshold": ("picture",), "smooth": ("picture",), "smallest": ("picture", "drawing"),
     "dpi": ("picture", "sizeless"),
@@ -53,22 +57,17 @@ class ArtworkPanel(StagePanel):
         self.file = plain_line("Artwork", "drop an SVG or a picture here, or its name")
         self.open = Button("Open…", self._open, "quiet", "file")
         self.job = plain_line("Name of the job", "what the job is called", 60)
-        self.shown = plain_combo("Shown")
-        fill(self.shown, [(words, value) for words, value in SHOWN], "both")
-        self.shown.activated.connect(lambda _: self.looked.emit())
         self.outset = plain_line("From the artwork out to the cut", "border", 20)
         self.combos: dict[str, QComboBox] = {}
-        for name, (label, options) in CHOICES.items():
+        self._roomy = True
+        for name, (label, _) in CHOICES.items():
             self.combos[name] = combo = plain_combo(label)
-            fill(combo, list(options), None)
-            combo.activated.connect(partial(self._choose, name))
-        self.copies = QSpinBox()
-        self.copies.setRange(1, MOST_COPIES)
-        self.copies.setMinimumHeight(th.HAND)
-        self.copies.setSuffix(" ×")
-        self.copies.setKeyboardTracking(False)
-        for widget in (self.copies, self.copies.lineEdit()):
-            widget.setAccessibleName("Copies on the sheet")
+            if name != "shown":
+                combo.activated.connect(partial(self._choose, name))
+        self.shown = self.combos["shown"]
+        self._say_choices({"shown": "both"})
+        self.shown.activated.connect(lambda _: self.looked.emit())
+        self.copies = plain_count("Copies on the sheet", MOST_COPIES)
         self.copies.valueChanged.connect(self._copies)
         self.threshold = QSlider(Qt.Orientation.Horizontal)
         self.threshold.setAccessibleName("Threshold: from how dark on it is artwork")
@@ -118,6 +117,19 @@ class ArtworkPanel(StagePanel):
         self.file.returnPressed.connect(self._name_file)
         self.job.editingFinished.connect(self._rename)
 
+    def _say_choices(self, chosen: Mapping[str, object]) -> None:
+        """In as many words as there is room for; what is shown is nobody's setting and stays as it is."""
+        self._roomy = self.width() >= ROOMY
+        for name, combo in self.combos.items():
+            words = [(long if self._roomy else short, value) for long, short, value in CHOICES[name][1]]
+            fill(combo, words, chosen.get(name, combo.currentData()))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """More room, or less."""
+        super().resizeEvent(event)
+        if (self.width() >= ROOMY) is not self._roomy:
+            self._say_choices({})
+
     @property
     def main(self) -> Button:  # type: ignore[override]
         """On to the printer."""
@@ -139,8 +151,7 @@ class ArtworkPanel(StagePanel):
                 edit.setText(show_length(settings[name], units))
         if not self.dpi.hasFocus():
             self.dpi.setText(self._resolution())
-        for name, combo in self.combos.items():
-            fill(combo, list(CHOICES[name][1]), settings[name])
+        self._say_choices(settings)
         self.copies.setValue(chosen.copies)
         if not self.threshold.isSliderDown():
             self.threshold.setValue(round(100 * settings["threshold"]))
@@ -156,7 +167,7 @@ class ArtworkPanel(StagePanel):
         self.combos["strokes"].setVisible(kind == "drawing")
         there = kind in ("picture", "drawing")
         for widget in (self.outset, self._labels["outset"], self.copies, self.job, self.shown,
-                       *(c for n, c in self.combos.items() if n != "strokes")):  # fmt: skip
+                       *(self.combos[n] for n in ("corners", "holes", "parts"))):  # fmt: skip
             widget.setVisible(there)
         self._tells.say(self._told(art))
         self._tells.setVisible(there)

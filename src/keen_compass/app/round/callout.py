@@ -125,7 +125,7 @@ class CalloutBox(QWidget):
         words = f"{label} · {count}" if count else label
         words = "can’t be read" if c.skipped else words
         area = QRectF(0, 38, self.width(), 22)
-        if p.fontMetrics().horizontalAdvance(words) > self.width() - 8:
+        if p.fontMetrics().horizontalAdvance(words) > self.width() - 18:
             words = f"{label} {self._count().replace(' of ', '/')}"
         p.drawText(area, Qt.AlignmentFlag.AlignCenter, words)
 

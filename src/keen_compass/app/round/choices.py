@@ -10,7 +10,7 @@ from keen_compass.app.parts import Text, plain_combo, tip
 from keen_compass.app.round.model import RoundModel
 from keen_compass.words.say import say
 
-PER_ROW = 2
+PER_ROW, SEEN = 2, 8  # choices side by side; letters of each that are always seen
 
 
 class ChoicesBar(QWidget):
@@ -40,6 +40,7 @@ class ChoicesBar(QWidget):
                 self._grid.addWidget(label, row, 2 * column)
                 self._grid.addWidget(combo, row, 2 * column + 1)
                 longest = max(len(say(words)) for words, _ in choice.options)
+                combo.setMinimumContentsLength(min(longest, SEEN))
                 stretch = self._grid.columnStretch(2 * column + 1)
                 self._grid.setColumnStretch(2 * column + 1, max(stretch, min(max(longest, 4), 26)))
             fill(combo, [(say(words), value) for words, value in choice.options], context.chosen.get(choice.name))

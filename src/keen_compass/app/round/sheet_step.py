@@ -7,12 +7,12 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QPointF
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import printing
 from keen_compass.app import theme as th
 from keen_compass.app.controller.jog_pad import JogPad
-from keen_compass.app.parts import Button, Card, Line, Text, plain_combo, plain_line
+from keen_compass.app.parts import Button, Card, Line, Text, plain_combo, plain_count, plain_line
 from keen_compass.app.port_link import PortLink
 from keen_compass.app.round.artwork_panel import ArtworkPanel
 from keen_compass.app.round.choices import ChoicesBar, fill
@@ -212,12 +212,7 @@ class PrintPanel(StagePanel):
 
     def __init__(self, model: RoundModel) -> None:
         super().__init__(model)
-        self.copies = QSpinBox()
-        self.copies.setRange(1, MOST_COPIES)
-        self.copies.setMinimumHeight(th.HAND)
-        self.copies.setSuffix(" ×")
-        for widget in (self.copies, self.copies.lineEdit()):
-            widget.setAccessibleName("Copies")
+        self.copies = plain_count("Copies", MOST_COPIES)
         self.file = plain_line("File to write: PDF, PNG or SVG")
         self.write = Button("Write it", self._write, "primary", "file")
         self.printer = plain_combo("Printer")

@@ -33,6 +33,7 @@ from keen_compass.shop.store import Shop
 
 ROOM_WORDS = {"file": "is in our files", "controller": "is added by the controller"}
 CUT = tuple(q for q in IN_CONTROLLER if QUANTITIES[q].group == "cut")
+NUMBER = (9, 14, 8)  # shares of a row: a number, what the controller calls it, its tolerance
 PICTURE = 210  # px, height of the picture of the axes
 HEAD_WORDS = {
     "": "nothing", "pointer": "a pointer", "sensor": "a mark sensor", "pointer, sensor": "a pointer and a mark sensor",
@@ -137,7 +138,7 @@ class MachinePage(QWidget):
         k = self.keeps
         k.heading("What the controller keeps")
         k.choice("form", "As", {form.value: f"{form.noun} ({form.unit})" for form in OF_AXES})
-        k.columns("it shows now", "is called", "tolerance")
+        k.columns("it shows now", "is called", "tolerance", shares=NUMBER)
         for q in NEEDED:
             self._number(q)
         k.fold("More that the controller keeps")
@@ -162,7 +163,7 @@ class MachinePage(QWidget):
         k.fold("How the cut gets its room")
         k.choice("gives_room", "Half the cut beside the line", ROOM_WORDS)
         k.choice("kerf_form", "It keeps the kerf as", {"full": "full width", "half": "half width (radius)"})
-        k.columns("now", "is called", "tolerance")
+        k.columns("now", "is called", "tolerance", shares=NUMBER)
         for q in CUT:
             self._number(q)
         k.combos["gives_room"].currentIndexChanged.connect(lambda _: self._follow_kind())
@@ -175,7 +176,7 @@ class MachinePage(QWidget):
     def _number(self, q: str) -> None:
         """A row for one of the controller's numbers."""
         names = {q: "as the controller shows it", f"key_{q}": "what it is called", f"tolerance_{q}": "tolerance"}
-        self.keeps.row(QUANTITIES[q].label, names)
+        self.keeps.row(QUANTITIES[q].label, names, NUMBER)
 
     def _follow_kind(self) -> None:
         """The kind brings its own form; what nobody touched yet becomes what is usual for it."""
@@ -222,8 +223,8 @@ class MachinePage(QWidget):
         body = QHBoxLayout(columns)
         body.setContentsMargins(4, 4, 14, 12)
         body.setSpacing(22)
-        body.addLayout(first, 1)
-        body.addLayout(second, 1)
+        body.addLayout(first, 9)
+        body.addLayout(second, 10)
         scroll = scrolling(columns)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 12, 8)

@@ -26,7 +26,7 @@ TEXTS: dict[str, Text] = {
     "travel": "scale, lost motion",
     "tracking": "feed tracking",
     "run": "Run",
-    "parallel": "Parallel within",
+    "parallel": "Parallel to",
     "heading_tracking": "Feed tracking",
     "target": lambda v, _: f"{v['at']} {'up' if v['up'] else 'back'}",
     "how": "Read the rule at the point, straight from above",
