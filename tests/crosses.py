@@ -59,6 +59,18 @@ def of_a_cross(
     return taken(rng, sheet.cover), middle
 
 
+def beside_an_edge(seed: int, size: tuple[int, int] = (600, 800)) -> tuple[Picture, tuple[float, float]]:
+    """A cross whose middle lies 15 to 60 px from an edge of the picture, which cuts one of its arms off."""
+    rng, sheet, (h, w) = np.random.default_rng(seed), Sheet(size), size
+    width, far = rng.uniform(4, 18), rng.uniform(15, 60)
+    u, v = rng.uniform(0.3, 0.7) * w, rng.uniform(0.3, 0.7) * h
+    middle = [(far, v), (w - far, v), (u, far), (u, h - far)][seed % 4]
+    turn, arm = rng.uniform(-0.12, 0.12), rng.uniform(100, 240)
+    for angle in (turn, turn + math.pi / 2):
+        sheet.stroke(middle, angle, (-arm, arm), width)
+    return taken(rng, sheet.cover), middle
+
+
 def without_a_cross(seed: int, size: tuple[int, int] = (960, 1280)) -> Picture:
     """One stroke, two side by side, two that end before they meet, an angle, a disc, or nothing at all."""
     rng, sheet = np.random.default_rng(seed), Sheet(size)

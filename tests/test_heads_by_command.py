@@ -14,7 +14,7 @@ import pytest
 from PIL import Image
 from scipy.optimize import least_squares
 
-from crosses import of_a_cross, without_a_cross
+from crosses import beside_an_edge, of_a_cross, without_a_cross
 from keen_compass.cli import main
 from keen_compass.errors import InputError
 from keen_compass.formats import pictures
@@ -248,6 +248,19 @@ def test_crosses_are_found_and_nothing_else_is_in_many_pictures() -> None:
     assert math.sqrt((off**2).mean()) < 0.05
     assert 0.92 <= (np.abs(z) < 1.96).mean() <= 0.995
     assert [seed for seed in range(300, 306) if find_cross(without_a_cross(seed))] == []
+
+
+def test_a_cross_beside_the_edge_of_a_picture_is_found() -> None:
+    off, lost = [], 0
+    for seed in range(16):
+        picture, (u, v) = beside_an_edge(seed)
+        found = find_cross(picture)
+        lost += found is None
+        if found is not None:
+            off += [(found.u - u) / found.u_u, (found.v - v) / found.u_v]
+    assert lost <= 2
+    assert np.mean(np.abs(off) < 1.96) >= 0.8
+    assert np.max(np.abs(off)) < 5
 
 
 def test_of_a_large_picture_only_what_is_about_the_cross_is_looked_at() -> None:

@@ -46,6 +46,7 @@ from keen_compass.standin.truth import Truth, amount, random_truth
 from keen_compass.words.say import say
 
 MOST_ROUNDS = 5
+MOST_TRIES = 2  # that a move may be halved, until what it shows is in the picture
 START_OFF = 0.012  # a start this far off is still plausible
 BED = Box(0, 0, 1300, 900)
 TABLE = Machine("practice", "Practice", "router", (BED.width, BED.height), z_travel=80.0, gantry=1180.0,
@@ -64,6 +65,10 @@ BEAM = {"focus": 0.0, "power": 76.0, "cut_feed": 2400.0}  # as a beam is set at 
 PROVEN_SCALE = Known(0.0, 0.0003)  # mm/mm, as a round leaves it
 PROVEN_PLAY = 0.05  # mm
 PARTS = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
+
+
+class NotInViewError(InputError):
+    """What is looked for is not in the picture."""
 
 
 @dataclass
@@ -189,7 +194,7 @@ class Practice:
         stands = shape.stands_at(held)[shape.names.index(name)]
         found = find_cross(grey_of(looked(made, stands, name), name))
         if found is None:
-            raise InputError("no cross is found", name)
+            raise NotInViewError("no cross is found", name)
         return [found.u, found.v]
 
     def make_and_read(self, piece: Mapping[str, Any], number: int) -> tuple[str, dict[str, list[Any]]]:
@@ -206,6 +211,15 @@ class Practice:
                 readings.setdefault(m.name, []).append(value)
         return file, readings
 
+    def _in_view(self, piece: Mapping[str, Any]) -> tuple[Mapping[str, Any], str, dict[str, list[Any]]]:
+        """Make and read; where a move takes what is looked for out of the picture, again with shorter ones."""
+        for _ in range(MOST_TRIES):
+            try:
+                return piece, *self.make_and_read(piece, len(self.rounds) + 1)
+            except NotInViewError:
+                piece = {**piece, "moves": [[x / 2, y / 2] for x, y in piece["moves"]]}
+        return piece, *self.make_and_read(piece, len(self.rounds) + 1)
+
     def round(self, piece: Mapping[str, Any] | None = None, *, correct: bool = True) -> PracticeRound:
         """Make, measure, solve; and enter the new numbers where they are worth it."""
         piece = self.procedure.usual_piece() if piece is None else piece
@@ -215,7 +229,7 @@ class Practice:
             piece = {**piece, "compensation": kerf.base}
             if bias := amount(self.router.settings, "hole_bias"):
                 piece |= {"hole_bias": bias}
-        file, readings = self.make_and_read(piece, len(self.rounds) + 1)
+        piece, file, readings = self._in_view(piece)
         solution = self.procedure.solve(self.case(piece, readings))
         done = PracticeRound(file, readings, solution)
         self.rounds.append(done)

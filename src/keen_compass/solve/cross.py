@@ -35,6 +35,7 @@ NEIGHBOURS = 7.0  # middles beside one another see the same grain and the same l
 FLOOR = 0.005  # px, standard: what sampling itself leaves
 LONGEST = 400.0  # px along a stroke that is looked at
 FIRST_LOOK = 26.0  # px to either side, where a coarse picture says that a stroke runs
+NEARER, WHOLE = (1.0, 0.75, 0.55), 0.9  # shares of what is looked at across a stroke, tried until so much is inside
 AROUND = 520.0  # px to either side of a crossing that are kept at hand: all that is looked at, and some to move in
 CLOSE = 110.0  # px from where both meet, within which strokes are surely seen
 WIDEST = 60.0  # px, of a stroke
@@ -179,12 +180,15 @@ def _refined(
             return None
         longest = min(0.55 * part.longest, LONGEST)
         t = np.arange(-longest, longest + 1, 1.0 if fine else 3.0)
-        s = np.arange(-reach, reach + 0.5, 0.5 if fine else 1.0)
-        px = middle[0] - part.left + t[:, None] * along[0] + s[None, :] * n[0]
-        py = middle[1] - part.top + t[:, None] * along[1] + s[None, :] * n[1]
-        inside = (px > 1) & (py > 1) & (px < width - 1) & (py < height - 1)
-        t_in = inside.all(axis=1)
-        if t_in.sum() < LEAST_ARM or t_in.sum() < 2:
+        for share in NEARER:  # beside the picture's edge less is seen across a stroke, but enough
+            s = np.arange(-share * reach, share * reach + 0.5, 0.5 if fine else 1.0)
+            px = middle[0] - part.left + t[:, None] * along[0] + s[None, :] * n[0]
+            py = middle[1] - part.top + t[:, None] * along[1] + s[None, :] * n[1]
+            inside = (px > 1) & (py > 1) & (px < width - 1) & (py < height - 1)
+            t_in, runs, close = inside.all(axis=1), inside[:, len(s) // 2], np.abs(t) < CLOSE
+            if (t_in & close).sum() > WHOLE * (runs & close).sum():
+                break
+        if t_in.sum() < LEAST_ARM:
             return None
         t, px, py = t[t_in], px[t_in], py[t_in]
         grey = map_coordinates(part.smooth, [py - 0.5, px - 0.5], order=1)
