@@ -52,7 +52,7 @@ from keen_compass.reports.table import to_csv
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.file import Damage
-from keen_compass.shop.logbook import Filter, Log, entries
+from keen_compass.shop.logbook import NUMBER, TABLE, Filter, Log, entries
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.standin.hpgl_reader import read_hpgl
@@ -392,8 +392,8 @@ def test_a_log_gone_through_in_memory_says_what_the_file_says(shop: Shop) -> Non
     assert log.version != shop.version
     assert Log(shop).entry(Log(shop).passing(Filter())[0]).first == "since then"
     assert shop.findings("heron", "x_steps", 2) == shop.findings("heron", "x_steps")[-2:]
-    key = next(k for k in log.passing(Filter("heron")) if k.table == "finding")
-    shop._f._found(Damage("finding", key.id, note("shop.list", table="finding")))
+    key = next(k for k in log.passing(Filter("heron")) if k[TABLE] == "finding")
+    shop._f._found(Damage("finding", key[NUMBER], note("shop.list", table="finding")))
     assert key not in Log(shop).passing(Filter())
 
 

@@ -31,6 +31,7 @@ from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import KINDS
 from keen_compass.practice import stand_in
 from keen_compass.quantities.standpoint import DIRECTIONS, Standpoint
+from keen_compass.shop.logbook import VERDICT
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 from looks import check_looks, check_rail, settle
@@ -333,7 +334,7 @@ def test_the_logbook_filters_and_writes(window: MainWindow, tmp_path: Path) -> N
     page.verdict.setFocus()
     choose("Verdict", "out")
     assert 0 < page.model.rowCount() < all_of_heron
-    assert {k.verdict for k in page.model.keys} == {"out"}
+    assert {key[VERDICT] for key in page.model.keys} == {"out"}
     choose("Verdict", "any verdict")
     row = next(i for i in range(all_of_heron) if page.model.entry(i).kind == "signed")  # type: ignore[union-attr]
     at = page.list.visualRect(page.model.index(row)).center()

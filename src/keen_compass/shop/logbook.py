@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Iterable
-from typing import Any, NamedTuple
+from operator import itemgetter
+from typing import Any, Final, NamedTuple
 
 from keen_compass.machines.profile import Machine
 from keen_compass.shop.pieces import SEEN
@@ -57,15 +58,14 @@ def latest(shop: Shop, machine: str, most: int) -> list[Entry]:
     return entries(shop, Filter(machine), most, (*SILENT, "finding"))
 
 
-class Key(NamedTuple):
-    """Where a line of the log stands in the file, and by what it is filtered."""
-
-    table: str
-    id: int
-    at: str
-    machine: str
-    quantity: str | None
-    verdict: str | None
+# Where a line of the log stands in the file, and by what it is filtered: as SQLite gives it, for there are many.
+Key = tuple[str, int, str, str, str | None, str | None]
+TABLE: Final = 0
+NUMBER: Final = 1
+AT: Final = 2
+MACHINE: Final = 3
+QUANTITY: Final = 4
+VERDICT: Final = 5
 
 
 class Log:
@@ -77,26 +77,26 @@ class Log:
     def __init__(self, shop: Shop) -> None:
         self._shop = shop
         self.version = shop.version
-        self._keys: list[Key] = [Key._make(row) for row in shop.log_keys(SILENT)]
+        self._keys: list[Key] = shop.log_keys(SILENT)
+        for of in (NUMBER, AT):  # of equal times the one written last comes first; nearly in order as it is
+            self._keys.sort(key=itemgetter(of), reverse=True)
         self._decimals = _decimals(shop.machines())
         self._read: dict[tuple[str, int], Entry] = {}
 
     def passing(self, wanted: Filter) -> list[Key]:
         """The keys that pass, newest first."""
         found = self._keys
-        if wanted.since:
-            found = found[: bisect_right(found, False, key=lambda key: key.at < wanted.since)]
-        if wanted.machine:
-            found = [key for key in found if key.machine == wanted.machine]
-        if wanted.quantity:
-            found = [key for key in found if key.quantity == wanted.quantity]
-        if wanted.verdict:
-            found = [key for key in found if key.verdict == wanted.verdict]
+        if since := wanted.since:
+            found = found[: bisect_right(found, False, key=lambda key: key[AT] < since)]
+        # What leaves the fewest comes first.
+        for at, asked in ((VERDICT, wanted.verdict), (QUANTITY, wanted.quantity), (MACHINE, wanted.machine)):
+            if asked:
+                found = [key for key in found if key[at] == asked]
         return found
 
     def entry(self, key: Key) -> Entry:
         """What stands there."""
-        at = key.table, key.id
+        at = key[TABLE], key[NUMBER]
         if at not in self._read:
             row = self._shop.log_row(*at)
             self._read[at] = Entry._make((*row, self._decimals.get((row[2], row[3]), USUAL_DECIMALS)))

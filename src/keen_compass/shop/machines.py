@@ -376,10 +376,10 @@ class MachineRows(ShopBase):
         return self._f.query(sql, *silent, *(value for *_, value in wanted if value))
 
     def log_keys(self, silent: Sequence[str]) -> list[Any]:
-        """(table, id, at, machine, quantity, verdict) of all that `log_rows` has, newest first."""
+        """(table, id, at, machine, quantity, verdict) of all that `log_rows` has, table by table as it was written."""
         columns = "id, at, machine, quantity, verdict"
         parts = [f"SELECT '{table}', {columns} FROM ({part})" for table, part in self._log_parts(silent).items()]
-        return self._f.query(f"{' UNION ALL '.join(parts)} ORDER BY 3 DESC, 2 DESC", *silent)
+        return self._f.query(" UNION ALL ".join(parts), *silent)
 
     def log_row(self, table: str, number: int) -> Any:
         """One of the rows that `log_rows` has."""

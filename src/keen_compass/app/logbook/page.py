@@ -31,7 +31,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.reports.table import to_csv
 from keen_compass.shop.exchange import from_json, to_json
-from keen_compass.shop.logbook import Entry, Filter, Key, Log
+from keen_compass.shop.logbook import QUANTITY, Entry, Filter, Key, Log
 from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import entry_words
 
@@ -215,7 +215,7 @@ class LogbookPage(QWidget):
 
     def _newest_quantity(self) -> str:
         """The quantity that the newest entry about one is about."""
-        return next((k.quantity for k in self.model.keys if k.quantity), next(iter(QUANTITIES)))
+        return next((q for key in self.model.keys if (q := key[QUANTITY])), next(iter(QUANTITIES)))
 
     def _choose(self) -> None:
         """The history of the value that the chosen entry is about."""

@@ -6,7 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QFontMetrics
+from PySide6.QtGui import QFontMetrics, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
@@ -30,6 +30,7 @@ if TYPE_CHECKING:
 MOST_CHIPS = 6
 
 LONG = 9  # letters of what the stand-in shows
+RIM, BESIDE = 14, 14  # px: about the strip, and between its echo and its words
 NARROW = 640  # px of the strip, below which its buttons say less
 
 
@@ -256,7 +257,9 @@ class Strip(Card):
         self.echo.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.echo.setFixedWidth(200)
         self._name = Line("", 18, bold=True)
-        self._hint = Line("", colour="soft")
+        self._hint = Text("", colour="soft")
+        self._hint.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._hints: tuple[object, tuple[str, ...]] = (None, ())  # of the piece that is shown
         self._chips = QHBoxLayout()
         self._chips.setSpacing(6)
         self.practice = Button("", self.type_practice, "quiet", "caliper")
@@ -273,7 +276,7 @@ class Strip(Card):
         words.addWidget(self._hint)
         words.addLayout(self._chips)
         top = QHBoxLayout()
-        top.setSpacing(14)
+        top.setSpacing(BESIDE)
         top.addWidget(self.echo)
         top.addLayout(words, 1)
         buttons = QHBoxLayout()
@@ -285,12 +288,25 @@ class Strip(Card):
         buttons.addStretch(1)
         buttons.addWidget(self.onward)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 10, 14, 10)
+        layout.setContentsMargins(RIM, 10, RIM, 10)
         layout.setSpacing(8)
         layout.addLayout(top)
         layout.addWidget(self._trouble)
         layout.addLayout(buttons)
         self._shown: list[tuple[int, str]] | None = None
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """What is read is still there whole."""
+        super().resizeEvent(event)
+        self._fit_hint()
+
+    def _fit_hint(self) -> None:
+        """As many lines as any hint of this piece needs: the picture above stays where it is while one reads."""
+        metrics, (_, hints) = self._hint.fontMetrics(), self._hints
+        room = self.width() - 2 * RIM - self.echo.width() - BESIDE
+        lines = 1 + any(metrics.horizontalAdvance(words) > room for words in hints)
+        if (height := lines * metrics.lineSpacing() + 1) != self._hint.minimumHeight():
+            self._hint.setFixedHeight(height)
 
     def turn_over(self) -> None:
         """Read the piece's other side."""
@@ -308,6 +324,9 @@ class Strip(Card):
         instrument = session.context.instrument
         editable = not session.context.shop.read_only and not session.settled
         self.turn.setVisible(session.measuring.turns and editable)
+        if (of := (session.context.piece, len(callouts))) != self._hints[0]:
+            self._hints = of, tuple({say(c.measurand.hint) for c in callouts})
+            self._fit_hint()
         if current:
             self._show_current(current)
             looks = session.context.procedure.numbered and not any(c.readings for c in callouts)
@@ -422,7 +441,8 @@ class Strip(Card):
             chip.setToolTip("Change this reading")
             chip.setStyleSheet("QPushButton { min-height: 28px; padding: 0 10px; }")
             self._chips.addWidget(chip)
-        self._chips.addWidget(Line("kept; press one to change it" if chips else "", colour="soft"), 1)
+        kept = "kept" if self.width() < NARROW else "kept; press one to change it"
+        self._chips.addWidget(Line(kept if chips else "", colour="soft"), 1)
 
     def _edit(self, slot: int) -> None:
         self._model.attempt("measure", lambda: self._model.session.measuring.edit(slot))
