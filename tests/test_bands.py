@@ -142,16 +142,16 @@ def test_where_none_meets_the_next_range_is_proposed(window: MainWindow) -> None
     session = page.model.session
     assert session.measuring.findings()[0].verdict is Verdict.UNRESOLVED
     assert "more feed is needed. Print one from +0.4 to +1.2." in shown(page)
-    session.give_up("The next range instead")
-    window.show_rose("kingfisher")
-    window.begin("media-feed", "media_feed")
-    page = window.round_page
-    assert page is not None
+    press(Qt.Key.Key_1, modifier=Qt.KeyboardModifier.AltModifier)  # back to Make, in this very round
+    assert "Print the same test again, or with other steps: about what is in force now." in shown(page)
+    assert not page.make.choices.combos["relative"].isEnabled()  # what the printer counts from stays what it is
     choose("Tried", "more feed")
     assert "feed test: +0.4 to +1.2 %" in shown(page)
-    choose("Counted from", "zero")
-    assert page.model.session.making.parameters()["corrections"][0] == pytest.approx(-0.4)
-    choose("Counted from", "the held one")
+    press(Qt.Key.Key_Z, modifier=Qt.KeyboardModifier.ControlModifier)
+    assert "feed test: −0.4 to +0.4 %" in shown(page)
+    choose("Tried", "more feed")
     click(page, "Print on the stand-in")
     press(Qt.Key.Key_F8)
-    assert page.model.session.measuring.findings()[0].new == pytest.approx(0.23, abs=0.06)
+    assert session.measuring.findings()[0].new == pytest.approx(0.23, abs=0.06)
+    assert session.context.piece.parameters["corrections"][0] == pytest.approx(0.4)
+    assert session.making.parameters()["corrections"][0] == pytest.approx(-0.4)  # beyond was meant once

@@ -195,6 +195,13 @@ def test_by_mouse_and_keyboard_the_square_that_closes_is_picked_corrected_and_co
     press(Qt.Key.Key_F8)
     (finding,) = session.measuring.findings()
     assert finding.subject.tool == "drag-knife"
+    before = session.context.piece.parameters["values"]
+    press(Qt.Key.Key_1, modifier=Qt.KeyboardModifier.AltModifier)
+    assert session.making.parameters()["values"] == before
+    choose("How many", "11")
+    assert len(session.making.parameters()["values"]) == 11  # the next of this round goes beyond it
+    choose("How many", "7")
+    press(Qt.Key.Key_2, modifier=Qt.KeyboardModifier.AltModifier)
     click(page, "To Correct")
     if not session.correcting.enters(finding):
         click(page.correct.cards["drag"], "Enter new")

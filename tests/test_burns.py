@@ -319,6 +319,12 @@ def test_by_mouse_the_narrowest_line_is_picked_taken_and_confirmed(window: MainW
     (finding,) = session.measuring.findings()
     assert finding.new == 9.0
     check_looks(window, (1280, 800))
+    press(Qt.Key.Key_1, modifier=Qt.KeyboardModifier.AltModifier)
+    choose("Steps of", "0.25 mm")  # what the eye can't tell closer is burnt closer, in this round
+    heights = session.making.parameters()["heights"]
+    assert [h - heights[4] for h in heights] == [-1.0, -0.75, -0.5, -0.25, 0.0, 0.25, 0.5, 0.75, 1.0]
+    choose("Steps of", "0.5 mm")
+    press(Qt.Key.Key_2, modifier=Qt.KeyboardModifier.AltModifier)
     click(page, "To Correct")
     card = page.correct.cards["focus"]
     if not session.correcting.enters(finding):

@@ -217,6 +217,12 @@ def test_by_keyboard_a_ladder_is_read_and_its_kerf_goes_into_the_controller(wind
     (finding,) = session.measuring.findings()
     assert 2 * finding.new == pytest.approx(1.71, abs=0.06)
     assert "7 pieces" not in shown(window.round_page)  # type: ignore[arg-type]
+    first = session.making.parameters()
+    assert first["compensations"] == session.context.piece.parameters["compensations"]  # type: ignore[union-attr]
+    session.making.choose_option("rungs", 11)
+    more = session.making.parameters()
+    assert len(more["compensations"]) == 11  # type: ignore[arg-type]
+    assert {**more, "compensations": ()} == {**first, "compensations": ()}
 
 
 def test_by_mouse_the_one_that_fits_is_picked_and_between_two_as_well(window: MainWindow) -> None:

@@ -270,6 +270,8 @@ class Procedure(Generic[P]):
     numbered: the piece bears a number, which is asked before reading.
     anchored: its piece lies where it says itself (`origin`, `boxes`), not at the next free place.
     judged_by: choices that only say how it is judged: they may be made anew when it was read.
+    tried: choices of what is tried, which may be others from one row of a round to the next: closer, or more of them.
+    once: of these, what holds for the next row alone.
     placing: parameters that only say where on the sheet it lies: two pieces that differ in nothing else are equal.
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
     floor: code of what keeps it open however often one reads.
@@ -304,6 +306,8 @@ class Procedure(Generic[P]):
     marks_bed: bool = False
     placing: tuple[str, ...] = ()
     judged_by: tuple[str, ...] = ()
+    tried: tuple[str, ...] = ()
+    once: tuple[str, ...] = ()
     draws: bool = False
     trails: bool = False
     thermal_pieces: bool = False

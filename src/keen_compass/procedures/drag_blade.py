@@ -45,6 +45,7 @@ class DragBlade(Procedure[BladeRow]):
     numbered = False
     draws = True
     trails = True
+    tried = ("step", "squares")
     by_eye = True
     eye = EYE
 
@@ -62,9 +63,8 @@ class DragBlade(Procedure[BladeRow]):
         return {"values": _about(around.trails or MIDDLE, step, n), "overcut": around.chosen["overcut"]}
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
-        """The same steps about what is held by now."""
-        row = self.piece(before)
-        return {**before, "values": _about(around.trails or MIDDLE, row.values[1] - row.values[0], len(row.values))}
+        """About what is held by now; other steps or more squares where that was chosen since."""
+        return {**before, "values": self.parameters(around)["values"]}
 
     def first(self, around: Surroundings) -> Note | None:
         """A controller that leads the blade itself would do it twice."""

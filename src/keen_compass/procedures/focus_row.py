@@ -42,6 +42,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
     large = ()
     numbered = False
     judged_by = ("read",)
+    tried = ("step", "lines")
     burns = True
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
@@ -61,10 +62,8 @@ class FocusRowProcedure(Procedure[FocusRow]):
         return {"heights": heights, "read": around.chosen.get("read", "pick")}
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
-        """The same steps about where the lens stands by now."""
-        heights = [h for h in _listed(before.get("heights")) if isinstance(h, (int, float))]
-        middle = heights[len(heights) // 2]
-        return {**before, "heights": [round(h - middle + around.machine.focus, 3) for h in heights]}
+        """About where the lens stands by now; closer lines or more of them where that was chosen since."""
+        return {**before, "heights": self.parameters(around)["heights"]}
 
     def piece(self, parameters: Parameters) -> FocusRow:
         """From `heights`, rising."""

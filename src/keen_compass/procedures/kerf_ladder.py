@@ -47,6 +47,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
     thermal_pieces = True
     numbered = False
     judged_by = ("read",)
+    tried = ("rungs",)
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Outsides or insides; sizes or a pick; how many."""
@@ -70,6 +71,12 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
             "thickness": stock.thickness if stock else 0.0, "read": around.chosen.get("read", "sizes"),
             "thermal": around.machine.kind in THERMAL,
         }  # fmt: skip
+
+    def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
+        """The same ladder; about what is in force now where another number of rungs was chosen since."""
+        now, rungs = self.parameters(around)["compensations"], before.get("compensations")
+        alike = isinstance(now, list) and isinstance(rungs, list) and len(now) == len(rungs)
+        return dict(before) if alike else {**before, "compensations": now}
 
     def piece(self, parameters: Parameters) -> KerfLadder:
         """From `nominal`, `side` (outside, inside) and `compensations` (full widths, rising)."""

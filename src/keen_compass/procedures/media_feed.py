@@ -82,6 +82,8 @@ class MediaFeed(Procedure[Bands]):
     by_eye = True
     eye = EYE
     judged_by = ("read",)
+    tried = ("step", "bands", "about")
+    once = ("about",)
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """Steps, how many, from where they count, which way; how they are judged."""
@@ -102,11 +104,9 @@ class MediaFeed(Procedure[Bands]):
         return {"corrections": _about(middle, step, n), "relative": relative, "read": around.chosen["read"]}
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
-        """The same steps about what is in force by now."""
-        bands = self.piece(before)
-        n, middle = len(bands.corrections), 0.0 if bands.relative else around.fed
-        step = bands.corrections[1] - bands.corrections[0]
-        return {**before, "corrections": _about(middle, step, n)}
+        """About what is in force by now, or beyond it, with steps as they are chosen."""
+        chosen = {**around.chosen, "relative": before.get("relative", True)}
+        return {**before, "corrections": self.parameters(replace(around, chosen=chosen))["corrections"]}
 
     def first(self, around: Surroundings) -> Note | None:
         """What is printed."""

@@ -538,6 +538,9 @@ class Making:
             if makes is Makes.PIECE or (makes is Makes.SHEET and self.has_file):  # that tool made it, so it is in
                 c.shop.mount(c.machine, tool=c.tool)
             piece = c.shop.put_piece(c.kept.id, c.kept.machine, made)
+            if c.procedure.once:
+                kept = {name: value for name, value in c.choices.chosen.items() if name not in c.procedure.once}
+                self.choose(chosen=kept)
         if makes is not Makes.NOTHING:
             c.history.forget()
         c.changed()

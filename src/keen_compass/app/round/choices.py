@@ -26,8 +26,8 @@ class ChoicesBar(QWidget):
         self._grid.setHorizontalSpacing(10)
         self._grid.setVerticalSpacing(6)
 
-    def refresh(self, *, editable: bool) -> None:
-        """Show what is chosen."""
+    def refresh(self, *, editable: bool, still: tuple[str, ...] = ()) -> None:
+        """Show what is chosen. still: what may be chosen even where the rest may not any more."""
         context = self._model.session.context
         choices = [c for c in context.procedure.choices(context.machine) if len(c.options) > 1]
         for i, choice in enumerate(choices):
@@ -44,7 +44,7 @@ class ChoicesBar(QWidget):
                 stretch = self._grid.columnStretch(2 * column + 1)
                 self._grid.setColumnStretch(2 * column + 1, max(stretch, min(max(longest, 4), 26)))
             fill(combo, [(say(words), value) for words, value in choice.options], context.chosen.get(choice.name))
-            combo.setEnabled(editable)
+            combo.setEnabled(editable or choice.name in still)
             for widget in (combo, self._labels[choice.name]):
                 widget.setVisible(context.procedure.concerns(choice.name, context.chosen))
         self.setVisible(bool(choices))

@@ -120,7 +120,7 @@ class MakeStep(QWidget):
         again = bool(context.pieces)
         runs, ticks = context.procedure.makes is Makes.MOVES, context.machine.file_format != "gcode"
         self._asks.say(self._again(runs=runs) if again else "")
-        self.choices.refresh(editable=not again)
+        self.choices.refresh(editable=not again, still=() if session.settled else context.procedure.tried)
         self._filling = True
         step, smallest = making.step, making.smallest
         self.slider.setRange(round(smallest / step), round(max(making.largest_size(), smallest) / step))
@@ -202,6 +202,8 @@ class MakeStep(QWidget):
         if self._model.session.context.procedure.makes is Makes.PRINT:
             same = "Print the same test again"
         changed = self._model.session.measuring.cut_before_change()
+        if self._model.session.context.procedure.tried:
+            return f"{same}, or with other steps: about what is in force now."
         return f"{same}: {'it confirms the new numbers' if changed or runs else 'they count together'}."
 
     def _say(self, refused: Note | None, *, written: bool) -> None:

@@ -259,7 +259,7 @@ class Strip(Card):
         self._name = Line("", 18, bold=True)
         self._hint = Text("", colour="soft")
         self._hint.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self._hints: tuple[object, tuple[str, ...]] = (None, ())  # of the piece that is shown
+        self._hints: tuple[object, tuple[str, ...]] = (None, ())  # codes and words, of all that is read here
         self._chips = QHBoxLayout()
         self._chips.setSpacing(6)
         self.practice = Button("", self.type_practice, "quiet", "caliper")
@@ -324,8 +324,8 @@ class Strip(Card):
         instrument = session.context.instrument
         editable = not session.context.shop.read_only and not session.settled
         self.turn.setVisible(session.measuring.turns and editable)
-        if (of := (session.context.piece, len(callouts))) != self._hints[0]:
-            self._hints = of, tuple({say(c.measurand.hint) for c in callouts})
+        if (of := tuple(c.measurand.hint for c in callouts)) != self._hints[0]:
+            self._hints = of, tuple(map(say, dict.fromkeys(of)))
             self._fit_hint()
         if current:
             self._show_current(current)
