@@ -198,6 +198,7 @@ def _sheet(t: Theme) -> str:
     QComboBox {{ background: {t.card}; color: {t.ink}; border: 1.5px solid {t.line}; border-radius: 7px;
         padding: 0 0 0 10px; min-height: {HAND - 3}px; }}
     QComboBox:focus {{ border-color: {t.focus}; }}
+    QComboBox:disabled, QLineEdit:disabled, QSpinBox:disabled {{ color: {t.soft}; background: {t.quiet_fill}; }}
     QComboBox::drop-down {{ border: none; width: 26px; }}
     QComboBox::down-arrow {{ image: url({(HERE / "icons" / f"down-{t.name}.svg").as_posix()}); width: 14px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; color: {t.ink}; selection-background-color: {t.ink};
@@ -207,6 +208,7 @@ def _sheet(t: Theme) -> str:
     QSlider::sub-page:horizontal {{ background: {t.good}; border-radius: 3px; }}
     QSlider::handle:horizontal {{ width: 30px; height: 30px; margin: -13px 0; border-radius: 16px;
         background: {t.ink}; border: 1px solid {t.card}; }}
+    QSlider::sub-page:horizontal:disabled, QSlider::handle:horizontal:disabled {{ background: {t.line}; }}
     QSlider::handle:horizontal:focus {{ border: 3px solid {t.focus}; }}
     QPlainTextEdit {{ background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; border-radius: 10px;
         padding: 8px; }}
