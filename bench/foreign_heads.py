@@ -63,6 +63,25 @@ def offsets(rng: random.Random, head: str, off: float) -> tuple[dict[str, float]
     return held, {f"{head}_{a}": -v for a, v in zip("xy", d, strict=True)}, d
 
 
+def asked(
+    world: World, rng: random.Random, procedure: str, held: dict[str, float], truth: dict[str, float], piece: Body,
+    readings: list[Body],
+) -> Body:  # fmt: skip
+    """The input, with tolerances such that the answer is often close."""
+    T = {q: near(rng, e, 0.1) for q, e in truth.items()}
+    return {
+        "procedure": procedure, "machine": machine(world, held), "piece": piece,
+        "instrument": world.gauge.json(rng), "tolerance": T, "readings": readings,
+    }  # fmt: skip
+
+
+def picked(misses: list[float], alike: float) -> float:
+    """What an eye says of a row: the number of the least miss, or between two beside each other that look alike."""
+    off = [abs(m) for m in misses]
+    a, b = sorted(range(len(off)), key=off.__getitem__)[:2]
+    return (a + b) / 2 + 1 if abs(a - b) == 1 and abs(off[a] - off[b]) < alike else a + 1
+
+
 def wander(world: World, rng: random.Random) -> float:
     """Where an axis comes to stand beside where it should, mm: play, met from either side, and a hand."""
     return rng.choice((-0.5, 0.5)) * world.play + rng.gauss(0, world.hand) + world.one_way
@@ -74,11 +93,7 @@ def mark(world: World, rng: random.Random) -> Made:
     gauged, readings = Gauged(world.gauge, rng), []
     for a, v in zip("xy", d, strict=True):
         readings.append({"measurand": a, "values": gauged.read(a, -v + wander(world, rng))})
-    T = {q: near(rng, e, 0.1) for q, e in truth.items()}
-    return {
-        "procedure": "pointer", "machine": machine(world, held), "piece": {"way": "mark"},
-        "instrument": world.gauge.json(rng), "tolerance": T, "readings": readings,
-    }, truth  # fmt: skip
+    return asked(world, rng, "pointer", held, truth, {"way": "mark"}, readings), truth
 
 
 def sheet(world: World, rng: random.Random) -> Made:
@@ -94,11 +109,7 @@ def sheet(world: World, rng: random.Random) -> Made:
         e = (-d[0] + sx * (x - mx) - turn * (y - my) + bent, -d[1] + sy * (y - my) + turn * (x - mx))
         for a, v in zip("xy", e, strict=True):
             readings.append({"measurand": f"t{i}_{a}", "values": gauged.read(f"{a}{i}", v + wander(world, rng))})
-    T = {q: near(rng, e, 0.1) for q, e in truth.items()}
-    return {
-        "procedure": "pointer", "machine": machine(world, held), "piece": {"way": "sheet", "targets": at},
-        "instrument": world.gauge.json(rng), "tolerance": T, "readings": readings,
-    }, truth  # fmt: skip
+    return asked(world, rng, "pointer", held, truth, {"way": "sheet", "targets": at}, readings), truth
 
 
 def gaps(world: World, rng: random.Random) -> Made:
@@ -109,11 +120,7 @@ def gaps(world: World, rng: random.Random) -> Made:
         cut, high, low = rng.gauss(0, 0.01), wide / 2 + v + wander(world, rng), -wide / 2 + v + wander(world, rng)
         for side, gap in (("high", high - cut), ("low", cut - low)):
             readings.append({"measurand": f"{a}_{side}", "values": gauged.read(f"{a}{side}", gap)})
-    T = {q: near(rng, e, 0.1) for q, e in truth.items()}
-    return {
-        "procedure": "second-tool", "machine": machine(world, held), "piece": {"way": "gaps", "spacing": wide},
-        "instrument": world.gauge.json(rng), "tolerance": T, "readings": readings,
-    }, truth  # fmt: skip
+    return asked(world, rng, "second-tool", held, truth, {"way": "gaps", "spacing": wide}, readings), truth
 
 
 def vernier(world: World, rng: random.Random) -> Made:
@@ -133,12 +140,8 @@ def vernier(world: World, rng: random.Random) -> Made:
         line = (k + other) / 2 if abs(k - other) == 1 and next_best - best < 0.02 else float(k)
         readings.append({"measurand": f"{a}_line", "values": [line]})
         readings.append({"measurand": f"{a}_coarse", "values": gauged.read(a, off)})
-    T = {q: near(rng, e, 0.1) for q, e in truth.items()}
-    return {
-        "procedure": "second-tool", "machine": machine(world, held),
-        "piece": {"way": "vernier", "pitch": p, "divisions": n},
-        "instrument": world.gauge.json(rng), "tolerance": T, "readings": readings,
-    }, truth  # fmt: skip
+    piece = {"way": "vernier", "pitch": p, "divisions": n}
+    return asked(world, rng, "second-tool", held, truth, piece, readings), truth
 
 
 def camera(world: World, rng: random.Random) -> Made:
@@ -218,10 +221,8 @@ def registration(world: World, rng: random.Random) -> Made:
 def claims(body: Body) -> list[Body]:
     """What a registration says of how the sheet lies, as findings."""
     figures = solved(body)["figures"]
-    U, told = (
-        figures["expanded_uncertainty"],
-        [("turn_deg", figures["turn_deg"], figures["expanded_uncertainty"]["turn_deg"])],
-    )
+    U = figures["expanded_uncertainty"]
+    told = [("turn_deg", figures["turn_deg"], U["turn_deg"])]
     for what in ("scale", "shift"):
         told += [(f"{what} {a}", v, u) for a, v, u in zip("xy", figures[what], U[what], strict=True)]
     return [
@@ -235,10 +236,7 @@ def blade(world: World, rng: random.Random) -> Made:
     held = true + rng.uniform(-2, 2) * step
     first = max(held - 3 * step, 0.01)
     tried = [round(first + i * step, 4) for i in range(7)]
-    off = [abs(v - true + rng.gauss(0, 0.08 * step)) for v in tried]
-    ranked = sorted(range(7), key=lambda i: off[i])
-    between = abs(ranked[0] - ranked[1]) == 1 and abs(off[ranked[0]] - off[ranked[1]]) < 0.5 * step
-    pick = (ranked[0] + ranked[1]) / 2 + 1 if between else ranked[0] + 1
+    pick = picked([v - true + rng.gauss(0, 0.08 * step) for v in tried], 0.5 * step)
     by = IN if world.inches else 1.0
     return {
         "procedure": "drag-blade",
@@ -256,10 +254,7 @@ def bands(world: World, rng: random.Random) -> Made:
     true = (held if relative else 0.0) + rng.uniform(-4, 4) * step
     misses = [c + (held if relative else 0.0) - true + rng.gauss(0, 0.1 * step) for c in tried]
     if rng.random() < 0.5:
-        ranked = sorted(range(11), key=lambda i: abs(misses[i]))
-        a, b = ranked[:2]
-        between = abs(a - b) == 1 and abs(abs(misses[a]) - abs(misses[b])) < 0.4 * step
-        reading: Body = {"measurand": "pick", "values": [(a + b) / 2 + 1 if between else a + 1]}
+        reading: Body = {"measurand": "pick", "values": [picked(misses, 0.4 * step)]}
     else:
         blind = 0.35 * step
         reading = {"measurand": "bands", "values": [
@@ -290,10 +285,12 @@ def rows(names: list[str]) -> dict[str, tuple[Callable[[World, random.Random], M
         add(f"{name}, inch controller", make, World(inches=True))
         add(f"{name}, tool minus secondary", make, World(turned=True))
         add(f"{name}, inch controller, tool minus secondary", make, World(inches=True, turned=True))
-        if make is not vernier:  # all of whose ticks are drawn from one side
-            add(f"{name}, play", make, World(play=0.06 if make is not camera else 0.02))
+    for name, make in (("mark", mark), ("targets", sheet), ("gaps", gaps)):
+        add(f"{name}, play", make, World(play=0.06))  # a vernier's ticks are all drawn from one side
         add(f"{name}, hand to one side", make, World(one_way=0.03))
+    for name, make in (("vernier", vernier), ("camera", camera)):
         add(f"{name}, scale", make, World(scale=0.002))
+    add("camera, play", camera, World(play=0.02))
     add("targets, bowed sheet", sheet, World(bow=0.15))
     add("targets, bowed sheet, half millimetres", sheet, World(MM_RULE, bow=0.3))
     add("camera, as it should be", camera, World())

@@ -540,7 +540,7 @@ class Making:
             piece = c.shop.put_piece(c.kept.id, c.kept.machine, made)
             if c.procedure.once:
                 kept = {name: value for name, value in c.choices.chosen.items() if name not in c.procedure.once}
-                self.choose(chosen=kept)
+                c.shop.put_mark(c.kept.id, replace(c.choices, chosen=kept))
         if makes is not Makes.NOTHING:
             c.history.forget()
         c.changed()

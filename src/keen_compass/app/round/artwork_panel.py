@@ -59,7 +59,6 @@ class ArtworkPanel(StagePanel):
         self.job = plain_line("Name of the job", "what the job is called", 60)
         self.outset = plain_line("From the artwork out to the cut", "border", 20)
         self.combos: dict[str, QComboBox] = {}
-        self._roomy = True
         for name, (label, _) in CHOICES.items():
             self.combos[name] = combo = plain_combo(label)
             if name != "shown":
@@ -119,16 +118,15 @@ class ArtworkPanel(StagePanel):
 
     def _say_choices(self, chosen: Mapping[str, object]) -> None:
         """In as many words as there is room for; what is shown is nobody's setting and stays as it is."""
-        self._roomy = self.width() >= ROOMY
+        roomy = self.width() >= ROOMY
         for name, combo in self.combos.items():
-            words = [(long if self._roomy else short, value) for long, short, value in CHOICES[name][1]]
+            words = [(long if roomy else short, value) for long, short, value in CHOICES[name][1]]
             fill(combo, words, chosen.get(name, combo.currentData()))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """More room, or less."""
         super().resizeEvent(event)
-        if (self.width() >= ROOMY) is not self._roomy:
-            self._say_choices({})
+        self._say_choices({})
 
     @property
     def main(self) -> Button:  # type: ignore[override]
