@@ -51,6 +51,7 @@ def check_looks(window: MainWindow, size: tuple[int, int]) -> None:
             assert widget.width() >= least, f"{widget.accessibleName()} has no room for what is typed"
         assert widget.font().pixelSize() >= th.TEXT, f"{name} is too small to read"
     for combo in page.findChildren(QComboBox):
+        assert not combo.isVisible() or combo.height() >= th.HAND - 4, f"{combo.accessibleName()} is squashed"
         if combo.isVisible() and combo.isEnabled() and combo.accessibleName() not in GIVEN:
             room = combo.width() - ARROW
             assert combo.fontMetrics().horizontalAdvance(combo.currentText()) <= room, f"{combo.currentText()} is cut"

@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from driving import choose, click, press, shown, states
+from driving import choose, click, focus, press, shown, states
 from keen_compass.app import theme as th
 from keen_compass.app.round.bands_surface import BandsSurface
 from keen_compass.app.window import MainWindow
@@ -141,6 +141,7 @@ def test_where_none_meets_the_next_range_is_proposed(window: MainWindow) -> None
     press("9", Qt.Key.Key_Return)
     session = page.model.session
     assert session.measuring.findings()[0].verdict is Verdict.UNRESOLVED
+    assert focus() == "One more pass"  # nothing leads on from here, but the keyboard stays here
     assert "more feed is needed. Print one from +0.4 to +1.2." in shown(page)
     press(Qt.Key.Key_1, modifier=Qt.KeyboardModifier.AltModifier)  # back to Make, in this very round
     assert "Print the same test again, or with other steps: about what is in force now." in shown(page)

@@ -285,6 +285,9 @@ def test_a_round_on_worn_consumables_asks_first(window: MainWindow, answer: str)
     assert not page.make.cut.isEnabled()
     settle()
     assert focus() == "New ones are in"
+    for size in ((1024, 700), (1280, 800)):
+        window.resize(*size)
+        check_looks(window, size)
     tab_to(answer)
     press(Qt.Key.Key_Return)
     assert "then calibrate" not in shown(page)

@@ -30,7 +30,7 @@ class BedCanvas(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setMinimumSize(380, 120)
+        self.setMinimumSize(380, 96)
         self._machine: Machine | None = None
         self._taken: list[tuple[Box, int]] = []
         self._next: tuple[Box, Piece, int] | None = None

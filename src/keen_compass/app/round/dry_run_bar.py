@@ -41,13 +41,13 @@ class DryRunBar(QWidget):
         layout.addWidget(self.slider, 3)
         layout.addWidget(self.said, 4)
 
-    def refresh(self) -> None:
-        """Begin anew where the file is another one; hidden where there is none."""
+    def refresh(self, *, waits: bool = False) -> None:
+        """Begin anew where the file is another one; hidden where there is none, or it waits for an answer."""
         try:
             run = self._model.session.making.dry_run()
         except KeenCompassError:  # the step says why there is no file
             run = None
-        self.setVisible(run is not None and bool(run.steps))
+        self.setVisible(run is not None and bool(run.steps) and not waits)
         if run is not self._run:
             self._run = run
             self._stop()

@@ -150,7 +150,7 @@ class MakeStep(QWidget):
             context.machine, making.taken(), (place, making.next_piece(), number) if place else None,
             making.program() if runs else None, anchored=context.procedure.anchored,
         )  # fmt: skip
-        self.dry_run.refresh()
+        self.dry_run.refresh(waits=self.worn.wanted())  # what is worn is asked first, and needs the room
         stem = file_stem(context.machine.name)
         proposed = str(Path.home() / f"{stem}-{context.procedure.noun}-{number}.{making.extension}")
         if not self.file.isModified():

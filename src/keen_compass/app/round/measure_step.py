@@ -30,6 +30,7 @@ if TYPE_CHECKING:
 MOST_CHIPS = 6
 
 LONG = 9  # letters of what the stand-in shows
+ECHO, NARROW_ECHO = 200, 164  # px: width of the echo
 RIM, BESIDE = 14, 14  # px: about the strip, and between its echo and its words
 NARROW = 640  # px of the strip, below which its buttons say less
 
@@ -125,7 +126,7 @@ class MeasureStep(QWidget):
         elif edit is not None:
             edit.setFocus()
         else:
-            self.strip.onward.setFocus()
+            self.strip.take_focus()
 
     def step_callout(self, by: int) -> None:
         """To the next or the one before; a dial turns by a division instead."""
@@ -255,7 +256,7 @@ class Strip(Card):
         self.echo = QLabel()
         self.echo.setFont(th.font(th.ECHO, bold=True))
         self.echo.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.echo.setFixedWidth(200)
+        self.echo.setFixedWidth(ECHO)
         self._name = Line("", 18, bold=True)
         self._hint = Text("", colour="soft")
         self._hint.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -295,9 +296,16 @@ class Strip(Card):
         layout.addLayout(buttons)
         self._shown: list[tuple[int, str]] | None = None
 
+    def take_focus(self) -> None:
+        """On what leads on, where everything is read; where nothing leads on from here, on what can be done instead."""
+        ways = (self.onward, self.another, self.more)
+        next((b for b in ways if b.isEnabled() and b.isVisibleTo(self)), self.onward).setFocus()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         """What is read is still there whole."""
         super().resizeEvent(event)
+        short = self.width() < NARROW and not self._model.session.context.procedure.reads_spots  # two numbers at once
+        self.echo.setFixedWidth(NARROW_ECHO if short else ECHO)
         self._fit_hint()
 
     def _fit_hint(self) -> None:
