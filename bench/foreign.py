@@ -530,9 +530,9 @@ def slipped(rng: random.Random, body: Body) -> str:
 
 REMEDY = re.compile(
     r"(?P<more>One|Two|Three|Four|Five|Six|Seven) more readings? of each (?:length|stop) would settle it"
-    r"|A (?:piece|run) (?P<long>\d+) mm long would settle it"
+    r"|A (?:piece|run) (?P<long>\d+) mm long \(this one is \d+ mm\) would settle it"
     r"|(?P<pieces>One|Two|Three) more equal pieces? would settle it"
-    r"|(?P<fine>Fine one) would settle it"
+    r"|A measurement with the (?P<fine>fine one) would settle it"
 )
 COUNTS = {w: i for i, w in enumerate(("Zero", "One", "Two", "Three", "Four", "Five", "Six", "Seven"))}
 

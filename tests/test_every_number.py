@@ -160,7 +160,7 @@ MISREAD = {
     "an inch among small lengths": ("rectangle", {"short_height": [3.5394, 3.5398, 3.54]}, "inches"),
     "three times": ("rectangle", {"width": [133.43, 133.44, 133.43]}, "3 times"),
     "1.6 times": ("rectangle", {"height": [187.4, 187.4, 187.4]}, "1.6 times"),
-    "another line": ("squareness", {"diagonal_1": [505.39, 505.38, 505.39]}, "four-sided"),
+    "another line": ("squareness", {"diagonal_1": [505.39, 505.38, 505.39]}, "fit the other"),
     "a slipped point": ("home", {"x_edge": [2.54, 2.54, 2.54]}, "decimal point"),
     "two that differ": ("home", {"x_edge": [25.42, 26.42]}, "read it once more"),
     "a needle that turned once more": ("backlash", {"return": [0.08, 0.08, 1.08, 0.09]}, "reading 3"),
@@ -285,13 +285,14 @@ def test_decimals_that_cannot_hold_the_number_are_named() -> None:
 
 def test_knowledge_is_evidence_only_with_its_uncertainty() -> None:
     plain, known = example("rectangle"), example("rectangle")
-    known["machine"]["values"]["x_steps"] = {"value": 106.667, "expanded_uncertainty": 0.02}
+    known["machine"]["values"]["x_steps"] = {"value": 106.667, "expanded_uncertainty": 0.06}
+    known["confirmed"] = True
     said, weighed = first(plain), first(known)
     assert weighed["old"] == said["old"]
-    assert weighed["expanded_uncertainty"] < 0.7 * said["expanded_uncertainty"]
+    assert weighed["expanded_uncertainty"] < 0.8 * said["expanded_uncertainty"]
     assert abs(weighed["error"]) < abs(said["error"])
     # Two values of one thing, each by its weight (worked out by hand; both are nearly normal).
-    U_known, U_read = 0.02 / 106.667 * 1000, said["expanded_uncertainty"]
+    U_known, U_read = 0.06 / 106.667 * 1000, said["expanded_uncertainty"]
     share = U_known**2 / (U_known**2 + U_read**2)
     assert weighed["error"] == pytest.approx(share * said["error"], rel=0.2)
 
@@ -319,12 +320,18 @@ def test_what_is_said_twice_or_makes_no_sense_is_refused_at_its_place(values: Bo
 
 
 @pytest.mark.parametrize(
-    ("division", "width", "says"),
-    [(0.01, 400.31, "0.01 mm"), (1.0, 400.0, "1 mm"), (0.5, 400.5, "0.5 mm"), (0.01, "15 3/4 in", "6.35 mm")],
-)
-def test_the_spread_that_is_assumed_is_that_of_what_was_really_read(division: float, width: Any, says: str) -> None:
-    body = example("rectangle", instrument={"resolution": division}, readings=readings(width=width))
-    assert f"Spread of single readings assumed: one division, {says}." in solve(body)["notes"]
+    ("kind", "division", "s"),
+    [("caliper", 0.01, 0.02), ("micrometer", 0.001, 0.005), ("rule", 1.0, 0.25), ("rule", 0.1, 0.1), ("tape", 1.0, 0.25),
+     ("dial", 0.01, 0.005)],
+)  # fmt: skip
+def test_what_a_hand_does_with_a_kind_of_instrument_is_assumed_and_said(kind: str, division: float, s: float) -> None:
+    body = example("rectangle", instrument={"resolution": division, "kind": kind}, readings=readings(width=400.0))
+    answer = solve(body)
+    assert any(f"assumed: {s:.3f} mm (standard deviation)" in n for n in answer["notes"]), answer["notes"]
+    lengths = readings(width=[400.3], short_width=[120.0])
+    body = example("rectangle", instrument={"resolution": division, "kind": kind}, readings=lengths, confirmed=True)
+    (said,) = [a for a in first(body)["assumed"] if a["what"] == "repeats"]
+    assert said["value"] == pytest.approx(s)
 
 
 def test_what_is_held_exactly_is_said() -> None:

@@ -114,7 +114,9 @@ def test_a_stated_tilt_corrects_the_mean_and_widens_it() -> None:
     theta = math.radians(2.6)
     for kind, sign in (("rule", 1), ("tape", 1), ("dial", -1), ("caliper", -1), (None, 1)):
         given = body("travel-run")
-        given["instrument"] = {"resolution": 0.01, "permissible_error": [0.01, 0.00001]}
+        given["instrument"] = {
+            "resolution": 0.01, "permissible_error": [0.01, 0.00001], "repeats": {"s": 0.01, "dof": 20},
+        }  # fmt: skip
         if kind:
             given["instrument"]["kind"] = kind
         straight = solve(given).findings[0]

@@ -146,7 +146,7 @@ def left(
     return found
 
 
-FINE = {"resolution": 1e-6, "permissible_error": [1e-6, 0]}
+FINE = {"resolution": 1e-6, "permissible_error": [1e-6, 0], "repeats": {"s": 1e-6, "dof": 9}}
 
 
 def test_shift_turn_scale_and_border_are_told_apart_where_the_places_can() -> None:

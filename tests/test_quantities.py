@@ -37,7 +37,6 @@ from keen_compass.quantities.uncertainty import (
     combination,
     covariance,
     effective_dof,
-    ellipse,
     expand,
     limits,
     t_95,
@@ -204,20 +203,6 @@ def test_what_limits_an_answer_is_told_by_cause() -> None:
     assert limits(parts) == ((Cause.OWN_ERROR, pytest.approx(0.64)), (Cause.PIECES, pytest.approx(0.36)))
 
 
-def test_the_ellipse_of_two_results_holds_nineteen_of_twenty() -> None:
-    """x = a + 0.5b, y = a − 2b + 0.3c: drawn 40,000 times."""
-    a, b, c = (Source(name, u, Cause.REPEATS) for name, u in (("a", 0.3), ("b", 0.2), ("c", 0.5)))
-    found = ellipse(Uncertain(0, ((a, 1), (b, 0.5))), Uncertain(0, ((a, 1), (b, -2), (c, 0.3))))
-    rng, inside = random.Random(6), 0
-    for _ in range(40_000):
-        da, db, dc = rng.gauss(0, 0.3), rng.gauss(0, 0.2), rng.gauss(0, 0.5)
-        x, y = da + 0.5 * db, da - 2 * db + 0.3 * dc
-        along = x * math.cos(found.turn) + y * math.sin(found.turn)
-        across = -x * math.sin(found.turn) + y * math.cos(found.turn)
-        inside += (along / found.major) ** 2 + (across / found.minor) ** 2 <= 1
-    assert inside / 40_000 == pytest.approx(0.95, abs=0.004)
-
-
 def test_quantiles_from_the_tables() -> None:
     for p, dof, value in ((0.025, 7, 1.690), (0.975, 10, 20.483), (0.5, 2, 1.386)):
         assert chi2_quantile(p, dof) == pytest.approx(value, abs=5e-4)
@@ -230,7 +215,7 @@ def source(name: str, u: float, cause: Cause = Cause.REPEATS, shape: Shape = Sha
 def test_equal_readings_do_not_pretend_to_be_exact() -> None:
     spread = pooled_repeats([400.31] * 3, Instrument(resolution=0.01).repeatability)
     assert spread.assumed
-    assert spread.s == pytest.approx(0.01 * math.sqrt(4 / 6))
+    assert spread.s == pytest.approx(0.02 * math.sqrt(4 / 6))
     assert pooled_repeats([1.0, 2.0, 3.0, 4.0, 5.0], Repeatability(9, 9)).s == pytest.approx(math.sqrt(2.5))
 
 

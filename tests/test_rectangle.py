@@ -53,21 +53,21 @@ def test_the_step_alone_gives_the_scale_by_hand() -> None:
 
 
 def test_expanded_uncertainty_by_hand() -> None:
-    """Δ of two means with s_p = 0.01 (4 dof, assumed and shared), r = 0.01, s_piece = 0.02 (4 dof, shared).
+    """Δ of two means with s_p = 0.02 (4 dof, assumed and shared), r = 0.01, s_piece = 0.03 (4 dof, shared).
 
     The caliper's ±(0.02 + 2e-5·L): at each length (a² + 2ab·L)/3 of its own, and the slope b of the difference.
     """
     x = solve(example()).findings[0]
-    s_width, s_short = (2 * 1e-4 + 4 * 1e-4) / 6 / 3, (2 * 3.3333e-5 + 4 * 1e-4) / 6 / 3
+    s_width, s_short = (2 * 1e-4 + 4 * 4e-4) / 6 / 3, (2 * 3.3333e-5 + 4 * 4e-4) / 6 / 3
     own = (2 * 0.02**2 + 2 * 0.02 * 2e-5 * (400.31 + 120.0167)) / 3 + (2e-5 * 280.3) ** 2 / 3
-    u2 = s_width + s_short + 2 * 4e-4 + 2 * 1e-4 / 12 + own
+    u2 = s_width + s_short + 2 * 9e-4 + 2 * 1e-4 / 12 + own
     # Var of an estimated variance is 2v²/ν; of two that share ν₀ of their readings the covariance is 2v₁v₂ν₀/(ν₁ν₂).
     repeats = s_width**2 / 6 + s_short**2 / 6 + 2 * s_width * s_short * 4 / 36
-    pieces = (2 * 4e-4) ** 2 / 4
+    pieces = (2 * 9e-4) ** 2 / 4
     dof = u2**2 / (repeats + pieces)
     assert x.expanded_uncertainty == pytest.approx(t_95(dof) * math.sqrt(u2) / 280 * 1000, rel=1e-4)
     assert dict(x.limits) == pytest.approx(
-        {"pieces": 8e-4 / u2, "own_error": own / u2, "repeats": (s_width + s_short) / u2, "division": 2e-4 / 12 / u2},
+        {"pieces": 18e-4 / u2, "own_error": own / u2, "repeats": (s_width + s_short) / u2, "division": 2e-4 / 12 / u2},
         rel=1e-3,
     )
 
@@ -159,12 +159,12 @@ def test_cannot_tell_says_what_would_settle_it_and_keeps_its_word() -> None:
     assert x.verdict is Verdict.CANNOT_TELL
     assert re.search(r"more readings? of each length (would|may) settle it", notes_of(x)[0])
     longer = RECTANGLE.solve(cannot_tell_case(largest_size=1300.0, tolerance={"x_steps": 1.3, "y_steps": 9}))
-    assert re.search(r"A piece \d+ mm long (would|may) settle it; this one is 400 mm", notes_of(longer.findings[0])[0])
+    assert re.search(r"A piece \d+ mm long \(this one is 400 mm\) (would|may) settle it", notes_of(longer.findings[0])[0])
     hopeless = cannot_tell_case(
         tolerance={"x_steps": 1.05, "y_steps": 9}, instrument=Instrument("tape", 0.01, (0.0, 5e-4)),
         piece_scatter=PieceScatter(0.001, 30, False),
     )  # fmt: skip
-    assert "only a better instrument" in notes_of(RECTANGLE.solve(hopeless).findings[0])[0]
+    assert "can’t decide it" in notes_of(RECTANGLE.solve(hopeless).findings[0])[0]
 
 
 def test_a_fraction_on_a_fine_caliper_is_told_to_be_read_finer() -> None:

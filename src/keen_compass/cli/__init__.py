@@ -268,8 +268,7 @@ def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict
 
 def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> str:
     """Of machine, as it was said or is usual."""
-    usual = "laser" if procedure.burns else "plasma" if procedure.yields[:1] == ("kerf",) else "router"
-    kind = str(options.machine or usual)
+    kind = str(options.machine or procedure.usual_on)
     if procedure.burns and (kind != "laser" or options.format != "gcode"):
         raise InputError("a beam burns it: make it as G-code for a laser", "--machine")
     return kind

@@ -45,7 +45,7 @@ from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
 T = TypeVar("T")
 # What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.
 IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
-JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives is not Lives.COMPUTED)
+JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives not in (Lives.COMPUTED, Lives.READ))
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 DRAWS, TRAILS = "draws or scribes", "cuts, a blade that trails"  # what a tool does, beside "cuts"
 LONGEST_FITTING = 60  # letters of its name

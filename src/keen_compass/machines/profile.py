@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.machines.places import Place, Spot
+from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.resolution import OF_PRINTS, ResolutionForm, StoredResolution
@@ -102,6 +103,10 @@ KINDS: dict[str, str] = {
 }  # fmt: skip
 ROLLS = ("vinyl plotter", "print-and-cut plotter")
 THERMAL = ("plasma table", "laser table")
+CUTS_BY = {
+    "router": Process.MILL, "plasma table": Process.PLASMA, "laser table": Process.LASER,
+    **dict.fromkeys(ROLLS, Process.KNIFE),
+}  # fmt: skip
 BEAM = ("laser table",)  # of these, what burns with light
 FILES = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG"}
 COUNTS_STEPS = (
@@ -503,6 +508,8 @@ def _quantities(
     def has(quantity: str) -> bool:
         q = QUANTITIES[quantity]
         table = file_format == "gcode"
+        if q.lives is Lives.READ:
+            return False
         if quantity == "drag":
             return trails and kind in ROLLS
         if q.group == "heads":

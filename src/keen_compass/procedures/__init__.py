@@ -54,7 +54,7 @@ REGISTRY: dict[str, Entry] = {
         Entry("clean-cuts", ("power", "cut_feed"), 15, "clean_cuts", ("gcode",)),
         Entry("kerf-square", ("kerf", "hole_bias"), 15, "kerf_square", ("gcode",)),
         Entry("kerf-ladder", ("kerf",), 20, "kerf_ladder", ("gcode",)),
-        Entry("kerf-comb", ("kerf",), 10, "kerf_comb", ("gcode",)),
+        Entry("kerf-comb", ("kerf", "slot"), 10, "kerf_comb", ("gcode",)),
         Entry("bevel", ("bevel",), 8, "bevel", ("gcode",)),
         Entry("reference-lines", _STEPS, 10, "reference_lines"),
         Entry("pointer", ("pointer_x", "pointer_y", "sensor_x", "sensor_y"), 15, "pointer"),

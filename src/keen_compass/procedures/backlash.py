@@ -18,12 +18,12 @@ from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand,
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import (
     ABBE,
+    ask,
     assumed_notes,
     backlash_outcome,
     dial_mean,
     judged,
     no_number,
-    odd_reading,
 )
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
@@ -32,6 +32,7 @@ from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation
+from keen_compass.solve.plausibility import Doubt
 from keen_compass.solve.travel import lost_motion_of
 
 TRAVEL = 10.0  # mm; more than any lost motion, less than a dial's reach
@@ -137,7 +138,7 @@ class Backlash(Procedure[BacklashRun]):
             ),
         )
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The new compensation."""
         run = self.piece(case.piece)
         self.check_readings(case, ("return",), positive=False)
@@ -146,12 +147,9 @@ class Backlash(Procedure[BacklashRun]):
             return Solution((no_number(case, quantity, Verdict.UNRESOLVED, note("nothing_read")),))
         measured = dial_mean(case, "return")
         shortfall = _zeroed(case, measured)
-        if not case.confirmed:
-            asks = odd_reading(case, [measured], {"return": _short_by(run)})
-            if not asks and abs(measured.value) > run.travel / 2:
-                asks = note("backlash.too_much", read=measured.value, moved=run.travel)
-            if asks:
-                return Solution((no_number(case, quantity, Verdict.IMPLAUSIBLE, asks),))
+        if not case.confirmed and abs(measured.value) > run.travel / 2:
+            asks = note("backlash.too_much", read=measured.value, moved=run.travel)
+            return Solution((ask(case, quantity, Doubt(("return",), asks)),))
         outcome = backlash_outcome(case, quantity, shortfall, compensation_off=run.compensation_off)
         notes = list(outcome.notes)
         if run.compensation_off:

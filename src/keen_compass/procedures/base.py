@@ -8,7 +8,7 @@ yields. Adding one touches one new module, its tests and one line in the registr
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from types import MappingProxyType
 from typing import Any, Generic, Protocol, TypeVar, runtime_checkable
@@ -24,14 +24,18 @@ from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.pieces.where import Where
 from keen_compass.procedures import REGISTRY
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.looking import looked_through
+from keen_compass.procedures.results import PER_METRE, ask
+from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Chart, Extent, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, Said, note, plain
-from keen_compass.quantities.readings import Kind, number_of
+from keen_compass.quantities.readings import Kind, Reads, number_of
 from keen_compass.solve.joint import Observation
+from keen_compass.solve.plausibility import Doubt
 
 
 class Surface(StrEnum):
@@ -109,6 +113,8 @@ class Measurand:
     options: among how many one is picked, by its number, halves between two; 0 for what is no pick.
     below: it is read with the piece turned over, where somebody wants that.
     by_eye: what the eye is worth for it, beside what is measured with an instrument: read once, after all others.
+    spoken: what it is called in a sentence, where its label is a mere number.
+    reads: what its readings have in common.
     """
 
     name: str
@@ -129,6 +135,13 @@ class Measurand:
     options: int = 0
     spot: bool = False
     by_eye: Instrument | None = None
+    spoken: Said = ""
+    reads: Reads = Reads.SIZE
+
+    @property
+    def ordered(self) -> bool:
+        """Whether what is read has to come near to what was ordered."""
+        return self.reads is Reads.SIZE and self.nominal > 0 and not self.signed
 
     @property
     def kind(self) -> Kind:
@@ -269,12 +282,12 @@ class Procedure(Generic[P]):
     starting: its findings are starting values: they never replace what a round found.
     numbered: the piece bears a number, which is asked before reading.
     anchored: its piece lies where it says itself (`origin`, `boxes`), not at the next free place.
+    usual_on: what it is usually made on, where nobody says.
     judged_by: choices that only say how it is judged: they may be made anew when it was read.
     tried: choices of what is tried, which may be others from one row of a round to the next: closer, or more of them.
     once: of these, what holds for the next row alone.
     placing: parameters that only say where on the sheet it lies: two pieces that differ in nothing else are equal.
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
-    floor: code of what keeps it open however often one reads.
     draws: lines are wanted, not cuts: a tool that draws is proposed. trails: of these, a blade that trails.
     printed: it is read on a printed sheet (`page`).
     uses_artwork: somebody's artwork stands on its sheet, and is cut.
@@ -303,6 +316,7 @@ class Procedure(Generic[P]):
     starting: bool = False
     numbered: bool = True
     anchored: bool = False
+    usual_on: Process = Process.MILL
     marks_bed: bool = False
     placing: tuple[str, ...] = ()
     judged_by: tuple[str, ...] = ()
@@ -319,7 +333,6 @@ class Procedure(Generic[P]):
     printed: bool = False
     true_size: bool = False
     uses_artwork: bool = False
-    floor: str = "floor"
 
     @property
     def yields(self) -> tuple[str, ...]:
@@ -421,8 +434,30 @@ class Procedure(Generic[P]):
         return (f"{parameters.get('axis', 'x')}_{self.per_axis}",) if self.per_axis else self.yields
 
     def solve(self, case: Case) -> Solution:
-        """What the readings say."""
+        """What the readings say; what has to be asked about them comes before any number.
+
+        A doubt about one axis leaves the answer about the others.
+        """
+        piece = self.piece(case.piece)
+        measurands = {m.name: m for m in self.measurands(piece)} if case.readings else {}
+        doubts = [] if case.confirmed else looked_through(case, measurands, getattr(piece, "compensation", 0.0))
+        if not doubts:
+            return self.answer(case)
+        about = {q: d for q in self.yields_for(case.piece) if (d := _about(q, doubts, measurands))}
+        asked = {q: ask(case, q, d, self.reference_length(piece, q, measurands)) for q, d in about.items()}
+        if len(asked) == len(self.yields_for(case.piece)):
+            return Solution(tuple(f for q, f in asked.items() if q in case.values) or tuple(asked.values()))
+        rest = self.answer(case)
+        return replace(rest, findings=tuple(asked.get(f.quantity, f) for f in rest.findings))
+
+    def answer(self, case: Case) -> Solution:
+        """What readings say that nobody needs to ask about, or that were confirmed."""
         raise NotImplementedError
+
+    def reference_length(self, piece: P, quantity: str, measurands: Mapping[str, Measurand]) -> float:
+        """The length at which a plain tolerance of a scale is meant, mm: the longest that is read along its axis."""
+        axis = QUANTITIES[quantity].axis
+        return max((m.nominal for m in measurands.values() if m.axis == axis and m.ordered), default=PER_METRE)
 
     def shown(self, figures: Figures) -> Shown:
         """What it found besides, of a solution's figures, in lines and a table."""
@@ -534,6 +569,16 @@ class Procedure(Generic[P]):
                 )
             if positive and any(number_of(v) <= 0 for v in lengths):
                 raise InputError("a size must be larger than 0", f"readings[{i}].values")
+
+
+def _about(quantity: str, doubts: Sequence[Doubt], measurands: Mapping[str, Measurand]) -> Doubt | None:
+    """The first doubt that touches a quantity: one along its own axis, or along none."""
+    axis = QUANTITIES[quantity].axis
+    for doubt in doubts:
+        axes = {measurands[name].axis for name in doubt.measurands}
+        if not axis or axis in axes or "" in axes:
+            return doubt
+    return None
 
 
 MOST_LISTED = 12

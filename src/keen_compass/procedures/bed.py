@@ -25,7 +25,6 @@ from keen_compass.procedures.results import (
     assumed_notes,
     judged,
     no_number,
-    odd_reading,
     weighed,
 )
 from keen_compass.quantities.charts import Extent, Heights, Shown
@@ -203,7 +202,7 @@ class Bed(Procedure[BedRun | TramRun]):
         """The bed, or the head."""
         return ("x_tram", "y_tram") if parameters.get("run") == "tram" else ("bed",)
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """What to shim or skim; which way the head leans."""
         run = self.piece(case.piece)
         self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
@@ -279,9 +278,6 @@ class Bed(Procedure[BedRun | TramRun]):
         if len(measured) < 4:
             why = note("bed.few_heights", read=len(measured), of=len(points))
             return Solution((no_number(case, "bed", Verdict.UNRESOLVED, why),))
-        labels = {m: _at(m) for m in measured}
-        if not case.confirmed and (asks := odd_reading(case, measured.values(), labels)):
-            return Solution((no_number(case, "bed", Verdict.IMPLAUSIBLE, asks),))
         heights = {points[m]: r.value for m, r in measured.items()}
         plane = fit_plane(heights)
         found = _range(list(measured.values()))
@@ -313,9 +309,6 @@ class Bed(Procedure[BedRun | TramRun]):
         if not set(names) <= case.readings.keys():
             return no_number(case, quantity, Verdict.UNRESOLVED, note("bed.both_sides", axis=axis))
         high, low = (case.measured(m, held=Held.AGAINST) for m in names)
-        labels = {name: note("bed.side", side=_side(name)) for name in names}
-        if not case.confirmed and (asks := odd_reading(case, (high, low), labels)):
-            return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks)
         tilt = weighed(case, quantity, _tilt(run, high, low).times(PER_METRE))
         old = case.amount(quantity)
         held, a, b = (case.in_its_unit(x, "mm") for x in (old.base, high.value, low.value))

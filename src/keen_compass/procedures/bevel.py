@@ -12,14 +12,17 @@ from keen_compass.pieces.plate import EdgePlate
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
-from keen_compass.procedures.results import Outcome, arithmetic, assumed_notes, judged, no_number, odd_reading
+from keen_compass.procedures.results import Outcome, arithmetic, ask, assumed_notes, judged, no_number
+from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note
+from keen_compass.quantities.readings import Reads
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.kerf import RANGES, edge
+from keen_compass.solve.plausibility import Doubt
 
 WIDTH, HEIGHT, HOLE = 80.0, 60.0, 30.0  # mm
 MEASURANDS = ("top", "bottom")
@@ -33,6 +36,7 @@ class Bevel(Procedure[EdgePlate]):
 
     name = "bevel"
     surface = Surface.CALLOUTS
+    usual_on = Process.PLASMA
     measurand_names = MEASURANDS
     suits = ("caliper", "micrometer")
     thermal_pieces = True
@@ -70,13 +74,13 @@ class Bevel(Procedure[EdgePlate]):
         line, held = piece.line(piece.size), "inside" if piece.hole else "jaws"
         above = Measurand(
             "top", "bevel.top", "x", piece.nominal("top"), Faces(line, held), line, (0, 0) if piece.hole else (0, 1),
-            f"bevel.how_{'inside' if piece.hole else 'outside'}",
+            f"bevel.how_{'inside' if piece.hole else 'outside'}", reads=Reads.ABOUT,
         )  # fmt: skip
         below = replace(above, name="bottom", label="bevel.bottom", below=True, where=Faces(line, held, below=True),
                         hint="kerf_square.how_below")  # fmt: skip
         return above, below
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """Perpendicularity, its range, and the angle."""
         piece = self.piece(case.piece)
         self.check_readings(case, MEASURANDS, positive=True)
@@ -86,12 +90,10 @@ class Bevel(Procedure[EdgePlate]):
             return Solution((no_number(case, "bevel", Verdict.UNRESOLVED, what),))
         measured = {m: case.measured(m, nominal=case.lengths(m)[0].mm, drawn=False) for m in MEASURANDS}
         if not case.confirmed:
-            asks = odd_reading(case, measured.values(), {m: f"bevel.{m}" for m in MEASURANDS})
             apart = abs(measured["bottom"].value - measured["top"].value)
-            if not asks and apart > 2 * MUCH * piece.thickness:
+            if apart > 2 * MUCH * piece.thickness:
                 asks = note("bevel.too_much", apart=apart, thickness=piece.thickness)
-            if asks:
-                return Solution((no_number(case, "bevel", Verdict.IMPLAUSIBLE, asks),))
+                return Solution((ask(case, "bevel", Doubt(MEASURANDS, asks)),))
         found = edge(measured["top"].value, measured["bottom"].value, piece.thickness, inside=bool(piece.hole))
         error = _leans(measured)
         old = case.amount("bevel")

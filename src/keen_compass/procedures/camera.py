@@ -21,8 +21,8 @@ from keen_compass.pieces.cross_mark import ACROSS, CrossMark
 from keen_compass.pieces.where import InView
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, listed
-from keen_compass.procedures.offsets import offset_findings
-from keen_compass.procedures.results import no_number
+from keen_compass.procedures.offsets import AXES, aim_notes, drawn_line, offset_findings
+from keen_compass.procedures.results import ask, no_number
 from keen_compass.procedures.sheets import place
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
@@ -32,6 +32,7 @@ from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.readings import Picture, Reading, Spot
 from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.solve.plausibility import Doubt
 
 if TYPE_CHECKING:
     import numpy as np
@@ -132,7 +133,7 @@ class Camera(Procedure[CrossMark]):
             for i, name in enumerate(piece.names, 1)
         )  # fmt: skip
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """Matrix and offset from the same pictures."""
         moves = self.piece(case.piece)
         self.check_readings(case, ("cross", *moves.names), positive=False)
@@ -161,22 +162,24 @@ class Camera(Procedure[CrossMark]):
         if not case.confirmed and worst > MISSED:
             number = 1 + max(range(len(seen)), key=lambda i: math.hypot(*view.residuals[i]))
             asks = note("camera.missed", number=number, px=worst)
-            return Solution(
-                tuple(no_number(case, q, Verdict.IMPLAUSIBLE, asks) for q in self.yields), figures=figures
-            )  # fmt: skip
-        errors = [view.uncertain(lambda k, i=i: -float(view.offset_of(k)[i])) for i in (0, 1)]  # type: ignore[misc]
+            doubt = Doubt((moves.names[number - 1],) if read_at else (), asks)
+            return Solution(tuple(ask(case, q, doubt) for q in self.yields), figures=figures)
+        seen_at = [view.uncertain(lambda k, i=i: -float(view.offset_of(k)[i])) for i in (0, 1)]  # type: ignore[misc]
+        # A cross that lies beside where the pen was sent does so in every picture alike: no residual shows it.
+        errors = [e._replace(effects=(*e.effects, (drawn_line(f"drawn {a}"), 1.0)))
+                  for a, e in zip(AXES, seen_at, strict=True)]  # fmt: skip
         said: list[Note] = [] if view.dof else [note("camera.untested", px=ASSUMED)]
         if figures["mirrored"]:
             said.append(note("camera.mirrored"))
         said.append(note("camera.moves", x=-errors[0].value, y=-errors[1].value))
-        return Solution(offset_findings(case, HEAD, errors, tuple(said)), figures=figures)
+        return Solution(offset_findings(case, HEAD, errors, tuple(said)), (), aim_notes(case, by_hand=False), figures)
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of either component, mm, where a cross is found as well as usual and a pixel is as large as usual."""
         n = len(self.piece(case.piece).moves)
         found = Source("cross", USUAL_PIXEL * USUAL_FOUND / math.sqrt(n), Cause.PLACES)
         moved = Source("moves", MOVED / math.sqrt(n), Cause.ASSUMED)
-        U = Uncertain(0.0, ((found, 1.0), (moved, 1.0))).U
+        U = Uncertain(0.0, ((found, 1.0), (moved, 1.0), (drawn_line("drawn"), 1.0))).U
         return dict.fromkeys(self.yields, U)
 
     def shown(self, figures: Figures) -> Shown:

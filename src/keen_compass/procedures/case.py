@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any, TypeGuard, TypeVar
+from typing import Any, TypeGuard, TypeVar
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.quantities.assumed import AIMED, FEW, HOLE_BIAS_U, LOST_MOTION_U, SCALE_U, SCATTER, Process, Spread
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import (
@@ -37,23 +38,16 @@ from keen_compass.quantities.readings import (
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue, unit_kept
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
+from keen_compass.quantities.uncertainty import Cause
 from keen_compass.solve.joint import Known
 from keen_compass.solve.travel import lost_motion_of
-
-if TYPE_CHECKING:
-    pass
 
 T = TypeVar("T")
 Parameters = Mapping[str, object]  # of a piece, by name; its procedure understands them
 DECIMALS = 3  # that a controller keeps unless somebody says otherwise
-ASSUMED_LOST_MOTION = Known(0.0, 0.15, assumed=True)  # mm; where no round found out
-DEFAULT_SCATTER = {
-    "cut": 0.02,
-    "drawn": 0.05,
-}  # mm; how much equal pieces differ, by process, until a logbook says
-
-ASSUMED_SCALE = Known(0.0, 0.002, assumed=True)  # mm/mm; where no round proved it
-ASSUMED_HOLE_BIAS = {True: Known(0.0, 1.0, assumed=True), False: Known(0.0, 0.2, assumed=True)}  # mm; thermal, milled
+ASSUMED_LOST_MOTION = Known(0.0, LOST_MOTION_U, Cause.PLAY)
+ASSUMED_SCALE = Known(0.0, SCALE_U, Cause.SCALE)
+ASSUMED_HOLE_BIAS = {thermal: Known(0.0, U, Cause.ASSUMED) for thermal, U in HOLE_BIAS_U.items()}
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,9 +69,8 @@ class Case:
         and feeds.
     subject: what the values belong to, besides the machine.
     offset_form: whether it keeps an offset as the secondary minus the tool, or the other way round.
-    kerf_form: whether the controller keeps a kerf in its full or half width. thermal: a process that melts or burns.
-    predicted: what was predicted already of this very piece and instrument, by remedy and readings of each; filled as
-        it is asked for, so that a keystroke doesn't ask again.
+    kerf_form: whether the controller keeps a kerf in its full or half width. process: how it cuts.
+    aim: how well whoever aims does so, as far as it is known.
     piece: the piece's own parameters, still to be understood by the procedure.
     tolerance: mm at the piece's dimension, or per quantity in mm over `reference_length`.
     half_typed: the measurand whose last reading is still being typed: nobody asks about its digits yet.
@@ -125,11 +118,16 @@ class Case:
     controller_units: str = "mm"
     kerf_form: str = "full"
     offset_form: str = "secondary_minus_tool"
-    thermal: bool = False
+    process: Process = Process.MILL
+    aim: Spread = AIMED
     parts: tuple[Case, ...] = ()
     evidence: frozenset[str] = frozenset()
     open: tuple[str, ...] = ()
-    predicted: dict[tuple[str, int, int], Mapping[str, float]] = field(default_factory=dict, compare=False)
+
+    @property
+    def thermal(self) -> bool:
+        """Whether what cuts melts or burns."""
+        return self.process.thermal
 
     def lengths(self, measurand: str) -> tuple[Length, ...]:
         """What was read of a length, in that order. Raises InputError where something else was read."""
@@ -259,7 +257,7 @@ class Case:
 
     def scatter(self, *, drawn: bool) -> PieceScatter:
         """How much equal pieces differ, known or assumed."""
-        return self.piece_scatter or PieceScatter(DEFAULT_SCATTER["drawn" if drawn else "cut"])
+        return self.piece_scatter or PieceScatter(SCATTER[Process.PEN if drawn else self.process], FEW)
 
     def factor(self, quantity: str) -> float:
         """−1 where this controller counts the quantity the other way round."""

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from keen_compass.errors import InputError, shown_input, those_like
 from keen_compass.machines.profile import HEADS, OFFSET_FORMS
 from keen_compass.procedures.case import DECIMALS, Case, Previous, length_mm, number
+from keen_compass.quantities.assumed import AIMED, Process, Spread
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.lengths import (
@@ -56,8 +57,6 @@ YIELDED_AS = {
     "x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash",
 }  # fmt: skip
 KNOWN_VALUES = tuple(dict.fromkeys((*QUANTITIES, *UNKNOWN_LABELS)))
-CUTTERS = ("router", "plasma", "laser", "knife", "pen")
-THERMAL_CUTTERS = ("plasma", "laser")
 CUT_UNKNOWNS = ("kerf", "hole_bias")
 SMALLEST_U = 1e-9  # in any unit; below, a value is held exactly
 COMBINED = ("squareness", "home", "tram")  # what readings are weighed against, besides scales and lost motion
@@ -81,6 +80,7 @@ _TOP = {
     "instruments_at_hand",
     "largest_size",
     "subject",
+    "aim",
     "parts",
     "open",
 }
@@ -105,6 +105,7 @@ def case_from_json(body: object) -> Case:
     values, known = _values(
         given_values, (form, print_form), kept_in, meant.yields if meant else (), 2.0 if kerf_form == "half" else 1.0
     )
+    piece = dict(_object(top.get("piece", {}), "piece"))
     usual = meant.suits[0] if meant and meant.suits else "caliper"
     body = top.get("instrument", {})
     instrument = _at("instrument", lambda: _instrument(body, _unit(machine), usual))
@@ -114,7 +115,7 @@ def case_from_json(body: object) -> Case:
         known=known,
         decimals=_decimals(machine.get("decimals", DECIMALS)),
         controller_units=kept_in,
-        piece=_object(top.get("piece", {}), "piece"),
+        piece=piece,
         instrument=instrument,
         kind_assumed=isinstance(body, Mapping) and "kind" not in body,
         tolerance=_tolerance(top.get("tolerance", 0.1)),
@@ -155,7 +156,8 @@ def case_from_json(body: object) -> Case:
         offset_form=_one_of(machine.get("offset_form", OFFSET_FORMS[0]), OFFSET_FORMS, "machine.offset_form"),
         parts=_parts(top),
         open=tuple(_text(q, f"open[{i}]") for i, q in enumerate(_list(top.get("open", []), "open"))),
-        thermal=_one_of(machine.get("kind", "plasma"), CUTTERS, "machine.kind") in THERMAL_CUTTERS,
+        process=Process(_one_of(machine.get("kind", _usual_on(top, meant)), tuple(Process), "machine.kind")),
+        aim=_aim(top.get("aim", piece.pop("aim", None))),
     )
 
 
@@ -444,6 +446,23 @@ def _scatter(given: object) -> PieceScatter | None:
     else:
         s, dof = _spread({"s": given}, "piece_scatter"), 4.0
     return PieceScatter(s, dof, assumed=False)
+
+
+def _aim(given: object) -> Spread:
+    """How well one aims: {value: mm, degrees_of_freedom}; what is usual where nobody says."""
+    if given is None:
+        return AIMED
+    body = _object(given, "aim", {"value", "degrees_of_freedom"})
+    value = _positive(length_mm(body.get("value"), "aim.value"), "aim.value")
+    return Spread(value, number(body.get("degrees_of_freedom", AIMED.dof), "aim.degrees_of_freedom", 1, 1e9))
+
+
+def _usual_on(top: Mapping[str, Any], meant: Procedure[Any] | None) -> str:
+    """What a piece is usually made on; of several together what the first that cuts is."""
+    parts = top.get("parts", ())
+    named = [p["procedure"] for p in parts if isinstance(p, Mapping) and isinstance(p.get("procedure"), str)]
+    found = [p.usual_on for p in (meant, *map(_procedure, named)) if p is not None]
+    return next((usual for usual in found if usual is not Process.MILL), Process.MILL)
 
 
 def _temperature(given: object) -> Temperature | None:

@@ -15,6 +15,7 @@ from keen_compass.pieces.where import Clean
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
 from keen_compass.procedures.results import Outcome, arithmetic, judged, no_number
+from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Cells
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.notes import note
@@ -37,6 +38,7 @@ class CleanCuts(Procedure[BurnGrid]):
 
     name = "clean-cuts"
     surface = Surface.CELLS
+    usual_on = Process.LASER
     measurand_names = ("cell_1_1 … cell_r_c",)
     counts = MappingProxyType(dict.fromkeys(CELL_NAMES, ""))
     passes = 1
@@ -82,7 +84,7 @@ class CleanCuts(Procedure[BurnGrid]):
             for r, p in enumerate(piece.powers) for c, f in enumerate(piece.feeds)
         )  # fmt: skip
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The fastest that is clean with a margin, and how far what is set now lies from it."""
         piece = self.piece(case.piece)
         names = {f"cell_{r + 1}_{c + 1}": (r, c) for r, c in piece.cells}

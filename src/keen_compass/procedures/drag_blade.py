@@ -7,7 +7,6 @@ lies between two; and an eye tells only so well whether a corner closes.
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 from typing import Any
 
@@ -17,19 +16,18 @@ from keen_compass.pieces.blade_row import LARGEST, MOST_SQUARES, BladeRow
 from keen_compass.pieces.where import Closes
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
-from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number
+from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number, picked_between
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, note, plain
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
+from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 
 USUAL = (0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4)
 MIDDLE = 0.25  # mm, about what most blades have
 SQUARES, STEPS, OVERCUTS = (7, 11, 15), (0.05, 0.02, 0.1), (0.5, 0.0, 1.0, 2.0)
 EYE = Instrument("eye", 1e-6)
-SEEN = Source("corner", 0.01, Cause.SEEN)  # mm, standard: how well a loupe tells whether a corner closes
 
 
 class DragBlade(Procedure[BladeRow]):
@@ -90,7 +88,7 @@ class DragBlade(Procedure[BladeRow]):
             Measurand("pick", "drag_blade.pick", "", 0.0, where, hint="drag_blade.how", options=n, unit=""),
         )  # fmt: skip
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The offset that closes the corner."""
         row = self.piece(case.piece)
         self.check_readings(case, ("pick",), positive=True)
@@ -101,7 +99,7 @@ class DragBlade(Procedure[BladeRow]):
         value = sum(values) / len(values)
         half = max(row.half_step(at) for at in picked)
         held = case.amount("drag")
-        error = Uncertain(held.base - value, ((_between(half), -1.0), (SEEN, -1.0)))
+        error = Uncertain(held.base - value, picked_between(half, 2 * row.half_step(1)))
         ends = {at for at in picked if at in (1, len(row.values))}
         line = arithmetic(f"{case.in_its_unit(held.base)} + {case.in_its_unit(value - held.base)}".replace("+ −", "− "))
         finding = judged(case, amount_outcome(case, "drag", value, error, line))
@@ -115,7 +113,7 @@ class DragBlade(Procedure[BladeRow]):
         """U in mm of a square in the middle."""
         row = self.piece(case.piece)
         half = row.half_step((len(row.values) + 1) // 2)
-        return {"drag": Uncertain(0.0, ((_between(half), 1.0), (SEEN, 1.0))).U}
+        return {"drag": Uncertain(0.0, picked_between(half, 2 * half)).U}
 
     def chart(self, figures: Figures) -> Rungs | None:
         """The row, and which was picked."""
@@ -145,10 +143,6 @@ class DragBlade(Procedure[BladeRow]):
 
 
 PROCEDURE = DragBlade()
-
-
-def _between(half: float) -> Source:
-    return Source("between_corners", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
 
 
 def _about(middle: float, step: float, n: int) -> list[float]:

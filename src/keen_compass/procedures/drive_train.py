@@ -159,7 +159,7 @@ class DriveTrain(Procedure[Chain]):
         verdict = judge(finding.error, finding.expanded_uncertainty, T)
         return replace(finding, quantity=quantity, tolerance=T, verdict=verdict)
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """Steps per unit, smallest step, step rate, and the microstep switch's other settings."""
         chain = self.piece(case.piece)
         self.check_readings(case, chain.parts(), positive=False)

@@ -13,6 +13,7 @@ from keen_compass.pieces.where import Burnt, Narrowest
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import amount_outcome, arithmetic, assumed_notes, judged, no_number
+from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
@@ -34,6 +35,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
 
     name = "focus-row"
     surface = Surface.ROW
+    usual_on = Process.LASER
     measurand_names = ("line_1 … line_n", "pick")
     picks = ("pick",)
     suits = ("micrometer", "caliper")
@@ -94,7 +96,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
         """The pick alone, or widths."""
         return (measurand.name == "pick") is (chosen.get("read", "pick") == "pick")
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """Where the lens should stand."""
         piece = self.piece(case.piece)
         self.check_readings(case, (*piece.names, "pick"), positive=True)

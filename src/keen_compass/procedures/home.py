@@ -16,10 +16,10 @@ from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import (
     amount_outcome,
     arithmetic,
+    ask,
     assumed_notes,
     judged,
     no_number,
-    odd_reading,
     weighed,
 )
 from keen_compass.quantities.findings import Finding, Solution
@@ -27,7 +27,7 @@ from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note, plain
 from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.plausibility import looks_scaled
+from keen_compass.solve.plausibility import Doubt
 
 DISTANCE = 25.0  # mm from the edges
 NEAREST, CLOSE = 30.0, 9.0  # mm from the corner to the first pair of lines; on a strip
@@ -51,7 +51,6 @@ class Home(Procedure[CornerLines]):
     sides = ()
     anchored = True
     placing = ("along",)
-    floor = "home.floor"
     draws = True
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
@@ -104,7 +103,7 @@ class Home(Procedure[CornerLines]):
             for m in MEASURANDS
         )  # fmt: skip
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """Both offsets; an axis that was not read says so."""
         piece = self.piece(case.piece)
         self.check_readings(case, MEASURANDS, positive=True)
@@ -140,14 +139,8 @@ class Home(Procedure[CornerLines]):
             return no_number(case, quantity, Verdict.UNRESOLVED, note("nothing_read_of", what=plain(axis.upper())))
         measured = case.measured(m, nominal=piece.nominal(m))
         mean, n = measured.value, piece.nominal(m)
-        if not case.confirmed:
-            label = note("home.edge_to_line", axis=axis)
-            doubt = looks_scaled(m, n, [v.mm for v in case.lengths(m)], 0.0)
-            asks = doubt.asks.of(label) if doubt else odd_reading(case, [measured], {m: label})
-            if not asks and abs(mean - n) > FAR:
-                asks = note("home.other_edge", read=mean, meant=n)
-            if asks:
-                return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks)
+        if not case.confirmed and abs(mean - n) > FAR:
+            return ask(case, quantity, Doubt((m,), note("home.other_edge", read=mean, meant=n)))
         high = piece.high_x if axis == "x" else piece.high_y
         # Too far along the axis is +: from a high edge that shows as too short a distance.
         error = combination(((-1.0 if high else 1.0, _seated(measured)),), n if high else -n)

@@ -11,18 +11,24 @@ from keen_compass.pieces.rungs import KerfComb
 from keen_compass.pieces.where import Slack
 from keen_compass.procedures.base import Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
-from keen_compass.procedures.kerfs import kerf_finding, room_held
-from keen_compass.procedures.results import assumed_notes, no_number, odd_reading
+from keen_compass.procedures.kerfs import held_kerf, kerf_finding, mm_of_one, other_kerf, room_held
+from keen_compass.procedures.results import Outcome, ask, assumed_notes, judged, no_number, scatter_notes
+from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
+from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note
+from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.joint import Observation
+from keen_compass.solve.joint import Fit, Observation, fit
 from keen_compass.solve.kerf import KERF
+from keen_compass.solve.plausibility import Doubt
+from keen_compass.solve.travel import lost_motion_of
 
 STRIPS, STRIP = 10, 10.0  # how many are proposed, how wide (mm)
 MOST_SHARE = 0.6  # of the window, that slack can take
+OUTSIDES = {KERF: 1.0, lost_motion_of("x"): 0.5, lost_motion_of("y"): 0.5}  # the compensation that they need
 _PARAMETERS = {"strips", "window", "thickness", "compensation", "made_by"}
 
 
@@ -31,6 +37,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
 
     name = "kerf-comb"
     surface = Surface.CALLOUTS
+    usual_on = Process.PLASMA
     measurand_names = ("slack",)
     suits = ("caliper", "micrometer")
     sides = ()
@@ -64,25 +71,36 @@ class KerfCombProcedure(Procedure[KerfComb]):
         line = piece.middle()
         return (Measurand("slack", "kerf_comb.slack", "x", 0.0, Slack(line), line, (0, 1), "kerf_comb.how"),)
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The cut by itself: it holds neither scale nor play, for all cuts are met from the same side."""
         piece = self.piece(case.piece)
         self.check_readings(case, ("slack",), positive=True)
         if "slack" not in case.readings:
             return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, note("nothing_read")),))
-        slack = _many_cuts(case, piece).measured("slack", nominal=0.0, drawn=False)
-        if not case.confirmed:
-            asks = odd_reading(case, [slack], {"slack": "kerf_comb.slack"})
-            if not asks and slack.value > MOST_SHARE * piece.window:
-                asks = note("kerf_comb.too_much", slack=slack.value, window=piece.window)
-            if asks:
-                return Solution((no_number(case, "kerf", Verdict.IMPLAUSIBLE, asks),))
-        kerf = combination(((1 / (piece.strips + 1), slack.mean),))
-        notes = (note("kerf_comb.by_itself"),)
-        finding = kerf_finding(
-            case, self, kerf, length_mm(case.piece.get("compensation", 0.0), "piece.compensation"), notes
+        model, compensation = _model(case, piece), length_mm(case.piece.get("compensation", 0.0), "piece.compensation")
+        slot = model.estimates[KERF]
+        held = held_kerf(case)
+        doubt = (
+            None if case.confirmed else _odd(case, piece, slot, held.value * mm_of_one(case) if held else compensation)
         )
-        return Solution((finding,), (), assumed_notes(case), _figures(kerf))
+        if doubt:
+            return Solution((ask(case, "kerf", doubt),))
+        kerf = kerf_finding(case, self, model.of(OUTSIDES), compensation, (note("kerf_comb.with_play"),))
+        T = case.tolerance_of("kerf", 1000.0)
+        # The slot is what the cutter leaves whatever the axes do; it stands in no controller.
+        old, new = kerf.old, round(slot.value / mm_of_one(case), case.decimals_of("kerf")) + 0.0
+        error = combination(((-1.0, slot),), float(old) * mm_of_one(case) if isinstance(old, (int, float)) else 0.0)
+        shown = judged(case, Outcome(
+            "slot", StoredAmount("slot", kerf.unit, float(old) if isinstance(old, (int, float)) else 0.0),
+            StoredAmount("slot", kerf.unit, new), error, T, kerf.formula, slot.U / mm_of_one(case),
+            (note("kerf_comb.by_itself"),),
+        ), self)  # fmt: skip
+        said = (*assumed_notes(case), *scatter_notes(case))
+        return Solution((kerf, replace(shown, worth_correcting=False)), (), said, _figures(slot))
+
+    def yields_for(self, parameters: Parameters) -> tuple[str, ...]:
+        """The compensation alone is kept."""
+        return ("kerf",)
 
     def plans(self, case: Case) -> list[dict[str, object]]:
         """Ten strips."""
@@ -91,18 +109,20 @@ class KerfCombProcedure(Procedure[KerfComb]):
     def rows(self, case: Case) -> list[Observation]:
         """slack = (strips + 1)·K."""
         piece = self.piece(case.piece)
-        slack = _many_cuts(case, piece).measured("slack", nominal=0.0, drawn=False)
-        return [Observation("slack", {KERF: float(piece.strips + 1)}, slack.value, slack.mean.effects)]
+        return [_row(piece, _many_cuts(case, piece).measured("slack", nominal=0.0, drawn=False))]
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U in mm: a single length's, shared among all cuts."""
         piece = self.piece(case.piece)
         slack = _many_cuts(case, piece).foreseen("slack", piece.window / 4, readings_each, nominal=0.0, drawn=False)
-        return {"kerf": slack.mean.U / (piece.strips + 1)}
+        model = _with_play(case, _row(piece, slack))
+        return {"kerf": model.of(OUTSIDES).U, "slot": model.estimates[KERF].U}
 
     def shown(self, figures: Figures) -> Shown:
-        """Nothing besides."""
-        return Shown()
+        """The slot by itself."""
+        if "kerf" not in figures:
+            return Shown()
+        return Shown((("kerf_square.itself", note("kerf_square.length", mm=figures["kerf"])),))
 
     def example(self) -> dict[str, Any]:
         """Ten strips in a window of 100 mm; pushed together they leave 2.31 mm."""
@@ -122,6 +142,29 @@ class KerfCombProcedure(Procedure[KerfComb]):
     def unless_said(self, given: Parameters) -> dict[str, object]:
         """Ten strips."""
         return {"strips": STRIPS, "window": STRIPS * STRIP}
+
+
+def _row(piece: KerfComb, slack: Measurement) -> Observation:
+    """slack = (strips + 1)·K: it holds neither scale nor play, for all cuts are met from the same side."""
+    return Observation("slack", {KERF: float(piece.strips + 1)}, slack.value, slack.mean.effects)
+
+
+def _with_play(case: Case, row: Observation) -> Fit:
+    """The slot, and the play that an outside holds besides: known, or taken for granted."""
+    play = [case.lost_motion(axis).row(lost_motion_of(axis)) for axis in ("x", "y")]
+    return fit([row, *play])
+
+
+def _model(case: Case, piece: KerfComb) -> Fit:
+    return _with_play(case, _row(piece, _many_cuts(case, piece).measured("slack", nominal=0.0, drawn=False)))
+
+
+def _odd(case: Case, piece: KerfComb, slot: Uncertain, compensation: float) -> Doubt | None:
+    """More slack than strips leave, or a cut that no such tool makes."""
+    slack = slot.value * (piece.strips + 1)
+    if slack > MOST_SHARE * piece.window:
+        return Doubt(("slack",), note("kerf_comb.too_much", slack=slack, window=piece.window))
+    return other_kerf(("slack",), slot, compensation)
 
 
 def _many_cuts(case: Case, piece: KerfComb) -> Case:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from statistics import median
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
@@ -14,22 +13,21 @@ from keen_compass.pieces.where import Faces, Fits
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one, room_held
-from keen_compass.procedures.results import assumed_notes, held_notes, no_number
+from keen_compass.procedures.results import ask, assumed_notes, held_notes, no_number, scatter_notes
+from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Rungs, Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
-from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.notes import note
 from keen_compass.quantities.uncertainty import Cause, Shape, Source
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation
 from keen_compass.solve.kerf import KERF, Size, determined, row, wanted
-from keen_compass.solve.plausibility import looks_scaled
 from keen_compass.solve.travel import lost_motion_of, scale_of
 
 SIDES = ("outside", "inside")
 RUNGS, WIDE_STEP, FINE_STEP, FINE_BELOW = 7, 0.1, 0.03, 1.0  # mm: steps between rungs, fine for narrow cuts
 SIZES = {"outside": 40.0, "inside": 20.0}  # mm
-LEAST_ODD, ODD_UNCERTAINTIES = 0.3, 5.0  # mm; U: a rung further from the others is asked about
 _PARAMETERS = {"nominal", "side", "compensations", "compensation", "thickness", "thermal", "made_by", "read"}
 
 
@@ -38,6 +36,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
 
     name = "kerf-ladder"
     surface = Surface.ROW
+    usual_on = Process.PLASMA
     measurand_names = ("rung_1 … rung_n", "pick")
     picks = ("pick",)
     suits = ("caliper", "micrometer")
@@ -121,7 +120,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         """Sizes, or the pick alone."""
         return (measurand.name == "pick") is (chosen.get("read", "sizes") == "pick")
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The compensation that brings such sizes right."""
         piece = self.piece(case.piece)
         self.check_readings(case, (*piece.names, "pick"), positive=True)
@@ -129,18 +128,20 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         picked = case.picked("pick", len(piece.names))
         if not read and not picked:
             return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, note("nothing_read")),))
-        if not case.confirmed and (asks := _doubt(case, piece, read)):
-            return Solution((no_number(case, "kerf", Verdict.IMPLAUSIBLE, asks),))
         model = KerfFit(case, [*_rows(piece, read), *_pick_rows(case, piece, picked)])
         right = wanted([Size("rung", "x", piece.size, piece.inside)], piece.side)
+        labels = {m.name: m.label for m in self.measurands(piece) if m.name in case.readings}
+        held = held_kerf(case)
+        if doubt := model.doubt(labels, right, held.value * mm_of_one(case) if held and read else 0.0):
+            return Solution((ask(case, "kerf", doubt),))
         if not determined(model.fit, right):
             return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, note("kerf_square.cannot_tell_apart")),))
         value = model.fit.of(right)
         beyond = any(at in (1, len(piece.names)) for at in picked) and not read
         notes = ((note("kerf_ladder.beyond"),) if beyond else ()) + model.assumed_that_matters(value)
-        settled_by = self if read else None  # no instrument settles what was picked
-        finding = kerf_finding(case, settled_by, value, piece.compensation, notes)
-        said = (*assumed_notes(case), *held_notes(case, [n for n in model.leant_on if not case.known[n].assumed]))
+        finding = kerf_finding(case, self, value, piece.compensation, notes)
+        said = (*assumed_notes(case), *scatter_notes(case), *model.learnt,
+                *held_notes(case, [n for n in model.leant_on if not case.known[n].assumed]))  # fmt: skip
         return Solution((finding,), (), said, _figures(piece, read, picked, value.value))
 
     def plans(self, case: Case) -> list[dict[str, object]]:
@@ -225,32 +226,12 @@ def _pick_rows(case: Case, piece: KerfLadder, picked: list[float]) -> list[Obser
     scatter = case.scatter(drawn=False)
     effects = (
         (Source("pick", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1.0),
-        (Source("pick|pieces", scatter.s, Cause.PIECES, scatter.dof), 1.0),
+        (Source("pick|pieces", scatter.s, Cause.PIECES, scatter.dof,
+                assumed="piece_scatter" if scatter.assumed else ""), 1.0),
     )  # fmt: skip
     return [
         Observation("pick", {KERF: 1.0, lost_motion_of("x"): -way, scale_of("x"): way * piece.size}, value, effects)
     ]
-
-
-def _doubt(case: Case, piece: KerfLadder, read: Mapping[str, Measurement]) -> Note | None:
-    """Sizes in another unit; a rung that doesn't follow the others."""
-    implied = {}
-    for i, m in enumerate(piece.names):
-        if m not in read:
-            continue
-        label = note("kerf_ladder.rung", number=i + 1, room=piece.compensations[i])
-        if doubt := looks_scaled(m, piece.size, [v.mm for v in case.lengths(m)], piece.compensations[i]):
-            return doubt.asks.of(label)
-        off = read[m].value - piece.size
-        implied[m] = piece.compensations[i] + (off if piece.inside else -off)
-    middle = median(implied.values()) if implied else 0.0
-    for m, value in implied.items():
-        if len(implied) > 2 and abs(value - middle) > max(LEAST_ODD, ODD_UNCERTAINTIES * read[m].mean.U):
-            return note("kerf_ladder.odd", number=piece.names.index(m) + 1, off=value - middle)
-    c = held_kerf(case)
-    if implied and c and abs(middle - c.value * mm_of_one(case)) > max(c.value * mm_of_one(case) / 2, 0.5):
-        return note("kerf_square.odd", kerf=middle, compensation=c.value * mm_of_one(case))
-    return None
 
 
 def _figures(piece: KerfLadder, read: Mapping[str, Measurement], picked: list[float], right: float) -> dict[str, Any]:

@@ -21,26 +21,26 @@ from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_o
 from keen_compass.procedures.results import (
     Outcome,
     arithmetic,
+    ask,
     assumed_notes,
     held_notes,
     judged,
     no_number,
-    odd_among,
+    scatter_notes,
 )
+from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.measuring import Measurement
-from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.notes import Note, Said, note
 from keen_compass.quantities.stored import SIZE, StoredAmount
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation
 from keen_compass.solve.kerf import HOLE_BIAS, KERF, RANGES, Size, determined, edge, row, wanted
-from keen_compass.solve.plausibility import looks_scaled
 
 SIDES = {"width": (0, 1), "height": (-1, 0), "short_width": (0, -1), "short_height": (1, 0)}
 AXIS = {"width": "x", "short_width": "x", "hole_0": "x", "height": "y", "short_height": "y", "hole_90": "y"}
-LEAST_ODD, ODD_UNCERTAINTIES = 0.5, 5.0  # mm; U: a kerf further off what was compensated is asked about
 USUAL_HOLE, USUAL_SLOT = 0.28, 0.1  # of the width
 CLEAR = 0.36  # of the height, how far from the middle the callouts of hole and slot stand
 STEPPED_BOXES = {"hole_0": (0.11, 0.86), "hole_90": (0.2, 0.08), "slot": (0.74, 0.75)}  # of width and height
@@ -55,6 +55,7 @@ class KerfSquare(Procedure[KerfPlate]):
 
     name = "kerf-square"
     surface = Surface.CALLOUTS
+    usual_on = Process.PLASMA
     measurand_names = (*OUTSIDE, *INSIDE, *(f"{m}{BOTTOM}" for m in (*OUTSIDE, *INSIDE)))
     suits = ("caliper", "micrometer")
     grows = ()
@@ -140,7 +141,7 @@ class KerfSquare(Procedure[KerfPlate]):
         )  # fmt: skip
         return (*upper, *lower)
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The compensation that brings the governing sizes right; hole bias and kerf where the readings tell them."""
         piece = self.piece(case.piece)
         names = tuple(n for m in piece.measurands() for n in (m, f"{m}{BOTTOM}"))
@@ -148,9 +149,10 @@ class KerfSquare(Procedure[KerfPlate]):
         model = _Model(case, piece)
         if not model.sizes:
             return Solution((no_number(case, "kerf", Verdict.UNRESOLVED, note("nothing_read")),))
-        if not case.confirmed and (asks := _doubt(case, piece, model)):
-            return Solution((no_number(case, "kerf", Verdict.IMPLAUSIBLE, asks),))
         right = wanted(model.sizes, model.govern)
+        labels: dict[str, Said] = {s.name: f"kerf_square.{s.name}" for s in model.sizes}
+        if doubt := model.joint.doubt(labels, right, model.compensation):
+            return Solution((ask(case, "kerf", doubt),))
         if not determined(model.fit, right):
             lacking = [[a.name, b.name] for a, b in sorted(model.fit.confused) if KERF in (a, b)]
             why = note("kerf_square.cannot_tell_apart")
@@ -161,7 +163,7 @@ class KerfSquare(Procedure[KerfPlate]):
         if model.bias is not None:
             findings.append(_hole_bias(case, model.bias, self))
         leant_on = [n for n in model.joint.leant_on if not case.known[n].assumed]
-        said = (*assumed_notes(case), *held_notes(case, leant_on))
+        said = (*assumed_notes(case), *scatter_notes(case), *held_notes(case, leant_on), *model.joint.learnt)
         return Solution(tuple(findings), (), said, model.figures())
 
     def plans(self, case: Case) -> list[dict[str, object]]:
@@ -272,8 +274,9 @@ class _Model:
             m: case.measured(m, nominal=piece.nominal(m), drawn=False) for m in upper
         }  # fmt: skip
         self.sizes = [_as_size(piece, m) for m in upper]
-        self.rows = [row(s, self.measured[s.name], self.compensation, piece.hole_bias) for s in self.sizes]
-        self.joint = KerfFit(case, self.rows)
+        rows = [row(s, self.measured[s.name], self.compensation, piece.hole_bias) for s in self.sizes]
+        self.joint = KerfFit(case, rows)
+        self.rows = self.joint.rows
         self.fit = self.joint.fit
         told = any(s.round for s in self.sizes)
         self.bias = self.joint.without(HOLE_BIAS.name).estimates.get(HOLE_BIAS) if told else None
@@ -369,22 +372,6 @@ def _beside(piece: KerfPlate, m: str) -> tuple[float, float] | None:
     return (ax + bx) / 2, clear
 
 
-def _doubt(case: Case, piece: KerfPlate, model: _Model) -> Note | None:
-    everything = case.scatter_of_readings()
-    for s in model.sizes:
-        label = f"kerf_square.{s.name}"
-        if doubt := looks_scaled(s.name, s.nominal, [v.mm for v in case.lengths(s.name)], model.compensation):
-            return doubt.asks.of(label)
-        if s.name != case.half_typed and (doubt := odd_among(case, model.measured[s.name], everything)):
-            return doubt.asks.of(label)
-    right = wanted(model.sizes, model.govern)
-    if determined(model.fit, right):
-        found, c = model.fit.of(right), model.compensation
-        if abs(found.value - c) > max(c / 2, LEAST_ODD, ODD_UNCERTAINTIES * found.U):
-            return note("kerf_square.odd", kerf=found.value, compensation=c)
-    return None
-
-
 def _hole_bias(case: Case, bias: Uncertain, settled_by: KerfSquare) -> Finding:
     old, decimals = case.amount("hole_bias"), case.decimals_of("hole_bias")
     size = SIZE[old.unit]
@@ -395,7 +382,7 @@ def _hole_bias(case: Case, bias: Uncertain, settled_by: KerfSquare) -> Finding:
         "hole_bias", old, new, left, case.tolerance_of("hole_bias", 1000.0), arithmetic(text), bias.U / size,
         predicted=abs(new.base - bias.value), last_digit=10**-decimals * size,
     )  # fmt: skip
-    return judged(case, outcome)
+    return judged(case, outcome, settled_by)
 
 
 PROCEDURE = KerfSquare()

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import ASSUMED_HOLE_BIAS, ASSUMED_LOST_MOTION, ASSUMED_SCALE, Case
-from keen_compass.procedures.results import Outcome, arithmetic, judged
+from keen_compass.procedures.results import Outcome, arithmetic, as_fitted, contradicted, judged
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.lengths import MM_PER_INCH
+from keen_compass.quantities.notes import Note, Said, note
 from keen_compass.quantities.stored import SIZE, StoredAmount, unit_kept
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit
-from keen_compass.solve.kerf import HOLE_BIAS, KERF
+from keen_compass.solve.kerf import HOLE_BIAS, KERF, determined
+from keen_compass.solve.plausibility import Doubt, looks_other_kerf
 
 USUAL_ROOM = {True: 1.5, False: 6.0}  # mm, where it burns, where it mills
 MATTERS = 0.05  # of the variance: what is assumed and brings less needs no word
@@ -45,16 +47,36 @@ def assumed_of(case: Case, unknown: Unknown) -> Known | None:
     return ASSUMED_SCALE if unknown.name.endswith("_scale") else ASSUMED_LOST_MOTION
 
 
+def other_kerf(measurands: tuple[str, ...], found: Uncertain, compensation: float) -> Doubt | None:
+    """A kerf that no such tool cuts, asked about; in another unit, where that explains it."""
+    if not looks_other_kerf(found, compensation):
+        return None
+    for factor, code in ((MM_PER_INCH, "kerf_square.inches"), (1 / MM_PER_INCH, "kerf_square.mm_for_inches")):
+        if not looks_other_kerf(found.times(factor), compensation):
+            return Doubt(measurands, note(code, kerf=found.value, compensation=compensation))
+    return Doubt(measurands, note("kerf_square.odd", kerf=found.value, compensation=compensation))
+
+
 class KerfFit:
     """Rows about a kerf with what is known and what is assumed of their unknowns, and what they say together."""
 
     def __init__(self, case: Case, rows: Sequence[Observation]) -> None:
-        self.case, self.rows = case, list(rows)
+        self.case = case
         unknowns = list(dict.fromkeys(u for r in rows for u in r.coefficients))
         self.leant_on = [u.name for u in unknowns if u.name in case.known]
         self.known_rows = [case.known[u.name].row(u) for u in unknowns if u.name in case.known]
         self.assumed = [a.row(u) for u in unknowns if u.name not in case.known and (a := assumed_of(case, u))]
-        self.fit: Fit = fit([*self.rows, *self.known_rows, *self.assumed])
+        together, self.learnt = as_fitted(case, [*rows, *self.known_rows, *self.assumed])
+        self.rows = [o for o in together if not o.prior]
+        self.fit: Fit = fit(together)
+
+    def doubt(self, labels: Mapping[str, Said], right: Mapping[Unknown, float], compensation: float) -> Doubt | None:
+        """Sizes that don't fit the others, or that leave room for no such tool."""
+        if doubt := contradicted(self.case, [*self.rows, *self.known_rows, *self.assumed], labels):
+            return doubt
+        if self.case.confirmed or not determined(self.fit, right):
+            return None
+        return other_kerf(tuple(labels), self.fit.of(right), compensation)
 
     def without(self, *names: str) -> Fit:
         """What the rest says where nothing is assumed of some unknowns, by the ends of their names."""

@@ -7,7 +7,6 @@ a correction from the value in force, some from zero.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -18,14 +17,14 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Meets
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, listed, number
-from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number
+from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number, picked_between
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import trim_number
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.readings import number_of, picked_of
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
+from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 
 QUANTITY = "media_feed"
@@ -62,7 +61,6 @@ class Bands:
 
 
 EYE = Instrument("eye", 1e-6)
-SEEN = 0.1  # of a step, standard
 STEPS, COUNTS = (0.1, 0.05, 0.2), (9, 7, 11)
 
 
@@ -146,7 +144,7 @@ class MediaFeed(Procedure[Bands]):
         """The pick alone, or a word for each."""
         return (measurand.name == "pick") is (chosen.get("read", "pick") == "pick")
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The correction at which bands just meet."""
         bands = self.piece(case.piece)
         self.check_readings(case, (*self.measurand_names, *bands.names), positive=True)
@@ -169,10 +167,12 @@ class MediaFeed(Procedure[Bands]):
             return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, why),), figures=figures)
         held = case.amount(QUANTITY)
         value = (low + high) / 2 + (held.base if bands.relative else 0.0)
-        error = Uncertain(held.base - value, ((_between((high - low) / 2), -1.0), (_seen(bands), -1.0)))
+        error = Uncertain(held.base - value, picked_between((high - low) / 2, bands.step))
         change = trim_number((low + high) / 2, 4).replace("-", "−")
         line = f"{trim_number(held.base, 4) if bands.relative else '0'} + {change}"
-        finding = judged(case, amount_outcome(case, QUANTITY, value, error, arithmetic(line.replace("+ −", "− "))))
+        finding = judged(
+            case, amount_outcome(case, QUANTITY, value, error, arithmetic(line.replace("+ −", "− "))), self
+        )
         pick = sum(picked) / len(picked) if picked else None
         figures = {"best": [low, high], "corrections": list(bands.corrections), "pick": pick}
         return Solution((finding,), figures=figures)
@@ -180,7 +180,7 @@ class MediaFeed(Procedure[Bands]):
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of a band in the middle that meets."""
         bands = self.piece(case.piece)
-        return {QUANTITY: Uncertain(0.0, ((_between(bands.step / 2), 1.0), (_seen(bands), 1.0))).U}
+        return {QUANTITY: Uncertain(0.0, picked_between(bands.step / 2, bands.step)).U}
 
     def chart(self, figures: Figures) -> Rungs | None:
         """The row, and which was picked."""
@@ -215,15 +215,6 @@ PROCEDURE = MediaFeed()
 def _about(middle: float, step: float, n: int) -> list[float]:
     """So many corrections about one, %."""
     return [round(middle + step * (i - n // 2), 6) for i in range(n)]
-
-
-def _between(half: float) -> Source:
-    return Source("between_bands", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
-
-
-def _seen(bands: Bands) -> Source:
-    """A loupe tells so well whether bands meet."""
-    return Source("seen", SEEN * bands.step, Cause.SEEN)
 
 
 def _picked_range(bands: Bands, picked: Sequence[float]) -> tuple[float | None, float | None]:

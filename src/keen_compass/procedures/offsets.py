@@ -8,13 +8,33 @@ from dataclasses import replace
 from keen_compass.machines.heads import sign_kept
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.results import Outcome, amount_outcome, arithmetic, judged
+from keen_compass.quantities.assumed import AIMED, DRAWN
 from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.notes import Note
-from keen_compass.quantities.uncertainty import Uncertain, covariance
+from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, covariance
 from keen_compass.quantities.verdict import Verdict
 
 AXES = ("x", "y")
-DRAWN = 0.03  # mm, standard uncertainty of one drawn line or aimed dot; stated where nothing can be learnt
+
+
+def drawn_line(name: str) -> Source:
+    """By how much a line that a tool draws lies beside where it was sent, mm."""
+    return Source(name, DRAWN.s, Cause.DRAWN, DRAWN.dof, estimate="drawn", shared_dof=DRAWN.dof, assumed="drawn")
+
+
+def aimed(case: Case, name: str) -> Source:
+    """By how much an aim lies beside its mark, mm."""
+    aim = case.aim
+    return Source(
+        name, aim.s, Cause.AIM, aim.dof, estimate="aimed", shared_dof=aim.dof, assumed="aim" if aim == AIMED else ""
+    )
+
+
+def aim_notes(case: Case, *, by_hand: bool = True) -> tuple[Note, ...]:
+    """What was assumed of aims and of the tool's lines. by_hand: whether anybody aimed at all."""
+    if by_hand and case.aim == AIMED:
+        return (note("aim_assumed", s=AIMED.s, drawn=DRAWN.s),)
+    return (note("drawn_assumed", drawn=DRAWN.s),)
 
 
 def _outcome(case: Case, quantity: str, e: Uncertain, notes: tuple[Note, ...] = ()) -> Outcome:

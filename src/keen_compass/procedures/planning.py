@@ -154,7 +154,7 @@ def _options(case: Case, procedure: Procedure[Any], plan: Mapping[str, object]) 
     for instrument in case.instruments_at_hand:
         if procedure.suits and instrument.kind not in procedure.suits:
             continue
-        planned = replace(case, procedure=procedure.name, piece=plan, instrument=instrument, readings={}, predicted={})
+        planned = replace(case, procedure=procedure.name, piece=plan, instrument=instrument, readings={})
         try:
             piece = procedure.piece(plan)
             measurands = [m for m in procedure.measurands(piece) if not m.below and procedure.asks(m, plan)]

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import AIMED_WITH, ROLLS, Machine
@@ -20,8 +21,8 @@ from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, listed
-from keen_compass.procedures.offsets import AXES, DRAWN, offset_findings
-from keen_compass.procedures.results import no_number, odd_reading
+from keen_compass.procedures.offsets import AXES, aim_notes, aimed, drawn_line, offset_findings
+from keen_compass.procedures.results import ask, assumed_notes, contradicted, no_number
 from keen_compass.procedures.sheets import (
     ON_PAPER,
     bars_said,
@@ -38,18 +39,21 @@ from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination
+from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination, effective_dof
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.solve.consistency import agree
+from keen_compass.solve.joint import Observation, Unknown
 
 WAYS = ("mark", "sheet")
 SECONDARIES = AIMED_WITH
 MOST_TARGETS = 30
 DITHERS = 0.5  # of a division, by which readings must differ so that their rounding averages out
-LEARNT_FROM = 3  # degrees of freedom, from which on scatter is learnt
+OF_ITS_OWN = (Cause.REPEATS, Cause.DIVISION)  # of what is read, what no other target has
+MOST_BEFORE = 12.0  # degrees of freedom of what is assumed beside what targets show
 TO_FIT = 3  # targets that tell turn and stretch apart from the offset
-TICKS = Instrument("ticks", 0.1, (0.05, 0.0), kind="steel rule", uid="ticks")
-VERNIER = Instrument("verniers", 0.05, (0.02, 0.0), kind="steel rule", uid="verniers")
-AIMED, MARKS = 0.03, 4  # mm, standard: a dot over a mark; marks by which a sheet is laid
+TICKS = Instrument("ticks", 0.1, (0.05, 0.0), kind="loupe", uid="ticks")
+VERNIER = Instrument("verniers", 0.05, (0.02, 0.0), kind="loupe", uid="verniers")
+MARKS = 4  # by which a sheet is laid
 LARGE_TURN = 3.0  # mm per m: more than that is the sheet's, and is said
 
 
@@ -184,7 +188,7 @@ class Pointer(Procedure[Sheet]):
         """Marks to load it by, and five targets."""
         return sheet("pointer", size, number, targets=True, down=down, fine=fine)
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """Both components of the offset, from the same readings."""
         sheet = self.piece(case.piece)
         self.check_readings(case, tuple(m.name for m in self.measurands(sheet)), positive=False)
@@ -195,17 +199,20 @@ class Pointer(Procedure[Sheet]):
         quantities = [f"{sheet.secondary}_{a}" for a in AXES]
         if not both:
             return Solution(tuple(no_number(case, q, Verdict.UNRESOLVED, note("nothing_read")) for q in quantities))
+        targets = [sheet.targets[i] for i in both]
         read = {a: [case.measured(sheet.names(a)[i]) for i in both] for a in AXES}
-        if not case.confirmed and (asks := self._odd(case, sheet, read)):
-            return Solution(tuple(no_number(case, q, Verdict.IMPLAUSIBLE, asks) for q in quantities))
-        fit = _as_laid(fitted([sheet.targets[i] for i in both], read), case.piece)
-        x, y = offset_findings(case, sheet.secondary, [fit.e[a] for a in AXES], _moves(sheet, fit))
-        x = replace(x, notes=(*x.notes, *_about_sheet(fit, len(both), case.piece)))  # said once
-        return Solution((x, y), figures=fit.figures if sheet.way == "sheet" else {})
-
-    def _odd(self, case: Case, sheet: Sheet, read: dict[str, list[Measurement]]) -> Note | None:
+        own = tuple(drawn_line(f"drawn {i}") for i in both)
+        rows = _rows(targets, read, own)
         labels = {m.name: m.label for m in self.measurands(sheet)}
-        return odd_reading(case, [m for a in AXES for m in read[a]], labels)
+        if doubt := contradicted(case, rows, labels, signs=True):
+            return Solution(tuple(ask(case, q, doubt) for q in quantities))
+        fit = fitted(targets, read, own)
+        errors = [e._replace(effects=(*e.effects, *_laid(case, sheet, a))) for a, e in fit.e.items()]
+        x, y = offset_findings(case, sheet.secondary, errors, _moves(sheet, fit))
+        x = replace(x, notes=(*x.notes, *_about_sheet(fit, len(both), case.piece)))  # said once
+        learnt = () if agree(rows) else (note("scatter_learnt"),)
+        said = (*assumed_notes(case), *aim_notes(case), *learnt)
+        return Solution((x, y), (), said, fit.figures if sheet.way == "sheet" else {})
 
     def shown(self, figures: Figures) -> Shown:
         """What turns and stretches about the offset: that is the sheet's, or the printer's."""
@@ -224,9 +231,9 @@ class Pointer(Procedure[Sheet]):
         names = sheet.names("x")
         read = [case.foreseen(name, 0.0, readings_each) for name in names]
         mean = combination([(1 / len(names), m.mean) for m in read])
-        drawn = Source("drawn", DRAWN / math.sqrt(len(names)), Cause.ASSUMED)
-        own = (*mean.effects, (drawn, 1.0))
-        return {f"{sheet.secondary}_{a}": Uncertain(0.0, (*own, *_laid(case.piece, a))).U for a in AXES}
+        drawn = (drawn_line("drawn"), 1 / math.sqrt(len(names)))
+        own = (*mean.effects, drawn)
+        return {f"{sheet.secondary}_{a}": Uncertain(0.0, (*own, *_laid(case, sheet, a))).U for a in AXES}
 
     def example(self) -> dict[str, Any]:
         """The dot stands 0.4 mm too far to the left, 0.3 mm too far away; the sheet lies a little turned."""
@@ -269,26 +276,48 @@ class Fit:
     figures: dict[str, Any]
 
 
-def fitted(targets: Sequence[tuple[float, float]], read: dict[str, list[Measurement]]) -> Fit:
-    """Offset, turn and stretches by least squares.
+def _rows(
+    targets: Sequence[tuple[float, float]], read: dict[str, list[Measurement]], own: Sequence[Source]
+) -> list[Observation]:  # fmt: skip
+    """Where the tool landed at each target, about their mean place: offset, turn and stretches."""
+    design = _design(np.asarray(targets, float))
+    names = [Unknown(name) for name in ("e_x", "e_y", "turn", "stretch_x", "stretch_y")]
+    rows = []
+    for i, drawn in enumerate(own):
+        for k, axis in enumerate(AXES):
+            m = read[axis][i]
+            coefficients = {n: float(c) for n, c in zip(names, design[2 * i + k], strict=False) if c}
+            by_axis = drawn._replace(name=f"{drawn.name} {axis}")
+            rows.append(Observation(m.name, coefficients, m.value, (*m.mean.effects, (by_axis, 1.0))))
+    return rows
 
-    How far single targets differ beyond what their reading explains is learnt from the residuals; where nothing can be
-    learnt, a drawn cross and an aimed dot are assumed to lie within `DRAWN`.
-    """
-    places = np.asarray(targets, float)
-    values = np.asarray([[m.value for m in read[a]] for a in AXES]).T
-    own = places - places.mean(axis=0)
-    n = len(places)
+
+def _design(places: NDArray[np.float64]) -> NDArray[np.float64]:
+    """2n × 5, x and y of each target in turn: offset x, y, turn, stretch x, y; 2n × 2 where too few tell."""
+    own, n = places - places.mean(axis=0), len(places)
     tells = n >= TO_FIT and bool(np.linalg.svd(own, compute_uv=False)[-1] > 1e-6 * np.abs(own).max())
     columns = np.zeros((2 * n, 5 if tells else 2))
     columns[0::2, 0] = columns[1::2, 1] = 1.0
     if tells:
         columns[0::2, 2], columns[1::2, 2] = -own[:, 1], own[:, 0]
         columns[0::2, 3], columns[1::2, 4] = own[:, 0], own[:, 1]
+    return columns
+
+
+def fitted(
+    targets: Sequence[tuple[float, float]], read: dict[str, list[Measurement]], own: Sequence[Source]
+) -> Fit:  # fmt: skip
+    """Offset, turn and stretches by least squares. own: what each target has of its own, however well it is read.
+
+    How far single targets differ is learnt from the residuals, pooled with what is assumed of drawing and reading them.
+    """
+    columns = _design(np.asarray(targets, float))
+    values = np.asarray([[m.value for m in read[a]] for a in AXES]).T
     solved = np.linalg.lstsq(columns, values.reshape(-1), rcond=None)[0]
     residuals = (values.reshape(-1) - columns @ solved).reshape(-1, 2)
-    dof = 2 * n - columns.shape[1]
-    e = {axis: Uncertain(float(solved[k]), _effects(read, residuals, dof, n, axis)) for k, axis in enumerate(AXES)}
+    tells = columns.shape[1] > 2
+    dof = columns.shape[0] - columns.shape[1]
+    e = {a: Uncertain(float(solved[k]), _effects(read, own, residuals, dof, a)) for k, a in enumerate(AXES)}
     figures: dict[str, Any] = {
         "turn_mm_per_m": 1000 * float(solved[2]) if tells else None,
         "stretch_mm_per_m": [1000 * float(v) for v in solved[3:5]] if tells else None,
@@ -299,21 +328,22 @@ def fitted(targets: Sequence[tuple[float, float]], read: dict[str, list[Measurem
 
 
 def _effects(
-    read: dict[str, list[Measurement]], residuals: Any, dof: int, n: int, axis: str
+    read: dict[str, list[Measurement]], own: Sequence[Source], residuals: Any, dof: int, axis: str
 ) -> tuple[tuple[Source, float], ...]:  # fmt: skip
-    """Of the mean of n targets. Where enough of them differ, by how much they do is what a single one is worth, however
-    it was drawn and read; else what is known of the reading counts, and a drawn cross is assumed.
-    """
+    """Of the mean of n targets: what single ones differ by is pooled of what is assumed and what they show."""
+    n = len(own)
     mean = combination([(1 / n, m.mean) for m in read[axis]]).effects
-    if dof < LEARNT_FROM:
-        return (*mean, (Source(f"drawn {axis}", DRAWN / math.sqrt(n), Cause.ASSUMED), 1.0))
-    division = max(_division(m) for a in AXES for m in read[a])
-    s = max(math.sqrt(float((residuals**2).sum()) / dof), division)
+    drawn = own[0]
+    single = Uncertain(0.0, (*((s, c) for s, c in read[axis][0].mean.effects if s.cause in OF_ITS_OWN), (drawn, 1.0)))
+    before = min(effective_dof(single.effects), MOST_BEFORE)
+    squares = before * single.u**2 + float((residuals**2).sum())
+    dof_all = before + dof
+    s, granted = math.sqrt(squares / dof_all), "" if dof > before else drawn.assumed
     learnt = Source(
-        f"targets {axis}", s / math.sqrt(n), Cause.PLACES, float(dof), estimate="targets", shared_dof=float(dof)
+        f"targets {axis}", s / math.sqrt(n), Cause.DRAWN, dof_all, estimate="targets", shared_dof=dof_all, assumed=granted
     )  # fmt: skip
-    shared = tuple((source, c) for source, c in mean if source.cause not in (Cause.REPEATS, Cause.DIVISION))
-    spread = float(np.std([m.value for m in read[axis]]))
+    shared = tuple((source, c) for source, c in mean if source.cause not in OF_ITS_OWN)
+    division, spread = _division(read[axis][0]), float(np.std([m.value for m in read[axis]]))
     if spread < DITHERS * division * math.sqrt(12):  # all are rounded alike: that doesn't average out
         shared = (*shared, (Source(f"rounding {axis}", division, Cause.DIVISION, shape=Shape.RECTANGLE), 1.0))
     return (*shared, (learnt, 1.0))
@@ -323,17 +353,12 @@ def _division(m: Measurement) -> float:
     return math.sqrt(math.fsum((s.u * c) ** 2 for s, c in m.mean.effects if s.cause is Cause.DIVISION))
 
 
-def _laid(piece: Parameters, axis: str) -> tuple[tuple[Source, float], ...]:
-    """What all targets of a sheet share: it was laid by its marks, each aimed at by hand, and a roll that goes back and
-    forth creeps between aiming and drawing. No residual shows either.
+def _laid(case: Case, sheet: Sheet, axis: str) -> tuple[tuple[Source, float], ...]:
+    """What all targets share: a sheet was laid by its marks, each aimed at by hand, and a roll that goes back and
+    forth creeps between aiming and drawing. No residual shows either. A single mark is aimed at once.
     """
-    if "size" not in piece:
-        return ()
-    return (Source(f"aimed {axis}", AIMED / math.sqrt(MARKS), Cause.ASSUMED), 1.0), *creep(piece, axis)
-
-
-def _as_laid(fit: Fit, piece: Parameters) -> Fit:
-    return replace(fit, e={a: Uncertain(e.value, (*e.effects, *_laid(piece, a))) for a, e in fit.e.items()})
+    marks = MARKS if sheet.way == "sheet" else 1
+    return (aimed(case, f"aimed {axis}"), 1 / math.sqrt(marks)), *creep(case.piece, axis)
 
 
 def _moves(sheet: Sheet, fit: Fit) -> tuple[Note, ...]:

@@ -21,9 +21,9 @@ from keen_compass.pieces.page import Page, Tick, cut_ticks, sheet
 from keen_compass.pieces.where import Beside, Lines
 from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
-from keen_compass.procedures.offsets import AXES, DRAWN
+from keen_compass.procedures.offsets import AXES, drawn_line
 from keen_compass.procedures.pointer import TICKS, fitted
-from keen_compass.procedures.results import judged, no_number, odd_reading, scale_formula, scale_outcome
+from keen_compass.procedures.results import judged, no_number, scale_formula, scale_outcome
 from keen_compass.procedures.sheets import (
     ON_PAPER,
     aiming_choice,
@@ -39,9 +39,8 @@ from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import Note, note
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
+from keen_compass.quantities.uncertainty import Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.plausibility import looks_scaled
 
 PRINT_OFF = 0.002  # mm/mm; more than that is said of the printer
 LONGEST = 10_000.0  # mm
@@ -182,7 +181,7 @@ class PrintScale(Procedure[Ticks]):
         """Marks to load it by, and five crosses to cut on."""
         return sheet("print-scale", size, number, targets=True, down=down)
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The cutter's scale over the print, axis by axis; the printer's own beside it, and how the cut lies on it."""
         ticks = self.piece(case.piece)
         over = tuple(name for pair in ticks.names for name in pair)
@@ -199,17 +198,11 @@ class PrintScale(Procedure[Ticks]):
         quantity, nominal = f"print_scale_{axis}", ticks.nominal(axis)
         if not case.readings.get(axis):
             return no_number(case, quantity, Verdict.UNRESOLVED, note("nothing_read"), nominal)
-        measured = case.measured(axis, nominal=nominal, drawn=_drawn(case.piece))
-        if not case.confirmed:
-            label = note(f"print_scale.{axis}")
-            doubt = looks_scaled(axis, nominal, [v.mm for v in case.lengths(axis)], 0.0)
-            asks = doubt.asks.of(label) if doubt else odd_reading(case, [measured], {axis: label})
-            if asks:
-                return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks, nominal)
+        measured = case.measured(axis, nominal=nominal)
         s = Uncertain(measured.value, (*measured.mean.effects, *_made(case.piece, axis))).times(1 / nominal)
         s = s._replace(value=s.value - 1)
         formula = scale_formula(case, quantity, case.ordered(nominal), case.in_its_unit(measured.value))
-        return judged(case, scale_outcome(case, quantity, s, nominal, formula, self._said(case, ticks, axis)))
+        return judged(case, scale_outcome(case, quantity, s, nominal, formula, self._said(case, ticks, axis)), self)
 
     def _said(self, case: Case, ticks: Ticks, axis: str) -> tuple[Note, ...]:
         scale = _printer(case, ticks, axis)
@@ -235,7 +228,7 @@ class PrintScale(Procedure[Ticks]):
         found = {}
         for axis in AXES:
             nominal = ticks.nominal(axis)
-            mean = case.foreseen(axis, nominal, readings_each, nominal=nominal, drawn=_drawn(case.piece)).mean
+            mean = case.foreseen(axis, nominal, readings_each, nominal=nominal).mean
             U = Uncertain(nominal, (*mean.effects, *_made(case.piece, axis))).U
             found[f"print_scale_{axis}"] = 1000 * U / nominal
         return found
@@ -280,16 +273,9 @@ def _printer(case: Case, ticks: Ticks, axis: str) -> float | None:
     return known[AXES.index(axis)] if known else None
 
 
-def _drawn(piece: Parameters) -> bool | None:
-    """Whether a distance is off as drawn pieces usually are: of a sheet more is known (`_made`)."""
-    return None if "size" in piece else True
-
-
 def _made(piece: Parameters, axis: str) -> tuple[tuple[Source, float], ...]:
-    """What a distance is off however it is read: of both ticks on a sheet, and by a roll that creeps between them."""
-    if "size" not in piece:
-        return ()
-    return (Source(f"ticks {axis}", BOTH_TICKS * DRAWN, Cause.ASSUMED), 1.0), *creep(piece, axis)
+    """What a distance is off however it is read: of both its ticks, and by a roll that creeps between them."""
+    return (drawn_line(f"ticks {axis}"), BOTH_TICKS), *creep(piece, axis)
 
 
 def _over_print(case: Case, ticks: Ticks) -> dict[str, Any]:
@@ -299,7 +285,7 @@ def _over_print(case: Case, ticks: Ticks) -> dict[str, Any]:
         return {}
     by_eye = replace(case, instrument=TICKS)
     read = {axis: [by_eye.measured(ticks.names[i][k]) for i in both] for k, axis in enumerate(AXES)}
-    fit = fitted([ticks.crosses[i] for i in both], read)
+    fit = fitted([ticks.crosses[i] for i in both], read, [drawn_line(f"drawn {i}") for i in both])
     beside = [[read[axis][j].value for axis in AXES] for j in range(len(both))]
     largest = max(range(len(both)), key=lambda j: math.hypot(*beside[j]))
     return {

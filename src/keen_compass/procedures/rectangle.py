@@ -23,23 +23,26 @@ from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, 
 from keen_compass.procedures.kerfs import room_held
 from keen_compass.procedures.results import (
     PER_METRE,
+    as_fitted,
+    ask,
     assumed_notes,
+    contradicted,
     held_notes,
     judged,
     no_number,
-    odd_among,
     parts_say,
     scale_formula,
     scale_outcome,
+    scatter_notes,
     suggest_warmth,
 )
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
-from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.notes import Note, Said, note
 from keen_compass.quantities.uncertainty import Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit, would_determine
-from keen_compass.solve.plausibility import Doubt, looks_scaled, looks_swapped
+from keen_compass.solve.joint import Fit, Observation, Unknown, fit, would_determine
+from keen_compass.solve.plausibility import Doubt, looks_other_kerf
 from keen_compass.solve.travel import lost_motion_of, scale_of
 
 KERF = Unknown("kerf")
@@ -50,7 +53,6 @@ SIDES = {"width": (0, 1), "height": (-1, 0), "short_width": (0, -1), "short_heig
 ASPECT = 0.75  # height of a piece to its width
 SHORT_SHARE = 0.3  # of the long lengths
 PRIOR_DISAGREES = 1.5  # expanded uncertainties
-LEAST_ODD_KERF, ODD_KERF_UNCERTAINTIES = 0.5, 5.0  # mm; U
 
 _PARAMETERS = {"width", "height", "short_width", "short_height", "compensation", "made_by"}
 
@@ -106,7 +108,7 @@ class Rectangle(Procedure[SteppedOutline]):
             for m in MEASURANDS
         )
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The findings for both axes; axes without any number in the controller are refused."""
         piece, drawn = self._piece_as_made(case)
         self._check(case)
@@ -119,10 +121,10 @@ class Rectangle(Procedure[SteppedOutline]):
             quantity = f"{axis}_steps"
             if quantity not in case.values:
                 continue
-            doubt = next((d for d in doubts if {_axis(m) for m in d.measurands} & {axis}), None)
+            doubt = next((d for d in doubts if not d.measurands or {_axis(m) for m in d.measurands} & {axis}), None)
             estimate = model.fit.estimates.get(scale_of(axis))
             if doubt:
-                findings.append(_implausible(case, axis, doubt, model))
+                findings.append(ask(case, quantity, doubt, piece.nominal(DIMENSIONS[axis][0])))
             elif estimate is None:
                 findings.append(_unresolved(case, axis, model))
                 unresolved += [(a.name, b.name) for a, b in sorted(model.fit.confused) if a == scale_of(axis)]
@@ -270,7 +272,8 @@ class _Model:
                     self.rows.append(assumed)
                     self.assumed_axes.add(axis)
                     result = trial
-        return result
+        self.rows, self.learnt = as_fitted(self.case, self.rows)
+        return fit(self.rows) if self.learnt else result
 
     def kerf_figures(self) -> dict[str, float]:
         """The kerf K itself, mm, where the readings and what is known of the play tell it: later pieces lean on it."""
@@ -295,8 +298,8 @@ class _Model:
     def _describe(self) -> None:
         case = self.case
         self.notes += assumed_notes(case) if self.measured else ()
-        if case.piece_scatter is None and self.measured:
-            self.notes.append(note("scatter_assumed", s=case.scatter(drawn=self.drawn).s))
+        if self.measured:
+            self.notes += (*scatter_notes(case, drawn=self.drawn), *self.learnt)
         if self.measured:
             self.notes += held_notes(case, [u.name for u in self._leans_on() if u.name in case.known])
             if not self.drawn and self.fit.strain("kerf") > PRIOR_DISAGREES:
@@ -317,33 +320,17 @@ def _measured(case: Case, piece: SteppedOutline, m: str, *, drawn: bool) -> Meas
 
 
 def _doubts(case: Case, model: _Model) -> list[Doubt]:
-    """What to ask about before anything is computed, single readings first."""
-    piece, measured = model.piece, model.measured
-    kerf = max(piece.compensation, case.known.get("kerf", Known(0.0)).value)
-    doubts, everything = [], case.scatter_of_readings()
-    for m, found in measured.items():
-        values = [length.mm for length in case.lengths(m)]
-        doubt = looks_scaled(m, piece.nominal(m), values, kerf)
-        if not doubt and m != case.half_typed:
-            doubt = odd_among(case, found, everything)
-        if doubt:
-            doubts.append(replace(doubt, asks=doubt.asks.of(f"rectangle.{m}")))
-    if not doubts:
-        swapped = looks_swapped(
-            {m: piece.nominal(m) for m in measured},
-            {m: found.value for m, found in measured.items()},
-            {m: 2 * found.mean.u for m, found in measured.items()},
-        )
-        if swapped:
-            a, b = (f"rectangle.{m}" for m in swapped.measurands)
-            doubts.append(replace(swapped, asks=note("looks_swapped", a=a, b=b)))
-    return doubts or [doubt for axis in AXES if (doubt := _odd_kerf(case, axis, model))]
+    """Readings that don't fit the others, else those that leave room for no such cutter."""
+    labels: dict[str, Said] = {m: f"rectangle.{m}" for m in model.measured}
+    if doubt := contradicted(case, model.rows, labels):
+        return [doubt]
+    return [doubt for axis in AXES if (doubt := _odd_kerf(axis, model))]
 
 
-def _odd_kerf(case: Case, axis: str, model: _Model) -> Doubt | None:
-    """Readings that leave room for no such cutter: |K − c| > max(c/2, 0.5 mm, 5U)."""
+def _odd_kerf(axis: str, model: _Model) -> Doubt | None:
+    """What an axis' long and short lengths say of the cut, where no such cutter would do it."""
     found, c = model.kerf_with_play(axis), model.piece.compensation
-    if found is None or abs(found.value - c) <= max(c / 2, LEAST_ODD_KERF, ODD_KERF_UNCERTAINTIES * found.U):
+    if found is None or not looks_other_kerf(found, c):
         return None
     long, short = (f"rectangle.{m}" for m in DIMENSIONS[axis])
     return Doubt(DIMENSIONS[axis], note("rectangle.odd_kerf", long=long, short=short, kerf=found.value, compensation=c))
@@ -362,11 +349,6 @@ def _unresolved(case: Case, axis: str, model: _Model) -> Finding:
             would_help=f"rectangle.{help_with}" if help_with else "",
         )  # fmt: skip
     return no_number(case, quantity, Verdict.UNRESOLVED, why, model.piece.nominal(DIMENSIONS[axis][0]))
-
-
-def _implausible(case: Case, axis: str, doubt: Doubt, model: _Model) -> Finding:
-    length = model.piece.nominal(DIMENSIONS[axis][0])
-    return no_number(case, f"{axis}_steps", Verdict.IMPLAUSIBLE, doubt.asks, length)
 
 
 def _formula(case: Case, axis: str, s: float, model: _Model) -> Note:

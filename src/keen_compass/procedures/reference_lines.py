@@ -19,7 +19,6 @@ from keen_compass.procedures.results import (
     assumed_notes,
     judged,
     no_number,
-    odd_reading,
     scale_formula,
     scale_outcome,
     suggest_warmth,
@@ -31,7 +30,6 @@ from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation, fit
-from keen_compass.solve.plausibility import looks_scaled, looks_swapped
 from keen_compass.solve.travel import scale_of
 
 MEASURANDS = ("x_lines", "y_lines")
@@ -104,12 +102,11 @@ class Reference(Procedure[ReferenceLines]):
             for m in MEASURANDS
         )  # fmt: skip
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The scale of each axis that was read."""
         piece = self.piece(case.piece)
         self.check_readings(case, MEASURANDS, positive=True)
-        swapped = None if case.confirmed else _swapped(case, piece)
-        found = [self._axis(case, piece, a, swapped) for a in ("x", "y") if f"{a}_steps" in case.values]
+        found = [self._axis(case, piece, a) for a in ("x", "y") if f"{a}_steps" in case.values]
         if not found:
             case.resolution("x_steps")
         longest = max((piece.nominal(m) for m in case.readings), default=0.0)
@@ -148,17 +145,12 @@ class Reference(Procedure[ReferenceLines]):
         """A long rule with a magnifier."""
         return Instrument("steel rule 1.5 m", 0.1, (0.05, 0.00003), both_ends=True, reach=1500.0, kind="steel rule")
 
-    def _axis(self, case: Case, piece: ReferenceLines, axis: str, swapped: Note | None) -> Finding:
+    def _axis(self, case: Case, piece: ReferenceLines, axis: str) -> Finding:
         quantity, m = f"{axis}_steps", f"{axis}_lines"
         n = piece.nominal(m)
         if m not in case.readings:
             return no_number(case, quantity, Verdict.UNRESOLVED, note("nothing_read_of", what=plain(axis.upper())), n)
         measured = case.measured(m, nominal=n, drawn=True)
-        if not case.confirmed:
-            doubt = looks_scaled(m, n, [v.mm for v in case.lengths(m)], 0.0)
-            asks = doubt.asks.of(_lines(m)) if doubt else odd_reading(case, [measured], {m: _lines(m)})
-            if asks := swapped or asks:
-                return no_number(case, quantity, Verdict.IMPLAUSIBLE, asks, n)
         s = _scale(case, axis, n, measured)
         if scale_of(axis).name in case.known:
             formula = scale_formula(case, quantity, "1", f"{1 + s.value:.7f}")
@@ -172,16 +164,6 @@ PROCEDURE = Reference()
 
 def _lines(measurand: str) -> Note:
     return note("reference_lines.lines", axis=measurand[0])
-
-
-def _swapped(case: Case, piece: ReferenceLines) -> Note | None:
-    """Each read where the other should have been."""
-    measured = {m: case.measured(m, nominal=piece.nominal(m), drawn=True) for m in MEASURANDS if m in case.readings}
-    doubt = looks_swapped(
-        {m: piece.nominal(m) for m in measured}, {m: r.value for m, r in measured.items()},
-        {m: 2 * r.mean.u for m, r in measured.items()},
-    )  # fmt: skip
-    return note("looks_swapped", a=_lines("x_lines"), b=_lines("y_lines")) if doubt else None
 
 
 def _scale(case: Case, axis: str, n: float, m: Measurement) -> Uncertain:

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, UncertaintyError
 from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.profile import AIMED_WITH, Machine
-from keen_compass.pieces.page import Page, sheet
+from keen_compass.pieces.page import Page, bar_lengths, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, listed
-from keen_compass.procedures.results import arithmetic
+from keen_compass.procedures.offsets import aim_notes, aimed
+from keen_compass.procedures.results import arithmetic, taken_for_granted
+from keen_compass.procedures.settle import remedies
 from keen_compass.procedures.sheets import (
     ON_PAPER,
     aiming_choice,
@@ -24,17 +26,22 @@ from keen_compass.procedures.sheets import (
     paper_choice,
     paper_size,
     place,
+    printed_scale,
 )
+from keen_compass.quantities.assumed import AIMED, Spread
 from keen_compass.quantities.charts import Shown
-from keen_compass.quantities.findings import Figures, Finding, Solution
+from keen_compass.quantities.findings import Figures, Finding, Remedy, Solution
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import Spot
-from keen_compass.quantities.uncertainty import Uncertain
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, t_95
 from keen_compass.quantities.verdict import Verdict, judge
+from keen_compass.solve.plausibility import NEAR, Doubt
 from keen_compass.solve.registration import (
     FREEDOM,
     Map,
+    Shapes,
     Suspects,
     model_for,
     other_order,
@@ -43,11 +50,14 @@ from keen_compass.solve.registration import (
     split_of,
     suspects,
 )
+from keen_compass.solve.travel import scale_of
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 MOST_MARKS = 40
+CORNERS = 4  # marks, which show no bow
+NOTHING_KNOWN, EXACT, BAR_READ = 1.0, 1e-6, 0.1  # standard: of a scale; of one; mm, of a bar read with a rule
 TWO_AT_ONCE = math.sqrt(-2 * math.log(0.05))  # standard uncertainties that hold 95 % of both directions
 HALF_TURN = math.radians(90)
 SAME_SCALE = 0.004  # what both scales of a print that was fitted to the page differ by at most
@@ -129,7 +139,7 @@ class Registration(Procedure[Marks]):
         """Four marks, the lower left one unlike the others."""
         return sheet("registration", size, number, targets=False, down=down)
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The map, what it means, what is wrong with it."""
         marks = self.piece(case.piece)
         names = tuple(f"mark_{i}" for i in range(1, len(marks.at) + 1))
@@ -141,23 +151,42 @@ class Registration(Procedure[Marks]):
         found = [(x + ox, y + oy) for x, y in (_mean(case, n) for n in read)]
         nominal = [marks.at[names.index(n)] for n in read]
         model = model_for(len(read)) if marks.model == "auto" else marks.model
-        fitted = register(nominal, found, model, u_read=u_of(case.instrument))
+        aim = aim_of(case)
+        fitted = register(nominal, found, model, aim=aim)
+        if doubt := asked_of(fitted, read) if not case.confirmed else None:
+            figures = _figures(fitted, read, suspects(fitted))
+            asks = _finding(case, None, None, Verdict.IMPLAUSIBLE, (doubt.asks,))
+            return Solution((replace(asks, doubtful=doubt.measurands),), figures=figures)
+        fitted = register(nominal, found, model, aim=aim, shapes=known_shapes(case))
         suspect = suspects(fitted)
         figures = _figures(fitted, read, suspect)
-        if asks := asked_of(fitted, read) if not case.confirmed else None:
-            return Solution((_finding(case, None, None, Verdict.IMPLAUSIBLE, (asks,)),), figures=figures)
         largest = max(math.hypot(x, y) for x, y in fitted.residuals)
         U = _U_at_marks(fitted)
         T = case.tolerance_of("registration", 1000.0)
         tested = fitted.dof > 0
         verdict = judge(largest, U, T) if tested else Verdict.CANNOT_TELL
-        if largest - TWO_AT_ONCE * fitted.u_read > T:  # whatever makes the map unsure, this mark isn't where it says
+        if (
+            tested and largest - TWO_AT_ONCE * math.sqrt(2) * fitted.aim.s > T
+        ):  # whatever makes the map unsure, this mark isn't where it says
             verdict = Verdict.OUT
         notes = _notes(fitted, read, suspect, tested=tested, out=verdict is Verdict.OUT)
         notes = (*notes, *bars_said(case.piece))
+        # As one number: what all marks' aims leave where the map is known least.
+        spread = fitted.u_aim
+        error = Uncertain(
+            largest, ((Source("marks", spread.s, Cause.PLACES, spread.dof), U / spread.s / t_95(spread.dof)),)
+        )
+        settled: tuple[Remedy, ...] = ()
+        if verdict is Verdict.CANNOT_TELL:
+            first, settled = remedies(case, self, "registration", error, T)
+            notes = (first, *notes)
         dx, dy = max(fitted.residuals, key=lambda r: float(math.hypot(*r)))
         worst = f"√({abs(dx):.3f}² + {abs(dy):.3f}²) mm"
-        return Solution((_finding(case, largest, U, verdict, notes, worst),), figures=figures)
+        finding = replace(
+            _finding(case, largest, U, verdict, notes, worst), remedies=settled,
+            doubtful=tuple(read[i] for i in suspect.marks), assumed=taken_for_granted([(aimed(case, "aim"), 1.0)]),
+        )  # fmt: skip
+        return Solution((finding,), (), aim_notes(case) if case.aim == AIMED else (), figures)
 
     def shown(self, figures: Figures) -> Shown:
         """Which map it is, and how well each part of it is known."""
@@ -177,8 +206,9 @@ class Registration(Procedure[Marks]):
         """U where the map is known least, mm."""
         marks = self.piece(case.piece)
         model = model_for(len(marks.at)) if marks.model == "auto" else marks.model
-        u = u_of(case.instrument) / math.sqrt(max(readings_each, 1))
-        return {"registration": _U_at_marks(register(marks.at, marks.at, model, u_read=u))}
+        aim = aim_of(case)
+        aim = aim._replace(s=aim.s / math.sqrt(max(readings_each, 1)))
+        return {"registration": _U_at_marks(register(marks.at, marks.at, model, aim=aim, shapes=known_shapes(case)))}
 
     def example(self) -> dict[str, Any]:
         """A sheet that lies turned by 0.4°, 1.2 mm to the right, 0.15 % long along Y."""
@@ -209,9 +239,28 @@ class Registration(Procedure[Marks]):
 PROCEDURE = Registration()
 
 
-def u_of(instrument: Instrument) -> float:
-    """Standard uncertainty of one coordinate of one place, mm: its division, and what it may be off."""
-    return math.hypot(instrument.resolution / HALF_A_RECTANGLE, instrument.permissible_error[0] / math.sqrt(3)) or 1e-6
+def aim_of(case: Case) -> Spread:
+    """How well one coordinate of a mark is found, mm: the aim, the position’s division, and what that may be off."""
+    instrument = case.instrument
+    shown = instrument.resolution / HALF_A_RECTANGLE, instrument.permissible_error[0] / math.sqrt(3)
+    return case.aim._replace(s=math.hypot(case.aim.s, *shown))
+
+
+def known_shapes(case: Case) -> Shapes | None:
+    """What is known of the axes and of the print; None where nothing is. What is only granted tells nothing here."""
+    unknown = Spread(NOTHING_KNOWN, 1.0)
+    axes = [case.known.get(scale_of(a).name) for a in ("x", "y")]
+    lean, printed = case.known.get("squareness"), printed_scale(case.piece)
+    if lean is None and not (printed and any(axes)):
+        return None
+    w, bars = case.gantry or 1000.0, [unknown, unknown]
+    if printed:
+        bars = [Spread(BAR_READ / length, 1.0) for length in bar_lengths(place(case.piece["size"], "piece.size"))]
+    return Shapes.known(
+        [Spread(k.u or EXACT, 1.0) if k else unknown for k in axes],
+        Spread(max(lean.u / w, EXACT), 1.0) if lean else unknown, bars,
+        [*(k.value if k else 0.0 for k in axes), lean.value / w if lean else 0.0, *(p - 1 for p in printed or (1, 1))],
+    )  # fmt: skip
 
 
 def _mean(case: Case, name: str) -> tuple[float, float]:
@@ -246,16 +295,21 @@ def _U_at_marks(fitted: Map) -> float:
     return math.hypot(*(_U(fitted.by_readings(0.0, along)) for along in least))
 
 
-def asked_of(fitted: Map, names: Sequence[str]) -> Note | None:
-    """What has to be answered before any of it is believed: the order of the marks, the side of the sheet.
+def asked_of(fitted: Map, names: Sequence[str]) -> Doubt | None:
+    """What has to be answered before any of it is believed: the unit, the order of the marks, the side of the sheet.
 
     names: of its marks, ``mark_1`` …
     """
     nominal, found = ([(float(x), float(y)) for x, y in at] for at in (fitted.nominal, fitted.found))
     order = other_order(nominal, found)
     if order:
-        return note("registration.order", marks=[int(names[i].removeprefix("mark_")) for i in order])
-    return note("registration.mirrored") if fitted.mirrored else None
+        off = tuple(names[i] for i, k in enumerate(order) if i != k)
+        return Doubt(off, note("registration.order", marks=[int(names[i].removeprefix("mark_")) for i in order]))
+    scale = math.sqrt(abs(math.prod(fitted.split.scale)))
+    for factor, code in ((1 / MM_PER_INCH, "registration.inches"), (MM_PER_INCH, "registration.mm_for_inches")):
+        if abs(scale / factor - 1) < NEAR and fitted.model != "shift":
+            return Doubt(tuple(names), note(code))
+    return Doubt(tuple(names), note("registration.mirrored")) if fitted.mirrored else None
 
 
 def _notes(
@@ -268,10 +322,14 @@ def _notes(
         notes.append(note("registration.untested", model=fitted.model))
     if suspect.certain:
         notes.append(note("registration.bad_mark", mark=numbers[0]))
+    elif suspect.bowed and len(numbers) == 1:
+        notes.append(note("registration.bad_mark_or_bow", mark=numbers[0]))
     elif numbers:
         notes.append(note("registration.one_of", marks=numbers))
     elif out:
         notes.append(note("registration.buckled"))
+    if tested and len(names) <= CORNERS:
+        notes.append(note("registration.bow_unseen"))
     notes.append(note(
         "registration.means", turn=math.degrees(split.turn), shift=list(split.shift),
         stretch=[(abs(s) - 1) * 100 for s in split.scale],
@@ -289,7 +347,8 @@ def _figures(fitted: Map, names: Sequence[str], suspect: Suspects) -> dict[str, 
 
     def parts(h: NDArray[Any]) -> tuple[float, ...]:
         by = split_of(h)
-        return (*by.shift, by.turn, by.skew, *by.scale)
+        turn = split.turn + math.remainder(by.turn - split.turn, math.tau)  # on either side of half a turn alike
+        return (*by.shift, turn, by.skew, *by.scale)
 
     x, y, turn, skew, scale_x, scale_y = map(_U, fitted.uncertain(parts))
     U = {

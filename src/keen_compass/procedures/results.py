@@ -3,24 +3,26 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.procedures.case import Case, Previous
-from keen_compass.procedures.settle import what_would_settle
+from keen_compass.procedures.settle import remedies
+from keen_compass.quantities.assumed import EYE_OF_A_STEP
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.findings import Finding
-from keen_compass.quantities.measuring import Held, Measurement, squares_within
+from keen_compass.quantities.findings import Assumed, Finding, Remedy
+from keen_compass.quantities.measuring import Held, Measurement
 from keen_compass.quantities.notes import Note, Said, note
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue
-from keen_compass.quantities.uncertainty import Uncertain, combination, limits
+from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination, limits, t_95
 from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
+from keen_compass.solve.consistency import agree, contradiction, with_scatter_learnt
 from keen_compass.solve.drive import explain_ratio
 from keen_compass.solve.joint import Known, Observation, Unknown, fit
-from keen_compass.solve.plausibility import Doubt, looks_mirrored, looks_odd
+from keen_compass.solve.plausibility import Doubt, looks_mirrored
 from keen_compass.solve.travel import lost_motion_of
 
 if TYPE_CHECKING:
@@ -30,6 +32,8 @@ PER_METRE = 1000.0
 SUGGEST_TEMPERATURE_ABOVE = 1000.0  # mm
 SCALE_LIMIT = -0.99  # below, the corrected number is no number any more
 ABBE = note("read_near_the_tool")
+MOST_NAMED = 3  # of what doesn't fit
+NOTHING = Source("", 0.0, Cause.ASSUMED)
 COMES_TO_REST = 2.0  # expanded uncertainties, within which the second round must land
 
 
@@ -53,17 +57,18 @@ class Outcome:
     last_digit: float = 0.0
 
 
-def judged(case: Case, o: Outcome, settled_by: Procedure[Any] | None = None) -> Finding:
-    """The finding, with the questions that come before any verdict.
+def judged(case: Case, o: Outcome, procedure: Procedure[Any] | None = None) -> Finding:
+    """The finding, with the questions that come before any verdict, and what would settle a *can't tell*.
 
-    settled_by: the procedure whose predictions say what would settle a *can't tell*; None where more of it wouldn't.
+    procedure: whose piece could be longer, or made once more; None where several were read together.
     """
     error, U = o.error.value, o.error.U
     harm = max(error, 0.0) if QUANTITIES[o.quantity].one_sided else error
     verdict = judge(harm, U, o.T)
-    notes = list(o.notes)
-    if verdict is Verdict.CANNOT_TELL and settled_by:
-        notes.insert(0, what_would_settle(settled_by, case, o.quantity, o.error, o.T))
+    notes, settled = list(o.notes), tuple[Remedy, ...]()
+    if verdict is Verdict.CANNOT_TELL:
+        first, settled = remedies(case, procedure, o.quantity, o.error, o.T)
+        notes.insert(0, first)
     previous = case.previous_errors.get(o.quantity)
     if previous and not case.confirmed and looks_mirrored(error, previous.error, U):
         verdict = Verdict.IMPLAUSIBLE
@@ -84,13 +89,81 @@ def judged(case: Case, o: Outcome, settled_by: Procedure[Any] | None = None) -> 
         expanded_uncertainty=U,
         tolerance=o.T,
         verdict=verdict,
-        worth_correcting=worth_correcting(harm, U),
+        worth_correcting=worth_correcting(harm, U) and o.new != o.old,
         formula=o.formula,
         notes=tuple(notes),
         predicted_error=o.predicted,
         subject=case.subject,
         limits=tuple((str(cause), share) for cause, share in limits(o.error.effects)),
+        remedies=() if odd else settled,
+        assumed=taken_for_granted(o.error.effects),
     )
+
+
+def taken_for_granted(effects: Iterable[tuple[Source, float]]) -> tuple[Assumed, ...]:
+    """What nobody measured and is in U, each once; the largest where several are called alike."""
+    found: dict[str, Source] = {}
+    for source, c in effects:
+        if source.assumed and c and source.u > found.get(source.assumed, NOTHING).u:
+            found[source.assumed] = source
+    return tuple(
+        Assumed(what, 0.0 if math.isinf(s.dof) else s.u, t_95(s.dof) * s.u) for what, s in sorted(found.items())
+    )
+
+
+def contradicted(
+    case: Case, rows: Sequence[Observation], labels: Mapping[str, Said], *, signs: bool = False
+) -> Doubt | None:  # fmt: skip
+    """What to ask where readings that are fitted together don't agree; None where they do, or where it was confirmed.
+
+    labels: of the measurands among the rows. signs: a row is the reading itself, whose sign may be the wrong one.
+    What stands half typed is not counted yet.
+    """
+    if case.confirmed:
+        return None
+    counted = [o for o in rows if o.label != case.half_typed]
+    found = contradiction(counted)
+    if found is None:
+        return None
+    named = tuple(label for label in found.labels if label in labels)
+    turned = [label for label in named if agree([_turned(o) if o.label == label else o for o in counted])]
+    if signs and len(turned) == 1:
+        return Doubt((turned[0],), note("looks_turned", what=labels[turned[0]]))
+    if len(found.labels) == 1 and named:
+        return Doubt(named, note("does_not_fit", what=labels[named[0]]))
+    if named:
+        return Doubt(named, note("one_does_not_fit", what=[labels[name] for name in named[:MOST_NAMED]]))
+    return Doubt((), note("readings_disagree"))
+
+
+def _turned(o: Observation) -> Observation:
+    return replace(o, value=-o.value)
+
+
+def as_fitted(case: Case, rows: Sequence[Observation]) -> tuple[list[Observation], tuple[Note, ...]]:
+    """Rows as they are to be fitted, and what is said of it: where contradictions were confirmed, with the scatter that
+    they show.
+    """
+    if not case.confirmed or agree(rows):
+        return list(rows), ()
+    return with_scatter_learnt(rows), (note("scatter_learnt"),)
+
+
+def picked_between(half: float, step: float) -> tuple[tuple[Source, float], ...]:
+    """What a pick from a row leaves open: nothing is known within half a step either way, and an eye errs besides.
+
+    half: how far the best may lie to either side; step: from one of the row to the next; in the row’s unit.
+    """
+    return (
+        (Source("between_steps", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1.0),
+        (Source("seen", EYE_OF_A_STEP * step, Cause.SEEN, assumed="eye"), 1.0),
+    )
+
+
+def ask(case: Case, quantity: str, doubt: Doubt, length: float = PER_METRE) -> Finding:
+    """A finding that asks before anything is computed. length: mm, that a plain tolerance of a scale is meant over."""
+    finding = no_number(case, quantity, Verdict.IMPLAUSIBLE, doubt.asks, length)
+    return replace(finding, doubtful=doubt.measurands)
 
 
 def _at_rest(error: float, U: float, previous: Previous, last_digit: float) -> bool:
@@ -198,34 +271,20 @@ def assumed_notes(case: Case) -> tuple[Note, ...]:
     notes = []
     if case.kind_assumed and (case.instrument.parallel_within or case.instrument.both_ends):
         notes.append(note("kind_assumed", kind=case.instrument.kind))
-    if case.instrument.repeatability.assumed:
-        notes.append(note("repeats_assumed", division=case.ordered(case.read_to(), 4)))
+    if (spread := case.instrument.repeatability).assumed:
+        notes.append(note("repeats_assumed", s=spread.s, kind=case.instrument.kind))
     return tuple(notes)
+
+
+def scatter_notes(case: Case, *, drawn: bool = False) -> tuple[Note, ...]:
+    """What was assumed of how equal pieces differ."""
+    spread = case.scatter(drawn=drawn)
+    return (note("scatter_assumed", s=spread.s),) if spread.assumed else ()
 
 
 def held_notes(case: Case, names: Iterable[str]) -> tuple[Note, ...]:
     """What is known from before and was leant on, and how well."""
     return tuple(note("known_before", unknown=n, value=case.known[n].value, U=case.known[n].U) for n in names)
-
-
-def odd_reading(case: Case, measured: Iterable[Measurement], labels: Mapping[str, Said]) -> Note | None:
-    """What to ask about the first reading that lies far from its brothers; None where none does."""
-    everything = case.scatter_of_readings()
-    for m in measured:
-        if m.name == case.half_typed:
-            continue
-        if doubt := odd_among(case, m, everything):
-            return doubt.asks.of(labels[m.name])
-    return None
-
-
-def odd_among(case: Case, m: Measurement, everything: tuple[float, int]) -> Doubt | None:
-    """A reading of one thing that lies far from the others of it. everything: `scatter_of_readings` of the case."""
-    lengths, (squares, dof) = case.lengths(m.name), everything
-    values = [v.mm for v in lengths]
-    own, own_dof = squares_within([values])
-    beside = (max(squares - own, 0.0), dof - own_dof)
-    return looks_odd(m, values, case.as_read(lengths), beside)
 
 
 def suggest_warmth(case: Case, longest: float) -> tuple[Note, ...]:

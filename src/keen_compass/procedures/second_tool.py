@@ -20,14 +20,16 @@ from keen_compass.pieces.astride import MOST_DIVISIONS, WAYS, Astride
 from keen_compass.pieces.where import Lines, LinesUp, Where
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
-from keen_compass.procedures.offsets import AXES, DRAWN, offset_findings
-from keen_compass.procedures.results import no_number, odd_reading
+from keen_compass.procedures.offsets import AXES, aim_notes, aimed, drawn_line, offset_findings
+from keen_compass.procedures.results import ask, assumed_notes, no_number
+from keen_compass.quantities.assumed import AIMED
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, note
-from keen_compass.quantities.readings import number_of
+from keen_compass.quantities.readings import Reads, number_of
 from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.solve.plausibility import Doubt
 
 HEAD = "second_tool"
 PITCH, DIVISIONS, SPACING = 1.0, 20, 10.0
@@ -39,7 +41,7 @@ NAMES = {
     "gaps": tuple(f"{axis}_{side}" for axis in AXES for side in SIDES),
     "vernier": tuple(f"{axis}_{what}" for axis in AXES for what in ("coarse", "line")),
 }
-EYE = Instrument("eye", 0.1, (0.05, 0.0), kind="steel rule", uid="eye")  # of the plain rule beside a vernier
+EYE = Instrument("eye", 0.1, (0.05, 0.0), kind="loupe", uid="eye")  # of the plain rule beside a vernier
 
 
 class SecondTool(Procedure[Astride]):
@@ -97,12 +99,12 @@ class SecondTool(Procedure[Astride]):
             Measurand(
                 name, note(f"second_tool.{name[2:]}", axis=name[0]), name[0], piece.nominal(name), _where(piece, name),
                 hint=f"second_tool.how_{name[2:]}", unit="" if name.endswith("line") else "mm",
-                signed=piece.way == "vernier",
+                signed=piece.way == "vernier", reads=Reads.ABOUT,
             )
             for name in NAMES[piece.way]
         )  # fmt: skip
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """Both components of the offset."""
         pair = self.piece(case.piece)
         self.check_readings(case, NAMES[pair.way], positive=pair.way == "gaps")
@@ -110,15 +112,15 @@ class SecondTool(Procedure[Astride]):
         if missing:
             return Solution(tuple(no_number(case, q, Verdict.UNRESOLVED, note("nothing_read")) for q in self.yields))
         if not case.confirmed and (asks := self._odd(case, pair)):
-            return Solution(tuple(no_number(case, q, Verdict.IMPLAUSIBLE, asks) for q in self.yields))
+            return Solution(tuple(ask(case, q, Doubt((), asks)) for q in self.yields))
         read = _by_gap if pair.way == "gaps" else _by_vernier
         d = [read(case, pair, axis) for axis in AXES]
         errors = [value.times(-1.0) for value in d]
         said = (note("second_tool.moves", x=-d[0].value, y=-d[1].value),)
-        return Solution(offset_findings(case, HEAD, errors, said), figures={"beside": [v.value for v in d]})
+        about = (*(assumed_notes(case) if pair.way == "gaps" else ()), *aim_notes(case, by_hand=case.aim != AIMED))
+        return Solution(offset_findings(case, HEAD, errors, said), (), about, {"beside": [v.value for v in d]})
 
     def _odd(self, case: Case, pair: Astride) -> Note | None:
-        labels = {m.name: m.label for m in self.measurands(pair)}
         read_to = case.read_to()
         if pair.way == "vernier":
             most = min(max(DISAGREE * pair.pitch, read_to / 2), SURE * pair.pitch)
@@ -132,20 +134,20 @@ class SecondTool(Procedure[Astride]):
             both = read[f"{axis}_high"].value + read[f"{axis}_low"].value
             if pair.spacing and abs(both - pair.spacing) > SPACING_OFF + read_to:
                 return note("second_tool.spacing", axis=axis, both=both, ordered=pair.spacing)
-        return odd_reading(case, list(read.values()), labels)
+        return None
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of either component, mm."""
         piece = self.piece(case.piece)
-        drawn = Source("drawn", DRAWN, Cause.ASSUMED)
+        drawn = _drawn(case, piece, "x")
         if piece.way == "vernier":
             eye = Source("vernier", piece.pitch / piece.divisions / 2 / math.sqrt(3), Cause.DIVISION,
                          shape=Shape.RECTANGLE)  # fmt: skip
-            U = Uncertain(0.0, ((eye, 1.0), (drawn, 1.0))).U
+            U = Uncertain(0.0, ((eye, 1.0), *drawn)).U
         else:
             high, low = (case.foreseen(f"x_{side}", piece.nominal(""), readings_each, edge=side) for side in SIDES)
             mean = combination([(0.5, high.mean), (-0.5, low.mean)])
-            U = Uncertain(0.0, (*mean.effects, (drawn, 1.0))).U
+            U = Uncertain(0.0, (*mean.effects, *drawn)).U
         return {f"{HEAD}_{axis}": U for axis in AXES}
 
     def example(self) -> dict[str, Any]:
@@ -181,8 +183,16 @@ def _by_gap(case: Case, pair: Astride, axis: str) -> Uncertain:
     """
     high, low = (case.measured(f"{axis}_{side}", nominal=pair.nominal(""), edge=side) for side in SIDES)
     mean = combination([(0.5, high.mean), (-0.5, low.mean)])
-    drawn = Source(f"drawn {axis}", DRAWN, Cause.ASSUMED)
-    return Uncertain(mean.value, (*mean.effects, (drawn, 1.0)))
+    return Uncertain(mean.value, (*mean.effects, *_drawn(case, pair, axis)))
+
+
+def _drawn(case: Case, pair: Astride, axis: str) -> tuple[tuple[Source, float], ...]:
+    """Where the lines lie beside where they were sent: the first tool's and the second's, of which gaps take the mean
+    of two. Where somebody says how well the second was brought over the first by eye, that too.
+    """
+    first, second = (drawn_line(f"{tool} {axis}") for tool in ("first", "second"))
+    by_eye = ((aimed(case, f"aimed {axis}"), 1.0),) if case.aim != AIMED else ()
+    return (first, 1.0), (second, 1 / math.sqrt(2) if pair.way == "gaps" else 1.0), *by_eye
 
 
 def _by_vernier(case: Case, pair: Astride, axis: str) -> Uncertain:
@@ -191,8 +201,7 @@ def _by_vernier(case: Case, pair: Astride, axis: str) -> Uncertain:
     between = any(number_of(r) % 1 for r in case.readings[f"{axis}_line"])
     half = step / 4 if between else step / 2
     eye = Source(f"vernier {axis}", half / math.sqrt(3), Cause.DIVISION, shape=Shape.RECTANGLE)
-    drawn = Source(f"drawn {axis}", DRAWN, Cause.ASSUMED)
-    return Uncertain(line * step + _whole(case, pair, axis), ((eye, 1.0), (drawn, 1.0)))
+    return Uncertain(line * step + _whole(case, pair, axis), ((eye, 1.0), *_drawn(case, pair, axis)))
 
 
 def _line(case: Case, axis: str) -> float:

@@ -1,77 +1,114 @@
-"""What would settle a *can't tell*: more readings, a longer piece, more pieces, another instrument.
+"""What would settle a *can't tell*: from the shares of its variance to what makes them smaller.
 
-A remedy is promised only where it comes true in nine cases of ten. When more is read the value moves: of the readings
-that stay by what they lose in variance, σ² = u² − u'², made anew by both, σ² = u² + u'². It is told then, one way or
-the other, unless it comes to lie within the new U of the tolerance. What is likely but not that likely *may* settle it.
+Each remedy says what it does to the sources of the error: more readings average what repeats, a longer piece makes
+what is read matter less, a proven scale takes most of what was assumed away. A remedy is promised only where it comes
+true in nine cases of ten. When more is read the value moves: of the readings that stay by what they lose in variance,
+σ² = u² − u'², made anew by both, σ² = u² + u'². It is told then, one way or the other, unless it comes to lie within
+the new U of the tolerance. What is likely but not that likely *may* settle it.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from itertools import combinations
+from typing import TYPE_CHECKING, Any, NamedTuple
 
+from keen_compass.errors import UncertaintyError
 from keen_compass.procedures.case import Case, length_mm
+from keen_compass.quantities.assumed import hand
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.findings import Remedy
+from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.notes import Note, note
-from keen_compass.quantities.uncertainty import K_95, Uncertain
+from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, expand
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
 
+Effects = Sequence[tuple[Source, float]]
+Change = Callable[[Source], tuple[Source, float]]  # a source as it is then, and what its coefficient is multiplied by
+
 MORE_READINGS = (4, 5, 6, 8, 10)
-MORE_PIECES = (2, 3, 4)
+MORE_TIMES = (2, 3, 4)  # equal pieces, aims, seats: all told
 LONGER = (1.1, 1.25, 1.5, 2.0, 3.0)
-ENDLESS = 10_000  # readings and pieces: what is left then is the instrument's own
+CLOSER = (2.0, 4.0)
+PROVEN, MEASURED = 0.15, 0.25  # of what was assumed, that a round leaves of a scale, of lost motion
+RECORDED = 30.0  # degrees of freedom of a spread that a logbook knows
 MARGIN = 1.1  # of the U planned: its own estimate scatters too
 PROMISED, LIKELY = 0.92, 0.5  # chances from which a remedy would, and may, settle it
+MATTERS = 0.02  # of the variance: what brings less is no remedy's business
+# What one gets where nobody said what else is at hand, finer and finer.
+FINER = {
+    "tape": ("steel rule", 0.5, 0.1, 1000.0), "steel rule": ("caliper", 0.01, 0.03, 300.0),
+    "caliper": ("micrometer", 0.001, 0.004, 100.0), "dial gauge": ("dial gauge", 0.001, 0.004, 1.0),
+    "depth gauge": ("dial gauge", 0.001, 0.004, 1.0),
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
-class Remedy:
-    """said: what to do. changed, readings: what to plan with.
+class Way:
+    """Something to do. does: to each source. minutes: that it takes. anew: nothing of what was read stays."""
 
-    anew: other readings are made, nothing of those that are there stays.
-    """
-
+    code: str
     said: Note
-    changed: Case
-    readings: int
+    minutes: float
+    does: Change
     anew: bool = False
 
 
-def what_would_settle(procedure: Procedure[Any], case: Case, quantity: str, error: Uncertain, tolerance: float) -> Note:
-    """The cheapest remedy, and whether it is sure. `error` and `tolerance` in the quantity's error unit."""
-    maybe: Note | None = None
-    U_now = error.U
+class Prospect(NamedTuple):
+    """What an error's U would be, and the chance that the verdict is clear then."""
 
-    def chance_of(remedy: Remedy) -> float | None:
-        U = _predicted(procedure, remedy).get(quantity)
-        if U is None:
-            return None
-        sigma = math.sqrt(U_now**2 + U**2 if remedy.anew else max(U_now**2 - U**2, 0.0)) / K_95
-        return _told(error.value, sigma, U * MARGIN, tolerance, one_sided=QUANTITIES[quantity].one_sided)
-
-    for remedy in _remedies(procedure, case):
-        chance = chance_of(remedy)
-        if chance is None:
-            continue
-        if chance >= PROMISED:
-            return _settling(remedy.said, sure=True)
-        if not maybe and chance >= LIKELY:
-            maybe = _settling(remedy.said, sure=False)
-    if maybe:
-        return maybe
-    at_best = chance_of(Remedy(note("floor"), replace(case, pieces=ENDLESS), ENDLESS))
-    if at_best is not None and at_best < LIKELY:
-        return note(procedure.floor, instrument=case.instrument.name)
-    return note("nothing_settles")
+    U: float
+    chance: float
 
 
-def _settling(said: Note, *, sure: bool) -> Note:
-    return replace(said, values={**said.values, "sure": sure})
+def remedies(
+    case: Case, procedure: Procedure[Any] | None, quantity: str, error: Uncertain, T: float
+) -> tuple[Note, tuple[Remedy, ...]]:  # fmt: skip
+    """(what is said first, every remedy that would settle it in the order of least time).
+
+    error, T: in the quantity's error unit. Where no single one is sure, two together; else what may; else why not.
+    """
+    ways = sorted(_ways(case, procedure, quantity, error), key=lambda w: w.minutes)
+    one_sided = QUANTITIES[quantity].one_sided
+    prospects = [_prospect(error, (way,), T, one_sided=one_sided) for way in ways]
+    sure = [(way, p.U) for way, p in zip(ways, prospects, strict=True) if p.chance >= PROMISED]
+    if sure:
+        first_of = {way.code: (way, U) for way, U in reversed(sure)}  # of one kind the least that does
+        found = [_remedy(*first_of[code]) for code in dict.fromkeys(way.code for way, _ in sure)]
+        return found[0].text, tuple(found)
+    for both in sorted(combinations(ways, 2), key=lambda pair: pair[0].minutes + pair[1].minutes):
+        if both[0].code != both[1].code and (p := _prospect(error, both, T, one_sided=one_sided)).chance >= PROMISED:
+            pair = tuple(_remedy(way, p.U) for way in both)
+            return note("both_together", first=pair[0].text, then=pair[1].text), pair
+    likely = [way for way, p in zip(ways, prospects, strict=True) if p.chance >= LIKELY]
+    if likely:
+        return replace(likely[0].said, values={**likely[0].said.values, "sure": False}), ()
+    at_best = _prospect(error, ways, T, one_sided=one_sided)
+    if at_best.U > T:
+        return note("floor", instrument=case.instrument.name), ()
+    return note("nothing_settles"), ()
+
+
+def _remedy(way: Way, U: float) -> Remedy:
+    return Remedy(way.code, U, replace(way.said, values={**way.said.values, "sure": True}))
+
+
+def _prospect(error: Uncertain, ways: Iterable[Way], T: float, *, one_sided: bool) -> Prospect:
+    effects, anew = error.effects, False
+    for way in ways:
+        effects = tuple((s, c * k) for source, c in effects for s, k in (way.does(source),) if k)
+        anew = anew or way.anew
+    try:
+        U = expand(effects)
+    except UncertaintyError:
+        return Prospect(error.U, 0.0)
+    sigma = math.sqrt(error.U**2 + U**2 if anew else max(error.U**2 - U**2, 0.0)) / K_95
+    return Prospect(U, _told(error.value, sigma, U * MARGIN, T, one_sided=one_sided))
 
 
 def _told(value: float, sigma: float, U: float, T: float, *, one_sided: bool) -> float:
@@ -87,48 +124,121 @@ def _normal(z: float) -> float:
     return 0.5 * math.erfc(-z / math.sqrt(2))
 
 
-def _predicted(procedure: Procedure[Any], remedy: Remedy) -> Mapping[str, float]:
-    case = remedy.changed
-    key = (repr(remedy.said), remedy.readings, case.pieces)
-    if key not in case.predicted:
-        case.predicted[key] = procedure.predict(case, remedy.readings)
-    return case.predicted[key]
+def _ways(case: Case, procedure: Procedure[Any] | None, quantity: str, error: Uncertain) -> Iterator[Way]:
+    """All that could be done about what matters in this error."""
+    total = error.u**2
+    shares: dict[Cause, float] = {}
+    for s, c in error.effects:
+        shares[s.cause] = shares.get(s.cause, 0.0) + (s.u * c) ** 2
+    matter = {cause for cause, v in shares.items() if v > MATTERS * total}
+    if Cause.REPEATS in matter or Cause.DIVISION in matter:
+        yield from _by_reading(case, procedure)
+    yield from _by_instrument(case, procedure, matter)
+    if matter & {Cause.LADDER, Cause.SEEN}:
+        for factor in CLOSER:
+            yield Way("closer_steps", note("closer_steps", times=factor), 8.0 + factor,
+                      _scaled((Cause.LADDER, Cause.SEEN), 1 / factor), anew=True)  # fmt: skip
+    if Cause.SCALE in matter:
+        yield Way("prove_scale", note("prove_scale"), 15.0, _scaled((Cause.SCALE,), PROVEN))
+    if Cause.PLAY in matter:
+        yield Way("measure_play", note("measure_play"), 6.0, _scaled((Cause.PLAY,), MEASURED))
+    for times in MORE_TIMES:
+        if matter & {Cause.AIM, Cause.DRAWN, Cause.PLACES}:
+            yield Way("aim_again", note("aim_again", more=times - 1), 4.0 * times,
+                      _repeated((Cause.AIM, Cause.DRAWN, Cause.PLACES), 1, times))  # fmt: skip
+        if Cause.SEATING in matter:
+            yield Way("seat_again", note("seat_again", more=times - 1), 5.0 * times,
+                      _repeated((Cause.SEATING, Cause.DIVISION), 1, times))  # fmt: skip
+        if Cause.PIECES in matter and procedure and procedure.noun == "piece":
+            pieces = case.pieces + times - 1
+            yield Way("equal_piece", note("more_pieces", more=times - 1), 10.0 * times,
+                      _repeated((Cause.PIECES, Cause.REPEATS, Cause.DIVISION), case.pieces, pieces))  # fmt: skip
+    if procedure and QUANTITIES[quantity].scaled:
+        yield from _by_length(case, procedure)
+    if any(s.dof < RECORDED / 2 and s.assumed for s, _ in error.effects):
+        yield Way("better_record", note("better_record"), 25.0, _recorded)
 
 
-def _remedies(procedure: Procedure[Any], case: Case) -> Iterator[Remedy]:
-    noun = procedure.noun
-    have = min((len(v) for v in case.readings.values()), default=0)
-    stated = max(
-        (length.resolution_mm for v in case.readings.values() for length in v if isinstance(length, Length)),
-        default=0.0,
-    )
-    if stated > case.instrument.resolution and not case.instrument.divided_in_fractions:
-        yield Remedy(
-            note("read_finer", division=case.instrument.resolution, instrument=case.instrument.name),
-            replace(case, readings={}),
-            max(have, 1),
-            True,
-        )
+def _by_reading(case: Case, procedure: Procedure[Any] | None) -> Iterator[Way]:
+    have = max(min((len(v) for v in case.readings.values()), default=0), 1)
+    lengths = [length for read in case.readings.values() for length in read if isinstance(length, Length)]
+    stated = max((length.resolution_mm for length in lengths), default=0.0)
+    instrument = case.instrument
+    if stated > instrument.resolution and not instrument.divided_in_fractions:
+        said = note("read_finer", division=instrument.resolution, instrument=instrument.name)
+        yield Way("read_again", said, 1.5, _scaled((Cause.DIVISION,), instrument.resolution / stated), anew=True)
+    what = "length" if procedure is None or procedure.noun == "piece" else "stop"
     for n in MORE_READINGS:
         if n > have:
-            yield Remedy(note("more_readings", more=n - have, noun="length" if noun == "piece" else "stop"), case, n)
-    n = max(have, 3)
-    sizes = {k: length_mm(case.piece[k], k) for k in procedure.grows if k in case.piece}
-    longest = max(sizes.values(), default=0.0)
-    limit = min(x for x in (case.largest_size or longest, case.instrument.reach or float("inf")) if x)
-    for factor in LONGER if sizes else ():
-        if longest * factor <= limit:
-            changed = replace(case, piece={**case.piece, **{k: v * factor for k, v in sizes.items()}})
-            yield Remedy(note("longer", noun=noun, long=longest * factor, now=longest), changed, n, True)
-    for other in case.instruments_at_hand:
-        if other.name != case.instrument.name and other.reach >= longest:
-            # What its readings scatter is its own.
-            yield Remedy(
-                note("other_instrument", instrument=other.name),
-                replace(case, instrument=other, readings={}), n, True,
-            )  # fmt: skip
-    if noun != "piece":
+            said = note("more_readings", more=n - have, noun=what)
+            yield Way("read_again", said, 1.0 + 0.5 * (n - have), _repeated((Cause.REPEATS,), have, n))
+
+
+def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cause]) -> Iterator[Way]:
+    """With what is at hand; where nobody said what that is, with the next finer kind."""
+    now = case.instrument
+    if not matter & {Cause.REPEATS, Cause.DIVISION, Cause.OWN_ERROR, Cause.GAIN}:
         return
-    for pieces in MORE_PIECES:
-        if pieces > case.pieces:
-            yield Remedy(note("more_pieces", more=pieces - case.pieces), replace(case, pieces=pieces), n)
+    longest = max((abs(length.mm) for v in case.readings.values() for length in v if isinstance(length, Length)),
+                  default=0.0)  # fmt: skip
+    others = [i for i in case.instruments_at_hand if i.name != now.name and (not i.reach or i.reach >= longest)]
+    if not case.instruments_at_hand and now.kind in FINER and not now.uid:
+        kind, division, a, reach = FINER[now.kind]
+        if longest <= reach and division < now.resolution:
+            others = [Instrument(kind, division, (a, 0.0), kind=kind, reach=reach)]
+    for other in others:
+        yield Way("finer_instrument", note("other_instrument", instrument=other.name), 4.0,
+                  _read_with(now, other, longest), anew=True)  # fmt: skip
+
+
+def _by_length(case: Case, procedure: Procedure[Any]) -> Iterator[Way]:
+    """Of what is judged over a length, everything but what grows with it matters less on a longer one."""
+    sizes = [length_mm(case.piece[k], k) for k in procedure.grows if k in case.piece]
+    longest = max(sizes, default=0.0)
+    limit = min(x for x in (case.largest_size or longest, case.instrument.reach or math.inf) if x) if sizes else 0.0
+    fixed = (Cause.GAIN, Cause.TILT, Cause.WARMTH, Cause.KNOWN, Cause.SCALE)
+    for factor in LONGER:
+        if longest * factor <= limit:
+            said = note("longer", noun=procedure.noun, long=longest * factor, now=longest)
+            yield Way(
+                "longer_piece", said, 15.0 * factor, _scaled(tuple(set(Cause) - set(fixed)), 1 / factor), anew=True
+            )
+
+
+def _scaled(causes: Sequence[Cause], factor: float) -> Change:
+    """So much smaller."""
+    return lambda s: (s, factor if s.cause in causes else 1.0)
+
+
+def _repeated(causes: Sequence[Cause], now: int, then: int) -> Change:
+    """A mean of `then` in place of `now`; where the spread is estimated, by so many more."""
+
+    def change(s: Source) -> tuple[Source, float]:
+        if s.cause not in causes:
+            return s, 1.0
+        more = then - now
+        return s._replace(dof=s.dof + more, shared_dof=s.shared_dof and s.shared_dof + more), math.sqrt(now / then)
+
+    return change
+
+
+def _recorded(s: Source) -> tuple[Source, float]:
+    return (s._replace(dof=max(s.dof, RECORDED), shared_dof=max(s.shared_dof, RECORDED)) if s.assumed else s), 1.0
+
+
+def _read_with(now: Instrument, other: Instrument, length: float) -> Change:
+    """The same read with another instrument, whose division, hand and permissible error are its own."""
+    spread = other.repeats or hand(other.kind, other.resolution)
+    was, then = (i.permissible_error for i in (now, other))
+    ratio = {
+        Cause.DIVISION: other.resolution / now.resolution,
+        Cause.OWN_ERROR: math.hypot(then[0], then[1] * length) / was[0] if was[0] else 1.0,
+        Cause.GAIN: 0.0 if not was[1] else then[1] / was[1],
+    }
+
+    def change(s: Source) -> tuple[Source, float]:
+        if s.cause is Cause.REPEATS:
+            return s._replace(u=spread.s, dof=spread.dof, estimate="", shared_dof=0.0), 1.0
+        return s, ratio.get(s.cause, 1.0)
+
+    return change

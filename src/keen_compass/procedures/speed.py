@@ -18,6 +18,7 @@ from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import trim_number
 from keen_compass.quantities.notes import note, plain
+from keen_compass.quantities.readings import Reads
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import SIZE, WHOLE
 from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
@@ -152,12 +153,13 @@ class Speed(Procedure[SpeedRun]):
                 0.0,
                 Return(piece.axis, i, i - 1, feed=feed),
                 hint="speed.how",
+                reads=Reads.EVENTS,
                 signed=True,
             )
             for i, (name, feed) in enumerate(piece.rungs().items(), 1)
         )
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """The highest clean rung, with its margin."""
         run = self.piece(case.piece)
         self.check_readings(case, tuple(run.rungs()), positive=False)

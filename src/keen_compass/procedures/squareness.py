@@ -20,26 +20,30 @@ from keen_compass.procedures.results import (
     PER_METRE,
     Outcome,
     arithmetic,
+    as_fitted,
+    ask,
     assumed_notes,
+    contradicted,
     held_notes,
     judged,
     no_number,
-    odd_reading,
+    scatter_notes,
     weighed,
 )
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
-from keen_compass.quantities.notes import Note, note, plain
+from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.stored import StoredAmount
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
+from keen_compass.quantities.uncertainty import Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.plausibility import looks_scaled
-from keen_compass.solve.square import GAMMA, fit_rectangle, from_diameters, propagate
+from keen_compass.solve.consistency import agree
+from keen_compass.solve.joint import Observation, fit
+from keen_compass.solve.plausibility import Doubt
+from keen_compass.solve.square import GAMMA, from_diameters, propagate, square_rows
+from keen_compass.solve.travel import lost_motion_of
 
 SIDES = {"width": (0, -1), "height": (1, 0), "d_0": (0, -1), "d_90": (-1, 0)}
-LARGEST_PLAY = 2.0  # mm, of both axes together
-STRAINED = 2.5  # U: readings that contradict one another by more were not read on one figure
 ODD_LENGTH = 0.2  # of the ordered length; further off it is another line
 ASPECT = 0.75
 _PARAMETERS = {"figure", "width", "height", "compensation", "made_by"}
@@ -110,7 +114,7 @@ class Squareness(Procedure[SquareFigure]):
             )
         return tuple(found)
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """How far the corner is from square, and how far the gantry's end has to move."""
         piece = self.piece(case.piece)
         names = _names(piece)
@@ -120,12 +124,9 @@ class Squareness(Procedure[SquareFigure]):
             why = note("squareness.read_too", what=[f"squareness.{m}" for m in missing[:2]])
             return Solution((no_number(case, "squareness", Verdict.UNRESOLVED, why, piece.height),))
         measured = {m: case.measured(m, nominal=piece.nominal(m), drawn=piece.drawn) for m in names}
-        if not case.confirmed and (doubt := _doubt(case, piece, measured)):
-            return Solution((no_number(case, "squareness", Verdict.IMPLAUSIBLE, doubt, piece.height),))
-        gamma, strain = _lean(case, piece, measured)
-        if not case.confirmed and strain:
-            why = note(f"squareness.no_such_{piece.figure}")
-            return Solution((no_number(case, "squareness", Verdict.IMPLAUSIBLE, why, piece.height),))
+        if doubt := _doubt(case, piece, measured):
+            return Solution((ask(case, "squareness", doubt, piece.height),))
+        gamma = _lean(case, piece, measured)
         w = case.gantry or PER_METRE
         # The number is what the gantry's end was moved: what is known of it counts at the gantry.
         tangent = weighed(case, "squareness", gamma, w)
@@ -146,8 +147,16 @@ class Squareness(Procedure[SquareFigure]):
         if finding.verdict is Verdict.IN:  # what is in is left alone, but what was taken for granted is always said
             finding = replace(finding, notes=_assumed(case, piece))
         leant_on = ["x_lost_motion", "y_lost_motion"] if piece.figure == "circle" else []
-        notes = (*assumed_notes(case), *held_notes(case, [name for name in leant_on if name in case.known]))
+        notes = (
+            *assumed_notes(case),
+            *scatter_notes(case, drawn=piece.drawn),
+            *held_notes(case, [name for name in leant_on if name in case.known]),
+        )
         return Solution((finding,), (), notes, figures)
+
+    def reference_length(self, piece: SquareFigure, quantity: str, measurands: Mapping[str, Measurand]) -> float:
+        """A lean is judged over the height."""
+        return piece.height
 
     def shown(self, figures: Figures) -> Shown:
         """The corner in degrees."""
@@ -162,7 +171,7 @@ class Squareness(Procedure[SquareFigure]):
             m: case.foreseen(m, piece.nominal(m), readings_each, nominal=piece.nominal(m), drawn=piece.drawn)
             for m in _names(piece)
         }
-        return {"squareness": _lean(case, piece, foreseen)[0].U * PER_METRE}
+        return {"squareness": _lean(case, piece, foreseen).U * PER_METRE}
 
     def example(self) -> dict[str, Any]:
         """A drawn rectangle that leans by about 1.6 mm per m."""
@@ -192,39 +201,58 @@ def _names(piece: SquareFigure) -> tuple[str, ...]:
     return CIRCLE if piece.figure == "circle" else RECTANGLE
 
 
-def _lean(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> tuple[Uncertain, bool]:
-    """(tan γ, whether the readings contradict one another)."""
+def _lean(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> Uncertain:
+    """tan γ."""
     if piece.figure == "rectangle":
-        found = fit_rectangle(measured)
-        gamma = found.estimates[GAMMA]
+        rows, _ = as_fitted(case, square_rows(measured))
+        gamma = fit(rows).estimates[GAMMA]
         slope = 1 / math.cos(gamma.value) ** 2
-        return Uncertain(math.tan(gamma.value), gamma.times(slope).effects), found.strain("width") > STRAINED
-
+        return Uncertain(math.tan(gamma.value), gamma.times(slope).effects)
     # The path leans, not the strip that the tool clears: a cut circle's widths are those of its path less the kerf.
-    c = piece.compensation
-    widths = {m: r.mean._replace(value=r.value + c) for m, r in measured.items()}
+    widths = _widths(piece, measured)
     tangent = propagate(lambda **w: math.tan(from_diameters(**{k.replace("_", ""): v for k, v in w.items()})), widths)
-    # Squares of opposite widths add up to the same: w₀² + w₉₀² = w₄₅² + w₁₃₅² for any sheared circle.
-    left = propagate(lambda d_0, d_45, d_90, d_135: (d_0**2 + d_90**2 - d_45**2 - d_135**2) / 2 / piece.width, widths)
     # On one trip round, lost motion that differs by ΔB between X and Y widens 45° and narrows 135° by ΔB/√2 each:
     # w₄₅ − w₁₃₅ = √2·ΔB, which no diameter tells from a lean, and which changes its sign with the way round.
     play = [case.lost_motion(axis) for axis in ("x", "y")]
-    cause = Cause.ASSUMED if any(p.assumed for p in play) else Cause.KNOWN
     differ = math.hypot(play[0].value - play[1].value, play[0].u, play[1].u)
-    source = Source("unequal_play", math.sqrt(2) * differ / piece.width, cause)
-    # Play itself breaks that sum by Bx + By, so only what no play explains is asked about.
-    strained = abs(left.value) > max(STRAINED * left.U, LARGEST_PLAY)
-    return tangent._replace(effects=(*tangent.effects, (source, 1.0))), strained
+    if all(p.assumed for p in play) and not any(case.amount(f"{a}_backlash").value for a in ("x", "y")):
+        # Nothing compensates, so neither is below zero, and ΔB no larger than both together, which the widths tell.
+        both = _both_plays(widths)
+        differ = min(differ, math.hypot(max(both.value, 0.0) / math.sqrt(3), both.u))
+    source = Source("unequal_play", math.sqrt(2) * differ / piece.width, max(play, key=lambda p: p.u).cause)
+    return tangent._replace(effects=(*tangent.effects, (source, 1.0)))
 
 
-def _doubt(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> Note | None:
+def _widths(piece: SquareFigure, measured: Mapping[str, Measurement]) -> dict[str, Uncertain]:
+    return {m: r.mean._replace(value=r.value + piece.compensation) for m, r in measured.items()}
+
+
+def _both_plays(widths: Mapping[str, Uncertain]) -> Uncertain:
+    """Bx + By: by so much more than scales explain a circle is narrower along its axes than between them, mm.
+
+    Squares of opposite widths add up to the same, w₀² + w₉₀² = w₄₅² + w₁₃₅² for any sheared circle; to first order
+    play takes Bx off w₀ and By off w₉₀, and nothing off the other two together.
+    """
+    signs = {"d_0": -1.0, "d_90": -1.0, "d_45": 1.0, "d_135": 1.0}
+    return combination((signs[m], w) for m, w in widths.items())
+
+
+def _doubt(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> Doubt | None:
+    """Another line than was meant; lengths that no such figure has."""
+    if case.confirmed:
+        return None
+    labels: dict[str, Said] = {m: f"squareness.{m}" for m in measured}
     for m, found in measured.items():
-        n, label = piece.nominal(m), f"squareness.{m}"
-        if doubt := looks_scaled(m, n, [v.mm for v in case.lengths(m)], piece.compensation):
-            return doubt.asks.of(label)
+        n = piece.nominal(m)
         if abs(found.value / n - 1) > ODD_LENGTH:
-            return note("squareness.other_line", what=label, read=found.value, ordered=n)
-    return odd_reading(case, measured.values(), {m: f"squareness.{m}" for m in measured})
+            return Doubt((m,), note("squareness.other_line", what=labels[m], read=found.value, ordered=n))
+    if piece.figure == "rectangle":
+        return contradicted(case, square_rows(measured), labels)
+    both = _both_plays(_widths(piece, measured))
+    # With the play as two unknowns that are known or granted, the four widths have one degree of freedom to spare.
+    rows = [Observation("both", dict.fromkeys(map(lost_motion_of, "xy"), 1.0), both.value, both.effects),
+            *(case.lost_motion(axis).row(lost_motion_of(axis)) for axis in "xy")]  # fmt: skip
+    return None if agree(rows) else Doubt(tuple(measured), note("squareness.no_such_circle"))
 
 
 def _formula(

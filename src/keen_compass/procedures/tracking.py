@@ -20,7 +20,6 @@ from keen_compass.procedures.results import (
     dial_mean,
     judged,
     no_number,
-    odd_reading,
 )
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.measuring import Held
@@ -94,9 +93,6 @@ def track(case: Case, run: TrackingRun) -> Solution:
         why = note("travel_run.two_trips")
         return Solution((no_number(case, "tracking", Verdict.UNRESOLVED, why),))
     trips = {k: dial_mean(case, name) for k, name in names.items()}
-    labels = {m.name: note("travel_run.trip", trip=k) for k, m in trips.items()}
-    if not case.confirmed and (asks := odd_reading(case, trips.values(), labels)):
-        return Solution((no_number(case, "tracking", Verdict.IMPLAUSIBLE, asks),))
     found = fit_tracking(trips)
     slips = found.slips(SLIPS)
     worse = _worse(found.drift, slips, case.tolerance_of("tracking", PER_METRE))

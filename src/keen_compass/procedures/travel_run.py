@@ -24,7 +24,6 @@ from keen_compass.procedures.results import (
     backlash_outcome,
     judged,
     no_number,
-    odd_reading,
     parts_say,
     scale_formula,
     scale_outcome,
@@ -235,7 +234,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         return tuple(
             Measurand(
                 name, note("travel_run.target", at=_written(p, piece.units), up=way > 0), piece.axis, p, piece.where(i),
-                hint="travel_run.how", signed=True, way=way,
+                hint="travel_run.how", spoken=_stop((p, way)), signed=True, way=way,
             )
             for i, (name, (p, way)) in enumerate(piece.nodes().items())
         )  # fmt: skip
@@ -267,7 +266,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         axis = parameters.get("axis", "x")
         return (f"{axis}_steps", f"{axis}_backlash")
 
-    def solve(self, case: Case) -> Solution:
+    def answer(self, case: Case) -> Solution:
         """Scale and lost motion with the standard's figures; or how the feed tracks."""
         run = self.piece(case.piece)
         if isinstance(run, TrackingRun):
@@ -379,7 +378,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         doubt = looks_scaled("travel", max(positions) - min(positions), [_rise(readings)], 0.0)
         if doubt:
             return doubt.asks.of("travel_run.what_travel")
-        return odd_reading(case, measured.values(), {m.name: _stop(node) for node, m in measured.items()})
+        return None
 
     def _scale(self, case: Case, run: TravelRun, found: TravelFit, shape: Shape | None) -> Finding:
         quantity = f"{run.axis}_steps"

@@ -18,6 +18,7 @@ class Lives(StrEnum):
     NUMBER = "number"  # in the controller, as a plain number in `unit`
     BY_HAND = "by_hand"  # on the machine itself: shimmed, skimmed, turned; the value counts what was done
     SETTING = "setting"  # of how it cuts, which our files carry and the machine's profile keeps
+    READ = "read"  # nowhere: a piece shows it, and a number that is kept rests on it
     COMPUTED = "computed"  # nowhere: what the parts of the machine say about a number that is kept elsewhere
 
 
@@ -122,6 +123,7 @@ QUANTITIES: dict[str, Quantity] = {
             depends=_CUT,
         ),
         Quantity("kerf", "Kerf", "cut", "mm", (*_MOTION, *_BEAM), 0.1, "", Lives.NUMBER, "mm", depends=_CUT),
+        Quantity("slot", "Slot width", "cut", "mm", (), 0.1, "", Lives.READ, "mm", "Kerf", depends=_CUT),
         Quantity("bevel", "Bevel", "cut", "mm", (), 0.5, "", Lives.BY_HAND, "mm", one_sided=True, depends=_CUT),
         Quantity("hole_bias", "Hole bias", "cut", "mm", ("kerf",), 0.1, "", Lives.NUMBER, "mm", "Kerf", depends=_CUT),
         *(

@@ -15,6 +15,43 @@ Figures = Mapping[str, Any]  # JSON values by name, as `solve` prints them
 
 
 @dataclass(frozen=True, slots=True)
+class Remedy:
+    """What would settle what can't be told. code: as the command line names it.
+
+    expanded_uncertainty: that it would give, in the error's unit. text: what to do; its values say `sure`.
+    """
+
+    code: str
+    expanded_uncertainty: float
+    text: Note
+
+    def to_json(self) -> dict[str, Any]:
+        """As the logbook keeps it."""
+        return {"code": self.code, "expanded_uncertainty": self.expanded_uncertainty, "text": self.text.to_body()}
+
+    @classmethod
+    def from_json(cls, body: Mapping[str, Any]) -> Remedy:
+        """Inverse of `to_json`."""
+        return cls(body["code"], body["expanded_uncertainty"], Note.from_body(body["text"]))
+
+
+@dataclass(frozen=True, slots=True)
+class Assumed:
+    """What was taken for granted. what: an unknown, or what scatters; expanded_uncertainty: by how much it may be off.
+
+    Of what scatters the value is its standard deviation; mm, or mm/mm of a scale.
+    """
+
+    what: str
+    value: float
+    expanded_uncertainty: float
+
+    def to_json(self) -> dict[str, Any]:
+        """As the logbook keeps it."""
+        return {"what": self.what, "value": self.value, "expanded_uncertainty": self.expanded_uncertainty}
+
+
+@dataclass(frozen=True, slots=True)
 class Finding:
     """What a round found out about one quantity.
 
@@ -28,6 +65,8 @@ class Finding:
     limits: what limits the answer: causes (`uncertainty.Cause`) with their share of the variance, the largest first.
     formula: one line of arithmetic that leads from old to new.
     notes: for the technician; the first says what would settle it, where that applies.
+    remedies: of what can't be told, what would settle it, in the order of least time; none where nothing would.
+    doubtful: measurands that don't fit the rest. assumed: what was taken for granted and is in U.
     """
 
     quantity: str
@@ -47,6 +86,9 @@ class Finding:
     subject: Subject = NO_SUBJECT
     limits: tuple[tuple[str, float], ...] = ()
     covariance_with: Mapping[str, float] = field(default_factory=dict)
+    remedies: tuple[Remedy, ...] = ()
+    doubtful: tuple[str, ...] = ()
+    assumed: tuple[Assumed, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         """As the logbook keeps it."""
@@ -67,6 +109,9 @@ class Finding:
             "predicted_error": self.predicted_error,
             "subject": self.subject.to_json(),
             "limits": [[cause, share] for cause, share in self.limits],
+            "remedies": [r.to_json() for r in self.remedies],
+            "doubtful": list(self.doubtful),
+            "assumed": [a.to_json() for a in self.assumed],
             **({"covariance_with": dict(self.covariance_with)} if self.covariance_with else {}),
         }
 
@@ -84,6 +129,9 @@ class Finding:
                 "notes": tuple(map(Note.from_body, body["notes"])),
                 "subject": subject,
                 "limits": limits,
+                "remedies": tuple(map(Remedy.from_json, body.get("remedies", ()))),
+                "doubtful": tuple(body.get("doubtful", ())),
+                "assumed": tuple(Assumed(**a) for a in body.get("assumed", ())),
             }
         )
 

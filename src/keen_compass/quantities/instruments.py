@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from keen_compass.errors import InputError
+from keen_compass.quantities.assumed import hand
 from keen_compass.quantities.lengths import UNITS_MM
 
 LARGEST = 1e9  # mm
-ASSUMED_REPEAT_DOF = 4.0  # with no record the spread is taken as one resolution, known about this well
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,8 +67,8 @@ class Instrument:
 
     @property
     def repeatability(self) -> Repeatability:
-        """The recorded spread of repeats, or one resolution with 4 degrees of freedom, assumed."""
-        return self.repeats or Repeatability(self.resolution, ASSUMED_REPEAT_DOF, assumed=True)
+        """The recorded spread of repeats, or what a hand does with such a kind of instrument, assumed."""
+        return self.repeats or Repeatability(*hand(self.kind, self.resolution), assumed=True)
 
     @property
     def decimals(self) -> int:

@@ -166,12 +166,26 @@ def _sources(
     found = [(division, 1.0)]
     if spread.s:
         repeats = Source(
-            f"{name}|repeats", spread.s, Cause.REPEATS, spread.dof, estimate=f"{who}|repeats", shared_dof=shared
+            f"{name}|repeats",
+            spread.s,
+            Cause.REPEATS,
+            spread.dof,
+            estimate=f"{who}|repeats",
+            shared_dof=shared,
+            assumed="repeats" if spread.assumed else "",
         )
         found.append((repeats, 1 / math.sqrt(n)))
     if (scatter := conditions.scatter) and scatter.s:
         cause = Cause.PIECES
-        pieces = Source(f"{name}|pieces", scatter.s, cause, scatter.dof, estimate="pieces", shared_dof=scatter.dof)
+        pieces = Source(
+            f"{name}|pieces",
+            scatter.s,
+            cause,
+            scatter.dof,
+            estimate="pieces",
+            shared_dof=scatter.dof,
+            assumed="piece_scatter" if scatter.assumed else "",
+        )
         found.append((pieces, 1 / math.sqrt(conditions.pieces)))
     a, b = instrument.permissible_error
     if a:
@@ -180,7 +194,7 @@ def _sources(
         at = f"{who}|at {nominal:.3f}{edge}"
         found.append((Source(at, local / ROOT_3, Cause.OWN_ERROR, shape=Shape.RECTANGLE), 1.0))
     if b and mean:
-        found.append((Source(f"{who}|slope", b / ROOT_3, Cause.OWN_ERROR, shape=Shape.RECTANGLE), mean))
+        found.append((Source(f"{who}|slope", b / ROOT_3, Cause.GAIN, shape=Shape.RECTANGLE), mean))
     shift = 0.0
     if instrument.parallel_within and mean:
         short = conditions.held is Held.ALONG and instrument.kind in READ_ALONG

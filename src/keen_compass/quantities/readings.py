@@ -19,6 +19,14 @@ LARGEST_COUNT = 1e9
 WIDEST_PICTURE = 100_000.0  # px
 
 
+class Reads(StrEnum):
+    """What the readings of a measurand have in common."""
+
+    SIZE = "size"  # one thing, near its nominal whatever is sought
+    ABOUT = "about"  # one thing, only about as large as its nominal
+    EVENTS = "events"  # each what happened that time: they may differ as they like
+
+
 class Kind(StrEnum):
     """The kinds of reading; the names never change."""
 

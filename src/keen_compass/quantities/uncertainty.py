@@ -14,8 +14,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
+from functools import cache
 from typing import NamedTuple
 
 from keen_compass.errors import UncertaintyError
@@ -32,12 +32,17 @@ class Cause(StrEnum):
     REPEATS = "repeats"
     DIVISION = "division"
     OWN_ERROR = "own_error"  # the instrument's, within what is permitted
+    GAIN = "gain"  # of that, what grows with the length
     TILT = "tilt"
     WARMTH = "warmth"
     PIECES = "pieces"
     SEATING = "seating"
     KNOWN = "known"
     ASSUMED = "assumed"
+    SCALE = "scale"  # of an axis that no round proved
+    PLAY = "play"  # of an axis that no round measured
+    AIM = "aim"  # by eye at a mark
+    DRAWN = "drawn"  # where a tool draws, beside where it was sent
     SCATTER = "scatter"  # about a straight line
     PLACES = "places"  # of a sheet, among one another
     SEEN = "seen"  # by eye
@@ -57,6 +62,7 @@ class Source(NamedTuple):
 
     name: which error; the same name is the same error. u: its standard deviation.
     dof: how well u is known. estimate: from which readings, where others share them; shared_dof: how many of `dof`.
+    assumed: what was taken for granted of it, by its name in an answer; empty where somebody measured it.
     """
 
     name: str
@@ -66,6 +72,7 @@ class Source(NamedTuple):
     shape: Shape = Shape.NORMAL
     estimate: str = ""
     shared_dof: float = 0.0
+    assumed: str = ""
 
 
 class Uncertain(NamedTuple):
@@ -106,32 +113,6 @@ def covariance(a: Uncertain, b: Uncertain) -> float:
     for source, c in b.effects:
         of_b[source.name] = of_b.get(source.name, 0.0) + c
     return math.fsum(c * source.u * of_b[source.name] * source.u for source, c in a.effects if source.name in of_b)
-
-
-@dataclass(frozen=True, slots=True)
-class Ellipse:
-    """Where two results lie together with 95 %: half axes, and the turn of the longer one from the first, rad."""
-
-    major: float
-    minor: float
-    turn: float
-
-
-def ellipse(a: Uncertain, b: Uncertain) -> Ellipse:
-    """The 95 % region of two results of one fit. With few degrees of freedom it widens as U does."""
-    aa, bb, ab = covariance(a, a), covariance(b, b), covariance(a, b)
-    middle, off = (aa + bb) / 2, math.hypot((aa - bb) / 2, ab)
-    if not middle > 0:
-        raise UncertaintyError("the uncertainty came out as zero; state the instrument's resolution")
-    dof = min(effective_dof(a.effects), effective_dof(b.effects))
-    k = math.sqrt(_f_95_of_two(dof))
-    turn = math.atan2(2 * ab, aa - bb) / 2
-    return Ellipse(k * math.sqrt(middle + off), k * math.sqrt(max(middle - off, 0.0)), turn)
-
-
-def _f_95_of_two(dof: float) -> float:
-    """2·F₀.₉₅(2, ν), which has a closed form for two numbers at once: ν·(0.05^(−2/ν) − 1)."""
-    return -2 * math.log(0.05) if math.isinf(dof) else dof * math.expm1(-2 / dof * math.log(0.05))
 
 
 def variances(effects: Iterable[tuple[Source, float]]) -> list[tuple[Source, float]]:
@@ -198,7 +179,8 @@ def limits(effects: Iterable[tuple[Source, float]]) -> tuple[tuple[Cause, float]
     """What limits an answer: each cause with its share of the variance, the largest first."""
     by_cause: dict[Cause, float] = {}
     for source, v in variances(effects):
-        by_cause[source.cause] = by_cause.get(source.cause, 0.0) + v
+        cause = Cause.OWN_ERROR if source.cause is Cause.GAIN else source.cause
+        by_cause[cause] = by_cause.get(cause, 0.0) + v
     total = math.fsum(by_cause.values())
     shares = [(c, v / total) for c, v in by_cause.items() if v > TRIFLE * total]
     return tuple(sorted(shares, key=lambda share: -share[1]))
@@ -223,6 +205,7 @@ def t_quantile(p: float, dof: float) -> float:
     return _t_cache[key]
 
 
+@cache
 def chi2_quantile(p: float, dof: float) -> float:
     """Quantile of χ²."""
     from scipy.special import gammaincinv  # late, as above

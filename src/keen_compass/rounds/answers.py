@@ -12,7 +12,7 @@ from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.machines.profile import instrument_from_json
 from keen_compass.procedures.base import Makes, Measurand
 from keen_compass.procedures.case import Case, Previous
-from keen_compass.quantities.catalogue import beneath
+from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import note, plain
@@ -101,6 +101,9 @@ class Answers:
             solution = self._c.procedure.solve(case)
         except KeenCompassError as error:
             return Solution((), (), (plain(str(error)),))
+        # What a piece only shows has no place on the machine.
+        kept = tuple(f for f in solution.findings if QUANTITIES[f.quantity].lives is not Lives.READ)
+        solution = replace(solution, findings=kept)
         doubtful = {q for p in (piece, *self.counted_with(piece)) for q in p.doubtful}
         return in_doubt(solution, doubtful) if doubtful else solution
 

@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any, TypeVar
 
-from keen_compass.machines.profile import THERMAL, Machine, Tool
+from keen_compass.machines.profile import CUTS_BY, Machine, Tool
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Procedure
@@ -241,11 +241,10 @@ class RoundContext:
             largest_size=self.procedure.longest(machine, self.chosen), flipped=frozenset(machine.flipped),
             computed={q: steps for q, c in computed.items() if (steps := c.get("steps_per_mm"))},
             teeth={q: teeth for q, c in computed.items() if (teeth := c.get("teeth"))},
-            predicted=self.remembered(("predicted", repr(sorted(parameters.items()))), dict),
             step_limit=machine.step_limit, gantry=machine.gantry,
             gantry_along=machine.gantry_along, head=machine.head, kerf_form=machine.kerf_form_kept,
             offset_form=machine.offset_form,
-            thermal=machine.kind in THERMAL, proven=self._proven(), subject=subject,
+            process=CUTS_BY[machine.kind], proven=self._proven(), subject=subject,
         )  # fmt: skip
 
     def _scatter(self, subject: Subject) -> PieceScatter | None:
@@ -257,7 +256,7 @@ class RoundContext:
         tool = next((t for t in self.machine.tools if t.uid == subject.tool), self.tool)
         if tool.drawn not in self._scatters:
             self._scatters[tool.drawn] = scatter(
-                self.shop, self.kept.machine, drawn=tool.drawn, without=self.kept.id
+                self.shop, self.machine, drawn=tool.drawn, without=self.kept.id
             )  # fmt: skip
         return self._scatters[tool.drawn]
 

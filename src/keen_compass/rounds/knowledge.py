@@ -9,13 +9,12 @@ import math
 from collections.abc import Iterable
 from typing import Any
 
-from keen_compass.machines.profile import Machine
+from keen_compass.machines.profile import CUTS_BY, Machine
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.base import Makes, Procedure
-from keen_compass.procedures.case import DEFAULT_SCATTER
+from keen_compass.quantities.assumed import FEW, SCATTER, Process
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
-from keen_compass.quantities.instruments import ASSUMED_REPEAT_DOF
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import PieceScatter, squares_within
 from keen_compass.quantities.stored import StoredAmount
@@ -38,14 +37,14 @@ def alike(procedure: Procedure[Any], a: KeptPiece, b: KeptPiece) -> bool:
     return shape(a) == shape(b) and a.snapshot.same_making(b.snapshot)
 
 
-def scatter(shop: Shop, machine: str, *, drawn: bool, without: int) -> PieceScatter | None:
+def scatter(shop: Shop, machine: Machine, *, drawn: bool, without: int) -> PieceScatter | None:
     """How much equal pieces differ here: (s, dof), from this machine's signed rounds; None where none had two.
 
     What differs includes what reading adds, so it is never too small; it is pooled with what is usual, because two
     pieces that came out alike say little about the next. without: a round that doesn't count.
     """
     squares, dof = 0.0, 0
-    for kept in [r for r in shop.rounds(machine) if r.status == "signed" and r.id != without][-MOST_ROUNDS:]:
+    for kept in [r for r in shop.rounds(machine.uid) if r.status == "signed" and r.id != without][-MOST_ROUNDS:]:
         if kept.procedure not in REGISTRY:
             continue
         procedure: Procedure[Any] = load(kept.procedure)
@@ -59,9 +58,9 @@ def scatter(shop: Shop, machine: str, *, drawn: bool, without: int) -> PieceScat
             squares, dof = squares + within, dof + freedom
     if not dof:
         return None
-    usual = DEFAULT_SCATTER["drawn" if drawn else "cut"]
-    total = dof + ASSUMED_REPEAT_DOF
-    return PieceScatter(math.sqrt((squares + ASSUMED_REPEAT_DOF * usual**2) / total), total, assumed=False)
+    usual = SCATTER[Process.PEN if drawn else CUTS_BY[machine.kind]]
+    total = dof + FEW
+    return PieceScatter(math.sqrt((squares + FEW * usual**2) / total), total, assumed=False)
 
 
 def _drawn(piece: KeptPiece) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from keen_compass.machines.profile import THERMAL, Machine
+from keen_compass.machines.profile import CUTS_BY, Machine
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.planning import Proposal, proposals, single_minutes
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
@@ -31,7 +31,7 @@ def open_case(shop: Shop, machine: Machine) -> Case:
         reference_length=machine.reference_length, instruments_at_hand=tuple(instruments),
         largest_size=0.9 * max(machine.bed) if machine.stock is None else 0.9 * max(machine.loaded),
         piece_scatter=PieceScatter(*machine.scatter, assumed=False) if machine.scatter else None,
-        thermal=machine.kind in THERMAL, kerf_form=machine.kerf_form_kept, controller_units=machine.controller_units,
+        process=CUTS_BY[machine.kind], kerf_form=machine.kerf_form_kept, controller_units=machine.controller_units,
         gantry=machine.gantry, step_limit=machine.step_limit, subject=machine.subject,
     )  # fmt: skip
 
@@ -42,7 +42,7 @@ def best(case: Case, file_format: str = "gcode") -> tuple[Proposal, float] | Non
     for p in found:
         if len(p.for_good) < WORTH_SAYING:
             continue
-        one_by_one = single_minutes(replace(case, open=p.for_good, predicted={}), found, file_format)
+        one_by_one = single_minutes(replace(case, open=p.for_good), found, file_format)
         if one_by_one > p.minutes + SAVES:
             return p, one_by_one
     return None

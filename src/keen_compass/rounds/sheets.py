@@ -290,7 +290,7 @@ class Sheets:
         which = sorted(map(int, state.aimed))
         asks = asked_of(known, [f"mark_{i + 1}" for i in which])
         off = abs(known.residuals).max()
-        return asks or (note("registration.buckled") if off > BUCKLED else None)
+        return asks.asks if asks else note("registration.buckled") if off > BUCKLED else None
 
     def stands(self) -> Stands:
         """How it stands, for words."""

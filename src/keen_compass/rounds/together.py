@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.profile import THERMAL, Machine
+from keen_compass.machines.profile import CUTS_BY, Machine
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.base import Makes, Measurand, Procedure
 from keen_compass.procedures.case import Case
@@ -193,5 +193,5 @@ def _shared(shop: Shop, machine: Machine) -> Case:
         procedure="joint", values=now.held, known=found, tolerance=dict(machine.tolerances),
         decimals={q: machine.place(q).decimals for q in machine.quantities}, reference_length=machine.reference_length,
         controller_units=machine.controller_units, flipped=frozenset(machine.flipped), gantry=machine.gantry,
-        thermal=machine.kind in THERMAL, kerf_form=machine.kerf_form_kept, subject=machine.subject, confirmed=True,
+        process=CUTS_BY[machine.kind], kerf_form=machine.kerf_form_kept, subject=machine.subject, confirmed=True,
     )  # fmt: skip

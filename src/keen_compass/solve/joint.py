@@ -46,14 +46,19 @@ class Unknown(NamedTuple):
 class Known:
     """A value known from before.
 
-    U: expanded uncertainty; None where it was stated without (then it is held exactly). assumed: nobody measured it.
+    U: expanded uncertainty; None where it was stated without (then it is held exactly). cause: how anybody comes by it.
     evidence: what it was derived from; a fit of those very rows never takes it.
     """
 
     value: float
     U: float | None = None
-    assumed: bool = False
+    cause: Cause = Cause.KNOWN
     evidence: frozenset[str] = frozenset()
+
+    @property
+    def assumed(self) -> bool:
+        """Whether nobody measured it."""
+        return self.cause is not Cause.KNOWN
 
     @property
     def u(self) -> float:
@@ -63,7 +68,7 @@ class Known:
     def row(self, unknown: Unknown, coefficients: Mapping[Unknown, float] | None = None) -> Observation:
         """As a row of a fit. coefficients: where it is known of a combination."""
         label = "|".join(("known", *unknown)).rstrip("|")
-        source = Source(label, self.u, Cause.ASSUMED if self.assumed else Cause.KNOWN)
+        source = Source(label, self.u, self.cause, assumed=unknown.name if self.assumed else "")
         return Observation(
             unknown.name, coefficients or {unknown: 1.0}, self.value, ((source, 1.0),) if self.U else (),
             self.evidence, prior=True,

@@ -10,9 +10,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.measuring import Measurement
-from keen_compass.quantities.notes import Note, note
-from keen_compass.quantities.uncertainty import t_quantile
+from keen_compass.quantities.lengths import UNITS_MM, Length
+from keen_compass.quantities.notes import Note, Said, note
+from keen_compass.quantities.uncertainty import Cause, Uncertain, expand, t_quantile
 
 NEAR = 0.03  # a ratio this close to a tell-tale one is taken for it
 MUCH_LARGER_THAN_KERF = 8.0  # below, kerf alone can bend the ratio
@@ -22,7 +22,10 @@ SWAP_UNCERTAINTIES = 5.0
 SWAP_WORSE = 5.0
 ODD_CHANCE, ODD_AT_MOST = 1e-6, 8.0  # that a good reading lies so far from its brothers; standard deviations
 MIRRORED_BAND = (1.6, 2.4)
+MOST_TYPED, SAME, WHOLE = 5, 1e-9, 1e-3  # decimals that nobody types any more; relative; of a tenth of a division
+KERF_SHARE, KERF_UNCERTAINTIES = 0.5, 5.0  # of what was compensated; U of the readings alone
 
+GRANTED = (Cause.SCALE, Cause.PLAY, Cause.ASSUMED)
 # Tell-tale ratio → code of what causes it.
 _FACTORS: tuple[tuple[float, str], ...] = (
     (16.0, "cause_microsteps_16"),
@@ -42,6 +45,10 @@ class Doubt:
 
     measurands: tuple[str, ...]
     asks: Note
+
+    def of(self, label: Said) -> Doubt:
+        """The same, said of what it is called."""
+        return Doubt(self.measurands, self.asks.of(label))
 
 
 def looks_scaled(measurand: str, nominal: float, values: Sequence[float], kerf: float) -> Doubt | None:
@@ -82,8 +89,30 @@ def _small_in_inches(measurand: str, nominal: float, value: float, kerf: float, 
     return None
 
 
+def looks_finer(measurand: str, lengths: Sequence[Length], division: float) -> Doubt | None:
+    """A reading with digits that its scale doesn't have: finer than a tenth of the division (mm), as it was typed.
+
+    Most often it was typed in another unit. What is a number of tenths of the division is one in any unit; a number
+    with more decimals than anybody types was computed, and a fraction says itself how fine it is.
+    """
+    finest = 10 ** math.floor(math.log10(division / 10) + SAME)
+    for i, length in enumerate(lengths, 1):
+        if length.resolution_mm or not length.text:
+            continue
+        size = UNITS_MM[length.unit]
+        value, tenths = length.mm / size, length.mm / (division / 10)
+        same = SAME * max(abs(value), 1.0)
+        places = next((k for k in range(MOST_TYPED) if abs(round(value, k) - value) < same), None)
+        if places is None or 10.0**-places * size >= finest * (1 - SAME):
+            continue
+        if abs(tenths - round(tenths)) > WHOLE:
+            which = i if len(lengths) > 1 else 0
+            return Doubt((measurand,), note("finer_than_division", reading=which, value=value, division=division))
+    return None
+
+
 def looks_odd(
-    found: Measurement, values: Sequence[float], instrument: Instrument,
+    measurand: str, values: Sequence[float], instrument: Instrument,
     beside: tuple[float, int] = (0.0, 0),
 ) -> Doubt | None:  # fmt: skip
     """A reading far from its brothers: named, not averaged and not thrown away.
@@ -111,8 +140,20 @@ def looks_odd(
         return None
     _, i, middle = max(far)
     if n == 2:
-        return Doubt((found.name,), note("two_readings_apart", apart=abs(values[0] - values[1])))
-    return Doubt((found.name,), note("odd_reading", reading=i + 1, value=values[i], others=middle))
+        return Doubt((measurand,), note("two_readings_apart", apart=abs(values[0] - values[1])))
+    return Doubt((measurand,), note("odd_reading", reading=i + 1, value=values[i], others=middle))
+
+
+def looks_other_kerf(found: Uncertain, compensation: float) -> bool:
+    """Whether readings leave room for no such tool: |K − c| > max(c/2, 5U). Both in mm, full width.
+
+    U is that of the readings: what was taken for granted of scale and play explains no slip.
+    """
+    if not compensation:
+        return False
+    read = tuple((s, c) for s, c in found.effects if s.cause not in GRANTED)
+    apart = abs(found.value - compensation)
+    return apart > KERF_SHARE * compensation and apart > KERF_UNCERTAINTIES * expand(read)
 
 
 def looks_swapped(nominals: Mapping[str, float], means: Mapping[str, float], U: Mapping[str, float]) -> Doubt | None:

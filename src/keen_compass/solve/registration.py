@@ -5,8 +5,9 @@ than the marks can test is not taken. A map that takes straight lines to straigh
 
     p = t + R(θ) · [[1, tan κ], [0, 1]] · diag(s_x, s_y) · q
 
-shift t, turn θ, skew κ, scales; mirrored where s_x < 0. What is uncertain about a mark is how well it was aimed at,
-learnt from the residuals and never better than the position can be read.
+shift t, turn θ, skew κ, scales; mirrored where s_x < 0. What is uncertain about a mark is how well it was aimed at:
+what is known of that, pooled with what the residuals show. What is known of the scales and the skew of an affine map
+(of the axes, and of the print) enters as rows of its own, so that four marks test more than two numbers.
 """
 
 from __future__ import annotations
@@ -15,11 +16,13 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import combinations, permutations
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from keen_compass.errors import InputError
+from keen_compass.quantities.assumed import Spread
 from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
 
 if TYPE_CHECKING:
@@ -35,6 +38,9 @@ THIN = 1e-9  # of the largest singular value: below, marks lie in a line or on o
 STANDS_OUT = 0.01  # probability, over all marks, of standing out so far by chance
 ALIKE = -2 * math.log(0.01)  # by how much two suspects must differ in χ², or nobody can say which
 STEP = 1e-6  # of a parameter, for slopes
+SHARP = Spread(1e-9, 1e9)  # of marks whose places are exact
+SURE_ENOUGH = 0.02  # standard, of a scale or skew: what is known worse than that tells nothing
+ALL_ORDERS = 4  # marks
 MOST_STEPS = 60
 
 
@@ -49,17 +55,68 @@ class Split:
 
 
 @dataclass(frozen=True)
-class Map:
-    """A fitted map. nominal, found: n×2, mm. u_read: by how much a position can't be read better, mm.
+class Shapes:
+    """What is known of a map's scales and skew, whatever its turn.
 
-    parameters: row by row of the 3×3 matrix but for its last number, which is 1.
+    expected: of a turn (rad) the mean of (scale x, scale y, skew); whitens: 3 columns, by as many rows as are known:
+    times a difference from the mean it gives numbers of variance one.
+    """
+
+    expected: Callable[[float], Array]
+    whitens: Callable[[float], Array]
+
+    @classmethod
+    def known(cls, axes: Sequence[Spread], lean: Spread, printed: Sequence[Spread], means: Sequence[float]) -> Shapes:
+        """From the axes' scale errors (mm/mm), Y's lean (tan γ) and the print's scale errors; s of each is standard.
+
+        means: of the same five, in that order. Of a position that a controller shows, p = M⁻¹·R·P·q with
+        M = [[1 + s_x, (1 + s_y)·sin γ], [0, (1 + s_y)·cos γ]], as axes that are long make a commanded length long.
+        """
+        u = np.array([*(a.s for a in axes), lean.s, *(p.s for p in printed)])
+
+        def shape(turn: float, v: Array) -> Array:
+            s_x, s_y, tan, p_x, p_y = v
+            c, s = math.cos(turn), math.sin(turn)
+            gamma = math.atan(tan)
+            axes_ = np.array([[1 + s_x, (1 + s_y) * math.sin(gamma)], [0, (1 + s_y) * math.cos(gamma)]])
+            linear = np.linalg.inv(axes_) @ np.array([[c, -s], [s, c]]) @ np.diag([1 + p_x, 1 + p_y])
+            found = split_of(np.array([linear[0, 0], linear[0, 1], 0.0, linear[1, 0], linear[1, 1], 0.0, 0.0, 0.0]))
+            return np.array([*found.scale, found.skew])
+
+        at = np.array(means, float)
+
+        def whitens(turn: float) -> Array:
+            slopes = np.array([(shape(turn, at + d) - shape(turn, at - d)) / 2e-6 for d in np.eye(5) * 1e-6]).T
+            cov = (slopes * u**2) @ slopes.T
+            rows = [i for i in range(3) if cov[i, i] < SURE_ENOUGH**2]
+            found = np.zeros((len(rows), 3))
+            if rows:
+                found[:, rows] = np.linalg.inv(np.linalg.cholesky(cov[np.ix_(rows, rows)]))
+            return found
+
+        return cls(lambda turn: shape(turn, at), whitens)
+
+
+@dataclass(frozen=True)
+class Map:
+    """A fitted map. nominal, found: n×2, mm. aim: how well one coordinate of a mark is known to be found, mm.
+
+    parameters: row by row of the 3×3 matrix but for its last number, which is 1. shapes: what was known of it.
     """
 
     model: str
     nominal: Array
     found: Array
     parameters: Array
-    u_read: float
+    aim: Spread
+    shapes: Shapes | None = None
+
+    @cached_property
+    def _known(self) -> Array:
+        """What is known of the shape, as rows by parameter: slopes of numbers of variance one."""
+        if self.shapes is None:
+            return np.zeros((0, 8))
+        return _shape_rows(self.shapes, self.parameters)[0]
 
     @property
     def matrix(self) -> Array:
@@ -77,32 +134,33 @@ class Map:
 
     @property
     def dof(self) -> int:
-        """Numbers that were read beyond those that the map takes."""
-        return 2 * len(self.nominal) - FREEDOM[self.model]
+        """Numbers that were read, or are known, beyond those that the map takes."""
+        return 2 * len(self.nominal) + len(self._known) - FREEDOM[self.model]
 
     @cached_property
-    def u_aim(self) -> tuple[float, float]:
-        """(u, its degrees of freedom) of one coordinate of one mark, mm: by the residuals, at least `u_read`."""
-        if self.dof <= 0:
-            return self.u_read, math.inf
-        s = math.sqrt(float((self.residuals**2).sum()) / self.dof)
-        return (s, float(self.dof)) if s > self.u_read else (self.u_read, math.inf)
+    def u_aim(self) -> Spread:
+        """Of one coordinate of one mark, mm: what is known of aiming, pooled with the residuals."""
+        before, dof = self.aim, max(self.dof, 0)
+        squares = before.dof * before.s**2 + (float((self.residuals**2).sum()) if dof else 0.0)
+        return Spread(math.sqrt(squares / (before.dof + dof)), before.dof + dof)
 
     @cached_property
     def influence(self) -> Array:
-        """∂parameters/∂readings, 8×2n, readings as x1, y1, x2, y2 …"""
+        """∂parameters/∂(readings, then what is known), 8 × (2n + known); readings as x1, y1, x2, y2 …"""
         basis = _basis(self.model, self.parameters)
-        slopes = _slopes(self.parameters, self.nominal) @ basis  # 2n × freedom
-        return np.asarray(basis @ np.linalg.pinv(slopes))
+        slopes = _slopes(self.parameters, self.nominal) @ basis / self.aim.s  # 2n × freedom
+        gain = basis @ np.linalg.pinv(np.vstack([slopes, self._known @ basis]))
+        gain[:, : len(slopes)] /= self.aim.s
+        return np.asarray(gain)
 
     @cached_property
     def slopes_at_marks(self) -> Array:
-        """∂(where the marks lie by the map)/∂readings, 2n×2n, rows and columns as x1, y1, x2, y2 …"""
+        """∂(where the marks lie by the map)/∂(readings, then what is known); rows as x1, y1, x2, y2 …"""
         return np.asarray(_slopes(self.parameters, self.nominal) @ self.influence)
 
     def uncertain(self, function: Callable[[Array], Sequence[float]]) -> list[Uncertain]:
         """What functions of the parameters, all at once, are worth."""
-        steps = STEP * np.maximum(np.abs(self.parameters), _sizes(self.nominal))
+        steps = STEP * _sizes(self.nominal)
         gradients = np.array([
             (np.subtract(function(self.parameters + d), function(self.parameters - d))) / (2 * d.max())
             for d in np.diag(steps)
@@ -111,14 +169,21 @@ class Map:
         return [self.by_readings(v, g @ self.influence) for v, g in zip(values, gradients, strict=True)]
 
     def by_readings(self, value: float, slopes: Array) -> Uncertain:
-        """A value with its slopes by each reading: each coordinate of each mark is an error of its own."""
+        """A value with its slopes by each reading: each coordinate of each mark is an error of its own, and so is each
+        number that is known of the shape.
+        """
         u, dof = self.u_aim
-        estimate = {} if math.isinf(dof) else {"estimate": "registration", "shared_dof": dof}
         effects = [
-            (Source(f"mark {i // 2 + 1} {'xy'[i % 2]}", u, Cause.PLACES, dof, **estimate), float(c))  # type: ignore[arg-type]
-            for i, c in enumerate(slopes)
-        ]  # fmt: skip
-        return Uncertain(value, tuple(effects))
+            (
+                Source(f"mark {i // 2 + 1} {'xy'[i % 2]}", u, Cause.PLACES, dof, estimate="marks", shared_dof=dof),
+                float(c),
+            )
+            for i, c in enumerate(slopes[: 2 * len(self.nominal)])
+        ]
+        known = [
+            (Source(f"shape {i}", 1.0, Cause.KNOWN), float(c)) for i, c in enumerate(slopes[2 * len(self.nominal) :])
+        ]
+        return Uncertain(value, (*effects, *known))
 
     @property
     def split(self) -> Split:
@@ -133,10 +198,14 @@ class Map:
 
 @dataclass(frozen=True, slots=True)
 class Suspects:
-    """Marks (from 0) of which one was aimed at badly, the likeliest first. certain: it is just this one."""
+    """Marks (from 0) of which one was aimed at badly, the likeliest first. certain: it is just this one.
+
+    bowed: a sheet that bows explains it as well.
+    """
 
     marks: tuple[int, ...] = ()
     certain: bool = False
+    bowed: bool = False
 
 
 def model_for(marks: int) -> str:
@@ -146,9 +215,11 @@ def model_for(marks: int) -> str:
 
 def register(
     nominal: Sequence[tuple[float, float]], found: Sequence[tuple[float, float]], model: str = "auto", *,
-    u_read: float = 1e-9,
+    aim: Spread = SHARP, shapes: Shapes | None = None,
 ) -> Map:  # fmt: skip
     """The map that takes nominal marks (mm) to where they were found, by least squares.
+
+    aim: how well a coordinate is known to be found. shapes: what is known of an affine map's scales and skew.
 
     Raises InputError for too few marks, or marks that lie in a line or on one another.
     """
@@ -161,7 +232,10 @@ def register(
         raise InputError(f"{model} needs {LEAST_MARKS[model]} marks, {len(q)} were found", "readings")
     if _rank_missing(q, model):
         raise InputError("these marks lie in a line, or on one another: take others, or a simpler model", "piece.marks")
-    return Map(model, q, p, _solved(q, p, model), u_read)
+    parameters = _solved(q, p, model)
+    if model != "affine" or shapes is None:
+        return Map(model, q, p, parameters, aim)
+    return Map(model, q, p, _with_shapes(q, p, parameters, aim.s, shapes), aim, shapes)
 
 
 def split_of(parameters: Array) -> Split:
@@ -186,7 +260,7 @@ def at_true_size(fitted: Map) -> Map:
     turn = math.atan2(float((own[:, 0] * seen[:, 1] - own[:, 1] * seen[:, 0]).sum()), float((own * seen).sum()))
     c, s = math.cos(turn), math.sin(turn)
     parameters = np.array([c, -s, x - c * u + s * v, s, c, y - s * u - c * v, 0.0, 0.0])
-    return Map("similarity", fitted.nominal, fitted.found, parameters, fitted.u_read)
+    return Map("similarity", fitted.nominal, fitted.found, parameters, fitted.aim)
 
 
 def suspects(fitted: Map) -> Suspects:
@@ -204,24 +278,31 @@ def suspects(fitted: Map) -> Suspects:
     if not order or fitted.dof <= 2:
         return Suspects()
     best, dof = order[0], fitted.dof - 2
-    if _by_chance(whole - rest[best], rest[best], dof, fitted.u_read) * n > STANDS_OUT:
+    if _by_chance(whole - rest[best], rest[best], dof, fitted.aim.s) * n > STANDS_OUT:
         return Suspects()
-    level = max(rest[best] / dof, fitted.u_read**2)
+    level = max(rest[best] / dof, fitted.aim.s**2)
     alike = tuple(i for i in order if rest[i] - rest[best] < ALIKE * level)
     tells = len(rest) == n and _may_leave(fitted.nominal, model, best)
-    return Suspects(alike, certain=len(alike) == 1 and tells)
+    bowed = _left_bowed(fitted) - rest[best] < ALIKE * level
+    return Suspects(alike, certain=len(alike) == 1 and tells and not bowed, bowed=bowed)
 
 
 def other_order(nominal: Sequence[tuple[float, float]], found: Sequence[tuple[float, float]]) -> tuple[int, ...]:
     """In which order (from 0) the marks were visited, where another one fits far better; empty where none does.
 
-    Tried are the orders round the sheet, from each mark and in both directions.
+    Tried are all orders of up to four marks; of more those round the sheet, from each mark and in both directions, and
+    every two exchanged.
     """
     n = len(nominal)
     if n < 3:
         return ()
     q, p = (np.asarray(places, float) @ (1, 1j) for places in (nominal, found))
-    orders = [tuple((start + way * i) % n for i in range(n)) for start in range(n) for way in (1, -1)]
+    given = tuple(range(n))
+    if n <= ALL_ORDERS:
+        orders = list(permutations(given))
+    else:
+        orders = [tuple((start + way * i) % n for i in range(n)) for start in range(n) for way in (1, -1)]
+        orders += [tuple(b if k == a else a if k == b else k for k in given) for a, b in combinations(given, 2)]
     misfits = [_misfit(q[list(order)], p) for order in orders]
     best = misfits.index(min(misfits))
     return orders[best] if misfits[best] < misfits[0] / 10 else ()  # the first is that in which they were given
@@ -325,6 +406,51 @@ def _by_chance(drop: float, rest: float, dof: int, u_read: float) -> float:
     if rest <= usual:
         return math.exp(-drop / (2 * u_read**2))
     return float(fdtrc(2, dof, (drop / 2) / (rest / dof)))
+
+
+def _left_bowed(fitted: Map) -> float:
+    """What a sheet leaves that bows: each coordinate may rise with the square of the distance from the middle."""
+    q = fitted.nominal - fitted.nominal.mean(axis=0)
+    square = ((q / _spread(fitted.nominal)) ** 2).sum(axis=1)
+    slopes = _slopes(fitted.parameters, fitted.nominal) @ _basis(fitted.model, fitted.parameters)
+    bow = np.zeros((len(slopes), 2))
+    bow[0::2, 0] = bow[1::2, 1] = square
+    design = np.hstack([slopes, bow])
+    flat = fitted.residuals.reshape(-1)
+    left = flat - design @ np.linalg.lstsq(design, flat, rcond=None)[0]
+    return float(left @ left)
+
+
+def _shape_rows(shapes: Shapes, h: Array) -> tuple[Array, Array]:
+    """(slopes, values) of what is known of the shape about a map: numbers of variance one, by its eight parameters."""
+    at = split_of(h)
+    whitens, expected = shapes.whitens(at.turn), shapes.expected(at.turn)
+
+    def shape(h: Array) -> Array:
+        found = split_of(h)
+        return np.array([*found.scale, found.skew])
+
+    slopes = np.zeros((3, 8))
+    for i in (0, 1, 3, 4):
+        d = np.zeros(8)
+        d[i] = STEP
+        slopes[:, i] = (shape(h + d) - shape(h - d)) / (2 * STEP)
+    return whitens @ slopes, whitens @ (expected - shape(h))
+
+
+def _with_shapes(q: Array, p: Array, h: Array, u: float, shapes: Shapes) -> Array:
+    """An affine map by marks and by what is known of its shape, each by its weight."""
+    basis = _basis("affine", h)
+    for _ in range(MOST_STEPS):
+        known, off = _shape_rows(shapes, h)
+        slopes = np.vstack([_slopes(h, q) @ basis / u, known @ basis])
+        wanted = np.concatenate([(p - _mapped(h, q)).reshape(-1) / u, off])
+        size = np.linalg.norm(slopes, axis=0)
+        step = np.linalg.lstsq(slopes / size, wanted, rcond=None)[0] / size
+        h = h + basis @ step
+        if np.abs(step * size).max() < 1e-6:
+            break
+    return h
 
 
 def _sizes(places: Array) -> Array:

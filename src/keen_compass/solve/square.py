@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from keen_compass.errors import InputError
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.uncertainty import Uncertain, combination
-from keen_compass.solve.joint import Fit, Observation, Unknown, iterated
+from keen_compass.solve.joint import Observation, Unknown, iterated
 
 STEP = 1e-4  # mm, of the numerical derivative: well above rounding, well below any curvature
 GAMMA, SIDE_A, SIDE_B = Unknown("lean"), Unknown("side_a"), Unknown("side_b")
@@ -61,11 +61,12 @@ def rectangle_rows(measured: Mapping[str, Measurement], at: Mapping[Unknown, flo
     return rows
 
 
-def fit_rectangle(measured: Mapping[str, Measurement]) -> Fit:
-    """γ and the sides from all four. Raises InputError for diagonals that nothing four-sided has."""
+def square_rows(measured: Mapping[str, Measurement]) -> list[Observation]:
+    """The rows about what they themselves lead to. Raises InputError for diagonals that nothing four-sided has."""
     a, b = measured["width"].value, measured["height"].value
     gamma = from_diagonals(a, b, measured["diagonal_1"].value, measured["diagonal_2"].value)
-    return iterated(lambda at: rectangle_rows(measured, at), {SIDE_A: a, SIDE_B: b, GAMMA: gamma})
+    found = iterated(lambda at: rectangle_rows(measured, at), {SIDE_A: a, SIDE_B: b, GAMMA: gamma})
+    return rectangle_rows(measured, {u: e.value for u, e in found.estimates.items()})
 
 
 def propagate(function: Callable[..., float], values: Mapping[str, Uncertain]) -> Uncertain:
@@ -77,8 +78,3 @@ def propagate(function: Callable[..., float], values: Mapping[str, Uncertain]) -
     }
     found = combination((slopes[name], v) for name, v in values.items())
     return Uncertain(function(**at), found.effects)
-
-
-def gantry_move(gamma: float, w: float) -> float:
-    """By how much the end of the gantry at highest X has to move along +Y: −w·tan γ, mm."""
-    return -w * math.tan(gamma)

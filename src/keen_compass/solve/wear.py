@@ -22,6 +22,7 @@ LEAST_SPREAD_DOF = 1.0
 LEAST_RATE = 1e-9  # mm for each use
 HALVINGS, ITERATIONS, SETTLED = 40, 8, 1e-3
 ALIKE = 0.06  # of a kerf, by which fresh sets are assumed to differ (95 %) until two were measured
+BENDS = 0.4  # of the rate, standard, by which it may be another one beyond the oldest kerf that was found
 RATES_DIFFER = 0.12  # of the common rate, the standard deviation of what sets are assumed to wear faster or slower
 
 
@@ -56,6 +57,7 @@ class Wear:
     fit: Fit
     fresh: dict[int, Uncertain]
     kerf: float  # typical, mm
+    oldest: float  # use at which a kerf was found last, of any set: beyond it nobody knows whether wear speeds up
 
     @property
     def clear(self) -> bool:
@@ -64,11 +66,13 @@ class Wear:
 
     def at(self, age: float, of: int) -> Uncertain:
         """The kerf of a set at an age, mm. A set that nobody measured yet begins as the others did."""
+        bend = (Source("wear|bend", abs(self.per_use.value) * BENDS, Cause.ASSUMED), max(age - self.oldest, 0.0))
         if of in self.fresh:
-            return self.fit.of({_fresh(of): 1.0, _rate(of): age})
+            found = self.fit.of({_fresh(of): 1.0, _rate(of): age})
+            return Uncertain(found.value, (*found.effects, *(pair for pair in (bend,) if pair[1])))
         n = len(self.fresh)
         found = self.fit.of({**{_fresh(k): 1.0 / n for k in self.fresh}, DRIFT: age})
-        more = ((self._between(), math.sqrt(1 + 1 / n)), (_of_rate(self.per_use.value, of), age))
+        more = ((self._between(), math.sqrt(1 + 1 / n)), (_of_rate(self.per_use.value, of), age), bend)
         return Uncertain(found.value, (*found.effects, *(pair for pair in more if pair[1])))
 
     def _between(self) -> Source:
@@ -140,7 +144,9 @@ def wear(points: Sequence[Point]) -> Wear | None:
         if abs(found.estimates[DRIFT].value - drift) < SETTLED * found.estimates[DRIFT].u:
             break
     fresh = {k: found.estimates[_fresh(k)] for k in sorted({p.set for p in points})}
-    return Wear(found.estimates[DRIFT], found, fresh, statistics.fmean(p.width for p in points))
+    return Wear(
+        found.estimates[DRIFT], found, fresh, statistics.fmean(p.width for p in points), max(p.age for p in points)
+    )
 
 
 def _with_spread(points: Sequence[Point], drift: float) -> Fit:

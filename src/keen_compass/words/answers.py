@@ -14,6 +14,7 @@ def finding_as_json(finding: Finding, show: Show) -> dict[str, Any]:
         "formula": say(finding.formula, show),
         "notes": [say(n, show) for n in finding.notes],
         "note_codes": [n.code for n in finding.notes],
+        "remedies": [r.to_json() | {"text": say(r.text, show)} for r in finding.remedies],
     }
 
 

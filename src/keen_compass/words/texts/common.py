@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from gettext import ngettext
 from typing import Any
 
@@ -44,14 +44,38 @@ def _known(v: Values, show: Show) -> str:
     return f"{capital(UNKNOWN_LABELS[v['unknown']])} known from before: {shown(v['value'])} {how}."
 
 
-def _more(v: Values, _show: Show) -> str:
-    word = capital(NUMBERS[v["more"]])
-    return f"{word} {ngettext('more reading', 'more readings', v['more'])} of each {v['noun']} {settles(v)}."
+def _counted(v: Values, one: str, many: str) -> str:
+    return f"{NUMBERS[v['more']]} {ngettext(one, many, v['more'])}"
 
 
-def _more_pieces(v: Values, _show: Show) -> str:
-    word = capital(NUMBERS[v["more"]])
-    return f"{word} {ngettext('more equal piece', 'more equal pieces', v['more'])} {settles(v)}."
+def _longer(v: Values, show: Show) -> str:
+    return f"a {v['noun']} {show.length(v['long'], 0)} long (this one is {show.length(v['now'], 0)})"
+
+
+# What can be done about a *can't tell*, as it stands in a sentence: what `procedures.settle` proposes.
+DOING: dict[str, Callable[[Values, Show], str]] = {
+    "read_finer": lambda v, show: f"reading it to {show.length(v['division'], 3)}, as the {v['instrument']} shows it,",
+    "more_readings": lambda v, _: f"{_counted(v, 'more reading', 'more readings')} of each {v['noun']}",
+    "longer": _longer,
+    "other_instrument": lambda v, _: f"a measurement with the {v['instrument']}",
+    "more_pieces": lambda v, _: _counted(v, "more equal piece", "more equal pieces"),
+    "closer_steps": lambda v, _: f"steps {'half' if v['times'] == 2 else 'a quarter'} as wide",
+    "prove_scale": lambda v, _: "checking the steps of X and Y",
+    "measure_play": lambda v, _: "measuring the lost motion of X and Y with a dial",
+    "aim_again": lambda v, _: f"aiming {_counted(v, 'more time', 'more times')} and averaging",
+    "seat_again": lambda v, _: f"seating the stock {_counted(v, 'more time', 'more times')}, read each time,",
+    "another_mark": lambda v, _: "one more mark in the middle of the sheet",
+    "better_record": lambda v, _: "a record from ten repeated readings and three equal pieces",
+}
+
+
+def _does(code: str) -> Text:
+    return lambda v, show: f"{capital(DOING[code](v, show))} {settles(v)}."
+
+
+def _both(v: Values, show: Show) -> str:
+    first, then = (DOING[part["code"]](part["values"], show).rstrip(",") for part in (v["first"], v["then"]))
+    return f"{capital(first)} and {then} would settle it together."
 
 
 def _heading(v: Values, _show: Show) -> str:
@@ -108,6 +132,13 @@ TEXTS: dict[str, Text] = {
     "cause_two": "a microstep switch, screw starts or pulley at 2 times",
     "two_readings_apart": asked("two readings {apart:len} apart: read it once more"),
     "odd_reading": asked("reading {reading} says {value:len}, the others {others:len}: is it a slip?"),
+    "finer_than_division": _doubt("{value:g}{which} is finer than the instrument shows ({division:len3}): was it typed in "
+                                  "another unit"),
+    "does_not_fit": lambda v, show: f"{capital(say(v['what'], show))} doesn’t fit the other readings. Read it again.",
+    "one_does_not_fit": lambda v, show: f"One of these doesn’t fit the other readings: "
+                                        f"{', '.join(say(w, show) for w in v['what'])}. Read them again.",
+    "looks_turned": lambda v, show: f"{capital(say(v['what'], show))} has the opposite sign to the others. Is it right?",
+    "readings_disagree": "The readings contradict each other, or what is known of this machine. Read them again.",
     "looks_swapped": lambda v, show: f"{capital(say(v['a'], show))} and {say(v['b'], show)} look swapped: each reading "
                                      "fits the other.",
     "twice_the_error_before": "Twice the error of the round before: was the number moved the wrong way?",
@@ -124,19 +155,17 @@ TEXTS: dict[str, Text] = {
                        "its stand.",
     "at_least_zero": "at least 0 of {text}",
     # What would settle it
-    "read_finer": lambda v, show: f"Reading it to {show.length(v['division'], 3)}, as the {v['instrument']} shows it, "
-                                  f"{settles(v)}.",
-    "more_readings": _more,
-    "longer": lambda v, show: f"A {v['noun']} {show.length(v['long'], 0)} long {settles(v)}; this one is "
-                              f"{show.length(v['now'], 0)}.",
-    "other_instrument": lambda v, show: f"{capital(v['instrument'])} {settles(v)}.",
-    "more_pieces": _more_pieces,
+    "both_together": _both,
     "nothing_settles": "Too close to the tolerance to call with anything at hand: leave it, or choose another tolerance.",
-    "floor": "The {instrument}'s own error and division keep it open: only a better instrument can tell.",
+    "floor": "The {instrument} and what is known of this machine can’t decide it, however often it is read. Use a better "
+             "instrument, or accept a wider tolerance.",
     # What was assumed, or known before
     "kind_assumed": "No kind of instrument was given: taken for a {kind}.",
-    "repeats_assumed": lambda v, show: f"Spread of single readings assumed: one division, {v['division']} {show.units}.",
-    "scatter_assumed": "Equal pieces assumed to differ by {s:len} (standard deviation); no record yet.",
+    "repeats_assumed": "Repeatability of the {kind} assumed: {s:len3} (standard deviation). No record yet.",
+    "scatter_assumed": "Scatter of equal pieces assumed: {s:len} (standard deviation). No record yet.",
+    "aim_assumed": "Aiming by eye assumed good to {s:len} (standard deviation), the tool’s lines to {drawn:len}.",
+    "drawn_assumed": "The tool’s lines assumed true to {drawn:len} (standard deviation).",
+    "scatter_learnt": "The readings contradict each other; their scatter was learnt from that, and is in the uncertainty.",
     "known_before": _known,
     "suggest_warmth": "Above {above:len0} the warmth of part and instrument counts: give both temperatures.",
     # What the drive train's parts say
@@ -177,5 +206,7 @@ TEXTS: dict[str, Text] = {
     "file_line_not_meant": "The file makes a line that nobody ordered, near X{x:.0f} Y{y:.0f}.",
     "file_line_missing": "The file leaves a line out, near X{x:.0f} Y{y:.0f}.",
 }  # fmt: skip
+
+TEXTS |= {code: _does(code) for code in DOING}
 
 __all__ = ["TEXTS", "finished", "settles"]

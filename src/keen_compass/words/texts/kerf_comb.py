@@ -20,5 +20,6 @@ TEXTS: dict[str, Text] = {
     "slack": "free room",
     "how": "Push the strips together; inside jaws into the free room",
     "too_much": "{slack:len} free in a window of {window:len0}: is a strip missing?",
-    "by_itself": "This is the cut by itself: with play in the axes outsides want more room than that, insides less.",
+    "by_itself": "The width of the cut itself: independent of scale and lost motion.",
+    "with_play": "For outsides the compensation is the slot width plus the axes’ lost motion.",
 }  # fmt: skip

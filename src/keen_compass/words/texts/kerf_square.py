@@ -68,5 +68,7 @@ TEXTS: dict[str, Text] = {
     "disagree": lambda v, show: f"Outsides and insides disagree by {show.length(v['apart'])}: it may be "
                                 f"{', '.join(MAYBE[m] for m in v['maybe'])}."
                                 + (f" The {say(v['tells'], show)} would tell." if v["tells"] else ""),
+    "inches": "The kerf comes out as {kerf:.4g} where {compensation:len3} was compensated: were the readings taken in inches?",
+    "mm_for_inches": "The kerf comes out as {kerf:len} where {compensation:len3} was compensated: were millimetres taken for inches?",
     "odd": "This means a cut {kerf:len} wide, where {compensation:len} were compensated: was something misread?",
 }  # fmt: skip

@@ -49,6 +49,10 @@ TEXTS: dict[str, Text] = {
     "scale_known": lambda v, _: f"{v['percent']:+.2f} % ± {v['U']:.2f} %".replace("-", "−"),
     "means": _means,
     "untested": lambda v, _: f"These marks just give {MODELS[v['model']]}: one mark more would test it.",
+    "bad_mark_or_bow": "Mark {mark} is off, or the sheet bows there: both look alike. Lay the sheet flat and aim again.",
+    "bow_unseen": "Four corners can’t show whether the sheet bows: a mark in the middle would.",
+    "inches": "These places are 25.4 times too close together: were they read in inches?",
+    "mm_for_inches": "These places are 25.4 times too far apart: were millimetres taken for inches?",
     "bad_mark": "Mark {mark} stands out: aim at it again.",
     "one_of": lambda v, _: (
         f"One of these stands out, which can’t be told: mark {_marks(v['marks'])}. Aim at them again."
