@@ -66,7 +66,7 @@ def test_together_is_never_worse_than_the_best_of_its_parts() -> None:
     for part in body["parts"]:
         for quantity, alone in by_quantity(solved(body | {"parts": [part]})).items():
             assert whole[quantity]["expanded_uncertainty"] <= alone["expanded_uncertainty"] * (1 + 1e-6), quantity
-    assert whole["kerf"]["expanded_uncertainty"] < 0.5 * by_quantity(solved(body | {"parts": body["parts"][1:2]}))[
+    assert whole["kerf"]["expanded_uncertainty"] < 0.6 * by_quantity(solved(body | {"parts": body["parts"][1:2]}))[
         "kerf"]["expanded_uncertainty"]  # fmt: skip
 
 
@@ -210,7 +210,7 @@ def test_proposals_come_best_first_with_what_they_would_settle() -> None:
         assert p["readings_each"] in (1, 3, 5)
         assert load(p["procedure"]).piece(p["piece"])  # it can be made
     assert {p["instrument"] for p in found} <= {"caliper 600 mm", "rule 1 m", "dial"}
-    assert any(p["procedure"] == "kerf-comb" and p["settles"] == ["kerf"] for p in found)
+    assert not any(p["procedure"] == "kerf-comb" and "kerf" in p["settles"] for p in found)  # play is open yet
 
 
 def test_what_is_predicted_is_what_the_solver_says_of_such_readings() -> None:
@@ -261,14 +261,14 @@ def test_the_rose_proposes_one_piece_for_several_questions_and_begins_it(window:
     window.next_piece.now()
     assert card.isVisible()
     words = shown(card)
-    assert "Settles X steps and X backlash" in words
+    assert "Settles X steps and Y steps" in words
     assert "one by one about" in words
     window.next_piece.found.emit(None, "kingfisher")
     assert not card.isVisible()
     window.next_piece.now()
     click(card, "Begin this one")
     assert window.round_page is not None
-    assert window.round_page.model.session.context.kept.procedure == "travel-run"
+    assert window.round_page.model.session.context.kept.procedure == "reference-lines"
 
 
 def test_it_is_worked_out_beside_the_window_a_while_after(

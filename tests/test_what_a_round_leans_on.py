@@ -132,14 +132,14 @@ def stand_in_kerf(shop: Shop) -> float:
 
 
 def test_how_pieces_differ_is_learnt_from_equal_ones(shop: Shop) -> None:
-    """Two equal pieces whose lengths came out 0.1 mm apart: s² = (4 · 0.05² · 2 + 4 · 0.02²) / (4 + 4), by hand."""
+    """Two equal pieces whose lengths came out 0.1 mm apart: s² = (4 · 0.05² · 2 + 4 · 0.03²) / (4 + 4), by hand."""
     machine = replace(HERON, uid="plover", name="Plover", scatter=None)
     shop.put_machine(machine)
     for q in ("x_steps", "y_steps"):
         shop.put_value("plover", q, StoredResolution(ResolutionForm.STEPS_PER_MM, 106.5), "start")
     session = RoundSession.begin(shop, machine, "rectangle")
     session.making.choose_size(200.0)
-    assert scatter(shop, "plover", drawn=False, without=0) is None
+    assert scatter(shop, machine, drawn=False, without=0) is None
     for offset in (0.0, 0.1):
         session.making.made()
         session.go(Step.MEASURE)
@@ -151,12 +151,12 @@ def test_how_pieces_differ_is_learnt_from_equal_ones(shop: Shop) -> None:
             session.go(Step.MAKE)
     session.measuring.confirm_odd()  # so far apart, somebody is asked
     session.sign("close enough")
-    learnt = scatter(shop, "plover", drawn=False, without=0)
+    learnt = scatter(shop, machine, drawn=False, without=0)
     assert learnt is not None
     assert (learnt.dof, learnt.assumed) == (8, False)
-    assert learnt.s == pytest.approx(((4 * 2 * 0.05**2 + 4 * 0.02**2) / 8) ** 0.5)
-    assert scatter(shop, "plover", drawn=False, without=session.context.kept.id) is None
-    assert scatter(shop, "plover", drawn=True, without=0) is None
+    assert learnt.s == pytest.approx(((4 * 2 * 0.05**2 + 4 * 0.03**2) / 8) ** 0.5)
+    assert scatter(shop, machine, drawn=False, without=session.context.kept.id) is None
+    assert scatter(shop, machine, drawn=True, without=0) is None
     again = RoundSession.begin(shop, machine, "rectangle")
     case = again.context.case(again.making.parameters(), again.context.values(), {}, again.context.subject)
     assert case.piece_scatter == learnt

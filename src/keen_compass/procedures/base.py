@@ -34,6 +34,7 @@ from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.readings import Kind, Reads, number_of
+from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation
 from keen_compass.solve.plausibility import Doubt
 
@@ -447,8 +448,11 @@ class Procedure(Generic[P]):
         asked = {q: ask(case, q, d, self.reference_length(piece, q, measurands)) for q, d in about.items()}
         if len(asked) == len(self.yields_for(case.piece)):
             return Solution(tuple(f for q, f in asked.items() if q in case.values) or tuple(asked.values()))
-        rest = self.answer(case)
-        return replace(rest, findings=tuple(asked.get(f.quantity, f) for f in rest.findings))
+        doubtful = {name for d in doubts for name in d.measurands}
+        rest = self.answer(replace(case, readings={m: r for m, r in case.readings.items() if m not in doubtful}))
+        findings = tuple(asked.get(f.quantity, f) for f in rest.findings)
+        open_ = any(f.verdict is Verdict.UNRESOLVED for f in findings)
+        return replace(rest, findings=findings, unresolved=rest.unresolved if open_ else ())
 
     def answer(self, case: Case) -> Solution:
         """What readings say that nobody needs to ask about, or that were confirmed."""

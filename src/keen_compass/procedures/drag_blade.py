@@ -28,6 +28,7 @@ USUAL = (0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4)
 MIDDLE = 0.25  # mm, about what most blades have
 SQUARES, STEPS, OVERCUTS = (7, 11, 15), (0.05, 0.02, 0.1), (0.5, 0.0, 1.0, 2.0)
 EYE = Instrument("eye", 1e-6)
+LEAST_SEEN = 0.05  # mm: corners that differ by less are hardly told apart, however close the row
 
 
 class DragBlade(Procedure[BladeRow]):
@@ -99,10 +100,10 @@ class DragBlade(Procedure[BladeRow]):
         value = sum(values) / len(values)
         half = max(row.half_step(at) for at in picked)
         held = case.amount("drag")
-        error = Uncertain(held.base - value, picked_between(half, 2 * row.half_step(1)))
+        error = Uncertain(held.base - value, picked_between(half, max(2 * row.half_step(1), LEAST_SEEN)))
         ends = {at for at in picked if at in (1, len(row.values))}
         line = arithmetic(f"{case.in_its_unit(held.base)} + {case.in_its_unit(value - held.base)}".replace("+ −", "− "))
-        finding = judged(case, amount_outcome(case, "drag", value, error, line))
+        finding = judged(case, amount_outcome(case, "drag", value, error, line), self)
         figures = {"picked": value, "values": list(row.values), "pick": sum(picked) / len(picked)}
         if ends:  # it may lie anywhere beyond
             notes = (note("drag_blade.beyond", first=1 in ends), *finding.notes)
@@ -113,7 +114,7 @@ class DragBlade(Procedure[BladeRow]):
         """U in mm of a square in the middle."""
         row = self.piece(case.piece)
         half = row.half_step((len(row.values) + 1) // 2)
-        return {"drag": Uncertain(0.0, picked_between(half, 2 * half)).U}
+        return {"drag": Uncertain(0.0, picked_between(half, max(2 * half, LEAST_SEEN))).U}
 
     def chart(self, figures: Figures) -> Rungs | None:
         """The row, and which was picked."""

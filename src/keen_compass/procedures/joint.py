@@ -21,7 +21,10 @@ from keen_compass.procedures.kerfs import assumed_of, held_kerf, kerf_finding
 from keen_compass.procedures.results import (
     amount_outcome,
     arithmetic,
+    as_fitted,
+    ask,
     backlash_outcome,
+    contradicted,
     held_notes,
     judged,
     no_number,
@@ -79,7 +82,14 @@ class Together:
         self.known = [o for o in without_what_follows([*self.rows, *known]) if o.prior]
         said = {u for o in self.known for u in o.coefficients}
         self.assumed = {u: a.row(u) for u in self.unknowns if u not in said and (a := assumed_of(case, _plain(u)))}
-        self.fit: Fit = fit([*self.rows, *self.known, *self.assumed.values()])
+        together, self.learnt = as_fitted(case, [*self.rows, *self.known, *self.assumed.values()])
+        self.rows = [o for o in together if not o.prior]
+        self.fit: Fit = fit(together)
+
+    @property
+    def all_rows(self) -> list[Observation]:
+        """What was read, is known, and is taken for granted."""
+        return [*self.rows, *self.known, *self.assumed.values()]
 
     def of(self, unknown: Unknown) -> Uncertain | None:
         """What all of it says of an unknown of which nothing is assumed; None where only that would tell."""
@@ -159,6 +169,11 @@ class Joint(Procedure[Any]):
         if doubtful:
             return Solution(tuple(doubtful))
         model = Together(case)
+        if doubt := contradicted(case, model.all_rows, {r.label: _label(case, r.label) for r in model.rows}):
+            named = tuple(label.partition("|")[2] for label in doubt.measurands)
+            quantities = [FOUND_AS[u.name] for u in model.unknowns if FOUND_AS[u.name] in case.values]
+            asked = [replace(ask(case, q, doubt), doubtful=named) for q in dict.fromkeys(quantities)]
+            return Solution(tuple(asked))
         findings, unresolved, lacking = [], [], []
         for unknown, finding in found_by(case, model):
             if finding is None:
@@ -169,7 +184,8 @@ class Joint(Procedure[Any]):
             else:
                 findings.append(finding)
         leant_on = [u.name for u in model.leant_on]
-        notes = (*lacking, *held_notes(case, [n for n in leant_on if n in case.known]), *_assumptions(model, findings))
+        notes = (*lacking, *held_notes(case, [n for n in leant_on if n in case.known]), *_assumptions(model, findings),
+                 *model.learnt)  # fmt: skip
         pairs = tuple(dict.fromkeys(tuple(sorted(pair)) for pair in unresolved))
         return Solution(tuple(findings), pairs, notes)  # type: ignore[arg-type]
 
@@ -236,6 +252,15 @@ def _placed(i: int) -> Iterator[None]:
 def _instrument(case: Case, part: Case) -> int:
     """The same instrument is the same all along: the first part that was read with it."""
     return next(i for i, other in enumerate(case.parts) if other.instrument == part.instrument)
+
+
+def _label(case: Case, label: str) -> Note:
+    """What a row's measurand is called, and in which part it stands."""
+    number, _, name = label.partition("|")
+    part = case.parts[int(number)]
+    procedure = load(part.procedure)
+    names = {m.name: m.spoken or m.label for m in procedure.measurands(procedure.piece(part.piece))}
+    return note("joint.read_in", number=int(number) + 1, what=names.get(name, name))
 
 
 def _keyed(unknown: Unknown, i: int, subject: str) -> Unknown:

@@ -21,6 +21,7 @@ from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length, trim_number
+from keen_compass.quantities.notes import note
 from keen_compass.quantities.readings import Kind
 from keen_compass.solve.joint import Known, Unknown, fit
 
@@ -81,7 +82,8 @@ class Next(Procedure[Any]):
         found = proposals(case)
         one_by_one = single_minutes(case, found)
         figures = {SINGLE: round(one_by_one, 1)} if one_by_one else {}
-        return Solution((), figures=figures, proposals=tuple(p.to_json() for p in found[:MOST]))
+        nothing = () if found else (note("nothing_at_hand"),)
+        return Solution((), notes=nothing, figures=figures, proposals=tuple(p.to_json() for p in found[:MOST]))
 
     def example(self) -> dict[str, Any]:
         """A router of which steps and kerf are open, with a caliper, a rule and a dial at hand."""

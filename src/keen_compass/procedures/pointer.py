@@ -209,7 +209,9 @@ class Pointer(Procedure[Sheet]):
         fit = fitted(targets, read, own)
         errors = [e._replace(effects=(*e.effects, *_laid(case, sheet, a))) for a, e in fit.e.items()]
         x, y = offset_findings(case, sheet.secondary, errors, _moves(sheet, fit))
-        x = replace(x, notes=(*x.notes, *_about_sheet(fit, len(both), case.piece)))  # said once
+        settled = int(x.verdict is Verdict.CANNOT_TELL)  # what would settle it stands first
+        about = _about_sheet(fit, len(both), case.piece)  # said once
+        x = replace(x, notes=(*x.notes[:settled], *about, *x.notes[settled:]))
         learnt = () if agree(rows) else (note("scatter_learnt"),)
         said = (*assumed_notes(case), *aim_notes(case), *learnt)
         return Solution((x, y), (), said, fit.figures if sheet.way == "sheet" else {})
@@ -339,9 +341,8 @@ def _effects(
     squares = before * single.u**2 + float((residuals**2).sum())
     dof_all = before + dof
     s, granted = math.sqrt(squares / dof_all), "" if dof > before else drawn.assumed
-    learnt = Source(
-        f"targets {axis}", s / math.sqrt(n), Cause.DRAWN, dof_all, estimate="targets", shared_dof=dof_all, assumed=granted
-    )  # fmt: skip
+    own_name, share = f"targets {axis}", s / math.sqrt(n)
+    learnt = Source(own_name, share, Cause.DRAWN, dof_all, estimate="targets", shared_dof=dof_all, assumed=granted)
     shared = tuple((source, c) for source, c in mean if source.cause not in OF_ITS_OWN)
     division, spread = _division(read[axis][0]), float(np.std([m.value for m in read[axis]]))
     if spread < DITHERS * division * math.sqrt(12):  # all are rounded alike: that doesn't average out

@@ -21,9 +21,9 @@ from keen_compass.pieces.page import Page, Tick, cut_ticks, sheet
 from keen_compass.pieces.where import Beside, Lines
 from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
-from keen_compass.procedures.offsets import AXES, drawn_line
+from keen_compass.procedures.offsets import AXES, aim_notes, drawn_line
 from keen_compass.procedures.pointer import TICKS, fitted
-from keen_compass.procedures.results import judged, no_number, scale_formula, scale_outcome
+from keen_compass.procedures.results import assumed_notes, judged, no_number, scale_formula, scale_outcome
 from keen_compass.procedures.sheets import (
     ON_PAPER,
     aiming_choice,
@@ -192,7 +192,8 @@ class PrintScale(Procedure[Ticks]):
         if lies := _over_print(case, ticks):
             figures["over_print"] = lies
             found[0] = replace(found[0], notes=(*found[0].notes, *_about(case, ticks, lies, figures["printer_scale"])))
-        return Solution(tuple(found), figures=figures)
+        said = (*assumed_notes(case), *aim_notes(case, by_hand=False))
+        return Solution(tuple(found), (), said, figures)
 
     def _axis(self, case: Case, ticks: Ticks, axis: str) -> Finding:
         quantity, nominal = f"print_scale_{axis}", ticks.nominal(axis)

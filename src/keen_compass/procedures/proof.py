@@ -34,18 +34,23 @@ from keen_compass.procedures.base import (
     Surroundings,
 )
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed, number
-from keen_compass.procedures.results import arithmetic, no_number
+from keen_compass.procedures.offsets import drawn_line
+from keen_compass.procedures.results import arithmetic, ask, assumed_notes, contradicted, no_number
 from keen_compass.procedures.sheets import ON_PAPER, aiming_choice, check_paper, paper_choice, paper_size, place
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict, judge
+from keen_compass.solve.joint import Observation, Unknown
 
 QUANTITY = "proof"
 MOST_PLACES = 200
 UNKNOWN = ("shift_x", "shift_y", "turn", "scale_x", "scale_y", "border")
+OFF_AT_WORST = 1.35  # times, what an instrument is off at the worst of several places beside any one of them
 TELLS = 0.999  # share of an unknown that must lie in what the places can see
 THIN = 1e-6  # of the largest singular value
 TOUCHES = 0.05  # share of an unknown in what can’t be told, from which on it hangs together with the rest of it
@@ -184,6 +189,8 @@ class Proof(Procedure[Places]):
         for axis, scale in zip("xy", figures["scale"], strict=True):
             if scale is not None:
                 lines.append((f"proof.scaled_{axis}", note("proof.percent", percent=100 * (scale - 1))))
+        if (longer := figures.get("longer_x_than_y")) is not None:
+            lines.append(("proof.longer", note("proof.by_length", mm=longer)))
         if figures["border"] is not None:
             lines.append(("proof.all_round", note("proof.border", mm=figures["border"])))
         return Shown(tuple(lines))
@@ -191,7 +198,8 @@ class Proof(Procedure[Places]):
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of one border, mm."""
         border = self.piece(case.piece).border
-        return {QUANTITY: case.foreseen("b1", border, readings_each, nominal=border).mean.U}
+        foreseen = case.foreseen("b1", border, readings_each, nominal=border).mean
+        return {QUANTITY: _worst_of(foreseen.effects, len(self.piece(case.piece).at)).U}
 
     def answer(self, case: Case) -> Solution:
         """How far the border is off, and what of it is shift, turn, scale, or the same all round."""
@@ -203,13 +211,16 @@ class Proof(Procedure[Places]):
             return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, note("nothing_read")),))
         measured = [case.measured(n, nominal=places.border) for n in read]
         at = [places.at[names.index(n)] for n in read]
+        labels = {m.name: m.label for m in self.measurands(places)}
+        if doubt := contradicted(case, _rows(at, measured, places.border), labels):
+            return Solution((ask(case, QUANTITY, doubt),))
         off = [m.value - places.border for m in measured]
         u = max(m.mean.U for m in measured) / 1.96
         split = parted(at, off, u)
         figures = split.figures(places.border)
         worst = max(range(len(off)), key=lambda i: abs(off[i]))
         T = case.tolerance_of(QUANTITY, 1000.0)
-        U = measured[worst].mean.U
+        U = _worst_of(measured[worst].mean.effects, len(measured)).U
         verdict = judge(off[worst], U, T)
         notes = [note("proof.worst", number=int(read[worst][1:]), by=off[worst])]
         if verdict is not Verdict.IN:
@@ -219,7 +230,7 @@ class Proof(Procedure[Places]):
             QUANTITY, "mm", None, None, None, off[worst], "mm", U, T, verdict, False, arithmetic(shown), tuple(notes),
             subject=case.subject,
         )  # fmt: skip
-        return Solution((finding,), split.confused, figures=figures)
+        return Solution((finding,), split.confused, assumed_notes(case), figures)
 
     def example(self) -> dict[str, Any]:
         """Eight places round a sticker of 60 × 40; the cut lies 0.3 mm to the right."""
@@ -251,16 +262,38 @@ class Proof(Procedure[Places]):
 PROCEDURE = Proof()
 
 
+def _rows(
+    at: Sequence[tuple[float, float, float, float]], measured: Sequence[Measurement], border: float
+) -> list[Observation]:  # fmt: skip
+    """off = b₀ + n·(t + θ×p + diag(s)·p), place by place; a cut wanders by itself besides."""
+    rows = []
+    for (x, y, nx, ny), m in zip(at, measured, strict=True):
+        design = zip(UNKNOWN, (nx, ny, -nx * y + ny * x, nx * x, ny * y, 1.0), strict=True)
+        coefficients = {Unknown(name): c for name, c in design if c}
+        effects = (*m.mean.effects, (drawn_line(f"cut {m.name}"), 1.0))
+        rows.append(Observation(m.name, coefficients, m.value - border, effects))
+    return rows
+
+
+def _worst_of(effects: tuple[tuple[Source, float], ...], places: int) -> Uncertain:
+    """Of several places the worst is where the instrument, too, is likeliest to be off by what it may be."""
+    if places < 2:
+        return Uncertain(0.0, effects)
+    return Uncertain(0.0, tuple((s, c * OFF_AT_WORST if s.cause is Cause.OWN_ERROR else c) for s, c in effects))
+
+
 @dataclass(frozen=True)
 class Parts:
     """What the border is made of: value and standard uncertainty by unknown, None where the places can't tell it.
 
     confused: pairs of unknowns that hang together. Shifts in mm at the middle of the places, turn in rad, scales in
-    mm/mm, border in mm beyond the order.
+    mm/mm, border in mm beyond the order. longer: where the places can't tell scales from the border, by how much more
+    the cut is too long along X than along Y at its ends, mm, and its standard uncertainty: that they can tell.
     """
 
     value: dict[str, float | None]
     u: dict[str, float]
+    longer: tuple[float, float] | None
     confused: tuple[tuple[str, str], ...]
 
     def figures(self, border: float) -> dict[str, Any]:
@@ -268,11 +301,14 @@ class Parts:
         v = self.value
         pairs = {name: [v[f"{name}_x"], v[f"{name}_y"]] for name in ("shift", "scale")}
         look = [name for name, value in v.items() if value is not None and abs(value) > MATTERS * self.u[name]]
+        if self.longer and abs(self.longer[0]) > MATTERS * self.longer[1]:
+            look.append("scale_x")
         named = {"shift_x": "shift", "shift_y": "shift", "scale_x": "scale", "scale_y": "scale"}
         return {
             "shift": pairs["shift"], "turn_deg": None if v["turn"] is None else math.degrees(v["turn"]),
             "scale": [None if s is None else 1 + s for s in pairs["scale"]],
             "border": None if v["border"] is None else border + v["border"],
+            "longer_x_than_y": self.longer[0] if self.longer else None,
             "look_at": list(dict.fromkeys(named.get(name, name) for name in look)),
         }  # fmt: skip
 
@@ -301,4 +337,9 @@ def parted(at: Sequence[tuple[float, float, float, float]], off: Sequence[float]
     sd = {n: math.sqrt(float(cov[k, k])) / float(size[k]) for k, n in enumerate(UNKNOWN)}
     hidden = [k for k in range(len(UNKNOWN)) if not tells[k]]
     blind = [[UNKNOWN[k] for k in hidden if abs(row[k]) > TOUCHES] for row in vt[rank:]]
-    return Parts(value, sd, tuple(dict.fromkeys(pair for group in blind for pair in combinations(group, 2))))
+    ends = np.zeros(len(UNKNOWN))
+    ends[[3, 4]] = np.ptp(x) / 2 / size[3], -np.ptp(y) / 2 / size[4]
+    hidden_scale = value["scale_x"] is None or value["scale_y"] is None
+    told = hidden_scale and bool(np.linalg.norm(ends - seen @ (seen.T @ ends)) < (1 - TELLS) * np.linalg.norm(ends))
+    longer = (float(ends @ solved), math.sqrt(float(ends @ cov @ ends))) if told else None
+    return Parts(value, sd, longer, tuple(dict.fromkeys(pair for group in blind for pair in combinations(group, 2))))

@@ -320,11 +320,14 @@ def _measured(case: Case, piece: SteppedOutline, m: str, *, drawn: bool) -> Meas
 
 
 def _doubts(case: Case, model: _Model) -> list[Doubt]:
-    """Readings that don't fit the others, else those that leave room for no such cutter."""
+    """Readings that leave room for no such cutter, else those that don't fit the others."""
+    if odd := [doubt for axis in AXES if (doubt := _odd_kerf(axis, model))]:
+        return odd
     labels: dict[str, Said] = {m: f"rectangle.{m}" for m in model.measured}
-    if doubt := contradicted(case, model.rows, labels):
-        return [doubt]
-    return [doubt for axis in AXES if (doubt := _odd_kerf(axis, model))]
+    # The axes lose motion of their own, but hardly more than machines do: both read the same cut.
+    play = [case.lost_motion(a).row(lost_motion_of(a)) for a in AXES if lost_motion_of(a).name not in case.known]
+    doubt = contradicted(case, [*model.rows, *(() if model.drawn or model.assumed_axes else play)], labels)
+    return [doubt] if doubt else []
 
 
 def _odd_kerf(axis: str, model: _Model) -> Doubt | None:

@@ -35,8 +35,9 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import Spot
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, t_95
+from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, chi2_quantile, t_95
 from keen_compass.quantities.verdict import Verdict, judge
+from keen_compass.solve.consistency import CHANCE
 from keen_compass.solve.plausibility import NEAR, Doubt
 from keen_compass.solve.registration import (
     FREEDOM,
@@ -166,7 +167,7 @@ class Registration(Procedure[Marks]):
         tested = fitted.dof > 0
         verdict = judge(largest, U, T) if tested else Verdict.CANNOT_TELL
         if (
-            tested and largest - TWO_AT_ONCE * math.sqrt(2) * fitted.aim.s > T
+            tested and largest - TWO_AT_ONCE * fitted.aim.s > T
         ):  # whatever makes the map unsure, this mark isn't where it says
             verdict = Verdict.OUT
         notes = _notes(fitted, read, suspect, tested=tested, out=verdict is Verdict.OUT)
@@ -184,7 +185,7 @@ class Registration(Procedure[Marks]):
         worst = f"√({abs(dx):.3f}² + {abs(dy):.3f}²) mm"
         finding = replace(
             _finding(case, largest, U, verdict, notes, worst), remedies=settled,
-            doubtful=tuple(read[i] for i in suspect.marks), assumed=taken_for_granted([(aimed(case, "aim"), 1.0)]),
+            doubtful=_doubtful(fitted, read, suspect), assumed=taken_for_granted([(aimed(case, "aim"), 1.0)]),
         )  # fmt: skip
         return Solution((finding,), (), aim_notes(case) if case.aim == AIMED else (), figures)
 
@@ -312,6 +313,14 @@ def asked_of(fitted: Map, names: Sequence[str]) -> Doubt | None:
     return Doubt(tuple(names), note("registration.mirrored")) if fitted.mirrored else None
 
 
+def _doubtful(fitted: Map, names: Sequence[str], suspect: Suspects) -> tuple[str, ...]:
+    """Marks of which one doesn't fit: those that stand out, else all of them where chance leaves no such misfit."""
+    if suspect.marks or fitted.dof < 1:
+        return tuple(names[i] for i in suspect.marks)
+    misfit = float((fitted.residuals**2).sum()) / fitted.aim.s**2
+    return tuple(names) if misfit > chi2_quantile(1 - CHANCE, fitted.dof) else ()
+
+
 def _notes(
     fitted: Map, names: Sequence[str], suspect: Suspects, *, tested: bool, out: bool
 ) -> tuple[Note, ...]:  # fmt: skip
@@ -328,8 +337,6 @@ def _notes(
         notes.append(note("registration.one_of", marks=numbers))
     elif out:
         notes.append(note("registration.buckled"))
-    if tested and len(names) <= CORNERS:
-        notes.append(note("registration.bow_unseen"))
     notes.append(note(
         "registration.means", turn=math.degrees(split.turn), shift=list(split.shift),
         stretch=[(abs(s) - 1) * 100 for s in split.scale],
@@ -339,6 +346,8 @@ def _notes(
     off = [abs(s) - 1 for s in split.scale]
     if fits_to_page(off, SAME_SCALE):
         notes.append(note("registration.fit_to_page", percent=off[0] * 100))
+    if tested and len(names) <= CORNERS:
+        notes.append(note("registration.bow_unseen"))
     return tuple(notes)
 
 

@@ -12,7 +12,7 @@ from keen_compass.procedures.case import Case, Previous
 from keen_compass.procedures.settle import remedies
 from keen_compass.quantities.assumed import EYE_OF_A_STEP
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.findings import Assumed, Finding, Remedy
+from keen_compass.quantities.findings import Assumed, Finding, Remedy, harm_of
 from keen_compass.quantities.measuring import Held, Measurement
 from keen_compass.quantities.notes import Note, Said, note
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
@@ -63,7 +63,7 @@ def judged(case: Case, o: Outcome, procedure: Procedure[Any] | None = None) -> F
     procedure: whose piece could be longer, or made once more; None where several were read together.
     """
     error, U = o.error.value, o.error.U
-    harm = max(error, 0.0) if QUANTITIES[o.quantity].one_sided else error
+    harm = harm_of(o.quantity, error) or 0.0
     verdict = judge(harm, U, o.T)
     notes, settled = list(o.notes), tuple[Remedy, ...]()
     if verdict is Verdict.CANNOT_TELL:
@@ -132,7 +132,8 @@ def contradicted(
     if len(found.labels) == 1 and named:
         return Doubt(named, note("does_not_fit", what=labels[named[0]]))
     if named:
-        return Doubt(named, note("one_does_not_fit", what=[labels[name] for name in named[:MOST_NAMED]]))
+        code = "one_does_not_fit" if len(named) == len(found.labels) else "one_or_known_does_not_fit"
+        return Doubt(named, note(code, what=[labels[name] for name in named[:MOST_NAMED]]))
     return Doubt((), note("readings_disagree"))
 
 

@@ -38,7 +38,7 @@ CLOSER = (2.0, 4.0)
 PROVEN, MEASURED = 0.15, 0.25  # of what was assumed, that a round leaves of a scale, of lost motion
 RECORDED = 30.0  # degrees of freedom of a spread that a logbook knows
 MARGIN = 1.1  # of the U planned: its own estimate scatters too
-PROMISED, LIKELY = 0.92, 0.5  # chances from which a remedy would, and may, settle it
+PROMISED, LIKELY = 0.9, 0.5  # chances from which a remedy would, and may, settle it
 MATTERS = 0.02  # of the variance: what brings less is no remedy's business
 # What one gets where nobody said what else is at hand, finer and finer.
 FINER = {
@@ -76,14 +76,14 @@ def remedies(
     ways = sorted(_ways(case, procedure, quantity, error), key=lambda w: w.minutes)
     one_sided = QUANTITIES[quantity].one_sided
     prospects = [_prospect(error, (way,), T, one_sided=one_sided) for way in ways]
-    sure = [(way, p.U) for way, p in zip(ways, prospects, strict=True) if p.chance >= PROMISED]
+    sure = [(way, p) for way, p in zip(ways, prospects, strict=True) if p.chance >= PROMISED]
     if sure:
-        first_of = {way.code: (way, U) for way, U in reversed(sure)}  # of one kind the least that does
-        found = [_remedy(*first_of[code]) for code in dict.fromkeys(way.code for way, _ in sure)]
-        return found[0].text, tuple(found)
+        least = {way.code: _remedy(way, p) for way, p in reversed(sure)}  # of one kind the least that does
+        found = tuple(least[code] for code in dict.fromkeys(way.code for way, _ in sure))
+        return found[0].text, found
     for both in sorted(combinations(ways, 2), key=lambda pair: pair[0].minutes + pair[1].minutes):
         if both[0].code != both[1].code and (p := _prospect(error, both, T, one_sided=one_sided)).chance >= PROMISED:
-            pair = tuple(_remedy(way, p.U) for way in both)
+            pair = tuple(_remedy(way, p) for way in both)
             return note("both_together", first=pair[0].text, then=pair[1].text), pair
     likely = [way for way, p in zip(ways, prospects, strict=True) if p.chance >= LIKELY]
     if likely:
@@ -94,8 +94,8 @@ def remedies(
     return note("nothing_settles"), ()
 
 
-def _remedy(way: Way, U: float) -> Remedy:
-    return Remedy(way.code, U, replace(way.said, values={**way.said.values, "sure": True}))
+def _remedy(way: Way, prospect: Prospect) -> Remedy:
+    return Remedy(way.code, prospect.U, replace(way.said, values={**way.said.values, "sure": True}))
 
 
 def _prospect(error: Uncertain, ways: Iterable[Way], T: float, *, one_sided: bool) -> Prospect:

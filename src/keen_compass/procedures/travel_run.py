@@ -119,7 +119,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
     large = ("length",)
     makes = Makes.MOVES
     measurand_names = ("up_1 … up_n", "down_n … down_1", "trip_1 … trip_n")
-    suits = ("steel rule", "tape", "caliper", "depth gauge", "dial gauge")
+    suits = ("steel rule", "tape", "dial gauge")  # a caliper stands nowhere along an axis
     sized = True
     grows = ("length",)
     sides = ("length",)

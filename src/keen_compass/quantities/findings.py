@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.notes import Note
 from keen_compass.quantities.resolution import Stored
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
@@ -90,6 +91,11 @@ class Finding:
     doubtful: tuple[str, ...] = ()
     assumed: tuple[Assumed, ...] = ()
 
+    @property
+    def harm(self) -> float | None:
+        """What is judged of the error: of what does no harm below zero nothing there."""
+        return harm_of(self.quantity, self.error)
+
     def to_json(self) -> dict[str, Any]:
         """As the logbook keeps it."""
         return {
@@ -134,6 +140,11 @@ class Finding:
                 "assumed": tuple(Assumed(**a) for a in body.get("assumed", ())),
             }
         )
+
+
+def harm_of(quantity: str, error: float | None) -> float | None:
+    """What is judged of an error."""
+    return max(error, 0.0) if error is not None and QUANTITIES[quantity].one_sided else error
 
 
 def as_kept_today(body: Mapping[str, Any]) -> dict[str, Any]:

@@ -131,7 +131,7 @@ def _row(f: Finding, held: StoredValue, decimals: int) -> tuple[str, str, str, s
 
     error = "-"
     if f.error is not None and f.expanded_uncertainty is not None:
-        error = f"{with_uncertainty(f.error, f.expanded_uncertainty)} {f.error_unit}"
+        error = f"{with_uncertainty(f.harm or 0.0, f.expanded_uncertainty)} {f.error_unit}"
     stays = VERDICT_WORDS[f.verdict] == "in"
     return (
         f"{QUANTITIES[f.quantity].label}, {f.unit}", text(f.old), "stays" if stays else text(f.new), error,

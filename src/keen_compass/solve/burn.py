@@ -19,7 +19,7 @@ A, B, C = Unknown("square"), Unknown("slope"), Unknown("bend")
 LEAST_NEAR = 4  # lines, that near; with fewer all count
 TOO_FLAT = 1.0  # expanded uncertainties, by which the bend must be clear of nothing
 NEAR = 1.6  # times the narrowest: further out a beam is no hyperbola any more
-LOPSIDED = 0.2  # of the depth of focus, standard: by which its lowest point is drawn to the side that widens slower
+LOPSIDED = 0.12  # of the depth of focus, standard: by which its lowest point is drawn to the side that widens slower
 MODEL = 0.03  # of a width, standard: no beam is quite a hyperbola, and no burnt line quite as wide as its beam
 
 

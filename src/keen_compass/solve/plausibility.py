@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import UNITS_MM, Length
+from keen_compass.quantities.lengths import MM_PER_INCH, UNITS_MM, Length
 from keen_compass.quantities.notes import Note, Said, note
 from keen_compass.quantities.uncertainty import Cause, Uncertain, expand, t_quantile
 
@@ -22,7 +22,7 @@ SWAP_UNCERTAINTIES = 5.0
 SWAP_WORSE = 5.0
 ODD_CHANCE, ODD_AT_MOST = 1e-6, 8.0  # that a good reading lies so far from its brothers; standard deviations
 MIRRORED_BAND = (1.6, 2.4)
-MOST_TYPED, SAME, WHOLE = 5, 1e-9, 1e-3  # decimals that nobody types any more; relative; of a tenth of a division
+MOST_TYPED, SAME = 5, 1e-9  # decimals that nobody types any more; relative
 KERF_SHARE, KERF_UNCERTAINTIES = 0.5, 5.0  # of what was compensated; U of the readings alone
 
 GRANTED = (Cause.SCALE, Cause.PLAY, Cause.ASSUMED)
@@ -90,22 +90,24 @@ def _small_in_inches(measurand: str, nominal: float, value: float, kerf: float, 
 
 
 def looks_finer(measurand: str, lengths: Sequence[Length], division: float) -> Doubt | None:
-    """A reading with digits that its scale doesn't have: finer than a tenth of the division (mm), as it was typed.
+    """A reading with digits that its scale doesn't have, finer than a tenth of the division (mm) as it was typed, which
+    in the other unit is a whole number of divisions: it was read there.
 
-    Most often it was typed in another unit. What is a number of tenths of the division is one in any unit; a number
-    with more decimals than anybody types was computed, and a fraction says itself how fine it is.
+    A number with more decimals than anybody types was computed, and a fraction says itself how fine it is.
     """
-    finest = 10 ** math.floor(math.log10(division / 10) + SAME)
     for i, length in enumerate(lengths, 1):
         if length.resolution_mm or not length.text:
             continue
         size = UNITS_MM[length.unit]
-        value, tenths = length.mm / size, length.mm / (division / 10)
+        value = length.mm / size
         same = SAME * max(abs(value), 1.0)
         places = next((k for k in range(MOST_TYPED) if abs(round(value, k) - value) < same), None)
-        if places is None or 10.0**-places * size >= finest * (1 - SAME):
+        if places is None or 10.0**-places * size >= division / 10 * (1 - SAME):
             continue
-        if abs(tenths - round(tenths)) > WHOLE:
+        other = MM_PER_INCH if size == 1 else 1.0
+        turned, rounded = value * other, 10.0**-places / 2 * other
+        off = abs(turned - round(turned / division) * division)
+        if off <= rounded <= division / 10 and abs(turned) >= division:
             which = i if len(lengths) > 1 else 0
             return Doubt((measurand,), note("finer_than_division", reading=which, value=value, division=division))
     return None

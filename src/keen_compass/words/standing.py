@@ -44,7 +44,7 @@ def figure(spoke: Spoke) -> str:
     if spoke.finding is None or spoke.finding.error is None:
         return "not measured"
     decimals = two_significant(spoke.finding.expanded_uncertainty or 0.0)
-    return f"{format_mm(spoke.finding.error, decimals, signed=True)} {spoke.finding.error_unit}"
+    return f"{format_mm(spoke.finding.harm or 0.0, decimals, signed=True)} {spoke.finding.error_unit}"
 
 
 def summary(spokes: list[Spoke], *, named: bool = True) -> tuple[str, State]:

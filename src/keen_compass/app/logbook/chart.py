@@ -45,7 +45,7 @@ class HistoryChart(QWidget):
         plot = QRectF(62, 44, self.width() - 84, self.height() - 84)
         T = self._findings[-1].finding.tolerance
         reach = max(
-            [1.4 * T, *(abs(f.finding.error or 0) + (f.finding.expanded_uncertainty or 0) for f in self._findings)]
+            [1.4 * T, *(abs(f.finding.harm or 0) + (f.finding.expanded_uncertainty or 0) for f in self._findings)]
         )
         scale, middle = plot.height() / 2 / reach, plot.center().y()
         p.fillRect(QRectF(plot.left(), middle - T * scale, plot.width(), 2 * T * scale), th.color("good_fill"))
@@ -62,7 +62,7 @@ class HistoryChart(QWidget):
         for t, kept in zip(times, self._findings, strict=True):
             f = kept.finding
             x = plot.left() + 12 + (plot.width() - 24) * (t - first) / (last - first)
-            at = QPointF(x, middle - (f.error or 0) * scale)
+            at = QPointF(x, middle - (f.harm or 0) * scale)
             state = VERDICT_STATE[f.verdict]
             colour = th.color(STATE_COLOUR[state])
             p.setPen(QPen(colour, 2))

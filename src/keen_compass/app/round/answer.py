@@ -238,7 +238,7 @@ class RoundsChart(QWidget):
         ]  # fmt: skip
         plot = QRectF(54, 34, self.width() - 70, self.height() - 66)
         reach = max(
-            [1.5, *((abs(f.error or 0) + (f.expanded_uncertainty or 0)) / f.tolerance * 1.08 for _, f in points)]
+            [1.5, *((abs(f.harm or 0) + (f.expanded_uncertainty or 0)) / f.tolerance * 1.08 for _, f in points)]
         )
         one_tolerance = len({f.tolerance for _, f in points}) == 1
         self._draw_band(p, plot, reach, points[0][1].tolerance if one_tolerance else None)
@@ -307,7 +307,7 @@ class RoundsChart(QWidget):
         scale = plot.height() / 2 / reach
         before: QPointF | None = None
         for column, f in points:
-            e, U = (f.error or 0) / f.tolerance, (f.expanded_uncertainty or 0) / f.tolerance
+            e, U = (f.harm or 0) / f.tolerance, (f.expanded_uncertainty or 0) / f.tolerance
             at = QPointF(self._x(plot, column) + (-12 if series == 0 else 12), plot.center().y() - e * scale)
             if before:
                 p.setPen(QPen(th.color("soft"), 1))

@@ -36,9 +36,9 @@ def headline(finding: Finding, units: str) -> str:
     """
     if finding.verdict is Verdict.IMPLAUSIBLE:
         return "Is this right?"
-    if finding.error is None or finding.expanded_uncertainty is None:
+    if finding.harm is None or finding.expanded_uncertainty is None:
         return "Not known yet"
-    error, U, unit = finding.error, finding.expanded_uncertainty, finding.error_unit
+    error, U, unit = finding.harm, finding.expanded_uncertainty, finding.error_unit
     if unit == "mm" and units != "mm":
         error, U, unit = error / THOU, U / THOU, "thou"
     shown = with_uncertainty(error, U)

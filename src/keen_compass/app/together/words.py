@@ -41,7 +41,7 @@ def figure(column: Column) -> str:
     if f is None or f.expanded_uncertainty is None:
         return "can’t tell"
     if column.mine and f.error is not None:
-        return with_uncertainty(f.error, f.expanded_uncertainty)
+        return with_uncertainty(f.harm or 0.0, f.expanded_uncertainty)
     new = f"{f.new:.3f}" if isinstance(f.new, float) else str(f.new)
     return f"{new} ± {format_mm(f.new_expanded_uncertainty or 0.0, 3)}"
 

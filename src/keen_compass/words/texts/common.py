@@ -75,7 +75,7 @@ def _does(code: str) -> Text:
 
 def _both(v: Values, show: Show) -> str:
     first, then = (DOING[part["code"]](part["values"], show).rstrip(",") for part in (v["first"], v["then"]))
-    return f"{capital(first)} and {then} would settle it together."
+    return f"{capital(first)} and {then}: both together {settles(v['first']['values'])}."
 
 
 def _heading(v: Values, _show: Show) -> str:
@@ -137,6 +137,10 @@ TEXTS: dict[str, Text] = {
     "does_not_fit": lambda v, show: f"{capital(say(v['what'], show))} doesn’t fit the other readings. Read it again.",
     "one_does_not_fit": lambda v, show: f"One of these doesn’t fit the other readings: "
                                         f"{', '.join(say(w, show) for w in v['what'])}. Read them again.",
+    "one_or_known_does_not_fit": lambda v, show: (
+        f"Either one of these is misread ({', '.join(say(w, show) for w in v['what'])}), or what is known of the machine "
+        "from earlier rounds no longer holds. Read them again."
+    ),
     "looks_turned": lambda v, show: f"{capital(say(v['what'], show))} has the opposite sign to the others. Is it right?",
     "readings_disagree": "The readings contradict each other, or what is known of this machine. Read them again.",
     "looks_swapped": lambda v, show: f"{capital(say(v['a'], show))} and {say(v['b'], show)} look swapped: each reading "
@@ -156,6 +160,7 @@ TEXTS: dict[str, Text] = {
     "at_least_zero": "at least 0 of {text}",
     # What would settle it
     "both_together": _both,
+    "nothing_at_hand": "None of the instruments at hand can decide any of these: a caliper or a dial gauge would.",
     "nothing_settles": "Too close to the tolerance to call with anything at hand: leave it, or choose another tolerance.",
     "floor": "The {instrument} and what is known of this machine can’t decide it, however often it is read. Use a better "
              "instrument, or accept a wider tolerance.",

@@ -42,6 +42,8 @@ TEXTS: dict[str, Text] = {
     "scaled_x": "longer along X",
     "scaled_y": "longer along Y",
     "percent": lambda v, _: f"{round(v['percent'], 2) + 0.0:+.2f} %".replace("-", "−"),
+    "longer": "X longer than Y by",
+    "by_length": "{mm:+len2}",
     "all_round": "Border all round",
     "border": "{mm:len}",
     "border_at": "Border at place {number}",
