@@ -40,7 +40,7 @@ class Row:
     """What is otherwise than usual. times: of the division. scatter, hand: mm, in place of the usual ones.
 
     record: degrees of freedom of what the shop knows of its instrument; 0 none. local: an error of its own at every
-    length, anywhere inside its limits. bent: mm, of a taper or a bow. learnt: what two equal pieces before showed counts.
+    length, anywhere inside its limits. bent: mm, of a taper or a bow. learnt: what earlier equal pieces showed counts.
     """
 
     coarse: float = 1.0
@@ -129,7 +129,7 @@ class Shop:
     def asked(self, procedure: str, truth: dict[str, float], piece: Body, readings: Body, **more: Any) -> Case:
         """truth: error by quantity, in its error unit."""
         unit = "in" if self.row.inches else "mm"
-        T = {q: T for q, T in more.pop("T").items()}
+        T = more.pop("T")
         machine = {"kind": self.process, "controller_units": unit, "decimals": 6, **more.pop("machine", {})}
         body = {"procedure": procedure, "machine": machine, "piece": piece, "tolerance": T,
                 "readings": [{"measurand": m, "values": v} for m, v in readings.items()], **more}  # fmt: skip
@@ -194,16 +194,18 @@ def travel(rng: random.Random, row: Row) -> Case:
         bow = row.bent * math.sin(math.pi * p / 1000)
         for name, d in ((f"up_{i}", 1), (f"down_{i}", -1)):
             out[name] = s.read(zero + p * (1 + e / 1000) - B / 2 * d + bow)
-    return s.asked("travel-run", {"x_steps": e, "x_backlash": B}, {"axis": "x", "length": 1000, "targets": targets}, out,
-                   T={"x_steps": 0.4, "x_backlash": 0.1}, machine={"values": {"x_steps": 100.0, "x_backlash": 0.0}})  # fmt: skip
+    truth, piece = {"x_steps": e, "x_backlash": B}, {"axis": "x", "length": 1000, "targets": targets}
+    values = {"x_steps": 100.0, "x_backlash": 0.0}
+    return s.asked("travel-run", truth, piece, out, T={"x_steps": 0.4, "x_backlash": 0.1}, machine={"values": values})
 
 
 def backlash(rng: random.Random, row: Row) -> Case:
     """A dial that fails to return."""
     s = Shop(rng, row, "dial", 0.01, 0.006, 0.0)
     left = near(rng, 0.03)
+    values = {"x_backlash": 2 / (IN if row.inches else 1)}
     return s.asked("backlash", {"x_backlash": left}, {"axis": "x", "travel": 10}, {"return": s.read(left)},
-                   T={"x_backlash": 0.03}, machine={"values": {"x_backlash": 2.0 / (IN if row.inches else 1)}})  # fmt: skip
+                   T={"x_backlash": 0.03}, machine={"values": values})  # fmt: skip
 
 
 def square(rng: random.Random, row: Row, *, circle: bool = False) -> Case:
@@ -244,8 +246,9 @@ def lines(rng: random.Random, row: Row) -> Case:
     s = Shop(rng, row, "rule", 0.1, 0.05, 3e-5, process="pen")
     e = {a: near(rng, 0.5) for a in "xy"}
     out = {f"{a}_lines": s.read(n * (1 + e[a] / 1000) + s.piece()) for a, n in (("x", 1000), ("y", 600))}
-    return s.asked("reference-lines", {f"{a}_steps": e[a] for a in "xy"}, {"x_span": 1000, "y_span": 600}, out,
-                   T={"x_steps": 0.5, "y_steps": 0.5}, machine={"values": {"x_steps": 100.0, "y_steps": 100.0}})  # fmt: skip
+    truth, values = {f"{a}_steps": e[a] for a in "xy"}, {"x_steps": 100.0, "y_steps": 100.0}
+    T = dict.fromkeys(truth, 0.5)
+    return s.asked("reference-lines", truth, {"x_span": 1000, "y_span": 600}, out, T=T, machine={"values": values})
 
 
 # Cut
@@ -308,7 +311,8 @@ def comb(rng: random.Random, row: Row) -> Case:
     K = c - e - B
     slack = sum(K + s.piece() for _ in range(n + 1))
     unit = IN if row.inches else 1
-    return s.asked("kerf-comb", {"kerf": c - K - B, "slot": c - K}, {"strips": n, "window": 100}, {"slack": s.read(slack)},
+    truth, out = {"kerf": c - K - B, "slot": c - K}, {"slack": s.read(slack)}
+    return s.asked("kerf-comb", truth, {"strips": n, "window": 100}, out,
                    T={"kerf": T, "slot": T}, machine={"values": {"kerf": c / unit, **values}})  # fmt: skip
 
 
@@ -401,8 +405,8 @@ def scale(rng: random.Random, row: Row) -> Case:
 def borders(rng: random.Random, row: Row) -> Case:
     """The border left round a sticker; the largest deviation is asked for."""
     s = Shop(rng, row, "rule", 0.1, 0.05, 0.0)
-    at = [[60, 10, 1, 0], [60, 30, 1, 0], [45, 40, 0, 1], [15, 40, 0, 1], [0, 30, -1, 0], [0, 10, -1, 0], [15, 0, 0, -1],
-          [45, 0, 0, -1]]  # fmt: skip
+    at = [[60, 10, 1, 0], [60, 30, 1, 0], [45, 40, 0, 1], [15, 40, 0, 1], [0, 30, -1, 0], [0, 10, -1, 0],
+          [15, 0, 0, -1], [45, 0, 0, -1]]  # fmt: skip
     dx, dy = near(rng, 0.2), near(rng, 0.2)
     true = [dx * nx + dy * ny + rng.gauss(0, 0.03) for *_, nx, ny in at]
     out = {f"b{i}": s.read(2 + v) for i, v in enumerate(true, 1)}
@@ -549,9 +553,10 @@ class Tally:
             return "nothing told"
         actual = sorted(self.off)[int(0.95 * len(self.off))]
         ratio = sum(self.U) / len(self.U) / actual if actual else math.inf
+        false_in, needed = self.false_in / max(self.out, 1), self.open / max(self.needed, 1e-9)
         return (
-            f"{100 * self.inside / self.told:5.1f} % covered · {100 * self.false_in / max(self.out, 1):4.1f} % false in · "
-            f"U ÷ actual {ratio:4.2f} · can't tell {self.open / self.told / max(self.needed / self.told, 1e-9):4.2f} × U/T "
+            f"{100 * self.inside / self.told:5.1f} % covered · {100 * false_in:4.1f} % false in · "
+            f"U ÷ actual {ratio:4.2f} · can't tell {needed:4.2f} × U/T "
             f"({100 * self.open / self.told:3.0f} %), remedy {100 * self.remedied / max(self.open, 1):3.0f} % · "
             f"asked {self.asked} of {self.told + self.asked}"
         )
@@ -636,8 +641,8 @@ def slipped(case: Case, rng: random.Random, kind: str) -> bool:
     return True
 
 
-SLIPPED = ("rectangle", "squareness", "kerf-square", "kerf-square, milled", "kerf-ladder", "kerf-comb", "reference-lines",
-           "pointer", "registration", "registration, five", "print-scale")  # fmt: skip
+SLIPPED = ("rectangle", "squareness", "kerf-square", "kerf-square, milled", "kerf-ladder", "kerf-comb",
+           "reference-lines", "pointer", "registration", "registration, five", "print-scale")  # fmt: skip
 
 
 def misread(task: tuple[str, str, int]) -> tuple[str, str, int, int]:

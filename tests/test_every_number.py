@@ -321,8 +321,8 @@ def test_what_is_said_twice_or_makes_no_sense_is_refused_at_its_place(values: Bo
 
 @pytest.mark.parametrize(
     ("kind", "division", "s"),
-    [("caliper", 0.01, 0.02), ("micrometer", 0.001, 0.005), ("rule", 1.0, 0.25), ("rule", 0.1, 0.1), ("tape", 1.0, 0.25),
-     ("dial", 0.01, 0.005)],
+    [("caliper", 0.01, 0.02), ("micrometer", 0.001, 0.005), ("rule", 1.0, 0.25), ("rule", 0.1, 0.1),
+     ("tape", 1.0, 0.25), ("dial", 0.01, 0.005)],
 )  # fmt: skip
 def test_what_a_hand_does_with_a_kind_of_instrument_is_assumed_and_said(kind: str, division: float, s: float) -> None:
     body = example("rectangle", instrument={"resolution": division, "kind": kind}, readings=readings(width=400.0))

@@ -39,8 +39,7 @@ def asked(procedure: str, piece: dict[str, Any], readings: dict[str, Any], **mor
         "piece_scatter": {"s": 0.001, "dof": 50}, "tolerance": 0.05, "confirmed": True,
         "readings": [{"measurand": m, "values": v if isinstance(v, list) else [v]} for m, v in readings.items()],
     }  # fmt: skip
-    finding = solved(body | more)["findings"][0]
-    return finding
+    return dict(solved(body | more)["findings"][0])
 
 
 @pytest.mark.parametrize(("side", "way"), [("outside", 1), ("inside", -1)])

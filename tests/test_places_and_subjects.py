@@ -39,8 +39,8 @@ from keen_compass.shop.store import Shop
 from keen_compass.words.standing import reason
 from said import solved
 
-AMOUNTS = ("slot", 
-    "backlash", "home", "speed", "kerf", "hole_bias", "drag",
+AMOUNTS = (
+    "slot", "backlash", "home", "speed", "kerf", "hole_bias", "drag",
     *(f"{head}_{axis}" for head in ("pointer", "second_tool", "camera") for axis in "xy"),
 )  # fmt: skip
 

@@ -69,33 +69,43 @@ class Prospect(NamedTuple):
 def remedies(
     case: Case, procedure: Procedure[Any] | None, quantity: str, error: Uncertain, T: float
 ) -> tuple[Note, tuple[Remedy, ...]]:  # fmt: skip
-    """(what is said first, every remedy that would settle it in the order of least time).
+    """(what is said first, every remedy in the order of least time, those that are sure before those that may do).
 
-    error, T: in the quantity's error unit. Where no single one is sure, two together; else what may; else why not.
+    error, T: in the quantity's error unit. Where no single one is sure, two together that are; where nothing is even
+    likely, why not.
     """
     ways = sorted(_ways(case, procedure, quantity, error), key=lambda w: w.minutes)
     one_sided = QUANTITIES[quantity].one_sided
-    prospects = [_prospect(error, (way,), T, one_sided=one_sided) for way in ways]
-    sure = [(way, p) for way, p in zip(ways, prospects, strict=True) if p.chance >= PROMISED]
+    prospects = [(way, _prospect(error, (way,), T, one_sided=one_sided)) for way in ways]
+    sure = _least(prospects, PROMISED)
+    likely = {code: r for code, r in _least(prospects, LIKELY, best=True).items() if code not in sure}
+    found = (*sure.values(), *likely.values())
     if sure:
-        least = {way.code: _remedy(way, p) for way, p in reversed(sure)}  # of one kind the least that does
-        found = tuple(least[code] for code in dict.fromkeys(way.code for way, _ in sure))
         return found[0].text, found
     for both in sorted(combinations(ways, 2), key=lambda pair: pair[0].minutes + pair[1].minutes):
         if both[0].code != both[1].code and (p := _prospect(error, both, T, one_sided=one_sided)).chance >= PROMISED:
             pair = tuple(_remedy(way, p) for way in both)
             return note("both_together", first=pair[0].text, then=pair[1].text), pair
-    likely = [way for way, p in zip(ways, prospects, strict=True) if p.chance >= LIKELY]
-    if likely:
-        return replace(likely[0].said, values={**likely[0].said.values, "sure": False}), ()
+    if found:
+        return found[0].text, found
     at_best = _prospect(error, ways, T, one_sided=one_sided)
     if at_best.U > T:
         return note("floor", instrument=case.instrument.name), ()
     return note("nothing_settles"), ()
 
 
+def _least(prospects: Sequence[tuple[Way, Prospect]], chance: float, *, best: bool = False) -> dict[str, Remedy]:
+    """Of each kind the least that has such a chance, in the order of time; best: the one with the best chance."""
+    found: dict[str, tuple[Way, Prospect]] = {}
+    for way, p in prospects:
+        if p.chance >= chance and (way.code not in found or (best and p.chance > found[way.code][1].chance)):
+            found[way.code] = way, p
+    return {code: _remedy(way, p) for code, (way, p) in found.items()}
+
+
 def _remedy(way: Way, prospect: Prospect) -> Remedy:
-    return Remedy(way.code, prospect.U, replace(way.said, values={**way.said.values, "sure": True}))
+    sure = prospect.chance >= PROMISED
+    return Remedy(way.code, prospect.U, replace(way.said, values={**way.said.values, "sure": sure}))
 
 
 def _prospect(error: Uncertain, ways: Iterable[Way], T: float, *, one_sided: bool) -> Prospect:

@@ -21,7 +21,9 @@ from keen_compass.procedures.results import (
     ABBE,
     PER_METRE,
     assumed_notes,
+    ask,
     backlash_outcome,
+    contradicted,
     judged,
     no_number,
     parts_say,
@@ -41,7 +43,7 @@ from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.bend import Shape, shape_of
 from keen_compass.solve.joint import Observation
-from keen_compass.solve.plausibility import looks_scaled
+from keen_compass.solve.plausibility import Doubt, looks_scaled
 from keen_compass.solve.travel import AxisFigures, Node, TravelFit, fit_travel, iso_figures, scale_of, travel_rows
 
 UNEVEN = [0, 170, 410, 560, 790, 1000]  # mm, of the example
@@ -352,9 +354,9 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             case = turned_round(case)
         case = _laid(case, run)
         measured = _measured(case, nodes)
-        question = self._question(case, readings, measured, falls=falls)
+        question = self._question(case, run, readings, measured, falls=falls)
         if question and not case.confirmed:
-            return Solution((no_number(case, steps, Verdict.IMPLAUSIBLE, question, run.length),))
+            return Solution((ask(case, steps, question, run.length),))
         found = fit_travel(run.axis, measured, _known(case, run))
         shape = _shape(case, nodes)
         findings = [self._scale(case, run, found, shape)]
@@ -370,15 +372,19 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         return Solution(tuple(findings), (), tuple(notes), _figures(case, run, found, iso_figures(readings), shape))
 
     def _question(
-        self, case: Case, readings: Mapping[Node, list[float]], measured: Mapping[Node, Measurement], *, falls: bool
-    ) -> Note | None:  # fmt: skip
+        self, case: Case, run: TravelRun, readings: Mapping[Node, list[float]], measured: Mapping[Node, Measurement],
+        *, falls: bool,
+    ) -> Doubt | None:  # fmt: skip
         if falls:
-            return note("travel_run.falls")
+            return Doubt(tuple(case.readings), note("travel_run.falls"))
         positions = [p for p, _ in readings]
         doubt = looks_scaled("travel", max(positions) - min(positions), [_rise(readings)], 0.0)
         if doubt:
-            return doubt.asks.of("travel_run.what_travel")
-        return None
+            return replace(doubt.of("travel_run.what_travel"), measurands=tuple(case.readings))
+        # An axis bends, slips and turns unevenly, which no single target explains: that is said beside the numbers.
+        labels: dict[str, Said] = {m.name: _stop(node) for node, m in measured.items()}
+        odd = contradicted(case, [*travel_rows(run.axis, measured), *_known(case, run)], labels)
+        return odd if odd and len(odd.measurands) == 1 else None
 
     def _scale(self, case: Case, run: TravelRun, found: TravelFit, shape: Shape | None) -> Finding:
         quantity = f"{run.axis}_steps"
