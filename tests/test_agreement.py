@@ -32,10 +32,8 @@ def plate(**changed: Any) -> Body:
     """A plate of a router whose axes were looked at: three rows more than unknowns."""
     body = copy.deepcopy(load("kerf-square").example())
     known = {"value": 0.0, "expanded_uncertainty": 0.0003}, {"value": 0.0, "expanded_uncertainty": 0.04}
-    body["machine"] = {
-        "kind": "router", "decimals": 3,
-        "values": {"kerf": 6.0} | {f"{a}_{of}": known[of == "lost_motion"] for a in "xy" for of in ("scale", "lost_motion")},
-    }  # fmt: skip
+    axes = {f"{a}_{of}": known[of == "lost_motion"] for a in "xy" for of in ("scale", "lost_motion")}
+    body["machine"] = {"kind": "router", "decimals": 3, "values": {"kerf": 6.0, **axes}}
     body["piece"] |= {"compensation": 6.0, "width": 160, "height": 120, "slot": 16, "hole": 40}
     sizes = {"width": 160.02, "height": 120.01, "slot": 15.98, "hole_0": 39.97, "hole_90": 39.98} | changed
     body["readings"] = [{"measurand": m, "values": [v, round(v + 0.01, 2), v]} for m, v in sizes.items() if v]
