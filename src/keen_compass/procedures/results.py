@@ -134,6 +134,8 @@ def contradicted(
     if named:
         code = "one_does_not_fit" if len(named) == len(found.labels) else "one_or_known_does_not_fit"
         return Doubt(named, note(code, what=[labels[name] for name in named[:MOST_NAMED]]))
+    if found.labels:
+        return Doubt((), note("known_does_not_fit", unknowns=list(found.labels)))
     return Doubt((), note("readings_disagree"))
 
 

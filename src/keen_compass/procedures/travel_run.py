@@ -20,8 +20,8 @@ from keen_compass.procedures.case import Case, Parameters, length_mm, number
 from keen_compass.procedures.results import (
     ABBE,
     PER_METRE,
-    assumed_notes,
     ask,
+    assumed_notes,
     backlash_outcome,
     contradicted,
     judged,

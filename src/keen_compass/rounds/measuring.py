@@ -40,6 +40,7 @@ class Callout:
     wanted: how often it is to be read.
     skipped: can't be read on this piece. current: takes what is typed next.
     draft, complaint: what stands in it half typed, and what is wrong with it.
+    doubtful: what was read of it doesn't fit the rest.
     """
 
     measurand: Measurand
@@ -49,6 +50,7 @@ class Callout:
     draft: str
     complaint: str
     wanted: int = 1
+    doubtful: bool = False
 
 
 class Measuring(Answers):
@@ -117,11 +119,12 @@ class Measuring(Answers):
             return []
         readings, skipped, current = self._by_measurand(), self._skipped(), self.current()
         half_typed = self._half_typed()
+        doubtful = {name for f in self.findings() for name in f.doubtful}
         return [
             Callout(
                 m, tuple(readings.get(m.name, ())), m.name in skipped, m.name == current,
                 half_typed.get(m.name, ""), self.complaint if m.name == current else "",
-                self._wanted(m),
+                self._wanted(m), m.name in doubtful,
             )
             for m in (self.measurands() if both_sides else self.seen())
         ]  # fmt: skip

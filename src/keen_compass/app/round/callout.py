@@ -81,7 +81,8 @@ class CalloutBox(QWidget):
         m = callout.measurand
         ordered = f", ordered {m.nominal:g} mm" if m.unit == "mm" and not m.signed and m.usual is None else ""
         self.edit.setAccessibleName(f"{say(m.label)}{ordered}, {self._count()}".removesuffix(", "))
-        self.edit.setAccessibleDescription(callout.complaint or say(m.hint))
+        asks = "Doesn’t fit the other readings" if callout.doubtful else ""
+        self.edit.setAccessibleDescription(callout.complaint or asks or say(m.hint))
         usual = "" if m.usual is None else f"{m.usual:g}"
         self.edit.setPlaceholderText(usual or ("" if current else "–"))
         self.update()
@@ -108,6 +109,8 @@ class CalloutBox(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         complete = len(c.readings) >= c.wanted
         edge, width = ("focus", 3.0) if c.current else (("good", 2.0) if complete else ("soft", 1.5))
+        if c.doubtful and not c.current:
+            edge, width = "warn", 3.0
         if c.complaint:
             edge, width = "bad", 3.0
         frame = QRectF(self.rect()).adjusted(2, 2, -2, -2)
@@ -121,7 +124,7 @@ class CalloutBox(QWidget):
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("ink" if c.current else "soft"))
         count = self._count()
-        label = say(c.measurand.label)
+        label = say(c.measurand.label) + (" ?" if c.doubtful else "")
         words = f"{label} · {count}" if count else label
         words = "can’t be read" if c.skipped else words
         area = QRectF(0, 38, self.width(), 22)

@@ -44,6 +44,10 @@ def _known(v: Values, show: Show) -> str:
     return f"{capital(UNKNOWN_LABELS[v['unknown']])} known from before: {shown(v['value'])} {how}."
 
 
+def _listed(unknowns: list[str]) -> str:
+    return " or ".join(UNKNOWN_LABELS.get(u, u) for u in unknowns)
+
+
 def _counted(v: Values, one: str, many: str) -> str:
     return f"{NUMBERS[v['more']]} {ngettext(one, many, v['more'])}"
 
@@ -140,6 +144,10 @@ TEXTS: dict[str, Text] = {
     "one_or_known_does_not_fit": lambda v, show: (
         f"Either one of these is misread ({', '.join(say(w, show) for w in v['what'])}), or what is known of the machine "
         "from earlier rounds no longer holds. Read them again."
+    ),
+    "known_does_not_fit": lambda v, _: (
+        f"The readings agree with each other, but not with what is known of {_listed(v['unknowns'])} from earlier rounds. "
+        "Read them again, or check that first."
     ),
     "looks_turned": lambda v, show: f"{capital(say(v['what'], show))} has the opposite sign to the others. Is it right?",
     "readings_disagree": "The readings contradict each other, or what is known of this machine. Read them again.",
