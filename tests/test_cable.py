@@ -8,12 +8,14 @@ import json
 import os
 import pty
 import random
+import re
+import select
 import subprocess
 import sys
 import threading
 import time
 import tty
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -24,8 +26,9 @@ from hypothesis import strategies as st
 
 from keen_compass.cli import main
 from keen_compass.controllers import by_port
-from keen_compass.controllers.by_port import Cable, Exchange, Progress, RunControl, commands_of, find_out
+from keen_compass.controllers.by_port import Cable, Exchange, Progress, RunControl, find_out
 from keen_compass.controllers.practice_dialects import PLOTTER, PRACTICE, TEXT
+from keen_compass.controllers.program import commands_of
 from keen_compass.errors import InputError, PortError
 from keen_compass.machines.dialect import Dialect, on_wire, pattern_from
 from keen_compass.practice.demo import HERON, SWIFT
@@ -50,6 +53,11 @@ def language(request: pytest.FixtureRequest) -> str:
     return str(request.param)
 
 
+def sent_of(program: str, dialect: Dialect) -> list[str]:
+    """What goes over the wire of a program."""
+    return [c.text for c in commands_of(program.encode(), dialect)]
+
+
 def wired(language: str, **faults: Any) -> StandInController:
     return stand_in(LANGUAGES[language][0], **faults)
 
@@ -60,7 +68,7 @@ def speaking(language: str) -> Dialect:
 
 def run_all(cable: Cable, program: str, control: RunControl | None = None) -> Progress:
     last = Progress(0, 0, 0)
-    for last in cable.run(program, control or RunControl()):  # noqa: B007
+    for last in cable.run(program.encode(), control or RunControl()):  # noqa: B007
         pass
     return last
 
@@ -147,8 +155,8 @@ def test_it_is_moved_a_step_at_a_time_and_says_where_it_is(language: str) -> Non
 
 def test_what_arrives_is_the_program_and_nothing_else(language: str) -> None:
     with wired(language, fast=500.0) as controller, Cable(controller.path, speaking(language)) as cable:
-        seen = list(cable.run(PROGRAMS[language], RunControl()))
-        assert controller.arrived == commands_of(PROGRAMS[language], speaking(language))
+        seen = list(cable.run(PROGRAMS[language].encode(), RunControl()))
+        assert controller.arrived == sent_of(PROGRAMS[language], speaking(language))
         assert [p.acknowledged for p in seen] == sorted(p.acknowledged for p in seen)
         assert seen[-1] == Progress(len(controller.arrived), len(controller.arrived), len(controller.arrived))
         assert not controller.axes.waiting
@@ -173,11 +181,11 @@ def test_held_it_stands_and_goes_on_where_it_was(language: str) -> None:
 
         other = threading.Thread(target=hold_a_while)
         other.start()
-        seen = list(cable.run(PROGRAMS[language], control))
+        seen = list(cable.run(PROGRAMS[language].encode(), control))
         other.join()
         assert held_at[0] == held_at[1] < len(controller.arrived)
         assert any(p.holding for p in seen)
-        assert controller.arrived == commands_of(PROGRAMS[language], speaking(language))
+        assert controller.arrived == sent_of(PROGRAMS[language], speaking(language))
 
 
 def test_stop_acts_within_a_tenth_of_a_second_whatever_waits(language: str) -> None:
@@ -290,7 +298,7 @@ def test_every_fault_in_every_operation_is_said_with_state_and_way_on(
             begun = time.monotonic()
             if harmless(fault, operation):
                 end = speaking(language).end
-                short = end.join(commands_of(PROGRAMS[language], speaking(language))[:6]) + end
+                short = end.join(sent_of(PROGRAMS[language], speaking(language))[:6]) + end
                 OPERATIONS[operation](cable, key, short)
                 return
             with pytest.raises(PortError) as said:
@@ -355,7 +363,7 @@ def test_a_port_that_is_held_or_not_there_is_said(tmp_path: Path) -> None:
 def test_a_cable_that_is_pulled_at_any_moment_leaves_a_record_of_what_was_sent(language: str) -> None:
     rng = random.Random(f"pulled {language}")
     program = PROGRAMS[language] * 4
-    commands = commands_of(program, speaking(language))
+    commands = sent_of(program, speaking(language))
     lost = 0
     for _ in range(100):
         controller = wired(language, fast=40.0)
@@ -365,7 +373,7 @@ def test_a_cable_that_is_pulled_at_any_moment_leaves_a_record_of_what_was_sent(l
         try:
             with Cable(controller.path, speaking(language), sent.append) as cable:
                 timer.start()
-                for last in cable.run(program, RunControl()):  # noqa: B007
+                for last in cable.run(program.encode(), RunControl()):  # noqa: B007
                     pass
         except PortError as error:
             lost += 1
@@ -406,7 +414,7 @@ def test_the_command_line_reads_sends_runs_and_says_where_it_is(
     assert {e["key"]: e["value"] for e in body["entries"]}[key] == "101.5"
     assert set(body["entries"][0]) >= {"key", "value", "remark", "line"}
     status, body = port("run", str(program))
-    assert (status, body["commands"]) == (0, len(commands_of(PROGRAMS[language], speaking(language))))
+    assert (status, body["commands"]) == (0, len(sent_of(PROGRAMS[language], speaking(language))))
     assert port("position")[1]["x"] == body["position"]["x"]
     own = tmp_path / "own.json"
     own.write_text(json.dumps(replace(speaking(language), name="own").to_json()))
@@ -453,3 +461,147 @@ def test_the_stand_in_says_its_path_first_and_ends_with_its_input(tmp_path: Path
     assert stand.returncode == 0
     for wrong in (["--machine", "none"], ["--fault", "smoke"]):
         assert main(["stand-in", *wrong]) == 2
+
+
+# What goes to a machine
+
+
+def heard(line_bytes: bytes) -> list[str]:
+    """Somebody else's reading of the wire: the words that a controller takes, in upper case, without remarks."""
+    words = []
+    for line in re.split(rb"[\r\n]", line_bytes):
+        text = re.sub(rb"\([^)]*\)", b"", line.partition(b";")[0]).decode("ascii")
+        words += [w.replace(" ", "").upper() for w in re.findall(r"[A-Za-z]\s*-?[\d.]+", text)]
+    return words
+
+
+SCRIPTS = ("wolno, prędko G0 Z-50", "Kant på Åland M3 S24000", "тихо M3", "θερμό G1 X9", "速い G0 Z-9", "سريع M3",
+           "धीमा M4", "ช้า M3", "느리게 G0 X1", "לאט M3 S1")  # fmt: skip
+
+
+def meant(rng: random.Random) -> tuple[bytes, list[str], int]:
+    """(a program with remarks, line ends and pauses of every kind, the words that it says, how often it waits)."""
+    lines, words, pauses = [], [], 0
+    for n in range(rng.randint(1, 12)):
+        said = [f"G{rng.choice((0, 1, 2))}", f"X{rng.randint(-9, 99)}", f"F{rng.randint(1, 900)}",
+                f"M{rng.choice((3, 4, 5, 30))}"]  # fmt: skip
+        said = rng.sample(said, rng.randint(0, 3))
+        line = " ".join(said)
+        if rng.random() < 0.2:
+            line, pauses = f"{line} {rng.choice(('M0', 'M00', 'm1', 'M 0', 'M01'))} M5", pauses + 1
+            said = [*said, "M5"]
+        if rng.random() < 0.3:
+            line, said = f"N{n} {line}", [f"N{n}", *said] if said else said
+        remark = rng.choice(SCRIPTS) + rng.choice(("", "\\x0aM3", "\u0085G0 Z-50", "\u2028M3", "\x0bG0", "\x1cM3"))
+        line += rng.choice(("", f" ({remark.replace(')', '')})", f" ; {remark}"))
+        lines.append(line)
+        words += said
+    text = "".join(line + rng.choice(("\n", "\r", "\r\n")) for line in lines)
+    return text.encode(rng.choice(("utf-8", "utf-8", "cp1250")), errors="replace"), words, pauses
+
+
+def test_what_a_controller_does_is_what_the_program_says() -> None:
+    """Two thousand random programs with remarks in ten scripts, every line end, escapes and pauses."""
+    rng = random.Random(30)
+    for _ in range(2000):
+        program, words, pauses = meant(rng)
+        commands = commands_of(program, TEXT)
+        wire = b"".join(c.text.encode("ascii") + b"\n" for c in commands)
+        numbered = [w for w in words if not w.startswith("N")]
+        assert [w for w in heard(wire) if not w.startswith("N")] == numbered, program
+        assert sum(c.pauses for c in commands) == pauses
+        assert all(32 <= b < 127 or b == 10 for b in wire)
+
+
+@pytest.mark.parametrize(("program", "line"), [
+    (b"G0 X1\nG1 X\xc5\n", 2), (b"G0\x0bX5\n", 1), (b"G1 (open\nM3\n", 1), (b"G1 X1\n) M3\n", 2), (b"G1\x00X1\n", 1),
+])  # fmt: skip
+def test_what_no_controller_can_mean_is_refused_before_anything_leaves(program: bytes, line: int) -> None:
+    with pytest.raises(InputError) as refused:
+        commands_of(program, TEXT)
+    assert refused.value.place == f"line {line}"
+
+
+def test_a_pause_comes_after_what_stands_beside_it() -> None:
+    assert [(c.text, c.pauses) for c in commands_of(b"M3 S900\nM0 M5\nN30 M00\nG0 X9\n", TEXT)] == [
+        ("M3 S900", False), ("M5", True), ("", True), ("G0 X9", False),
+    ]  # fmt: skip
+    with_remarks = replace(TEXT, remarks=True)
+    assert [c.text for c in commands_of(b"G0 X1 ; slowly\n", with_remarks)] == ["G0 X1 ; slowly"]
+    assert [c.text for c in commands_of(b"G0 X1 ; slowly\n", TEXT)] == ["G0 X1"]
+
+
+def test_escapes_are_for_patterns_alone() -> None:
+    assert on_wire("set {key} = {value}\\x0d", key="a", value=r"1\x0aM3") == b"set a = 1\\x0aM3\r"
+    for wrong in ("1\n2", "1\x852", "ł"):
+        with pytest.raises(InputError):
+            on_wire("set {key} = {value}", key="a", value=wrong)
+
+
+def test_whatever_ends_a_run_early_ends_with_the_stop() -> None:
+    careful = replace(TEXT, off="M5")
+    for fault in ("alarm", "reset", "silence"):
+        with wired("text", fault=fault) as controller:
+            told: list[Exchange] = []
+            with Cable(controller.path, careful, told.append) as cable, pytest.raises(PortError) as broke:
+                list(cable.run(PROGRAMS["text"].encode(), RunControl()))
+            ours = b"".join(e.data for e in told if e.ours)
+            assert b"\x1b" in ours[-8:]
+            assert ours.endswith(b"M5\n")
+            assert "Last sent: " in broke.value.state
+            assert "Stop and off were sent" in broke.value.state
+
+
+class Talker:
+    """Something at the other end that talks as it likes; `says` makes what it writes of what it is asked."""
+
+    def __init__(self, says: Callable[[bytes], Iterable[bytes]]) -> None:
+        self._master, slave = os.openpty()
+        tty.setraw(slave)
+        self.path = os.ttyname(slave)
+        self._slave, self._says, self._over = slave, says, threading.Event()
+        self._thread = threading.Thread(target=self._talk, daemon=True)
+        self._thread.start()
+
+    def _talk(self) -> None:
+        while not self._over.is_set():
+            ready, _, _ = select.select([self._master], [], [], 0.02)
+            asked = os.read(self._master, 4096) if ready else b""
+            for data in self._says(asked):
+                left = data
+                while left and not self._over.is_set():
+                    _, room, _ = select.select([], [self._master], [], 0.05)
+                    if room:
+                        left = left[os.write(self._master, left[:2000]) :]
+
+    def close(self) -> None:
+        self._over.set()
+        self._thread.join()
+        os.close(self._master)
+        os.close(self._slave)
+
+
+def test_a_controller_that_talks_unasked_is_not_waited_for_without_end(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(by_port, "LONGEST_ANSWER", 0.6)
+    monkeypatch.setattr(by_port, "LONGEST_GREETING", 0.3)
+    monkeypatch.setattr(by_port, "LONGEST_LISTING", 0.6)
+    talker = Talker(lambda asked: [b"tick\n"] * 3)
+    try:
+        with Cable(talker.path, TEXT) as cable:
+            for does in (cable.hello, cable.position, cable.read):
+                with pytest.raises(PortError) as babbles:
+                    does()
+                assert babbles.value.kind == "garbage"
+    finally:
+        talker.close()
+
+
+def test_a_listing_of_a_megabyte_in_one_burst_is_read() -> None:
+    listing = b"".join(b"key_%d = %d.5\n" % (i, i) for i in range(55_000)) + b"done\n"
+    assert len(listing) > 1_000_000
+    talker = Talker(lambda asked: [listing] if b"list" in asked else [])
+    try:
+        with Cable(talker.path, TEXT) as cable:
+            assert len(cable.read().entries) == 55_000
+    finally:
+        talker.close()

@@ -15,8 +15,9 @@ from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.port_link import LinkState, PortLink, as_lines
 from keen_compass.app.round.page import RoundPage
 from keen_compass.app.window import MainWindow
-from keen_compass.controllers.by_port import Exchange, commands_of
+from keen_compass.controllers.by_port import Exchange
 from keen_compass.controllers.practice_dialects import TEXT
+from keen_compass.controllers.program import commands_of
 from keen_compass.practice import stand_in as made_on
 from keen_compass.practice.playing import read_all
 from keen_compass.practice.wire import holding, stand_in
@@ -200,7 +201,7 @@ def test_by_keyboard_a_whole_round_goes_over_the_cable(window: MainWindow, contr
     assert len(controller.arrived) <= count + 1
     press(Qt.Key.Key_Return)
     until(lambda: page.model.session.context.piece is not None, 20.0)
-    assert controller.arrived[arrived:] == commands_of(program, TEXT)
+    assert controller.arrived[arrived:] == [c.text for c in commands_of(program.encode(), TEXT)]
     session = page.model.session
     mark = session.context.mark(CableRun)
     assert mark is not None

@@ -215,7 +215,7 @@ class PortLink(QObject):
         last: list[Any] = [None]
 
         def work() -> Any:
-            for now in self._open().run(program, control):
+            for now in self._open().run(program.encode(), control):
                 last[0] = now
                 self.progress.emit(now)
             return last[0]

@@ -117,9 +117,11 @@ def _port_run(options: argparse.Namespace) -> int:
 
     try:
         with options.file.open("rb") as file:
-            program = file.read(LARGEST_INPUT).decode("latin-1")
+            program = file.read(LARGEST_INPUT + 1)
     except OSError as error:
         raise InputError(f"can't be read: {error.strerror}", str(options.file)) from None
+    if len(program) > LARGEST_INPUT:
+        raise InputError("is larger than 20 MB: cut it in pieces", str(options.file))
     with _cable(options) as cable:
         done, control = Progress(0, 0, 0), RunControl()
         try:
@@ -128,7 +130,7 @@ def _port_run(options: argparse.Namespace) -> int:
                     _wait_for_somebody(done.acknowledged, done.total)
                     control.hold.clear()
         except (KeyboardInterrupt, InputError):
-            cable.stop(control)
+            cable.make_safe(control)
             raise
         print_json({"commands": done.total, "acknowledged": done.acknowledged, "position": cable.position()})
     return 0

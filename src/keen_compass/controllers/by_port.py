@@ -20,6 +20,7 @@ from types import TracebackType
 
 import serial
 
+from keen_compass.controllers.program import Command, commands_of
 from keen_compass.errors import InputError, PortError
 from keen_compass.formats.listing import Listing, same_value, understood
 from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, on_wire
@@ -31,7 +32,11 @@ RAW = 1.0  # s
 LONGEST_WRITE = 0.05  # s that a stop waits for a command that is just going out
 AT_REST = 0.15  # s between two looks at where it is
 LONGEST_MOVE = 600.0  # s that one line may take while the controller says that it is alive
-LONGEST_LINE, MOST_LINES = 4000, 20_000  # of a listing
+LONGEST_LINE, MOST_LINES, MOST_BYTES = 4000, 400_000, 8_000_000  # of a listing
+LONGEST_ANSWER = 20.0  # s that an answer may take in all, whatever comes meanwhile
+LONGEST_LISTING = 1800.0  # s: a megabyte at 9600 bits per second
+LONGEST_GREETING = 3.0  # s, after which what still comes is no greeting
+LONGEST_QUOTE = 24  # letters of a command that is said to have been sent last
 TWICE = 3  # readings of a listing, of which two must agree
 
 
@@ -68,7 +73,7 @@ class Cable:
     def __init__(self, path: str, dialect: Dialect, told: Callable[[Exchange], None] = lambda _: None) -> None:
         self.path, self.dialect = path, dialect
         self._told = told
-        self._buffer = b""
+        self._buffer, self._sent = b"", ""
         self._writing = threading.Lock()
         try:
             self._serial = serial.Serial(path, dialect.baud, timeout=0.02, write_timeout=ANSWER, exclusive=True)
@@ -92,12 +97,12 @@ class Cable:
         """What it says that it is. wait: s. Raises PortError where it says nothing that makes sense."""
         d = self.dialect
         self._buffer = b""
-        self._write("", heeds=False)  # ends whatever half a command somebody left
-        self._write(d.hello or d.ask_position, heeds=False)
+        self._write(b"", heeds=False)  # ends whatever half a command somebody left
+        self._write(on_wire(d.hello or d.ask_position), heeds=False)
         for line in self._lines(_state("nothing"), wait):
             if any(d.matches(name, line) is not None for name in ("greeting", "alarm", "position")):
                 if d.ask_why:
-                    self._write(d.ask_why, heeds=False)  # an old error is none of ours
+                    self._write(on_wire(d.ask_why), heeds=False)  # an old error is none of ours
                     next(self._lines(_state("nothing"), wait))
                 self._drain()
                 return line
@@ -105,8 +110,8 @@ class Cable:
 
     def _drain(self) -> None:
         """What else it says of having started, so that nobody takes it for a new start later."""
-        until = time.monotonic() + SETTLES
-        while time.monotonic() < until:
+        until, latest = time.monotonic() + SETTLES, time.monotonic() + LONGEST_GREETING
+        while time.monotonic() < min(until, latest):
             if self._chunk(_state("nothing")):
                 until = time.monotonic() + SETTLES
         self._buffer = b""
@@ -118,7 +123,7 @@ class Cable:
             raise InputError("this controller’s profile doesn’t say how to ask for its settings", "ask_listing")
         seen: list[tuple[str, ...]] = []
         for _ in range(TWICE):
-            self._write(d.ask_listing)
+            self._write(on_wire(d.ask_listing))
             lines = tuple(self._until_acknowledged(_state("nothing"), listing=True))
             if lines in seen:
                 return understood("".join(f"{line}\n" for line in lines).encode())
@@ -133,10 +138,11 @@ class Cable:
         d = self.dialect
         if not d.set_value:
             raise InputError("this controller’s profile doesn’t say how to set a number", "set_value")
-        if re.search(r"[\x00-\x1f;]", f"{key}{value}") or not value.strip():
+        if ";" in f"{key}{value}" or not value.strip():
             raise InputError("expected a key and a number on one line", f"{key}={value}"[:60])
+        told = on_wire(d.set_value, key=key, value=value)
         old = self.read().entry(key).value
-        self._write(d.set_value.format(key=key, value=value))
+        self._write(told)
         try:
             self._settled(_state("set", key, value, old))
         except PortError as error:
@@ -169,7 +175,7 @@ class Cable:
         d = self.dialect
         if not d.ask_position or not d.position:
             raise InputError("this controller’s profile doesn’t say how to ask where it is", "ask_position")
-        self._write(d.ask_position)
+        self._write(on_wire(d.ask_position))
         found: dict[str, float] | None = None
         for line in self._lines(_state("nothing")):
             if (at := d.matches("position", line)) is not None:
@@ -186,13 +192,13 @@ class Cable:
         if not d.jog:
             raise InputError("this controller’s profile doesn’t say how to move a step", "jog")
         steps = {f"d{a}": _plain(distance * d.per_mm if a == axis else 0.0) for a in "xyz"}
-        command = d.jog.format(axis=axis.upper(), distance=_plain(distance * d.per_mm), feed=_plain(feed), **steps)
+        command = on_wire(d.jog, axis=axis.upper(), distance=_plain(distance * d.per_mm), feed=_plain(feed), **steps)
         self._write(command, control, _state("moving"))
         self._settled(_state("moving"), control)
 
     def raw(self, text: str) -> list[str]:
         """Whatever it answers to something within a second, as it can be read."""
-        self._write(text, heeds=False)
+        self._write(on_wire(text), heeds=False)
         until, found = time.monotonic() + RAW, b""
         while time.monotonic() < until:
             found += self._chunk(_state("nothing"))
@@ -203,7 +209,7 @@ class Cable:
         """Have it start anew; returns its greeting. Raises PortError."""
         if not self.dialect.reset:
             raise InputError("this controller’s profile doesn’t say how it starts anew: switch it off and on", "reset")
-        self._write(self.dialect.reset, heeds=False)
+        self._write(on_wire(self.dialect.reset), heeds=False)
         return self.hello() if self.dialect.hello else ""
 
     def stop(self, control: RunControl | None = None) -> None:
@@ -219,35 +225,53 @@ class Cable:
             if free:
                 self._writing.release()
 
-    def run(self, program: str, control: RunControl) -> Iterator[Progress]:
-        """Feed it a program, command by command; yields after each acknowledgement. Raises PortError.
+    def run(self, program: bytes, control: RunControl) -> Iterator[Progress]:
+        """Feed it a program, command by command; yields after each acknowledgement. Raises PortError, InputError.
 
-        Where the program waits for somebody (M0) it is held here. It is over when it stands still.
+        Where the program waits for somebody (M0) it is held here. It is over when it stands still. Whatever ends it
+        early ends with the profile's stop, and with what switches the tool off.
         """
         commands = commands_of(program, self.dialect)
-        last = Progress(0, 0, len(commands))
+        last, self._sent = Progress(0, 0, len(commands)), ""
         try:
             for last in self._feed(commands, control):
                 yield last
         except PortError as error:
-            if error.kind != "lost":
-                raise
-            raise _lost(_state("running", last.acknowledged, last.total)) from None
+            if error.kind == "lost":
+                acknowledged = _state("running", last.acknowledged, last.total)
+                raise _lost(f"{acknowledged} {self._last_sent()} It may still run what it has.") from None
+            state = f"{error.state} {self._last_sent()} {self.make_safe(control)}"
+            raise PortError(error.kind, error.happened, state, error.way_on) from None
 
-    def _feed(self, commands: Sequence[str], control: RunControl) -> Iterator[Progress]:
+    def _last_sent(self) -> str:
+        return f"Last sent: {self._sent}." if self._sent else "No command was sent."
+
+    def make_safe(self, control: RunControl) -> str:
+        """Stop it, unless somebody did, and switch its tool off; what is said of that."""
+        try:
+            if not control.stop.is_set():
+                self.stop(control)
+            if self.dialect.off:
+                self._write_bytes(on_wire(self.dialect.off) + self.dialect.end.encode())
+        except PortError:
+            return "Stop could not be sent: stop it at the machine."
+        return f"{'Stop and off were' if self.dialect.off else 'Stop was'} sent: it probably stands still."
+
+    def _feed(self, commands: Sequence[Command], control: RunControl) -> Iterator[Progress]:
         d, sent = self.dialect, 0
         for first in range(0, len(commands), d.group):
             for command in commands[first : first + d.group]:
-                if pauses := re.fullmatch(r"M0?[01]\b.*", command) is not None:  # it is we who wait
-                    control.hold.set()
                 yield from self._heed(control, Progress(sent, first, len(commands)))
+                if command.text:
+                    self._write(command.text.encode("ascii"), control, _state("running", first, len(commands)))
+                    self._sent = command.text[:LONGEST_QUOTE]
+                    if not d.sync:
+                        self._settled(_state("running", sent, len(commands)), control)
                 sent += 1
-                if pauses:
-                    yield Progress(sent, sent, len(commands))
-                    continue
-                self._write(command, control, _state("running", first, len(commands)))
-                if not d.sync:
-                    self._settled(_state("running", sent - 1, len(commands)), control)
+                if command.pauses:  # what stands beside it is done first; then it is we who wait
+                    control.hold.set()
+                    yield from self._heed(control, Progress(sent, sent, len(commands)))
+                if command.pauses or not d.sync:
                     yield Progress(sent, sent, len(commands))
             if d.sync:
                 self._settled(_state("running", first, len(commands)), control)
@@ -275,16 +299,18 @@ class Cable:
         """All is sent: it is over when it is twice in the same place."""
         if not self.dialect.ask_position:
             return
-        last = None
+        last, until = None, time.monotonic() + LONGEST_MOVE
         while (here := self.position()) != last or control.hold.is_set():
             last = here
+            if time.monotonic() > until and not control.hold.is_set():
+                raise _restless(_state("running", now.acknowledged, now.total))
             yield from self._heed(control, now)
             time.sleep(AT_REST)
 
     # The wire
 
     def _write(
-        self, command: str, control: RunControl | None = None, state: str = "", *, heeds: bool = True
+        self, command: bytes, control: RunControl | None = None, state: str = "", *, heeds: bool = True
     ) -> None:  # fmt: skip
         """Send a command. heeds: an alarm or a new start that it said unasked since the last one counts."""
         if heeds:
@@ -293,7 +319,7 @@ class Cable:
             if control is not None and control.stop.is_set():
                 raise _stopped(state)
             self._buffer = b""
-            self._write_bytes(on_wire(command) + self.dialect.end.encode(), control, state)
+            self._write_bytes(command + self.dialect.end.encode(), control, state)
 
     def _heed_unasked(self, state: str) -> None:
         """Raise PortError for an alarm, or for a new start, that came while nothing was asked."""
@@ -338,25 +364,35 @@ class Cable:
 
     def _lines(
         self, state: str, wait: float | None = None, idle: Callable[[], bool] = lambda: False,
-        stop: threading.Event | None = None, *, whole: bool = True,
+        stop: threading.Event | None = None, *, whole: bool = True, longest: float | None = None,
     ) -> Iterator[str]:  # fmt: skip
         """Its lines as they come. Raises PortError when nothing comes any more, or nothing that can be read.
 
         idle: asked when nothing came for so long; whether to go on waiting. stop: from somebody who doesn't want to.
-        whole: the lines are one answer, which broke off where no more of them come.
+        whole: the lines are one answer, which broke off where no more of them come. longest: s, that all of it may
+        take, whatever comes meanwhile: a controller that talks unasked is not listened to for ever.
         """
-        last, wait, line = time.monotonic(), wait or ANSWER, ""
+        begun = last = time.monotonic()
+        longest = longest or LONGEST_ANSWER
+        wait, line, came = wait or ANSWER, "", 0
         while True:
             if stop is not None and stop.is_set():
                 raise _stopped(state)
-            while match := re.search(rb"[\r\n]+", self._buffer):
-                raw, self._buffer = self._buffer[: match.start()], self._buffer[match.end() :]
+            *waiting, self._buffer = re.split(rb"[\r\n]+", self._buffer)
+            for i, raw in enumerate(waiting):
                 if raw.strip():
-                    yield (line := _readable(raw, state))
+                    line = _readable(raw, state)
+                    try:
+                        yield line
+                    except GeneratorExit:  # whoever asked has enough: the rest is left as it came
+                        self._buffer = b"\n".join((*waiting[i + 1 :], self._buffer))
+                        raise
+            if time.monotonic() - begun > longest or came > MOST_BYTES:
+                raise _babbling(state)
             if data := self._chunk(state):
-                last = time.monotonic()
+                last, came = time.monotonic(), came + len(data)
                 self._buffer += data
-                if len(self._buffer) > LONGEST_LINE:
+                if len(self._buffer) - max(self._buffer.rfind(b"\n"), self._buffer.rfind(b"\r")) > LONGEST_LINE:
                     raise _garbage(self._buffer, state)
             elif time.monotonic() - last > wait:
                 if self._buffer.strip():
@@ -368,7 +404,7 @@ class Cable:
 
     def _until_acknowledged(self, state: str, *, listing: bool = False) -> Iterator[str]:
         """The lines of an answer, without what ends it. Raises PortError."""
-        for count, line in enumerate(self._lines(state)):
+        for count, line in enumerate(self._lines(state, longest=LONGEST_LISTING if listing else LONGEST_ANSWER)):
             ends = listing and bool(self.dialect.listing_ends)
             if ends and self.dialect.matches("listing_ends", line) is not None:
                 return
@@ -406,7 +442,7 @@ class Cable:
             return refused["why"]
         if not self.dialect.ask_why:
             return ""
-        self._write(self.dialect.ask_why)
+        self._write(on_wire(self.dialect.ask_why))
         for line in self._lines(_state("nothing")):
             return f"error {line}"
         return ""
@@ -415,7 +451,7 @@ class Cable:
         """Wait until a command is acknowledged, however long it moves, as long as it is alive. Raises PortError."""
         d = self.dialect
         if d.sync:
-            self._write(d.sync)
+            self._write(on_wire(d.sync))
         begun = time.monotonic()
         asked, still, said = False, 0, ""
 
@@ -430,17 +466,12 @@ class Cable:
             self._write_bytes(on_wire(d.alive) + (b"" if d.alive.startswith("\\x1b") else d.end.encode()))
             return True
 
-        for line in self._lines(state, idle=alive, stop=control.stop if control else None, whole=False):
+        stop = control.stop if control else None
+        for line in self._lines(state, idle=alive, stop=stop, whole=False, longest=LONGEST_MOVE):
             if self._ends(line, state):
                 return
             still = still + 1 if (d.matches("idle", line) is not None if d.idle else line == said) else 0
             asked, said = False, line
-
-
-def commands_of(program: str, dialect: Dialect) -> list[str]:
-    """A program in single commands, as they are sent: nothing left out but empty ones."""
-    parts = program.split(";") if dialect.end == ";" else program.splitlines()
-    return [part.strip() for part in parts if part.strip()]
 
 
 def find_out(
@@ -494,7 +525,7 @@ def _state(what: str, *of: object) -> str:
     if what == "moving":
         return "It may still be moving."
     if what == "running":
-        return "{} of {} commands were acknowledged; what it has of them it may still do.".format(*of)
+        return "{} of {} commands were acknowledged.".format(*of)
     return "Nothing was changed."
 
 
@@ -520,6 +551,20 @@ def _silent(state: str) -> PortError:
     return PortError(
         "silence", f"It doesn’t answer, for {ANSWER:g} s now.", state,
         "Is it switched on and not busy? Look at the cable, then ask again.",
+    )  # fmt: skip
+
+
+def _babbling(state: str) -> PortError:
+    return PortError(
+        "garbage", "It goes on sending and never answers what was asked.", state,
+        "Stop whatever else talks to it, or switch it off and on; then ask again.",
+    )  # fmt: skip
+
+
+def _restless(state: str) -> PortError:
+    return PortError(
+        "silence", f"It has not come to rest within {LONGEST_MOVE / 60:g} minutes.", state,
+        "Look whether it moves. If it stands, its position wanders: check its encoders, then home it.",
     )  # fmt: skip
 
 

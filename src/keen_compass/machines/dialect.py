@@ -25,12 +25,13 @@ IN_ANSWERS = {"x": NUMBER, "y": NUMBER, "z": NUMBER, "n": NUMBER, "why": ".*", "
 IN_SENT: dict[str, tuple[str, ...]] = {
     "hello": (), "ask_listing": (), "set_value": ("key", "value"), "ask_position": (),
     "jog": ("axis", "distance", "dx", "dy", "dz", "feed"), "stop": (), "hold": (), "go_on": (), "alive": (),
-    "sync": (), "ask_why": (), "reset": (),
+    "sync": (), "ask_why": (), "reset": (), "off": (),
 }  # fmt: skip
 ANSWERS = ("greeting", "acknowledged", "refused", "alarm", "position", "listing_ends", "idle")
 _TYPES: dict[str, tuple[tuple[type, ...], str]] = {
     "float": ((int, float), "a number"), "int": ((int,), "a whole number"), "bool": ((bool,), "true or false"),
 }  # fmt: skip
+ESCAPE = re.compile(r"\\x([0-9a-fA-F]{2})")
 ENDS = {"\\n": "\n", "\\r": "\r", "\\r\\n": "\r\n", ";": ";"}  # what ends a command, as it is written here
 
 
@@ -44,7 +45,9 @@ class Dialect:
     ask_position, position: with {x}, {y}, {z}; per_mm: how many of its units are one mm; position_acknowledged:
     whether an acknowledgement follows.
     jog: {axis} and {distance}, or {dx}, {dy}, {dz}; {feed} in mm/min. Distances in its own units.
-    stop, hold, go_on: acted upon at once, whatever else waits.
+    stop, hold, go_on: acted upon at once, whatever else waits. off: what switches spindle, torch or beam off, sent
+    after the stop where a run ends early.
+    remarks: it reads remarks of a program, which are sent with it; they are taken out otherwise.
     acknowledged, refused, alarm: after each command; ask_why: for the reason where the refusal has none.
     sync: what is sent after commands that are never acknowledged, to be answered in their place; every `group`.
     alive: answered at once even while it moves, with one line and no acknowledgement; idle: what it then says when it
@@ -66,6 +69,8 @@ class Dialect:
     stop: str = ""
     hold: str = ""
     go_on: str = ""
+    off: str = ""
+    remarks: bool = False
     acknowledged: str = ""
     refused: str = ""
     alarm: str = ""
@@ -131,13 +136,26 @@ class Dialect:
         return cls(**body)
 
 
-def on_wire(text: str, place: str = "") -> bytes:
-    """What is sent, with its escapes as the characters that they are. Raises InputError."""
+def on_wire(pattern: str, place: str = "", **values: str) -> bytes:
+    """What a pattern sends: its escapes as the characters that they are, its names as these values, letter by letter.
+
+    A value is never read as a pattern. Raises InputError for letters that a cable doesn't carry.
+    """
+    sent = b""
     try:
-        plain = re.sub(r"\\x([0-9a-fA-F]{2})", lambda m: chr(int(m[1], 16)), text)
-        return plain.encode("latin-1")
-    except UnicodeEncodeError:
+        for text, name, _, _ in string.Formatter().parse(pattern):
+            sent += ESCAPE.sub(lambda m: chr(int(m[1], 16)), text).encode("latin-1")
+            if name is not None:
+                sent += _plain(values.get(name, ""), name)
+    except (UnicodeEncodeError, ValueError):
         raise InputError("a cable carries only plain letters", place) from None
+    return sent
+
+
+def _plain(value: str, place: str) -> bytes:
+    if not value.isascii() or (value and not value.isprintable()):
+        raise InputError("expected plain letters and figures on one line", place)
+    return value.encode("ascii")
 
 
 def pattern_from(example: str, names: tuple[str, ...] = ("x", "y", "z")) -> str:

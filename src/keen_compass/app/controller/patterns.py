@@ -31,6 +31,7 @@ FIELDS: dict[str, tuple[str, str, bool]] = {
     "stop": ("What stops it at once", "\\x1b", False),
     "hold": ("What makes it stand still", "\\x13", False),
     "go_on": ("What lets it go on", "\\x11", False),
+    "off": ("What switches spindle, torch or beam off", "M5", False),
     "alive": ("What it answers at once even while it moves", "", True),
     "idle": ("Its answer to that when it stands still", "", False),
     "sync": ("What to ask after commands that it never answers", "", False),

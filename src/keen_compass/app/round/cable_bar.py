@@ -152,7 +152,7 @@ class CableBar(Card):
         self.run.setFocus()
 
     def _start(self) -> None:
-        from keen_compass.controllers.by_port import commands_of
+        from keen_compass.controllers.program import commands_of
 
         self._asked = False
         dialect = self._link.dialect
@@ -162,7 +162,7 @@ class CableBar(Card):
 
         def begin() -> None:
             program = self._model.session.making.file_text()
-            text.append(self._model.session.cable_runs.begin(len(commands_of(program, dialect))))
+            text.append(self._model.session.cable_runs.begin(len(commands_of(program.encode(), dialect))))
 
         if self._model.attempt(PLACE, begin):
             self._link.run(text[0], self._over)
