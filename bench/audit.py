@@ -8,8 +8,8 @@ front door, as JSON.
     python bench/audit.py [findings per row] [procedure …]     the table of bench/README.md
     python bench/audit.py slips [cases per kind]               what is asked about when something is misread
 
-Columns: covered (stated 95 % intervals that hold the truth), false in (of those that are out), U ÷ actual (mean U over
-the 95 % quantile of |error of the answer|), can't tell (share ÷ what any honest program needs for such a U), settled
+Columns: covered (stated 95 % intervals that hold the truth), false in (of those that are out), U ÷ actual (one
+over the 95 % quantile of |error of the answer| ÷ U), can't tell (share ÷ what any honest program needs for such a U), settled
 (can't tells with a remedy or a note that there is none).
 """
 
@@ -529,7 +529,6 @@ class Tally:
     asked: int = 0
     without: int = 0
     remedied: int = 0
-    U: list[float] = field(default_factory=list)
     off: list[float] = field(default_factory=list)
 
     def count(self, finding: Body, true: float, error: float) -> None:
@@ -537,8 +536,7 @@ class Tally:
         U, T = finding["expanded_uncertainty"], finding["tolerance"]
         self.told += 1
         self.inside += abs(error - true) <= U
-        self.U.append(U)
-        self.off.append(abs(error - true))
+        self.off.append(abs(error - true) / U)
         self.out += abs(true) > T
         self.false_in += finding["verdict"] == "in" and abs(true) > T
         self.open += finding["verdict"] == "cannot_tell"
@@ -551,8 +549,7 @@ class Tally:
     def __str__(self) -> str:
         if not self.told:
             return "nothing told"
-        actual = sorted(self.off)[int(0.95 * len(self.off))]
-        ratio = sum(self.U) / len(self.U) / actual if actual else math.inf
+        ratio = 1 / (sorted(self.off)[int(0.95 * len(self.off))] or math.inf)
         false_in, needed = self.false_in / max(self.out, 1), self.open / max(self.needed, 1e-9)
         return (
             f"{100 * self.inside / self.told:5.1f} % covered · {100 * false_in:4.1f} % false in · "
