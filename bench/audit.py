@@ -9,8 +9,8 @@ front door, as JSON.
     python bench/audit.py slips [cases per kind]               what is asked about when something is misread
 
 Columns: covered (stated 95 % intervals that hold the truth), false in (of those that are out), U ÷ actual (one
-over the 95 % quantile of |error of the answer| ÷ U), can't tell (share ÷ what any honest program needs for such a U), settled
-(can't tells with a remedy or a note that there is none).
+over the 95 % quantile of |error of the answer| ÷ U), can't tell (share ÷ what any honest program needs for such a U),
+settled (can't tells with a remedy or a note that there is none).
 """
 
 from __future__ import annotations

@@ -105,6 +105,7 @@ def test_whatever_numbers_it_says_its_pattern_finds_them_again(numbers: list[Any
         ({"per_mm": 0}, "per_mm"), ({"baud": 7}, "baud"), ({"ends": "x"}, "ends"), ({"group": 0}, "group"),
         ({"colour": "red"}, "colour"), ({"baud": "fast"}, "baud"), ({"refused": 5}, "refused"),
         ({"position_acknowledged": 1}, "position_acknowledged"), ({"jog": "{axis!r}"}, "jog"),
+        ({"position": "{x} {y} {x}"}, "position"), ({"refused": "E{n} or {n}"}, "refused"),
     ],
 )  # fmt: skip
 def test_a_profile_that_says_what_cannot_be_is_refused_with_its_place(change: dict[str, Any], where: str) -> None:

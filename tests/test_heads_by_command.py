@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import math
+import struct
+import zlib
 from collections.abc import Mapping
 from itertools import product
 from pathlib import Path
@@ -11,7 +13,8 @@ from typing import Any
 
 import numpy as np
 import pytest
-from PIL import Image
+from numpy.typing import NDArray
+from PIL import Image, ImageCms
 from scipy.optimize import least_squares
 
 from crosses import beside_an_edge, of_a_cross, without_a_cross
@@ -322,6 +325,86 @@ def test_pictures_are_read_as_they_are_meant(
     assert (said["u"], said["v"]) == (pytest.approx(u, abs=0.2), pytest.approx(v, abs=0.2))
     assert said["arms"] in (3, 4)
     assert 0 < said["u_uncertainty"] < 0.3
+
+
+def png_of_16_bits(rows: NDArray[np.uint16]) -> bytes:
+    """RGB, as the standard says it, made by hand: Pillow writes none."""
+    high, wide, _ = rows.shape
+    body = b"".join(b"\0" + row.astype(">u2").tobytes() for row in rows)
+    parts = (
+        (b"IHDR", struct.pack(">IIBBBBB", wide, high, 16, 2, 0, 0, 0)),
+        (b"IDAT", zlib.compress(body)),
+        (b"IEND", b""),
+    )
+    return b"\x89PNG\r\n\x1a\n" + b"".join(
+        struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data)) for kind, data in parts
+    )
+
+
+@pytest.mark.parametrize(
+    "mode", ["1", "L", "LA", "PA", "I;16", "I", "F", "P, clear", "RGB", "RGBA", "RGB;16", "CMYK", "LAB", "YCbCr",
+             "0 is white", "0 is white, 16 bits", "16 bits, clear"],
+)  # fmt: skip
+def test_every_mode_of_a_picture_says_the_same(mode: str, tmp_path: Path) -> None:
+    """Dark to light, and a corner that is white or clear."""
+    grey = np.tile(np.linspace(0, 255, 96).round().astype(np.uint8), (64, 1))
+    grey[:20, :30] = 255
+    plain, file = (
+        Image.fromarray(grey),
+        tmp_path / ("p.png" if "clear" in mode or mode in ("LA", "RGBA", "RGB;16") else "p.tif"),
+    )
+    deep = grey.astype(np.uint16) * 257
+    see_through = np.where(grey == 255, 0, 255).astype(np.uint8)
+    match mode:
+        case "1":
+            grey = np.where(grey > 127, 255, 0).astype(np.uint8)
+            Image.fromarray(grey).convert("1").save(file)
+        case "LA" | "RGBA" | "PA":
+            clear = plain.convert("RGBA")
+            clear.putalpha(Image.fromarray(see_through))
+            clear.convert("LA" if mode == "PA" else mode).save(file)
+        case "I;16" | "0 is white, 16 bits":
+            Image.fromarray(deep if mode == "I;16" else 65535 - deep).save(file)
+            if mode != "I;16":
+                black_is_zero = b"\x06\x01\x03\x00\x01\x00\x00\x00\x01\x00"
+                assert file.read_bytes().count(black_is_zero) == 1
+                file.write_bytes(file.read_bytes().replace(black_is_zero, black_is_zero[:-2] + b"\0\0"))
+        case "16 bits, clear":
+            Image.fromarray(np.where(grey == 255, 7, deep).astype(np.uint16)).save(file, transparency=7)
+        case "I":
+            Image.fromarray(deep.astype(np.int32)).save(file)
+        case "F":
+            Image.fromarray((grey / 255).astype(np.float32)).save(file)
+        case "P, clear":
+            plain.convert("P").save(file, transparency=255)
+        case "RGB;16":
+            file.write_bytes(png_of_16_bits(np.dstack([deep] * 3)))
+        case "LAB":
+            srgb, lab = ImageCms.createProfile("sRGB"), ImageCms.createProfile("LAB")
+            ImageCms.profileToProfile(plain.convert("RGB"), srgb, lab, outputMode="LAB").save(file)
+        case "0 is white":
+            plain.save(file, tiffinfo={262: 0})
+        case _:
+            plain.convert(mode).save(file)
+    read = pictures.read_grey(file)
+    assert np.abs(read - grey).max() <= (2.5 if mode == "LAB" else 1.5 if mode == "YCbCr" else 0.5)
+
+
+def test_of_two_crosses_neither_is_taken_and_one_at_the_edge_is_none(
+    photo: tuple[Path, tuple[float, float]], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    file, (u, v) = photo
+    with Image.open(file) as opened:
+        grey = np.asarray(opened)
+    both, cut = tmp_path / "both.png", tmp_path / "cut.png"
+    Image.fromarray(np.hstack([grey, grey])).save(both)
+    assert main(["find-cross", str(both)]) == 2
+    assert "two crosses" in capsys.readouterr().err
+    assert main(["find-cross", str(both), "--near", f"{u + 640},{v}"]) == 0
+    assert json.loads(capsys.readouterr().out)["u"] == pytest.approx(u + 640, abs=0.2)
+    Image.fromarray(grey[:, round(u) - 5 :]).save(cut)  # its middle is 5 pixels from the edge
+    assert main(["find-cross", str(cut)]) == 2
+    assert "edge" in capsys.readouterr().err
 
 
 def test_what_is_no_picture_is_refused_in_words(

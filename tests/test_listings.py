@@ -156,7 +156,7 @@ def test_random_listings_are_patched_and_nothing_else_changes_by_a_byte(seed: in
         assert listing.as_bytes() == data
         assert [(e.key, e.value) for e in listing.entries] == said, text
         key, old = rng.choice(said)
-        new = rng.choice(("106.321", "-3", "99", "0.0625"))
+        new = "off" if old == "on" else rng.choice(("106.321", "-3", "99", "0.0625"))
         patched = listing.changed({key: new})
         at = len(encoded(text[: listing.entry(key).start], name))
         rest = len(data) - len(encoded(text[: listing.entry(key).end], name))
@@ -175,7 +175,7 @@ def test_what_is_patched_and_patched_back_is_the_original(rng: random.Random, na
     original = encoded(text, name)
     listing = understood(original)
     key, old = data.draw(st.sampled_from(said))
-    new = data.draw(st.decimals(-9999, 9999, places=3).map(str))
+    new = "off" if old == "on" else data.draw(st.decimals(-9999, 9999, places=3).map(str))
     patched = understood(listing.changed({key: new}))
     assert patched.entry(key).value == new
     others = [(e.key, e.value) for e in patched.entries if e.key != key]
@@ -269,7 +269,21 @@ def test_what_would_not_be_read_back_is_not_written(new: str, why: str) -> None:
 
 def test_letters_that_a_file_does_not_have_are_refused() -> None:
     with pytest.raises(InputError, match="letters"):
-        understood("Größe = 4\n".encode("latin-1")).changed({"Größe": "∅"})
+        understood("Größe = an\n".encode("latin-1")).changed({"Größe": "∅"})
+
+
+def test_a_number_stays_a_number_and_one_entry_has_one_new_value() -> None:
+    listing = understood(b"[axis]\nsteps = 4\nhome = on\n")
+    with pytest.raises(InputError, match="no number"):
+        listing.changed({"steps": "on"})
+    assert listing.changed({"home": "off"}) == b"[axis]\nsteps = 4\nhome = off\n"
+    with pytest.raises(InputError, match="set twice"):
+        listing.changed({"steps": "1", "axis/steps": "2"})
+
+
+def test_a_listing_full_of_blanks_is_read_in_a_moment() -> None:
+    blanks = " " * 300_000
+    assert understood(f"[{blanks}x{blanks}]\nsteps = 4\n[{blanks}".encode()).entry("steps").section == "x"
 
 
 # The command line

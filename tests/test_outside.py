@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import re
+import shlex
 import stat
 import subprocess
 import sys
@@ -17,6 +18,7 @@ from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
 from keen_compass.machines.forms import machine_fields, read_machine
 from keen_compass.machines.profile import Machine, check_setting_line
+from keen_compass.practice.demo import build
 from keen_compass.practice.playing import play
 from keen_compass.reports.record import record_of
 from keen_compass.shop.store import Shop
@@ -37,8 +39,9 @@ def test_nothing_of_the_folder_that_one_stands_in_is_run(tmp_path: Path) -> None
     for name in ("argparse", "json", "sqlite3", "venv", "pip", "sitecustomize", "encodings", "keen_compass"):
         (tmp_path / f"{name}.py").write_text("raise SystemExit('run from the folder')\n")
     done = subprocess.run(
-        [ROOT / "keen-compass", "procedures"], cwd=tmp_path, capture_output=True, text=True, check=False, timeout=200
-    )
+        [ROOT / "keen-compass", "procedures"], cwd=tmp_path, capture_output=True, text=True, check=False, timeout=200,
+        env={**os.environ, "PYTHONPATH": str(tmp_path), "PYTHONHOME": str(tmp_path)},
+    )  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert "run from the folder" not in done.stdout + done.stderr
     assert done.stdout.startswith("drive-train")
@@ -140,6 +143,68 @@ def test_a_full_stdout_is_one_line_and_no_traceback() -> None:
         done = run("procedures", "--json", stdout=full.fileno())
     assert (done.returncode, done.stderr.count(b"\n")) == (2, 1)
     assert b"No space left" in done.stderr
+
+
+@pytest.mark.parametrize(
+    ("closed", "words", "status", "says"),
+    [
+        ("1", ("procedures", "--json"), 2, "standard output"), ("0", ("solve", "-"), 2, "standard input"),
+        ("2", ("procedures",), 0, ""), ("0", ("procedures",), 0, ""), ("2", ("nonsense",), 2, ""),
+    ],
+)  # fmt: skip
+def test_a_closed_standard_stream_is_said(closed: str, words: tuple[str, ...], status: int, says: str) -> None:
+    line = shlex.join([sys.executable, "-P", "-m", "keen_compass", *words])
+    done = subprocess.run(
+        ["bash", "-c", f"{line} {closed}>&-"], capture_output=True, text=True, check=False, timeout=60
+    )
+    assert (done.returncode, "Traceback" in done.stderr + done.stdout) == (status, False), done.stderr
+    assert says in done.stderr
+    assert len(done.stderr.splitlines()) == int(bool(says))
+
+
+def test_what_is_no_plain_file_is_not_waited_for(tmp_path: Path) -> None:
+    os.mkfifo(tmp_path / "pipe")
+    for words in (("solve",), ("listing", "read"), ("find-cross",)):
+        done = run(*words, str(tmp_path / "pipe"))
+        assert (done.returncode, b"no plain file" in done.stderr) == (2, True), (words, done.stderr)
+
+
+def test_a_read_only_file_is_left_alone(tmp_path: Path) -> None:
+    file = tmp_path / "as-found.txt"
+    file.write_text("steps = 4\n")
+    file.chmod(0o444)
+    done = run("listing", "patch", str(file), "--set", "steps=5", "-o", str(file))
+    assert (done.returncode, b"read-only" in done.stderr, file.read_text()) == (2, True, "steps = 4\n")
+
+
+def test_a_name_of_any_bytes_is_a_name(tmp_path: Path) -> None:
+    art = tmp_path / os.fsdecode(b"gr\xfcn \xff.svg")
+    art.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="30mm"><path d="M0 0h40v30h-40z"/></svg>'
+    )
+    shop = tmp_path / "shop.kcshop"
+    build(shop).close()
+    words = (
+        "proof-job",
+        str(art),
+        "--outset",
+        "3",
+        "--print",
+        str(tmp_path / "p.pdf"),
+        "--cut",
+        str(tmp_path / "c.plt"),
+    )
+    done = run(*words)
+    assert (done.returncode, done.stderr) == (0, b"")
+    for file, says in ((shop, b"waits on Kingfisher"), (tmp_path / "none", b"is not there")):
+        done = run(*words, "--shop", str(file), "--machine", "Kingfisher")
+        assert (done.returncode, says in done.stderr, b"Traceback" in done.stderr) == (2, True, False), done.stderr
+    assert run("solve", os.fsdecode(b"\xff.json")).returncode == 2
+
+
+def test_pictures_of_another_shop_are_refused(tmp_path: Path) -> None:
+    done = run("--shots", str(tmp_path), "--shop", "mine.kcshop")
+    assert (done.returncode, b"--shop" in done.stderr, list(tmp_path.iterdir())) == (2, True, [])
 
 
 @pytest.mark.parametrize("encoding", ["ascii", "latin-1", "utf-8"])

@@ -376,7 +376,7 @@ def test_the_command_prints_and_cuts_where_it_says(tmp_path: Path, capsys: pytes
     for wrong, says in (
         (["--cut", str(tmp_path / "c.exe")], "ends in one of"), (["--page", "A7"], "--page"),
         (["--copies", "40"], "copies"),
-        (["--number", "0"], "--number"), (["--shop", str(tmp_path / "none.kcshop")], "no shop file"),
+        (["--number", "0"], "--number"), (["--shop", str(tmp_path / "none.kcshop")], "is not there"),
         (["--outset", "60"], "room for"),
     ):  # fmt: skip
         given = [*words, "--print", str(tmp_path / "q.pdf"), "--cut", str(tmp_path / "c.plt"), *wrong]

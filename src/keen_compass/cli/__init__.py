@@ -40,6 +40,7 @@ class _Parser(argparse.ArgumentParser):
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run; returns the exit status: 0, or 2 with one line on stderr."""
+    _open_what_is_closed()
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")  # a terminal of few letters still shows the rest
@@ -61,6 +62,13 @@ def main(argv: Sequence[str] | None = None) -> int:
     except KeyboardInterrupt:
         return 130
     return status
+
+
+def _open_what_is_closed() -> None:
+    """Nothing that is opened later may take a standard stream's place; what is written there then is refused."""
+    for name, mode in (("stdin", os.O_RDONLY), ("stdout", os.O_RDONLY), ("stderr", os.O_WRONLY)):
+        if getattr(sys, name) is None:
+            setattr(sys, name, os.fdopen(os.open(os.devnull, mode), "r" if name == "stdin" else "w"))
 
 
 def _failed(words: str) -> int:
@@ -282,7 +290,9 @@ def _as_gcode(path: ToolPath, kind: str, settings: CutSettings, burning: dict[st
     from keen_compass.formats.thermal import ThermalSettings, write_thermal
 
     if kind in THERMAL:
-        return write_thermal(path, ThermalSettings(settings.bed, kind == "laser", settings.feed, **burning))
+        return write_thermal(
+            path, ThermalSettings(settings.bed, kind == "laser", settings.feed, z_travel=settings.z_travel, **burning)
+        )
     return write_gcode(path, replace(settings, spindle=settings.spindle and kind not in ("pen", "knife")))
 
 
@@ -432,6 +442,8 @@ def _practice_all(options: argparse.Namespace) -> int:
 
 def _window(options: argparse.Namespace) -> int:
     width, height = size_of(options.size, "--size")
+    if options.shots is not None and options.shop is not None:
+        raise InputError("shows the demo’s shop: leave --shop out", "--shots")
     if options.shots is None and not _has_display():
         raise InputError("no display to open a window on; `--demo --shots DIR` writes pictures instead")
     if options.shots is not None:

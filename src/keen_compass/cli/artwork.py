@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.cli.common import paper_size, print_json
 from keen_compass.errors import InputError
+from keen_compass.formats.files import read_whole, shown_path
 
 if TYPE_CHECKING:
     from keen_compass.formats.artwork import Artwork
@@ -32,7 +33,7 @@ def add_pictures(commands: Any) -> None:
 def _find_cross(options: argparse.Namespace) -> int:
     from keen_compass.formats.pictures import read_grey
     from keen_compass.quantities.uncertainty import K_95
-    from keen_compass.solve.cross import find_cross
+    from keen_compass.solve.cross import another_cross, find_cross
 
     near = None
     if options.near is not None:
@@ -43,9 +44,16 @@ def _find_cross(options: argparse.Namespace) -> int:
         if not (math.isfinite(u) and math.isfinite(v)):
             raise InputError("expected U,V in pixels, like 640,480", "--near")
         near = (u, v)
-    found = find_cross(read_grey(options.picture), near)
+    grey = read_grey(options.picture)
+    found = find_cross(grey, near)
     if found is None:
-        raise InputError("shows no cross: two dark strokes on lighter ground, as sharp as can be", str(options.picture))
+        raise InputError(
+            "shows no cross clear of its edge: two dark strokes on lighter ground, as sharp as can be",
+            str(options.picture),
+        )
+    if near is None and (other := another_cross(grey, (found.u, found.v))) is not None:
+        both = " and ".join(f"{c.u:.0f},{c.v:.0f}" for c in (found, other))
+        raise InputError(f"shows two crosses, at {both}: say which with --near U,V", str(options.picture))
     print_json({
         "u": round(found.u, 4), "v": round(found.v, 4), "u_uncertainty": round(K_95 * found.u_u, 4),
         "v_uncertainty": round(K_95 * found.u_v, 4), "arms": found.arms,
@@ -163,7 +171,7 @@ def _proof_job(options: argparse.Namespace) -> int:
 
     written = _writer(options.cut)
     artwork, rings = _rings(options)
-    name = options.name.strip()[:MOST_NAME] or options.artwork.stem[:MOST_NAME]
+    name = options.name.strip()[:MOST_NAME] or shown_path(Path(options.artwork.stem))[:MOST_NAME]
     sticker = Sticker(name, artwork.width, artwork.height, rings, length_given(options.outset, "--outset"))
     page, pdf, waits = (_waiting if options.shop else _by_itself)(options, artwork, sticker)
     path = drawn(f"{name}, sheet {page.number}", tuple(Stroke(line) for line in lines_to_cut(sticker, page)))
@@ -197,7 +205,7 @@ def _waiting(options: argparse.Namespace, _artwork: Artwork, sticker: Sticker) -
     from keen_compass.shop.store import Shop
 
     if not options.shop.is_file():
-        raise InputError("is no shop file", str(options.shop))
+        raise InputError("is not there" if not options.shop.exists() else "is no shop file", str(options.shop))
     shop = Shop(options.shop)
     try:
         known = [m for m in shop.machines() if "proof" in m.quantities]
@@ -211,7 +219,7 @@ def _waiting(options: argparse.Namespace, _artwork: Artwork, sticker: Sticker) -
             waits = f"{making.artworks.chosen.name}, sheet {making.sheets.number()}"
             raise InputError(f"{waits} waits on {named[0].name} already: cut it, or give it up", "--shop")
         with session.together():
-            making.artworks.put(options.artwork.read_bytes(), options.artwork.name)
+            making.artworks.put(read_whole(options.artwork), shown_path(Path(options.artwork.name)))
             making.artworks.rename(sticker.name)
             making.artworks.copies(options.copies)
             making.artworks.change(

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from keen_compass.errors import InputError, UncertaintyError
+from keen_compass.formats.files import read_whole
 
 LARGEST_INPUT = 20_000_000  # bytes
 
@@ -33,14 +34,7 @@ def pair(text: str) -> tuple[str, str]:
 def read_json(name: str) -> Any:
     """What a file, or standard input as ``-``, holds. Raises InputError naming the place."""
     where = "standard input" if name == "-" else name
-    try:
-        if name == "-":
-            data = sys.stdin.buffer.read(LARGEST_INPUT + 1)
-        else:
-            with Path(name).open("rb") as file:
-                data = file.read(LARGEST_INPUT + 1)
-    except OSError as error:
-        raise InputError(f"can't be read: {error.strerror}", where) from None
+    data = sys.stdin.buffer.read(LARGEST_INPUT + 1) if name == "-" else read_whole(Path(name), LARGEST_INPUT)
     if len(data) > LARGEST_INPUT:
         raise InputError("is larger than 20 MB; one case is a few kB", where)
     try:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.cli.common import LARGEST_INPUT, pair, print_json, read_json
 from keen_compass.errors import InputError
+from keen_compass.formats.files import read_whole
 
 if TYPE_CHECKING:
     from keen_compass.formats.listing import Entry
@@ -115,13 +116,7 @@ def _port_position(options: argparse.Namespace) -> int:
 def _port_run(options: argparse.Namespace) -> int:
     from keen_compass.controllers.by_port import Progress, RunControl
 
-    try:
-        with options.file.open("rb") as file:
-            program = file.read(LARGEST_INPUT + 1)
-    except OSError as error:
-        raise InputError(f"can't be read: {error.strerror}", str(options.file)) from None
-    if len(program) > LARGEST_INPUT:
-        raise InputError("is larger than 20 MB: cut it in pieces", str(options.file))
+    program = read_whole(options.file, LARGEST_INPUT)
     with _cable(options) as cable:
         done, control = Progress(0, 0, 0), RunControl()
         try:

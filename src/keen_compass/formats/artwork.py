@@ -6,9 +6,7 @@ looked at before anything unpacks it.
 
 from __future__ import annotations
 
-import io
 import math
-import warnings
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -16,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.formats.files import read_whole
-from keen_compass.formats.pictures import AT_MOST, FORMATS, MOST_PIXELS
+from keen_compass.formats.pictures import as_shown, opened
 from keen_compass.formats.svg_artwork import Drawing, read_drawing
 from keen_compass.quantities.geometry import Point
 
@@ -120,38 +118,20 @@ def read_file(file: Path, dpi: float = 0.0) -> Artwork:
 def read_picture(data: bytes, name: str, dpi: float = 0.0) -> Picture:
     """A picture with its resolution, turned as its tag says. Raises InputError."""
     import numpy as np
-    from PIL import Image, ImageOps, UnidentifiedImageError
 
     if dpi and not DPI[0] <= dpi <= DPI[1]:
         raise InputError(f"{DPI[0]:g} to {DPI[1]:g} pixels per inch are taken", "dpi")
-    try:
-        with (
-            warnings.catch_warnings(action="ignore", category=Image.DecompressionBombWarning),
-            Image.open(io.BytesIO(data), formats=FORMATS) as opened,
-        ):
-            if opened.width * opened.height > MOST_PIXELS:
-                raise InputError(f"has {opened.width} × {opened.height} pixels; {AT_MOST}", name)
-            said = _resolution(opened.info.get("dpi")) if not dpi else (dpi, dpi)
-            picture = ImageOps.exif_transpose(opened)
-            if picture.size != opened.size and said:
-                said = said[1], said[0]
-            if said is None:
-                raise InputError(
-                    f"doesn't say how large it is ({picture.width} × {picture.height} pixels): give its pixels per "
-                    "inch (--dpi)", name,
-                )  # fmt: skip
-            seen = "A" in picture.getbands() or "transparency" in picture.info
-            alpha = np.asarray(picture.convert("RGBA").getchannel("A")) if seen else None
-            seen = alpha is not None and int(alpha.min()) < 255
-            plain = alpha if seen and alpha is not None else np.asarray(picture.convert("L"))
-    except Image.DecompressionBombError:
-        raise InputError(f"is far too large; {AT_MOST}", name) from None
-    except UnidentifiedImageError:
-        raise InputError("is no artwork: SVG, PNG, JPEG, WebP or TIFF", name) from None
-    except OSError as error:
-        raise InputError(error.strerror or "can't be read to its end: is it whole?", name) from None
-    except (ValueError, SyntaxError, EOFError):
-        raise InputError("is damaged", name) from None
+    with opened(data, name, "is no artwork: SVG, PNG, JPEG, WebP or TIFF") as picture:
+        said = _resolution(picture.info.get("dpi")) if not dpi else (dpi, dpi)
+        shown = as_shown(picture)
+        if shown.size != picture.size and said:
+            said = said[1], said[0]
+        if said is None:
+            pixels = f"{shown.width} × {shown.height} pixels"
+            raise InputError(f"doesn't say how large it is ({pixels}): give its pixels per inch (--dpi)", name)
+        alpha = np.asarray(shown.getchannel("A")) if shown.mode == "RGBA" else None
+        seen = alpha is not None and int(alpha.min()) < 255
+        plain = alpha if seen and alpha is not None else np.asarray(shown.convert("L"))
     values = plain.astype(np.float32) / np.float32(255)
     pixel = 25.4 / said[0], 25.4 / said[1]
     high, wide = values.shape

@@ -26,13 +26,25 @@ def file_stem(name: str) -> str:
 
 
 def read_whole(file: Path, most: float = math.inf) -> bytes:
-    """All of it. most: bytes. Raises InputError where it is larger, or can't be read."""
+    """All of it. most: bytes. Raises InputError where it is larger, is no plain file, or can't be read."""
+    name = shown_path(file)
     try:
-        if file.stat().st_size > most:
-            raise InputError(f"is larger than {most // 1_000_000:.0f} MB", str(file))
-        return file.read_bytes()
-    except OSError as error:
-        raise InputError(error.strerror or "can't be read", str(file)) from None
+        # Opened without waiting: a pipe that nobody writes to would keep us for ever.
+        with os.fdopen(os.open(file, os.O_RDONLY | os.O_NONBLOCK), "rb") as opened:
+            if not stat.S_ISREG(os.fstat(opened.fileno()).st_mode):
+                raise InputError("is no plain file", name)
+            data = opened.read() if math.isinf(most) else opened.read(int(most) + 1)
+    except (OSError, ValueError) as error:
+        why = getattr(error, "strerror", None) or "is no name of a file"
+        raise InputError(f"can't be read: {why}", name) from None
+    if len(data) > most:
+        raise InputError(f"is larger than {most // 1_000_000:.0f} MB", name)
+    return data
+
+
+def shown_path(file: Path) -> str:
+    """Its name in letters that can be printed, whatever bytes it is made of."""
+    return os.fsencode(file).decode("utf-8", "replace")[:200]
 
 
 def write_whole(file: Path, data: bytes, check: Callable[[], None] = lambda: None) -> None:
@@ -75,6 +87,8 @@ def _mode_of(file: Path) -> int:
         mask = os.umask(0)
         os.umask(mask)
         return 0o666 & ~mask
+    if stat.S_ISREG(found.st_mode) and not found.st_mode & 0o222:
+        raise InputError("can't be written: it is read-only. Choose another name.", shown_path(file))
     if not stat.S_ISREG(found.st_mode):
         kind = "a folder" if stat.S_ISDIR(found.st_mode) else "a link" if stat.S_ISLNK(found.st_mode) else "a device"
         raise InputError(f"can't be written: it is {kind}, not a file. Choose another name.", str(file))

@@ -16,6 +16,7 @@ from functools import cached_property
 from pathlib import Path
 
 from keen_compass.errors import InputError, shown_input
+from keen_compass.formats.files import read_whole
 from keen_compass.machines.places import Spot
 from keen_compass.quantities.lengths import parse_number
 
@@ -23,7 +24,7 @@ PLAIN = re.compile(r"[-+]?[0-9]{1,15}(?:\.[0-9]{1,15})?")
 ONE_COMMA = re.compile(r"\d{1,3},\d{3}")  # thousands, or decimals
 LARGEST = 20_000_000  # bytes
 _LINE = re.compile(r"([^\r\n]*)(\r\n|\r|\n|$)")
-_SECTION = re.compile(r"\s*\[\s*([^\[\]]*?)\s*\]\s*$")
+_SECTION = re.compile(r"\s*\[([^\[\]]*)\]\s*$")
 _BRACKETS = re.compile(r"\([^()]*\)")
 _REST = re.compile(r";|(?<!:)//|(?<=\s)#|^\s*#(?!\w+\s*[=:,])")  # `#100 = 3` is a key of its own
 _NUMBER = re.compile(
@@ -107,15 +108,19 @@ class Listing:
 
     def changed(self, changes: Mapping[str, str]) -> bytes:
         """With other values, by key; nothing else differs by a byte. Raises InputError."""
-        places = []
+        places: list[tuple[int, int, str]] = []
         for name, new in changes.items():
             entry, wanted = self.entry(name), new.strip()
+            if any(start == entry.start for start, _, _ in places):
+                raise InputError(f"is set twice: another name of the entry in line {entry.line} is given too", name)
             _check_one_line(wanted, name)
             places.append((entry.start, entry.end, wanted))
             again = read_text(self.text[: entry.start] + wanted + self.text[entry.end :])
             there = next((e for e in again if e.line == entry.line), None)
             if there is None or (there.key, there.value) != (entry.key, wanted):
                 raise InputError(f"{shown_input(new)} would not be read back as that in this line", name)
+            if _NUMBER.fullmatch(entry.value) and not _NUMBER.fullmatch(wanted):
+                raise InputError(f"{shown_input(new)} is no number, and one stands there now", name)
         return self.as_bytes(replaced(self.text, places))
 
     def number_at(self, line: int, column: int) -> Number:
@@ -161,13 +166,7 @@ class Listing:
 
 def read_listing(file: Path) -> Listing:
     """Raises InputError, naming the file, where it can't be read."""
-    try:
-        with file.open("rb") as opened:
-            data = opened.read(LARGEST + 1)
-    except OSError as error:
-        raise InputError(f"can't be read: {error.strerror}", str(file)) from None
-    if len(data) > LARGEST:
-        raise InputError("is larger than 20 MB: that is no listing", str(file))
+    data = read_whole(file, LARGEST)
     try:
         return understood(data)
     except InputError as error:
@@ -206,7 +205,7 @@ def read_text(text: str) -> Iterator[Entry]:
     section = ""
     for number, (start, line) in enumerate(_lines(text), 1):
         if head := _SECTION.match(_without_remarks(line)[0]):
-            section = head[1]
+            section = head[1].strip()
             continue
         if (found := _entry(line)) is not None:
             key, (first, last), remark = found

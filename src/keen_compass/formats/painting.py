@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import io
 from typing import TYPE_CHECKING
 
+from keen_compass.formats.pictures import as_shown, opened
 from keen_compass.formats.svg_artwork import Drawing, Painted
 from keen_compass.pieces.page import Page
 
@@ -60,10 +60,8 @@ def _shape(canvas: Canvas, shape: Painted) -> None:
 
 
 def _picture(canvas: Canvas, art: Picture) -> None:
-    from PIL import Image, ImageOps
     from reportlab.lib.utils import ImageReader
 
-    with Image.open(io.BytesIO(art.data)) as opened:
-        picture = ImageOps.exif_transpose(opened)
-        shown = picture.convert("RGBA" if art.seen else "RGB")
+    with opened(art.data, "artwork", "is no picture") as picture:
+        shown = as_shown(picture).convert("RGBA" if art.seen else "RGB")
     canvas.drawImage(ImageReader(shown), 0, -art.height * MM, art.width * MM, art.height * MM, mask="auto")

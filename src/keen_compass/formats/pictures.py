@@ -4,56 +4,96 @@ from __future__ import annotations
 
 import io
 import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
+from keen_compass.formats.files import read_whole
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
+    from PIL import Image
 
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF")
 MOST_PIXELS = 100_000_000
+WHITE_OR_BLACK = 262  # TIFF 6.0, PhotometricInterpretation: 0 where zero is white
 AT_MOST = f"at most {MOST_PIXELS // 1_000_000} million pixels are read"
 
 
 def read_grey(file: Path) -> NDArray[np.float64]:
     """Rows of greys from 0, black, to 255. Raises InputError for what is no picture, or far too large."""
-    return _grey(file, str(file))
+    return grey_of(read_whole(file), str(file))
 
 
 def grey_of(data: bytes, name: str) -> NDArray[np.float64]:
     """The same of bytes; name: what they are called where they are refused."""
-    return _grey(io.BytesIO(data), name)
-
-
-def _grey(file: Path | io.BytesIO, name: str) -> NDArray[np.float64]:
     import numpy as np
-    from PIL import Image, ImageOps, UnidentifiedImageError
+    from PIL import Image
+
+    with opened(data, name, "is no picture: PNG, JPEG, WebP or TIFF") as picture:
+        shown = as_shown(picture)
+        if shown.mode == "RGBA":
+            shown = Image.alpha_composite(Image.new("RGBA", shown.size, "white"), shown)
+        return np.asarray(shown.convert("L"), float)
+
+
+@contextmanager
+def opened(data: bytes, name: str, no_picture: str) -> Iterator[Image.Image]:
+    """A picture that is not too large. Raises InputError, also for what goes wrong while it is read inside.
+
+    no_picture: what is said of anything else.
+    """
+    from PIL import Image, UnidentifiedImageError
 
     try:
-        with (
-            warnings.catch_warnings(action="ignore", category=Image.DecompressionBombWarning),
-            Image.open(file, formats=FORMATS) as opened,
-        ):
-            if opened.width * opened.height > MOST_PIXELS:
-                raise InputError(f"has {opened.width} × {opened.height} pixels; {AT_MOST}", name)
-            picture = ImageOps.exif_transpose(opened)
-            if picture.mode.startswith("I") or picture.mode == "F":  # 16 bits and more
-                deep = np.asarray(picture, float)
-                most = float(deep.max()) or 1.0
-                return deep * (255.0 / (65535.0 if most > 255 else 255.0))
-            if "A" in picture.getbands() or "transparency" in picture.info:
-                clear = picture.convert("RGBA")
-                picture = Image.alpha_composite(Image.new("RGBA", clear.size, "white"), clear)
-            return np.asarray(picture.convert("L"), float)
+        with warnings.catch_warnings(action="ignore"), Image.open(io.BytesIO(data), formats=FORMATS) as picture:
+            if picture.width * picture.height > MOST_PIXELS:
+                raise InputError(f"has {picture.width} × {picture.height} pixels; {AT_MOST}", name)
+            yield picture
     except Image.DecompressionBombError:
         raise InputError(f"is far too large; {AT_MOST}", name) from None
     except UnidentifiedImageError:
-        raise InputError("is no picture: PNG, JPEG, WebP or TIFF", name) from None
+        raise InputError(no_picture, name) from None
     except OSError as error:
-        why = error.strerror or "can't be read to its end: is it whole?"
-        raise InputError(why, name) from None
+        raise InputError(error.strerror or "can't be read to its end: is it whole?", name) from None
     except (ValueError, SyntaxError, EOFError):  # what a damaged file makes of Pillow
         raise InputError("is damaged", name) from None
+
+
+def as_shown(picture: Image.Image) -> Image.Image:
+    """As a screen shows it, 8 bits a colour, turned as its tag says: L, RGB, or RGBA where it has clear parts."""
+    from PIL import Image, ImageCms, ImageOps
+
+    clear = picture.info.get("transparency")
+    turned = ImageOps.exif_transpose(picture)
+    if picture.mode.startswith("I") or picture.mode == "F":
+        white_is_zero = getattr(picture, "tag_v2", {}).get(WHITE_OR_BLACK) == 0
+        return _from_deep(turned, clear if isinstance(clear, int) else None, white_is_zero)
+    if "A" in turned.getbands() or "a" in turned.getbands() or clear is not None:
+        return turned.convert("RGBA")
+    if turned.mode == "LAB":
+        lab, screen = ImageCms.createProfile("LAB"), ImageCms.createProfile("sRGB")
+        seen = ImageCms.profileToProfile(turned, lab, screen, outputMode="RGB")
+        assert isinstance(seen, Image.Image)
+        return seen
+    return turned.convert("L" if turned.mode in ("1", "L") else "RGB")
+
+
+def _from_deep(picture: Image.Image, clear: int | None, white_is_zero: bool) -> Image.Image:
+    """Greys of more than 8 bits. clear: the value that is none; white_is_zero: as a TIFF's tag may say."""
+    import numpy as np
+    from PIL import Image
+
+    values = np.nan_to_num(np.asarray(picture, float))
+    most = 65535.0
+    if not picture.mode.startswith("I;16"):  # how far 32 bits go, nothing says
+        most = next((m for m in (1.0, 255.0, 65535.0) if values.max() <= m), float(values.max()))
+        most = 255.0 if picture.mode == "I" and most == 1 else most
+    share = np.clip(values / most, 0, 1)
+    grey = np.round(255 * (1 - share if white_is_zero else share)).astype(np.uint8)
+    if clear is None:
+        return Image.fromarray(grey)
+    return Image.fromarray(np.dstack([grey, grey, grey, np.where(values == clear, 0, 255).astype(np.uint8)]))

@@ -30,6 +30,7 @@ class ThermalSettings:
     """How it is to burn; lengths in mm over the stock's top, feed in mm/min, delay in s, power in % (lasers).
 
     focus: where a laser's lens stands, as its controller counts Z, mm; None where no file moves it.
+    z_travel: how far Z moves in all, mm; 0 where nobody said.
     """
 
     bed: Box
@@ -41,6 +42,7 @@ class ThermalSettings:
     safe_height: float = 10.0
     power: float = 80.0
     focus: float | None = None
+    z_travel: float = 0.0
 
     def __post_init__(self) -> None:
         for name, (low, high) in LIMITS.items():
@@ -49,6 +51,16 @@ class ThermalSettings:
                 raise PieceError(f"must be between {low:g} and {high:g}, got {value:g}", name)
         if not self.beam and self.safe_height < self.pierce_height:
             raise PieceError("must be at least as high as the pierce", "safe_height")
+        if self.z_travel and not self.beam and self.z_travel < self.pierce_height:
+            raise PieceError(
+                f"Z moves by {self.z_travel:g} mm: too little to pierce {self.pierce_height:g} mm over the stock",
+                "z_travel",
+            )
+
+    @property
+    def clearance(self) -> float:
+        """How high over the stock a torch travels, mm: less where Z has little room."""
+        return min(self.safe_height, self.z_travel) if self.z_travel else self.safe_height
 
 
 def write_thermal(path: ToolPath, settings: ThermalSettings) -> str:
@@ -57,13 +69,17 @@ def write_thermal(path: ToolPath, settings: ThermalSettings) -> str:
     what = "laser" if settings.beam else "plasma, Z0 on top of the stock"
     lines = [f"(Keen Compass, {comment(path.title)})", f"(mm, absolute, {what})", "G21", "G90 G94 G17", "M5"]
     if not settings.beam:
-        lines.append(f"G0 Z{numbered(settings.safe_height)}")
+        lines.append(f"G0 Z{numbered(settings.clearance)}")
     stands: float | None = None
     for layer in path.layers:
         wanted = settings.focus if layer.height is None else layer.height
         if settings.beam and wanted is not None and wanted != stands:
             if settings.focus is None:
                 raise PieceError("this machine’s files don’t move the lens", "focus")
+            if settings.z_travel and wanted > settings.z_travel:
+                raise PieceError(
+                    f"Z moves by {settings.z_travel:g} mm: the lens can’t stand at {wanted:g} mm", "z_travel"
+                )
             lines.append(f"G0 Z{numbered(wanted)}")
             stands = wanted
         for stroke in layer.strokes:
@@ -95,7 +111,7 @@ def _burnt(stroke: Stroke, settings: ThermalSettings, layer: Layer) -> Iterator[
     yield from beside(stroke, _along(stroke, f" F{numbered(min(feed, LIMITS['feed'][1]))}"))
     yield "M5"
     if not settings.beam:
-        yield f"G0 Z{numbered(settings.safe_height)}"
+        yield f"G0 Z{numbered(settings.clearance)}"
 
 
 def _along(stroke: Stroke, first: str) -> Iterator[str]:

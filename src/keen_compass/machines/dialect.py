@@ -98,7 +98,7 @@ class Dialect:
             _check(getattr(self, name), allowed, name)
             on_wire(getattr(self, name), name)
         for name in ANSWERS:
-            _check(getattr(self, name), tuple(IN_ANSWERS), name)
+            _check(getattr(self, name), tuple(IN_ANSWERS), name, once=True)
         if self.position and not {"x", "y"} <= _names(self.position):
             raise InputError("say where {x} and {y} stand in it", "position")
         if not self.acknowledged:
@@ -177,7 +177,8 @@ def _names(pattern: str) -> set[str]:
     return {name for _, name, _, _ in string.Formatter().parse(pattern) if name is not None}
 
 
-def _check(text: str, allowed: tuple[str, ...], place: str) -> None:
+def _check(text: str, allowed: tuple[str, ...], place: str, *, once: bool = False) -> None:
+    """once: what is read out of an answer stands at one place in it."""
     if not isinstance(text, str) or len(text) > LONGEST:
         raise InputError(f"expected text of at most {LONGEST} characters", place)
     try:
@@ -188,6 +189,9 @@ def _check(text: str, allowed: tuple[str, ...], place: str) -> None:
         if name is not None and (name not in allowed or spec or how):
             said = ", ".join(f"{{{n}}}" for n in allowed) or "nothing"
             raise InputError(f"{{{name}}} can’t stand there; {said} can", place)
+    names = [name for _, name, _, _ in string.Formatter().parse(text.split("|", maxsplit=1)[0]) if name is not None]
+    if once and len(names) > len(set(names)):
+        raise InputError("each of its numbers stands there once", place)
 
 
 @lru_cache(maxsize=256)

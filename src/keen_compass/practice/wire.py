@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, PortError
 from keen_compass.machines.profile import Machine
 from keen_compass.practice.demo import EMBER, FEEDS, HERON, KINGFISHER, START, SWIFT
 from keen_compass.quantities.stored import StoredValue
@@ -42,14 +42,20 @@ def stand_in(
     machine: Machine, settings: Mapping[str, str] | None = None, *, fault: str = "", seed: int = 1, fast: float = FAST,
     after: int = 0,
 ) -> StandInController:  # fmt: skip
-    """A practice controller of a machine, on a pseudo-terminal. Raises InputError."""
+    """A practice controller of a machine, on a pseudo-terminal. Raises InputError, PortError."""
     if fault and fault not in FAULTS:
         raise InputError(f"expected one of {', '.join(FAULTS)}", "fault")
     language = language_of(machine)
     numbers = begins_with(machine) if settings is None else settings
-    return StandInController(
-        {**numbers, **BESIDES[language]}, language, fault=fault, seed=seed, fast=fast, after=after
-    )  # fmt: skip
+    try:
+        return StandInController(
+            {**numbers, **BESIDES[language]}, language, fault=fault, seed=seed, fast=fast, after=after
+        )  # fmt: skip
+    except OSError:
+        raise PortError(
+            "none", "This computer has no terminal left for a practice controller.", "Nothing was connected.",
+            "Close some terminals, then connect again.",
+        ) from None  # fmt: skip
 
 
 def named(name: str) -> Machine:

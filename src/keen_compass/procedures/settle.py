@@ -204,8 +204,10 @@ def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cau
 def _by_length(case: Case, procedure: Procedure[Any]) -> Iterator[Way]:
     """Of what is judged over a length, everything but what grows with it matters less on a longer one."""
     sizes = [length_mm(case.piece[k], k) for k in procedure.grows if k in case.piece]
-    longest = max(sizes, default=0.0)
-    limit = min(x for x in (case.largest_size or longest, case.instrument.reach or math.inf) if x) if sizes else 0.0
+    if not sizes:  # it says nothing of how long it is: nothing can be said of a longer one
+        return
+    longest = max(sizes)
+    limit = min(x for x in (case.largest_size or longest, case.instrument.reach or math.inf) if x)
     fixed = (Cause.GAIN, Cause.TILT, Cause.WARMTH, Cause.KNOWN, Cause.SCALE)
     for factor in LONGER:
         if longest * factor <= limit:

@@ -446,6 +446,7 @@ class Making:
                 bed=Box(0, 0, *machine.bed), beam=machine.kind in BEAM, feed=machine.feed,
                 pierce_height=machine.pierce_height, cut_height=machine.cut_height, pierce_delay=machine.pierce_delay,
                 power=machine.power, focus=machine.focus if machine.moves_lens else None,
+                z_travel=machine.z_travel,
             ))  # fmt: skip
         assert machine.stock is not None
         settings = CutSettings(

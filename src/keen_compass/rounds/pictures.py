@@ -23,7 +23,6 @@ if TYPE_CHECKING:
     from keen_compass.solve.cross import Cross
 
 LARGEST_FILE = 60_000_000  # bytes
-COVERED = 90  # px about a found cross that are wiped out before another is sought
 BLURRED = 0.15  # px, standard, from which on a cross is said to be unclear
 ALIKE = 12.0  # px from a place, within which a cross is that which was meant
 
@@ -86,13 +85,13 @@ class Pictures:
 
     def other_cross(self, measurand: str) -> None:
         """Another cross than the one that stands in the callout. Raises InputError where there is none."""
-        from keen_compass.solve.cross import find_cross
+        from keen_compass.solve.cross import another_cross
 
         grey, now = self.grey(measurand), self._measuring.draft.split()
         if grey is None:
             return
         at = (float(now[0]), float(now[1])) if len(now) == 2 else None
-        found = find_cross(_without(grey, at)) if at else self.cross(measurand)
+        found = another_cross(grey, at) if at else self.cross(measurand)
         if found is None:
             raise InputError("There is no other cross in this picture.")
         self._measuring.type(written((found.u, found.v)))
@@ -133,12 +132,12 @@ class Pictures:
         return self.taken.blobs.get(measurand, "") in self._doubts
 
     def _says(self, measurand: str) -> Note | None:
-        from keen_compass.solve.cross import find_cross
+        from keen_compass.solve.cross import another_cross
 
         found, grey = self.cross(measurand), self.grey(measurand)
         if found is None or grey is None:
             return note("camera.no_cross")
-        if find_cross(_without(grey, (found.u, found.v))) is not None:
+        if another_cross(grey, (found.u, found.v)) is not None:
             return note("camera.two_crosses")
         if max(found.u_u, found.u_v) > BLURRED:
             return note("camera.unclear", px=2 * max(found.u_u, found.u_v))
@@ -154,16 +153,6 @@ class Pictures:
         machine = self._c.machine
         held = offset_held(self._c.in_force(piece), "camera", machine.offset_form, machine.flipped)
         return shape.stands_at(held)[shape.names.index(measurand)]
-
-
-def _without(grey: NDArray[np.float64], at: Point) -> NDArray[np.float64]:
-    """The same picture with paper over what stands about a place."""
-    import numpy as np
-
-    rest = grey.copy()
-    u, v = round(at[0]), round(at[1])
-    rest[max(v - COVERED, 0) : v + COVERED, max(u - COVERED, 0) : u + COVERED] = np.percentile(grey[::4, ::4], 75)
-    return rest
 
 
 def written(at: Point) -> str:

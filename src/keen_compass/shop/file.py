@@ -163,7 +163,7 @@ class ShopFile:
             db.close()
         if not tables and application in (0, schema.APPLICATION_ID):
             return 0  # begun and never filled
-        if application != schema.APPLICATION_ID or not version:
+        if application != schema.APPLICATION_ID or version <= 0:
             raise self._not_a_shop()
         if version > schema.FORMAT:
             raise ShopNewerError(

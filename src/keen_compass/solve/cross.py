@@ -39,6 +39,8 @@ NEARER, WHOLE = (1.0, 0.75, 0.55), 0.9  # shares of what is looked at across a s
 AROUND = 520.0  # px to either side of a crossing that are kept at hand: all that is looked at, and some to move in
 CLOSE = 110.0  # px from where both meet, within which strokes are surely seen
 WIDEST = 60.0  # px, of a stroke
+COVERED = 90  # px about a found cross that are wiped out before another is sought
+LEAST_INSIDE = 14.0  # px from the rim: nearer, an arm is too short to say where its middle runs
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,6 +109,14 @@ def find_cross(grey: Array, near: tuple[float, float] | None = None) -> Cross | 
         if found is not None:
             return found
     return None
+
+
+def another_cross(grey: Array, at: tuple[float, float]) -> Cross | None:
+    """The clearest cross besides the one that stands at a place, px; None where there is no other."""
+    rest = grey.copy()
+    u, v = round(at[0]), round(at[1])
+    rest[max(v - COVERED, 0) : v + COVERED, max(u - COVERED, 0) : u + COVERED] = np.percentile(grey[::4, ::4], 75)
+    return find_cross(rest)
 
 
 def _candidates(grey: Array, near: tuple[float, float] | None) -> list[tuple[float, float, float, float]]:
@@ -290,7 +300,9 @@ def _meeting(theta: float, c: float, other: float, d: float) -> Array | None:
 def _met(first: _Line, second: _Line, shape: Sequence[int]) -> Cross | None:
     """The cross of two strokes that one pen drew; None where they were not, or don't meet in the picture."""
     meets = _meeting(first.theta, first.c, second.theta, second.c)
-    if meets is None or not (0 < meets[0] < shape[1] and 0 < meets[1] < shape[0]):
+    if meets is None:
+        return None
+    if min(meets[0], meets[1], shape[1] - meets[0], shape[0] - meets[1]) < LEAST_INSIDE:
         return None
     between = abs(math.remainder(first.theta - second.theta - math.pi / 2, math.pi))
     ratio = [

@@ -133,7 +133,7 @@ class CableView(QWidget):
             return
         path, name = self.port.currentText().strip(), self.language.currentData()
         if path == PRACTICE and self._practice is not None:
-            self._link.practise(self._practice(), self.connected.emit)
+            self._link.practise(self._practice, self.connected.emit)
         elif path:
             some = [d for d in self.languages() if name in (None, d.name)]
             self._link.connect_to(path, some, self.connected.emit)
