@@ -35,6 +35,9 @@ def test_the_example_solves_itself_from_a_file_and_from_a_pipe(tmp_path: Path) -
     assert answer["unresolved"] == []
 
 
+MANY = json.dumps({"procedure": "rectangle", "readings": [{"measurand": "x_1", "values": [400.1] * 501}]})
+
+
 @pytest.mark.parametrize(
     ("words", "text", "says"),
     [
@@ -42,6 +45,7 @@ def test_the_example_solves_itself_from_a_file_and_from_a_pipe(tmp_path: Path) -
         (("solve", "-"), "[" * 100_000, "nested too deeply"),
         (("solve", "-"), '{"procedure": "rectangle"}', "readings: missing"),
         (("solve", "-"), '{"procedure": "astrology", "readings": []}', "procedure: 'astrology' is not known"),
+        (("solve", "-"), MANY, "readings[0].values: at most 500"),
         (("solve", "/nowhere/at/all"), None, "can't be read"),
         (("solve",), None, "give either a file"),
         (("piece", "rectangle", "--size", "2400x300", "-o", "x"), None, "leave the bed"),

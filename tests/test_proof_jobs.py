@@ -602,6 +602,45 @@ def test_dropped_mistaken_and_damaged_artwork_is_said_beside_it(window: MainWind
     assert step_of(window).print.on_stand_in.isEnabled()
 
 
+SENSELESS = (
+    '<path d="M0 0L1e300 0 1e300 1e300z"/>', '<path d="M0 0L1e999 0 9 9z"/>', '<circle r="1e200"/>',
+    '<g transform="scale(1e300)"><rect transform="scale(1e300)" width="9" height="9"/></g>',
+    '<rect width="1e300%" height="5"/>',
+    '<path d="M0 0A1e300 1e-300 0 0 1 9 9z"/>', '<path d="M0 0h9" stroke="#000" stroke-width="1e300"/>',
+    '<path d="M0 0C1e308 1e308 -1e308 1e308 9 9z"/>', '<rect transform="skewX(90)" width="5" height="5"/>',
+)  # fmt: skip
+
+
+def test_senseless_drawings_are_refused_before_anything_is_kept_and_a_bad_one_locks_no_round(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    begin(window, "kingfisher", "proof", "proof").give_up("Printed anew")
+    session = begin(window, "kingfisher", "proof", "proof")
+    before = session.making.artworks.chosen
+    for body in SENSELESS:
+        size = 'width="40mm" height="30mm" viewBox="0 0 40 30"'
+        (tmp_path / "a.svg").write_text(f'<svg xmlns="http://www.w3.org/2000/svg" {size}>{body}</svg>')
+        dropped_on(window, tmp_path / "a.svg")
+        assert session.making.artworks.chosen == before, body
+    (tmp_path / "quay.svg").write_bytes(SVG)
+    dropped_on(window, tmp_path / "quay.svg")
+    assert session.making.artworks.sticker() is not None
+    # As if an earlier version had kept what this one can't read.
+    monkeypatch.setattr("keen_compass.formats.svg_artwork.FARTHEST", 1.0)
+    for go_on in (True, False):
+        window.show_rose("kingfisher")
+        window.begin("proof", "proof")
+        session.making.artworks._read.clear()
+        settle()
+        if go_on:
+            assert "draws further than" in shown(step_of(window))
+            window.grab()
+            check_looks(window, (1280, 800))
+            (tmp_path / "small.png").write_bytes(PNG)
+            dropped_on(window, tmp_path / "small.png")
+    assert "draws further than" not in shown(step_of(window))
+
+
 def test_a_mark_is_dragged_to_where_there_is_room(window: MainWindow) -> None:
     begin(window, "kingfisher", "proof", "proof").give_up("Printed anew")
     session = begin(window, "kingfisher", "proof", "proof")

@@ -11,6 +11,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QWidget
 
 from driving import choose, controller_page, focus, press, shown, tab_to, until
+from keen_compass.app.controller.cable import PRACTICE
 from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.port_link import LinkState, PortLink, as_lines
 from keen_compass.app.round.page import RoundPage
@@ -58,6 +59,23 @@ def connected(window: MainWindow, controller: StandInController) -> ControllerPa
     until(lambda: page.model.by_cable)
     until(still(window))
     return page
+
+
+def test_where_no_terminal_is_left_the_page_says_so(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    def none_left() -> None:
+        raise OSError("out of pty devices")
+
+    monkeypatch.setattr("pty.openpty", none_left)
+    page = controller_page(window, cable=True)
+    tab_to("Port of its cable")
+    press(PRACTICE, Qt.Key.Key_Return)
+    assert "no terminal left" in shown(page)
+    assert "Close some terminals" in shown(page)
+    assert link_of(window).state is LinkState.CLOSED
+    monkeypatch.undo()
+    press(Qt.Key.Key_Return)
+    until(still(window))
+    assert "no terminal left" not in shown(page)
 
 
 def test_by_keyboard_numbers_are_sent_and_read_back_and_the_head_is_moved(

@@ -3,6 +3,7 @@
 KeenCompassError
 ├── InputError              what somebody gave us is wrong; `place` names where
 │   ├── LengthError         a typed length can't be read
+│   ├── NoSizeError         a picture doesn't say how large it is
 │   └── PieceError          a test piece can't be made as asked
 ├── PortError              a controller at the other end of a cable
 ├── UncertaintyError        an uncertainty of zero, or one that can't be stated
@@ -43,6 +44,10 @@ class InputError(KeenCompassError):
 
 class LengthError(InputError):
     """A typed length can't be read, or could mean two things."""
+
+
+class NoSizeError(InputError):
+    """A picture doesn't say its resolution: it must be given."""
 
 
 class PieceError(InputError):

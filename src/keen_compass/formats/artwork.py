@@ -12,10 +12,10 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.errors import InputError
+from keen_compass.errors import InputError, NoSizeError
 from keen_compass.formats.files import read_whole
 from keen_compass.formats.pictures import as_shown, opened
-from keen_compass.formats.svg_artwork import Drawing, read_drawing
+from keen_compass.formats.svg_artwork import FARTHEST, Drawing, read_drawing
 from keen_compass.quantities.geometry import Point
 
 if TYPE_CHECKING:
@@ -89,8 +89,16 @@ Artwork = Drawing | Picture
 
 
 def shown_area(artwork: Artwork, threshold: float = BETWEEN, smooth: float = 0.0, *, strokes: bool = True) -> Area:
-    """What an artwork covers, mm. threshold, smooth: of a picture; strokes: whether a drawing's lines count."""
-    return artwork.area(strokes=strokes) if isinstance(artwork, Drawing) else artwork.area(threshold, smooth)
+    """What an artwork covers, mm. threshold, smooth: of a picture; strokes: whether a drawing's lines count.
+
+    Raises InputError where no computation finds that.
+    """
+    from shapely.errors import GEOSException
+
+    try:
+        return artwork.area(strokes=strokes) if isinstance(artwork, Drawing) else artwork.area(threshold, smooth)
+    except (GEOSException, ArithmeticError) as error:
+        raise InputError(f"what it covers can't be found out: {str(error)[:120]}") from None
 
 
 def read_artwork(data: bytes, name: str, dpi: float = 0.0) -> Artwork:
@@ -107,6 +115,8 @@ def read_artwork(data: bytes, name: str, dpi: float = 0.0) -> Artwork:
             raise InputError(
                 f"is {found.width:.4g} × {found.height:.4g} mm; {SMALLEST:g} to {LARGEST:g} mm are taken", name
             )  # fmt: skip
+    if isinstance(found, Drawing) and not found.within_reach:
+        raise InputError(f"draws further than {FARTHEST:,.0f} mm from its corner", name)
     return found
 
 
@@ -128,7 +138,7 @@ def read_picture(data: bytes, name: str, dpi: float = 0.0) -> Picture:
             said = said[1], said[0]
         if said is None:
             pixels = f"{shown.width} × {shown.height} pixels"
-            raise InputError(f"doesn't say how large it is ({pixels}): give its pixels per inch (--dpi)", name)
+            raise NoSizeError(f"doesn't say how large it is ({pixels}): give its pixels per inch (--dpi)", name)
         alpha = np.asarray(shown.getchannel("A")) if shown.mode == "RGBA" else None
         seen = alpha is not None and int(alpha.min()) < 255
         plain = alpha if seen and alpha is not None else np.asarray(shown.convert("L"))

@@ -45,6 +45,7 @@ SVG = "{http://www.w3.org/2000/svg}"
 XLINK = "{http://www.w3.org/1999/xlink}href"
 CAPS = {"butt": "flat", "round": "round", "square": "square"}
 JOINS = ("miter", "round", "bevel")
+FARTHEST = 100_000.0  # mm: what lies further out is a mistake, and its areas lose their last digits
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,6 +116,12 @@ class Drawing:
     painted: tuple[Painted, ...]
     left_out: Mapping[str, int] = field(default_factory=lambda: MappingProxyType({}))
 
+    @property
+    def within_reach(self) -> bool:
+        """Whether nothing lies further out than can be reckoned with; what is no number does."""
+        reach = [abs(v) for shape in self.painted for move in shape.moves for at in move.points for v in at]
+        return all(v <= FARTHEST for v in (*reach, *(shape.width for shape in self.painted)))
+
     def area(self, *, strokes: bool = True) -> Area:
         """What is painted, mm; what a drawing has beside itself isn't seen."""
         from shapely import box, union_all
@@ -151,7 +158,7 @@ def read_drawing(data: bytes, name: str) -> Drawing:
         )  # fmt: skip
         painted = [p for e in parsed.elements() if isinstance(e, svgelements.Shape) and (p := _painted(e))]
         width, height = float(parsed.width) * PX, float(parsed.height) * PX
-    except (ValueError, TypeError, AttributeError, KeyError, IndexError, ZeroDivisionError, RecursionError) as error:
+    except (ValueError, TypeError, AttributeError, KeyError, IndexError, ArithmeticError, RecursionError) as error:
         raise InputError(
             f"holds something that can't be read: {str(error)[:120] or type(error).__name__}", name
         ) from None

@@ -52,6 +52,7 @@ _MACHINE = {
     "print_scale_form",
 }  # fmt: skip
 MOST_PICKS = 99
+MOST_VALUES = 500  # of one length: no hand reads more
 # Unknown → the quantity whose round finds it out.
 YIELDED_AS = {
     "x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash",
@@ -500,6 +501,8 @@ def _readings(
         values = _list(body.get("values"), f"{place}.values")
         if not values:
             raise InputError("empty; leave the entry out where nothing was read", f"{place}.values")
+        if len(values) > MOST_VALUES:
+            raise InputError(f"at most {MOST_VALUES} values, got {len(values)}", f"{place}.values")
         if spots:
             readings[name] = tuple(_spot(v, f"{place}.values[{j}]") for j, v in enumerate(values))
             continue

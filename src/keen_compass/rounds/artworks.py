@@ -5,12 +5,13 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.errors import InputError, KeenCompassError
-from keen_compass.formats.files import read_whole
+from keen_compass.errors import InputError, KeenCompassError, NoSizeError
+from keen_compass.formats.files import read_whole, shown_path
 from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.outline import Outset, outlined
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
@@ -56,21 +57,23 @@ class Artworks:
 
     def put_file(self, file: Path, beside: Beside = lambda run: run()) -> None:
         """Artwork from a file. beside: runs what takes long. Raises InputError where it can't be read."""
-        self.put(read_whole(file, LARGEST_FILE), file.name, beside)
+        self.put(read_whole(file, LARGEST_FILE), shown_path(Path(file.name)), beside)
 
     def put(self, data: bytes, file: str, beside: Beside = lambda run: run()) -> None:
         """Artwork as it came (undoable). A picture that doesn't say its resolution is kept, and it is asked for.
 
         Raises InputError for what is none.
         """
-        from keen_compass.formats.artwork import read_artwork
+        from keen_compass.formats.artwork import read_artwork, shown_area
+
+        def understood() -> Artwork:
+            art = read_artwork(data, file)
+            shown_area(art)  # what can't be drawn up must not be kept: the round could never be looked at again
+            return art
 
         art: Artwork | None = None
-        try:
-            art = beside(lambda: read_artwork(data, file))
-        except InputError as error:
-            if "--dpi" not in error.message:
-                raise
+        with suppress(NoSizeError):
+            art = beside(understood)
         with self._c.shop.writing():
             blob = self._c.shop.put_blob(data)
             self._read = {(blob, 0.0): art} if art is not None else {}

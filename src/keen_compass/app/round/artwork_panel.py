@@ -19,7 +19,7 @@ from keen_compass.app.round.choices import fill
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.stage_panel import StagePanel
 from keen_compass.app.waiting import Dropped, Waiting
-from keen_compass.errors import KeenCompassError
+from keen_compass.errors import KeenCompassError, NoSizeError
 from keen_compass.formats.artwork import Picture
 from keen_compass.machines.shown import show_length
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
@@ -185,8 +185,12 @@ class ArtworkPanel(StagePanel):
         """What is missing, or too coarse."""
         if not self.artworks.chosen.blob:
             return ""
-        if self._kind() == "sizeless":
+        try:
+            self.artworks.artwork()
+        except NoSizeError:
             return "The picture doesn’t say how large it is: type its pixels per inch."
+        except KeenCompassError as error:  # kept by an earlier version, or damaged since
+            return f"{str(error).strip()} Choose another."
         if (refused := self.sheets.refusal()) and refused.code == "refused":
             return say(refused)
         pixel = self.artworks.coarse()
@@ -217,8 +221,10 @@ class ArtworkPanel(StagePanel):
             return ""
         try:
             art = self.artworks.artwork()
-        except KeenCompassError:
+        except NoSizeError:
             return "sizeless"
+        except KeenCompassError:
+            return ""
         return "picture" if isinstance(art, Picture) else "drawing"
 
     def _resolution(self) -> str:
