@@ -12,6 +12,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import combinations
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -75,20 +76,20 @@ def remedies(
     likely, why not.
     """
     ways = sorted(_ways(case, procedure, quantity, error), key=lambda w: w.minutes)
-    one_sided = QUANTITIES[quantity].one_sided
-    prospects = [(way, _prospect(error, (way,), T, one_sided=one_sided)) for way in ways]
+    prospect = partial(_prospect, error, error.U, T=T, one_sided=QUANTITIES[quantity].one_sided)
+    prospects = [(way, prospect((way,))) for way in ways]
     sure = _least(prospects, PROMISED)
     likely = {code: r for code, r in _least(prospects, LIKELY, best=True).items() if code not in sure}
     found = (*sure.values(), *likely.values())
     if sure:
         return found[0].text, found
     for both in sorted(combinations(ways, 2), key=lambda pair: pair[0].minutes + pair[1].minutes):
-        if both[0].code != both[1].code and (p := _prospect(error, both, T, one_sided=one_sided)).chance >= PROMISED:
+        if both[0].code != both[1].code and (p := prospect(both)).chance >= PROMISED:
             pair = tuple(_remedy(way, p) for way in both)
             return note("both_together", first=pair[0].text, then=pair[1].text), pair
     if found:
         return found[0].text, found
-    at_best = _prospect(error, ways, T, one_sided=one_sided)
+    at_best = prospect(ways)
     if at_best.U > T:
         return note("floor", instrument=case.instrument.name), ()
     return note("nothing_settles"), ()
@@ -108,7 +109,8 @@ def _remedy(way: Way, prospect: Prospect) -> Remedy:
     return Remedy(way.code, prospect.U, replace(way.said, values={**way.said.values, "sure": sure}))
 
 
-def _prospect(error: Uncertain, ways: Iterable[Way], T: float, *, one_sided: bool) -> Prospect:
+def _prospect(error: Uncertain, now: float, ways: Iterable[Way], *, T: float, one_sided: bool) -> Prospect:
+    """now: the error's U."""
     effects, anew = error.effects, False
     for way in ways:
         effects = tuple((s, c * k) for source, c in effects for s, k in (way.does(source),) if k)
@@ -116,8 +118,8 @@ def _prospect(error: Uncertain, ways: Iterable[Way], T: float, *, one_sided: boo
     try:
         U = expand(effects)
     except UncertaintyError:
-        return Prospect(error.U, 0.0)
-    sigma = math.sqrt(error.U**2 + U**2 if anew else max(error.U**2 - U**2, 0.0)) / K_95
+        return Prospect(now, 0.0)
+    sigma = math.sqrt(now**2 + U**2 if anew else max(now**2 - U**2, 0.0)) / K_95
     return Prospect(U, _told(error.value, sigma, U * MARGIN, T, one_sided=one_sided))
 
 

@@ -100,14 +100,16 @@ def looks_finer(measurand: str, lengths: Sequence[Length], division: float) -> D
             continue
         size = UNITS_MM[length.unit]
         value = length.mm / size
+        other = MM_PER_INCH if size == 1 else 1.0
+        turned = value * other
+        off = abs(turned - round(turned / division) * division)
+        if off > division / 10 or abs(turned) < division:
+            continue
         same = SAME * max(abs(value), 1.0)
         places = next((k for k in range(MOST_TYPED) if abs(round(value, k) - value) < same), None)
         if places is None or 10.0**-places * size >= division / 10 * (1 - SAME):
             continue
-        other = MM_PER_INCH if size == 1 else 1.0
-        turned, rounded = value * other, 10.0**-places / 2 * other
-        off = abs(turned - round(turned / division) * division)
-        if off <= rounded <= division / 10 and abs(turned) >= division:
+        if off <= 10.0**-places / 2 * other <= division / 10:
             which = i if len(lengths) > 1 else 0
             return Doubt((measurand,), note("finer_than_division", reading=which, value=value, division=division))
     return None
@@ -127,13 +129,13 @@ def looks_odd(
     if n < 2 or max(values) - min(values) <= 2 * instrument.resolution:
         return None
     far = []
+    record = instrument.repeatability
+    dof = n - 2 + beside[1] + record.dof
+    k = min(t_quantile(1 - ODD_CHANCE / 2, dof), ODD_AT_MOST)
     for i, value in enumerate(values):
-        others = [v for k, v in enumerate(values) if k != i]
+        others = [*values[:i], *values[i + 1 :]]
         middle = math.fsum(others) / len(others)
-        record = instrument.repeatability
-        squares = math.fsum((v - middle) ** 2 for v in others) + beside[0] + record.dof * record.s**2
-        dof = len(others) - 1 + beside[1] + record.dof
-        k = min(t_quantile(1 - ODD_CHANCE / 2, dof), ODD_AT_MOST)
+        squares = math.fsum([(v - middle) ** 2 for v in others]) + beside[0] + record.dof * record.s**2
         room = k * math.sqrt(squares / dof) * math.sqrt(1 + 1 / len(others))
         excess = abs(value - middle) - room - 2 * instrument.resolution
         if excess > 0:
