@@ -234,6 +234,18 @@ def test_every_cannot_tell_has_a_remedy_or_says_that_there_is_none() -> None:
                     assert "settle it" in r["text"]
 
 
+@pytest.mark.parametrize("off", [-1.3, -0.8, 0.8, 1.3])
+def test_where_a_mark_was_missed_all_are_aimed_at_again(off: float) -> None:
+    """Of four marks nobody can tell which: what they leave is far more than an aim is off."""
+    body = load("registration").example()
+    body["piece"]["marks"], body["readings"] = body["piece"]["marks"][:4], body["readings"][:4]
+    body["readings"][3]["values"][0][0] += off
+    (found,) = solved(body)["findings"]
+    assert found["verdict"] == "cannot_tell"
+    assert found["notes"][0] == "Aiming at each mark again may settle it."
+    assert [r["code"] for r in found["remedies"]] == ["aim_again"]
+
+
 @pytest.mark.parametrize(("name", "T", "code", "changed"), [
     ("kerf-square", 0.62, "equal_piece", {}),
     ("media-feed", 0.21, "closer_steps", {}),

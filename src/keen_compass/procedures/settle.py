@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from keen_compass.errors import UncertaintyError
 from keen_compass.procedures.case import Case, length_mm
-from keen_compass.quantities.assumed import hand
+from keen_compass.quantities.assumed import AIMED, hand
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Remedy
 from keen_compass.quantities.instruments import Instrument
@@ -39,6 +39,7 @@ CLOSER = (2.0, 4.0)
 PROVEN, MEASURED = 0.15, 0.25  # of what was assumed, that a round leaves of a scale, of lost motion
 RECORDED = 30.0  # degrees of freedom of a spread that a logbook knows
 MARGIN = 1.1  # of the U planned: its own estimate scatters too
+MISSED = 3.0  # times what an aim is usually off
 PROMISED, LIKELY = 0.9, 0.5  # chances from which a remedy would, and may, settle it
 MATTERS = 0.02  # of the variance: what brings less is no remedy's business
 # What one gets where nobody said what else is at hand, finer and finer.
@@ -87,6 +88,8 @@ def remedies(
         if both[0].code != both[1].code and (p := prospect(both)).chance >= PROMISED:
             pair = tuple(_remedy(way, p) for way in both)
             return note("both_together", first=pair[0].text, then=pair[1].text), pair
+    # Of a mark that was missed nothing follows for the next aim.
+    found = found or tuple(_remedy(way, p) for way, p in prospects if way.does is _aimed_well and p.U < T)
     if found:
         return found[0].text, found
     at_best = prospect(ways)
@@ -154,6 +157,8 @@ def _ways(case: Case, procedure: Procedure[Any] | None, quantity: str, error: Un
         yield Way("prove_scale", note("prove_scale"), 15.0, _scaled((Cause.SCALE,), PROVEN))
     if Cause.PLAY in matter:
         yield Way("measure_play", note("measure_play"), 6.0, _scaled((Cause.PLAY,), MEASURED))
+    if any(_aimed_badly(s) for s, _ in error.effects):
+        yield Way("aim_again", note("aim_anew"), 8.0, _aimed_well, anew=True)
     for times in MORE_TIMES:
         if matter & {Cause.AIM, Cause.DRAWN, Cause.PLACES}:
             yield Way("aim_again", note("aim_again", more=times - 1), 4.0 * times,
@@ -217,6 +222,15 @@ def _by_length(case: Case, procedure: Procedure[Any]) -> Iterator[Way]:
             yield Way(
                 "longer_piece", said, 15.0 * factor, _scaled(tuple(set(Cause) - set(fixed)), 1 / factor), anew=True
             )
+
+
+def _aimed_badly(s: Source) -> bool:
+    """Whether marks lie so far apart that one of them was rather missed than aimed at."""
+    return s.cause in (Cause.AIM, Cause.PLACES) and s.u > MISSED * AIMED.s
+
+
+def _aimed_well(s: Source) -> tuple[Source, float]:
+    return (s._replace(u=AIMED.s) if _aimed_badly(s) else s), 1.0
 
 
 def _scaled(causes: Sequence[Cause], factor: float) -> Change:
