@@ -30,7 +30,10 @@ from keen_compass.procedures.results import (
     no_number,
     scale_formula,
     scale_outcome,
+    shares_of,
+    taken_for_granted,
 )
+from keen_compass.procedures.settle import with_remedies
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.notes import Note, note
@@ -321,10 +324,14 @@ def _finding(case: Case, model: Together, unknown: Unknown, estimate: Uncertain)
             case, scale_outcome(case, quantity, estimate, PER_METRE, scale_formula(case, quantity, "1000", came))
         )
     T = case.tolerance_of(quantity, PER_METRE)
-    error, U = estimate.value * PER_METRE, estimate.U * PER_METRE
+    error = estimate.times(PER_METRE)
+    verdict = judge(error.value, error.U, T)
+    found = no_number(case, quantity, verdict, note("joint.nothing_held"), PER_METRE)
+    notes, settled = with_remedies(verdict, found.notes, case, None, quantity, error, T)
     return replace(
-        no_number(case, quantity, judge(error, U, T), note("joint.nothing_held"), PER_METRE), old=None, error=error,
-        expanded_uncertainty=U, worth_correcting=worth_correcting(error, U),
+        found, old=None, error=error.value, notes=notes,
+        expanded_uncertainty=error.U, worth_correcting=worth_correcting(error.value, error.U), remedies=settled,
+        limits=shares_of(error), assumed=taken_for_granted(error.effects),
     )  # fmt: skip
 
 

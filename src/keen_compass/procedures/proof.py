@@ -35,7 +35,16 @@ from keen_compass.procedures.base import (
 )
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed, number
 from keen_compass.procedures.offsets import drawn_line
-from keen_compass.procedures.results import arithmetic, ask, assumed_notes, contradicted, no_number
+from keen_compass.procedures.results import (
+    arithmetic,
+    ask,
+    assumed_notes,
+    contradicted,
+    no_number,
+    shares_of,
+    taken_for_granted,
+)
+from keen_compass.procedures.settle import with_remedies
 from keen_compass.procedures.sheets import ON_PAPER, aiming_choice, check_paper, paper_choice, paper_size, place
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
@@ -199,7 +208,7 @@ class Proof(Procedure[Places]):
         """U of one border, mm."""
         border = self.piece(case.piece).border
         foreseen = case.foreseen("b1", border, readings_each, nominal=border).mean
-        return {QUANTITY: _worst_of(foreseen.effects, len(self.piece(case.piece).at)).U}
+        return {QUANTITY: _worst_of(0.0, foreseen.effects, len(self.piece(case.piece).at)).U}
 
     def answer(self, case: Case) -> Solution:
         """How far the border is off, and what of it is shift, turn, scale, or the same all round."""
@@ -220,15 +229,16 @@ class Proof(Procedure[Places]):
         figures = split.figures(places.border)
         worst = max(range(len(off)), key=lambda i: abs(off[i]))
         T = case.tolerance_of(QUANTITY, 1000.0)
-        U = _worst_of(measured[worst].mean.effects, len(measured)).U
-        verdict = judge(off[worst], U, T)
+        error = _worst_of(off[worst], measured[worst].mean.effects, len(measured))
+        verdict = judge(off[worst], error.U, T)
         notes = [note("proof.worst", number=int(read[worst][1:]), by=off[worst])]
         if verdict is not Verdict.IN:
             notes += [note(f"proof.look_{what}") for what in figures["look_at"]]
         shown = f"{case.in_its_unit(measured[worst].value)} − {case.in_its_unit(places.border)}"
+        said, settled = with_remedies(verdict, notes, case, self, QUANTITY, error, T)
         finding = Finding(
-            QUANTITY, "mm", None, None, None, off[worst], "mm", U, T, verdict, False, arithmetic(shown), tuple(notes),
-            subject=case.subject,
+            QUANTITY, "mm", None, None, None, off[worst], "mm", error.U, T, verdict, False, arithmetic(shown), said,
+            subject=case.subject, limits=shares_of(error), remedies=settled, assumed=taken_for_granted(error.effects),
         )  # fmt: skip
         return Solution((finding,), split.confused, assumed_notes(case), figures)
 
@@ -275,11 +285,11 @@ def _rows(
     return rows
 
 
-def _worst_of(effects: tuple[tuple[Source, float], ...], places: int) -> Uncertain:
+def _worst_of(value: float, effects: tuple[tuple[Source, float], ...], places: int) -> Uncertain:
     """Of several places the worst is where the instrument, too, is likeliest to be off by what it may be."""
     if places < 2:
-        return Uncertain(0.0, effects)
-    return Uncertain(0.0, tuple((s, c * OFF_AT_WORST if s.cause is Cause.OWN_ERROR else c) for s, c in effects))
+        return Uncertain(value, effects)
+    return Uncertain(value, tuple((s, c * OFF_AT_WORST if s.cause is Cause.OWN_ERROR else c) for s, c in effects))
 
 
 @dataclass(frozen=True)

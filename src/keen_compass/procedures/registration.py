@@ -16,7 +16,7 @@ from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, St
 from keen_compass.procedures.case import Case, Parameters, listed
 from keen_compass.procedures.offsets import aim_notes, aimed
 from keen_compass.procedures.results import arithmetic, taken_for_granted
-from keen_compass.procedures.settle import remedies
+from keen_compass.procedures.settle import with_remedies
 from keen_compass.procedures.sheets import (
     ON_PAPER,
     aiming_choice,
@@ -30,7 +30,7 @@ from keen_compass.procedures.sheets import (
 )
 from keen_compass.quantities.assumed import AIMED, Spread
 from keen_compass.quantities.charts import Shown
-from keen_compass.quantities.findings import Figures, Finding, Remedy, Solution
+from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.notes import Note, note
@@ -177,10 +177,7 @@ class Registration(Procedure[Marks]):
         error = Uncertain(
             largest, ((Source("marks", spread.s, Cause.PLACES, spread.dof), U / spread.s / t_95(spread.dof)),)
         )
-        settled: tuple[Remedy, ...] = ()
-        if verdict is Verdict.CANNOT_TELL:
-            first, settled = remedies(case, self, "registration", error, T)
-            notes = (first, *notes)
+        notes, settled = with_remedies(verdict, notes, case, self, "registration", error, T)
         dx, dy = max(fitted.residuals, key=lambda r: float(math.hypot(*r)))
         worst = f"√({abs(dx):.3f}² + {abs(dy):.3f}²) mm"
         finding = replace(

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.procedures.case import Case, Previous
-from keen_compass.procedures.settle import remedies
+from keen_compass.procedures.settle import with_remedies
 from keen_compass.quantities.assumed import EYE_OF_A_STEP
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.findings import Assumed, Finding, Remedy, harm_of
+from keen_compass.quantities.findings import Assumed, Finding, harm_of
 from keen_compass.quantities.measuring import Held, Measurement
 from keen_compass.quantities.notes import Note, Said, note
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
@@ -65,10 +65,8 @@ def judged(case: Case, o: Outcome, procedure: Procedure[Any] | None = None) -> F
     error, U = o.error.value, o.error.U
     harm = harm_of(o.quantity, error) or 0.0
     verdict = judge(harm, U, o.T)
-    notes, settled = list(o.notes), tuple[Remedy, ...]()
-    if verdict is Verdict.CANNOT_TELL:
-        first, settled = remedies(case, procedure, o.quantity, o.error, o.T)
-        notes.insert(0, first)
+    said, settled = with_remedies(verdict, o.notes, case, procedure, o.quantity, o.error, o.T)
+    notes = list(said)
     previous = case.previous_errors.get(o.quantity)
     if previous and not case.confirmed and looks_mirrored(error, previous.error, U):
         verdict = Verdict.IMPLAUSIBLE
@@ -94,10 +92,15 @@ def judged(case: Case, o: Outcome, procedure: Procedure[Any] | None = None) -> F
         notes=tuple(notes),
         predicted_error=o.predicted,
         subject=case.subject,
-        limits=tuple((str(cause), share) for cause, share in limits(o.error.effects)),
+        limits=shares_of(o.error),
         remedies=() if odd else settled,
         assumed=taken_for_granted(o.error.effects),
     )
+
+
+def shares_of(error: Uncertain) -> tuple[tuple[str, float], ...]:
+    """What limits it, each cause with its share of the variance, as a finding keeps it."""
+    return tuple((str(cause), share) for cause, share in limits(error.effects))
 
 
 def taken_for_granted(effects: Iterable[tuple[Source, float]]) -> tuple[Assumed, ...]:

@@ -25,6 +25,7 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, expand
+from keen_compass.quantities.verdict import Verdict
 
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
@@ -48,6 +49,8 @@ FINER = {
     "caliper": ("micrometer", 0.001, 0.004, 100.0), "dial gauge": ("dial gauge", 0.001, 0.004, 1.0),
     "depth gauge": ("dial gauge", 0.001, 0.004, 1.0),
 }  # fmt: skip
+# What is printed or drawn has no edges for jaws.
+FINER_ON_PAPER = {"tape": FINER["tape"], "steel rule": ("loupe", 0.1, 0.02, 10.0)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +99,17 @@ def remedies(
     if at_best.U > T:
         return note("floor", instrument=case.instrument.name), ()
     return note("nothing_settles"), ()
+
+
+def with_remedies(
+    verdict: Verdict, notes: Sequence[Note], case: Case, procedure: Procedure[Any] | None, quantity: str,
+    error: Uncertain, T: float,
+) -> tuple[tuple[Note, ...], tuple[Remedy, ...]]:  # fmt: skip
+    """(notes, remedies) of a finding: where nobody can tell, what would settle it is said first."""
+    if verdict is not Verdict.CANNOT_TELL:
+        return tuple(notes), ()
+    first, found = remedies(case, procedure, quantity, error, T)
+    return (first, *notes), found
 
 
 def _least(prospects: Sequence[tuple[Way, Prospect]], chance: float, *, best: bool = False) -> dict[str, Remedy]:
@@ -199,8 +213,9 @@ def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cau
     longest = max((abs(length.mm) for v in case.readings.values() for length in v if isinstance(length, Length)),
                   default=0.0)  # fmt: skip
     others = [i for i in case.instruments_at_hand if i.name != now.name and (not i.reach or i.reach >= longest)]
-    if not case.instruments_at_hand and now.kind in FINER and not now.uid:
-        kind, division, a, reach = FINER[now.kind]
+    finer = FINER_ON_PAPER if procedure and procedure.printed else FINER
+    if not case.instruments_at_hand and now.kind in finer and not now.uid:
+        kind, division, a, reach = finer[now.kind]
         if longest <= reach and division < now.resolution:
             others = [Instrument(kind, division, (a, 0.0), kind=kind, reach=reach)]
     for other in others:

@@ -128,4 +128,5 @@ class _Template(string.Formatter):
                 return self._show.way(value)
         if spec.lstrip("+").startswith("len"):
             return self._show.length(value, int(spec.lstrip("+")[3:] or 2), signed=spec.startswith("+"))
-        return super().format_field(value, spec)
+        text = super().format_field(value, spec)
+        return text.replace("-", "−") if spec.endswith("f") else text

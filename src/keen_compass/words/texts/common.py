@@ -101,9 +101,8 @@ TEXTS: dict[str, Text] = {
     "bars_fit_to_page": lambda v, _: (
         f"Both check bars are {abs(v['percent']):.1f} % {'short' if v['percent'] < 0 else 'long'}: the print dialog fits to page. Print at actual size."
     ),
-    "bars_off": lambda v, _: (
-        f"The check bars say that the printer is {v['percent'][0]:+.2f} % off along X, {v['percent'][1]:+.2f} % along Y: that is the printer’s, not the cutter’s."
-    ),
+    "bars_off": "The check bars say that the printer is {percent[0]:+.2f} % off along X, {percent[1]:+.2f} % along Y: "
+                "that is the printer’s, not the cutter’s.",
     "stage_first_artwork": "Choose the artwork first, and say that its line is as you want it.",
     "aimed_under_others": lambda v, _: (
         f"The controller holds other numbers than when the marks were aimed at ({', '.join(v['quantities'])}): "

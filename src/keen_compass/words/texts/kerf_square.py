@@ -58,7 +58,7 @@ TEXTS: dict[str, Text] = {
     "length": "{mm:len3}",
     "edge_outside": "Outside edge",
     "edge_inside": "Inside edge",
-    "edge": lambda v, show: f"{v['angle_deg']:+.1f}°, {show.length(v['perpendicularity'])}",
+    "edge": lambda v, show: f"{v['angle_deg']:+.1f}°, ".replace("-", "−") + f"{show.length(v['perpendicularity'])}",
     "cannot_tell_apart": "What was read can’t tell the kerf: read an outside or the slot too.",
     "assumed": lambda v, show: f"{capital(UNKNOWN_LABELS[v['unknown']])} taken as 0 ± "
                                + (f"{1000 * v['U']:g} mm per m" if v["unknown"].endswith("_scale") else show.length(v["U"]))
