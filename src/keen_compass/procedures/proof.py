@@ -92,7 +92,7 @@ class Proof(Procedure[Places]):
     surface = Surface.BORDERS
     makes = Makes.SHEET
     measurand_names = ("b1",)
-    suits = ("steel rule", "caliper")
+    suits = ("steel rule",)  # print has no edge for jaws
     passes = 1
     numbered = False  # which sheet it is was asked when it was loaded
     printed = True
@@ -231,9 +231,8 @@ class Proof(Procedure[Places]):
         T = case.tolerance_of(QUANTITY, 1000.0)
         error = _worst_of(off[worst], measured[worst].mean.effects, len(measured))
         verdict = judge(off[worst], error.U, T)
-        notes = [note("proof.worst", number=int(read[worst][1:]), by=off[worst])]
-        if verdict is not Verdict.IN:
-            notes += [note(f"proof.look_{what}") for what in figures["look_at"]]
+        look = [note(f"proof.look_{what}") for what in figures["look_at"]] if verdict is not Verdict.IN else []
+        notes = [*look, note("proof.worst", number=int(read[worst][1:]), by=off[worst])]
         shown = f"{case.in_its_unit(measured[worst].value)} − {case.in_its_unit(places.border)}"
         said, settled = with_remedies(verdict, notes, case, self, QUANTITY, error, T)
         finding = Finding(

@@ -49,8 +49,6 @@ FINER = {
     "caliper": ("micrometer", 0.001, 0.004, 100.0), "dial gauge": ("dial gauge", 0.001, 0.004, 1.0),
     "depth gauge": ("dial gauge", 0.001, 0.004, 1.0),
 }  # fmt: skip
-# What is printed or drawn has no edges for jaws.
-FINER_ON_PAPER = {"tape": FINER["tape"], "steel rule": ("loupe", 0.1, 0.02, 10.0)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,10 +211,10 @@ def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cau
     longest = max((abs(length.mm) for v in case.readings.values() for length in v if isinstance(length, Length)),
                   default=0.0)  # fmt: skip
     others = [i for i in case.instruments_at_hand if i.name != now.name and (not i.reach or i.reach >= longest)]
-    finer = FINER_ON_PAPER if procedure and procedure.printed else FINER
-    if not case.instruments_at_hand and now.kind in finer and not now.uid:
-        kind, division, a, reach = finer[now.kind]
-        if longest <= reach and division < now.resolution:
+    if not case.instruments_at_hand and now.kind in FINER and not now.uid:
+        kind, division, a, reach = FINER[now.kind]
+        suits = procedure.suits if procedure and procedure.suits else (kind,)
+        if kind in suits and longest <= reach and division < now.resolution:
             others = [Instrument(kind, division, (a, 0.0), kind=kind, reach=reach)]
     for other in others:
         yield Way("finer_instrument", note("other_instrument", instrument=other.name), 4.0,
