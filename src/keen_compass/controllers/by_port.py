@@ -209,7 +209,11 @@ class Cable:
         """Have it start anew; returns its greeting. Raises PortError."""
         if not self.dialect.reset:
             raise InputError("this controller’s profile doesn’t say how it starts anew: switch it off and on", "reset")
+        self._buffer = b""
         self._write(on_wire(self.dialect.reset), heeds=False)
+        with contextlib.suppress(PortError):  # who says nothing of itself is asked
+            # Heard before anything is asked, or it would be taken for the answer, and the answer for a new start.
+            next(line for line in self._lines(_state("nothing")) if self.dialect.matches("greeting", line) is not None)
         return self.hello() if self.dialect.hello else ""
 
     def stop(self, control: RunControl | None = None) -> None:
