@@ -560,7 +560,9 @@ def obeyed(make: Callable[[World, random.Random], Made], world: World, seed: str
             size = world.size * int(promised["long"]) / longest
             again, _ = make(replace(world, size=size, again="longer"), random.Random(seed))
             again |= {k: body[k] for k in (*KEPT, "instrument")}
-        judged = next(f for f in solved(again)["findings"] if f["quantity"] == finding["quantity"])
+        judged = next((f for f in solved(again)["findings"] if f["quantity"] == finding["quantity"]), None)
+        if judged is None:  # it is asked about instead: that settles nothing
+            return False
         return judged["verdict"] in ("in", "out")
     return None
 

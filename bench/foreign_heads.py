@@ -318,7 +318,8 @@ def run(task: tuple[str, int]) -> tuple[str, Tally]:
         if q != "proof" and finding["new"] is not None:  # what is entered has to be right, too
             moved = sign_of(world, q) * (finding["old"] - finding["new"]) * per
             assert abs(moved - finding["error"]) < 1e-3 * per, (name, finding)
-        place = re.match(r"At place (\d+) ", finding["notes"][0]) if q == "proof" else None
+        places = (re.match(r"At place (\d+) ", said) for said in finding["notes"] if q == "proof")
+        place = next(filter(None, places), None)
         return truth[
             f"b{place[1]}" if place else q
         ]  # the place that is named; whether it is the worst, the verdict says
