@@ -331,7 +331,8 @@ def _corners(run: BedRun) -> dict[str, tuple[float, float]]:
 def _tilt(run: TramRun, high: Measurement, low: Measurement) -> Uncertain:
     """On both sides the needle stands elsewhere: the dial's own error is in each."""
     own = tuple(
-        (s._replace(name=f"{s.name}|low_side") if s.cause is Cause.OWN_ERROR else s, c) for s, c in low.mean.effects
+        (s._replace(name=f"{s.name}|low_side") if s.cause in (Cause.OWN_ERROR, Cause.GAIN) else s, c)
+        for s, c in low.mean.effects
     )
     return tram_tilt(high.mean, low.mean._replace(effects=own), run.radius)
 

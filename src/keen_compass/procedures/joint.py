@@ -85,14 +85,9 @@ class Together:
         self.known = [o for o in without_what_follows([*self.rows, *known]) if o.prior]
         said = {u for o in self.known for u in o.coefficients}
         self.assumed = {u: a.row(u) for u in self.unknowns if u not in said and (a := assumed_of(case, _plain(u)))}
-        together, self.learnt = as_fitted(case, [*self.rows, *self.known, *self.assumed.values()])
-        self.rows = [o for o in together if not o.prior]
-        self.fit: Fit = fit(together)
-
-    @property
-    def all_rows(self) -> list[Observation]:
-        """What was read, is known, and is taken for granted."""
-        return [*self.rows, *self.known, *self.assumed.values()]
+        self.all_rows, self.learnt = as_fitted(case, [*self.rows, *self.known, *self.assumed.values()])
+        self.rows = [o for o in self.all_rows if not o.prior]
+        self.fit: Fit = fit(self.all_rows)
 
     def of(self, unknown: Unknown) -> Uncertain | None:
         """What all of it says of an unknown of which nothing is assumed; None where only that would tell."""

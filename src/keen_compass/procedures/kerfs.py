@@ -66,13 +66,13 @@ class KerfFit:
         self.leant_on = [u.name for u in unknowns if u.name in case.known]
         self.known_rows = [case.known[u.name].row(u) for u in unknowns if u.name in case.known]
         self.assumed = [a.row(u) for u in unknowns if u.name not in case.known and (a := assumed_of(case, u))]
-        together, self.learnt = as_fitted(case, [*rows, *self.known_rows, *self.assumed])
-        self.rows = [o for o in together if not o.prior]
-        self.fit: Fit = fit(together)
+        self.all_rows, self.learnt = as_fitted(case, [*rows, *self.known_rows, *self.assumed])
+        self.rows = [o for o in self.all_rows if not o.prior]
+        self.fit: Fit = fit(self.all_rows)
 
     def doubt(self, labels: Mapping[str, Said], right: Mapping[Unknown, float], compensation: float) -> Doubt | None:
         """Sizes that don't fit the others, or that leave room for no such tool."""
-        if doubt := contradicted(self.case, [*self.rows, *self.known_rows, *self.assumed], labels):
+        if doubt := contradicted(self.case, self.all_rows, labels):
             return doubt
         if self.case.confirmed or not determined(self.fit, right):
             return None
@@ -97,21 +97,23 @@ class KerfFit:
 
 
 def kerf_finding(
-    case: Case, procedure: Procedure[Any] | None, right: Uncertain, compensation: float, notes: tuple[Note, ...]
+    case: Case, procedure: Procedure[Any] | None, right: Uncertain, compensation: float, notes: tuple[Note, ...],
+    quantity: str = "kerf",
 ) -> Finding:  # fmt: skip
     """procedure: with which more of the same could settle it; None where nothing of it would.
 
     right: the compensation that comes out right, full width, mm. compensation: what counts as old where nothing is
-    held.
+    held. quantity: of which the number is said, beside the kerf that is held.
     """
     size, unit, decimals = mm_of_one(case), unit_kept("kerf", case.controller_units), case.decimals_of("kerf")
-    old = held_kerf(case) or StoredAmount("kerf", unit, round(compensation / size, decimals))
-    new = StoredAmount("kerf", unit, round(right.value / size, decimals) + 0.0)
+    held = held_kerf(case)
+    old = StoredAmount(quantity, unit, held.value if held else round(compensation / size, decimals))
+    new = StoredAmount(quantity, unit, round(right.value / size, decimals) + 0.0)
     error = combination(((-1.0, right),), old.value * size)
     half = " ÷ 2" if case.kerf_form == "half" else ""
     text = f"{case.in_its_unit(old.value * SIZE[unit])} − {case.in_its_unit(error.value)}{half}"
     outcome = Outcome(
-        "kerf", old, new, error, case.tolerance_of("kerf", 1000.0), arithmetic(text.replace("− −", "+ ")),
+        quantity, old, new, error, case.tolerance_of("kerf", 1000.0), arithmetic(text.replace("− −", "+ ")),
         error.U / size, notes, abs(new.value * size - right.value), 10**-decimals * size,
     )  # fmt: skip
     return judged(case, outcome, procedure)

@@ -22,7 +22,7 @@ from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, listed
 from keen_compass.procedures.offsets import AXES, aim_notes, aimed, drawn_line, offset_findings
-from keen_compass.procedures.results import ask, assumed_notes, contradicted, no_number
+from keen_compass.procedures.results import as_fitted, ask, assumed_notes, contradicted, no_number
 from keen_compass.procedures.sheets import (
     ON_PAPER,
     bars_said,
@@ -41,7 +41,6 @@ from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination, effective_dof
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.consistency import agree
 from keen_compass.solve.joint import Observation, Unknown
 
 WAYS = ("mark", "sheet")
@@ -212,7 +211,7 @@ class Pointer(Procedure[Sheet]):
         settled = int(x.verdict is Verdict.CANNOT_TELL)  # what would settle it stands first
         about = _about_sheet(fit, len(both), case.piece)  # said once
         x = replace(x, notes=(*x.notes[:settled], *about, *x.notes[settled:]))
-        learnt = () if agree(rows) else (note("scatter_learnt"),)
+        _, learnt = as_fitted(case, rows)  # the fit below learns from its residuals in any case
         said = (*assumed_notes(case), *aim_notes(case), *learnt)
         return Solution((x, y), (), said, fit.figures if sheet.way == "sheet" else {})
 

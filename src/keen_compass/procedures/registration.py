@@ -158,7 +158,8 @@ class Registration(Procedure[Marks]):
             figures = _figures(fitted, read, suspects(fitted))
             asks = _finding(case, None, None, Verdict.IMPLAUSIBLE, (doubt.asks,))
             return Solution((replace(asks, doubtful=doubt.measurands),), figures=figures)
-        fitted = register(nominal, found, model, aim=aim, shapes=known_shapes(case))
+        if shapes := known_shapes(case):
+            fitted = register(nominal, found, model, aim=aim, shapes=shapes)
         suspect = suspects(fitted)
         figures = _figures(fitted, read, suspect)
         largest = max(math.hypot(x, y) for x, y in fitted.residuals)
@@ -166,10 +167,8 @@ class Registration(Procedure[Marks]):
         T = case.tolerance_of("registration", 1000.0)
         tested = fitted.dof > 0
         verdict = judge(largest, U, T) if tested else Verdict.CANNOT_TELL
-        if (
-            tested and largest - TWO_AT_ONCE * fitted.aim.s > T
-        ):  # whatever makes the map unsure, this mark isn't where it says
-            verdict = Verdict.OUT
+        if tested and largest - TWO_AT_ONCE * fitted.aim.s > T:
+            verdict = Verdict.OUT  # whatever makes the map unsure, this mark isn't where it says
         notes = _notes(fitted, read, suspect, tested=tested, out=verdict is Verdict.OUT)
         notes = (*notes, *bars_said(case.piece))
         # As one number: what all marks' aims leave where the map is known least.

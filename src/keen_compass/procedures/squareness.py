@@ -6,7 +6,7 @@ sin γ = (D₁² − D₂²) / (4ab)            tan γ = (w₄₅² − w₁₃�
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -33,7 +33,7 @@ from keen_compass.procedures.results import (
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
-from keen_compass.quantities.notes import Note, Said, note, plain
+from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.uncertainty import Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
@@ -124,9 +124,12 @@ class Squareness(Procedure[SquareFigure]):
             why = note("squareness.read_too", what=[f"squareness.{m}" for m in missing[:2]])
             return Solution((no_number(case, "squareness", Verdict.UNRESOLVED, why, piece.height),))
         measured = {m: case.measured(m, nominal=piece.nominal(m), drawn=piece.drawn) for m in names}
-        if doubt := _doubt(case, piece, measured):
+        if doubt := _other_line(case, piece, measured):
             return Solution((ask(case, "squareness", doubt, piece.height),))
-        gamma = _lean(case, piece, measured)
+        rows = _rows(case, piece, measured)
+        if doubt := _contradiction(case, piece, rows):
+            return Solution((ask(case, "squareness", doubt, piece.height),))
+        gamma = _lean(case, piece, measured, rows)
         w = case.gantry or PER_METRE
         # The number is what the gantry's end was moved: what is known of it counts at the gantry.
         tangent = weighed(case, "squareness", gamma, w)
@@ -171,7 +174,7 @@ class Squareness(Procedure[SquareFigure]):
             m: case.foreseen(m, piece.nominal(m), readings_each, nominal=piece.nominal(m), drawn=piece.drawn)
             for m in _names(piece)
         }
-        return {"squareness": _lean(case, piece, foreseen).U * PER_METRE}
+        return {"squareness": _lean(case, piece, foreseen, _rows(case, piece, foreseen)).U * PER_METRE}
 
     def example(self) -> dict[str, Any]:
         """A drawn rectangle that leans by about 1.6 mm per m."""
@@ -201,11 +204,22 @@ def _names(piece: SquareFigure) -> tuple[str, ...]:
     return CIRCLE if piece.figure == "circle" else RECTANGLE
 
 
-def _lean(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> Uncertain:
-    """tan γ."""
+def _rows(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> list[Observation]:
+    """What of a figure can contradict itself. Raises InputError for diagonals that nothing four-sided has."""
     if piece.figure == "rectangle":
-        rows, _ = as_fitted(case, square_rows(measured))
-        gamma = fit(rows).estimates[GAMMA]
+        return square_rows(measured)
+    both = _both_plays(_widths(piece, measured))
+    # With the play as two unknowns that are known or granted, the four widths have one degree of freedom to spare.
+    return [Observation("both", dict.fromkeys(map(lost_motion_of, "xy"), 1.0), both.value, both.effects),
+            *(case.lost_motion(axis).row(lost_motion_of(axis)) for axis in "xy")]  # fmt: skip
+
+
+def _lean(
+    case: Case, piece: SquareFigure, measured: Mapping[str, Measurement], rows: Sequence[Observation]
+) -> Uncertain:  # fmt: skip
+    """tan γ. rows: `_rows` of it."""
+    if piece.figure == "rectangle":
+        gamma = fit(as_fitted(case, rows)[0]).estimates[GAMMA]
         slope = 1 / math.cos(gamma.value) ** 2
         return Uncertain(math.tan(gamma.value), gamma.times(slope).effects)
     # The path leans, not the strip that the tool clears: a cut circle's widths are those of its path less the kerf.
@@ -237,22 +251,24 @@ def _both_plays(widths: Mapping[str, Uncertain]) -> Uncertain:
     return combination((signs[m], w) for m, w in widths.items())
 
 
-def _doubt(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> Doubt | None:
-    """Another line than was meant; lengths that no such figure has."""
+def _other_line(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) -> Doubt | None:
+    """Another line than was meant."""
     if case.confirmed:
         return None
-    labels: dict[str, Said] = {m: f"squareness.{m}" for m in measured}
     for m, found in measured.items():
         n = piece.nominal(m)
         if abs(found.value / n - 1) > ODD_LENGTH:
-            return Doubt((m,), note("squareness.other_line", what=labels[m], read=found.value, ordered=n))
+            what = note("squareness.other_line", what=f"squareness.{m}", read=found.value, ordered=n)
+            return Doubt((m,), what)
+    return None
+
+
+def _contradiction(case: Case, piece: SquareFigure, rows: Sequence[Observation]) -> Doubt | None:
+    """Lengths that no such figure has. rows: `_rows` of it."""
+    names = _names(piece)
     if piece.figure == "rectangle":
-        return contradicted(case, square_rows(measured), labels)
-    both = _both_plays(_widths(piece, measured))
-    # With the play as two unknowns that are known or granted, the four widths have one degree of freedom to spare.
-    rows = [Observation("both", dict.fromkeys(map(lost_motion_of, "xy"), 1.0), both.value, both.effects),
-            *(case.lost_motion(axis).row(lost_motion_of(axis)) for axis in "xy")]  # fmt: skip
-    return None if agree(rows) else Doubt(tuple(measured), note("squareness.no_such_circle"))
+        return contradicted(case, rows, {m: f"squareness.{m}" for m in names})
+    return None if case.confirmed or agree(rows) else Doubt(names, note("squareness.no_such_circle"))
 
 
 def _formula(

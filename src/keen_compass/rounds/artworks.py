@@ -68,7 +68,7 @@ class Artworks:
 
         def understood() -> Artwork:
             art = read_artwork(data, file)
-            shown_area(art)  # what can't be drawn up must not be kept: the round could never be looked at again
+            shown_area(_rough(art))  # what can't be looked at must not be kept: the round could never be again
             return art
 
         art: Artwork | None = None
@@ -127,12 +127,9 @@ class Artworks:
             art = self.artwork()
             if art is None:
                 return None
-            from keen_compass.formats.artwork import Picture
-
-            small = art.reduced(LOOKED_AT) if isinstance(art, Picture) else art
             if len(self._looked) > 8:
                 self._looked.clear()
-            self._looked[key] = self._made(small, settings)
+            self._looked[key] = self._made(_rough(art), settings)
         return self._looked[key]
 
     def draw_up(self, beside: Beside = lambda run: run()) -> None:
@@ -224,6 +221,13 @@ class Artworks:
                 self._c.put_mark(stages)
 
         self._c.do(change)
+
+
+def _rough(art: Artwork) -> Artwork:
+    """As it is looked at: of a picture with fewer pixels."""
+    from keen_compass.formats.artwork import Picture
+
+    return art.reduced(LOOKED_AT) if isinstance(art, Picture) else art
 
 
 def _outset(settings: Mapping[str, Any]) -> Outset:

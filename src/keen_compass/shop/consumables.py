@@ -26,14 +26,8 @@ if TYPE_CHECKING:  # the rose needs no fit
     from keen_compass.solve.wear import Point, Reaches, Wear
 
 MOST_AGE = 1e7  # uses
-SHARED = (
-    Cause.OWN_ERROR,
-    Cause.TILT,
-    Cause.KNOWN,
-    Cause.ASSUMED,
-    Cause.SCALE,
-    Cause.PLAY,
-)  # with whatever else was read with it
+# With whatever else was read with it.
+SHARED = (Cause.OWN_ERROR, Cause.TILT, Cause.KNOWN, Cause.ASSUMED, Cause.SCALE, Cause.PLAY)
 
 
 @dataclass(frozen=True, slots=True)

@@ -24,6 +24,7 @@ import numpy as np
 from keen_compass.errors import InputError
 from keen_compass.quantities.assumed import Spread
 from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
+from keen_compass.solve.consistency import ALIKE
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -36,7 +37,6 @@ LEAST_MARKS = {"shift": 1, "similarity": 2, "affine": 3, "projective": 4}
 LEAST_TO_NAME = {"shift": 3, "similarity": 4, "affine": 5, "projective": 6}
 THIN = 1e-9  # of the largest singular value: below, marks lie in a line or on one another
 STANDS_OUT = 0.01  # probability, over all marks, of standing out so far by chance
-ALIKE = -2 * math.log(0.01)  # by how much two suspects must differ in χ², or nobody can say which
 STEP = 1e-6  # of a parameter, for slopes
 SHARP = Spread(1e-9, 1e9)  # of marks whose places are exact
 SURE_ENOUGH = 0.02  # standard, of a scale or skew: what is known worse than that tells nothing

@@ -190,7 +190,7 @@ class ArtworkPanel(StagePanel):
         except NoSizeError:
             return "The picture doesn’t say how large it is: type its pixels per inch."
         except KeenCompassError as error:  # kept by an earlier version, or damaged since
-            return f"{str(error).strip()} Choose another."
+            return f"{error} Choose another."
         if (refused := self.sheets.refusal()) and refused.code == "refused":
             return say(refused)
         pixel = self.artworks.coarse()

@@ -67,9 +67,9 @@ DOING: dict[str, Callable[[Values, Show], str]] = {
     "prove_scale": lambda v, _: "checking the steps of X and Y",
     "measure_play": lambda v, _: "measuring the lost motion of X and Y with a dial",
     "aim_again": lambda v, _: f"aiming {_counted(v, 'more time', 'more times')} and averaging",
+    "draw_again": lambda v, _: f"drawing and reading it {_counted(v, 'more time', 'more times')} and averaging",
     "aim_anew": lambda v, _: "aiming at each mark again",
     "seat_again": lambda v, _: f"seating the stock {_counted(v, 'more time', 'more times')}, read each time,",
-    "another_mark": lambda v, _: "one more mark in the middle of the sheet",
     "better_record": lambda v, _: "a record from ten repeated readings and three equal pieces",
 }
 
