@@ -131,6 +131,9 @@ def every_kind() -> Iterator[tuple[str, Body]]:
     known = example("home")
     known["machine"]["values"]["x_home"] = {"value": 4.0, "expanded_uncertainty": 0.1}
     yield "a home offset known from before", known
+    comb = example("kerf-comb")
+    comb["machine"].setdefault("values", {})["x_lost_motion"] = {"value": 0.08, "expanded_uncertainty": 0.01}
+    yield "a slot, and the compensation that outsides need", comb
     limited = example("speed")
     limited["machine"]["step_limit"] = 9000
     yield "where the step rate ends", limited

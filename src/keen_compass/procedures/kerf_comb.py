@@ -12,14 +12,13 @@ from keen_compass.pieces.where import Slack
 from keen_compass.procedures.base import Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.kerfs import held_kerf, kerf_finding, mm_of_one, other_kerf, room_held
-from keen_compass.procedures.results import Outcome, ask, assumed_notes, judged, no_number, scatter_notes
+from keen_compass.procedures.results import ask, assumed_notes, no_number, scatter_notes
 from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note
-from keen_compass.quantities.stored import StoredAmount
-from keen_compass.quantities.uncertainty import Uncertain, combination
+from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Fit, Observation, fit
 from keen_compass.solve.kerf import KERF
@@ -80,21 +79,12 @@ class KerfCombProcedure(Procedure[KerfComb]):
         model, compensation = _model(case, piece), length_mm(case.piece.get("compensation", 0.0), "piece.compensation")
         slot = model.estimates[KERF]
         held = held_kerf(case)
-        doubt = (
-            None if case.confirmed else _odd(case, piece, slot, held.value * mm_of_one(case) if held else compensation)
-        )
-        if doubt:
+        meant = held.value * mm_of_one(case) if held else compensation
+        if not case.confirmed and (doubt := _odd(piece, slot, meant)):
             return Solution((ask(case, "kerf", doubt),))
         kerf = kerf_finding(case, self, model.of(OUTSIDES), compensation, (note("kerf_comb.with_play"),))
-        T = case.tolerance_of("kerf", 1000.0)
         # The slot is what the cutter leaves whatever the axes do; it stands in no controller.
-        old, new = kerf.old, round(slot.value / mm_of_one(case), case.decimals_of("kerf")) + 0.0
-        error = combination(((-1.0, slot),), float(old) * mm_of_one(case) if isinstance(old, (int, float)) else 0.0)
-        shown = judged(case, Outcome(
-            "slot", StoredAmount("slot", kerf.unit, float(old) if isinstance(old, (int, float)) else 0.0),
-            StoredAmount("slot", kerf.unit, new), error, T, kerf.formula, slot.U / mm_of_one(case),
-            (note("kerf_comb.by_itself"),),
-        ), self)  # fmt: skip
+        shown = kerf_finding(case, self, slot, compensation, (note("kerf_comb.by_itself"),), "slot")
         said = (*assumed_notes(case), *scatter_notes(case))
         return Solution((kerf, replace(shown, worth_correcting=False)), (), said, _figures(slot))
 
@@ -159,7 +149,7 @@ def _model(case: Case, piece: KerfComb) -> Fit:
     return _with_play(case, _row(piece, _many_cuts(case, piece).measured("slack", nominal=0.0, drawn=False)))
 
 
-def _odd(case: Case, piece: KerfComb, slot: Uncertain, compensation: float) -> Doubt | None:
+def _odd(piece: KerfComb, slot: Uncertain, compensation: float) -> Doubt | None:
     """More slack than strips leave, or a cut that no such tool makes."""
     slack = slot.value * (piece.strips + 1)
     if slack > MOST_SHARE * piece.window:
