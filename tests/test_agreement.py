@@ -235,6 +235,38 @@ def test_every_cannot_tell_has_a_remedy_or_says_that_there_is_none() -> None:
                     assert "settle it" in r["text"]
 
 
+@pytest.mark.parametrize(
+    ("misread", "by", "sound"), [("short_height", 3.0, "x_steps"), ("short_width", -3.0, "y_steps")]
+)
+def test_a_slip_along_one_axis_leaves_the_other_as_it_is(misread: str, by: float, sound: str) -> None:
+    """Both share the cut, which what is asked about must not bend."""
+    body = load("rectangle").example()
+    before = {f["quantity"]: f for f in solved(body)["findings"]}
+    for r in body["readings"]:
+        if r["measurand"] == misread:
+            r["values"] = [v + by for v in r["values"]]
+    for f in solved(body)["findings"]:
+        assert (f["verdict"] == "implausible") is (f["quantity"] != sound)
+        if f["quantity"] == sound:
+            assert abs(f["error"] - before[sound]["error"]) < f["expanded_uncertainty"] / 2
+
+
+@pytest.mark.parametrize("name", ["rectangle", "reference-lines", "squareness", "proof", "home"])
+def test_a_worse_instrument_at_hand_changes_no_answer(name: str) -> None:
+    body = copy.deepcopy(load(name).example())
+    own = body["instrument"] | {"name": "own"}
+    worse = own | {"name": "worse", "resolution": 5.0, "permissible_error": [3.0, 0]}
+    open_ = 0
+    for T in np.geomspace(0.05, 3.0, 40):
+        alone, beside = (
+            solved(body | {"tolerance": float(T), "instrument": own, "instruments_at_hand": at_hand})["findings"]
+            for at_hand in ([own], [own, worse])
+        )
+        open_ += any(f["verdict"] == "cannot_tell" for f in alone)
+        assert [(f["notes"], f["remedies"]) for f in alone] == [(f["notes"], f["remedies"]) for f in beside]
+    assert open_
+
+
 @pytest.mark.parametrize("off", [-1.3, -0.8, 0.8, 1.3])
 def test_where_a_mark_was_missed_all_are_aimed_at_again(off: float) -> None:
     """Of four marks nobody can tell which: what they leave is far more than an aim is off."""

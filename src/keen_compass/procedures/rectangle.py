@@ -115,6 +115,8 @@ class Rectangle(Procedure[SteppedOutline]):
         measured = {m: _measured(case, piece, m, drawn=drawn) for m in MEASURANDS if m in case.readings}
         model = _Model(case, piece, drawn, measured)
         doubts = [] if case.confirmed else _doubts(case, model)
+        if doubtful := {m for d in doubts for m in d.measurands}:  # both axes share the cut: it rests on the others
+            model = _Model(case, piece, drawn, {m: r for m, r in measured.items() if m not in doubtful})
         findings: list[Finding] = []
         unresolved: list[tuple[str, str]] = []
         for axis in AXES:

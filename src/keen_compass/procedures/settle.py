@@ -93,8 +93,8 @@ def remedies(
     found = found or tuple(_remedy(way, p) for way, p in prospects if way.does is _aimed_well and p.U < T)
     if found:
         return found[0].text, found
-    at_best = prospect(ways)
-    if at_best.U > T:
+    best = {way.code: way for way, p in sorted(prospects, key=lambda found: -found[1].U) if p.U < error.U}
+    if prospect(best.values()).U > T:  # the best of each kind, all of them together
         return note("floor", instrument=case.instrument.name), ()
     return note("nothing_settles"), ()
 
@@ -171,9 +171,10 @@ def _ways(case: Case, procedure: Procedure[Any] | None, quantity: str, error: Un
         yield Way("measure_play", note("measure_play"), 6.0, _scaled((Cause.PLAY,), MEASURED))
     if any(_aimed_badly(s) for s, _ in error.effects):
         yield Way("aim_again", note("aim_anew"), 8.0, _aimed_well, anew=True)
+    drawn = shares.get(Cause.DRAWN, 0.0) > shares.get(Cause.AIM, 0.0) + shares.get(Cause.PLACES, 0.0)
     for times in MORE_TIMES:
         if matter & {Cause.AIM, Cause.DRAWN, Cause.PLACES}:
-            yield Way("aim_again", note("aim_again", more=times - 1), 4.0 * times,
+            yield Way("aim_again", note("draw_again" if drawn else "aim_again", more=times - 1), 4.0 * times,
                       _repeated((Cause.AIM, Cause.DRAWN, Cause.PLACES), 1, times))  # fmt: skip
         if Cause.SEATING in matter:
             yield Way("seat_again", note("seat_again", more=times - 1), 5.0 * times,
