@@ -133,6 +133,18 @@ def measuring(qtbot: QtBot, window: MainWindow) -> MainWindow:
     return window
 
 
+def test_a_slip_is_reached_and_read_again_by_keyboard(qtbot: QtBot, measuring: MainWindow) -> None:
+    session = session_of(measuring)
+    while name := session.measuring.current():
+        read = float(stand_in.shows(session) or "")
+        press(f"{read + 3 * (name == 'short_height'):.2f}", Qt.Key.Key_Return)
+    doubtful = {name for f in session.measuring.findings() for name in f.doubtful}
+    assert "short_height" in doubtful and "width" not in doubtful
+    assert focus() == "To Correct"
+    press(Qt.Key.Key_Up)
+    assert session.measuring.current() in doubtful
+
+
 @pytest.mark.parametrize("text", ["abc", "-4", "1e400", "12 1/0"])
 def test_bad_readings_are_marked_at_the_callout(qtbot: QtBot, measuring: MainWindow, text: str) -> None:
     press(text, Qt.Key.Key_Return)

@@ -34,6 +34,7 @@ FINE, COARSE = 0.05, 0.5  # mm, by which an arrow key moves, and with Shift
 STRIP = WIDTH + 16  # px, right of the picture
 HEAD = 40  # px, for the words above it
 MAP = 96  # px, height of the picture of all targets
+EDGE, APART = 10, 4  # px, of what stands in the strip: from the card’s edges, from one another
 PIXELS = 480  # of a picture of the stand-in’s sheet, each way
 GRIP = 14.0  # px
 
@@ -249,7 +250,8 @@ class MatchSurface(BoxedSurface):
         return self._picture().center() + QPointF(right * self._scale(), -away * self._scale())
 
     def _arrange(self) -> None:
-        picture = self._picture()
+        picture, tools = self._picture(), self._tools_above()
+        beside = min(picture.center().y() - HEIGHT / 2, tools - HEIGHT - APART)
         for c in self._here():
             box = self.boxes.get(c.measurand.name)
             if box is None:
@@ -257,12 +259,17 @@ class MatchSurface(BoxedSurface):
             if self.view.level(c.measurand.axis):
                 box.move(round(picture.center().x() - WIDTH / 2), round(picture.bottom() + 8))
             else:
-                box.move(round(self.width() - STRIP + 2), round(picture.center().y() - HEIGHT / 2))
-        high = self._tools.sizeHint().height()
-        self._tools.setGeometry(self.width() - STRIP + 2, self.height() - high - 10, WIDTH, high)
+                box.move(round(self.width() - STRIP + 2), round(beside))
+        self._tools.setGeometry(self.width() - STRIP + 2, tools, WIDTH, self.height() - tools - EDGE)
 
     def _map(self) -> QRectF:
-        return QRectF(self.width() - STRIP + 2, 10, WIDTH, MAP)
+        """The small picture of all targets; smaller where a box and the tools leave less room."""
+        room = self._tools_above() - HEIGHT - EDGE - 2 * APART
+        return QRectF(self.width() - STRIP + 2, EDGE, WIDTH, min(MAP, room))
+
+    def _tools_above(self) -> int:
+        """Where the buttons begin, down from the top."""
+        return self.height() - self._tools.sizeHint().height() - EDGE
 
     def _targets(self) -> list[Point]:
         return list(dict.fromkeys(_at(c) for c in self.callouts))

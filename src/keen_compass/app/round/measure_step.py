@@ -129,13 +129,17 @@ class MeasureStep(QWidget):
             self.strip.take_focus()
 
     def step_callout(self, by: int) -> None:
-        """To the next or the one before; a dial turns by a division instead."""
+        """To the next or the one before, from nowhere to what doesn’t fit; a dial turns by a division instead."""
         if self.surface.nudge(by):
             return
         measuring = self._model.session.measuring
         names = [m.name for m in measuring.seen()]
+        if not names:
+            return
         current = measuring.current()
-        index = (names.index(current) + by) % len(names) if current in names else 0
+        doubtful = {name for f in measuring.findings() for name in f.doubtful}
+        first = next((i for i, name in enumerate(names) if name in doubtful), 0)
+        index = (names.index(current) + by) % len(names) if current in names else first
         self._model.attempt("measure", lambda: measuring.choose(names[index]))
         self.take_focus()
 

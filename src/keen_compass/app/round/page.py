@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QObject, QTimer, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
+    QAbstractButton,
     QApplication,
     QComboBox,
     QHBoxLayout,
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
 
 ANSWER_WIDTH, NARROW_ANSWER = 336, 304  # px
 NARROW_BELOW = 960  # px of page width
+UP_OR_DOWN = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
 
 
 class RoundPage(QWidget):
@@ -340,17 +342,22 @@ class RoundPage(QWidget):
             self.measure.take_focus()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Stray digits, as from a caliper that types, go to the current callout."""
-        if (
+        """Stray digits, as from a caliper that types, go to the current callout; up and down lead there too."""
+        if not (
             isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.KeyPress
-            and event.text()
-            and event.text() in "0123456789"
             and self._stack.currentWidget() is self.measure
             and not self.measure.instruments.wanted()
             and self.isVisible()
-            and not isinstance(QApplication.focusWidget(), QLineEdit)
+            and not self.model.session.settled
         ):
+            return super().eventFilter(watched, event)
+        focus = QApplication.focusWidget()
+        by = UP_OR_DOWN.get(Qt.Key(event.key()))
+        if by and watched is focus and isinstance(focus, QAbstractButton):
+            self.measure.step_callout(by)
+            return True
+        if event.text() and event.text() in "0123456789" and not isinstance(focus, QLineEdit):
             edit = self.floor.edit if self.floor.isVisible() else self.measure.surface.current_edit()
             if isinstance(edit, QLineEdit):
                 edit.setFocus()
