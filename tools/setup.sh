@@ -7,7 +7,7 @@ venv="$root/.venv"
 # -I and -P everywhere: Python must not run what lies in the folder that we are called from.
 right_python='import sys; sys.exit(not (3, 11) <= sys.version_info[:2] <= (3, 13))'
 
-offscreen="libegl1 libgl1 libglib2.0-0 libxkbcommon0 libfreetype6 libfontconfig1 libdbus-1-3"
+offscreen="libegl1 libgl1 libglib2.0-0 libxkbcommon0 libfreetype6 libfontconfig1 libdbus-1-3 libcairo2 fontconfig"
 window="libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0"
 testing="xvfb hp2xx poppler-utils librsvg2-bin desktop-file-utils appstream"
 

@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from threading import Thread
+from time import sleep
+from typing import Any, TypeVar
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QApplication, QProgressBar, QVBoxLayout, QWidget
 
 from keen_compass.app.parts import Button, Text
+
+T = TypeVar("T")
+AT_ONCE = 0.25  # s, after which it is said that something takes its time
 
 
 class Dropped(Exception):  # noqa: N818 (no error: somebody changed their mind)
@@ -60,3 +68,43 @@ class Waiting(QWidget):
         QApplication.processEvents()
         if self._dropped:
             raise Dropped
+
+
+def beside(words: str, run: Callable[[], T]) -> T:
+    """Out of the window's thread: what takes long says so, and can be left. Raises Dropped then; what was begun in a
+    process of its own is ended.
+    """
+    found: list[Any] = []
+
+    def work() -> None:
+        try:
+            found.append(run())
+        except BaseException as error:
+            found.append(error)
+
+    thread = Thread(target=work, daemon=True)
+    thread.start()
+    thread.join(AT_ONCE)
+    if not found:
+        _wait_for(words, found)
+    if isinstance(found[0], BaseException):
+        raise found[0]
+    answer: T = found[0]
+    return answer
+
+
+def _wait_for(words: str, found: list[Any]) -> None:
+    """How far it is can't be told: the bar only shows that it goes on."""
+    from keen_compass.formats.apart import give_up
+
+    waiting, share = Waiting(words), 0.0
+    try:
+        while not found:
+            sleep(0.02)
+            share += (0.95 - share) * 0.02
+            waiting.show_share(share)
+    except Dropped:
+        give_up()
+        raise
+    finally:
+        waiting.end()

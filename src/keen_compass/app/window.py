@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -23,6 +24,7 @@ from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.next_piece import NextPiece
 from keen_compass.app.rose.page import RosePage
+from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import THERMAL, Machine, Stock, Tool
 from keen_compass.procedures import REGISTRY, yielding
@@ -214,9 +216,13 @@ class MainWindow(QMainWindow):
 
         try:
             machine = self.shop.machine(self.machine_uid)
-            page = RoundPage(RoundSession.begin(self.shop, machine, procedure, quantity), self.link_of(machine.uid))
+            session = RoundSession.begin(self.shop, machine, procedure, quantity)
+            session.making.artworks.prepare(partial(beside, "The artwork is drawn"))
+            page = RoundPage(session, self.link_of(machine.uid))
         except KeenCompassError as error:
             self.say(str(error))
+            return
+        except Dropped:
             return
         self._show_round(page)
 

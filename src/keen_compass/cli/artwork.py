@@ -73,7 +73,7 @@ def add_artwork(commands: Any) -> None:
 def _add_outset(parser: argparse.ArgumentParser) -> None:
     from keen_compass.pieces.outline import CORNERS, HOLES, PARTS
 
-    parser.add_argument("artwork", type=Path, metavar="ARTWORK", help="SVG, PNG, JPEG, WebP or TIFF")
+    parser.add_argument("artwork", type=Path, metavar="ARTWORK", help="SVG, PDF, PNG, JPEG, WebP or TIFF")
     parser.add_argument("--outset", required=True, metavar="MM", help="from the artwork's edge out to the cut")
     parser.add_argument("--corners", choices=CORNERS, default=CORNERS[0])
     parser.add_argument(
@@ -114,7 +114,9 @@ def _rings(options: argparse.Namespace) -> tuple[Artwork, tuple[Ring, ...]]:
         lengths["outset"], options.corners, options.mitre_limit, options.holes, options.parts, lengths["smallest"]
     )  # fmt: skip
     artwork = read_file(options.artwork, options.dpi)
-    area = shown_area(artwork, _threshold(options.threshold), lengths["smooth"], strokes=options.strokes == "seen")
+    area = shown_area(
+        artwork, _threshold(options.threshold), lengths["smooth"], outset.smallest, strokes=options.strokes == "seen"
+    )
     return artwork, outlined(area, outset)
 
 

@@ -1,4 +1,4 @@
-"""Artwork for a printed sticker: a drawing, or a picture with its resolution and the outline of what it shows.
+"""Artwork for a printed sticker: a drawing (SVG, a page of a PDF), or a picture with its resolution.
 
 Lengths in mm from the artwork's upper left corner, Y down, as both kinds count. Whoever it comes from, its size is
 looked at before anything unpacks it.
@@ -7,15 +7,21 @@ looked at before anything unpacks it.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, NoSizeError
+from keen_compass.formats.apart import run_apart
+from keen_compass.formats.drawn import Drawing, check_size
 from keen_compass.formats.files import read_whole
+from keen_compass.formats.pdf_artwork import read_pdf
 from keen_compass.formats.pictures import as_shown, opened
-from keen_compass.formats.svg_artwork import FARTHEST, Drawing, read_drawing
+from keen_compass.formats.svg_artwork import read_drawing
+from keen_compass.formats.tracing import traced
+from keen_compass.pieces.outline import Outset, Ring, outlined
 from keen_compass.quantities.geometry import Point
 
 if TYPE_CHECKING:
@@ -25,7 +31,6 @@ if TYPE_CHECKING:
     Values = NDArray[np.floating[Any]]
 
 Area = Any  # shapely geometry
-SMALLEST, LARGEST = 1.0, 5000.0  # mm, of an artwork
 DPI = (20.0, 10_000.0)
 BETWEEN = 0.5  # threshold unless another is asked for
 
@@ -56,23 +61,13 @@ class Picture:
         """What it shows: opaque beyond the threshold, or darker than that (lighter, on dark). smooth: mm, standard, by
         which its edge is blurred first; smallest: mm² of what is looked at.
         """
-        import numpy as np
-        from shapely import MultiPolygon, build_area, linearrings, multilinestrings
-        from skimage.measure import find_contours
-
         values = self.values if self.seen or self.on_dark else 1.0 - self.values
         level = threshold if self.seen or self.on_dark else 1.0 - threshold
         if smooth:
             from scipy.ndimage import gaussian_filter
 
             values = gaussian_filter(values, [smooth / v for v in reversed(self.pixel)], mode="nearest")
-        rings = []
-        for contour in find_contours(np.pad(values, 1), level):  # type: ignore[no-untyped-call]
-            y, x = (contour - 0.5).T  # a pixel's middle is at one half of it, and one row more lies before
-            at = np.stack([x * self.pixel[0], y * self.pixel[1]], axis=1)
-            if len(at) > 3 and _enclosed(at) >= smallest:
-                rings.append(linearrings(at))
-        return build_area(multilinestrings(rings)) if rings else MultiPolygon()
+        return traced(values, level, self.pixel, smallest)
 
     def reduced(self, most: int) -> Picture:
         """The same with at most so many pixels, for a look at it."""
@@ -88,17 +83,27 @@ class Picture:
 Artwork = Drawing | Picture
 
 
-def shown_area(artwork: Artwork, threshold: float = BETWEEN, smooth: float = 0.0, *, strokes: bool = True) -> Area:
-    """What an artwork covers, mm. threshold, smooth: of a picture; strokes: whether a drawing's lines count.
+def shown_area(
+    artwork: Artwork, threshold: float = BETWEEN, smooth: float = 0.0, smallest: float = 0.0, *, strokes: bool = True
+) -> Area:
+    """What an artwork covers, mm. threshold, smooth, smallest: of a picture; strokes: whether a drawing's lines count.
 
-    Raises InputError where no computation finds that.
+    smallest: mm, side of a square as large as what is looked at. Raises InputError where no computation finds it.
     """
     from shapely.errors import GEOSException
 
     try:
-        return artwork.area(strokes=strokes) if isinstance(artwork, Drawing) else artwork.area(threshold, smooth)
+        if isinstance(artwork, Drawing):
+            return artwork.area(strokes=strokes)
+        return artwork.area(threshold, smooth, smallest**2)
     except (GEOSException, ArithmeticError) as error:
         raise InputError(f"what it covers can't be found out: {str(error)[:120]}") from None
+
+
+def traced_rings(data: bytes, name: str, settings: Mapping[str, Any], outset: Outset) -> tuple[Ring, ...]:
+    """The lines to cut about a picture, to its last pixel. settings: threshold, smooth, dpi. Raises InputError."""
+    picture = read_picture(data, name, settings["dpi"])
+    return outlined(shown_area(picture, settings["threshold"], settings["smooth"], outset.smallest), outset)
 
 
 def read_artwork(data: bytes, name: str, dpi: float = 0.0) -> Artwork:
@@ -108,15 +113,12 @@ def read_artwork(data: bytes, name: str, dpi: float = 0.0) -> Artwork:
     Raises InputError for what is neither drawing nor picture, far too large, or not to be trusted.
     """
     start = data[:1000].lstrip(b"\xef\xbb\xbf \t\r\n")
-    drawing = start.startswith(b"<") or data[:2] in (b"\xff\xfe", b"\xfe\xff")
-    found: Artwork = read_drawing(data, name) if drawing else read_picture(data, name, dpi)
-    for size in (found.width, found.height):
-        if not SMALLEST <= size <= LARGEST:
-            raise InputError(
-                f"is {found.width:.4g} × {found.height:.4g} mm; {SMALLEST:g} to {LARGEST:g} mm are taken", name
-            )  # fmt: skip
-    if isinstance(found, Drawing) and not found.within_reach:
-        raise InputError(f"draws further than {FARTHEST:,.0f} mm from its corner", name)
+    if start.startswith(b"<") or data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return run_apart(read_drawing, data, name, name=name)
+    if b"%PDF-" in start:
+        return run_apart(read_pdf, data, name, name=name)
+    found = read_picture(data, name, dpi)
+    check_size((found.width, found.height), name)
     return found
 
 
@@ -131,7 +133,7 @@ def read_picture(data: bytes, name: str, dpi: float = 0.0) -> Picture:
 
     if dpi and not DPI[0] <= dpi <= DPI[1]:
         raise InputError(f"{DPI[0]:g} to {DPI[1]:g} pixels per inch are taken", "dpi")
-    with opened(data, name, "is no artwork: SVG, PNG, JPEG, WebP or TIFF") as picture:
+    with opened(data, name, "is no artwork: SVG, PDF, PNG, JPEG, WebP or TIFF") as picture:
         said = _resolution(picture.info.get("dpi")) if not dpi else (dpi, dpi)
         shown = as_shown(picture)
         if shown.size != picture.size and said:
@@ -157,8 +159,3 @@ def _resolution(given: object) -> tuple[float, float] | None:
     except (TypeError, ValueError, ZeroDivisionError):
         return None
     return (x, y) if all(DPI[0] <= v <= DPI[1] for v in (x, y)) else None
-
-
-def _enclosed(at: Values) -> float:
-    x, y = at.T
-    return abs(float((x[:-1] * y[1:] - x[1:] * y[:-1]).sum())) / 2

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.formats.painting import paint
+from keen_compass.formats.drawn import Drawing
+from keen_compass.formats.painting import paint, put_page
 from keen_compass.pieces.page import (
     CODE,
     CROSS,
@@ -49,13 +50,14 @@ def write_page(
     data = io.BytesIO()
     canvas = Canvas(data, pagesize=(page.width * MM, page.height * MM), invariant=1)
     canvas.setTitle(f"{words[0]} {page.number}")
+    own = art if isinstance(art, Drawing) and art.pdf else None
     for _ in range(copies):
-        if art is not None:
+        if art is not None and own is None:
             paint(canvas, page, art)
         _draw(canvas, page, words, ends)
         canvas.showPage()
     canvas.save()
-    return data.getvalue()
+    return put_page(data.getvalue(), page, own) if own is not None else data.getvalue()
 
 
 def write_page_svg(

@@ -1,189 +1,135 @@
-"""Drawings (SVG) as artwork: their shapes in mm, with their units, view boxes and transforms.
+"""Drawings (SVG) as artwork: sized, made harmless, and handed to renderers.
 
-Lengths from the drawing's upper left corner, Y down. A drawing is looked through for tricks of XML before anything
-reads it. What isn't understood is listed by its name, never dropped in silence.
+One renderer, the closest to the standard, says how a drawing looks. Another makes a PDF of it; where that looks the
+same, it is what is printed. Nothing is fetched, and no file is read that wasn't given.
 """
 
 from __future__ import annotations
 
 import io
 import math
+import re
+import subprocess
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import dataclass, field
-from functools import cached_property
-from types import MappingProxyType
+from importlib import resources
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
+from keen_compass.formats.drawn import Drawing, Rendering, check_size, drawing
+from keen_compass.formats.pdf_artwork import page_paths, rendered
+from keen_compass.formats.vectors import NotPathsError
 from keen_compass.quantities.geometry import Point
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
 
-    import numpy as np
-    from numpy.typing import NDArray
+    from PIL import Image
 
-    Values = NDArray[np.float64]
-
-Area = Any  # shapely geometry
-Colour = tuple[float, float, float, float]  # red, green, blue, opacity, 0 … 1
-PPI = 96.0  # of CSS: px per inch
-PX = 25.4 / PPI  # mm
-FLAT = 0.003  # mm, by which chords may leave a curve
-MOST_BYTES = 60_000_000  # of a drawing
-BENDS = 0.01  # rad, half of a turn that is a corner
+PX = 25.4 / 96  # mm, of CSS Values 3, §5.2
+# px of a unit; relative ones of a root that says nothing of its font.
+UNITS = {"": 1.0, "px": 1.0, "mm": 1 / PX, "cm": 10 / PX, "in": 96.0, "pt": 96 / 72, "pc": 16.0, "q": 0.25 / PX,
+         "em": 16.0, "rem": 16.0, "ex": 8.0}  # fmt: skip
+LENGTH = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)([a-z]*)", re.IGNORECASE)
 UNSIZED = (300.0, 150.0)  # px, of a drawing that says nothing about its size
-FADED = 0.003  # opacity below which nothing is seen
-# What is no shape, and what a shape may refer to: counted, and left out.
-UNKNOWN = ("text", "image", "foreignObject", "switch")
-BESIDE_IT = ("clipPath", "mask", "marker", "pattern", "filter")
-REFERS = {"clip-path": "clipPath", "mask": "mask", "filter": "filter", "marker-start": "marker", "marker-mid": "marker",
-          "marker-end": "marker"}  # fmt: skip
-GRADIENTS = ("linearGradient", "radialGradient")
+MOST_BYTES = 60_000_000  # of a drawing
+MOST_ELEMENTS = 200_000  # with all that is used again
+FAR = 1e6  # user units: beyond that no coordinate is meant
+MITRE_LIMIT = 4.0  # SVG 2, §13.5.5, initial value
+UNLIKE, ABOUT = 0.06, 9  # how far two pictures may differ, 0 … 1, on average over so many pixels each way
+HERE = ("#", "data:")  # what a reference may begin with
+GENERIC = {"serif", "sans-serif", "monospace", "cursive", "fantasy", "system-ui", "inherit", "initial"}
+FAMILIES = re.compile(r"font-family\s*:\s*([^;}]+)")
 SVG = "{http://www.w3.org/2000/svg}"
-XLINK = "{http://www.w3.org/1999/xlink}href"
-CAPS = {"butt": "flat", "round": "round", "square": "square"}
-JOINS = ("miter", "round", "bevel")
-FARTHEST = 100_000.0  # mm: what lies further out is a mistake, and its areas lose their last digits
-
-
-@dataclass(frozen=True, slots=True)
-class Move:
-    """To where a path goes: M, L, C (with two control points before) or Z; mm."""
-
-    how: str
-    points: tuple[Point, ...] = ()
-
-
-@dataclass(frozen=True)
-class Painted:
-    """One shape as it is painted. fill, stroke: None where there is none; width: of its stroke, mm."""
-
-    moves: tuple[Move, ...]
-    fill: Colour | None
-    stroke: Colour | None = None
-    width: float = 0.0
-    even_odd: bool = False
-    cap: str = "butt"
-    join: str = "miter"
-    mitre_limit: float = 4.0
-
-    @cached_property
-    def lines(self) -> tuple[tuple[tuple[Point, ...], bool], ...]:
-        """Each of its lines, flattened, and whether it is closed."""
-        return tuple(_flattened(self.moves))
-
-    def area(self, *, strokes: bool) -> Area:
-        """What it covers."""
-        from shapely import LineString, union_all
-
-        found = [_filled([line for line, _ in self.lines], even_odd=self.even_odd)] if self.fill else []
-        if strokes and self.stroke and self.width:
-            join = "round" if self.join == "round" else "bevel"
-            for line, closed in self.lines:
-                if len(line) > 1:
-                    way = LineString([*line, line[0]] if closed else line)
-                    found.append(way.buffer(self.width / 2, cap_style=CAPS[self.cap], join_style=join, quad_segs=32))
-                    found += self._mitres(line, closed=closed) if self.join == "miter" else []
-        return union_all(found)
-
-    def _mitres(self, line: tuple[Point, ...], *, closed: bool) -> Iterator[Area]:
-        """What corners reach beyond a bevel: all of the mitre, or nothing where it would be too long."""
-        from shapely import Polygon
-
-        half = self.width / 2
-        corners = zip(line, line[1:], line[2:], strict=False)
-        round_again = ((line[-2], line[-1], line[0]), (line[-1], line[0], line[1])) if closed and len(line) > 2 else ()
-        for a, b, c in (*corners, *round_again):
-            (ux, uy), (vx, vy) = _along(a, b), _along(b, c)
-            side = math.copysign(1.0, ux * vy - uy * vx)
-            half_turned = math.acos(min(max(ux * vx + uy * vy, -1.0), 1.0)) / 2
-            if half_turned < BENDS or math.cos(half_turned) * self.mitre_limit < 1:
-                continue
-            n, m = (side * uy * half, -side * ux * half), (side * vy * half, -side * vx * half)
-            reach = half / math.cos(half_turned) / math.hypot(n[0] + m[0], n[1] + m[1])
-            tip = (n[0] + m[0]) * reach, (n[1] + m[1]) * reach
-            yield Polygon([(b[0] + x, b[1] + y) for x, y in ((0.0, 0.0), n, tip, m)])
-
-
-@dataclass(frozen=True)
-class Drawing:
-    """Of an SVG. left_out: what wasn't understood, by its name, and how often."""
-
-    width: float
-    height: float
-    painted: tuple[Painted, ...]
-    left_out: Mapping[str, int] = field(default_factory=lambda: MappingProxyType({}))
-
-    @property
-    def within_reach(self) -> bool:
-        """Whether nothing lies further out than can be reckoned with; what is no number does."""
-        reach = [abs(v) for shape in self.painted for move in shape.moves for at in move.points for v in at]
-        return all(v <= FARTHEST for v in (*reach, *(shape.width for shape in self.painted)))
-
-    def area(self, *, strokes: bool = True) -> Area:
-        """What is painted, mm; what a drawing has beside itself isn't seen."""
-        from shapely import box, union_all
-
-        seen = union_all([shape.area(strokes=strokes) for shape in self.painted])
-        return seen.intersection(box(0, 0, self.width, self.height))
+NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
+NO_STROKES = "* { stroke: none !important }"
 
 
 def read_drawing(data: bytes, name: str) -> Drawing:
-    """An SVG's shapes. Raises InputError."""
-    from xml.etree.ElementTree import ParseError, tostring
+    """An SVG. Raises InputError for what is no drawing, is too much, or isn't to be trusted."""
+    from xml.etree.ElementTree import tostring
+
+    root = _parsed(data, name)
+    width, height = _sized(root, name)
+    size = width * PX, height * PX
+    check_size(size, name)
+    _refuse_senseless(root, name)
+    if (count := _expanded(root)) > MOST_ELEMENTS:
+        raise InputError(f"draws {count:,} things; at most {MOST_ELEMENTS:,} are taken", name)
+    left_out = Counter(_made_harmless(root))
+    fonts = _fonts(root)
+    left_out.update({f"font {font}": count for font, count in fonts.missing.items()})
+    text = tostring(root, encoding="unicode")
+    looks = _renderer(text, size, fonts)
+    bare = _renderer(text, size, fonts, NO_STROKES) if "stroke" in text else None
+    pdf = _as_pdf(text)
+
+    def by_paths() -> tuple[Any, Any]:
+        if not pdf:
+            raise NotPathsError
+        return page_paths(pdf, size, MITRE_LIMIT)
+
+    try:
+        shown = pdf if pdf and _alike(pdf, looks, size) else b""
+        return drawing(size, shown, looks, by_paths, bare, left_out)
+    except InputError as error:
+        raise InputError(error.message, name) from None
+    except ValueError as error:  # what the renderer says of what it can't make sense of
+        raise InputError(f"holds something that can't be drawn: {str(error)[:120]}", name) from None
+
+
+def _parsed(data: bytes, name: str) -> Element:
+    from xml.etree.ElementTree import ParseError, register_namespace
 
     from defusedxml.common import DefusedXmlException
     from defusedxml.ElementTree import fromstring
 
     if len(data) > MOST_BYTES:
         raise InputError(f"is larger than {MOST_BYTES // 1_000_000} MB", name)
+    register_namespace("", SVG[1:-1])
+    register_namespace("xlink", "http://www.w3.org/1999/xlink")
     try:
-        root = fromstring(data)
+        root: Element = fromstring(data)
     except DefusedXmlException:
         raise InputError("declares entities of its own; save it without them", name) from None
     except (ParseError, ValueError, LookupError) as error:
         raise InputError(f"is no drawing that can be read: {error}", name) from None
-    if root.tag not in (f"{SVG}svg", "svg"):
-        raise InputError("is no drawing: SVG, PNG, JPEG, WebP or TIFF", name)
-    left_out = Counter(_left_out(root))
-    _take_out(root)
-    import svgelements
-
-    width, height = _sized(root, name)
-    try:
-        parsed = svgelements.SVG.parse(
-            io.BytesIO(tostring(root)), reify=True, ppi=PPI, width=width, height=height
-        )  # fmt: skip
-        painted = [p for e in parsed.elements() if isinstance(e, svgelements.Shape) and (p := _painted(e))]
-        width, height = float(parsed.width) * PX, float(parsed.height) * PX
-    except (ValueError, TypeError, AttributeError, KeyError, IndexError, ArithmeticError, RecursionError) as error:
-        raise InputError(
-            f"holds something that can't be read: {str(error)[:120] or type(error).__name__}", name
-        ) from None
-    if not painted:
-        what = ", ".join(sorted(left_out))
-        raise InputError(
-            "shows nothing that is drawn" + (f", only {what}: turn it into paths first" if what else ""), name
-        )
-    return Drawing(width, height, tuple(painted), dict(left_out))
+    if root.tag == "svg":  # it forgot to say what it is
+        for element in root.iter():
+            if isinstance(element.tag, str) and not element.tag.startswith("{"):
+                element.tag = SVG + element.tag
+    if root.tag != f"{SVG}svg":
+        raise InputError("is no drawing: SVG, PDF, PNG, JPEG, WebP or TIFF", name)
+    return root
 
 
 def _sized(root: Element, name: str) -> Point:
-    """Its size in px where it has one, else its view box's; a drawing without a view box gets one as large."""
-    from svgelements import Length
-
+    """Its size in px, and says it plainly to whoever draws it: SVG 2, §8.2 and CSS Images 3, §5.3."""
     box = _view_box(root, name)
-    size = []
-    for k, side in enumerate(("width", "height")):
-        text = root.get(side, "").strip()
-        value = None if not text or text.endswith("%") else Length(text).value(ppi=PPI)
-        known = isinstance(value, float | int) and 0 < value < math.inf
-        size.append(float(value) if known else box[2 + k] if box else UNSIZED[k])  # type: ignore[arg-type]
+    width, height = (_length(root.get(side, "")) for side in ("width", "height"))
+    ratio = box[2] / box[3] if box else None
+    if width is None and height is None:
+        width, height = (box[2], box[3]) if box else UNSIZED
+    elif width is None:
+        width = (height or 0.0) * ratio if ratio else UNSIZED[0]
+    elif height is None:
+        height = width / ratio if ratio else UNSIZED[1]
+    assert width is not None
+    assert height is not None
+    root.set("width", f"{width:.9g}")
+    root.set("height", f"{height:.9g}")
     if box is None:
-        root.set("viewBox", f"0 0 {size[0]:.9g} {size[1]:.9g}")
-    return size[0], size[1]
+        root.set("viewBox", f"0 0 {width:.9g} {height:.9g}")
+    return width, height
+
+
+def _length(text: str) -> float | None:
+    """px; None for what says nothing: a share of a page that isn't there, or no length."""
+    found = LENGTH.fullmatch(text.strip())
+    unit = UNITS.get(found[2].lower()) if found else None
+    value = float(found[1]) * unit if found and unit else math.nan
+    return value if 0 < value < math.inf else None
 
 
 def _view_box(root: Element, name: str) -> tuple[float, ...] | None:
@@ -199,180 +145,168 @@ def _view_box(root: Element, name: str) -> tuple[float, ...] | None:
     return x, y, w, h
 
 
+def _refuse_senseless(root: Element, name: str) -> None:
+    """Numbers that nobody can mean make renderers draw anything, or nothing."""
+    for element in root.iter():
+        for attribute, text in element.attrib.items():
+            if attribute.rpartition("}")[2] in ("href", "id", "class"):
+                continue
+            for number in NUMBER.findall(text):
+                if abs(float(number)) > FAR and "#" + number not in text:
+                    raise InputError(f"holds a number that no drawing has: {number} ({attribute})", name)
+
+
 def _plain(element: Element) -> str:
     return str(element.tag).removeprefix(SVG)
 
 
-def _left_out(root: Element) -> Iterator[str]:
-    """Names of what is not understood, each time that it is there."""
-    for element in root.iter():
-        tag = _plain(element)
-        if tag in UNKNOWN:
-            yield tag
-        for attribute, what in REFERS.items():
-            if element.get(attribute, "none") != "none" or f"{attribute}:url" in element.get("style", "").replace(
-                " ", ""
-            ):
-                yield what
-        painted = f"{element.get('fill', '')} {element.get('stroke', '')} {element.get('style', '')}"
-        if "url(" in painted:
-            yield "gradient or pattern"
-        if tag == "symbol" and element.get("viewBox"):
-            yield "symbol with a viewBox"
+def _href(element: Element) -> tuple[str, str] | None:
+    """The attribute that refers to something, and to what."""
+    return next(((a, v.strip()) for a, v in element.attrib.items() if a.rpartition("}")[2] == "href"), None)
 
 
-def _take_out(root: Element) -> None:
-    """Leave only what may be painted: symbols become groups that wait to be used."""
+def _expanded(root: Element) -> int:
+    """How many elements are drawn, with what is used again counted each time."""
+    named = {element.get("id"): element for element in root.iter() if element.get("id")}
+    counts: dict[int, int] = {}
+
+    def count(element: Element, within: frozenset[int]) -> int:
+        key = id(element)
+        if key in within:
+            return 0  # it uses itself: nobody draws that
+        if key not in counts:
+            inside = within | {key}
+            found = 1 + sum(count(child, inside) for child in element)
+            reference = _href(element) if _plain(element) == "use" else None
+            used = named.get(reference[1][1:]) if reference else None
+            counts[key] = min(found + (count(used, inside) if used is not None else 0), 10**12)
+        return counts[key]
+
+    try:
+        return count(root, frozenset())
+    except RecursionError:
+        return MOST_ELEMENTS + 1
+
+
+def _made_harmless(root: Element) -> Iterator[str]:
+    """Takes out what would be fetched from elsewhere, and what nobody draws; says what it was."""
     for parent in list(root.iter()):
         for child in list(parent):
-            tag = _plain(child)
-            if tag in (*UNKNOWN, *BESIDE_IT):
+            if _plain(child) in ("foreignObject", "script"):
                 parent.remove(child)
-            elif tag == "symbol":
-                child.tag = f"{SVG}g"
-                held = child.makeelement(f"{SVG}defs", {})
-                parent.insert(list(parent).index(child), held)
-                parent.remove(child)
-                held.append(child)
+                if _plain(child) == "foreignObject":
+                    yield "foreignObject"
+    for element in root.iter():
+        reference = _href(element)
+        if reference and not reference[1].startswith(HERE):
+            del element.attrib[reference[0]]
+            if _plain(element) in ("image", "use", "feImage"):
+                yield f"{_plain(element)} from elsewhere"
+        if _plain(element) == "style" and element.text:
+            element.text = re.sub(r"@import[^;]*;?", "", element.text)
 
 
-def _painted(shape: Any) -> Painted | None:
-    from svgelements import Path as Way
-
-    values = shape.values
-    if values.get("visibility") in ("hidden", "collapse") or values.get("display") == "none":
-        return None
-    opacity = _share(values.get("opacity", 1.0))
-    fill, stroke = _colour(shape.fill, values, "fill", opacity), _colour(shape.stroke, values, "stroke", opacity)
-    width = float(shape.stroke_width or 0.0) * PX
-    if fill is None and (stroke is None or not width):
-        return None
-    moves = tuple(_moves(Way(shape)))
-    if all(move.how == "M" for move in moves):
-        return None
-    return Painted(
-        moves, fill, stroke if width else None, width if stroke else 0.0, values.get("fill-rule") == "evenodd",
-        str(values.get("stroke-linecap", "butt")) if values.get("stroke-linecap") in CAPS else "butt",
-        str(values.get("stroke-linejoin", "miter")) if values.get("stroke-linejoin") in JOINS else "miter",
-        max(_number(values.get("stroke-miterlimit"), 4.0), 1.0),
-    )  # fmt: skip
+def _families(root: Element) -> Iterator[list[str]]:
+    for element in root.iter():
+        given = [element.get("font-family", ""), *FAMILIES.findall(element.get("style", ""))]
+        given += FAMILIES.findall(element.text or "") if _plain(element) == "style" else []
+        for names in given:
+            if found := [n.strip().strip("'\"") for n in names.split(",") if n.strip()]:
+                yield found
 
 
-def _share(given: object) -> float:
-    text = str(given).strip()
-    value = _number(text.removesuffix("%"), 1.0) / (100.0 if text.endswith("%") else 1.0)
-    return min(max(value, 0.0), 1.0)
+@dataclass(frozen=True)
+class _Fonts:
+    """What the system has for each kind of font. missing: which fonts a drawing asks for in vain, how often."""
+
+    missing: Counter[str] = field(default_factory=Counter)
+    serif: str = ""
+    sans_serif: str = ""
+    monospace: str = ""
+    cursive: str = ""
+    fantasy: str = ""
 
 
-def _number(given: object, otherwise: float) -> float:
+def _fonts(root: Element) -> _Fonts:
+    """Of a drawing without words: none. Serif also stands for what is missing, as the system would have it."""
+    if not any(_plain(element) == "text" for element in root.iter()):
+        return _Fonts()
+    there = {name.strip().lower() for line in _fontconfig("fc-list", ":", "family") for name in line.split(",")}
+    missing = Counter(names[0] for names in _families(root)
+                      if not any(n.lower() in GENERIC or n.lower() in there for n in names))  # fmt: skip
+    asked = next(iter(missing), "serif"), "sans-serif", "monospace", "cursive", "fantasy"
+    found = ("".join(_fontconfig("fc-match", "-f", "%{family[0]}", kind)) or "DejaVu Sans" for kind in asked)
+    return _Fonts(missing, *found)
+
+
+def _fontconfig(*words: str) -> list[str]:
     try:
-        value = float(str(given))
-    except ValueError:
-        return otherwise
-    return value if math.isfinite(value) else otherwise
+        return subprocess.run(words, capture_output=True, timeout=20, check=True).stdout.decode().splitlines()
+    except (OSError, ValueError, subprocess.SubprocessError):
+        return []
 
 
-def _colour(colour: Any, values: Mapping[str, Any], what: str, opacity: float) -> Colour | None:
-    """None where nothing is seen; what has a gradient or a pattern is grey."""
-    if "url(" in str(values.get(what, "")):
-        return 0.5, 0.5, 0.5, opacity
-    if colour is None or colour.value is None:
-        return None
-    seen = opacity * _share(values.get(f"{what}-opacity", 1.0)) * colour.alpha / 255
-    return (colour.red / 255, colour.green / 255, colour.blue / 255, seen) if seen > FADED else None
+def _renderer(text: str, size: Point, fonts: _Fonts, style: str | None = None) -> Rendering:
+    """Of the drawing at so many pixels per mm."""
+    import resvg_py
+    from PIL import Image
+
+    ours = str(resources.files("keen_compass") / "app" / "fonts")
+
+    def draw(per_mm: float) -> Image.Image:
+        wide, high = (math.ceil(side * per_mm - 1e-6) for side in size)
+        # Left to itself it stretches a drawing to whole pixels.
+        framed = (
+            f'<svg xmlns="{SVG[1:-1]}" width="{wide}" height="{high}">'
+            f'<g transform="scale({per_mm * PX:.12g})">{text}</g></svg>'
+        )
+        png = resvg_py.svg_to_bytes(
+            svg_string=framed, dpi=96, style_sheet=style, skip_system_fonts=not fonts.serif, font_dirs=[ours],
+            font_family=fonts.serif, serif_family=fonts.serif, sans_serif_family=fonts.sans_serif,
+            monospace_family=fonts.monospace, cursive_family=fonts.cursive, fantasy_family=fonts.fantasy,
+        )  # fmt: skip
+        with Image.open(io.BytesIO(png)) as picture:
+            return picture.convert("RGBA")
+
+    return draw
 
 
-def _moves(path: Any) -> Iterator[Move]:
-    """A path's segments in mm: arcs and quadratics as cubics."""
-    from svgelements import Arc, Close, CubicBezier, QuadraticBezier
-    from svgelements import Line as Straight
-    from svgelements import Move as Start
+def _as_pdf(text: str) -> bytes:
+    """Its page as PDF; empty where no renderer makes one."""
+    try:
+        import cairosvg
 
-    def at(p: Any) -> Point:
-        return float(p.x) * PX, float(p.y) * PX
-
-    for s in path.segments():
-        match s:
-            case Start():
-                yield Move("M", (at(s.end),))
-            case Close():
-                yield Move("Z")
-            case Straight():
-                yield Move("L", (at(s.end),))
-            case CubicBezier():
-                yield Move("C", (at(s.control1), at(s.control2), at(s.end)))
-            case QuadraticBezier():
-                (ax, ay), (cx, cy), (bx, by) = at(s.start), at(s.control), at(s.end)
-                yield Move("C", ((ax + 2 * (cx - ax) / 3, ay + 2 * (cy - ay) / 3),
-                                 (bx + 2 * (cx - bx) / 3, by + 2 * (cy - by) / 3), (bx, by)))  # fmt: skip
-            case Arc():
-                for c in s.as_cubic_curves(max(math.ceil(abs(s.sweep) / (math.pi / 8)), 1)):
-                    yield Move("C", (at(c.control1), at(c.control2), at(c.end)))
+        found: bytes = cairosvg.svg2pdf(bytestring=text.encode())  # it fetches nothing unless told to
+    except Exception:  # whatever a drawing makes of it: then its picture is printed
+        return b""
+    return found
 
 
-def _along(a: Point, b: Point) -> Point:
-    length = math.dist(a, b) or 1.0
-    return (b[0] - a[0]) / length, (b[1] - a[1]) / length
-
-
-def _flattened(moves: tuple[Move, ...]) -> Iterator[tuple[tuple[Point, ...], bool]]:
-    """Lines of a path, curves as chords."""
-    line: list[Point] = []
-    for move in moves:
-        match move.how:
-            case "M":
-                if len(line) > 1:
-                    yield tuple(line), False
-                line = [move.points[0]]
-            case "L":
-                line.append(move.points[0])
-            case "C":
-                line += _curve(line[-1], *move.points)
-            case _:
-                if line:
-                    yield tuple(line), True
-                    line = [line[0]]
-    if len(line) > 1:
-        yield tuple(line), False
-
-
-def _curve(a: Point, c: Point, d: Point, b: Point) -> list[Point]:
-    """Chords of a cubic, all but its first point: so many that none leaves it by more than `FLAT`."""
-    bend = max(math.hypot(p[0] - 2 * q[0] + r[0], p[1] - 2 * q[1] + r[1]) for p, q, r in ((a, c, d), (c, d, b)))
-    n = min(max(math.ceil(math.sqrt(6 * bend / (8 * FLAT))), 1), 2000)  # of a cubic: |f''| ≤ 6·bend
-    found = []
-    for i in range(1, n + 1):
-        t, u = i / n, 1 - i / n
-        w = u * u * u, 3 * u * u * t, 3 * u * t * t, t * t * t
-        found.append(tuple(w[0] * a[k] + w[1] * c[k] + w[2] * d[k] + w[3] * b[k] for k in (0, 1)))
-    return found  # type: ignore[return-value]
-
-
-def _filled(lines: list[tuple[Point, ...]], *, even_odd: bool) -> Area:
-    """What lines enclose, each closed: by how often they go round a place."""
+def _alike(pdf: bytes, looks: Rendering, size: Point) -> bool:
+    """Whether a PDF shows what the other renderer shows, wherever one looks."""
     import numpy as np
-    from shapely import LineString, MultiPolygon, Polygon, get_parts, polygonize, union_all
+    import pypdfium2
+    from scipy.ndimage import uniform_filter
 
-    rings = [(*line, line[0]) for line in lines if len(line) > 2]
-    if not rings:
-        return MultiPolygon()
-    if len(rings) == 1 and (whole := Polygon(rings[0])).is_valid:
-        return whole
-    faces = get_parts(polygonize(get_parts(union_all([LineString(r) for r in rings]))))
-    inside = []
-    for face in faces:
-        at = face.representative_point()
-        rounds = [_winds(np.asarray(ring), at.x, at.y) for ring in rings]
-        if sum(map(abs, rounds)) % 2 if even_odd else sum(rounds):
-            inside.append(face)
-    return union_all(inside)
+    per_mm = min(8.0, math.sqrt(1_000_000 / (size[0] * size[1])))
+    try:
+        document = pypdfium2.PdfDocument(pdf)
+    except pypdfium2.PdfiumError:
+        return False
+    try:
+        theirs = rendered(document[0], size, per_mm)
+    finally:
+        document.close()
+    seen = looks(per_mm)
+    a, b = (np.asarray(p.convert("RGBa"), np.float32) / 255 for p in (seen, theirs))
+    beyond = np.maximum(_beyond(a, b), _beyond(b, a)).max(axis=2)
+    return bool(uniform_filter(beyond, ABOUT).max() <= UNLIKE)
 
 
-def _winds(ring: Values, x: float, y: float) -> int:
-    """How often a closed line goes round a place, anticlockwise where Y is up."""
+def _beyond(a: Any, b: Any) -> Any:
+    """By how much pixels of one leave all that the other shows there and next to it: one draws edges a pixel aside."""
     import numpy as np
+    from scipy.ndimage import maximum_filter, minimum_filter
 
-    x0, y0, x1, y1 = (*ring[:-1].T, *ring[1:].T)
-    side = (x1 - x0) * (y - y0) - (x - x0) * (y1 - y0)
-    up, down = (y0 <= y) & (y1 > y) & (side > 0), (y0 > y) & (y1 <= y) & (side < 0)
-    return int(np.count_nonzero(up)) - int(np.count_nonzero(down))
+    around = (3, 3, 1)
+    return np.maximum(a - maximum_filter(b, around), minimum_filter(b, around) - a).clip(0)

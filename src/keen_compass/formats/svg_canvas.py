@@ -4,56 +4,18 @@ from __future__ import annotations
 
 import base64
 import io
-import math
 from dataclasses import dataclass, replace
 from typing import Any
-from xml.sax.saxutils import escape, quoteattr
-
-CAPS, JOINS = ("butt", "round", "square"), ("miter", "round", "bevel")
+from xml.sax.saxutils import escape
 
 
 @dataclass(frozen=True)
 class _State:
-    """How lines and areas look now, and how many groups are open since the last one was kept."""
+    """How lines and words look now, and how many groups are open since the last one was kept."""
 
     width: float = 1.0
-    fill: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 1.0)
-    stroke: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 1.0)
-    cap: int = 0
-    join: int = 0
-    mitre: float = 10.0
     font: tuple[str, float] = ("Helvetica", 9.0)
     opened: int = 0
-
-
-class SvgPath:
-    """A path in the making."""
-
-    def __init__(self) -> None:
-        self.d: list[str] = []
-
-    def _add(self, how: str, *at: float) -> None:
-        self.d.append(f"{how} {' '.join(f'{v:.4f}' for v in at)}".rstrip())
-
-    def moveTo(self, x: float, y: float) -> None:
-        """To there."""
-        self._add("M", x, y)
-
-    def lineTo(self, x: float, y: float) -> None:
-        """A line to there."""
-        self._add("L", x, y)
-
-    def curveTo(self, *at: float) -> None:
-        """A cubic."""
-        self._add("C", *at)
-
-    def close(self) -> None:
-        """Back to its start."""
-        self._add("Z")
-
-    def rect(self, x: float, y: float, w: float, h: float) -> None:
-        """Four lines."""
-        self.d.append(f"M {x:.4f} {y:.4f} h {w:.4f} v {h:.4f} h {-w:.4f} Z")
 
 
 class SvgCanvas:
@@ -64,7 +26,6 @@ class SvgCanvas:
         self._body: list[str] = []
         self._state = _State()
         self._kept: list[_State] = []
-        self._clips = 0
 
     def setTitle(self, words: str) -> None:
         """What readers call it."""
@@ -96,26 +57,6 @@ class SvgCanvas:
         """Of lines."""
         self._state = replace(self._state, width=width)
 
-    def setLineCap(self, cap: int) -> None:
-        """0 butt, 1 round, 2 square."""
-        self._state = replace(self._state, cap=cap)
-
-    def setLineJoin(self, join: int) -> None:
-        """0 mitred, 1 round, 2 bevelled."""
-        self._state = replace(self._state, join=join)
-
-    def setMiterLimit(self, limit: float) -> None:
-        """Beyond it a mitre is bevelled."""
-        self._state = replace(self._state, mitre=limit)
-
-    def setFillColorRGB(self, r: float, g: float, b: float, alpha: float = 1.0) -> None:
-        """0 … 1."""
-        self._state = replace(self._state, fill=(r, g, b, alpha))
-
-    def setStrokeColorRGB(self, r: float, g: float, b: float, alpha: float = 1.0) -> None:
-        """0 … 1."""
-        self._state = replace(self._state, stroke=(r, g, b, alpha))
-
     def setFont(self, name: str, size: float) -> None:
         """Helvetica, or Helvetica-Bold."""
         self._state = replace(self._state, font=(name, size))
@@ -132,21 +73,6 @@ class SvgCanvas:
         """Its edge, its area."""
         way = f"M {x - r:.4f} {y:.4f} a {r:.4f} {r:.4f} 0 1 0 {2 * r:.4f} 0 a {r:.4f} {r:.4f} 0 1 0 {-2 * r:.4f} 0 Z"
         self._put(way, stroke=bool(stroke), fill=bool(fill))
-
-    def beginPath(self) -> SvgPath:
-        """One to be filled in."""
-        return SvgPath()
-
-    def clipPath(self, path: SvgPath, stroke: int = 0, fill: int = 0) -> None:
-        """Nothing after this is seen beside it. stroke, fill: none of them here."""
-        self._clips += 1
-        name = f"clip{self._clips}"
-        self._body.append(f'<clipPath id="{name}"><path d="{" ".join(path.d)}"/></clipPath>')
-        self._open(f'clip-path="url(#{name})"')
-
-    def drawPath(self, path: SvgPath, stroke: int = 1, fill: int = 0, fillMode: int = 1) -> None:
-        """fillMode: 0 even-odd, 1 by how often lines go round."""
-        self._put(" ".join(path.d), stroke=bool(stroke), fill=bool(fill), even_odd=not fillMode)
 
     def drawString(self, x: float, y: float, words: str) -> None:
         """From there to the right."""
@@ -181,20 +107,10 @@ class SvgCanvas:
             "</g>", "</svg>", "",
         ]).encode()  # fmt: skip
 
-    def _put(self, way: str, *, stroke: bool, fill: bool, even_odd: bool = False) -> None:
-        s = self._state
-        words = [f'd="{way}"', f"fill={quoteattr(_colour(s.fill) if fill else 'none')}"]
-        if fill and s.fill[3] < 1:
-            words.append(f'fill-opacity="{s.fill[3]:.4g}"')
-        if even_odd:
-            words.append('fill-rule="evenodd"')
-        if stroke:
-            words.append(f'stroke="{_colour(s.stroke)}" stroke-width="{s.width:.4f}"')
-            words.append(f'stroke-linecap="{CAPS[s.cap]}" stroke-linejoin="{JOINS[s.join]}"')
-            words.append(f'stroke-miterlimit="{max(s.mitre, 1.0):.4g}"')
-            if s.stroke[3] < 1:
-                words.append(f'stroke-opacity="{s.stroke[3]:.4g}"')
-        self._body.append(f"<path {' '.join(words)}/>")
+    def _put(self, way: str, *, stroke: bool, fill: bool) -> None:
+        """In black, as everything on a page."""
+        line = f' stroke="#000000" stroke-width="{self._state.width:.4f}"' if stroke else ""
+        self._body.append(f'<path d="{way}" fill="{"#000000" if fill else "none"}"{line}/>')
 
     def _words(self, x: float, y: float, words: str, anchor: str) -> None:
         name, size = self._state.font
@@ -203,7 +119,3 @@ class SvgCanvas:
             f'<text transform="translate({x:.4f} {y:.4f}) scale(1 -1)" font-family="Helvetica, Arial, sans-serif" '
             f'font-size="{size:.4g}"{weight} text-anchor="{anchor}">{escape(words)}</text>'
         )
-
-
-def _colour(rgb: tuple[float, float, float, float]) -> str:
-    return "#" + "".join(f"{min(max(math.floor(255 * v + 0.5), 0), 255):02x}" for v in rgb[:3])

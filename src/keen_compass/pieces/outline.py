@@ -7,6 +7,7 @@ same distance, or dropped; parts are cut apart, or in one line that bridges the 
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,6 +22,8 @@ OFF_ROUND = 0.002  # mm, by which chords may cut a rounded corner short
 FINE = 0.004  # mm, within which points on a straight line are left out
 WIDEST = 100.0  # mm, of an outset
 MITRES = (1.0, 20.0)  # how far beyond the outset a mitre may reach, in outsets
+MOST_RINGS = 5_000  # parts and holes of one artwork
+MOST_JOINED = 1_000  # parts that are joined by one line
 BRIDGED = 0.05  # mm, to which the narrowest bridge is found
 LONGEST_BRIDGE = 500.0  # mm
 
@@ -97,14 +100,27 @@ def _cleaned(area: Area, outset: Outset) -> Area:
             continue
         holes = [h for h in part.interiors if Polygon(h).area >= least] if outset.holes == "keep" else []
         kept.append(Polygon(part.exterior, holes))
-    return MultiPolygon(kept) if outset.parts == "apart" or len(kept) < 2 else _joined(MultiPolygon(kept))
+    refuse_many(sum(1 + len(part.interiors) for part in kept))
+    if outset.parts == "apart" or len(kept) < 2:
+        return MultiPolygon(kept)
+    if len(kept) > MOST_JOINED:
+        raise InputError(f"has {len(kept):,} parts; at most {MOST_JOINED:,} are joined by one line", "parts")
+    return _joined(MultiPolygon(kept))
+
+
+def refuse_many(count: int) -> None:
+    """Raises InputError where an artwork has more parts and holes than anybody cuts."""
+    if count > MOST_RINGS:
+        raise InputError(
+            f"has {count:,} parts and holes; at most {MOST_RINGS:,} are cut: leave out small ones", "artwork"
+        )  # fmt: skip
 
 
 def _joined(area: Area) -> Area:
     """One part: gaps are closed by the least that closes them all."""
 
     def closed(by: float) -> Area:
-        return area.buffer(by, quad_segs=8).buffer(-by, quad_segs=8)
+        return grown(grown(area, by, quad_segs=8), -by, quad_segs=8)
 
     low, high = 0.0, 1.0
     while len(polygons(closed(high))) > 1:
@@ -119,11 +135,37 @@ def _joined(area: Area) -> Area:
 
 def _set_out(area: Area, outset: Outset) -> Area:
     if not outset.by:
-        return area.buffer(0)
+        return grown(area, 0.0)
     if outset.corners == "mitre":
-        return area.buffer(outset.by, join_style="mitre", mitre_limit=outset.mitre_limit)
+        return grown(area, outset.by, join_style="mitre", mitre_limit=outset.mitre_limit)
     chord = math.acos(max(1 - OFF_ROUND / abs(outset.by), 0.5))
-    return area.buffer(outset.by, quad_segs=max(math.ceil(math.pi / 4 / chord), 4))
+    return grown(area, outset.by, quad_segs=max(math.ceil(math.pi / 4 / chord), 4))
+
+
+def grown(area: Area, by: float, **how: Any) -> Area:
+    """Set out by so many mm, each part by itself: together they take the square of their number. how: of Shapely."""
+    from shapely import buffer
+
+    return united(buffer(polygons(area), by, **how))
+
+
+def united(areas: Iterable[Area]) -> Area:
+    """All that any of them covers. Only what touches is computed together."""
+    import numpy as np
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+    from shapely import MultiPolygon, STRtree, union_all
+
+    parts = np.array([part for area in areas for part in polygons(area)], dtype=object)
+    if len(parts) < 2:
+        return parts[0] if len(parts) else MultiPolygon()
+    one, other = STRtree(parts).query(parts, predicate="intersects")
+    count, group = connected_components(coo_array((np.ones(len(one)), (one, other)), shape=(len(parts),) * 2))
+    if count == 1:
+        return union_all(parts)
+    order = np.argsort(group, kind="stable")
+    groups = np.split(parts[order], np.flatnonzero(np.diff(group[order])) + 1)
+    return MultiPolygon([p for g in groups for p in (polygons(union_all(g)) if len(g) > 1 else g)])
 
 
 def _simplified(area: Area) -> Area:

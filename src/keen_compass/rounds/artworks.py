@@ -35,6 +35,9 @@ USUAL: Mapping[str, Any] = {
 }  # fmt: skip
 SHARES = {"threshold": (0.01, 0.99)}
 COARSE = 3.0  # of its pixels go into the tolerance, at least
+# What was read last, or why it can't be, by its digest and resolution: bytes never change.
+_READ: dict[tuple[str, float], Artwork | KeenCompassError] = {}
+MOST_READ = 4
 
 
 class Artworks:
@@ -42,8 +45,7 @@ class Artworks:
 
     def __init__(self, context: RoundContext) -> None:
         self._c = context
-        self._read: dict[tuple[str, float], Artwork] = {}  # what was read last; bytes never change
-        self._looked: dict[str, Sticker] = {}
+        self._looked: dict[str, Sticker | KeenCompassError] = {}
 
     @property
     def chosen(self) -> ArtworkChosen:
@@ -64,19 +66,15 @@ class Artworks:
 
         Raises InputError for what is none.
         """
-        from keen_compass.formats.artwork import read_artwork, shown_area
-
-        def understood() -> Artwork:
-            art = read_artwork(data, file)
-            shown_area(_rough(art))  # what can't be looked at must not be kept: the round could never be again
-            return art
+        from keen_compass.formats.artwork import read_artwork
 
         art: Artwork | None = None
         with suppress(NoSizeError):
-            art = beside(understood)
+            art = beside(lambda: read_artwork(data, file))
         with self._c.shop.writing():
             blob = self._c.shop.put_blob(data)
-            self._read = {(blob, 0.0): art} if art is not None else {}
+            if art is not None:
+                _remember((blob, 0.0), art)
             name = self.chosen.name or Path(file).stem.replace("-", " ").replace("_", " ")[:MOST_NAME].capitalize()
             kept = {k: v for k, v in self.chosen.settings.items() if k != "dpi"}
             self._put(replace(self.chosen, blob=blob, file=file, name=name, settings=kept, marks=()))
@@ -106,31 +104,56 @@ class Artworks:
         moved = tuple((round(at[0], 1), round(at[1], 1)) if i == mark else m for i, m in enumerate(all_marks))
         self._put(replace(self.chosen, marks=moved), keeps_sticker=True)
 
-    def artwork(self) -> Artwork | None:
-        """None where there is none yet. Raises InputError where its resolution is missing."""
+    def artwork(self, beside: Beside = lambda run: run()) -> Artwork | None:
+        """None where there is none yet. beside: runs what takes long. Raises InputError where its resolution is
+        missing, or it can't be read.
+        """
         from keen_compass.formats.artwork import read_artwork
 
-        blob, dpi = self.chosen.blob, float(self.settings["dpi"])
-        data = self._c.shop.blob(blob) if blob else None
-        if data is None:
+        key = self._key()
+        if not key[0]:
             return None
-        if (blob, dpi) not in self._read:
-            self._read.clear()
-            self._read[blob, dpi] = read_artwork(data, self.chosen.file, dpi)
-        return self._read[blob, dpi]
+        if key not in _READ:
+            data = self._c.shop.blob(key[0])
+            if data is None:
+                return None
+            try:
+                _remember(key, beside(lambda: read_artwork(data, self.chosen.file, key[1])))
+            except KeenCompassError as error:
+                _remember(key, error)
+        found = _READ[key]
+        if isinstance(found, KeenCompassError):
+            raise found
+        return found
 
-    def look(self, **instead: object) -> Sticker | None:
+    def _key(self) -> tuple[str, float]:
+        return self.chosen.blob, float(self.settings["dpi"])
+
+    def prepare(self, beside: Beside = lambda run: run()) -> None:
+        """Read it and look at it once, so that whatever is shown next is there. beside: runs what takes long."""
+        with suppress(KeenCompassError):
+            self.artwork(beside)
+            if not self.chosen.sticker:
+                self.look(beside)
+
+    def look(self, beside: Beside = lambda run: run(), **instead: object) -> Sticker | None:
         """What the outline would be, roughly: of a picture with fewer pixels. instead: of settings that are kept."""
-        settings = self.settings | instead
-        key = json.dumps([self.chosen.blob, self.chosen.name, settings], sort_keys=True)
+        settings, name = self.settings | instead, self.chosen.name
+        key = json.dumps([self.chosen.blob, name, settings], sort_keys=True)
         if key not in self._looked:
             art = self.artwork()
             if art is None:
                 return None
             if len(self._looked) > 8:
                 self._looked.clear()
-            self._looked[key] = self._made(_rough(art), settings)
-        return self._looked[key]
+            try:
+                self._looked[key] = beside(lambda: _sticker(_rough(art), settings, name))
+            except KeenCompassError as error:
+                self._looked[key] = error
+        found = self._looked[key]
+        if isinstance(found, KeenCompassError):
+            raise found
+        return found
 
     def draw_up(self, beside: Beside = lambda run: run()) -> None:
         """Trace it to the last pixel and keep the line: so it will be printed and cut (undoable). beside: runs that.
@@ -138,9 +161,11 @@ class Artworks:
         Raises InputError where there is nothing to cut.
         """
         art, settings = self.artwork(), self.settings
-        if art is None:
+        data = self._c.shop.blob(self.chosen.blob)
+        if art is None or data is None:
             raise InputError("Choose the artwork first.", "artwork")
-        self.keep(beside(lambda: self._made(art, settings)))
+        name, file = self.chosen.name, self.chosen.file
+        self.keep(beside(lambda: _sticker(art, settings, name, data, file)))
 
     def keep(self, sticker: Sticker) -> None:
         """A line that was drawn up elsewhere (undoable)."""
@@ -176,13 +201,6 @@ class Artworks:
         return pixel if COARSE * pixel > 2 * self._c.tolerances.get("proof", math.inf) else 0.0
 
     # Inside
-
-    def _made(self, art: Artwork, settings: Mapping[str, Any]) -> Sticker:
-        from keen_compass.formats.artwork import shown_area
-
-        area = shown_area(art, settings["threshold"], settings["smooth"], strokes=settings["strokes"])
-        rings = outlined(area, _outset(settings))
-        return Sticker(self.chosen.name, art.width, art.height, rings, settings["outset"])
 
     def _understood(self, name: str, value: object) -> object:
         if name in LENGTHS and isinstance(value, str):
@@ -221,6 +239,27 @@ class Artworks:
                 self._c.put_mark(stages)
 
         self._c.do(change)
+
+
+def _remember(key: tuple[str, float], found: Artwork | KeenCompassError) -> None:
+    _READ.pop(key, None)
+    while len(_READ) >= MOST_READ:
+        _READ.pop(next(iter(_READ)))
+    _READ[key] = found
+
+
+def _sticker(art: Artwork, settings: Mapping[str, Any], name: str, data: bytes = b"", file: str = "") -> Sticker:
+    """data, file: of a picture that is to be traced to its last pixel, in a process that can be ended."""
+    from keen_compass.formats.apart import run_apart
+    from keen_compass.formats.artwork import Picture, shown_area, traced_rings
+
+    outset = _outset(settings)
+    if data and isinstance(art, Picture) and art.values.size > LOOKED_AT:
+        rings = run_apart(traced_rings, data, file, dict(settings), outset, name=file)
+    else:
+        threshold, smooth, strokes = settings["threshold"], settings["smooth"], settings["strokes"]
+        rings = outlined(shown_area(art, threshold, smooth, outset.smallest, strokes=strokes), outset)
+    return Sticker(name, art.width, art.height, rings, settings["outset"])
 
 
 def _rough(art: Artwork) -> Artwork:

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from functools import partial
 from pathlib import Path
-from threading import Thread
-from time import sleep
-from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QSizePolicy, QSlider, QWidget
 
 from keen_compass.app import theme as th
@@ -18,15 +16,16 @@ from keen_compass.app.parts import Button, Line, Text, plain_combo, plain_count,
 from keen_compass.app.round.choices import fill
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.stage_panel import StagePanel
-from keen_compass.app.waiting import Dropped, Waiting
+from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import KeenCompassError, NoSizeError
+from keen_compass.formats.apart import ready
 from keen_compass.formats.artwork import Picture
 from keen_compass.machines.shown import show_length
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
 from keen_compass.rounds.artworks import Artworks
 from keen_compass.words.say import say
 
-KINDS = "Artwork (*.svg *.png *.jpg *.jpeg *.webp *.tif *.tiff)"
+KINDS = "Artwork (*.svg *.pdf *.png *.jpg *.jpeg *.webp *.tif *.tiff)"
 # name → what is chosen, and of each: words, words where there is little room, what it is
 CHOICES: dict[str, tuple[str, tuple[tuple[str, str, object], ...]]] = {
     "corners": ("Corners", (("round corners", "rounded", "round"), ("sharp corners", "sharp", "mitre"))),
@@ -34,7 +33,7 @@ CHOICES: dict[str, tuple[str, tuple[tuple[str, str, object], ...]]] = {
     "parts": ("Parts", (("parts apart", "apart", "apart"), ("parts in one", "in one", "joined"))),
     "strokes": ("Lines of a drawing", (("lines count", "lines", True), ("no lines", "no lines", False))),
     "shown": ("Shown", (
-        ("print and cut seen", "both", "both"), ("the print seen", "print", "print"), ("the cut seen", "cut", "cut"),
+        ("both seen", "both", "both"), ("print seen", "print", "print"), ("cut seen", "cut", "cut"),
     )),
 }  # fmt: skip
 ROOMY = 600  # px, from which on there is room for more words
@@ -42,8 +41,6 @@ ASKED_OF = {
     "threshold": ("picture",), "smooth": ("picture",), "smallest": ("picture", "drawing"),
     "dpi": ("picture", "sizeless"),
 }  # fmt: skip
-# From here on reading a file (bytes) or tracing a picture (pixels) takes over 0.2 s: it shows how far it is.
-LARGE, MANY_PIXELS = 2_000_000, 1_500_000
 
 
 class ArtworkPanel(StagePanel):
@@ -54,7 +51,7 @@ class ArtworkPanel(StagePanel):
     def __init__(self, model: RoundModel) -> None:
         super().__init__(model)
         self.setAcceptDrops(True)
-        self.file = plain_line("Artwork", "drop an SVG or a picture here, or its name")
+        self.file = plain_line("Artwork", "drop an SVG, a PDF or a picture here, or its name")
         self.open = Button("Open…", self._open, "quiet", "file")
         self.job = plain_line("Name of the job", "what the job is called", 60)
         self.outset = plain_line("From the artwork out to the cut", "border", 20)
@@ -123,6 +120,11 @@ class ArtworkPanel(StagePanel):
             words = [(long if roomy else short, value) for long, short, value in CHOICES[name][1]]
             fill(combo, words, chosen.get(name, combo.currentData()))
 
+    def showEvent(self, event: QShowEvent) -> None:
+        """Whoever sees this is about to choose an artwork."""
+        super().showEvent(event)
+        ready()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         """More room, or less."""
         super().resizeEvent(event)
@@ -140,7 +142,7 @@ class ArtworkPanel(StagePanel):
 
     def refresh(self) -> None:
         """As it is chosen; what a drawing or a picture has no use for is not there."""
-        art, settings, chosen = self.artworks, self.artworks.settings, self.artworks.chosen
+        settings, chosen = self.artworks.settings, self.artworks.chosen
         self._filling = True
         units = self.model.session.context.machine.units
         for name in ("outset", "smooth", "smallest"):
@@ -167,7 +169,7 @@ class ArtworkPanel(StagePanel):
         for widget in (self.outset, self._labels["outset"], self.copies, self.job, self.shown,
                        *(self.combos[n] for n in ("corners", "holes", "parts"))):  # fmt: skip
             widget.setVisible(there)
-        self._tells.say(self._told(art))
+        self._tells.say(self._told())
         self._tells.setVisible(there)
         self.use.setVisible(there)
         self.use.setEnabled(self._editable() and self.seen() is not None)
@@ -182,7 +184,7 @@ class ArtworkPanel(StagePanel):
         return self.artworks.sticker()
 
     def warning(self) -> str:
-        """What is missing, or too coarse."""
+        """What is missing, too coarse, or not shown as it was drawn."""
         if not self.artworks.chosen.blob:
             return ""
         try:
@@ -193,8 +195,10 @@ class ArtworkPanel(StagePanel):
             return f"{error} Choose another."
         if (refused := self.sheets.refusal()) and refused.code == "refused":
             return say(refused)
-        pixel = self.artworks.coarse()
-        return f"A pixel of it is {pixel:.2f} mm, coarse for what the cut is to keep to." if pixel else ""
+        if pixel := self.artworks.coarse():
+            return f"A pixel of it is {pixel:.2f} mm, coarse for what the cut is to keep to."
+        left_out = [f"{what}{f' ({n})' if n > 1 else ''}" for what, n in self.artworks.left_out().items()]
+        return f"Not shown as it was drawn: {', '.join(left_out)}." if left_out else ""
 
     def take_focus(self) -> None:
         """The file first, then on."""
@@ -235,7 +239,7 @@ class ArtworkPanel(StagePanel):
             return ""
         return f"{25.4 / art.pixel[0]:.4g}" if isinstance(art, Picture) else ""
 
-    def _told(self, art: Artworks) -> str:
+    def _told(self) -> str:
         sticker, units = self.seen(), self.model.session.context.machine.units
         if sticker is None:
             return ""
@@ -245,9 +249,6 @@ class ArtworkPanel(StagePanel):
         words = [f"{show_length(wide, units)} × {show_length(high, units)} with its border"]
         words.append(f"{parts} part{'s' if parts > 1 else ''}")
         words += [f"{holes} hole{'s' if holes > 1 else ''}"] if holes else []
-        left_out = [f"{what}{f' ({n})' if n > 1 else ''}" for what, n in art.left_out().items()]
-        if left_out:
-            words.append(f"not understood, left as it is: {', '.join(left_out)}")
         return " · ".join(words)
 
     def _open(self) -> None:
@@ -260,13 +261,21 @@ class ArtworkPanel(StagePanel):
             self._take(Path(self.file.text().strip()).expanduser())
 
     def _take(self, file: Path) -> None:
-        beside = partial(_beside, "The artwork is read") if _bytes_of(file) > LARGE else _here
+        if self._looked_at(lambda: self.artworks.put_file(file, partial(beside, "The artwork is read"))):
+            self.file.setModified(False)
+            self.take_focus()
+
+    def _looked_at(self, change: Callable[[], object]) -> bool:
+        """Do it, and look at what comes of it before it is shown: beside the window, where that takes long."""
+
+        def whole() -> None:
+            change()
+            self.artworks.prepare(partial(beside, "The outline is drawn"))
+
         try:
-            if self.do(lambda: self.artworks.put_file(file, beside)):
-                self.file.setModified(False)
+            return self.do(whole)
         except Dropped:
-            return
-        self.take_focus()
+            return False
 
     def _rename(self) -> None:
         if not self._filling and self.job.text().strip() not in ("", self.artworks.chosen.name):
@@ -276,11 +285,11 @@ class ArtworkPanel(StagePanel):
         edit: QLineEdit = getattr(self, name)
         if not self._filling and edit.isModified() and edit.text().strip():
             edit.setModified(False)
-            self.do(lambda: self.artworks.change(**{name: edit.text()}))
+            self._looked_at(lambda: self.artworks.change(**{name: edit.text()}))
 
     def _choose(self, name: str, _index: int) -> None:
         value = self.combos[name].currentData()
-        self.do(lambda: self.artworks.change(**{name: value}))
+        self._looked_at(lambda: self.artworks.change(**{name: value}))
 
     def _copies(self, count: int) -> None:
         if not self._filling and count != self.artworks.chosen.copies:
@@ -298,46 +307,6 @@ class ArtworkPanel(StagePanel):
         self.do(lambda: self.artworks.change(threshold=self.threshold.value() / 100))
 
     def _use(self) -> None:
-        art = self.artworks.artwork()
-        long = isinstance(art, Picture) and art.values.size > MANY_PIXELS
-        try:
-            beside = partial(_beside, "The outline is traced to the last pixel") if long else _here
-            self.do(lambda: self.sheets.draw_up(beside))
-        except Dropped:
-            return
-
-
-def _here(run: Callable[[], Any]) -> Any:
-    return run()
-
-
-def _bytes_of(file: Path) -> int:
-    try:
-        return file.stat().st_size
-    except OSError:
-        return 0
-
-
-def _beside(words: str, run: Callable[[], Any]) -> Any:
-    """Out of the window's thread; how far it is can't be told, but it can be left. Raises Dropped then."""
-    found: list[Any] = []
-
-    def work() -> None:
-        try:
-            found.append(run())
-        except BaseException as error:
-            found.append(error)
-
-    waiting, thread = Waiting(words), Thread(target=work, daemon=True)
-    thread.start()
-    share = 0.0
-    try:
-        while not found:
-            sleep(0.02)
-            share += (0.95 - share) * 0.02
-            waiting.show_share(share)
-    finally:
-        waiting.end()
-    if isinstance(found[0], BaseException):
-        raise found[0]
-    return found[0]
+        words = "The outline is traced to the last pixel"
+        with suppress(Dropped):
+            self.do(lambda: self.sheets.draw_up(partial(beside, words)))

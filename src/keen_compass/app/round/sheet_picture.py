@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QBuffer, QIODevice, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
-    QColor,
     QImage,
     QImageReader,
     QMouseEvent,
@@ -213,29 +212,11 @@ def fill_film(p: QPainter, sticker: Sticker) -> None:
 
 def paint_artwork(p: QPainter, art: Artwork) -> None:
     """As it is printed, mm from its upper left corner, Y down."""
-    from keen_compass.formats.svg_artwork import Drawing
+    from keen_compass.formats.drawn import Drawing
 
-    if not isinstance(art, Drawing):
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        p.drawImage(QRectF(0, 0, art.width, art.height), _image_of(art.data))
-        return
-    for shape in art.painted:
-        path = QPainterPath()
-        path.setFillRule(Qt.FillRule.OddEvenFill if shape.even_odd else Qt.FillRule.WindingFill)
-        for move in shape.moves:
-            at = [QPointF(*point) for point in move.points]
-            match move.how:
-                case "M":
-                    path.moveTo(*at)
-                case "L":
-                    path.lineTo(*at)
-                case "C":
-                    path.cubicTo(*at)
-                case _:
-                    path.closeSubpath()
-        p.setPen(QPen(QColor.fromRgbF(*shape.stroke), shape.width) if shape.stroke else Qt.PenStyle.NoPen)
-        p.setBrush(QColor.fromRgbF(*shape.fill) if shape.fill else Qt.BrushStyle.NoBrush)
-        p.drawPath(path)
+    p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+    seen = art.picture if isinstance(art, Drawing) else art.data
+    p.drawImage(QRectF(0, 0, art.width, art.height), _image_of(seen))
 
 
 @lru_cache(maxsize=2)

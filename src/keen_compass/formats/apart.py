@@ -1,0 +1,130 @@
+"""Other people's files in a process of its own: bounded in time and memory, and ended with a word.
+
+One such process is kept for as long as we live; it ends by itself with us.
+"""
+
+from __future__ import annotations
+
+import atexit
+import contextlib
+import importlib
+import os
+import pickle
+import resource
+import select
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from threading import Lock
+from typing import IO, Any, TypeVar
+
+from keen_compass.errors import InputError, KeenCompassError
+
+T = TypeVar("T")
+MOST_SECONDS = 60.0  # of one task
+MOST_MEMORY = 4_000_000_000  # bytes, of everything that the process asks for
+_lock = Lock()
+_process: subprocess.Popen[bytes] | None = None
+
+
+def run_apart(run: Callable[..., T], *args: Any, name: str, seconds: float = MOST_SECONDS) -> T:
+    """What a function of a module gives, worked out in the other process. name: of the file, where that is refused.
+
+    Raises what it raises of ours, and InputError where it takes too long or too much, or is given up.
+    """
+    with _lock:
+        process = ready()
+        assert process.stdin is not None
+        assert process.stdout is not None
+        try:
+            pickle.dump((run, args), process.stdin)
+            process.stdin.flush()
+            if not _answers(process.stdout, seconds):
+                raise InputError(f"takes longer than {seconds:g} s to draw: simplify it", name)
+            answer = pickle.load(process.stdout)
+        except (OSError, EOFError, pickle.UnpicklingError):
+            _put_away(process)
+            raise InputError(
+                f"takes more than {MOST_MEMORY // 1_000_000_000} GB of memory to draw, or can't be drawn: simplify it",
+                name,
+            ) from None
+        except BaseException:
+            _put_away(process)
+            raise
+    if isinstance(answer, KeenCompassError):
+        raise answer
+    found: T = answer
+    return found
+
+
+def ready() -> subprocess.Popen[bytes]:
+    """The process, begun where there is none: later it answers at once."""
+    global _process  # noqa: PLW0603 (one for all of us, as there is one of us)
+    if _process is None or _process.poll() is not None:
+        _process = subprocess.Popen(
+            [sys.executable, "-I", "-m", __name__],
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+    return _process
+
+
+def give_up() -> None:
+    """End whatever it is at; who waits for it is told."""
+    process = _process
+    if process is not None:
+        process.kill()
+        if _lock.acquire(blocking=False):  # else whoever waits for it puts it away
+            try:
+                _put_away(process)
+            finally:
+                _lock.release()
+
+
+def _put_away(process: subprocess.Popen[bytes]) -> None:
+    process.kill()
+    process.wait()
+    for pipe in (process.stdin, process.stdout):
+        if pipe is not None:
+            with contextlib.suppress(OSError):  # what was still to be sent
+                pipe.close()
+
+
+atexit.register(give_up)
+
+
+def _answers(pipe: IO[bytes], seconds: float) -> bool:
+    """Whether anything comes, its end included, before so many seconds are over."""
+    end = time.monotonic() + seconds
+    while (left := end - time.monotonic()) > 0:
+        if select.select([pipe], [], [], min(left, 0.1))[0]:
+            return True
+    return False
+
+
+def _serve() -> None:
+    """Task by task until nobody is left to ask. What libraries print goes nowhere near the answers."""
+    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
+    for library in ("cairosvg", "pypdfium2", "resvg_py", "scipy.ndimage", "shapely", "skimage.measure"):
+        importlib.import_module(library)  # while nobody waits
+    tasks = sys.stdin.buffer
+    with os.fdopen(os.dup(1), "wb") as answers:
+        os.dup2(2, 1)
+        while True:
+            try:
+                run, args = pickle.load(tasks)
+            except EOFError:
+                return
+            signal.alarm(int(MOST_SECONDS) + 10)  # should we be gone, it is not to go on
+            try:
+                answer = run(*args)
+            except KeenCompassError as error:
+                answer = error
+            signal.alarm(0)
+            pickle.dump(answer, answers)
+            answers.flush()
+
+
+if __name__ == "__main__":
+    _serve()

@@ -1,0 +1,83 @@
+"""A page of a PDF as artwork: put in as it is; its outline from its paths."""
+
+from __future__ import annotations
+
+import io
+import math
+from typing import TYPE_CHECKING, Any
+
+from keen_compass.errors import InputError
+from keen_compass.formats.drawn import Drawing, check_size, drawing
+from keen_compass.formats.vectors import MITRE_LIMIT, covered
+
+if TYPE_CHECKING:
+    from PIL import Image
+
+MM = 25.4 / 72  # of a point
+
+
+def read_pdf(data: bytes, name: str, page: int = 1) -> Drawing:
+    """One of its pages, counted from 1. Raises InputError."""
+    import pypdfium2
+
+    try:
+        document = pypdfium2.PdfDocument(data)
+    except pypdfium2.PdfiumError as error:
+        locked = "password" in str(error).lower()
+        raise InputError("is locked: save it without its password" if locked else "is no PDF that can be read", name) \
+            from None  # fmt: skip
+    try:
+        if not 1 <= page <= len(document):
+            raise InputError(f"has {len(document)} page{'s' if len(document) != 1 else ''}, no page {page}", name)
+        found = document[page - 1]
+        size = found.get_width() * MM, found.get_height() * MM
+        check_size(size, name)
+        return drawing(size, _alone(document, page - 1), lambda k: rendered(found, size, k),
+                       lambda: covered(found, (MM, MM)))  # fmt: skip
+    except InputError as error:
+        raise InputError(error.message, name) from None
+    finally:
+        document.close()
+
+
+def _alone(document: Any, index: int) -> bytes:
+    """One page by itself; empty where it is shown turned or cut, which is lost where a page is put onto another."""
+    import pypdfium2
+
+    page = document[index]
+    if page.get_rotation() or page.get_bbox() != (0.0, 0.0, page.get_width(), page.get_height()):
+        return b""
+    alone = pypdfium2.PdfDocument.new()
+    try:
+        alone.import_pages(document, [index])
+        held = io.BytesIO()
+        alone.save(held)
+    finally:
+        alone.close()
+    return held.getvalue()
+
+
+def rendered(page: Any, size: tuple[float, float], per_mm: float) -> Image.Image:
+    """A page of pypdfium2 as it looks on clear ground, RGBA. size: mm, that it is to have."""
+    from pypdfium2 import PdfBitmap, raw
+
+    wide, high = (math.ceil(side * per_mm - 1e-6) for side in size)
+    bitmap = PdfBitmap.new_native(wide, high, raw.FPDFBitmap_BGRA)
+    bitmap.fill_rect((255, 255, 255, 0), 0, 0, wide, high)
+    # Left to itself it stretches a page to whole pixels.
+    to = raw.FS_MATRIX(size[0] * per_mm / page.get_width(), 0, 0, size[1] * per_mm / page.get_height(), 0, 0)
+    raw.FPDF_RenderPageBitmapWithMatrix(bitmap, page, to, raw.FS_RECTF(0, 0, wide, high), raw.FPDF_ANNOT)
+    found: Image.Image = bitmap.to_pil().convert("RGBA")
+    return found
+
+
+def page_paths(pdf: bytes, size: tuple[float, float], mitre_limit: float = MITRE_LIMIT) -> tuple[Any, Any]:
+    """(filled and stroked, filled alone) of the first page, mm. size: mm, that it is to have. Raises NotPathsError."""
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(pdf)
+    try:
+        page = document[0]
+        return covered(page, (size[0] / page.get_width(), size[1] / page.get_height()), mitre_limit)
+    finally:
+        document.close()
