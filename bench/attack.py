@@ -7,6 +7,8 @@ flips        one bit of a closed file is flipped; all that the file says is comp
 full disk    a file-size limit stands for the disk, at any size
 imports      a logbook with something odd at any place of it
 piece        the command line's piece, with any settings
+
+and all of attack_sheets.py
 """
 
 from __future__ import annotations
@@ -30,7 +32,9 @@ from pathlib import Path
 from typing import Any
 
 ROOT = Path(__file__).parents[1]
-sys.path.insert(0, str(ROOT / "tests"))
+sys.path[:0] = [str(ROOT / "tests"), str(ROOT / "bench")]
+
+import attack_sheets
 
 from keen_compass.cli import main as command_line
 from keen_compass.errors import KeenCompassError, ShopError
@@ -320,6 +324,7 @@ def main() -> None:
         )  # fmt: skip
         for title, run, factor in others:
             print(f"{title}: {dict(run(folder, factor * times))}")
+    attack_sheets.main(times)
 
 
 if __name__ == "__main__":

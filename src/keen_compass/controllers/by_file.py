@@ -20,7 +20,7 @@ def change(file: Path, before: bytes, after: bytes) -> None:
     if file.is_symlink():
         raise InputError("is a link to a file: name the file itself", str(file))
     try:
-        descriptor = os.open(file, os.O_RDONLY | os.O_CLOEXEC)
+        descriptor = os.open(file, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)  # a pipe would keep us waiting
     except OSError as error:
         raise InputError(f"can't be read: {error.strerror}", str(file)) from None
     with os.fdopen(descriptor, "rb") as held:

@@ -25,7 +25,7 @@ from keen_compass.app.logbook.chart import MOST, HistoryChart
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Line, Text, draw_state
 from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.errors import InputError, KeenCompassError
-from keen_compass.formats.files import write_whole
+from keen_compass.formats.files import read_whole, write_whole
 from keen_compass.procedures import understands
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
@@ -271,11 +271,11 @@ class LogbookPage(QWidget):
     def _read(self) -> None:
         try:
             file = self._file(".json")
-            came = self._take_over(file.read_text(encoding="utf-8"))
+            came = self._take_over(read_whole(file).decode("utf-8"))
         except Dropped:
             self._said.say("Nothing was taken over.")
-        except (OSError, UnicodeDecodeError) as error:
-            self._said.say(f"That file can’t be read: {error}", "bad")
+        except UnicodeDecodeError:
+            self._said.say("That file is no logbook: it is no text.", "bad")
         except KeenCompassError as error:
             self._said.say(str(error), "bad")
         else:

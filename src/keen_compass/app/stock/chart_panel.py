@@ -12,6 +12,7 @@ from keen_compass.app.parts import Button, Card, Text, plain_combo, scrolling
 from keen_compass.app.round.choices import fill
 from keen_compass.errors import KeenCompassError
 from keen_compass.formats.chart_csv import FEEDS, FIELDS, Columns, Line, Table, guessed, read_table, understood
+from keen_compass.formats.files import read_whole
 from keen_compass.machines.profile import LIMITS, PROCESS_SETTINGS, THERMAL, Machine
 from keen_compass.quantities.subjects import Subject
 from keen_compass.shop.library import KerfEntry, Known, take_chart, used_by
@@ -24,6 +25,7 @@ LABELS = {
 FIXED = ("material", "process")  # may hold for every line of a chart that has no column for them
 NOWHERE = -1
 TOLD = 3  # complaints that are shown
+LARGEST_CHART = 5_000_000  # bytes
 
 
 class ChartPanel(QWidget):
@@ -120,11 +122,8 @@ class ChartPanel(QWidget):
         """Read the file that is named; which column is what is remembered by its headings, else guessed."""
         self._table = None
         try:
-            text = Path(self.file.text().strip()).expanduser().read_bytes().decode("utf-8", "replace")
-            self._table = read_table(text)
-        except OSError as error:
-            self._look(f"That file can’t be read: {error.strerror or error}")
-            return
+            data = read_whole(Path(self.file.text().strip()).expanduser(), LARGEST_CHART)
+            self._table = read_table(data.decode("utf-8", "replace"))
         except KeenCompassError as error:
             self._look(f"That is no cutting chart: {error}")
             return
