@@ -299,8 +299,10 @@ class _Reader:
         if "stock" in body or "mounted" in body or "fitted" in body:
             raise Wrong("what is mounted is said apart", "body")
         tools = [{**self._things[uid], "uid": uid} for uid in named]
-        fittings = []
-        for pair in body.get("fittings", []):
+        fittings, given = [], body.get("fittings", [])
+        if not isinstance(given, list):
+            raise Wrong("expected what may be fitted, of this file", "body.fittings")
+        for pair in given:
             kind, uid = pair if isinstance(pair, list) and len(pair) == 2 else (None, None)
             if not isinstance(uid, str) or kind is None or self._fittings.get(uid) != kind:
                 raise Wrong("expected what may be fitted, of this file", "body.fittings")
@@ -314,7 +316,8 @@ class _Reader:
     def _mounted(self, row: Mapping[str, Any]) -> dict[str, Any]:
         body = object_of(row["body"])
         for name in ("tool", "stock", *FITTINGS):
-            if body.get(name, "") != "" and body[name] not in self._things:
+            uid = body.get(name, "")
+            if not isinstance(uid, str) or (uid and uid not in self._things):
                 raise Wrong("is no thing of this file", f"body.{name}")
         kept = {name: body[name] for name in ("tool", "stock", *FITTINGS) if body.get(name)}
         if "stock" in kept:
