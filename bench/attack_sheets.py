@@ -43,8 +43,8 @@ from keen_compass.controllers.program import commands_of
 from keen_compass.errors import InputError, KeenCompassError, ShopError
 from keen_compass.formats.artwork import Picture, read_artwork, shown_area
 from keen_compass.pieces.outline import Outset, outlined
-from keen_compass.practice.demo import build
 from keen_compass.practice.playing import correct_all, cut, read_all
+from keen_compass.practice.shipped import open_demo
 from keen_compass.procedures import understands
 from keen_compass.procedures.base import Step
 from keen_compass.reports.table import to_csv
@@ -416,8 +416,9 @@ def main(times: int = 40) -> None:
     """All of it."""
     with tempfile.TemporaryDirectory(prefix="keen-compass-attack-") as name:
         folder = Path(name)
-        demo = folder / "demo.kcshop"
-        build(demo).close()
+        shop = open_demo(folder)
+        shop.close()
+        demo = shop.file
         runs: tuple[tuple[str, Attack, float], ...] = (
             ("kills", kills, 1), ("full disk", full_disk, 1), ("imports", imports, 8), ("clocks", clocks, 1),
             ("formulas", formulas, 10), ("artwork", artworks, 12.5), ("outlines", outlines, 12.5), ("wire", wire, 250),

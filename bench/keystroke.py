@@ -17,8 +17,8 @@ from PySide6.QtWidgets import QApplication
 from keen_compass.app.start import application, show_window
 from keen_compass.app.window import MainWindow
 from keen_compass.practice import stand_in
-from keen_compass.practice.demo import build
 from keen_compass.practice.playing import cut, read_all, take, takes
+from keen_compass.practice.shipped import open_demo
 from keen_compass.procedures.base import Makes
 from keen_compass.rounds import RoundSession
 
@@ -39,7 +39,7 @@ def main() -> None:
     """Measure and print."""
     with tempfile.TemporaryDirectory() as folder:
         app = application("light")
-        window = show_window(build(Path(folder) / "demo.kcshop"), "Lantern Quay")
+        window = show_window(open_demo(Path(folder)), "Lantern Quay")
         gc.collect()
         gc.freeze()  # as the program does once its window is up
         for case in CASES:

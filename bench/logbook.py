@@ -20,7 +20,7 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from PySide6.QtCore import QEventLoop
 
 from keen_compass.app.start import application, show_window
-from keen_compass.practice.demo import build
+from keen_compass.practice.shipped import open_demo
 from keen_compass.shop import schema
 from keen_compass.shop.logbook import Filter, Log
 from keen_compass.shop.store import Shop
@@ -29,9 +29,9 @@ ROUNDS = int(sys.argv[1]) if len(sys.argv) > 1 else 4167  # of two pieces with t
 LENGTHS = ("width", "height", "short_width", "short_height")
 
 
-def fill(file: Path) -> None:
-    """The demo shop with many more rounds, all rows written at once."""
-    shop = build(file)
+def filled(folder: Path) -> Path:
+    """The demo shop with many more rounds, all rows written at once; its file."""
+    shop = open_demo(folder)
     finding = next(iter(shop.findings("heron", "x_steps"))).finding.to_json()
     rows: dict[str, list[tuple[object, ...]]] = {
         t: [] for t in ("round", "mark", "piece", "stage", "reading", "finding")
@@ -63,6 +63,7 @@ def fill(file: Path) -> None:
             lines_with = ((*line, schema.digest(table, line)) for line in lines)
             shop._f.db.executemany(f"INSERT INTO {table} VALUES ({marks})", lines_with)
     shop.close()
+    return shop.file
 
 
 def timed(run: Callable[[], object], times: int = 7) -> float:
@@ -78,8 +79,7 @@ def timed(run: Callable[[], object], times: int = 7) -> float:
 def main() -> None:
     """Measure and print."""
     with tempfile.TemporaryDirectory() as folder:
-        file = Path(folder) / "large.kcshop"
-        fill(file)
+        file = filled(Path(folder))
         app = application("light")
 
         def open_and_close() -> None:

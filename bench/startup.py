@@ -38,15 +38,17 @@ app.sendEvent(window.rose_page.rose, key); print("usable", flush=True)
 """
 
 
-def ten_machines(file: Path) -> None:
-    """The demo shop and more machines, ten in all."""
+def ten_machines(folder: Path) -> Path:
+    """The demo shop and more machines, ten in all; its file."""
     from keen_compass.machines.profile import Machine
-    from keen_compass.practice.demo import HERON, build
+    from keen_compass.practice.demo import HERON
+    from keen_compass.practice.shipped import open_demo
 
-    shop = build(file)
+    shop = open_demo(folder)
     for i in range(10 - len(shop.machines())):
         shop.put_machine(Machine.from_json(HERON.to_json() | {"uid": f"m{i}", "name": f"Heron {i + 2}"}))
     shop.close()
+    return shop.file
 
 
 def seconds(code: str, *words: str) -> float:
@@ -63,8 +65,7 @@ def seconds(code: str, *words: str) -> float:
 def main() -> None:
     """Measure and print."""
     with tempfile.TemporaryDirectory() as folder:
-        file = Path(folder) / "ten.kcshop"
-        ten_machines(file)
+        file = ten_machines(Path(folder))
         bare, ours = [], []
         for _ in range(RUNS):
             bare.append(seconds(BARE))

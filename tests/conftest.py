@@ -18,7 +18,7 @@ os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="keen-compass-test-")  #
 import driving
 from keen_compass.app.rose import next_piece
 from keen_compass.app.window import MainWindow
-from keen_compass.practice.demo import build
+from keen_compass.practice.shipped import open_demo
 from keen_compass.shop.file import ShopFile
 from keen_compass.shop.store import Shop
 
@@ -46,15 +46,10 @@ def every_shop_is_closed(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
 
 @pytest.fixture(scope="session")
 def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A built demo shop, closed; not to be changed. Where both halves of the tests run, it is built once."""
-    kept = os.environ.get("KEEN_COMPASS_TEST_DEMO")
-    folder = Path(kept) / os.environ.get("PYTEST_XDIST_WORKER", "alone") if kept else tmp_path_factory.mktemp("demo")
-    folder.mkdir(exist_ok=True)
-    file = folder / "lantern-quay.kcshop"
-    if not file.exists():
-        build(folder / "building.kcshop").close()
-        (folder / "building.kcshop").rename(file)
-    return file
+    """The demo shop, closed; not to be changed."""
+    shop = open_demo(tmp_path_factory.mktemp("demo"))
+    shop.close()
+    return shop.file
 
 
 @pytest.fixture

@@ -18,8 +18,8 @@ from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
 from keen_compass.machines.forms import machine_fields, read_machine
 from keen_compass.machines.profile import Machine, check_setting_line
-from keen_compass.practice.demo import build
 from keen_compass.practice.playing import play
+from keen_compass.practice.shipped import open_demo
 from keen_compass.reports.record import record_of
 from keen_compass.shop.store import Shop
 
@@ -182,8 +182,9 @@ def test_a_name_of_any_bytes_is_a_name(tmp_path: Path) -> None:
     art.write_text(
         '<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="30mm"><path d="M0 0h40v30h-40z"/></svg>'
     )
-    shop = tmp_path / "shop.kcshop"
-    build(shop).close()
+    demo = open_demo(tmp_path)
+    demo.close()
+    shop = demo.file
     words = (
         "proof-job",
         str(art),

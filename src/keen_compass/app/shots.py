@@ -20,8 +20,8 @@ from keen_compass.app.stock.page import StockPage
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
 from keen_compass.practice import paper, stand_in
-from keen_compass.practice.demo import build
 from keen_compass.practice.playing import correct_all, cut, read_all
+from keen_compass.practice.shipped import open_demo
 from keen_compass.procedures.base import Makes, Stage, Step
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
@@ -35,7 +35,7 @@ def take_shots(folder: Path, size: tuple[int, int]) -> None:
         raise InputError(f"can't be made: {error.strerror}", str(folder)) from None
     with tempfile.TemporaryDirectory(prefix="keen-compass-shots-") as scratch:
         QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, scratch)  # not the user's own
-        window = show_window(build(Path(scratch) / "lantern-quay.kcshop"), "Lantern Quay", size)
+        window = show_window(open_demo(Path(scratch)), "Lantern Quay", size)
         for name, prepare in VIEWS:
             prepare(window)
             _save(window, folder / f"{name}.png")

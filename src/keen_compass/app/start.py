@@ -33,17 +33,10 @@ def start(*, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple
     if demo:
         import tempfile
 
-        from keen_compass.app.waiting import Dropped, Waiting
-        from keen_compass.practice.demo import build
+        from keen_compass.practice.shipped import open_demo
 
         scratch = Path(tempfile.mkdtemp(prefix="keen-compass-demo-"))
-        waiting = Waiting("Lantern Quay’s past is played on the stand-ins")
-        try:
-            shop, title = build(scratch / "lantern-quay.kcshop", waiting.show_share), "Lantern Quay"
-        except Dropped:
-            shutil.rmtree(scratch, ignore_errors=True)
-            return 0
-        waiting.end()
+        shop, title = open_demo(scratch), "Lantern Quay"
     else:
         import platformdirs
 

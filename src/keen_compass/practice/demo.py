@@ -6,13 +6,12 @@ through the same session that the screens use.
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Callable, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from pathlib import Path
-from typing import Any
 
 from keen_compass.formats.listing import read_listing
 from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
@@ -28,8 +27,7 @@ from keen_compass.shop.library import KerfEntry, Known, of_another, put_on, take
 from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 
-Play = Callable[..., None]
-ROUNDS = 64  # that are played
+Play = Callable[..., RoundSession]
 START = {"x_steps": 106.667, "y_steps": 106.667, "z_steps": 320.0}
 FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
 BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
@@ -225,15 +223,10 @@ INSTRUMENTS = (
 )  # fmt: skip
 
 
-def build(file: Path, progress: Callable[[float], None] = lambda _: None) -> Shop:
-    """A fresh demo shop in `file`. progress: is told after every round which share of all is played."""
-    shop = Shop(file)
-    today, played = datetime.now(UTC), itertools.count(1)
-
-    def play_one(*words: Any, **more: Any) -> None:
-        play(shop, *words, **more)
-        progress(min(next(played) / ROUNDS, 1.0))
-
+def build(file: Path) -> Shop:
+    """A demo shop that is played anew, in `file`: some 60 rounds, half a minute."""
+    shop, today = Shop(file), datetime.now(UTC)
+    play_one = partial(play, shop)
     with _clock(shop) as set_clock, shop.writing():  # one transaction: nobody types here
         _heron(shop, play_one, set_clock, today, file.parent)
         _swift(shop, play_one, set_clock, today)

@@ -11,7 +11,7 @@ from keen_compass.words.texts.shifts import shifted
 
 ABOUT = About(
     needs=(
-        "an artwork: a drawing (SVG) or a picture",
+        "an artwork: a drawing (SVG or PDF) or a picture",
         "a printer",
         "a pointer or mark sensor beside the tool, or its tip",
         "the knife",
