@@ -302,13 +302,7 @@ def test_the_command_line_reads_compares_finds_and_patches(tmp_path: Path, capsy
     assert b.read_bytes() == a.read_bytes().replace(b"106.667", b"106.321", 1)
     status, body = run(capsys, "read", b)
     assert status == 0
-    assert body["entries"][0] == {
-        "key": "steps",
-        "value": "106.321",
-        "remark": "Größe",
-        "line": 2,
-        "section": "x",
-    }
+    assert body["entries"][0] == {"key": "steps", "value": "106.321", "remark": "Größe", "line": 2, "section": "x"}
     status, body = run(capsys, "compare", a, b)
     assert body == {
         "changed": [{"key": "steps", "section": "x", "a": "106.667", "b": "106.321", "lines": [2, 2]}],

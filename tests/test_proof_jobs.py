@@ -32,15 +32,7 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.outline import Outset, area_of, outlined
 from keen_compass.pieces.page import CROSS, PAPERS
-from keen_compass.pieces.sticker import (
-    Order,
-    Sticker,
-    border_places,
-    laid,
-    lines_to_cut,
-    sticker_page,
-    to_sheet,
-)
+from keen_compass.pieces.sticker import Order, Sticker, border_places, laid, lines_to_cut, sticker_page, to_sheet
 from keen_compass.practice import paper, stand_in
 from keen_compass.practice.paper_rounds import PLOTTER, plotter, shop_of
 from keen_compass.practice.playing import artwork, cut, prepare_sheet, read_all

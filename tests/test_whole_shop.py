@@ -24,12 +24,7 @@ from driving import record_text, states
 from keen_compass.errors import FileFormatError, InputError, PieceError
 from keen_compass.formats.drawings import with_flicks, write_svg
 from keen_compass.formats.hpgl import write_hpgl
-from keen_compass.machines.forms import (
-    instrument_fields,
-    machine_fields,
-    read_instrument,
-    read_machine,
-)
+from keen_compass.machines.forms import instrument_fields, machine_fields, read_instrument, read_machine
 from keen_compass.machines.profile import Machine, instrument_from_json, instrument_to_json
 from keen_compass.machines.shown import show_length, show_size
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline

@@ -74,8 +74,7 @@ PAGES = {
         (
             "Type each reading onto its dimension line and press Enter; the next callout is waiting. Three passes, "
             "because a single reading shows no mistake.",
-            "400.31, 400,31, 22 5/8, 22-5/8\" and 12.5 thou are all understood. Bare digits take the "
-            "instrument’s unit.",
+            '400.31, 400,31, 22 5/8, 22-5/8" and 12.5 thou are all understood. Bare digits take the instrument’s unit.',
             "What can’t be read stays, hatched, and is left out of the answer.",
             "A reading far from its brothers is asked about first. Above half a metre Warmth takes °C of piece and "
             "instrument. The small line under a verdict says where its ± comes from.",
@@ -177,7 +176,7 @@ PAGES = {
         "u² = s²/n + r²/12 (r²/6 for a rule) + s_piece²;  permissible error ± (a + b·L)",
         "GUM (JCGM 100); docs/arithmetic.md, 3.",
     ),
-}  # fmt: skip
+}
 
 
 # While a procedure's readings are given, its own page stands in for the general one.
@@ -409,8 +408,10 @@ PROCEDURE_PAGES = {
     ),
     "speed": Page(
         "Fastest feed",
-        ("Each rung runs out and back faster than the one before. Type by how much it misses "
-            "its mark, 0 where it doesn’t.",),
+        (
+            "Each rung runs out and back faster than the one before. Type by how much it misses "
+            "its mark, 0 where it doesn’t.",
+        ),
         "safe feed = share × highest clean rung;  a run reaches v where it is at least v² ÷ a long",
         "docs/arithmetic.md, 7.",
     ),
@@ -420,7 +421,7 @@ PROCEDURE_PAGES = {
         "s = measured ÷ ordered − 1",
         "docs/arithmetic.md, 4.",
     ),
-}  # fmt: skip
+}
 
 
 def _dialog(parent: QWidget, title: str) -> tuple[QDialog, QVBoxLayout]:

@@ -14,19 +14,24 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.standing import State
 
 # Arrow key → (right, away) as the technician sees it.
-ARROWS = {
-    Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
-}  # fmt: skip
+ARROWS = {Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
 STATE_COLOUR = {
-    State.IN: "good", State.OUT: "bad", State.CANNOT_TELL: "warn", State.RECHECK: "warn", State.NEVER: "soft",
-}  # fmt: skip
+    State.IN: "good",
+    State.OUT: "bad",
+    State.CANNOT_TELL: "warn",
+    State.RECHECK: "warn",
+    State.NEVER: "soft",
+}
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QComboBox, QLineEdit, QSpinBox
 
 VERDICT_STATE = {
-    Verdict.IN: State.IN, Verdict.OUT: State.OUT, Verdict.CANNOT_TELL: State.CANNOT_TELL,
-    Verdict.IMPLAUSIBLE: State.RECHECK, Verdict.UNRESOLVED: State.NEVER,
-}  # fmt: skip
+    Verdict.IN: State.IN,
+    Verdict.OUT: State.OUT,
+    Verdict.CANNOT_TELL: State.CANNOT_TELL,
+    Verdict.IMPLAUSIBLE: State.RECHECK,
+    Verdict.UNRESOLVED: State.NEVER,
+}
 
 
 class Text(QLabel):

@@ -125,15 +125,7 @@ class MachineCard(QAbstractButton):
         self._words_at(p, box, words if fits else self._short, 15, th.color(STATE_COLOUR[self._state]), bold=True)
 
     def _words_at(
-        self,
-        p: QPainter,
-        box: QRect,
-        words: str,
-        px: int,
-        colour: QColor,
-        *,
-        bold: bool = False,
-        centre: bool = False,
+        self, p: QPainter, box: QRect, words: str, px: int, colour: QColor, *, bold: bool = False, centre: bool = False
     ) -> None:
         p.setFont(th.font(px, bold=bold))
         p.setPen(colour)

@@ -44,30 +44,82 @@ class Theme(NamedTuple):
 
 
 LIGHT = Theme(
-    "light", paper="#f5f3ed", rail="#e6e3d8", card="#fffefa", line="#c9c5b7", grid="#ebe8df",
-    ink="#18242b", soft="#4c5860", good="#0a5a55", good_fill="#dcebe6", bad="#a02812", bad_fill="#fae4dc",
-    warn="#744b00", warn_fill="#f6e8c8", quiet_fill="#eae8e1", focus="#1d55a5", material="#efe9da",
-    film="#f7f4ea", print="#1b2126",
+    "light",
+    paper="#f5f3ed",
+    rail="#e6e3d8",
+    card="#fffefa",
+    line="#c9c5b7",
+    grid="#ebe8df",
+    ink="#18242b",
+    soft="#4c5860",
+    good="#0a5a55",
+    good_fill="#dcebe6",
+    bad="#a02812",
+    bad_fill="#fae4dc",
+    warn="#744b00",
+    warn_fill="#f6e8c8",
+    quiet_fill="#eae8e1",
+    focus="#1d55a5",
+    material="#efe9da",
+    film="#f7f4ea",
+    print="#1b2126",
     heat=("#8fb8e8", "#f3efe4", "#f0a860"),
-)  # fmt: skip
+)
 DARK = Theme(
-    "dark", paper="#161b1f", rail="#101417", card="#1f262b", line="#4a555d", grid="#252d33",
-    ink="#eeeae0", soft="#aeb8bf", good="#74d3c4", good_fill="#16352f", bad="#ff9f8a", bad_fill="#48211a",
-    warn="#f0c46c", warn_fill="#3d3012", quiet_fill="#2b3339", focus="#8fbcff", material="#2c2f2b",
-    film="#f7f4ea", print="#1b2126",
+    "dark",
+    paper="#161b1f",
+    rail="#101417",
+    card="#1f262b",
+    line="#4a555d",
+    grid="#252d33",
+    ink="#eeeae0",
+    soft="#aeb8bf",
+    good="#74d3c4",
+    good_fill="#16352f",
+    bad="#ff9f8a",
+    bad_fill="#48211a",
+    warn="#f0c46c",
+    warn_fill="#3d3012",
+    quiet_fill="#2b3339",
+    focus="#8fbcff",
+    material="#2c2f2b",
+    film="#f7f4ea",
+    print="#1b2126",
     heat=("#1f4f86", "#2b3034", "#8a4a10"),
-)  # fmt: skip
+)
 
 # (text, background) by name: whatever puts text on a surface must stand here.
 PAIRS = (
-    ("ink", "paper"), ("ink", "rail"), ("ink", "card"), ("ink", "quiet_fill"), ("ink", "material"),
-    ("soft", "paper"), ("soft", "rail"), ("soft", "card"), ("soft", "quiet_fill"), ("soft", "material"),
-    ("good", "paper"), ("good", "rail"), ("good", "card"), ("good", "good_fill"),
-    ("bad", "paper"), ("bad", "rail"), ("bad", "card"), ("bad", "bad_fill"),
-    ("warn", "paper"), ("warn", "rail"), ("warn", "card"), ("warn", "warn_fill"),
-    ("focus", "card"), ("focus", "paper"), ("card", "ink"), ("paper", "ink"), ("card", "bad"), ("card", "focus"),
+    ("ink", "paper"),
+    ("ink", "rail"),
+    ("ink", "card"),
+    ("ink", "quiet_fill"),
+    ("ink", "material"),
+    ("soft", "paper"),
+    ("soft", "rail"),
+    ("soft", "card"),
+    ("soft", "quiet_fill"),
+    ("soft", "material"),
+    ("good", "paper"),
+    ("good", "rail"),
+    ("good", "card"),
+    ("good", "good_fill"),
+    ("bad", "paper"),
+    ("bad", "rail"),
+    ("bad", "card"),
+    ("bad", "bad_fill"),
+    ("warn", "paper"),
+    ("warn", "rail"),
+    ("warn", "card"),
+    ("warn", "warn_fill"),
+    ("focus", "card"),
+    ("focus", "paper"),
+    ("card", "ink"),
+    ("paper", "ink"),
+    ("card", "bad"),
+    ("card", "focus"),
     ("print", "film"),
-)  # fmt: skip
+)
 
 _current = LIGHT
 
@@ -122,13 +174,18 @@ def apply(app: QApplication, wanted: Theme) -> None:
     app.setFont(font())
     palette = QPalette()
     for role, name in (
-        (QPalette.ColorRole.Window, "paper"), (QPalette.ColorRole.WindowText, "ink"),
-        (QPalette.ColorRole.Base, "card"), (QPalette.ColorRole.Text, "ink"),
-        (QPalette.ColorRole.Button, "card"), (QPalette.ColorRole.ButtonText, "ink"),
-        (QPalette.ColorRole.Highlight, "focus"), (QPalette.ColorRole.HighlightedText, "card"),
-        (QPalette.ColorRole.ToolTipBase, "card"), (QPalette.ColorRole.ToolTipText, "ink"),
+        (QPalette.ColorRole.Window, "paper"),
+        (QPalette.ColorRole.WindowText, "ink"),
+        (QPalette.ColorRole.Base, "card"),
+        (QPalette.ColorRole.Text, "ink"),
+        (QPalette.ColorRole.Button, "card"),
+        (QPalette.ColorRole.ButtonText, "ink"),
+        (QPalette.ColorRole.Highlight, "focus"),
+        (QPalette.ColorRole.HighlightedText, "card"),
+        (QPalette.ColorRole.ToolTipBase, "card"),
+        (QPalette.ColorRole.ToolTipText, "ink"),
         (QPalette.ColorRole.PlaceholderText, "soft"),
-    ):  # fmt: skip
+    ):
         palette.setColor(role, color(name))
     app.setPalette(palette)
     app.setStyleSheet(_sheet(wanted))

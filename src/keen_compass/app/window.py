@@ -8,14 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
-from PySide6.QtWidgets import (
-    QApplication,
-    QHBoxLayout,
-    QMainWindow,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.care import ShopCare
@@ -327,9 +320,13 @@ class MainWindow(QMainWindow):
         self.rose_page.show_put_back(found, machine, names, read_only=self.shop.read_only)
 
     def _mount(
-        self, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None,
+        self,
+        *,
+        tool: Tool | None = None,
+        stock: Stock | None = None,
+        process: str | None = None,
         fitted: dict[str, str] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Something else is on the machine now."""
         if self.machine_uid is None:
             return
@@ -434,9 +431,13 @@ class MainWindow(QMainWindow):
         if page is self.round_page and self.round_page is not None:
             return str(self.round_page.model.session.step)
         names = {
-            "RosePage": "rose", "LogbookPage": "logbook", "InstrumentsPage": "instruments", "StockPage": "stock",
-            "TogetherPage": "together", "ControllerPage": "controller",
-        }  # fmt: skip
+            "RosePage": "rose",
+            "LogbookPage": "logbook",
+            "InstrumentsPage": "instruments",
+            "StockPage": "stock",
+            "TogetherPage": "together",
+            "ControllerPage": "controller",
+        }
         return names.get(type(page).__name__, "machine")
 
     def choose_theme(self, choice: str) -> None:

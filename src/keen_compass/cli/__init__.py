@@ -307,9 +307,7 @@ def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
     own = {f.name for f in fields(CutSettings)} - {"bed", "inches", "spindle", "spindle_rpm"}
     given.setdefault("z_travel", f"{TABLE.z_travel:g}")
     settings = CutSettings(
-        bed,
-        inches=given.pop("units", "mm") == "in",
-        spindle_rpm=_whole_setting(given, "spindle_rpm", 18000),
+        bed, inches=given.pop("units", "mm") == "in", spindle_rpm=_whole_setting(given, "spindle_rpm", 18000)
     )
     for name in sorted(own & given.keys()):
         value = length_mm(_maybe_number(given.pop(name)), f"--set {name}")
@@ -454,9 +452,12 @@ def _window(options: argparse.Namespace) -> int:
     from keen_compass.app.start import start
 
     return start(
-        shop_file=options.shop, demo=options.demo, shots=options.shots, size=(int(width), int(height)),
+        shop_file=options.shop,
+        demo=options.demo,
+        shots=options.shots,
+        size=(int(width), int(height)),
         theme=options.theme,
-    )  # fmt: skip
+    )
 
 
 def _has_display() -> bool:

@@ -54,10 +54,15 @@ def _find_cross(options: argparse.Namespace) -> int:
     if near is None and (other := another_cross(grey, (found.u, found.v))) is not None:
         both = " and ".join(f"{c.u:.0f},{c.v:.0f}" for c in (found, other))
         raise InputError(f"shows two crosses, at {both}: say which with --near U,V", str(options.picture))
-    print_json({
-        "u": round(found.u, 4), "v": round(found.v, 4), "u_uncertainty": round(K_95 * found.u_u, 4),
-        "v_uncertainty": round(K_95 * found.u_v, 4), "arms": found.arms,
-    })  # fmt: skip
+    print_json(
+        {
+            "u": round(found.u, 4),
+            "v": round(found.v, 4),
+            "u_uncertainty": round(K_95 * found.u_u, 4),
+            "v_uncertainty": round(K_95 * found.u_v, 4),
+            "arms": found.arms,
+        }
+    )
     return 0
 
 
@@ -112,7 +117,7 @@ def _rings(options: argparse.Namespace) -> tuple[Artwork, tuple[Ring, ...]]:
         raise InputError("0 or more", "--smooth")
     outset = Outset(
         lengths["outset"], options.corners, options.mitre_limit, options.holes, options.parts, lengths["smallest"]
-    )  # fmt: skip
+    )
     artwork = read_file(options.artwork, options.dpi)
     area = shown_area(
         artwork, _threshold(options.threshold), lengths["smooth"], outset.smallest, strokes=options.strokes == "seen"
@@ -144,9 +149,10 @@ def length_given(text: str, where: str) -> float:
 def _told(artwork: Artwork, rings: tuple[Ring, ...]) -> dict[str, Any]:
     return {
         "size": [round(artwork.width, 4), round(artwork.height, 4)],
-        "parts": sum(not ring.hole for ring in rings), "holes": sum(ring.hole for ring in rings),
+        "parts": sum(not ring.hole for ring in rings),
+        "holes": sum(ring.hole for ring in rings),
         "not_understood": dict(getattr(artwork, "left_out", {})),
-    }  # fmt: skip
+    }
 
 
 def _add_proof_job(commands: Any) -> None:
@@ -225,11 +231,17 @@ def _waiting(options: argparse.Namespace, _artwork: Artwork, sticker: Sticker) -
             making.artworks.rename(sticker.name)
             making.artworks.copies(options.copies)
             making.artworks.change(
-                outset=sticker.border, corners=options.corners, mitre_limit=options.mitre_limit, holes=options.holes,
-                parts=options.parts, smallest=length_given(options.smallest, "--smallest"), dpi=options.dpi,
-                smooth=length_given(options.smooth, "--smooth"), threshold=_threshold(options.threshold),
+                outset=sticker.border,
+                corners=options.corners,
+                mitre_limit=options.mitre_limit,
+                holes=options.holes,
+                parts=options.parts,
+                smallest=length_given(options.smallest, "--smallest"),
+                dpi=options.dpi,
+                smooth=length_given(options.smooth, "--smooth"),
+                threshold=_threshold(options.threshold),
                 strokes=options.strokes == "seen",
-            )  # fmt: skip
+            )
             making.choose_option("paper", options.page)
             making.artworks.keep(sticker)
         page = making.sheets.page()
@@ -248,10 +260,11 @@ def _writer(file: Path) -> Callable[[ToolPath], bytes]:
     from keen_compass.formats.hpgl import write_hpgl
 
     writers: dict[str, Callable[[ToolPath], bytes]] = {
-        ".plt": lambda path: write_hpgl(path).encode("ascii"), ".hpgl": lambda path: write_hpgl(path).encode("ascii"),
+        ".plt": lambda path: write_hpgl(path).encode("ascii"),
+        ".hpgl": lambda path: write_hpgl(path).encode("ascii"),
         ".svg": lambda path: drawings.write_svg(path, from_zero=True).encode(),
         ".dxf": lambda path: drawings.write_dxf(path).encode(),
-    }  # fmt: skip
+    }
     if file.suffix.lower() not in writers:
         raise InputError(f"ends in one of {', '.join(writers)}", str(file))
     return writers[file.suffix.lower()]

@@ -27,9 +27,11 @@ def add_cable(commands: Any) -> None:
     port.add_argument("path", metavar="PATH")
     does = port.add_subparsers(metavar="WHAT", required=True)
     for name, run, told in (
-        ("read", _port_read, "its settings, as JSON"), ("position", _port_position, "where it is, mm, as JSON"),
-        ("send", _port_send, "another number, read back"), ("run", _port_run, "a program, line by line"),
-    ):  # fmt: skip
+        ("read", _port_read, "its settings, as JSON"),
+        ("position", _port_position, "where it is, mm, as JSON"),
+        ("send", _port_send, "another number, read back"),
+        ("run", _port_run, "a program, line by line"),
+    ):
         one = does.add_parser(name, help=told)
         if name == "send":
             one.add_argument("settings", nargs="+", metavar="KEY=VALUE")
@@ -154,22 +156,28 @@ def _listing_read(options: argparse.Namespace) -> int:
 
 def _entry_json(entry: Entry) -> dict[str, Any]:
     return {
-        "key": entry.key, "value": entry.value, "remark": entry.remark, "line": entry.line, "section": entry.section,
-    }  # fmt: skip
+        "key": entry.key,
+        "value": entry.value,
+        "remark": entry.remark,
+        "line": entry.line,
+        "section": entry.section,
+    }
 
 
 def _listing_compare(options: argparse.Namespace) -> int:
     from keen_compass.formats.listing import compared, read_listing
 
     found = compared(read_listing(options.a), read_listing(options.b))
-    print_json({
-        "changed": [
-            {"key": a.key, "section": a.section, "a": a.value, "b": b.value, "lines": [a.line, b.line]}
-            for a, b in found.changed
-        ],
-        "only_in_a": [_entry_json(e) for e in found.only_a],
-        "only_in_b": [_entry_json(e) for e in found.only_b],
-    })  # fmt: skip
+    print_json(
+        {
+            "changed": [
+                {"key": a.key, "section": a.section, "a": a.value, "b": b.value, "lines": [a.line, b.line]}
+                for a, b in found.changed
+            ],
+            "only_in_a": [_entry_json(e) for e in found.only_a],
+            "only_in_b": [_entry_json(e) for e in found.only_b],
+        }
+    )
     return 0
 
 

@@ -129,9 +129,11 @@ class Cable:
                 return understood("".join(f"{line}\n" for line in lines).encode())
             seen.append(lines)
         raise PortError(
-            "garbage", "Its settings came differently each time.", _state("nothing"), "Is the cable near a motor or a "
-            "torch? Try a lower speed, then read again.",
-        )  # fmt: skip
+            "garbage",
+            "Its settings came differently each time.",
+            _state("nothing"),
+            "Is the cable near a motor or a torch? Try a lower speed, then read again.",
+        )
 
     def send(self, key: str, value: str) -> str:
         """Another number for a setting; returns it as it was read back. Raises PortError, InputError."""
@@ -157,9 +159,11 @@ class Cable:
             return now
         held = f"It still holds {now}." if same_value(now, old) else f"It holds {now} instead, not {value}."
         raise PortError(
-            "otherwise", f"It said yes to {key} = {value}, but reading it back shows something else.", held,
+            "otherwise",
+            f"It said yes to {key} = {value}, but reading it back shows something else.",
+            held,
             "Send it once more; if it stays so, enter the number at the controller and look there.",
-        )  # fmt: skip
+        )
 
     def _with_what_it_holds(self, error: PortError, key: str, value: str, old: str) -> PortError:
         """The same, with what it holds now, where it tells."""
@@ -313,9 +317,7 @@ class Cable:
 
     # The wire
 
-    def _write(
-        self, command: bytes, control: RunControl | None = None, state: str = "", *, heeds: bool = True
-    ) -> None:  # fmt: skip
+    def _write(self, command: bytes, control: RunControl | None = None, state: str = "", *, heeds: bool = True) -> None:
         """Send a command. heeds: an alarm or a new start that it said unasked since the last one counts."""
         if heeds:
             self._heed_unasked(state or _state("nothing"))
@@ -367,9 +369,15 @@ class Cable:
         return data
 
     def _lines(
-        self, state: str, wait: float | None = None, idle: Callable[[], bool] = lambda: False,
-        stop: threading.Event | None = None, *, whole: bool = True, longest: float | None = None,
-    ) -> Iterator[str]:  # fmt: skip
+        self,
+        state: str,
+        wait: float | None = None,
+        idle: Callable[[], bool] = lambda: False,
+        stop: threading.Event | None = None,
+        *,
+        whole: bool = True,
+        longest: float | None = None,
+    ) -> Iterator[str]:
         """Its lines as they come. Raises PortError when nothing comes any more, or nothing that can be read.
 
         idle: asked when nothing came for so long; whether to go on waiting. stop: from somebody who doesn't want to.
@@ -426,19 +434,25 @@ class Cable:
         if (alarm := d.matches("alarm", line)) is not None:
             why = f": {alarm['why']}" if alarm.get("why") else ""
             raise PortError(
-                "alarm", f"It reports an alarm{why}.", "It takes nothing until the alarm is cleared. " + state,
+                "alarm",
+                f"It reports an alarm{why}.",
+                "It takes nothing until the alarm is cleared. " + state,
                 "Look at the machine, clear the alarm there, then begin again.",
-            )  # fmt: skip
+            )
         if (refused := d.matches("refused", line)) is not None:
             raise PortError(
-                "refused", f"It refuses{': ' + why if (why := self._why(refused)) else ''}.", state,
+                "refused",
+                f"It refuses{': ' + why if (why := self._why(refused)) else ''}.",
+                state,
                 "Look at what was sent; its manual knows the word.",
-            )  # fmt: skip
+            )
         if d.matches("greeting", line) is not None:
             raise PortError(
-                "reset", "It started anew in the middle.", "Where it stands is not known to it any more. " + state,
+                "reset",
+                "It started anew in the middle.",
+                "Where it stands is not known to it any more. " + state,
                 "Home it, read its settings, then begin again.",
-            )  # fmt: skip
+            )
         return False
 
     def _why(self, refused: dict[str, str]) -> str:
@@ -480,7 +494,7 @@ class Cable:
 
 def find_out(
     path: str, dialects: Sequence[Dialect], bauds: Sequence[int] = (), told: Callable[[Exchange], None] = lambda _: None
-) -> Dialect:  # fmt: skip
+) -> Dialect:
     """The language and speed in which it answers sense. Raises PortError, InputError."""
     tried = 0
     known = list(_with_other_ends(dialects))
@@ -498,9 +512,11 @@ def find_out(
                 continue
             return way
     raise PortError(
-        "silence", f"{path} doesn’t answer in {tried} ways of asking.", "Nothing was changed.",
+        "silence",
+        f"{path} doesn’t answer in {tried} ways of asking.",
+        "Nothing was changed.",
         "Is it switched on, is it this port, does its profile say how it is asked?",
-    )  # fmt: skip
+    )
 
 
 def _with_other_ends(dialects: Sequence[Dialect]) -> Iterator[Dialect]:
@@ -546,49 +562,59 @@ def _readable(raw: bytes, state: str) -> str:
 def _garbage(raw: bytes, state: str) -> PortError:
     seen = "".join(chr(b) if 32 <= b < 127 else "·" for b in raw[:24])
     return PortError(
-        "garbage", f"It sends what can’t be read (“{seen}”).", state,
+        "garbage",
+        f"It sends what can’t be read (“{seen}”).",
+        state,
         "Another speed, or the cable near a motor or a torch? Try again.",
-    )  # fmt: skip
+    )
 
 
 def _silent(state: str) -> PortError:
     return PortError(
-        "silence", f"It doesn’t answer, for {ANSWER:g} s now.", state,
+        "silence",
+        f"It doesn’t answer, for {ANSWER:g} s now.",
+        state,
         "Is it switched on and not busy? Look at the cable, then ask again.",
-    )  # fmt: skip
+    )
 
 
 def _babbling(state: str) -> PortError:
     return PortError(
-        "garbage", "It goes on sending and never answers what was asked.", state,
+        "garbage",
+        "It goes on sending and never answers what was asked.",
+        state,
         "Stop whatever else talks to it, or switch it off and on; then ask again.",
-    )  # fmt: skip
+    )
 
 
 def _restless(state: str) -> PortError:
     return PortError(
-        "silence", f"It has not come to rest within {LONGEST_MOVE / 60:g} minutes.", state,
+        "silence",
+        f"It has not come to rest within {LONGEST_MOVE / 60:g} minutes.",
+        state,
         "Look whether it moves. If it stands, its position wanders: check its encoders, then home it.",
-    )  # fmt: skip
+    )
 
 
 def _cut(line: str, state: str) -> PortError:
     return PortError(
         "cut-line", f"Its answer broke off at “{line[:40]}”.", state, "Look at the cable and its plug, then ask again."
-    )  # fmt: skip
+    )
 
 
 def _lost(state: str) -> PortError:
     return PortError(
-        "lost", "The cable is gone.", f"Nobody sees what the controller does now. {state}",
+        "lost",
+        "The cable is gone.",
+        f"Nobody sees what the controller does now. {state}",
         "Stop it at the machine if it moves. Plug the cable in, connect again, and look where it stands.",
-    )  # fmt: skip
+    )
 
 
 def _stopped(state: str) -> PortError:
     return PortError(
         "stopped", "Stopped by you.", state, "Look where it stands before anything moves again; home it if unsure."
-    )  # fmt: skip
+    )
 
 
 def _not_opened(path: str, error: Exception) -> PortError:

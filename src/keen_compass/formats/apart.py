@@ -65,8 +65,10 @@ def ready() -> subprocess.Popen[bytes]:
     if _process is None or _process.poll() is not None:
         _process = subprocess.Popen(
             [sys.executable, "-I", "-m", __name__],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-        )  # fmt: skip
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+        )
     return _process
 
 

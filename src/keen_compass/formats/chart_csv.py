@@ -24,7 +24,7 @@ FIELDS: dict[str, tuple[str, ...]] = {
     "cut_height": ("cut height", "cutting height", "torch height", "standoff"),
     "pierce_delay": ("delay", "pierce time", "dwell"),
     "power": ("power",),
-}  # fmt: skip
+}
 LENGTHS = ("thickness", "kerf", "pierce_height", "cut_height")
 NEEDED = ("thickness", "kerf")
 MOST_LINES, MOST_CHARACTERS, MOST_COLUMNS = 5000, 2_000_000, 60

@@ -59,9 +59,13 @@ class Drawing:
 
 
 def drawing(
-    size: Point, pdf: bytes, rendering: Rendering, paths: Callable[[], tuple[Area, Area]],
-    without_strokes: Rendering | None = None, left_out: Mapping[str, int] = MappingProxyType({}),
-) -> Drawing:  # fmt: skip
+    size: Point,
+    pdf: bytes,
+    rendering: Rendering,
+    paths: Callable[[], tuple[Area, Area]],
+    without_strokes: Rendering | None = None,
+    left_out: Mapping[str, int] = MappingProxyType({}),
+) -> Drawing:
     """From all that is known of it. size: mm. rendering: how it looks. paths: (whole, bare) by its page's own paths.
 
     without_strokes: how it looks without its lines, where that can be had. Raises InputError where nothing is seen.

@@ -25,9 +25,12 @@ LEAST_CLEARANCE = 2.0  # mm between the stock and the tool on its way
 LEAST_MARK = 0.01  # mm
 # Field → (least, most), mm and mm/min: what no machine can do is refused before a line is written.
 LIMITS: dict[str, tuple[float, float]] = {
-    "thickness": (0.001, 500.0), "depth_per_pass": (0.01, 500.0), "feed": (1.0, 1_000_000.0),
-    "plunge_feed": (1.0, 1_000_000.0), "safe_height": (0.5, 500.0),
-}  # fmt: skip
+    "thickness": (0.001, 500.0),
+    "depth_per_pass": (0.01, 500.0),
+    "feed": (1.0, 1_000_000.0),
+    "plunge_feed": (1.0, 1_000_000.0),
+    "safe_height": (0.5, 500.0),
+}
 MOST_RPM, MOST_PASSES, MOST_STEPS = 1_000_000, 300, 100_000
 
 
@@ -85,9 +88,9 @@ class CutSettings:
 def write_gcode(path: ToolPath, settings: CutSettings) -> str:
     """The whole file. Raises PieceError when any point lies off the bed."""
     check_on_bed(path, settings.bed)
-    settings = replace(settings, safe_height=settings.clearance(
-        settings.thickness + BELOW_STOCK if path.cuts else settings.mark_depth
-    ))  # fmt: skip
+    settings = replace(
+        settings, safe_height=settings.clearance(settings.thickness + BELOW_STOCK if path.cuts else settings.mark_depth)
+    )
     lines = [*_head(path.title, settings, "Z0 on top of the stock")]
     if settings.spindle:
         lines += [f"M3 S{settings.spindle_rpm}", f"G4 P{DWELL_SECONDS}"]
@@ -117,8 +120,11 @@ def write_moves(program: MoveProgram, settings: CutSettings, say: Callable[[Note
         )
     if len(program.steps) > MOST_STEPS:
         raise PieceError(f"{len(program.steps):,} moves are more than anybody reads; make the run shorter")
-    if any(not LIMITS["feed"][0] <= step.feed <= LIMITS["feed"][1] for step in program.steps
-           if isinstance(step, Go) and step.feed is not None):  # fmt: skip
+    if any(
+        not LIMITS["feed"][0] <= step.feed <= LIMITS["feed"][1]
+        for step in program.steps
+        if isinstance(step, Go) and step.feed is not None
+    ):
         raise PieceError(f"a feed must be between {LIMITS['feed'][0]:g} and {LIMITS['feed'][1]:g} mm/min")
     for x, y in program.corners():
         if not (bed.x <= x <= bed.x_high and bed.y <= y <= bed.y_high):
@@ -130,8 +136,11 @@ def write_moves(program: MoveProgram, settings: CutSettings, say: Callable[[Note
     lines = [*_head(say(program.title), settings, f"{zero}, spindle off")]
     for step in program.steps:
         if isinstance(step, Go):
-            words = [f"{letter}{_n(v, settings)}" for letter, v in (("X", step.x), ("Y", step.y), ("Z", step.z))
-                     if v is not None]  # fmt: skip
+            words = [
+                f"{letter}{_n(v, settings)}"
+                for letter, v in (("X", step.x), ("Y", step.y), ("Z", step.z))
+                if v is not None
+            ]
             feed = [] if step.feed is None else [f"F{_n(step.feed, settings)}"]
             lines.append(" ".join(["G0" if step.feed is None else "G1", *words, *feed]))
         else:

@@ -185,8 +185,10 @@ def understood(data: bytes) -> Listing:
 
 def _encoding_of(data: bytes) -> tuple[bytes, str]:
     for mark, encoding in (
-        (codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"),
-    ):  # fmt: skip
+        (codecs.BOM_UTF8, "utf-8"),
+        (codecs.BOM_UTF16_LE, "utf-16-le"),
+        (codecs.BOM_UTF16_BE, "utf-16-be"),
+    ):
         if data.startswith(mark):
             return mark, encoding
     if len(data) % 2 == 0 and b"\0" in data:
@@ -326,9 +328,10 @@ def compared(a: Listing, b: Listing) -> Difference:
         (e, others[name]) for name, e in mine.items() if name in others and not same_value(e.value, others[name].value)
     )
     return Difference(
-        changed, tuple(e for name, e in mine.items() if name not in others),
+        changed,
+        tuple(e for name, e in mine.items() if name not in others),
         tuple(e for name, e in others.items() if name not in mine),
-    )  # fmt: skip
+    )
 
 
 def _by_name(listing: Listing) -> dict[tuple[str, str, int], Entry]:

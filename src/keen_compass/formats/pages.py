@@ -39,9 +39,12 @@ TICK = 1.5  # mm, half of a bar's end
 
 
 def write_page(
-    page: Page, words: tuple[str, ...], copies: int = 1, ends: Mapping[str, str] = MappingProxyType({}),
+    page: Page,
+    words: tuple[str, ...],
+    copies: int = 1,
+    ends: Mapping[str, str] = MappingProxyType({}),
     art: Artwork | None = None,
-) -> bytes:  # fmt: skip
+) -> bytes:
     """words: what stands on it, line by line, the first large. copies: that many pages alike. ends: what stands at the
     ends of its verniers, by sign and axis: ``+x``. art: the artwork of its job.
     """
@@ -62,7 +65,7 @@ def write_page(
 
 def write_page_svg(
     page: Page, words: tuple[str, ...], ends: Mapping[str, str] = MappingProxyType({}), art: Artwork | None = None
-) -> bytes:  # fmt: skip
+) -> bytes:
     """The same as a drawing, one page at true size."""
     from keen_compass.formats.svg_canvas import SvgCanvas
 

@@ -29,7 +29,7 @@ def paint(canvas: Canvas, page: Page, art: Artwork) -> None:
     for x, y in page.art:
         canvas.drawImage(
             image, x * MM, (page.height - y - art.height) * MM, art.width * MM, art.height * MM, mask="auto"
-        )  # fmt: skip
+        )
 
 
 def put_page(pdf: bytes, page: Page, art: Drawing) -> bytes:

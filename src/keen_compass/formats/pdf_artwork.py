@@ -24,16 +24,18 @@ def read_pdf(data: bytes, name: str, page: int = 1) -> Drawing:
         document = pypdfium2.PdfDocument(data)
     except pypdfium2.PdfiumError as error:
         locked = "password" in str(error).lower()
-        raise InputError("is locked: save it without its password" if locked else "is no PDF that can be read", name) \
-            from None  # fmt: skip
+        raise InputError(
+            "is locked: save it without its password" if locked else "is no PDF that can be read", name
+        ) from None
     try:
         if not 1 <= page <= len(document):
             raise InputError(f"has {len(document)} page{'s' if len(document) != 1 else ''}, no page {page}", name)
         found = document[page - 1]
         size = found.get_width() * MM, found.get_height() * MM
         check_size(size, name)
-        return drawing(size, _alone(document, page - 1), lambda k: rendered(found, size, k),
-                       lambda: covered(found, (MM, MM)))  # fmt: skip
+        return drawing(
+            size, _alone(document, page - 1), lambda k: rendered(found, size, k), lambda: covered(found, (MM, MM))
+        )
     except InputError as error:
         raise InputError(error.message, name) from None
     finally:

@@ -276,8 +276,10 @@ def _hpgl(text: str, units_per_mm: float, speeds: Speeds) -> Iterator[Step]:
             elif name == "AA" and len(numbers) in (3, 4):
                 centre, turn = (numbers[0] / units_per_mm, numbers[1] / units_per_mm), math.radians(numbers[2])
                 dx, dy = here[0] - centre[0], here[1] - centre[1]
-                end = (centre[0] + dx * math.cos(turn) - dy * math.sin(turn),
-                       centre[1] + dx * math.sin(turn) + dy * math.cos(turn))  # fmt: skip
+                end = (
+                    centre[0] + dx * math.cos(turn) - dy * math.sin(turn),
+                    centre[1] + dx * math.sin(turn) + dy * math.cos(turn),
+                )
                 for p in round_to(here, end, centre, turn):
                     yield Step(here, p, 0.0 if down else 1.0, down, not down, speeds.pen, number)
                     here = p

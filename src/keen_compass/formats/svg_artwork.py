@@ -29,8 +29,19 @@ if TYPE_CHECKING:
 
 PX = 25.4 / 96  # mm, of CSS Values 3, §5.2
 # px of a unit; relative ones of a root that says nothing of its font.
-UNITS = {"": 1.0, "px": 1.0, "mm": 1 / PX, "cm": 10 / PX, "in": 96.0, "pt": 96 / 72, "pc": 16.0, "q": 0.25 / PX,
-         "em": 16.0, "rem": 16.0, "ex": 8.0}  # fmt: skip
+UNITS = {
+    "": 1.0,
+    "px": 1.0,
+    "mm": 1 / PX,
+    "cm": 10 / PX,
+    "in": 96.0,
+    "pt": 96 / 72,
+    "pc": 16.0,
+    "q": 0.25 / PX,
+    "em": 16.0,
+    "rem": 16.0,
+    "ex": 8.0,
+}
 LENGTH = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)([a-z]*)", re.IGNORECASE)
 UNSIZED = (300.0, 150.0)  # px, of a drawing that says nothing about its size
 MOST_BYTES = 60_000_000  # of a drawing
@@ -232,8 +243,9 @@ def _fonts(root: Element) -> _Fonts:
     if not any(_plain(element) == "text" for element in root.iter()):
         return _Fonts()
     there = {name.strip().lower() for line in _fontconfig("fc-list", ":", "family") for name in line.split(",")}
-    missing = Counter(names[0] for names in _families(root)
-                      if not any(n.lower() in GENERIC or n.lower() in there for n in names))  # fmt: skip
+    missing = Counter(
+        names[0] for names in _families(root) if not any(n.lower() in GENERIC or n.lower() in there for n in names)
+    )
     asked = next(iter(missing), "serif"), "sans-serif", "monospace", "cursive", "fantasy"
     found = ("".join(_fontconfig("fc-match", "-f", "%{family[0]}", kind)) or "DejaVu Sans" for kind in asked)
     return _Fonts(missing, *found)
@@ -261,10 +273,18 @@ def _renderer(text: str, size: Point, fonts: _Fonts, style: str | None = None) -
             f'<g transform="scale({per_mm * PX:.12g})">{text}</g></svg>'
         )
         png = resvg_py.svg_to_bytes(
-            svg_string=framed, dpi=96, style_sheet=style, skip_system_fonts=not fonts.serif, font_dirs=[ours],
-            font_family=fonts.serif, serif_family=fonts.serif, sans_serif_family=fonts.sans_serif,
-            monospace_family=fonts.monospace, cursive_family=fonts.cursive, fantasy_family=fonts.fantasy,
-        )  # fmt: skip
+            svg_string=framed,
+            dpi=96,
+            style_sheet=style,
+            skip_system_fonts=not fonts.serif,
+            font_dirs=[ours],
+            font_family=fonts.serif,
+            serif_family=fonts.serif,
+            sans_serif_family=fonts.sans_serif,
+            monospace_family=fonts.monospace,
+            cursive_family=fonts.cursive,
+            fantasy_family=fonts.fantasy,
+        )
         with Image.open(io.BytesIO(png)) as picture:
             return picture.convert("RGBA")
 

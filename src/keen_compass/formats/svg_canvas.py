@@ -100,12 +100,18 @@ class SvgCanvas:
         """The whole page, at true size."""
         width, height = self._size
         wide, high = (side / 72 * 25.4 for side in self._size)
-        return "\n".join([
-            f'<svg xmlns="http://www.w3.org/2000/svg" width="{wide:.4f}mm" height="{high:.4f}mm" '
-            f'viewBox="0 0 {width:.4f} {height:.4f}">',
-            f"<title>{escape(self._title)}</title>", f'<g transform="matrix(1 0 0 -1 0 {height:.4f})">', *self._body,
-            "</g>", "</svg>", "",
-        ]).encode()  # fmt: skip
+        return "\n".join(
+            [
+                f'<svg xmlns="http://www.w3.org/2000/svg" width="{wide:.4f}mm" height="{high:.4f}mm" '
+                f'viewBox="0 0 {width:.4f} {height:.4f}">',
+                f"<title>{escape(self._title)}</title>",
+                f'<g transform="matrix(1 0 0 -1 0 {height:.4f})">',
+                *self._body,
+                "</g>",
+                "</svg>",
+                "",
+            ]
+        ).encode()
 
     def _put(self, way: str, *, stroke: bool, fill: bool) -> None:
         """In black, as everything on a page."""

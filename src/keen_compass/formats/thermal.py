@@ -20,9 +20,13 @@ FULL_POWER = 1000  # S of a laser at 100 %
 MARK_FASTER = 4.0  # times the cutting feed: then it only marks
 MARK_POWER = 0.15  # of the cutting power
 LIMITS: dict[str, tuple[float, float]] = {
-    "feed": (1.0, 1_000_000.0), "pierce_height": (0.1, 50.0), "cut_height": (0.0, 50.0), "pierce_delay": (0.0, 60.0),
-    "safe_height": (0.5, 500.0), "power": (0.1, 100.0),
-}  # fmt: skip
+    "feed": (1.0, 1_000_000.0),
+    "pierce_height": (0.1, 50.0),
+    "cut_height": (0.0, 50.0),
+    "pierce_delay": (0.0, 60.0),
+    "safe_height": (0.5, 500.0),
+    "power": (0.1, 100.0),
+}
 
 
 @dataclass(frozen=True, slots=True)

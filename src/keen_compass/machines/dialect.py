@@ -23,14 +23,26 @@ NUMBER = r"[-+]?(?:\d+\.?\d*|\.\d+)"
 IN_ANSWERS = {"x": NUMBER, "y": NUMBER, "z": NUMBER, "n": NUMBER, "why": ".*", "text": ".*"}
 # Field of what is sent → names that may stand in it.
 IN_SENT: dict[str, tuple[str, ...]] = {
-    "hello": (), "ask_listing": (), "set_value": ("key", "value"), "ask_position": (),
-    "jog": ("axis", "distance", "dx", "dy", "dz", "feed"), "stop": (), "hold": (), "go_on": (), "alive": (),
-    "sync": (), "ask_why": (), "reset": (), "off": (),
-}  # fmt: skip
+    "hello": (),
+    "ask_listing": (),
+    "set_value": ("key", "value"),
+    "ask_position": (),
+    "jog": ("axis", "distance", "dx", "dy", "dz", "feed"),
+    "stop": (),
+    "hold": (),
+    "go_on": (),
+    "alive": (),
+    "sync": (),
+    "ask_why": (),
+    "reset": (),
+    "off": (),
+}
 ANSWERS = ("greeting", "acknowledged", "refused", "alarm", "position", "listing_ends", "idle")
 _TYPES: dict[str, tuple[tuple[type, ...], str]] = {
-    "float": ((int, float), "a number"), "int": ((int,), "a whole number"), "bool": ((bool,), "true or false"),
-}  # fmt: skip
+    "float": ((int, float), "a number"),
+    "int": ((int,), "a whole number"),
+    "bool": ((bool,), "true or false"),
+}
 ESCAPE = re.compile(r"\\x([0-9a-fA-F]{2})")
 ENDS = {"\\n": "\n", "\\r": "\r", "\\r\\n": "\r\n", ";": ";"}  # what ends a command, as it is written here
 

@@ -56,9 +56,13 @@ CUTTING = ("feed", "plunge_feed", "spindle_rpm", "pierce_delay", "power", "focus
 DAYS_PER_MONTH = 30.5
 # Kind → (both ends are read off a scale, usual resolution in mm).
 INSTRUMENT_KINDS: dict[str, tuple[bool, float]] = {
-    "caliper": (False, 0.01), "steel rule": (True, 0.5), "tape": (True, 1.0), "dial gauge": (False, 0.01),
-    "depth gauge": (False, 0.01), "vernier by eye": (False, 0.05),
-}  # fmt: skip
+    "caliper": (False, 0.01),
+    "steel rule": (True, 0.5),
+    "tape": (True, 1.0),
+    "dial gauge": (False, 0.01),
+    "depth gauge": (False, 0.01),
+    "vernier by eye": (False, 0.05),
+}
 
 
 @dataclass
@@ -149,8 +153,15 @@ def usual_machine(kind: str) -> Machine:
     """A new machine of a kind, as most of them are: what one begins with."""
     if kind in ROLLS:
         media = Stock("white film", 0.1, 0.0, 0.0, 600.0, 2000.0)
-        return Machine("", "New machine", kind, (600.0, 5000.0), tools=(Tool("pen", 0.0, drawn=True),), stock=media,
-                       form=ResolutionForm.PERCENT_100)  # fmt: skip
+        return Machine(
+            "",
+            "New machine",
+            kind,
+            (600.0, 5000.0),
+            tools=(Tool("pen", 0.0, drawn=True),),
+            stock=media,
+            form=ResolutionForm.PERCENT_100,
+        )
     if kind in THERMAL:
         tool = Tool("nozzle", 1.1) if kind == "plasma table" else Tool("lens", 0.2)
         sheet = Stock("steel", 3.0, 0.0, 0.0, 1500.0, 1000.0)
@@ -229,29 +240,46 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
     tool = m.tool or Tool("pen", 0.0, drawn=True)
     stock = m.stock or Stock("board", 9.0, 0.0, 0.0, *m.bed)
     fields = {
-        "name": m.name if machine else "", "kind": m.kind, "units": m.units,
-        "bed_x": show_length(m.bed[0], m.units), "bed_y": show_length(m.bed[1], m.units),
+        "name": m.name if machine else "",
+        "kind": m.kind,
+        "units": m.units,
+        "bed_x": show_length(m.bed[0], m.units),
+        "bed_y": show_length(m.bed[1], m.units),
         "controller_units": m.controller_units,
-        "file": m.file, "form": m.form.value, "decimals": str(m.decimals), "setting_line": m.setting_line,
-        "takes_effect": m.takes_effect, "units_per_mm": trim_number(m.units_per_mm, 4),
+        "file": m.file,
+        "form": m.form.value,
+        "decimals": str(m.decimals),
+        "setting_line": m.setting_line,
+        "takes_effect": m.takes_effect,
+        "units_per_mm": trim_number(m.units_per_mm, 4),
         "due_months": f"{m.due_days / DAYS_PER_MONTH:.0f}",
         "reference_length": show_length(m.reference_length, m.units),
-        "tool": tool.name, "tool_width": show_length(tool.diameter, m.units),
+        "tool": tool.name,
+        "tool_width": show_length(tool.diameter, m.units),
         "tool_marks": TRAILS if tool.trails else DRAWS if tool.drawn else "cuts",
-        "stock": stock.name, "stock_thickness": show_length(stock.thickness, m.units),
-        "stock_x": show_length(stock.width, m.units), "stock_y": show_length(stock.height, m.units),
-        "z_travel": show_length(m.z_travel, m.units), "gantry": show_length(m.gantry, m.units),
-        "gantry_along": m.gantry_along, "head": m.head, "process": m.process,
-        "heads": ", ".join(h for h in m.heads if h in AIMED_WITH), "offset_form": m.offset_form,
+        "stock": stock.name,
+        "stock_thickness": show_length(stock.thickness, m.units),
+        "stock_x": show_length(stock.width, m.units),
+        "stock_y": show_length(stock.height, m.units),
+        "z_travel": show_length(m.z_travel, m.units),
+        "gantry": show_length(m.gantry, m.units),
+        "gantry_along": m.gantry_along,
+        "head": m.head,
+        "process": m.process,
+        "heads": ", ".join(h for h in m.heads if h in AIMED_WITH),
+        "offset_form": m.offset_form,
         "print_form": m.print_form.value,
         "heads_more": ", ".join(h for h in m.heads if h not in AIMED_WITH),
         **{kind: f.name if (f := m.fitting(kind)) else "" for kind in FITTINGS},
         **_accessory_offset(m),
-        "gives_room": m.gives_room, "kerf_form": m.kerf_form, "wear": m.wear_counted,
+        "gives_room": m.gives_room,
+        "kerf_form": m.kerf_form,
+        "wear": m.wear_counted,
         **{name: show_length(getattr(m, name), m.units) for name in HEIGHTS},
         **{name: trim_number(getattr(m, name), 3) for name in CUTTING},
-        "step_limit": f"{m.step_limit:g}" if m.step_limit else "", "acceleration": f"{m.acceleration:g}",
-    }  # fmt: skip
+        "step_limit": f"{m.step_limit:g}" if m.step_limit else "",
+        "acceleration": f"{m.acceleration:g}",
+    }
     along = "x" if m.bed[0] >= m.bed[1] else "y"
     fields |= {"feeds_along": along, "roll_length": fields[f"bed_{along}"]}
     fields["roll_width"] = fields["bed_y" if along == "x" else "bed_x"]
@@ -291,9 +319,13 @@ def read_machine(
     tools = _with_tool(base, Tool(reader.words("tool"), width, drawn, trails=fields.get("tool_marks") == TRAILS))
     bed = (reader.length("bed_x", unit, limits=BED), reader.length("bed_y", unit, limits=BED))
     stock = Stock(
-        reader.words("stock"), reader.length("stock_thickness", unit, limits=THICKNESS), 0.0, 0.0,
-        reader.length("stock_x", unit, limits=BED), reader.length("stock_y", unit, limits=BED),
-    )  # fmt: skip
+        reader.words("stock"),
+        reader.length("stock_thickness", unit, limits=THICKNESS),
+        0.0,
+        0.0,
+        reader.length("stock_x", unit, limits=BED),
+        reader.length("stock_y", unit, limits=BED),
+    )
     for name, size, room in (("stock_x", stock.width, bed[0]), ("stock_y", stock.height, bed[1])):
         if not {name, name.replace("stock", "bed")} & reader.complaints.keys() and size > room:
             reader.complaints[name] = "larger than the bed"
@@ -301,17 +333,25 @@ def read_machine(
     named = {k: fields.get(k, "").strip()[:LONGEST_FITTING] for k in FITTINGS}
     fittings, fitted = _with_fittings(
         base, [Fitting(k, name, offset=offset if k == "accessory" else None) for k, name in named.items() if name]
-    )  # fmt: skip
+    )
     line = reader.take("setting_line", _setting_line, "{key} = {value}")
     kind = fields.get("kind", "router")
     takes = reader.take("file", lambda text: _file_for(text, kind), "")
     machine = replace(
         base or Machine(new_uid(), "new", "router", (1.0, 1.0)),
-        name=reader.words("name", 40), kind=kind, file=takes, units=units, bed=bed, standpoint=standpoint,
+        name=reader.words("name", 40),
+        kind=kind,
+        file=takes,
+        units=units,
+        bed=bed,
+        standpoint=standpoint,
         form=ResolutionForm(fields.get("form", ResolutionForm.STEPS_PER_MM)),
-        controller_units=fields.get("controller_units", "mm"), setting_line=line,
-        decimals=decimals, decimals_of={q: n for q in IN_CONTROLLER if (n := _shown(fields.get(q, ""))) > decimals},
-        takes_effect=fields.get("takes_effect", "").strip(), process=fields.get("process", "").strip()[:MOST_PROCESS],
+        controller_units=fields.get("controller_units", "mm"),
+        setting_line=line,
+        decimals=decimals,
+        decimals_of={q: n for q in IN_CONTROLLER if (n := _shown(fields.get(q, ""))) > decimals},
+        takes_effect=fields.get("takes_effect", "").strip(),
+        process=fields.get("process", "").strip()[:MOST_PROCESS],
         units_per_mm=reader.number("units_per_mm", 1, 10_000),
         due_days=round(reader.number("due_months", 1, 120) * DAYS_PER_MONTH),
         reference_length=reader.length("reference_length", unit, limits=LIMITS["reference_length"]),
@@ -320,17 +360,23 @@ def read_machine(
         flipped=tuple(q for q in IN_CONTROLLER if fields.get(f"flipped_{q}") == "other"),
         z_travel=reader.length("z_travel", unit, zero=True, limits=LIMITS["z_travel"]),
         gantry=reader.length("gantry", unit, zero=True, limits=LIMITS["gantry"]),
-        gantry_along=fields.get("gantry_along", "y"), head=fields.get("head", ""),
+        gantry_along=fields.get("gantry_along", "y"),
+        head=fields.get("head", ""),
         step_limit=reader.number("step_limit", 0, 1e8) if fields.get("step_limit", "").strip() else 0.0,
         acceleration=reader.number("acceleration", 1, 1e5),
-        tools=tools, mounted=tools[0].uid, fittings=fittings, fitted=fitted, stock=_keep_place(stock, base, units),
+        tools=tools,
+        mounted=tools[0].uid,
+        fittings=fittings,
+        fitted=fitted,
+        stock=_keep_place(stock, base, units),
         heads=_heads(f"{fields.get('heads', '')}, {fields.get('heads_more', '')}"),
         offset_form=fields.get("offset_form", OFFSET_FORMS[0]),
         print_form=ResolutionForm(fields.get("print_form", ResolutionForm.PERCENT_100)),
-        gives_room=fields.get("gives_room", "file"), kerf_form=fields.get("kerf_form", "full"),
+        gives_room=fields.get("gives_room", "file"),
+        kerf_form=fields.get("kerf_form", "full"),
         wear=fields.get("wear", ""),
         **_cutting(reader, unit),
-    )  # fmt: skip
+    )
     stored: dict[str, StoredValue] = {}
     for q in IN_CONTROLLER:
         value = reader.take(q, lambda text, q=q: _held(machine.place(q), text), None)  # type: ignore[misc]
@@ -420,11 +466,16 @@ def instrument_fields(instrument: Instrument | None) -> dict[str, str]:
     a, b = i.permissible_error
     unit = "mm" if i.unit == "mm" else "in"
     return {
-        "name": i.name, "kind": i.kind, "unit": i.unit,
-        "resolution": show_length(i.resolution, "mm"), "error_a": show_length(a, "mm"),
-        "error_b": trim_number(b * 1000, 4), "reach": show_length(i.reach, unit), "zero": show_length(i.zero, "mm"),
+        "name": i.name,
+        "kind": i.kind,
+        "unit": i.unit,
+        "resolution": show_length(i.resolution, "mm"),
+        "error_a": show_length(a, "mm"),
+        "error_b": trim_number(b * 1000, 4),
+        "reach": show_length(i.reach, unit),
+        "zero": show_length(i.zero, "mm"),
         "due": i.due.isoformat() if i.due else "",
-    }  # fmt: skip
+    }
 
 
 def read_instrument(fields: Mapping[str, str], base: Instrument | None) -> tuple[Instrument | None, dict[str, str]]:
@@ -437,13 +488,16 @@ def read_instrument(fields: Mapping[str, str], base: Instrument | None) -> tuple
         unit = "mm"
     instrument = replace(
         base or Instrument(uid=new_uid()),
-        name=reader.words("name", 40), kind=kind, both_ends=INSTRUMENT_KINDS[kind][0],
-        unit=unit, resolution=reader.length("resolution", unit),
+        name=reader.words("name", 40),
+        kind=kind,
+        both_ends=INSTRUMENT_KINDS[kind][0],
+        unit=unit,
+        resolution=reader.length("resolution", unit),
         permissible_error=(reader.length("error_a", unit, zero=True), reader.number("error_b", 0, 10) / 1000),
         reach=reader.length("reach", unit),
         zero=reader.take("zero", lambda t: parse_length(t or "0", unit, allow_negative=True).mm, 0.0),
         due=reader.take("due", _day, None),
-    )  # fmt: skip
+    )
     return (None if reader.complaints else instrument), reader.complaints
 
 

@@ -20,9 +20,7 @@ def sign_kept(quantity: str, offset_form: str, flipped: Collection[str]) -> floa
     return (1.0 if offset_form == OFFSET_FORMS[0] else -1.0) * (-1.0 if quantity in flipped else 1.0)
 
 
-def offset_held(
-    values: Mapping[str, StoredValue], head: str, offset_form: str, flipped: Collection[str]
-) -> Point:  # fmt: skip
+def offset_held(values: Mapping[str, StoredValue], head: str, offset_form: str, flipped: Collection[str]) -> Point:
     """Where the controller has what sits beside the tool, mm from it; of the tool itself, nowhere else."""
     if head == TOOL:
         return 0.0, 0.0

@@ -88,31 +88,43 @@ def new_uid() -> str:
 
 def subject_of(
     tool: Tool | None, stock: Stock | None, process: str = "", fitted: Mapping[str, str] = NOTHING_FITTED
-) -> Subject:  # fmt: skip
+) -> Subject:
     """Whose values are found with these mounted. fitted: kind of fitting → uid."""
     return Subject(
-        tool.uid if tool else "", fitted.get("accessory", ""), stock.name if stock else "",
-        stock.thickness if stock else 0.0, process, fitted.get("printer", ""), fitted.get("carrier", ""),
-    )  # fmt: skip
+        tool.uid if tool else "",
+        fitted.get("accessory", ""),
+        stock.name if stock else "",
+        stock.thickness if stock else 0.0,
+        process,
+        fitted.get("printer", ""),
+        fitted.get("carrier", ""),
+    )
 
 
 # Kind of machine → the file that it takes.
 KINDS: dict[str, str] = {
-    "router": "gcode", "plasma table": "gcode", "laser table": "gcode",
-    "vinyl plotter": "hpgl", "print-and-cut plotter": "hpgl",
-}  # fmt: skip
+    "router": "gcode",
+    "plasma table": "gcode",
+    "laser table": "gcode",
+    "vinyl plotter": "hpgl",
+    "print-and-cut plotter": "hpgl",
+}
 ROLLS = ("vinyl plotter", "print-and-cut plotter")
 THERMAL = ("plasma table", "laser table")
 CUTS_BY = {
-    "router": Process.MILL, "plasma table": Process.PLASMA, "laser table": Process.LASER,
+    "router": Process.MILL,
+    "plasma table": Process.PLASMA,
+    "laser table": Process.LASER,
     **dict.fromkeys(ROLLS, Process.KNIFE),
-}  # fmt: skip
+}
 BEAM = ("laser table",)  # of these, what burns with light
 FILES = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG"}
 COUNTS_STEPS = (
-    ResolutionForm.STEPS_PER_MM, ResolutionForm.STEPS_PER_INCH, ResolutionForm.UM_PER_STEP,
+    ResolutionForm.STEPS_PER_MM,
+    ResolutionForm.STEPS_PER_INCH,
+    ResolutionForm.UM_PER_STEP,
     ResolutionForm.INCH_PER_STEP,
-)  # fmt: skip
+)
 CONTROLLER_UNITS = ("mm", "in")
 GIVES_ROOM = ("file", "controller")  # who moves the tool off the line by half the cut
 KERF_FORMS = ("full", "half")
@@ -124,23 +136,43 @@ COUNTS = ("pierces", "metres", "minutes")  # in what the use of what cuts is cou
 # How a head is held decides where a shim goes that makes it upright: its plate stands upright, the head on one
 # side of it; a flange is level, and the head stands on it or hangs under it.
 HEADS: dict[str, str] = {
-    "plate_low_y": "plate, low-Y side", "plate_high_y": "plate, high-Y side", "plate_low_x": "plate, low-X side",
-    "plate_high_x": "plate, high-X side", "stands": "on a flange", "hangs": "under a flange",
-}  # fmt: skip
+    "plate_low_y": "plate, low-Y side",
+    "plate_high_y": "plate, high-Y side",
+    "plate_low_x": "plate, low-X side",
+    "plate_high_x": "plate, high-X side",
+    "stands": "on a flange",
+    "hangs": "under a flange",
+}
 UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
 # Field → what it may be.
 ONE_OF: dict[str, tuple[str, ...]] = {
-    "units": UNITS, "controller_units": CONTROLLER_UNITS, "gives_room": GIVES_ROOM, "kerf_form": KERF_FORMS,
-    "offset_form": OFFSET_FORMS, "print_form": OF_PRINTS,
-}  # fmt: skip
+    "units": UNITS,
+    "controller_units": CONTROLLER_UNITS,
+    "gives_room": GIVES_ROOM,
+    "kerf_form": KERF_FORMS,
+    "offset_form": OFFSET_FORMS,
+    "print_form": OF_PRINTS,
+}
 # Field → (least, most) that a machine of this world can have; lengths in mm, feeds in mm/min.
 LIMITS: dict[str, tuple[float, float]] = {
-    "reference_length": (1, 100_000), "feed": (1, 1_000_000), "plunge_feed": (1, 1_000_000),
-    "depth_per_pass": (0.01, 500), "units_per_mm": (1, 10_000), "z_travel": (0, 10_000), "gantry": (0, 100_000),
-    "step_limit": (0, 1e8), "acceleration": (1, 100_000), "due_days": (1, 3700), "decimals": (0, 9),
-    "spindle_rpm": (0, 1_000_000), "pierce_height": (0.1, 50), "cut_height": (0, 50), "pierce_delay": (0, 60),
-    "power": (0.1, 100), "focus": (-500, 500),
-}  # fmt: skip
+    "reference_length": (1, 100_000),
+    "feed": (1, 1_000_000),
+    "plunge_feed": (1, 1_000_000),
+    "depth_per_pass": (0.01, 500),
+    "units_per_mm": (1, 10_000),
+    "z_travel": (0, 10_000),
+    "gantry": (0, 100_000),
+    "step_limit": (0, 1e8),
+    "acceleration": (1, 100_000),
+    "due_days": (1, 3700),
+    "decimals": (0, 9),
+    "spindle_rpm": (0, 1_000_000),
+    "pierce_height": (0.1, 50),
+    "cut_height": (0, 50),
+    "pierce_delay": (0, 60),
+    "power": (0.1, 100),
+    "focus": (-500, 500),
+}
 PROCESS_SETTINGS = ("feed", "pierce_height", "cut_height", "pierce_delay", "power", "focus")  # come back with a process
 SETTING_OF = {"focus": "focus", "power": "power", "cut_feed": "feed"}  # quantity → where the profile keeps it
 BED = (1.0, 1_000_000.0)  # mm; a roll is long
@@ -390,11 +422,15 @@ class Machine:
     def place(self, quantity: str) -> Place:
         """Where and how it keeps a number."""
         return Place(
-            quantity, self.setting_keys.get(quantity, quantity.upper()), self._form_of(quantity),
-            unit_kept(quantity, self.controller_units), self.decimals_of.get(quantity, self.decimals),
-            quantity in self.flipped, _in_files(quantity) and not self.in_controller(quantity),
+            quantity,
+            self.setting_keys.get(quantity, quantity.upper()),
+            self._form_of(quantity),
+            unit_kept(quantity, self.controller_units),
+            self.decimals_of.get(quantity, self.decimals),
+            quantity in self.flipped,
+            _in_files(quantity) and not self.in_controller(quantity),
             quantity == "kerf" and self.kerf_form_kept == "half",
-        )  # fmt: skip
+        )
 
     def _form_of(self, quantity: str) -> ResolutionForm | None:
         if not _resolves(quantity):
@@ -486,11 +522,12 @@ def _within_limits(body: Mapping[str, Any]) -> dict[str, Any]:
     known = {q: T for q, T in body["tolerances"].items() if q in QUANTITIES}
     return {
         **{name: clamped(body[name], *limits) for name, limits in LIMITS.items() if name in body},
-        "stock": stock, "setting_line": line,
+        "stock": stock,
+        "setting_line": line,
         "bed": tuple(clamped(size, *BED) for size in body["bed"]),
         "tolerances": {q: clamped(T, *TOLERANCE) for q, T in known.items()},
         "tools": tuple(Tool(**t | {"diameter": clamped(t["diameter"], 0, WIDEST_TOOL)}) for t in body["tools"]),
-    }  # fmt: skip
+    }
 
 
 def _in_files(quantity: str) -> bool:

@@ -45,22 +45,32 @@ class Snapshot:
     def to_body(self) -> dict[str, Any]:
         """As the shop file keeps it."""
         return {
-            "held": {q: v.to_body() for q, v in self.held.items()}, "seen": dict(self.seen),
-            "tool": asdict(self.tool) if self.tool else None, "stock": asdict(self.stock) if self.stock else None,
-            "process": self.process, "applied": dict(self.applied), "not_kept": list(self.not_kept),
-            "inferred": list(self.inferred), **({"fitted": dict(self.fitted)} if self.fitted else {}),
-        }  # fmt: skip
+            "held": {q: v.to_body() for q, v in self.held.items()},
+            "seen": dict(self.seen),
+            "tool": asdict(self.tool) if self.tool else None,
+            "stock": asdict(self.stock) if self.stock else None,
+            "process": self.process,
+            "applied": dict(self.applied),
+            "not_kept": list(self.not_kept),
+            "inferred": list(self.inferred),
+            **({"fitted": dict(self.fitted)} if self.fitted else {}),
+        }
 
     @classmethod
     def from_body(cls, body: Mapping[str, Any]) -> Snapshot:
         """Inverse of `to_body`."""
         tool, stock = body.get("tool"), body.get("stock")
         return cls(
-            {q: stored_from_body(v) for q, v in body["held"].items()}, dict(body.get("seen", {})),
-            Tool(**tool) if tool else None, Stock(**stock) if stock else None,
-            str(body.get("process", "")), dict(body.get("applied", {})),
-            tuple(body.get("not_kept", ())), tuple(body.get("inferred", ())), dict(body.get("fitted", {})),
-        )  # fmt: skip
+            {q: stored_from_body(v) for q, v in body["held"].items()},
+            dict(body.get("seen", {})),
+            Tool(**tool) if tool else None,
+            Stock(**stock) if stock else None,
+            str(body.get("process", "")),
+            dict(body.get("applied", {})),
+            tuple(body.get("not_kept", ())),
+            tuple(body.get("inferred", ())),
+            dict(body.get("fitted", {})),
+        )
 
 
 def _material(stock: Stock | None) -> tuple[str, float] | None:

@@ -21,12 +21,13 @@ def usual_instruments(units: str) -> tuple[Instrument, ...]:
         )
         return (
             *calipers,
-            Instrument("Steel rule 40 in", inch / 64, _RULE, both_ends=True, unit="in", reach=40 * inch,
-                       kind="steel rule"),
+            Instrument(
+                "Steel rule 40 in", inch / 64, _RULE, both_ends=True, unit="in", reach=40 * inch, kind="steel rule"
+            ),
             Instrument("Tape 12 ft", inch / 32, _RULE, both_ends=True, unit="in", reach=144 * inch, kind="tape"),
             Instrument("Dial 0.001 in", 0.001 * inch, (0.025, 0.0), unit="in", reach=0.4 * inch, kind="dial gauge"),
             Instrument("Depth gauge 6 in", 0.0005 * inch, (0.03, 0.0), unit="in", reach=6 * inch, kind="depth gauge"),
-        )  # fmt: skip
+        )
     return (
         *(Instrument(f"Caliper {n} mm", 0.01, _CALIPER, reach=float(n)) for n in (150, 200, 300)),
         Instrument("Steel rule 1 m", 0.5, _RULE, both_ends=True, reach=1000.0, kind="steel rule"),

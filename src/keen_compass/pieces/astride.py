@@ -66,16 +66,17 @@ class Astride:
     def _astride(self) -> tuple[tuple[str, tuple[Point, Point]], ...]:
         c, s, (low, high) = self.half, (self.spacing or 10.0) / 2, PAIR
         return (
-            ("cut_x", ((c, c - ARM), (c, c + ARM))), ("cut_y", ((c - ARM, c), (c + ARM, c))),
-            ("low_x", ((c - s, c + low), (c - s, c + high))), ("high_x", ((c + s, c + low), (c + s, c + high))),
-            ("low_y", ((c + low, c - s), (c + high, c - s))), ("high_y", ((c + low, c + s), (c + high, c + s))),
-        )  # fmt: skip
+            ("cut_x", ((c, c - ARM), (c, c + ARM))),
+            ("cut_y", ((c - ARM, c), (c + ARM, c))),
+            ("low_x", ((c - s, c + low), (c - s, c + high))),
+            ("high_x", ((c + s, c + low), (c + s, c + high))),
+            ("low_y", ((c + low, c - s), (c + high, c - s))),
+            ("high_y", ((c + low, c + s), (c + high, c + s))),
+        )
 
     def _scales(self) -> tuple[tuple[str, tuple[Point, Point]], ...]:
         found = []
-        for name, pitch, side in (
-            ("first", self.pitch, 1.0), ("second", self.pitch * (1 - 1 / self.divisions), -1.0),
-        ):  # fmt: skip
+        for name, pitch, side in (("first", self.pitch, 1.0), ("second", self.pitch * (1 - 1 / self.divisions), -1.0)):
             for axis in "xy":
                 x, y = self.scale_at(axis)
                 for k in range(-self.reach, self.reach + 1):

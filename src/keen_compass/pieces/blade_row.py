@@ -85,10 +85,13 @@ class BladeRow:
         """Numbers, then square by square."""
         squares = tuple(
             Contour(
-                Side.ON, ((b.x, b.y), (b.x_high, b.y), (b.x_high, b.y_high), (b.x, b.y_high)), start=(0, MIDDLE),
-                overlap=self.overcut, trails=value,
+                Side.ON,
+                ((b.x, b.y), (b.x_high, b.y), (b.x_high, b.y_high), (b.x, b.y_high)),
+                start=(0, MIDDLE),
+                overlap=self.overcut,
+                trails=value,
             )
             for value, b in ((v, self.box(i)) for i, v in enumerate(self.values))
-        )  # fmt: skip
+        )
         title = f"piece {number}, blade row, {len(squares)} squares"
         return Job(title, (JobLayer(Does.MARK, self._numbers()), JobLayer(Does.MARK, squares)))

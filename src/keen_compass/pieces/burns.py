@@ -72,9 +72,7 @@ class FocusRow:
 
     def job(self, number: int) -> Job:
         """Numbers at the height that is held, then line by line."""
-        lines = tuple(
-            JobLayer(Does.MARK, (Stroke(self.line(i)),), height=h) for i, h in enumerate(self.heights)
-        )  # fmt: skip
+        lines = tuple(JobLayer(Does.MARK, (Stroke(self.line(i)),), height=h) for i, h in enumerate(self.heights))
         title = f"piece {number}, focus row, {len(self.heights)} lines"
         return Job(title, (JobLayer(Does.MARK, self._numbers()), *lines))
 

@@ -72,8 +72,10 @@ class CornerLines:
         """The two lines, where they were read to be."""
         x = self.at("x", actual.get("x_edge", self.distance))
         y = self.at("y", actual.get("y_edge", self.distance))
-        return (((x, self._start("y")), (x, self._start("y") + LINE)),
-                ((self._start("x"), y), (self._start("x") + LINE, y)))  # fmt: skip
+        return (
+            ((x, self._start("y")), (x, self._start("y") + LINE)),
+            ((self._start("x"), y), (self._start("x") + LINE, y)),
+        )
 
     def line(self, measurand: str) -> tuple[Point, Point]:
         """From the edge to the line."""

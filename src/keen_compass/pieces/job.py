@@ -97,10 +97,12 @@ class Contour:
         away = (math.hypot(*self.lead) or width) + width / 2
         away *= 1.0 if self.side is Side.OUTSIDE else -1.0
         return replace(
-            self, start=(edge, share), overlap=self.overlap or OVERLAP,
+            self,
+            start=(edge, share),
+            overlap=self.overlap or OVERLAP,
             lead=(0.0, 0.0) if self.clockwise else (away * normal[0], away * normal[1]),
             tail=(away * normal[0], away * normal[1]) if self.clockwise else (0.0, 0.0),
-        )  # fmt: skip
+        )
 
     @property
     def beside(self) -> str:
@@ -171,9 +173,11 @@ def _turned(stroke: Stroke) -> Stroke:
         (x, y), (ax, ay) = stroke.points[0], stroke.approach
         come = points[0][0] + ax - x, points[0][1] + ay - y
     return Stroke(
-        points, come, tuple((length - b, length - a) for a, b in stroke.tabs[::-1]),
+        points,
+        come,
+        tuple((length - b, length - a) for a, b in stroke.tabs[::-1]),
         tuple(Arc(n - arc.end, arc.centre, not arc.anticlockwise) for arc in stroke.arcs[::-1]),
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -113,7 +113,7 @@ def refuse_many(count: int) -> None:
     if count > MOST_RINGS:
         raise InputError(
             f"has {count:,} parts and holes; at most {MOST_RINGS:,} are cut: leave out small ones", "artwork"
-        )  # fmt: skip
+        )
 
 
 def _joined(area: Area) -> Area:

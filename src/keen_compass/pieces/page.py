@@ -16,9 +16,14 @@ from keen_compass.quantities.geometry import Point
 
 Tick = tuple[Point, Point]  # from one end to the other
 PAPERS: dict[str, tuple[float, float]] = {
-    "A5": (148.0, 210.0), "A4": (210.0, 297.0), "A3": (297.0, 420.0), "A2": (420.0, 594.0),
-    "Letter": (215.9, 279.4), "Legal": (215.9, 355.6), "Tabloid": (279.4, 431.8),
-}  # fmt: skip
+    "A5": (148.0, 210.0),
+    "A4": (210.0, 297.0),
+    "A3": (297.0, 420.0),
+    "A2": (420.0, 594.0),
+    "Letter": (215.9, 279.4),
+    "Legal": (215.9, 355.6),
+    "Tabloid": (279.4, 431.8),
+}
 SMALLEST, LARGEST = 140.0, 3000.0  # mm, of a side
 INSET = 22.0  # mm from the edge to a mark: clear of grips and of what a printer can't reach
 CROSS = 5.0  # mm from a mark's middle to its end
@@ -84,13 +89,12 @@ class Page:
         """What is on it, for other programs."""
         corner = f"{'upper' if self.down else 'lower'} left, at the unlike mark: the machine’s low X, low Y"
         return {
-            "sheet": {"number": self.number, "size": [self.width, self.height], "code": self.code,
-                      "corner": corner},
+            "sheet": {"number": self.number, "size": [self.width, self.height], "code": self.code, "corner": corner},
             "marks": [{"at": list(self.on_paper(m.at)), "unlike": m.unlike} for m in self.marks],
             "targets": [{"at": list(self.on_paper(t))} for t in self.targets],
             "bars": [{"from": list(self.on_paper(a)), "to": list(self.on_paper(b))} for a, b in self.bars],
             **({"artwork": [{"at": [x, self.height - y]} for x, y in self.art]} if self.art else {}),
-        }  # fmt: skip
+        }
 
 
 def vernier_ticks(at: Point, axis: str, *, printed: bool) -> tuple[tuple[Point, Point], ...]:

@@ -173,14 +173,25 @@ class KerfPlate:
         inside = []
         if self.hole:
             lead = min(LEAD_IN, 0.6 * (self.hole - self.compensation) / 2)
-            inside.append(Contour(Side.INSIDE, centre=self.hole_at, radius=self.hole / 2, lead=(-lead, 0.0),
-                                  overlap=min(OVERLAP, 0.2 * self.hole)))  # fmt: skip
+            inside.append(
+                Contour(
+                    Side.INSIDE,
+                    centre=self.hole_at,
+                    radius=self.hole / 2,
+                    lead=(-lead, 0.0),
+                    overlap=min(OVERLAP, 0.2 * self.hole),
+                )
+            )
         if self.slot:
             inside.append(self._slot())
-        return Job(title, (
-            JobLayer(Does.MARK, self._marks(number)), JobLayer(Does.CUT, tuple(inside)),
-            JobLayer(Does.CUT, (self._outside(),)),
-        ))  # fmt: skip
+        return Job(
+            title,
+            (
+                JobLayer(Does.MARK, self._marks(number)),
+                JobLayer(Does.CUT, tuple(inside)),
+                JobLayer(Does.CUT, (self._outside(),)),
+            ),
+        )
 
     def _slot(self) -> Contour:
         """Led in from its middle onto a long side."""
@@ -193,11 +204,15 @@ class KerfPlate:
         if s := self.stepped:
             return s.contour(tabs=self.tabs and not self.thermal)
         return Contour(
-            Side.OUTSIDE, self.outline(), lead=(-LEAD_IN, 0.0), tail=(0.0, -LEAD_IN),
+            Side.OUTSIDE,
+            self.outline(),
+            lead=(-LEAD_IN, 0.0),
+            tail=(0.0, -LEAD_IN),
             # Each edge is met moving outwards: the slack is on that side before the first one begins.
             approach=(APPROACH, -APPROACH) if self.thermal else (-APPROACH, APPROACH),
-            tabs=tabs, clockwise=self.thermal,
-        )  # fmt: skip
+            tabs=tabs,
+            clockwise=self.thermal,
+        )
 
     def _marks(self, number: int) -> tuple[Stroke, ...]:
         """A dot near the corner at lowest X and Y, and the number above it, where there is room."""

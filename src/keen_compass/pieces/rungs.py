@@ -84,9 +84,11 @@ class KerfLadder:
 
     def _grid(self) -> tuple[int, float, float]:
         """(columns, pitch along X, along Y)."""
-        wide, tall = (self.size + WALL, SLOT_LONG + WALL + FIGURE + MARGIN) if self.inside else (
-            self.size + 2 * LEAD_IN + APPROACH, self._tall() + 2 * LEAD_IN + APPROACH
-        )  # fmt: skip
+        wide, tall = (
+            (self.size + WALL, SLOT_LONG + WALL + FIGURE + MARGIN)
+            if self.inside
+            else (self.size + 2 * LEAD_IN + APPROACH, self._tall() + 2 * LEAD_IN + APPROACH)
+        )
         room = 2 * self.compensations[-1]
         n = len(self.compensations)
         columns = max(min(math.ceil(math.sqrt(n * (tall + room) / (wide + room))), n), 1)
@@ -138,17 +140,26 @@ class KerfLadder:
             return Contour(Side.INSIDE, corners, start=(1, 0.5), lead=(-lead, 0.0), overlap=OVERLAP, room=room)
         tabs = () if self.thermal else ((0, 0.3, TAB), (2, 0.6, TAB))
         return Contour(
-            Side.OUTSIDE, corners, lead=(-LEAD_IN, 0.0), tail=(0.0, -LEAD_IN),
-            approach=(APPROACH, -APPROACH) if self.thermal else (-APPROACH, APPROACH), tabs=tabs,
-            clockwise=self.thermal, room=room,
-        )  # fmt: skip
+            Side.OUTSIDE,
+            corners,
+            lead=(-LEAD_IN, 0.0),
+            tail=(0.0, -LEAD_IN),
+            approach=(APPROACH, -APPROACH) if self.thermal else (-APPROACH, APPROACH),
+            tabs=tabs,
+            clockwise=self.thermal,
+            room=room,
+        )
 
     def _plate(self) -> Contour:
         return Contour(
-            Side.OUTSIDE, self.outline(), lead=(-LEAD_IN, 0.0), tail=(0.0, -LEAD_IN),
+            Side.OUTSIDE,
+            self.outline(),
+            lead=(-LEAD_IN, 0.0),
+            tail=(0.0, -LEAD_IN),
             approach=(APPROACH, -APPROACH) if self.thermal else (-APPROACH, APPROACH),
-            tabs=() if self.thermal else ((0, 0.3, TAB), (2, 0.3, TAB)), clockwise=self.thermal,
-        )  # fmt: skip
+            tabs=() if self.thermal else ((0, 0.3, TAB), (2, 0.3, TAB)),
+            clockwise=self.thermal,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -224,10 +235,15 @@ class KerfComb:
         frame = Contour(Side.ON, self.outline(), overlap=OVERLAP)
         marks = figures(number, (MARGIN, MARGIN), FIGURE)
         title = f"piece {number}, kerf comb, {self.strips} strips in {self.window:g}"
-        return Job(title, (
-            JobLayer(Does.MARK, marks), JobLayer(Does.CUT, cuts), JobLayer(Does.CUT, ends),
-            JobLayer(Does.CUT, (frame,)),
-        ))  # fmt: skip
+        return Job(
+            title,
+            (
+                JobLayer(Does.MARK, marks),
+                JobLayer(Does.CUT, cuts),
+                JobLayer(Does.CUT, ends),
+                JobLayer(Does.CUT, (frame,)),
+            ),
+        )
 
 
 FRAME = 16.0  # mm, width of the comb's frame

@@ -126,15 +126,23 @@ class SquareFigure:
         if self.figure == "circle":
             r = self.width / 2  # upwards at the right: so it comes back
             return Contour(
-                Side.OUTSIDE, centre=(r, r), radius=r, lead=(0.0, -LEAD_IN), approach=(-APPROACH, -APPROACH),
-                overlap=OVERLAP, tabs=tuple((0, share, TAB) for share in (0.06, 0.31, 0.69)),
-            )  # fmt: skip
+                Side.OUTSIDE,
+                centre=(r, r),
+                radius=r,
+                lead=(0.0, -LEAD_IN),
+                approach=(-APPROACH, -APPROACH),
+                overlap=OVERLAP,
+                tabs=tuple((0, share, TAB) for share in (0.06, 0.31, 0.69)),
+            )
         bottom, right, left = 0, 1, 3
         return Contour(
-            Side.OUTSIDE, self.outline(), lead=(-LEAD_IN, 0.0), tail=(0.0, -LEAD_IN),
+            Side.OUTSIDE,
+            self.outline(),
+            lead=(-LEAD_IN, 0.0),
+            tail=(0.0, -LEAD_IN),
             approach=(-APPROACH, APPROACH),  # down onto the lower edge, as the left one comes down to it
             tabs=((bottom, 0.24, TAB), (right, 0.24, TAB), (left, 0.24, TAB)),
-        )  # fmt: skip
+        )
 
     def _rectangle(self, actual: dict[str, float]) -> tuple[Point, ...]:
         W, H = actual.get("width", self.width), actual.get("height", self.height)

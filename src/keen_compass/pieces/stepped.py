@@ -67,15 +67,13 @@ class SteppedOutline:
         for long, short in (("width", "short_width"), ("height", "short_height")):
             if getattr(self, short) > (1 - SMALLEST_STEP) * getattr(self, long):
                 raise PieceError(
-                    f"must be at most {1 - SMALLEST_STEP:.0%} of the {long}, or the step tells nothing",
-                    short,
+                    f"must be at most {1 - SMALLEST_STEP:.0%} of the {long}, or the step tells nothing", short
                 )
         if self.compensation < 0:
             raise PieceError("must not be negative", "compensation")
         if min(self.y1, self.short_height - self.y1, self.w2, self.short_width - self.w2) < self.compensation:
             raise PieceError(
-                f"too small for a cut {self.compensation:g} mm wide; make the short lengths larger",
-                "short_width",
+                f"too small for a cut {self.compensation:g} mm wide; make the short lengths larger", "short_width"
             )
 
     @classmethod
@@ -101,9 +99,7 @@ class SteppedOutline:
     def outline(self, **actual: float) -> tuple[Point, ...]:
         """Corners, anticlockwise from lowest X and Y; `actual` lengths replace the ordered ones."""
         W, H, w, h = (actual.get(m, self.nominal(m)) for m in MEASURANDS)
-        corners = (
-            (0, 0), (w, 0), (w, self.y1), (W, self.y1), (W, h), (self.w2, h), (self.w2, H), (0, H),
-        )  # fmt: skip
+        corners = ((0, 0), (w, 0), (w, self.y1), (W, self.y1), (W, h), (self.w2, h), (self.w2, H), (0, H))
         if not self.clockwise:
             return corners
         turned = [(x, H - y) for x, y in corners[::-1]]
@@ -178,13 +174,21 @@ class SteppedOutline:
         if self.clockwise:
             last = len(self.outline()) - 1
             return Contour(
-                Side.OUTSIDE, self.outline(), start=(last - 1 - under, 0.6), tail=(0.0, min(LEAD_IN, self.y1)),
-                overlap=OVERLAP, clockwise=True,
-            )  # fmt: skip
+                Side.OUTSIDE,
+                self.outline(),
+                start=(last - 1 - under, 0.6),
+                tail=(0.0, min(LEAD_IN, self.y1)),
+                overlap=OVERLAP,
+                clockwise=True,
+            )
         return Contour(
-            Side.OUTSIDE, self.outline(), start=(under, 0.4), lead=(0.0, -min(LEAD_IN, self.y1)), overlap=OVERLAP,
+            Side.OUTSIDE,
+            self.outline(),
+            start=(under, 0.4),
+            lead=(0.0, -min(LEAD_IN, self.y1)),
+            overlap=OVERLAP,
             tabs=((under, 0.76, TAB), (right_of_column, 0.5, TAB), (left, 0.3, TAB)) if tabs else (),
-        )  # fmt: skip
+        )
 
     def _drawn_strokes(self) -> tuple[Stroke, ...]:
         corners = self.outline()

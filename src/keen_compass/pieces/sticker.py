@@ -48,9 +48,11 @@ class Sticker:
     def to_json(self) -> dict[str, Any]:
         """As a piece's parameters keep it."""
         return {
-            "name": self.name, "size": [self.width, self.height], "border": self.border,
+            "name": self.name,
+            "size": [self.width, self.height],
+            "border": self.border,
             "rings": [{"hole": r.hole, "points": [[round(v, 4) for v in p] for p in r.points]} for r in self.rings],
-        }  # fmt: skip
+        }
 
     @classmethod
     def from_json(cls, body: Mapping[str, Any], where: str = "piece.sticker") -> Sticker:
@@ -60,7 +62,7 @@ class Sticker:
             rings = tuple(
                 Ring(tuple((float(x), float(y)) for x, y in r["points"]), bool(r.get("hole", False)))
                 for r in body["rings"]
-            )  # fmt: skip
+            )
             found = cls(str(body.get("name", "")), width, height, rings, float(body.get("border", 0.0)))
         except (KeyError, TypeError, ValueError, AttributeError):
             raise InputError('expected {"size": [w, h], "rings": [{"points": [[x, y], …]}, …]}', where) from None
@@ -98,8 +100,9 @@ def laid(sticker: Sticker, size: Point, copies: int = 1, *, down: bool = False) 
     if across * rows < 1:
         raise PieceError(
             f"it is {wide:.1f} × {high:.1f} mm with its border, and this paper has room for "
-            f"{max(x1 - x0, 0):.0f} × {max(y1 - y0, 0):.0f} mm", "size",
-        )  # fmt: skip
+            f"{max(x1 - x0, 0):.0f} × {max(y1 - y0, 0):.0f} mm",
+            "size",
+        )
     if not 1 <= copies <= min(across * rows, MOST_COPIES):
         raise PieceError(f"{copies} are asked for, and this paper takes {min(across * rows, MOST_COPIES)}", "copies")
     columns = min(across, math.ceil(copies / math.ceil(copies / across)))
@@ -110,9 +113,8 @@ def laid(sticker: Sticker, size: Point, copies: int = 1, *, down: bool = False) 
 
 
 def sticker_page(
-    sticker: Sticker, size: Point, number: int, copies: int = 1, *, down: bool = False,
-    marks: Sequence[Point] = (),
-) -> Page:  # fmt: skip
+    sticker: Sticker, size: Point, number: int, copies: int = 1, *, down: bool = False, marks: Sequence[Point] = ()
+) -> Page:
     """The sheet that is printed: stickers clear of marks, code and words. marks: on the sheet, where they were moved
     to; as usual where none is given. Raises PieceError.
     """

@@ -148,9 +148,12 @@ class ToolPath:
 
     def moved(self, dx: float, dy: float) -> ToolPath:
         """The same path elsewhere on the bed."""
-        return replace(self, layers=tuple(
-            replace(layer, strokes=tuple(_moved(s, dx, dy) for s in layer.strokes)) for layer in self.layers
-        ))  # fmt: skip
+        return replace(
+            self,
+            layers=tuple(
+                replace(layer, strokes=tuple(_moved(s, dx, dy) for s in layer.strokes)) for layer in self.layers
+            ),
+        )
 
     def extents(self) -> tuple[float, float, float, float]:
         """(x low, y low, x high, y high) of everything the tool's centre visits while down."""
@@ -169,9 +172,11 @@ def _moved(stroke: Stroke, dx: float, dy: float) -> Stroke:
         return p[0] + dx, p[1] + dy
 
     return replace(
-        stroke, points=tuple(map(shift, stroke.points)), approach=shift(stroke.approach) if stroke.approach else None,
+        stroke,
+        points=tuple(map(shift, stroke.points)),
+        approach=shift(stroke.approach) if stroke.approach else None,
         arcs=tuple(replace(arc, centre=shift(arc.centre)) for arc in stroke.arcs),
-    )  # fmt: skip
+    )
 
 
 def circle(centre: Point, radius: float, *, overlap: float = 0.0, anticlockwise: bool = True) -> Stroke:

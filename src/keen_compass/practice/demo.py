@@ -33,16 +33,32 @@ FEEDS = {"x_speed": 9600.0, "y_speed": 7200.0}
 BELT = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
 SCREW = {"step_angle": 1.8, "microsteps": 8.0, "reduction": 1.0, "pitch": 5.0, "starts": 1.0}
 SQUARE = Truth(
-    motion={"x": 106.412, "y": 106.508, "z": 320.4}, lost_motion={"x": 0.09, "y": 0.13, "z": 0.03}, kerf=6.07,
-    scatter=0.009, instrument_error=(0.35, -0.2), repeat=0.9, settle=0.003, skew=0.0014, gantry=1180.0,
-    home={"x": 4.6, "y": 7.35}, limits={"x": 11200.0, "y": 8300.0}, acceleration=420.0,
-    bed=(1.6e-4, -1.1e-4, 0.12), bed_size=(1300.0, 900.0), tram={"x": 0.42, "y": -0.31},
-    parts={"x": BELT, "y": BELT, "z": SCREW}, heads={"pointer": (-38.22, 12.74)},
-)  # fmt: skip
+    motion={"x": 106.412, "y": 106.508, "z": 320.4},
+    lost_motion={"x": 0.09, "y": 0.13, "z": 0.03},
+    kerf=6.07,
+    scatter=0.009,
+    instrument_error=(0.35, -0.2),
+    repeat=0.9,
+    settle=0.003,
+    skew=0.0014,
+    gantry=1180.0,
+    home={"x": 4.6, "y": 7.35},
+    limits={"x": 11200.0, "y": 8300.0},
+    acceleration=420.0,
+    bed=(1.6e-4, -1.1e-4, 0.12),
+    bed_size=(1300.0, 900.0),
+    tram={"x": 0.42, "y": -0.31},
+    parts={"x": BELT, "y": BELT, "z": SCREW},
+    heads={"pointer": (-38.22, 12.74)},
+)
 AFTER_MOVE = replace(
-    SQUARE, motion={"x": 106.318, "y": 106.587, "z": 320.4}, lost_motion={"x": 0.16, "y": 0.13, "z": 0.03}, skew=0.0026,
-    tram={"x": 0.44, "y": 0.5}, bed=(-1.9e-4, 0.9e-4, 0.06),
-)  # fmt: skip
+    SQUARE,
+    motion={"x": 106.318, "y": 106.587, "z": 320.4},
+    lost_motion={"x": 0.16, "y": 0.13, "z": 0.03},
+    skew=0.0026,
+    tram={"x": 0.44, "y": 0.5},
+    bed=(-1.9e-4, 0.9e-4, 0.06),
+)
 
 OFFSETS = tuple(f"{head}_{axis}" for head in ("pointer", "sensor", "second_tool") for axis in "xy")
 HERON = Machine(
@@ -79,10 +95,14 @@ HERON = Machine(
 )
 # The maker's chart of Ember: process, thickness and kerf in mm, feed in mm/min, height (mm) and time (s) of a pierce.
 CHART = (
-    ("45 A", 1.5, 1.3, 6200.0, 3.0, 0.1), ("45 A", 3.0, 1.5, 3900.0, 3.8, 0.3), ("45 A", 6.0, 1.7, 1800.0, 3.8, 0.5),
-    ("45 A", 10.0, 1.9, 900.0, 3.8, 0.9), ("65 A", 6.0, 1.9, 2600.0, 4.0, 0.5), ("65 A", 10.0, 2.1, 1500.0, 4.0, 0.7),
+    ("45 A", 1.5, 1.3, 6200.0, 3.0, 0.1),
+    ("45 A", 3.0, 1.5, 3900.0, 3.8, 0.3),
+    ("45 A", 6.0, 1.7, 1800.0, 3.8, 0.5),
+    ("45 A", 10.0, 1.9, 900.0, 3.8, 0.9),
+    ("65 A", 6.0, 1.9, 2600.0, 4.0, 0.5),
+    ("65 A", 10.0, 2.1, 1500.0, 4.0, 0.7),
     ("65 A", 16.0, 2.4, 700.0, 5.0, 1.2),
-)  # fmt: skip
+)
 SWIFT = Machine(
     uid="swift",
     name="Swift",
@@ -142,13 +162,30 @@ KINGFISHER = Machine(
     decimals_of=dict.fromkeys(OFFSETS, 2),
 )
 KINGFISHER_TRUTH = Truth(
-    motion={"x": 1.00042, "y": 0.99931}, lost_motion={"x": 0.02, "y": 0.03}, kerf=0.0, scatter=0.04,
-    instrument_error=(0.3, -0.2), repeat=0.4, settle=0.01, skew=0.0002, gantry=700.0, feed_axis="y", drift=0.012,
-    slip=0.01, bed_size=(720.0, 3000.0), heads={"pointer": (-31.42, 18.66), "sensor": (24.85, 6.1),
-        "second_tool felt-pen": (31.18, 0.86), "second_tool scoring-tip": (31.74, -0.22)},
-    printer=(0.0011, -0.0006, 0.0002), left_handed=True, fed=0.23,
+    motion={"x": 1.00042, "y": 0.99931},
+    lost_motion={"x": 0.02, "y": 0.03},
+    kerf=0.0,
+    scatter=0.04,
+    instrument_error=(0.3, -0.2),
+    repeat=0.4,
+    settle=0.01,
+    skew=0.0002,
+    gantry=700.0,
+    feed_axis="y",
+    drift=0.012,
+    slip=0.01,
+    bed_size=(720.0, 3000.0),
+    heads={
+        "pointer": (-31.42, 18.66),
+        "sensor": (24.85, 6.1),
+        "second_tool felt-pen": (31.18, 0.86),
+        "second_tool scoring-tip": (31.74, -0.22),
+    },
+    printer=(0.0011, -0.0006, 0.0002),
+    left_handed=True,
+    fed=0.23,
     carriers={"tack-mat": (0.0018, -0.0026), "stiff-mat": (-0.0009, 0.0031)},
-)  # fmt: skip
+)
 STEEL = {t: Stock("steel", t, 20.0, 20.0, 1460.0, 960.0, f"steel-{t:g}") for t in (3.0, 6.0, 10.0)}
 EMBER = Machine(
     uid="ember",
@@ -178,20 +215,47 @@ EMBER = Machine(
 )
 # A year of plates on Ember: days ago, thickness, pierces that the consumables had had by then; 0 with new ones.
 YEAR = (
-    (350, 6.0, 0.0), (318, 6.0, 430.0), (290, 6.0, 880.0), (262, 6.0, 1310.0), (250, 6.0, 0.0), (221, 6.0, 510.0),
-    (168, 3.0, 760.0), (160, 6.0, 1120.0), (140, 6.0, 0.0), (132, 10.0, 120.0), (88, 6.0, 640.0), (41, 3.0, 0.0),
+    (350, 6.0, 0.0),
+    (318, 6.0, 430.0),
+    (290, 6.0, 880.0),
+    (262, 6.0, 1310.0),
+    (250, 6.0, 0.0),
+    (221, 6.0, 510.0),
+    (168, 3.0, 760.0),
+    (160, 6.0, 1120.0),
+    (140, 6.0, 0.0),
+    (132, 10.0, 120.0),
+    (88, 6.0, 640.0),
+    (41, 3.0, 0.0),
     (12, 6.0, 380.0),
-)  # fmt: skip
+)
 WORN_OUT = 1150.0
 EMBER_MOTION = (("backlash", "x_backlash"), ("backlash", "y_backlash"), ("rectangle", ""), ("squareness", ""))
 MOTION_AGAIN = 7  # before which of these its motion was proven again
 EMBER_TRUTH = Truth(
-    motion={"x": 80.031, "y": 79.977}, lost_motion={"x": 0.05, "y": 0.06}, kerf=1.71, scatter=0.02,
-    instrument_error=(0.25, 0.3), repeat=0.8, thickness=6.0, settle=0.01, skew=0.0003, gantry=1500.0,
-    home={"x": 5.0, "y": 5.0}, limits={"x": 14000.0, "y": 14000.0}, bed_size=(1500.0, 1000.0), hole_bias=-0.24,
-    bevel=0.022, bad_side=0.05, leans_on_arcs=4.0, heat=1e-4, kerf_per_mm=0.055, kerf_form="half", thermal="plasma",
+    motion={"x": 80.031, "y": 79.977},
+    lost_motion={"x": 0.05, "y": 0.06},
+    kerf=1.71,
+    scatter=0.02,
+    instrument_error=(0.25, 0.3),
+    repeat=0.8,
+    thickness=6.0,
+    settle=0.01,
+    skew=0.0003,
+    gantry=1500.0,
+    home={"x": 5.0, "y": 5.0},
+    limits={"x": 14000.0, "y": 14000.0},
+    bed_size=(1500.0, 1000.0),
+    hole_bias=-0.24,
+    bevel=0.022,
+    bad_side=0.05,
+    leans_on_arcs=4.0,
+    heat=1e-4,
+    kerf_per_mm=0.055,
+    kerf_form="half",
+    thermal="plasma",
     wear=2.2e-4,
-)  # fmt: skip
+)
 MACRO = """; brings the tool to where the pointer is
 G91
 G0 X38.300 Y-12.800
@@ -201,26 +265,40 @@ G92 X0 Y0
 MACRO_HOLDS = {"x": "38.300", "y": "-12.800"}  # as it stands in the macro
 INSTRUMENTS = (
     Instrument(
-        "Long caliper 600 mm", 0.01, (0.01, 0.00001), reach=600.0, uid="caliper-600",
-        repeats=Repeatability(0.009, 22.0),
+        "Long caliper 600 mm", 0.01, (0.01, 0.00001), reach=600.0, uid="caliper-600", repeats=Repeatability(0.009, 22.0)
+    ),
+    Instrument("Steel rule 1 m", 0.5, (0.1, 0.00005), both_ends=True, reach=1000.0, uid="rule-1000", kind="steel rule"),
+    Instrument(
+        "Inch rule 60 in",
+        25.4 / 64,
+        (0.1, 0.00005),
+        both_ends=True,
+        unit="in",
+        reach=1524.0,
+        uid="rule-60in",
+        kind="steel rule",
+        repeats=Repeatability(0.15, 22.0),
     ),
     Instrument(
-        "Steel rule 1 m", 0.5, (0.1, 0.00005), both_ends=True, reach=1000.0, uid="rule-1000", kind="steel rule"
-    ),
-    Instrument(
-        "Inch rule 60 in", 25.4 / 64, (0.1, 0.00005), both_ends=True, unit="in", reach=1524.0, uid="rule-60in",
-        kind="steel rule", repeats=Repeatability(0.15, 22.0),
-    ),
-    Instrument(
-        "Dial 0.01 mm", 0.01, (0.008, 0.0), reach=10.0, uid="dial", kind="dial gauge",
+        "Dial 0.01 mm",
+        0.01,
+        (0.008, 0.0),
+        reach=10.0,
+        uid="dial",
+        kind="dial gauge",
         repeats=Repeatability(0.006, 30.0),
     ),
     Instrument("Depth gauge 150 mm", 0.01, (0.02, 0.0), reach=150.0, uid="depth-gauge", kind="depth gauge"),
     Instrument(
-        "Glass scale 1.2 m", 0.05, (0.02, 0.00002), reach=1200.0, uid="glass-scale", kind="steel rule",
+        "Glass scale 1.2 m",
+        0.05,
+        (0.02, 0.00002),
+        reach=1200.0,
+        uid="glass-scale",
+        kind="steel rule",
         repeats=Repeatability(0.03, 16.0),
     ),
-)  # fmt: skip
+)
 
 
 def build(file: Path) -> Shop:
@@ -253,15 +331,25 @@ def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     put_heron(shop, SQUARE, START)
     _pointer_on_heron(shop, folder)
     for procedure, quantity in (
-        ("drive-train", "x_drive"), ("drive-train", "y_drive"), ("drive-train", "z_drive"), ("rectangle", ""),
-        ("backlash", "x_backlash"), ("backlash", "y_backlash"), ("squareness", ""), ("home", ""),
-    ):  # fmt: skip
+        ("drive-train", "x_drive"),
+        ("drive-train", "y_drive"),
+        ("drive-train", "z_drive"),
+        ("rectangle", ""),
+        ("backlash", "x_backlash"),
+        ("backlash", "y_backlash"),
+        ("squareness", ""),
+        ("home", ""),
+    ):
         play(HERON, procedure, quantity)
     set_clock(today - timedelta(days=226, hours=2))
     for procedure, quantity in (
-        ("bed", "x_tram"), ("bed", "bed"), ("speed", "x_speed"), ("speed", "y_speed"), ("travel-run", "x_steps"),
+        ("bed", "x_tram"),
+        ("bed", "bed"),
+        ("speed", "x_speed"),
+        ("speed", "y_speed"),
+        ("travel-run", "x_steps"),
         ("reference-lines", ""),
-    ):  # fmt: skip
+    ):
         play(HERON, procedure, quantity)
     play(shop.machine("heron"), "pointer", "pointer_x", chosen={"way": "mark"})
     set_clock(today - timedelta(days=96, hours=5))
@@ -275,9 +363,13 @@ def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     shop.put_event("heron", "new_sheet", "birch ply 9 mm")
     no_time = "Checked after the move; no time before the harbour signs are cut"
     for procedure, quantity in (
-        ("squareness", ""), ("bed", "x_tram"), ("speed", "x_speed"), ("backlash", "x_backlash"),
-        ("backlash", "y_backlash"), ("rectangle", ""),
-    ):  # fmt: skip
+        ("squareness", ""),
+        ("bed", "x_tram"),
+        ("speed", "x_speed"),
+        ("backlash", "x_backlash"),
+        ("backlash", "y_backlash"),
+        ("rectangle", ""),
+    ):
         play(HERON, procedure, quantity, correct=False, why_not=no_time)
     shop.put_event("heron", "new_sheet", "birch ply 9 mm")
 
@@ -293,9 +385,12 @@ def _pointer_on_heron(shop: Shop, folder: Path) -> None:
         number = listing.number_at(line, MACRO.splitlines()[line - 1].index(text) + 1)
         spots[f"pointer_{axis}"] = listing.spot(number, str(file))
     machine = replace(
-        HERON, heads=("pointer",), offset_form="tool_minus_secondary", spots=spots,
+        HERON,
+        heads=("pointer",),
+        offset_form="tool_minus_secondary",
+        spots=spots,
         tolerances={**HERON.tolerances, "pointer_x": 0.5, "pointer_y": 0.5},
-    )  # fmt: skip
+    )
     shop.put_machine(machine)
     for axis, text in MACRO_HOLDS.items():
         shop.put_value("heron", f"pointer_{axis}", StoredAmount(f"pointer_{axis}", "mm", float(text)), "start")
@@ -338,9 +433,7 @@ def _kingfisher(shop: Shop, play: Play, set_clock: Callable[[datetime], None], t
     set_clock(today - timedelta(days=4, hours=3))
     _proof_jobs(shop)
     set_clock(today - timedelta(days=3, hours=2))
-    play(
-        KINGFISHER, "pointer", "sensor_x", correct=False, why_not="The harbour labels are due; it goes in after them"
-    )  # fmt: skip
+    play(KINGFISHER, "pointer", "sensor_x", correct=False, why_not="The harbour labels are due; it goes in after them")
 
 
 def _proof_jobs(shop: Shop) -> None:
@@ -366,11 +459,19 @@ def _ember(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     for quantity in ("x_steps", "y_steps"):
         shop.put_value("ember", quantity, StoredResolution(ResolutionForm.STEPS_PER_MM, 80.0), "start")
     shop.put_value("ember", "kerf", StoredAmount("kerf", "mm", 0.8), "start", subject=EMBER.subject)
-    take_chart(shop, "ember", [
-        KerfEntry(Subject(material="steel", thickness=t, process=process), kerf, Known.CHARTED, settings={
-            "feed": feed, "pierce_height": pierce, "cut_height": 1.5, "pierce_delay": delay,
-        }) for process, t, kerf, feed, pierce, delay in CHART
-    ])  # fmt: skip
+    take_chart(
+        shop,
+        "ember",
+        [
+            KerfEntry(
+                Subject(material="steel", thickness=t, process=process),
+                kerf,
+                Known.CHARTED,
+                settings={"feed": feed, "pierce_height": pierce, "cut_height": 1.5, "pierce_delay": delay},
+            )
+            for process, t, kerf, feed, pierce, delay in CHART
+        ],
+    )
     for procedure, quantity in EMBER_MOTION:
         play(EMBER, procedure, quantity)
     for days, thickness, pierces in YEAR:
@@ -407,12 +508,23 @@ def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     for quantity, percent in (("x_steps", 100.0), ("y_steps", 100.0)):
         shop.put_value("swift", quantity, StoredResolution(ResolutionForm.PERCENT_100, percent), "start")
     truth = Truth(
-        motion={"x": 100.62, "y": 99.71}, lost_motion={"x": 0.32, "y": 0.1}, kerf=0.0, scatter=0.04,
-        instrument_error=(0.3, 0.4), repeat=0.35, settle=0.02, skew=0.0012, gantry=600.0, feed_axis="x", drift=0.09,
-        slip=0.03, bed_size=(8000.0, 630.0),
-        heads={"pointer": (-12.6, 35.3), "sensor": (18.4, -7.9), "camera": (44.31, -3.18)}, trails=0.31,
+        motion={"x": 100.62, "y": 99.71},
+        lost_motion={"x": 0.32, "y": 0.1},
+        kerf=0.0,
+        scatter=0.04,
+        instrument_error=(0.3, 0.4),
+        repeat=0.35,
+        settle=0.02,
+        skew=0.0012,
+        gantry=600.0,
+        feed_axis="x",
+        drift=0.09,
+        slip=0.03,
+        bed_size=(8000.0, 630.0),
+        heads={"pointer": (-12.6, 35.3), "sensor": (18.4, -7.9), "camera": (44.31, -3.18)},
+        trails=0.31,
         camera=(0.021, 3.2, 0.0),
-    )  # fmt: skip
+    )
     shop.put_stand_in("swift", truth.to_json())
     play(SWIFT, "rectangle", "", "rule-60in")
     play(SWIFT, "travel-run", "x_backlash", "rule-60in")
@@ -420,8 +532,14 @@ def _swift(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     play(SWIFT, "squareness", "", "rule-60in")
     play(SWIFT, "travel-run", "tracking", "rule-60in")
     shop.put_value("swift", "drag", StoredAmount("drag", "mm", 0.2), "start", subject=Subject("drag-knife"))
-    for quantity, mm in {"pointer_x": -12.8, "pointer_y": 34.9, "sensor_x": 18.4, "sensor_y": -7.9,
-                         "camera_x": 44.22, "camera_y": -3.1}.items():  # fmt: skip
+    for quantity, mm in {
+        "pointer_x": -12.8,
+        "pointer_y": 34.9,
+        "sensor_x": 18.4,
+        "sensor_y": -7.9,
+        "camera_x": 44.22,
+        "camera_y": -3.1,
+    }.items():
         shop.put_value("swift", quantity, StoredAmount(quantity, "mm", mm), "start")
     play(SWIFT, "pointer", "pointer_x")
     play(SWIFT, "drag-blade", "drag")

@@ -75,7 +75,7 @@ def read(context: RoundContext, piece: KeptPiece, measurand: Measurand, made: Ma
 
 def read_border(
     context: RoundContext, piece: KeptPiece, measurand: Measurand, made: Made, instrument: Instrument, count: int
-) -> str:  # fmt: skip
+) -> str:
     """What an instrument shows of the border that is left at a place."""
     where, practice = measurand.where, piece.practice or {}
     assert isinstance(where, Border)

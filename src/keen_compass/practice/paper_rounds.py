@@ -33,12 +33,18 @@ from keen_compass.words.say import PLAIN
 
 SUFFIXES = {"printed": "pdf", "drawn": "plt"}  # kinds of stage that have a file
 PLOTTER = Machine(
-    "practice", "Practice", "print-and-cut plotter", (700.0, 1200.0), form=ResolutionForm.STEPS_PER_MM, decimals=3,
-    heads=("pointer", "sensor"), tools=(Tool("pen", 0.0, drawn=True, uid="pen"),),
+    "practice",
+    "Practice",
+    "print-and-cut plotter",
+    (700.0, 1200.0),
+    form=ResolutionForm.STEPS_PER_MM,
+    decimals=3,
+    heads=("pointer", "sensor"),
+    tools=(Tool("pen", 0.0, drawn=True, uid="pen"),),
     stock=Stock("film", 0.2, 0.0, 0.0, 700.0, 1200.0, "film"),
     fittings=(Fitting("printer", "printer", "printer"), Fitting("carrier", "mat", "mat")),
     fitted={"printer": "printer", "carrier": "mat"},
-)  # fmt: skip
+)
 CALIPER = Instrument("caliper 300 mm", 0.01, (0.02, 0.00002), reach=300.0, uid="caliper")
 STEPS = 100.0  # per mm
 MOST_OFF = 4.0  # mm, by which a start is off and still plausible
@@ -83,9 +89,10 @@ class PaperRounds:
 def round_as_json(files: list[str], readings: dict[str, list[float]], solution: Solution) -> dict[str, Any]:
     """One round as the command line writes it."""
     return {
-        "files": files, "readings": [{"measurand": m, "values": v} for m, v in readings.items()],
+        "files": files,
+        "readings": [{"measurand": m, "values": v} for m, v in readings.items()],
         "findings": [finding_as_json(f, PLAIN) for f in solution.findings],
-    }  # fmt: skip
+    }
 
 
 def plotter(seed: int) -> tuple[Truth, dict[str, float]]:
@@ -93,12 +100,19 @@ def plotter(seed: int) -> tuple[Truth, dict[str, float]]:
     rng = random.Random(f"{seed}/plotter")
     heads = {h: (round(rng.uniform(-40, 40), 2), round(rng.uniform(-30, 30), 2)) for h in PLOTTER.heads}
     truth = Truth(
-        motion={a: STEPS * (1 + rng.gauss(0, 2e-4)) for a in "xy"}, lost_motion={a: rng.uniform(0, 0.04) for a in "xy"},
-        kerf=0.0, scatter=0.03, instrument_error=(rng.uniform(-1, 1), rng.uniform(-1, 1)), repeat=0.5, heads=heads,
-        skew=rng.gauss(0, 2e-4), aim=rng.uniform(0.02, 0.05),
-        printer=(rng.gauss(0, 1e-3), rng.gauss(0, 1e-3), rng.gauss(0, 3e-4)), lies=(0.5, 3.0),
+        motion={a: STEPS * (1 + rng.gauss(0, 2e-4)) for a in "xy"},
+        lost_motion={a: rng.uniform(0, 0.04) for a in "xy"},
+        kerf=0.0,
+        scatter=0.03,
+        instrument_error=(rng.uniform(-1, 1), rng.uniform(-1, 1)),
+        repeat=0.5,
+        heads=heads,
+        skew=rng.gauss(0, 2e-4),
+        aim=rng.uniform(0.02, 0.05),
+        printer=(rng.gauss(0, 1e-3), rng.gauss(0, 1e-3), rng.gauss(0, 3e-4)),
+        lies=(0.5, 3.0),
         carriers={"mat": (rng.gauss(0, 3e-3), rng.gauss(0, 3e-3))},
-    )  # fmt: skip
+    )
     off = {(h, k): rng.uniform(-MOST_OFF, MOST_OFF) for h in heads for k in (0, 1)}
     held = {f"{h}_{'xy'[k]}": round(heads[h][k] + by, 2) for (h, k), by in off.items()}
     return truth, held

@@ -82,9 +82,16 @@ def correct_all(session: RoundSession) -> None:
 
 
 def play(
-    shop: Shop, machine: Machine, procedure: str, quantity: str = "", instrument: str = "", *, correct: bool = True,
-    why_not: str = "No time to correct it", chosen: Mapping[str, object] | None = None,
-) -> RoundSession:  # fmt: skip
+    shop: Shop,
+    machine: Machine,
+    procedure: str,
+    quantity: str = "",
+    instrument: str = "",
+    *,
+    correct: bool = True,
+    why_not: str = "No time to correct it",
+    chosen: Mapping[str, object] | None = None,
+) -> RoundSession:
     """A whole round, from the first piece to the signature; or given up after measuring. chosen: of its choices."""
     session = RoundSession.begin(shop, machine, procedure, quantity)
     if chosen:

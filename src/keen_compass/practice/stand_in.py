@@ -151,7 +151,7 @@ def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes 
     made = _made_of(session, piece, truth)
     return context.remembered(
         ("target", piece.id, at, reach, size), lambda: paper.picture(context, piece, made, at, reach, size)
-    )  # fmt: skip
+    )
 
 
 def _made_of(session: RoundSession, piece: KeptPiece, truth: Mapping[str, Any]) -> Made:
@@ -170,7 +170,7 @@ def as_written(mm: float, instrument: Instrument) -> str:
 
 def made_again(
     truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any], file: str
-) -> Made:  # fmt: skip
+) -> Made:
     """What the stand-in makes of a file, with the controller's settings by quantity.
 
     practice: seed, units_per_mm, and thickness of the stock where there is any; held: what its controller read in its
@@ -196,7 +196,7 @@ _made: dict[str, Made] = {}  # the last one: it is read many times over
 
 def _made_once(
     truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any], file: str
-) -> Made:  # fmt: skip
+) -> Made:
     key = json.dumps([truth, practice, file, {q: v.to_body() for q, v in settings.items()}], sort_keys=True)
     if key not in _made:
         _made.clear()

@@ -43,10 +43,12 @@ def walk(shop: Shop, machine: Machine) -> list[Walked]:
         found = session.measuring.findings()
         done.append(
             Walked(
-                entry.name, tuple(f.quantity for f in found), len(session.context.pieces),
+                entry.name,
+                tuple(f.quantity for f in found),
+                len(session.context.pieces),
                 tuple(f.verdict for f in found),
             )
-        )  # fmt: skip
+        )
     return done
 
 
@@ -55,10 +57,12 @@ def wrong_in_everything(file: Path, seed: int) -> Shop:
     rng = random.Random(seed)
     shop = Shop(file)
     truth = replace(
-        SQUARE, motion={a: m * (1 + rng.uniform(-PARTS_OFF, PARTS_OFF)) for a, m in SQUARE.motion.items()},
-        lost_motion={"x": 0.5, "y": 0.5, "z": 0.12}, skew=rng.choice((-0.003, 0.003)),
+        SQUARE,
+        motion={a: m * (1 + rng.uniform(-PARTS_OFF, PARTS_OFF)) for a, m in SQUARE.motion.items()},
+        lost_motion={"x": 0.5, "y": 0.5, "z": 0.12},
+        skew=rng.choice((-0.003, 0.003)),
         instrument_error=(rng.uniform(-1, 1), rng.uniform(-1, 1)),
-    )  # fmt: skip
+    )
     wrong = {q: round(v * (1 + rng.choice((-WRONG_BY, WRONG_BY))), HERON.decimals) for q, v in START.items()}
     with shop.writing():
         put_heron(shop, truth, wrong)

@@ -49,18 +49,44 @@ MOST_ROUNDS = 5
 MOST_TRIES = 2  # that a move may be halved, until what it shows is in the picture
 START_OFF = 0.012  # a start this far off is still plausible
 BED = Box(0, 0, 1300, 900)
-TABLE = Machine("practice", "Practice", "router", (BED.width, BED.height), z_travel=80.0, gantry=1180.0,
-                step_limit=60_000.0, decimals=3)  # fmt: skip
+TABLE = Machine(
+    "practice",
+    "Practice",
+    "router",
+    (BED.width, BED.height),
+    z_travel=80.0,
+    gantry=1180.0,
+    step_limit=60_000.0,
+    decimals=3,
+)
 COMPENSATION = 6.0
 NOMINAL_STEPS = 106.667
 RECORD_DOF = {"repeats": 20, "scatter": 12}
 # Tight enough that a round has something to do, wide enough that the practice instruments can tell.
 TOLERANCE = {
-    "x_steps": 0.4, "y_steps": 0.4, "z_steps": 2.0, "x_backlash": 0.05, "y_backlash": 0.05, "squareness": 0.5,
-    "x_home": 0.2, "y_home": 0.2, "x_tram": 0.3, "y_tram": 0.3, "bed": 0.15, "kerf": 0.1, "focus": 1.0,
-    "hole_bias": 0.1, "drag": 0.05, "media_feed": 0.1, "camera_x": 0.1, "camera_y": 0.1,
-    "second_tool_x": 0.5, "second_tool_y": 0.5, "x_speed": 600.0, "y_speed": 600.0,
-}  # fmt: skip
+    "x_steps": 0.4,
+    "y_steps": 0.4,
+    "z_steps": 2.0,
+    "x_backlash": 0.05,
+    "y_backlash": 0.05,
+    "squareness": 0.5,
+    "x_home": 0.2,
+    "y_home": 0.2,
+    "x_tram": 0.3,
+    "y_tram": 0.3,
+    "bed": 0.15,
+    "kerf": 0.1,
+    "focus": 1.0,
+    "hole_bias": 0.1,
+    "drag": 0.05,
+    "media_feed": 0.1,
+    "camera_x": 0.1,
+    "camera_y": 0.1,
+    "second_tool_x": 0.5,
+    "second_tool_y": 0.5,
+    "x_speed": 600.0,
+    "y_speed": 600.0,
+}
 BEAM = {"focus": 0.0, "power": 76.0, "cut_feed": 2400.0}  # as a beam is set at first
 PROVEN_SCALE = Known(0.0, 0.0003)  # mm/mm, as a round leaves it
 PROVEN_PLAY = 0.05  # mm
@@ -169,16 +195,16 @@ class Practice:
             return {}
         return {scale_of(a).name: PROVEN_SCALE for a in ("x", "y")} | {
             lost_motion_of(a).name: Known(0.0, PROVEN_PLAY) for a in ("x", "y")
-        }  # fmt: skip
+        }
 
     def make(self, shape: Any, number: int) -> tuple[str, Made]:
         """Write the file, have the stand-in run it."""
         if self.procedure.burns:
             path = self.procedure.tool_path(shape, number).moved(GAP + 20, GAP + 20)
             held = {q: amount(self.router.settings, q) for q in BEAM}
-            file = write_thermal(path, ThermalSettings(
-                BED, beam=True, feed=held["cut_feed"], power=held["power"], focus=held["focus"]
-            ))  # fmt: skip
+            file = write_thermal(
+                path, ThermalSettings(BED, beam=True, feed=held["cut_feed"], power=held["power"], focus=held["focus"])
+            )
         else:
             file = file_for(self.procedure, shape, number, self.procedure.passes)
         made = self.router.make(file) if file else Made(self.router.truth, dict(self.router.settings), number)
@@ -274,9 +300,15 @@ def _beam(truth: Truth, rng: random.Random) -> Truth:
     """The same machine with a beam: its focus, and the heat with which it cuts clean."""
     least = rng.uniform(22.0, 30.0)
     return replace(
-        truth, thermal="laser", kerf=rng.uniform(0.15, 0.3), scatter=0.004, focus=rng.uniform(-1.2, 1.2),
-        depth_of_focus=rng.uniform(1.0, 1.8), clean=(least, rng.uniform(1.7, 2.2) * least), pierce=0.2,
-    )  # fmt: skip
+        truth,
+        thermal="laser",
+        kerf=rng.uniform(0.15, 0.3),
+        scatter=0.004,
+        focus=rng.uniform(-1.2, 1.2),
+        depth_of_focus=rng.uniform(1.0, 1.8),
+        clean=(least, rng.uniform(1.7, 2.2) * least),
+        pierce=0.2,
+    )
 
 
 def _put_right_beneath(

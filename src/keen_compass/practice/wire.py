@@ -39,9 +39,14 @@ def holding(machine: Machine, values: Mapping[str, StoredValue]) -> dict[str, st
 
 
 def stand_in(
-    machine: Machine, settings: Mapping[str, str] | None = None, *, fault: str = "", seed: int = 1, fast: float = FAST,
+    machine: Machine,
+    settings: Mapping[str, str] | None = None,
+    *,
+    fault: str = "",
+    seed: int = 1,
+    fast: float = FAST,
     after: int = 0,
-) -> StandInController:  # fmt: skip
+) -> StandInController:
     """A practice controller of a machine, on a pseudo-terminal. Raises InputError, PortError."""
     if fault and fault not in FAULTS:
         raise InputError(f"expected one of {', '.join(FAULTS)}", "fault")
@@ -50,12 +55,14 @@ def stand_in(
     try:
         return StandInController(
             {**numbers, **BESIDES[language]}, language, fault=fault, seed=seed, fast=fast, after=after
-        )  # fmt: skip
+        )
     except OSError:
         raise PortError(
-            "none", "This computer has no terminal left for a practice controller.", "Nothing was connected.",
+            "none",
+            "This computer has no terminal left for a practice controller.",
+            "Nothing was connected.",
             "Close some terminals, then connect again.",
-        ) from None  # fmt: skip
+        ) from None
 
 
 def named(name: str) -> Machine:

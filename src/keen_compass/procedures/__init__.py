@@ -43,8 +43,12 @@ REGISTRY: dict[str, Entry] = {
         Entry("rectangle", _STEPS, 15, "rectangle"),
         Entry("backlash", ("x_backlash", "y_backlash", "z_backlash"), 6, "backlash", ("gcode",), apart=True),
         Entry(
-            "travel-run", ("x_steps", "y_steps", "z_steps", "x_backlash", "y_backlash", "z_backlash", "tracking"), 20,
-            "travel_run", apart=True, together="tracking",
+            "travel-run",
+            ("x_steps", "y_steps", "z_steps", "x_backlash", "y_backlash", "z_backlash", "tracking"),
+            20,
+            "travel_run",
+            apart=True,
+            together="tracking",
         ),
         Entry("squareness", ("squareness",), 12, "squareness"),
         Entry("home", ("x_home", "y_home"), 8, "home", ("gcode",)),
@@ -66,13 +70,11 @@ REGISTRY: dict[str, Entry] = {
         Entry("media-feed", ("media_feed",), 10, "media_feed"),
         Entry("drag-blade", ("drag",), 10, "drag_blade", ("hpgl", "svg")),
     )
-}  # fmt: skip
+}
 
 
 # Name → module of what the command line solves and no round of the window is made of.
-BY_COMMAND_OF = {
-    "joint": "joint", "next": "planning",
-}  # fmt: skip
+BY_COMMAND_OF = {"joint": "joint", "next": "planning"}
 
 
 def load(name: str) -> Procedure[Any]:

@@ -16,15 +16,7 @@ from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
 from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
-from keen_compass.procedures.results import (
-    ABBE,
-    ask,
-    assumed_notes,
-    backlash_outcome,
-    dial_mean,
-    judged,
-    no_number,
-)
+from keen_compass.procedures.results import ABBE, ask, assumed_notes, backlash_outcome, dial_mean, judged, no_number
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Held, Measurement, zeroing
@@ -75,9 +67,13 @@ class BacklashRun:
         steps: list[Go | Stop] = [aside(self.axis, self.across)]
         for k in range(1, cycles + 1):
             steps += [
-                self._go(-slack_of(self.travel)), self._go(0), Stop(note("backlash.zero", count=k)),
-                self._go(self.travel), self._go(0), Stop(note("backlash.read", count=k)),
-            ]  # fmt: skip
+                self._go(-slack_of(self.travel)),
+                self._go(0),
+                Stop(note("backlash.zero", count=k)),
+                self._go(self.travel),
+                self._go(0),
+                Stop(note("backlash.read", count=k)),
+            ]
         return MoveProgram(note("backlash.program", axis=self.axis, travel=self.travel), tuple(steps))
 
     def _go(self, p: float) -> Go:
@@ -114,9 +110,13 @@ class Backlash(Procedure[BacklashRun]):
         travel = max(math.floor(travel * 1000) / 1000, 0.001)
         start = max(END + slack_of(travel), min(room / 2, room - END - travel))
         return {
-            "axis": axis, "start": round(start, 3), "across": across, "travel": travel,
-            "compensation_off": bool(chosen.get("compensation_off")), "take_up": chosen.get("take_up", "usual"),
-        }  # fmt: skip
+            "axis": axis,
+            "start": round(start, 3),
+            "across": across,
+            "travel": travel,
+            "compensation_off": bool(chosen.get("compensation_off")),
+            "take_up": chosen.get("take_up", "usual"),
+        }
 
     def piece(self, parameters: Parameters) -> BacklashRun:
         """From `axis`, `start`, `across`, `travel`, `compensation_off`, `take_up` (usual or slow)."""

@@ -495,9 +495,7 @@ class Procedure(Generic[P]):
         """
         return self.eye
 
-    def page(
-        self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False
-    ) -> Page | None:  # fmt: skip
+    def page(self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False) -> Page | None:
         """The printed sheet that it is read on, of that size, mm; None for what is no print. Raises PieceError.
 
         down: for a machine whose Y runs down the paper where its X runs to the right. fine: with verniers.

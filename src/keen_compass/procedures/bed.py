@@ -142,9 +142,14 @@ class Bed(Procedure[BedRun | TramRun]):
             return {"run": "tram", "radius": RADIUS, "mount": MOUNT, "x": width / 2, "y": height / 2}
         columns, rows = (int(n) for n in str(around.chosen.get("grid", f"{COLUMNS}x{ROWS}")).split("x"))
         return {
-            "run": "heights", "columns": columns, "rows": rows, "x": MARGIN, "y": MARGIN,
-            "width": width - 2 * MARGIN, "height": height - 2 * MARGIN,
-        }  # fmt: skip
+            "run": "heights",
+            "columns": columns,
+            "rows": rows,
+            "x": MARGIN,
+            "y": MARGIN,
+            "width": width - 2 * MARGIN,
+            "height": height - 2 * MARGIN,
+        }
 
     def piece(self, parameters: Parameters) -> BedRun | TramRun:
         """heights: `columns`, `rows`, `x`, `y`, `width`, `height`. tram: `radius`, `mount`, `x`, `y`."""
@@ -168,9 +173,13 @@ class Bed(Procedure[BedRun | TramRun]):
                 raise PieceError(f"expected a whole number from 2 to {MOST}", f"piece.{name}")
             counts[name] = given
         return BedRun(
-            counts["columns"], counts["rows"], length("x", MARGIN), length("y", MARGIN), length("width", 1200),
+            counts["columns"],
+            counts["rows"],
+            length("x", MARGIN),
+            length("y", MARGIN),
+            length("width", 1200),
             length("height", 800),
-        )  # fmt: skip
+        )
 
     def measurands(self, piece: BedRun | TramRun) -> tuple[Measurand, ...]:
         """Point by point as walked, or the four places of the arm."""
@@ -193,10 +202,9 @@ class Bed(Procedure[BedRun | TramRun]):
         points = piece.points()
         first = next(iter(points.values()))
         return tuple(
-            Measurand(name, _at(name), "", 0.0, Height(i, first),
-                      hint="bed.how_height", signed=True, at=place)
+            Measurand(name, _at(name), "", 0.0, Height(i, first), hint="bed.how_height", signed=True, at=place)
             for i, (name, place) in enumerate(points.items())
-        )  # fmt: skip
+        )
 
     def yields_for(self, parameters: Parameters) -> tuple[str, ...]:
         """The bed, or the head."""
@@ -225,8 +233,17 @@ class Bed(Procedure[BedRun | TramRun]):
 
     def example(self) -> dict[str, Any]:
         """A bed 3 × 3 that falls to the right and is hollow in the middle."""
-        heights = {(1, 1): 0.0, (2, 1): -0.12, (3, 1): -0.21, (3, 2): -0.2, (2, 2): -0.24, (1, 2): 0.02,
-                   (1, 3): 0.05, (2, 3): -0.08, (3, 3): -0.17}  # fmt: skip
+        heights = {
+            (1, 1): 0.0,
+            (2, 1): -0.12,
+            (3, 1): -0.21,
+            (3, 2): -0.2,
+            (2, 2): -0.24,
+            (1, 2): 0.02,
+            (1, 3): 0.05,
+            (2, 3): -0.08,
+            (3, 3): -0.17,
+        }
         return {
             "procedure": "bed",
             "machine": {"decimals": 2, "values": {"bed": 0.0}},
@@ -273,8 +290,9 @@ class Bed(Procedure[BedRun | TramRun]):
         spread = case.seen_spread()
         measured = {
             m: case.measured(m, held=Held.AGAINST, nominal=i + 1.0, spread=spread)
-            for i, m in enumerate(points) if m in case.readings
-        }  # fmt: skip
+            for i, m in enumerate(points)
+            if m in case.readings
+        }
         if len(measured) < 4:
             why = note("bed.few_heights", read=len(measured), of=len(points))
             return Solution((no_number(case, "bed", Verdict.UNRESOLVED, why),))
@@ -294,12 +312,18 @@ class Bed(Procedure[BedRun | TramRun]):
         notes = _what_to_do(found, T, plane, lift, raw, skim)
         finding = judged(case, replace(outcome, notes=notes), self)
         figures = {
-            "highest_minus_lowest": found.value, "as_read": raw, "skim": skim,
+            "highest_minus_lowest": found.value,
+            "as_read": raw,
+            "skim": skim,
             "tilt_x_mm_per_m": plane.tilt_x * PER_METRE,
-            "tilt_y_mm_per_m": plane.tilt_y * PER_METRE, "off_the_plane": plane.flatness, "shims": lift,
-            "units": case.controller_units, "read": len(measured), "of": len(points),
+            "tilt_y_mm_per_m": plane.tilt_y * PER_METRE,
+            "off_the_plane": plane.flatness,
+            "shims": lift,
+            "units": case.controller_units,
+            "read": len(measured),
+            "of": len(points),
             "rest": {m: plane.rest[points[m]] for m in measured},
-        }  # fmt: skip
+        }
         return Solution((finding,), (), assumed_notes(case), figures)
 
     # The head
@@ -405,7 +429,7 @@ def _side(measurand: str) -> str:
 
 def _what_to_do(
     spread: Uncertain, T: float, plane: Plane, lift: Mapping[str, float], raw: float, skim: float
-) -> tuple[Note, ...]:  # fmt: skip
+) -> tuple[Note, ...]:
     U = spread.U
     if spread.value + U <= T:
         return (note("bed.leave"),)

@@ -49,9 +49,11 @@ class Bevel(Procedure[EdgePlate]):
         """A small plate in what is loaded."""
         stock = around.machine.stock
         return {
-            "side": around.chosen.get("side", "outside"), "thickness": stock.thickness if stock else 0.0,
-            "compensation": around.kerf, "thermal": around.machine.kind in THERMAL,
-        }  # fmt: skip
+            "side": around.chosen.get("side", "outside"),
+            "thickness": stock.thickness if stock else 0.0,
+            "compensation": around.kerf,
+            "thermal": around.machine.kind in THERMAL,
+        }
 
     def piece(self, parameters: Parameters) -> EdgePlate:
         """From `thickness`, `side` (outside or inside), `width`, `height`, `hole`, `compensation`."""
@@ -59,8 +61,13 @@ class Bevel(Procedure[EdgePlate]):
         side = parameters.get("side", "outside")
         if side not in SIDES:
             raise InputError(f"expected {' or '.join(SIDES)}", "piece.side")
-        usual = {"width": WIDTH, "height": HEIGHT, "hole": HOLE if side == "inside" else 0.0, "thickness": 0.0,
-                 "compensation": 0.0}  # fmt: skip
+        usual = {
+            "width": WIDTH,
+            "height": HEIGHT,
+            "hole": HOLE if side == "inside" else 0.0,
+            "thickness": 0.0,
+            "compensation": 0.0,
+        }
         sizes = {k: length_mm(parameters.get(k, v), f"piece.{k}") for k, v in usual.items()}
         if not sizes["thickness"] > 0:
             raise InputError("give the thickness: an edge leans over that", "piece.thickness")
@@ -73,11 +80,24 @@ class Bevel(Procedure[EdgePlate]):
         """The same size above and below."""
         line, held = piece.line(piece.size), "inside" if piece.hole else "jaws"
         above = Measurand(
-            "top", "bevel.top", "x", piece.nominal("top"), Faces(line, held), line, (0, 0) if piece.hole else (0, 1),
-            f"bevel.how_{'inside' if piece.hole else 'outside'}", reads=Reads.ABOUT,
-        )  # fmt: skip
-        below = replace(above, name="bottom", label="bevel.bottom", below=True, where=Faces(line, held, below=True),
-                        hint="kerf_square.how_below")  # fmt: skip
+            "top",
+            "bevel.top",
+            "x",
+            piece.nominal("top"),
+            Faces(line, held),
+            line,
+            (0, 0) if piece.hole else (0, 1),
+            f"bevel.how_{'inside' if piece.hole else 'outside'}",
+            reads=Reads.ABOUT,
+        )
+        below = replace(
+            above,
+            name="bottom",
+            label="bevel.bottom",
+            below=True,
+            where=Faces(line, held, below=True),
+            hint="kerf_square.how_below",
+        )
         return above, below
 
     def answer(self, case: Case) -> Solution:
@@ -99,15 +119,23 @@ class Bevel(Procedure[EdgePlate]):
         old = case.amount("bevel")
         top, bottom = (case.in_its_unit(measured[m].value, "mm") for m in MEASURANDS)
         outcome = Outcome(
-            "bevel", old, old, error._replace(value=abs(error.value)), case.tolerance_of("bevel", 1000.0),
-            arithmetic(f"({bottom} − {top}) ÷ 2"), error.U, (note("bevel.graded", range=found.range),),
-        )  # fmt: skip
+            "bevel",
+            old,
+            old,
+            error._replace(value=abs(error.value)),
+            case.tolerance_of("bevel", 1000.0),
+            arithmetic(f"({bottom} − {top}) ÷ 2"),
+            error.U,
+            (note("bevel.graded", range=found.range),),
+        )
         finding = replace(judged(case, outcome, self), new=None, new_expanded_uncertainty=None, worth_correcting=False)
         figures = {
-            "angle_deg": math.degrees(found.angle), "perpendicularity": found.perpendicularity, "range": found.range,
+            "angle_deg": math.degrees(found.angle),
+            "perpendicularity": found.perpendicularity,
+            "range": found.range,
             "larger_below": 2 * found.perpendicularity * (1.0 if found.angle > 0 else -1.0),
             "thickness": piece.thickness,
-        }  # fmt: skip
+        }
         return Solution((finding,), (), assumed_notes(case), figures)
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:

@@ -102,8 +102,9 @@ class Camera(Procedure[CrossMark]):
         moves = self.piece(body | {"at": [0.0, 0.0]}).stands_at(around.camera)
 
         def reached(box: Box) -> bool:
-            return all(0 <= box.x + x <= around.machine.bed[0] and 0 <= box.y + y <= around.machine.bed[1]
-                       for x, y in moves)  # fmt: skip
+            return all(
+                0 <= box.x + x <= around.machine.bed[0] and 0 <= box.y + y <= around.machine.bed[1] for x, y in moves
+            )
 
         def free(box: Box) -> bool:
             return around.free((box,), sheet)
@@ -128,10 +129,19 @@ class Camera(Procedure[CrossMark]):
     def measurands(self, piece: CrossMark) -> tuple[Measurand, ...]:
         """The cross in each picture."""
         return tuple(
-            Measurand(name, note("camera.picture", number=i), "", 0.0, InView(piece.moves[i - 1]),
-                      at=piece.moves[i - 1], hint="camera.how", unit="px", spot=True)
+            Measurand(
+                name,
+                note("camera.picture", number=i),
+                "",
+                0.0,
+                InView(piece.moves[i - 1]),
+                at=piece.moves[i - 1],
+                hint="camera.how",
+                unit="px",
+                spot=True,
+            )
             for i, name in enumerate(piece.names, 1)
-        )  # fmt: skip
+        )
 
     def answer(self, case: Case) -> Solution:
         """Matrix and offset from the same pictures."""
@@ -166,8 +176,10 @@ class Camera(Procedure[CrossMark]):
             return Solution(tuple(ask(case, q, doubt) for q in self.yields), figures=figures)
         seen_at = [view.uncertain(lambda k, i=i: -float(view.offset_of(k)[i])) for i in (0, 1)]  # type: ignore[misc]
         # A cross that lies beside where the pen was sent does so in every picture alike: no residual shows it.
-        errors = [e._replace(effects=(*e.effects, (drawn_line(f"drawn {a}"), 1.0)))
-                  for a, e in zip(AXES, seen_at, strict=True)]  # fmt: skip
+        errors = [
+            e._replace(effects=(*e.effects, (drawn_line(f"drawn {a}"), 1.0)))
+            for a, e in zip(AXES, seen_at, strict=True)
+        ]
         said: list[Note] = [] if view.dof else [note("camera.untested", px=ASSUMED)]
         if figures["mirrored"]:
             said.append(note("camera.mirrored"))
@@ -186,10 +198,12 @@ class Camera(Procedure[CrossMark]):
         """What the picture is to the machine."""
         if "mm_per_px" not in figures:
             return Shown()
-        return Shown((
-            ("camera.pixel", note("camera.micrometres", um=1000 * figures["mm_per_px"])),
-            ("camera.turned", note("camera.degrees", degrees=figures["turn_deg"])),
-        ))  # fmt: skip
+        return Shown(
+            (
+                ("camera.pixel", note("camera.micrometres", um=1000 * figures["mm_per_px"])),
+                ("camera.turned", note("camera.degrees", degrees=figures["turn_deg"])),
+            )
+        )
 
     def example(self) -> dict[str, Any]:
         """Five pictures; the camera sits 0.4 mm further along X, 0.25 mm less along Y than is set."""
@@ -199,10 +213,13 @@ class Camera(Procedure[CrossMark]):
             "piece": {"picture": [1280, 960], "moves": [[0, 0], [4, 0], [0, 4], [-4, 0], [0, -4]]},
             "tolerance": 0.1,
             "subject": {"accessory": "camera"},
-            "readings": [{"measurand": "cross", "values": [
-                [619.9, 467.7], [423.1, 464.1], [616.6, 664.6], [817.1, 471.4], [623.6, 271.1],
-            ]}],
-        }  # fmt: skip
+            "readings": [
+                {
+                    "measurand": "cross",
+                    "values": [[619.9, 467.7], [423.1, 464.1], [616.6, 664.6], [817.1, 471.4], [623.6, 271.1]],
+                }
+            ],
+        }
 
     def unless_said(self, given: Parameters) -> dict[str, object]:
         """The usual moves."""
@@ -257,15 +274,13 @@ class View:
         import numpy as np
 
         steps = 1e-6 * np.maximum(np.abs(self.k), 1.0)
-        gradient = np.array([
-            (function(self.k + d) - function(self.k - d)) / (2 * d.max()) for d in np.diag(steps)
-        ])  # fmt: skip
+        gradient = np.array([(function(self.k + d) - function(self.k - d)) / (2 * d.max()) for d in np.diag(steps)])
         shared = {"estimate": "camera", "shared_dof": float(self.dof)} if self.dof else {}
         dof = float(self.dof) if self.dof else math.inf
         effects = [
             (Source(f"picture {i // 2 + 1} {'uv'[i % 2]}", self.u, Cause.PLACES, dof, **shared), float(c))  # type: ignore[arg-type]
             for i, c in enumerate(gradient @ self.influence)
-        ]  # fmt: skip
+        ]
         moved = (Source("moves", MOVED / math.sqrt(len(self.residuals)), Cause.ASSUMED), 1.0)
         return Uncertain(function(self.k), (*effects, moved))
 
@@ -276,10 +291,12 @@ class View:
         M = np.linalg.inv(self.k[2:].reshape(2, 2))
         det = float(np.linalg.det(M))
         return {
-            "matrix": [[float(v) for v in row] for row in M], "turn_deg": math.degrees(math.atan2(M[1, 0], M[0, 0])),
-            "mirrored": det > 0, "mm_per_px": math.sqrt(abs(det)),
+            "matrix": [[float(v) for v in row] for row in M],
+            "turn_deg": math.degrees(math.atan2(M[1, 0], M[0, 0])),
+            "mirrored": det > 0,
+            "mm_per_px": math.sqrt(abs(det)),
             "residuals_px": [[float(v) for v in row] for row in self.residuals],
-        }  # fmt: skip
+        }
 
 
 def viewed(moves: CrossMark, seen: Sequence[tuple[float, float]]) -> View:

@@ -31,10 +31,7 @@ from keen_compass.quantities.measuring import (
     spread_of,
     squares_within,
 )
-from keen_compass.quantities.readings import (
-    Reading,
-    number_of,
-)
+from keen_compass.quantities.readings import Reading, number_of
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue, unit_kept
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
@@ -174,9 +171,15 @@ class Case:
         return Conditions(held, scatter, self.pieces, self.temperature if held is not Held.AGAINST else None)
 
     def measured(
-        self, measurand: str, *, held: Held = Held.ACROSS, nominal: float = 0.0, edge: str = "",
-        drawn: bool | None = None, spread: Repeatability | None = None,
-    ) -> Measurement:  # fmt: skip
+        self,
+        measurand: str,
+        *,
+        held: Held = Held.ACROSS,
+        nominal: float = 0.0,
+        edge: str = "",
+        drawn: bool | None = None,
+        spread: Repeatability | None = None,
+    ) -> Measurement:
         """The mean of what was read of a length, mm.
 
         nominal, edge: what the instrument is off is the same wherever both are. drawn: of a piece that was drawn or
@@ -184,19 +187,37 @@ class Case:
         """
         lengths = self.lengths(measurand)
         return measurement(
-            measurand, [v.mm for v in lengths], self.as_read(lengths), self._conditions(held, drawn), nominal=nominal,
-            edge=edge, spread=spread,
-        )  # fmt: skip
+            measurand,
+            [v.mm for v in lengths],
+            self.as_read(lengths),
+            self._conditions(held, drawn),
+            nominal=nominal,
+            edge=edge,
+            spread=spread,
+        )
 
     def foreseen(
-        self, measurand: str, expected: float, n: int, *, held: Held = Held.ACROSS, nominal: float = 0.0,
-        edge: str = "", drawn: bool | None = None,
-    ) -> Measurement:  # fmt: skip
+        self,
+        measurand: str,
+        expected: float,
+        n: int,
+        *,
+        held: Held = Held.ACROSS,
+        nominal: float = 0.0,
+        edge: str = "",
+        drawn: bool | None = None,
+    ) -> Measurement:
         """What `n` readings to the instrument's own division would be worth, with the spread that was seen so far."""
         return planned(
-            measurand, expected, n, self.instrument, self._conditions(held, drawn), nominal=nominal,
-            edge=edge, spread=self.seen_spread(),
-        )  # fmt: skip
+            measurand,
+            expected,
+            n,
+            self.instrument,
+            self._conditions(held, drawn),
+            nominal=nominal,
+            edge=edge,
+            spread=self.seen_spread(),
+        )
 
     def seen_spread(self) -> Repeatability:
         """Of single readings: what was seen here, pooled with the instrument's record."""

@@ -15,27 +15,9 @@ from keen_compass.procedures.case import DECIMALS, Case, Previous, length_mm, nu
 from keen_compass.quantities.assumed import AIMED, Process, Spread
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
-from keen_compass.quantities.lengths import (
-    LARGEST_MM,
-    Length,
-    parse_length,
-    trim_number,
-)
-from keen_compass.quantities.measuring import (
-    EXPANSION,
-    READ_ALONG,
-    PieceScatter,
-    Temperature,
-)
-from keen_compass.quantities.readings import (
-    LARGEST_COUNT,
-    Count,
-    Pick,
-    Reading,
-    Spot,
-    parse_count,
-    parse_pick,
-)
+from keen_compass.quantities.lengths import LARGEST_MM, Length, parse_length, trim_number
+from keen_compass.quantities.measuring import EXPANSION, READ_ALONG, PieceScatter, Temperature
+from keen_compass.quantities.readings import LARGEST_COUNT, Count, Pick, Reading, Spot, parse_count, parse_pick
 from keen_compass.quantities.resolution import OF_AXES, OF_PRINTS, ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue, stored_from_input, unit_kept
 from keen_compass.quantities.subjects import subject_from_input
@@ -47,25 +29,45 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 _MACHINE = {
-    "units", "controller_units", "resolution_form", "decimals", "values", "flipped", "computed", "teeth",
-    "step_limit", "gantry", "gantry_along", "head", "reference_length", "proven", "kerf_form", "kind", "offset_form",
+    "units",
+    "controller_units",
+    "resolution_form",
+    "decimals",
+    "values",
+    "flipped",
+    "computed",
+    "teeth",
+    "step_limit",
+    "gantry",
+    "gantry_along",
+    "head",
+    "reference_length",
+    "proven",
+    "kerf_form",
+    "kind",
+    "offset_form",
     "print_scale_form",
-}  # fmt: skip
+}
 MOST_PICKS = 99
 MOST_VALUES = 500  # of one length: no hand reads more
 # Unknown → the quantity whose round finds it out.
-YIELDED_AS = {
-    "x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash",
-}  # fmt: skip
+YIELDED_AS = {"x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash"}
 KNOWN_VALUES = tuple(dict.fromkeys((*QUANTITIES, *UNKNOWN_LABELS)))
 CUT_UNKNOWNS = ("kerf", "hole_bias")
 SMALLEST_U = 1e-9  # in any unit; below, a value is held exactly
 COMBINED = ("squareness", "home", "tram")  # what readings are weighed against, besides scales and lost motion
 # What the command line calls them → what an instrument's profile does.
 KINDS = {
-    "caliper": "caliper", "rule": "steel rule", "steel rule": "steel rule", "tape": "tape", "dial": "dial gauge",
-    "dial gauge": "dial gauge", "depth gauge": "depth gauge", "vernier": "vernier", "micrometer": "micrometer",
-}  # fmt: skip
+    "caliper": "caliper",
+    "rule": "steel rule",
+    "steel rule": "steel rule",
+    "tape": "tape",
+    "dial": "dial gauge",
+    "dial gauge": "dial gauge",
+    "depth gauge": "depth gauge",
+    "vernier": "vernier",
+    "micrometer": "micrometer",
+}
 _TOP = {
     "procedure",
     "machine",
@@ -86,7 +88,7 @@ _TOP = {
     "open",
 }
 _PART = {"procedure", "piece", "instrument", "readings", "subject", "pieces", "confirmed"}  # that a part may say itself
-MOST_PARTS = 100  # fmt: skip
+MOST_PARTS = 100
 
 
 def case_from_json(body: object) -> Case:
@@ -231,9 +233,7 @@ def _one_of(given: object, known: tuple[str, ...], place: str) -> str:
     return str(given)
 
 
-def _form(
-    given: object, name: str = "resolution_form", known: tuple[ResolutionForm, ...] = OF_AXES
-) -> ResolutionForm:  # fmt: skip
+def _form(given: object, name: str = "resolution_form", known: tuple[ResolutionForm, ...] = OF_AXES) -> ResolutionForm:
     text = _text(given, f"machine.{name}")
     if text not in known:
         raise InputError(f"{shown_input(given)} is not one of {', '.join(known)}", f"machine.{name}")
@@ -256,9 +256,12 @@ def _decimals(given: object) -> int | dict[str, int]:
 
 
 def _values(
-    given: Mapping[str, Any], forms: tuple[ResolutionForm, ResolutionForm], kept_in: str, yields: tuple[str, ...],
+    given: Mapping[str, Any],
+    forms: tuple[ResolutionForm, ResolutionForm],
+    kept_in: str,
+    yields: tuple[str, ...],
     widths: float = 1.0,
-) -> tuple[dict[str, StoredValue], dict[str, Known]]:  # fmt: skip
+) -> tuple[dict[str, StoredValue], dict[str, Known]]:
     """What the controller holds, and what is known from before.
 
     A plain number of a quantity is what is held. With its uncertainty it is evidence too: of a resolution for the axis'
@@ -293,7 +296,7 @@ def _values(
             lambda name=name, plain=plain: stored_from_input(  # type: ignore[misc]
                 name, forms[name.startswith("print_scale")], plain, kept_in
             ),
-        )  # fmt: skip
+        )
         if U is not None:
             _say_once(known, *_evidence(name, stored[name], U, yields, place), place)
     return stored, known
@@ -314,9 +317,7 @@ def _with_uncertainty(value: object, place: str) -> tuple[Any, float | None]:
     return body["value"], U
 
 
-def _evidence(
-    name: str, stored: StoredValue, U: float, yields: tuple[str, ...], place: str
-) -> tuple[str, Known]:  # fmt: skip
+def _evidence(name: str, stored: StoredValue, U: float, yields: tuple[str, ...], place: str) -> tuple[str, Known]:
     """What a number known with U says, and of which unknown."""
     q = QUANTITIES[name]
     if isinstance(stored, StoredResolution):
@@ -345,9 +346,17 @@ def _in_mm(given: object, unit: str, place: str) -> float:
 def _instrument(given: object, unit: str, usual: str) -> Instrument:
     """usual: the kind that is meant where none is said."""
     fields = {
-        "name", "kind", "resolution", "permissible_error", "both_ends", "unit", "reach", "zero", "parallel_within_deg",
+        "name",
+        "kind",
+        "resolution",
+        "permissible_error",
+        "both_ends",
+        "unit",
+        "reach",
+        "zero",
+        "parallel_within_deg",
         "repeats",
-    }  # fmt: skip
+    }
     body = _object(given, "instrument", fields)
     error = _list(body.get("permissible_error", [0.0, 0.0]), "permissible_error")
     if len(error) != 2:
@@ -362,10 +371,7 @@ def _instrument(given: object, unit: str, usual: str) -> Instrument:
     return Instrument(
         name=_text(body.get("name", "instrument"), "name"),
         resolution=length_mm(body.get("resolution", 0.01), "resolution"),
-        permissible_error=(
-            length_mm(error[0], "permissible_error[0]"),
-            number(error[1], "permissible_error[1]", 0, 1),
-        ),
+        permissible_error=(length_mm(error[0], "permissible_error[0]"), number(error[1], "permissible_error[1]", 0, 1)),
         both_ends=_boolean(body.get("both_ends", KINDS[kind] in READ_ALONG), "both_ends"),
         unit=_text(body.get("unit", unit), "unit"),
         reach=length_mm(body.get("reach", 0.0), "reach"),
@@ -475,9 +481,11 @@ def _temperature(given: object) -> Temperature | None:
         raise InputError(f"expected one of {', '.join(EXPANSION)}", "temperature.material")
     part = number(body.get("part"), "temperature.part", -100, 500)
     return Temperature(
-        material, part, number(body.get("instrument", part), "temperature.instrument", -100, 500),
+        material,
+        part,
+        number(body.get("instrument", part), "temperature.instrument", -100, 500),
         number(body.get("u", 1.0), "temperature.u", 0, 100),
-    )  # fmt: skip
+    )
 
 
 def _procedure(name: str) -> Procedure[Any] | None:
@@ -488,9 +496,14 @@ def _procedure(name: str) -> Procedure[Any] | None:
 
 
 def _readings(
-    given: object, instrument: Instrument, counts: Mapping[str, str], picks: Sequence[str], *, spots: bool = False,
+    given: object,
+    instrument: Instrument,
+    counts: Mapping[str, str],
+    picks: Sequence[str],
+    *,
+    spots: bool = False,
     judgements: Mapping[str, Sequence[str]] = MappingProxyType({}),
-) -> dict[str, tuple[Reading, ...]]:  # fmt: skip
+) -> dict[str, tuple[Reading, ...]]:
     readings: dict[str, tuple[Reading, ...]] = {}
     for i, entry in enumerate(_list(given, "readings")):
         place = f"readings[{i}]"

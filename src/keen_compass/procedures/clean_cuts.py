@@ -78,11 +78,17 @@ class CleanCuts(Procedure[BurnGrid]):
         """Every square, row by row from below."""
         return tuple(
             Measurand(
-                f"cell_{r + 1}_{c + 1}", note("clean_cuts.cell", power=p, feed=f), "", 1.0, Clean(piece.order_of(r, c)),
-                hint="clean_cuts.how", unit="",
+                f"cell_{r + 1}_{c + 1}",
+                note("clean_cuts.cell", power=p, feed=f),
+                "",
+                1.0,
+                Clean(piece.order_of(r, c)),
+                hint="clean_cuts.how",
+                unit="",
             )
-            for r, p in enumerate(piece.powers) for c, f in enumerate(piece.feeds)
-        )  # fmt: skip
+            for r, p in enumerate(piece.powers)
+            for c, f in enumerate(piece.feeds)
+        )
 
     def answer(self, case: Case) -> Solution:
         """The fastest that is clean with a margin, and how far what is set now lies from it."""
@@ -99,9 +105,11 @@ class CleanCuts(Procedure[BurnGrid]):
         found = working(clean, piece.powers, piece.feeds)
         now = _place(piece.powers, case.amount("power").value), _place(piece.feeds, case.amount("cut_feed").value)
         figures: dict[str, Any] = {
-            "powers": list(piece.powers), "feeds": list(piece.feeds), "proposed": None,
+            "powers": list(piece.powers),
+            "feeds": list(piece.feeds),
+            "proposed": None,
             "now": list(now) if None not in now else None,
-        }  # fmt: skip
+        }
         missing = len(names) - len(clean)
         if found is None:
             return Solution(_neither(case, "clean_cuts.some_left" if missing else "clean_cuts.none"), (), (), figures)
@@ -123,9 +131,11 @@ class CleanCuts(Procedure[BurnGrid]):
             return None
         proposed, now = figures["proposed"], figures["now"]
         return Cells(
-            tuple(figures["powers"]), tuple(figures["feeds"]), tuple(proposed) if proposed else None,
+            tuple(figures["powers"]),
+            tuple(figures["feeds"]),
+            tuple(proposed) if proposed else None,
             tuple(now) if now else None,
-        )  # fmt: skip
+        )
 
     def plans(self, case: Case) -> list[dict[str, object]]:
         """Nothing of it can be foreseen."""
@@ -140,9 +150,10 @@ class CleanCuts(Procedure[BurnGrid]):
             "piece": {"powers": [45, 55, 65, 75, 85], "feeds": [800, 1100, 1400, 1700, 2000]},
             "readings": [
                 {"measurand": f"cell_{r + 1}_{c + 1}", "values": [int(mark)]}
-                for r, row in enumerate(rows) for c, mark in enumerate(row)
+                for r, row in enumerate(rows)
+                for c, mark in enumerate(row)
             ],
-        }  # fmt: skip
+        }
 
     def usual_piece(self) -> dict[str, object]:
         """Five by five about 80 % and 2400 mm/min."""

@@ -85,9 +85,7 @@ class DragBlade(Procedure[BladeRow]):
         """Which square's corners close."""
         n = len(piece.values)
         where = Closes(tuple(piece.order_of(i) for i in range(n)))
-        return (
-            Measurand("pick", "drag_blade.pick", "", 0.0, where, hint="drag_blade.how", options=n, unit=""),
-        )  # fmt: skip
+        return (Measurand("pick", "drag_blade.pick", "", 0.0, where, hint="drag_blade.how", options=n, unit=""),)
 
     def answer(self, case: Case) -> Solution:
         """The offset that closes the corner."""

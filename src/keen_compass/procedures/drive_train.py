@@ -42,11 +42,21 @@ SAME = 1e-6  # relative; parts that give the same number are the same parts
 
 # name → (unit, usual value); in the order in which they sit in the chain.
 PARTS: dict[str, tuple[str, float | None]] = {
-    "step_angle": ("°", 1.8), "microsteps": ("", None), "counts": ("", None), "electronic_ratio": ("", 1.0),
-    "reduction": ("", 1.0), "pitch": ("mm", None), "threads_per_inch": ("", None), "starts": ("", 1.0),
-    "belt_pitch": ("mm", None), "module": ("mm", None), "teeth": ("", None), "helix_angle": ("°", None),
-    "diameter": ("mm", None), "media": ("mm", 0.0),
-}  # fmt: skip
+    "step_angle": ("°", 1.8),
+    "microsteps": ("", None),
+    "counts": ("", None),
+    "electronic_ratio": ("", 1.0),
+    "reduction": ("", 1.0),
+    "pitch": ("mm", None),
+    "threads_per_inch": ("", None),
+    "starts": ("", 1.0),
+    "belt_pitch": ("mm", None),
+    "module": ("mm", None),
+    "teeth": ("", None),
+    "helix_angle": ("°", None),
+    "diameter": ("mm", None),
+    "media": ("mm", 0.0),
+}
 MOTORS: dict[str, tuple[str, ...]] = {
     "stepper": ("step_angle", "microsteps"),
     "encoder": ("counts", "electronic_ratio"),
@@ -105,9 +115,10 @@ class DriveTrain(Procedure[Chain]):
         motors = tuple((f"drive_train.motor_{name}", name) for name in MOTORS)
         drives = tuple((f"drive_train.drive_{name}", name) for name in DRIVES)
         return (
-            self.axis_choice(machine), Choice("motor", "drive_train.motor", motors),
+            self.axis_choice(machine),
+            Choice("motor", "drive_train.motor", motors),
             Choice("drive", "drive_train.driven_by", drives),
-        )  # fmt: skip
+        )
 
     def chosen_for(self, quantity: str) -> dict[str, object]:
         """Which choices yield a quantity; Z mostly stands on a screw."""
@@ -118,9 +129,11 @@ class DriveTrain(Procedure[Chain]):
         chosen = around.chosen
         axis = str(chosen.get("axis", "x"))
         return {
-            "axis": axis, "motor": chosen.get("motor", "stepper"), "drive": chosen.get("drive", "belt"),
+            "axis": axis,
+            "motor": chosen.get("motor", "stepper"),
+            "drive": chosen.get("drive", "belt"),
             "fastest_feed": around.fastest.get(axis, 0.0),
-        }  # fmt: skip
+        }
 
     def piece(self, parameters: Parameters) -> Chain:
         """From `axis`, `motor`, `drive`, `fastest_feed`."""
@@ -148,7 +161,7 @@ class DriveTrain(Procedure[Chain]):
             )
             for name in piece.parts()
             for unit, usual in (PARTS[name],)
-        )  # fmt: skip
+        )
 
     def for_logbook(self, finding: Finding) -> Finding:
         """On the rose it stands as a check of the drive train; the steps stay what a round found."""
@@ -199,14 +212,16 @@ class DriveTrain(Procedure[Chain]):
         settings = tuple(
             Setting(
                 (
-                    plain(f"{'▶ ' if s['now'] else ''}{s['microsteps']}"), plain(f"{s['steps_per_mm']:.3f}"),
+                    plain(f"{'▶ ' if s['now'] else ''}{s['microsteps']}"),
+                    plain(f"{s['steps_per_mm']:.3f}"),
                     plain(f"{s['smallest_step'] * 1000:.2f}"),
                     plain(f"{100 * s['share']:.0f} %" if s["share"] is not None else "?"),
                 ),
-                s["now"], s["worthwhile"],
+                s["now"],
+                s["worthwhile"],
             )
             for s in figures.get("microsteps") or ()
-        )  # fmt: skip
+        )
         heads = tuple(f"drive_train.head_{h}" for h in ("steps", "per_mm", "each", "of_limit")) if settings else ()
         grey = "" if all(s.worthwhile for s in settings) else "drive_train.grey"
         return Shown(tuple(lines), heads, settings, grey)
@@ -294,18 +309,27 @@ def _figures(case: Case, chain: Chain, known: Mapping[str, float], train: Train)
     if chain.motor == "stepper":
         rows = [
             {
-                "microsteps": c.microsteps, "steps_per_mm": c.steps_per_mm, "smallest_step": c.smallest_step,
-                "rate": c.rate, "share": c.share if chain.fastest_feed else None, "worthwhile": c.worthwhile,
+                "microsteps": c.microsteps,
+                "steps_per_mm": c.steps_per_mm,
+                "smallest_step": c.smallest_step,
+                "rate": c.rate,
+                "share": c.share if chain.fastest_feed else None,
+                "worthwhile": c.worthwhile,
                 "now": c.microsteps == known["microsteps"],
             }
             for c in microstep_choices(train, known["microsteps"], chain.fastest_feed, case.step_limit)
-        ]  # fmt: skip
+        ]
     return {
-        "steps_per_turn": train.steps_per_turn, "travel_per_turn": train.travel_per_turn,
-        "steps_per_mm": train.steps_per_mm, "smallest_step": train.smallest_step, "step_rate": rate,
-        "step_limit": case.step_limit or None, "fastest_feed": chain.fastest_feed, "microsteps": rows,
+        "steps_per_turn": train.steps_per_turn,
+        "travel_per_turn": train.travel_per_turn,
+        "steps_per_mm": train.steps_per_mm,
+        "smallest_step": train.smallest_step,
+        "step_rate": rate,
+        "step_limit": case.step_limit or None,
+        "fastest_feed": chain.fastest_feed,
+        "microsteps": rows,
         "teeth": known.get("teeth"),
-    }  # fmt: skip
+    }
 
 
 def _formula(chain: Chain, v: Mapping[str, float]) -> str:
@@ -314,8 +338,11 @@ def _formula(chain: Chain, v: Mapping[str, float]) -> str:
     def plain(*names: str) -> list[str]:
         return [f"{v[n]:g}" for n in names]
 
-    above = (["360", "÷", f"{v['step_angle']:g}", "×", f"{v['microsteps']:g}"] if chain.motor == "stepper"
-             else [" × ".join(plain("counts", "electronic_ratio"))])  # fmt: skip
+    above = (
+        ["360", "÷", f"{v['step_angle']:g}", "×", f"{v['microsteps']:g}"]
+        if chain.motor == "stepper"
+        else [" × ".join(plain("counts", "electronic_ratio"))]
+    )
     if v["reduction"] != 1:
         above += ["×", f"{v['reduction']:g}"]
     match chain.drive:

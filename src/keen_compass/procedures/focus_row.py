@@ -82,14 +82,20 @@ class FocusRowProcedure(Procedure[FocusRow]):
         """How wide each is, and which is narrowest."""
         lines = tuple(
             Measurand(
-                name, note("focus_row.line", number=i + 1, height=piece.heights[i]), "", 0.0, Burnt(piece.order_of(i)),
-                piece.line(i), hint="focus_row.how_width",
+                name,
+                note("focus_row.line", number=i + 1, height=piece.heights[i]),
+                "",
+                0.0,
+                Burnt(piece.order_of(i)),
+                piece.line(i),
+                hint="focus_row.how_width",
             )
             for i, name in enumerate(piece.names)
-        )  # fmt: skip
+        )
         orders = tuple(piece.order_of(i) for i in range(len(lines)))
-        which = Measurand("pick", "focus_row.pick", "", 0.0, Narrowest(orders), hint="focus_row.how_pick",
-                          options=len(lines), unit="")  # fmt: skip
+        which = Measurand(
+            "pick", "focus_row.pick", "", 0.0, Narrowest(orders), hint="focus_row.how_pick", options=len(lines), unit=""
+        )
         return (*lines, which)
 
     def asks(self, measurand: Measurand, chosen: Mapping[str, object]) -> bool:
@@ -101,9 +107,8 @@ class FocusRowProcedure(Procedure[FocusRow]):
         piece = self.piece(case.piece)
         self.check_readings(case, (*piece.names, "pick"), positive=True)
         read = {
-            piece.heights[i]: case.measured(m, nominal=THIN)
-            for i, m in enumerate(piece.names) if m in case.readings
-        }  # fmt: skip
+            piece.heights[i]: case.measured(m, nominal=THIN) for i, m in enumerate(piece.names) if m in case.readings
+        }
         picked = case.picked("pick", len(piece.names))
         if not read and not picked:
             return Solution((no_number(case, "focus", Verdict.UNRESOLVED, note("nothing_read")),))
@@ -111,9 +116,11 @@ class FocusRowProcedure(Procedure[FocusRow]):
         if not case.confirmed and (doubt := looks_scaled("width", THIN, widths, THIN)) and min(widths) > 10 * THIN:
             return Solution((no_number(case, "focus", Verdict.IMPLAUSIBLE, doubt.asks),))
         figures: dict[str, Any] = {
-            "heights": list(piece.heights), "pick": sum(picked) / len(picked) if picked else None, "right": None,
+            "heights": list(piece.heights),
+            "pick": sum(picked) / len(picked) if picked else None,
+            "right": None,
             "widths": [read[h].value if h in read else None for h in piece.heights],
-        }  # fmt: skip
+        }
         if picked:
             at = sum(picked) / len(picked)
             beyond = at in (1, len(piece.heights))
@@ -124,9 +131,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
                 return Solution((no_number(case, "focus", Verdict.UNRESOLVED, _why_none(read)),), (), (), figures)
             beyond, height = not found.within, found.height
         if beyond:
-            return Solution(
-                (no_number(case, "focus", Verdict.UNRESOLVED, note("focus_row.beyond")),), (), (), figures
-            )  # fmt: skip
+            return Solution((no_number(case, "focus", Verdict.UNRESOLVED, note("focus_row.beyond")),), (), (), figures)
         finding = _finding(case, height)
         if picked and finding.verdict is Verdict.CANNOT_TELL:
             finding = replace(finding, notes=(note("focus_row.widths_tell"), *finding.notes))
@@ -143,7 +148,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
             return None
         return Rungs(
             tuple(figures["heights"]), tuple(figures["widths"]), figures["pick"], figures["right"], "focus_row.row"
-        )  # fmt: skip
+        )
 
     def plans(self, case: Case) -> list[dict[str, object]]:
         """About where it stands."""

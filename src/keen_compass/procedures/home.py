@@ -13,15 +13,7 @@ from keen_compass.machines.profile import Machine
 from keen_compass.pieces.corner import CornerLines
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
-from keen_compass.procedures.results import (
-    amount_outcome,
-    arithmetic,
-    ask,
-    assumed_notes,
-    judged,
-    no_number,
-    weighed,
-)
+from keen_compass.procedures.results import amount_outcome, arithmetic, ask, assumed_notes, judged, no_number, weighed
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note, plain
@@ -62,10 +54,18 @@ class Home(Procedure[CornerLines]):
         """Further along the edges than what lies there."""
         stock = around.machine.stock
         x, y, w, h = (stock.x, stock.y, stock.width, stock.height) if stock else (0.0, 0.0, *around.machine.bed)
-        return self._beside(around, {
-            "distance": DISTANCE, "high_x": bool(around.chosen.get("high_x")),
-            "high_y": bool(around.chosen.get("high_y")), "stock_x": w, "stock_y": h, "edge_x": x, "edge_y": y,
-        })  # fmt: skip
+        return self._beside(
+            around,
+            {
+                "distance": DISTANCE,
+                "high_x": bool(around.chosen.get("high_x")),
+                "high_y": bool(around.chosen.get("high_y")),
+                "stock_x": w,
+                "stock_y": h,
+                "edge_x": x,
+                "edge_y": y,
+            },
+        )
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
         """The same lines beside the last."""
@@ -86,10 +86,13 @@ class Home(Procedure[CornerLines]):
         }
         try:
             return CornerLines(
-                lengths["distance"], lengths["along"], bool(parameters.get("high_x", False)),
-                bool(parameters.get("high_y", False)), (lengths["stock_x"], lengths["stock_y"]),
+                lengths["distance"],
+                lengths["along"],
+                bool(parameters.get("high_x", False)),
+                bool(parameters.get("high_y", False)),
+                (lengths["stock_x"], lengths["stock_y"]),
                 (lengths["edge_x"], lengths["edge_y"]),
-            )  # fmt: skip
+            )
         except PieceError as error:
             raise error.at("piece") from None
 
@@ -97,11 +100,17 @@ class Home(Procedure[CornerLines]):
         """From each edge to its line."""
         return tuple(
             Measurand(
-                m, note("home.edge_to_line", axis=m[0]), m[0], piece.nominal(m), piece.where(m[0]), piece.line(m),
-                (0, 1) if m == "x_edge" else (1, 0), "home.how",
+                m,
+                note("home.edge_to_line", axis=m[0]),
+                m[0],
+                piece.nominal(m),
+                piece.where(m[0]),
+                piece.line(m),
+                (0, 1) if m == "x_edge" else (1, 0),
+                "home.how",
             )
             for m in MEASURANDS
-        )  # fmt: skip
+        )
 
     def answer(self, case: Case) -> Solution:
         """Both offsets; an axis that was not read says so."""

@@ -48,9 +48,15 @@ from keen_compass.solve.travel import lost_motion_of, scale_of
 PER_METRE = 1000.0
 OF_SUBJECT = (KERF.name, HOLE_BIAS.name)  # whose they are: what cuts, in which material
 FOUND_AS = {
-    "x_scale": "x_steps", "y_scale": "y_steps", "z_scale": "z_steps", "x_lost_motion": "x_backlash",
-    "y_lost_motion": "y_backlash", "z_lost_motion": "z_backlash", "kerf": "kerf", "hole_bias": "hole_bias",
-}  # fmt: skip
+    "x_scale": "x_steps",
+    "y_scale": "y_steps",
+    "z_scale": "z_steps",
+    "x_lost_motion": "x_backlash",
+    "y_lost_motion": "y_backlash",
+    "z_lost_motion": "z_backlash",
+    "kerf": "kerf",
+    "hole_bias": "hole_bias",
+}
 ORDER = tuple(FOUND_AS)
 # A reading that could be added: what it is called, by code → how it would bear on the unknowns of an axis.
 A_READING: tuple[tuple[str, dict[str, float]], ...] = (
@@ -177,13 +183,23 @@ class Joint(Procedure[Any]):
             if finding is None:
                 others = model.confused_with(unknown)
                 unresolved += [(unknown.name, b.name) for b in others]
-                lacking.append(note("joint.lacking", unknown=unknown.name, others=[b.name for b in others],
-                                    tells=model.would_tell(unknown)))  # fmt: skip
+                lacking.append(
+                    note(
+                        "joint.lacking",
+                        unknown=unknown.name,
+                        others=[b.name for b in others],
+                        tells=model.would_tell(unknown),
+                    )
+                )
             else:
                 findings.append(finding)
         leant_on = [u.name for u in model.leant_on]
-        notes = (*lacking, *held_notes(case, [n for n in leant_on if n in case.known]), *_assumptions(model, findings),
-                 *model.learnt)  # fmt: skip
+        notes = (
+            *lacking,
+            *held_notes(case, [n for n in leant_on if n in case.known]),
+            *_assumptions(model, findings),
+            *model.learnt,
+        )
         pairs = tuple(dict.fromkeys(tuple(sorted(pair)) for pair in unresolved))
         return Solution(tuple(findings), pairs, notes)  # type: ignore[arg-type]
 
@@ -191,25 +207,41 @@ class Joint(Procedure[Any]):
         """A stepped outline and a kerf plate of one router, read with the same caliper, and a dial on X."""
         return {
             "procedure": "joint",
-            "machine": {"kind": "router", "decimals": 3,
-                        "values": {"x_steps": 106.667, "y_steps": 106.667, "x_backlash": 0.05, "kerf": 6.0}},
+            "machine": {
+                "kind": "router",
+                "decimals": 3,
+                "values": {"x_steps": 106.667, "y_steps": 106.667, "x_backlash": 0.05, "kerf": 6.0},
+            },
             "tolerance": {"x_steps": 0.4, "y_steps": 0.4, "x_backlash": 0.05, "kerf": 0.1},
             "parts": [
-                {"procedure": "rectangle", "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
-                 "piece": {"width": 400, "height": 300, "short_width": 120, "short_height": 90, "compensation": 6.0},
-                 "readings": [{"measurand": "width", "values": [400.31, 400.3]},
-                              {"measurand": "height", "values": [299.79, 299.8]},
-                              {"measurand": "short_width", "values": [120.02, 120.01]},
-                              {"measurand": "short_height", "values": [89.9, 89.91]}]},
-                {"procedure": "kerf-square", "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
-                 "piece": {"width": 160, "height": 120, "slot": 16, "compensation": 6.0},
-                 "readings": [{"measurand": "width", "values": [160.05, 160.04]},
-                              {"measurand": "slot", "values": [16.05, 16.06]}]},
-                {"procedure": "backlash", "instrument": {"kind": "dial", "resolution": 0.01,
-                                                         "permissible_error": [0.006, 0.0]},
-                 "piece": {"axis": "x", "travel": 10}, "readings": [{"measurand": "return", "values": [0.04, 0.05]}]},
+                {
+                    "procedure": "rectangle",
+                    "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
+                    "piece": {"width": 400, "height": 300, "short_width": 120, "short_height": 90, "compensation": 6.0},
+                    "readings": [
+                        {"measurand": "width", "values": [400.31, 400.3]},
+                        {"measurand": "height", "values": [299.79, 299.8]},
+                        {"measurand": "short_width", "values": [120.02, 120.01]},
+                        {"measurand": "short_height", "values": [89.9, 89.91]},
+                    ],
+                },
+                {
+                    "procedure": "kerf-square",
+                    "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
+                    "piece": {"width": 160, "height": 120, "slot": 16, "compensation": 6.0},
+                    "readings": [
+                        {"measurand": "width", "values": [160.05, 160.04]},
+                        {"measurand": "slot", "values": [16.05, 16.06]},
+                    ],
+                },
+                {
+                    "procedure": "backlash",
+                    "instrument": {"kind": "dial", "resolution": 0.01, "permissible_error": [0.006, 0.0]},
+                    "piece": {"axis": "x", "travel": 10},
+                    "readings": [{"measurand": "return", "values": [0.04, 0.05]}],
+                },
             ],
-        }  # fmt: skip
+        }
 
 
 def found_by(case: Case, model: Together) -> list[tuple[Unknown, Finding | None]]:
@@ -295,8 +327,9 @@ def _asks(case: Case, i: int, part: Case) -> tuple[Finding, ...]:
     where = note("joint.part", number=i + 1)
     return tuple(
         replace(f, notes=tuple(n.of(where) if not n.values.get("what") else n for n in f.notes))
-        for f in answer.findings if f.verdict is Verdict.IMPLAUSIBLE
-    )  # fmt: skip
+        for f in answer.findings
+        if f.verdict is Verdict.IMPLAUSIBLE
+    )
 
 
 def _finding(case: Case, model: Together, unknown: Unknown, estimate: Uncertain) -> Finding:
@@ -324,10 +357,16 @@ def _finding(case: Case, model: Together, unknown: Unknown, estimate: Uncertain)
     found = no_number(case, quantity, verdict, note("joint.nothing_held"), PER_METRE)
     notes, settled = with_remedies(verdict, found.notes, case, None, quantity, error, T)
     return replace(
-        found, old=None, error=error.value, notes=notes,
-        expanded_uncertainty=error.U, worth_correcting=worth_correcting(error.value, error.U), remedies=settled,
-        limits=shares_of(error), assumed=taken_for_granted(error.effects),
-    )  # fmt: skip
+        found,
+        old=None,
+        error=error.value,
+        notes=notes,
+        expanded_uncertainty=error.U,
+        worth_correcting=worth_correcting(error.value, error.U),
+        remedies=settled,
+        limits=shares_of(error),
+        assumed=taken_for_granted(error.effects),
+    )
 
 
 def _unweighed(case: Case) -> Case:

@@ -47,9 +47,11 @@ class KerfCombProcedure(Procedure[KerfComb]):
         wide = max(STRIP, round(3 * around.kerf))
         stock = around.machine.stock
         return {
-            "strips": STRIPS, "window": STRIPS * wide, "thickness": stock.thickness if stock else 0.0,
+            "strips": STRIPS,
+            "window": STRIPS * wide,
+            "thickness": stock.thickness if stock else 0.0,
             "compensation": around.kerf,
-        }  # fmt: skip
+        }
 
     def piece(self, parameters: Parameters) -> KerfComb:
         """From `strips`, `window` (mm), `thickness`."""
@@ -59,9 +61,10 @@ class KerfCombProcedure(Procedure[KerfComb]):
             raise InputError("expected a whole number", "piece.strips")
         try:
             return KerfComb(
-                int(strips), length_mm(parameters.get("window", STRIPS * STRIP), "piece.window"),
+                int(strips),
+                length_mm(parameters.get("window", STRIPS * STRIP), "piece.window"),
                 length_mm(parameters.get("thickness", 0.0), "piece.thickness"),
-            )  # fmt: skip
+            )
         except PieceError as error:
             raise error.at("piece") from None
 

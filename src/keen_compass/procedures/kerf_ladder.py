@@ -65,11 +65,14 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         lowest = max(round(room - step * (count // 2), 3), 0.0)
         stock = around.machine.stock
         return {
-            "nominal": max(SIZES[side], math.ceil(2.5 * room) if side == "inside" else 0.0), "side": side,
-            "compensations": [round(lowest + step * i, 3) for i in range(count)], "compensation": room,
-            "thickness": stock.thickness if stock else 0.0, "read": around.chosen.get("read", "sizes"),
+            "nominal": max(SIZES[side], math.ceil(2.5 * room) if side == "inside" else 0.0),
+            "side": side,
+            "compensations": [round(lowest + step * i, 3) for i in range(count)],
+            "compensation": room,
+            "thickness": stock.thickness if stock else 0.0,
+            "read": around.chosen.get("read", "sizes"),
             "thermal": around.machine.kind in THERMAL,
-        }  # fmt: skip
+        }
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
         """The same ladder; about what is in force now where another number of rungs was chosen since."""
@@ -103,17 +106,27 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         """Every rung's size, and which of them fits."""
         rungs = tuple(
             Measurand(
-                name, note("kerf_ladder.rung", number=i + 1, room=piece.compensations[i]), "x", piece.size,
-                Faces(piece.line(i), "inside" if piece.inside else "part"), piece.line(i),
+                name,
+                note("kerf_ladder.rung", number=i + 1, room=piece.compensations[i]),
+                "x",
+                piece.size,
+                Faces(piece.line(i), "inside" if piece.inside else "part"),
+                piece.line(i),
                 hint=f"kerf_ladder.how_{piece.side}",
             )
             for i, name in enumerate(piece.names)
-        )  # fmt: skip
+        )
         faces = [m.where for m in rungs if isinstance(m.where, Faces)]
         which = Measurand(
-            "pick", "kerf_ladder.pick", "x", 0.0, Fits(tuple(faces), piece.size), hint="kerf_ladder.how_pick",
-            options=len(rungs), unit="",
-        )  # fmt: skip
+            "pick",
+            "kerf_ladder.pick",
+            "x",
+            0.0,
+            Fits(tuple(faces), piece.size),
+            hint="kerf_ladder.how_pick",
+            options=len(rungs),
+            unit="",
+        )
         return (*rungs, which)
 
     def asks(self, measurand: Measurand, chosen: Mapping[str, object]) -> bool:
@@ -140,8 +153,12 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         beyond = any(at in (1, len(piece.names)) for at in picked) and not read
         notes = ((note("kerf_ladder.beyond"),) if beyond else ()) + model.assumed_that_matters(value)
         finding = kerf_finding(case, self, value, piece.compensation, notes)
-        said = (*assumed_notes(case), *scatter_notes(case), *model.learnt,
-                *held_notes(case, [n for n in model.leant_on if not case.known[n].assumed]))  # fmt: skip
+        said = (
+            *assumed_notes(case),
+            *scatter_notes(case),
+            *model.learnt,
+            *held_notes(case, [n for n in model.leant_on if not case.known[n].assumed]),
+        )
         return Solution((finding,), (), said, _figures(piece, read, picked, value.value))
 
     def plans(self, case: Case) -> list[dict[str, object]]:
@@ -194,8 +211,12 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
 
     def usual_piece(self) -> dict[str, object]:
         """Outsides of 40 mm about 6 mm."""
-        return {"nominal": 40.0, "side": "outside", "compensation": 6.0,
-                "compensations": [round(5.7 + 0.1 * i, 3) for i in range(7)]}  # fmt: skip
+        return {
+            "nominal": 40.0,
+            "side": "outside",
+            "compensation": 6.0,
+            "compensations": [round(5.7 + 0.1 * i, 3) for i in range(7)],
+        }
 
     def unless_said(self, given: Parameters) -> dict[str, object]:
         """Seven rungs."""
@@ -206,8 +227,9 @@ def _rows(piece: KerfLadder, read: Mapping[str, Measurement]) -> list[Observatio
     """Each rung with the room that it was given."""
     return [
         row(Size(m, "x", piece.size, piece.inside), read[m], piece.compensations[i])
-        for i, m in enumerate(piece.names) if m in read
-    ]  # fmt: skip
+        for i, m in enumerate(piece.names)
+        if m in read
+    ]
 
 
 def _pick_rows(case: Case, piece: KerfLadder, picked: list[float]) -> list[Observation]:
@@ -226,9 +248,13 @@ def _pick_rows(case: Case, piece: KerfLadder, picked: list[float]) -> list[Obser
     scatter = case.scatter(drawn=False)
     effects = (
         (Source("pick", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1.0),
-        (Source("pick|pieces", scatter.s, Cause.PIECES, scatter.dof,
-                assumed="piece_scatter" if scatter.assumed else ""), 1.0),
-    )  # fmt: skip
+        (
+            Source(
+                "pick|pieces", scatter.s, Cause.PIECES, scatter.dof, assumed="piece_scatter" if scatter.assumed else ""
+            ),
+            1.0,
+        ),
+    )
     return [
         Observation("pick", {KERF: 1.0, lost_motion_of("x"): -way, scale_of("x"): way * piece.size}, value, effects)
     ]

@@ -12,11 +12,7 @@ from keen_compass.machines.profile import THERMAL, Machine
 from keen_compass.pieces.plate import BOTTOM, GOVERN, INSIDE, OUTSIDE, KerfPlate
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
-from keen_compass.procedures.case import (
-    Case,
-    Parameters,
-    length_mm,
-)
+from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one, room_held
 from keen_compass.procedures.results import (
     Outcome,
@@ -71,9 +67,11 @@ class KerfSquare(Procedure[KerfPlate]):
         tabs = (("kerf_square.with_tabs", True), ("kerf_square.without", False))
         held = () if machine.kind in THERMAL else (Choice("tabs", "kerf_square.tabs", tabs),)
         return (
-            Choice("govern", "kerf_square.govern", govern), Choice("inner", "kerf_square.inner", inner),
-            Choice("outline", "kerf_square.outline", outline), *held,
-        )  # fmt: skip
+            Choice("govern", "kerf_square.govern", govern),
+            Choice("inner", "kerf_square.inner", inner),
+            Choice("outline", "kerf_square.outline", outline),
+            *held,
+        )
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """A small plate in the material that is loaded."""
@@ -88,13 +86,17 @@ class KerfSquare(Procedure[KerfPlate]):
         height, share = around.rounded(0.75 * width), STEPPED_SHARE if stepped else 1.0
         short = {"short_width": around.rounded(width / 2), "short_height": around.rounded(height / 2)}
         return {
-            "width": width, "height": height, **(short if stepped else {}),
+            "width": width,
+            "height": height,
+            **(short if stepped else {}),
             "hole": round(share * USUAL_HOLE * width) if "hole" in inner else 0.0,
             "slot": float(max(round(share * USUAL_SLOT * width), 2 * compensation)) if "slot" in inner else 0.0,
-            **_in_force(around), "thickness": stock.thickness if stock else 0.0,
-            "tabs": around.chosen.get("tabs", True), "govern": around.chosen.get("govern", "outside"),
+            **_in_force(around),
+            "thickness": stock.thickness if stock else 0.0,
+            "tabs": around.chosen.get("tabs", True),
+            "govern": around.chosen.get("govern", "outside"),
             "thermal": around.machine.kind in THERMAL,
-        }  # fmt: skip
+        }
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
         """The same plate, with what is in force by now."""
@@ -122,23 +124,31 @@ class KerfSquare(Procedure[KerfPlate]):
         """What is read at the upper edges; and at the lower ones, with the piece turned over."""
         upper = tuple(
             Measurand(
-                m, f"kerf_square.{m}", _axis(piece, m), piece.nominal(m),
-                Faces(piece.line(m), "inside" if m in INSIDE else "jaws"), piece.line(m),
-                _side(piece, m), f"kerf_square.how_{'inside' if m in INSIDE else 'outside'}",
+                m,
+                f"kerf_square.{m}",
+                _axis(piece, m),
+                piece.nominal(m),
+                Faces(piece.line(m), "inside" if m in INSIDE else "jaws"),
+                piece.line(m),
+                _side(piece, m),
+                f"kerf_square.how_{'inside' if m in INSIDE else 'outside'}",
                 box_at=_beside(piece, m),
             )
             for m in piece.measurands()
-        )  # fmt: skip
+        )
         if not piece.thickness:
             return upper
         lower = tuple(
             replace(
-                m, name=f"{m.name}{BOTTOM}", label=note("kerf_square.below", what=m.label), below=True,
+                m,
+                name=f"{m.name}{BOTTOM}",
+                label=note("kerf_square.below", what=m.label),
+                below=True,
                 where=replace(m.where, below=True) if isinstance(m.where, Faces) else m.where,
                 hint="kerf_square.how_below",
             )
             for m in upper
-        )  # fmt: skip
+        )
         return (*upper, *lower)
 
     def answer(self, case: Case) -> Solution:
@@ -171,13 +181,15 @@ class KerfSquare(Procedure[KerfPlate]):
         room = room_held(case)
         slot = float(max(16, math.ceil(2 * room)))
         inner: list[dict[str, object]] = [
-            {"slot": slot, "compensation": room}, {"slot": slot, "hole": 44.0, "compensation": room},
-        ]  # fmt: skip
+            {"slot": slot, "compensation": room},
+            {"slot": slot, "hole": 44.0, "compensation": room},
+        ]
         plain = [{"width": 160.0, "height": 120.0, **i} for i in inner]
         stepped = [
             {"width": s, "height": 0.75 * s, "short_width": s / 2, "short_height": 0.375 * s, **inner[0]}
-            for s in (320.0, 400.0, 560.0) if not case.largest_size or s <= case.largest_size
-        ]  # fmt: skip
+            for s in (320.0, 400.0, 560.0)
+            if not case.largest_size or s <= case.largest_size
+        ]
         return [*plain, *stepped]
 
     def rows(self, case: Case) -> list[Observation]:
@@ -222,8 +234,16 @@ class KerfSquare(Procedure[KerfPlate]):
         return {
             "procedure": "kerf-square",
             "machine": {"kind": "plasma", "decimals": 3, "values": {"kerf": 1.5}},
-            "piece": {"width": 90, "height": 70, "hole": 25, "slot": 8, "slot_axis": "x", "compensation": 1.5,
-                      "thickness": 10, "govern": "outside"},
+            "piece": {
+                "width": 90,
+                "height": 70,
+                "hole": 25,
+                "slot": 8,
+                "slot_axis": "x",
+                "compensation": 1.5,
+                "thickness": 10,
+                "govern": "outside",
+            },
             "instrument": {"resolution": 0.01, "permissible_error": [0.02, 0.00002]},
             "tolerance": 0.15,
             "subject": {"material": "steel", "thickness": 10, "process": "45 A"},
@@ -235,7 +255,7 @@ class KerfSquare(Procedure[KerfPlate]):
                 {"measurand": "slot", "values": [8.26, 8.27, 8.25]},
                 {"measurand": "width_bottom", "values": [89.98, 90.0, 89.99]},
             ],
-        }  # fmt: skip
+        }
 
     def usual_piece(self) -> dict[str, object]:
         """With hole and slot."""
@@ -270,9 +290,11 @@ class _Model:
         self.case, self.piece = case, piece
         self.govern = str(case.piece.get("govern", "outside"))
         upper = [m for m in piece.measurands() if (m in measured if measured is not None else m in case.readings)]
-        self.measured = measured if measured is not None else {
-            m: case.measured(m, nominal=piece.nominal(m), drawn=False) for m in upper
-        }  # fmt: skip
+        self.measured = (
+            measured
+            if measured is not None
+            else {m: case.measured(m, nominal=piece.nominal(m), drawn=False) for m in upper}
+        )
         self.sizes = [_as_size(piece, m) for m in upper]
         rows = [row(s, self.measured[s.name], self.compensation, piece.hole_bias) for s in self.sizes]
         self.joint = KerfFit(case, rows)
@@ -299,12 +321,21 @@ class _Model:
             return ()
         names = {s.name for s in self.sizes}
         thermal = self.case.thermal
-        maybe = ["scale", *(("hole_bias",) if not straight else ()),
-                 *(("bevel", "worn", "corners") if thermal else ("play",))]  # fmt: skip
+        maybe = [
+            "scale",
+            *(("hole_bias",) if not straight else ()),
+            *(("bevel", "worn", "corners") if thermal else ("play",)),
+        ]
         unread = ("slot", "short_width", *((f"width{BOTTOM}",) if thermal else ()))
         tells = next((m for m in unread if m not in names and m not in self.case.readings), "")
-        return (note("kerf_square.disagree", apart=abs(apart.value), maybe=maybe,
-                     tells=f"kerf_square.{tells}" if tells else ""),)  # fmt: skip
+        return (
+            note(
+                "kerf_square.disagree",
+                apart=abs(apart.value),
+                maybe=maybe,
+                tells=f"kerf_square.{tells}" if tells else "",
+            ),
+        )
 
     def figures(self) -> dict[str, Any]:
         """The kerf itself where readings and knowledge tell it apart from play; how the edges lean."""
@@ -322,8 +353,9 @@ class _Model:
         """The compensation that each kind of size needs, as far as it was read: with play left they differ."""
         kinds = {
             "outsides": [s for s in self.sizes if not s.inside],
-            "slots": [s for s in self.sizes if s.inside and not s.round], "holes": [s for s in self.sizes if s.round],
-        }  # fmt: skip
+            "slots": [s for s in self.sizes if s.inside and not s.round],
+            "holes": [s for s in self.sizes if s.round],
+        }
         found: dict[str, float] = {}
         for kind, sizes in kinds.items():
             right = wanted(sizes, "outside" if kind == "outsides" else "inside") if sizes else {}
@@ -339,9 +371,13 @@ class _Model:
             if s.inside is inside and below in self.case.readings and self.piece.thickness:
                 bottom = self.case.measured(below, nominal=s.nominal, drawn=False)
                 e = edge(self.measured[s.name].value, bottom.value, self.piece.thickness, inside=inside)
-                return {"angle_deg": e.angle * 180 / 3.141592653589793, "perpendicularity": e.perpendicularity,
-                        "range": e.range, "thickness": self.piece.thickness,
-                        "larger_below": 2 * e.perpendicularity * (1.0 if e.angle > 0 else -1.0)}  # fmt: skip
+                return {
+                    "angle_deg": e.angle * 180 / 3.141592653589793,
+                    "perpendicularity": e.perpendicularity,
+                    "range": e.range,
+                    "thickness": self.piece.thickness,
+                    "larger_below": 2 * e.perpendicularity * (1.0 if e.angle > 0 else -1.0),
+                }
         return None
 
 
@@ -379,9 +415,16 @@ def _hole_bias(case: Case, bias: Uncertain, settled_by: KerfSquare) -> Finding:
     new = StoredAmount.of("hole_bias", bias.value, old.unit, decimals)
     text = f"{case.in_its_unit(old.base)} + {case.in_its_unit(left.value)}".replace("+ −", "− ")
     outcome = Outcome(
-        "hole_bias", old, new, left, case.tolerance_of("hole_bias", 1000.0), arithmetic(text), bias.U / size,
-        predicted=abs(new.base - bias.value), last_digit=10**-decimals * size,
-    )  # fmt: skip
+        "hole_bias",
+        old,
+        new,
+        left,
+        case.tolerance_of("hole_bias", 1000.0),
+        arithmetic(text),
+        bias.U / size,
+        predicted=abs(new.base - bias.value),
+        last_digit=10**-decimals * size,
+    )
     return judged(case, outcome, settled_by)
 
 

@@ -97,9 +97,13 @@ class KerfFit:
 
 
 def kerf_finding(
-    case: Case, procedure: Procedure[Any] | None, right: Uncertain, compensation: float, notes: tuple[Note, ...],
+    case: Case,
+    procedure: Procedure[Any] | None,
+    right: Uncertain,
+    compensation: float,
+    notes: tuple[Note, ...],
     quantity: str = "kerf",
-) -> Finding:  # fmt: skip
+) -> Finding:
     """procedure: with which more of the same could settle it; None where nothing of it would.
 
     right: the compensation that comes out right, full width, mm. compensation: what counts as old where nothing is
@@ -113,7 +117,15 @@ def kerf_finding(
     half = " ÷ 2" if case.kerf_form == "half" else ""
     text = f"{case.in_its_unit(old.value * SIZE[unit])} − {case.in_its_unit(error.value)}{half}"
     outcome = Outcome(
-        quantity, old, new, error, case.tolerance_of("kerf", 1000.0), arithmetic(text.replace("− −", "+ ")),
-        error.U / size, notes, abs(new.value * size - right.value), 10**-decimals * size,
-    )  # fmt: skip
+        quantity,
+        old,
+        new,
+        error,
+        case.tolerance_of("kerf", 1000.0),
+        arithmetic(text.replace("− −", "+ ")),
+        error.U / size,
+        notes,
+        abs(new.value * size - right.value),
+        10**-decimals * size,
+    )
     return judged(case, outcome, procedure)

@@ -23,9 +23,10 @@ if TYPE_CHECKING:
 def looked_through(case: Case, measurands: Mapping[str, Measurand], room: float) -> list[Doubt]:
     """What to ask about, a doubt for each measurand at most. room: by which a cut may bend a length, mm."""
     read = [
-        m for name, m in measurands.items()
+        m
+        for name, m in measurands.items()
         if m.kind is Kind.LENGTH and not m.by_eye and all(_sensible(m, r) for r in case.readings.get(name, ()))
-    ]  # fmt: skip
+    ]
     read = [m for m in read if case.readings.get(m.name)]
     everything = case.scatter_of_readings()
     found = [doubt.of(m.spoken or m.label) for m in read if (doubt := _of_one(case, m, room, everything))]
@@ -57,9 +58,10 @@ def _exchanged(case: Case, sizes: list[Measurand]) -> list[Doubt]:
     """Two that were read each where the other should have been."""
     means = {m.name: case.measured(m.name, nominal=m.nominal) for m in sizes}
     doubt = looks_swapped(
-        {m.name: m.nominal for m in sizes}, {name: mean.value for name, mean in means.items()},
+        {m.name: m.nominal for m in sizes},
+        {name: mean.value for name, mean in means.items()},
         {name: 2 * mean.mean.u for name, mean in means.items()},
-    )  # fmt: skip
+    )
     if doubt is None:
         return []
     a, b = (next(m.label for m in sizes if m.name == name) for name in doubt.measurands)

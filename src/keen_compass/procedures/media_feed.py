@@ -110,8 +110,13 @@ class MediaFeed(Procedure[Bands]):
         """What is printed."""
         printer, made = around.machine.fitting("printer"), self.parameters(around)
         bands = self.piece(made).corrections
-        return note("media_feed.print_test", printer=printer.name if printer else "", first=bands[0], last=bands[-1],
-                    step=round(bands[1] - bands[0], 6))  # fmt: skip
+        return note(
+            "media_feed.print_test",
+            printer=printer.name if printer else "",
+            first=bands[0],
+            last=bands[-1],
+            step=round(bands[1] - bands[0], 6),
+        )
 
     def piece(self, parameters: Parameters) -> Bands:
         """From `corrections`, rising, and `relative`."""
@@ -134,10 +139,18 @@ class MediaFeed(Procedure[Bands]):
         where = Meets(piece.corrections, piece.relative)
         pick = Measurand("pick", "media_feed.pick", "", 0.0, where, hint="media_feed.how", options=n, unit="")
         each = tuple(
-            Measurand(name, note("media_feed.band", number=i + 1), "", 0.0, replace(where, band=i),
-                      hint="media_feed.how_band", options=len(WORDS), unit="")
+            Measurand(
+                name,
+                note("media_feed.band", number=i + 1),
+                "",
+                0.0,
+                replace(where, band=i),
+                hint="media_feed.how_band",
+                options=len(WORDS),
+                unit="",
+            )
             for i, name in enumerate(piece.names)
-        )  # fmt: skip
+        )
         return (pick, *each)
 
     def asks(self, measurand: Measurand, chosen: Parameters) -> bool:

@@ -49,7 +49,7 @@ def _outcome(case: Case, quantity: str, e: Uncertain, notes: tuple[Note, ...] = 
 
 def offset_findings(
     case: Case, head: str, errors: Sequence[Uncertain], notes: tuple[Note, ...] = ()
-) -> tuple[Finding, ...]:  # fmt: skip
+) -> tuple[Finding, ...]:
     """Both components, which belong together: errors along X and Y from the same readings."""
     quantities = [f"{head}_{axis}" for axis in AXES]
     shared = covariance(*errors)

@@ -54,10 +54,14 @@ class Proposal:
     def to_json(self) -> dict[str, Any]:
         """As the command line prints it."""
         return {
-            "procedure": self.procedure, "piece": dict(self.piece), "instrument": self.instrument.name,
-            "readings_each": self.readings_each, "minutes": round(self.minutes, 1),
-            "predicted": {q: float(f"{U:.4g}") for q, U in self.predicted.items()}, "settles": list(self.settles),
-        }  # fmt: skip
+            "procedure": self.procedure,
+            "piece": dict(self.piece),
+            "instrument": self.instrument.name,
+            "readings_each": self.readings_each,
+            "minutes": round(self.minutes, 1),
+            "predicted": {q: float(f"{U:.4g}") for q, U in self.predicted.items()},
+            "settles": list(self.settles),
+        }
 
 
 class Next(Procedure[Any]):
@@ -89,19 +93,32 @@ class Next(Procedure[Any]):
         """A router of which steps and kerf are open, with a caliper, a rule and a dial at hand."""
         return {
             "procedure": "next",
-            "machine": {"kind": "router", "decimals": 3,
-                        "values": {"x_steps": 106.667, "y_steps": 106.667, "x_backlash": 0.05, "kerf": 6.0}},
+            "machine": {
+                "kind": "router",
+                "decimals": 3,
+                "values": {"x_steps": 106.667, "y_steps": 106.667, "x_backlash": 0.05, "kerf": 6.0},
+            },
             "tolerance": {"x_steps": 0.4, "y_steps": 0.4, "kerf": 0.15, "x_backlash": 0.05},
             "largest_size": 800,
             "open": ["x_steps", "y_steps", "kerf", "x_backlash"],
             "instruments_at_hand": [
-                {"name": "caliper 600 mm", "kind": "caliper", "resolution": 0.01, "permissible_error": [0.02, 0.00002],
-                 "reach": 600},
-                {"name": "rule 1 m", "kind": "rule", "resolution": 0.5, "permissible_error": [0.1, 0.00005],
-                 "reach": 1000},
+                {
+                    "name": "caliper 600 mm",
+                    "kind": "caliper",
+                    "resolution": 0.01,
+                    "permissible_error": [0.02, 0.00002],
+                    "reach": 600,
+                },
+                {
+                    "name": "rule 1 m",
+                    "kind": "rule",
+                    "resolution": 0.5,
+                    "permissible_error": [0.1, 0.00005],
+                    "reach": 1000,
+                },
                 {"name": "dial", "kind": "dial", "resolution": 0.01, "permissible_error": [0.008, 0], "reach": 10},
             ],
-        }  # fmt: skip
+        }
 
 
 def proposals(case: Case, file_format: str = "gcode") -> list[Proposal]:
@@ -182,7 +199,7 @@ def _predicted(case: Case, procedure: Procedure[Any], piece: Any, n: int) -> dic
         m.name: tuple([Length(m.nominal, trim_number(m.nominal, 3), "mm")] * n)
         for m in procedure.measurands(piece)
         if m.kind is Kind.LENGTH and not m.below and procedure.asks(m, case.piece) and (m.nominal > 0 or m.signed)
-    }  # fmt: skip
+    }
     if not readings:
         return found
     rows = procedure.rows(replace(case, readings=readings))
@@ -207,7 +224,7 @@ def _known(case: Case, unknown: Unknown) -> Known | None:
 
 def _weighed(
     case: Case, procedure: Procedure[Any], piece: Any, predicted: Mapping[str, float], count: int, n: int
-) -> Proposal:  # fmt: skip
+) -> Proposal:
     entry = REGISTRY[procedure.name]
     usual = max(count * procedure.passes, 1)
     minutes = entry.minutes * (1 - SHARE_OF_READING + SHARE_OF_READING * count * n / usual)
@@ -224,7 +241,7 @@ def _weighed(
     worth += sum(NEARLY * CLEAR * T[q] / predicted[q] for q in nearly)
     return Proposal(
         procedure.name, case.piece, case.instrument, n, minutes, dict(predicted), settles, for_good, worth / minutes
-    )  # fmt: skip
+    )
 
 
 PROCEDURE = Next()

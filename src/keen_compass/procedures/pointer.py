@@ -181,9 +181,7 @@ class Pointer(Procedure[Sheet]):
         """Verniers tell twice as much."""
         return VERNIER if parameters.get("fine") or parameters.get("read") == "vernier" else TICKS
 
-    def page(
-        self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False
-    ) -> Page:  # fmt: skip
+    def page(self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False) -> Page:
         """Marks to load it by, and five targets."""
         return sheet("pointer", size, number, targets=True, down=down, fine=fine)
 
@@ -192,9 +190,10 @@ class Pointer(Procedure[Sheet]):
         sheet = self.piece(case.piece)
         self.check_readings(case, tuple(m.name for m in self.measurands(sheet)), positive=False)
         both = [
-            i for i, (x, y) in enumerate(zip(sheet.names("x"), sheet.names("y"), strict=True))
+            i
+            for i, (x, y) in enumerate(zip(sheet.names("x"), sheet.names("y"), strict=True))
             if case.readings.get(x) and case.readings.get(y)
-        ]  # fmt: skip
+        ]
         quantities = [f"{sheet.secondary}_{a}" for a in AXES]
         if not both:
             return Solution(tuple(no_number(case, q, Verdict.UNRESOLVED, note("nothing_read")) for q in quantities))
@@ -220,11 +219,13 @@ class Pointer(Procedure[Sheet]):
         if figures.get("turn_mm_per_m") is None:
             return Shown()
         x, y = figures["stretch_mm_per_m"]
-        return Shown((
-            ("pointer.turn", note("pointer.turned_per_metre", mm=figures["turn_mm_per_m"])),
-            ("pointer.stretch_x", note("pointer.per_metre", mm=x)),
-            ("pointer.stretch_y", note("pointer.per_metre", mm=y)),
-        ))  # fmt: skip
+        return Shown(
+            (
+                ("pointer.turn", note("pointer.turned_per_metre", mm=figures["turn_mm_per_m"])),
+                ("pointer.stretch_x", note("pointer.per_metre", mm=x)),
+                ("pointer.stretch_y", note("pointer.per_metre", mm=y)),
+            )
+        )
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of either component, mm."""
@@ -242,7 +243,8 @@ class Pointer(Procedure[Sheet]):
             "procedure": "pointer",
             "machine": {"values": {"pointer_x": 38.2, "pointer_y": -12.5}, "decimals": 2},
             "piece": {
-                "way": "sheet", "secondary": "pointer",
+                "way": "sheet",
+                "secondary": "pointer",
                 "targets": [[20, 20], [190, 20], [190, 270], [20, 270], [105, 145]],
             },
             "instrument": {"name": "rule", "kind": "rule", "resolution": 0.1, "permissible_error": [0.05, 0]},
@@ -253,7 +255,7 @@ class Pointer(Procedure[Sheet]):
                 for i, (x, y) in enumerate([(-0.5, 0.2), (-0.4, 0.4), (-0.3, 0.4), (-0.4, 0.2), (-0.4, 0.3)], 1)
                 for a, v in (("x", x), ("y", y))
             ],
-        }  # fmt: skip
+        }
 
     def usual_piece(self) -> dict[str, object]:
         """One mark."""
@@ -279,7 +281,7 @@ class Fit:
 
 def _rows(
     targets: Sequence[tuple[float, float]], read: dict[str, list[Measurement]], own: Sequence[Source]
-) -> list[Observation]:  # fmt: skip
+) -> list[Observation]:
     """Where the tool landed at each target, about their mean place: offset, turn and stretches."""
     design = _design(np.asarray(targets, float))
     names = [Unknown(name) for name in ("e_x", "e_y", "turn", "stretch_x", "stretch_y")]
@@ -305,9 +307,7 @@ def _design(places: NDArray[np.float64]) -> NDArray[np.float64]:
     return columns
 
 
-def fitted(
-    targets: Sequence[tuple[float, float]], read: dict[str, list[Measurement]], own: Sequence[Source]
-) -> Fit:  # fmt: skip
+def fitted(targets: Sequence[tuple[float, float]], read: dict[str, list[Measurement]], own: Sequence[Source]) -> Fit:
     """Offset, turn and stretches by least squares. own: what each target has of its own, however well it is read.
 
     How far single targets differ is learnt from the residuals, pooled with what is assumed of drawing and reading them.
@@ -330,7 +330,7 @@ def fitted(
 
 def _effects(
     read: dict[str, list[Measurement]], own: Sequence[Source], residuals: Any, dof: int, axis: str
-) -> tuple[tuple[Source, float], ...]:  # fmt: skip
+) -> tuple[tuple[Source, float], ...]:
     """Of the mean of n targets: what single ones differ by is pooled of what is assumed and what they show."""
     n = len(own)
     mean = combination([(1 / n, m.mean) for m in read[axis]]).effects

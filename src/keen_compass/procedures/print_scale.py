@@ -133,15 +133,18 @@ class PrintScale(Procedure[Ticks]):
         if parameters.get("aimed_with", TOOL) not in (TOOL, *AIMED_WITH):
             raise InputError(f"expected one of {TOOL}, {', '.join(AIMED_WITH)}", "piece.aimed_with")
         size = place(parameters["size"], "piece.size") if "size" in parameters else (0.0, 0.0)
-        lengths = {name: length_mm(parameters.get(name, d), f"piece.{name}")
-                   for name, d in (("x", 150.0), ("y", 200.0), ("bar", 100.0))}  # fmt: skip
+        lengths = {
+            name: length_mm(parameters.get(name, d), f"piece.{name}")
+            for name, d in (("x", 150.0), ("y", 200.0), ("bar", 100.0))
+        }
         for name, mm in lengths.items():
             if not 0 < mm <= LONGEST:
                 raise InputError(f"larger than 0 and at most {LONGEST:g} mm", f"piece.{name}")
         given = parameters.get("crosses", [])
         if not listed(given, 0, MOST_CROSSES):
-            raise InputError(f"expected at most {MOST_CROSSES} places [x, y], got {shown_input(given)}",
-                             "piece.crosses")  # fmt: skip
+            raise InputError(
+                f"expected at most {MOST_CROSSES} places [x, y], got {shown_input(given)}", "piece.crosses"
+            )
         crosses = tuple(place(at, f"piece.crosses[{i}]") for i, at in enumerate(given))
         return Ticks(**lengths, size=size, crosses=crosses)
 
@@ -152,19 +155,32 @@ class PrintScale(Procedure[Ticks]):
         numbers = {"x": (0, 1), "y": (2, 3)}
         distances = tuple(
             Measurand(
-                m, note(f"print_scale.{m}"), m[-1], piece.nominal(m), Lines(m[-1], *numbers[m[-1]]),
+                m,
+                note(f"print_scale.{m}"),
+                m[-1],
+                piece.nominal(m),
+                Lines(m[-1], *numbers[m[-1]]),
                 line=_between(ticks[m]) if m in ticks else ((0.0, 0.0), (0.0, 0.0)),
-                side=(0, 1) if m[-1] == "x" else (-1, 0), hint="print_scale.how",
-            ) for m in names
-        )  # fmt: skip
+                side=(0, 1) if m[-1] == "x" else (-1, 0),
+                hint="print_scale.how",
+            )
+            for m in names
+        )
         beside = tuple(
             Measurand(
-                name, note("print_scale.cross", number=i, axis=axis), axis, 0.0, Beside(at), signed=True, at=at,
-                hint="print_scale.how_cross", by_eye=TICKS,
+                name,
+                note("print_scale.cross", number=i, axis=axis),
+                axis,
+                0.0,
+                Beside(at),
+                signed=True,
+                at=at,
+                hint="print_scale.how_cross",
+                by_eye=TICKS,
             )
             for i, (pair, at) in enumerate(zip(piece.names, piece.crosses, strict=True), 1)
             for name, axis in zip(pair, AXES, strict=True)
-        )  # fmt: skip
+        )
         return distances + beside
 
     def lines(self, piece: Ticks) -> tuple[Tick, ...]:
@@ -175,9 +191,7 @@ class PrintScale(Procedure[Ticks]):
         """Where the cut is checked against the print."""
         return piece.crosses
 
-    def page(
-        self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False
-    ) -> Page:  # fmt: skip
+    def page(self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False) -> Page:
         """Marks to load it by, and five crosses to cut on."""
         return sheet("print-scale", size, number, targets=True, down=down)
 
@@ -217,8 +231,9 @@ class PrintScale(Procedure[Ticks]):
         """What the printer makes of a length, and how the cut lies on the print."""
         lines: list[tuple[str, Note]] = [
             (f"print_scale.printer_{axis}", note("print_scale.percent", percent=100 * (scale - 1)))
-            for axis, scale in zip(AXES, figures.get("printer_scale", (None, None)), strict=True) if scale is not None
-        ]  # fmt: skip
+            for axis, scale in zip(AXES, figures.get("printer_scale", (None, None)), strict=True)
+            if scale is not None
+        ]
         if lies := figures.get("over_print"):
             lines.append(("print_scale.cut_beside", note("print_scale.at_most", mm=lies["largest"])))
         return Shown(tuple(lines))
@@ -239,7 +254,8 @@ class PrintScale(Procedure[Ticks]):
         return {
             "procedure": "print-scale",
             "machine": {
-                "values": {"print_scale_x": 100.0, "print_scale_y": 100.0}, "print_scale_form": "percent_100",
+                "values": {"print_scale_x": 100.0, "print_scale_y": 100.0},
+                "print_scale_form": "percent_100",
                 "decimals": 2,
             },
             "piece": {"x": 150, "y": 200, "bar": 100},
@@ -247,10 +263,12 @@ class PrintScale(Procedure[Ticks]):
             "tolerance": 0.2,
             "subject": {"printer": "office", "carrier": "mat-12"},
             "readings": [
-                {"measurand": "x", "values": [150.5, 150.4]}, {"measurand": "y", "values": [200.1, 200.0]},
-                {"measurand": "bar_x", "values": [99.0]}, {"measurand": "bar_y", "values": [99.0]},
+                {"measurand": "x", "values": [150.5, 150.4]},
+                {"measurand": "y", "values": [200.1, 200.0]},
+                {"measurand": "bar_x", "values": [99.0]},
+                {"measurand": "bar_y", "values": [99.0]},
             ],
-        }  # fmt: skip
+        }
 
     def usual_piece(self) -> dict[str, object]:
         """Over most of a page."""
@@ -290,15 +308,16 @@ def _over_print(case: Case, ticks: Ticks) -> dict[str, Any]:
     beside = [[read[axis][j].value for axis in AXES] for j in range(len(both))]
     largest = max(range(len(both)), key=lambda j: math.hypot(*beside[j]))
     return {
-        "largest": math.hypot(*beside[largest]), "at": both[largest] + 1, "beside": beside[largest],
-        "shift": [fit.e[axis].value for axis in AXES], "turn_mm_per_m": fit.figures["turn_mm_per_m"],
+        "largest": math.hypot(*beside[largest]),
+        "at": both[largest] + 1,
+        "beside": beside[largest],
+        "shift": [fit.e[axis].value for axis in AXES],
+        "turn_mm_per_m": fit.figures["turn_mm_per_m"],
         "stretch_mm_per_m": fit.figures["stretch_mm_per_m"],
-    }  # fmt: skip
+    }
 
 
-def _about(
-    case: Case, ticks: Ticks, lies: dict[str, Any], printer: Sequence[float | None]
-) -> tuple[Note, ...]:  # fmt: skip
+def _about(case: Case, ticks: Ticks, lies: dict[str, Any], printer: Sequence[float | None]) -> tuple[Note, ...]:
     """Whether the cut runs on the print, and what it is made of where it doesn't."""
     x, y = lies["beside"]
     if lies["largest"] <= RUNS_ON:

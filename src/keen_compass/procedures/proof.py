@@ -23,16 +23,7 @@ from keen_compass.machines.profile import AIMED_WITH, Machine
 from keen_compass.pieces.page import Page
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker, border_places, laid, lines_to_cut, sticker_page
 from keen_compass.pieces.where import Border
-from keen_compass.procedures.base import (
-    SHEET_STAGES,
-    Choice,
-    Makes,
-    Measurand,
-    Procedure,
-    Stage,
-    Surface,
-    Surroundings,
-)
+from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed, number
 from keen_compass.procedures.offsets import drawn_line
 from keen_compass.procedures.results import (
@@ -129,9 +120,12 @@ class Proof(Procedure[Places]):
             u, v = x + ax, y + ay if down else size[1] - y - ay
             places.append([round(u, 3), round(v, 3), round(nx, 6), round(ny if down else -ny, 6)])
         return found | {
-            "border": sticker.border, "places": places, "sticker": sticker.to_json(), "copies": copies,
+            "border": sticker.border,
+            "places": places,
+            "sticker": sticker.to_json(),
+            "copies": copies,
             **({"marks": [list(m) for m in around.order.marks]} if around.order.marks else {}),
-        }  # fmt: skip
+        }
 
     def page_of(self, parameters: Parameters, number: int, *, down: bool = False) -> Page | None:
         """The sticker, once or several times."""
@@ -147,9 +141,7 @@ class Proof(Procedure[Places]):
 
     def piece(self, parameters: Parameters) -> Places:
         """From `border` and `places`; of a printed sheet also `sticker`, `copies`, `size`."""
-        self.check_parameters(
-            parameters, {"border", "places", "sticker", "copies", "marks", "aimed_with", *ON_PAPER}
-        )  # fmt: skip
+        self.check_parameters(parameters, {"border", "places", "sticker", "copies", "marks", "aimed_with", *ON_PAPER})
         check_paper(parameters)
         if parameters.get("aimed_with", TOOL) not in (TOOL, *AIMED_WITH):
             raise InputError(f"expected one of {TOOL}, {', '.join(AIMED_WITH)}", "piece.aimed_with")
@@ -180,10 +172,17 @@ class Proof(Procedure[Places]):
         """The border at each place."""
         return tuple(
             Measurand(
-                f"b{i}", note("proof.border_at", number=i), "", piece.border,
-                Border((x, y), (nx, ny), piece.border), signed=True, at=(x, y), hint="proof.how",
-            ) for i, (x, y, nx, ny) in enumerate(piece.at, 1)
-        )  # fmt: skip
+                f"b{i}",
+                note("proof.border_at", number=i),
+                "",
+                piece.border,
+                Border((x, y), (nx, ny), piece.border),
+                signed=True,
+                at=(x, y),
+                hint="proof.how",
+            )
+            for i, (x, y, nx, ny) in enumerate(piece.at, 1)
+        )
 
     def shown(self, figures: Figures) -> Shown:
         """What the borders are made of, as far as the places can tell."""
@@ -236,9 +235,24 @@ class Proof(Procedure[Places]):
         shown = f"{case.in_its_unit(measured[worst].value)} − {case.in_its_unit(places.border)}"
         said, settled = with_remedies(verdict, notes, case, self, QUANTITY, error, T)
         finding = Finding(
-            QUANTITY, "mm", None, None, None, off[worst], "mm", error.U, T, verdict, False, arithmetic(shown), said,
-            subject=case.subject, limits=shares_of(error), remedies=settled, assumed=taken_for_granted(error.effects),
-        )  # fmt: skip
+            QUANTITY,
+            "mm",
+            None,
+            None,
+            None,
+            off[worst],
+            "mm",
+            error.U,
+            T,
+            verdict,
+            False,
+            arithmetic(shown),
+            said,
+            subject=case.subject,
+            limits=shares_of(error),
+            remedies=settled,
+            assumed=taken_for_granted(error.effects),
+        )
         return Solution((finding,), split.confused, assumed_notes(case), figures)
 
     def example(self) -> dict[str, Any]:
@@ -246,17 +260,26 @@ class Proof(Procedure[Places]):
         return {
             "procedure": "proof",
             "machine": {"units": "mm", "values": {}},
-            "piece": {"border": 2, "places": [
-                [60, 10, 1, 0], [60, 30, 1, 0], [45, 40, 0, 1], [15, 40, 0, 1], [0, 30, -1, 0], [0, 10, -1, 0],
-                [15, 0, 0, -1], [45, 0, 0, -1],
-            ]},
+            "piece": {
+                "border": 2,
+                "places": [
+                    [60, 10, 1, 0],
+                    [60, 30, 1, 0],
+                    [45, 40, 0, 1],
+                    [15, 40, 0, 1],
+                    [0, 30, -1, 0],
+                    [0, 10, -1, 0],
+                    [15, 0, 0, -1],
+                    [45, 0, 0, -1],
+                ],
+            },
             "instrument": {"resolution": 0.1, "permissible_error": [0.05, 0], "kind": "rule"},
             "tolerance": 0.2,
             "readings": [
                 {"measurand": f"b{i}", "values": [v, v]}
                 for i, v in enumerate((2.3, 2.3, 2.0, 2.0, 1.7, 1.7, 2.0, 2.0), 1)
             ],
-        }  # fmt: skip
+        }
 
     def usual_piece(self) -> dict[str, object]:
         """The same sticker."""
@@ -273,7 +296,7 @@ PROCEDURE = Proof()
 
 def _rows(
     at: Sequence[tuple[float, float, float, float]], measured: Sequence[Measurement], border: float
-) -> list[Observation]:  # fmt: skip
+) -> list[Observation]:
     """off = b₀ + n·(t + θ×p + diag(s)·p), place by place; a cut wanders by itself besides."""
     rows = []
     for (x, y, nx, ny), m in zip(at, measured, strict=True):
@@ -314,12 +337,13 @@ class Parts:
             look.append("scale_x")
         named = {"shift_x": "shift", "shift_y": "shift", "scale_x": "scale", "scale_y": "scale"}
         return {
-            "shift": pairs["shift"], "turn_deg": None if v["turn"] is None else math.degrees(v["turn"]),
+            "shift": pairs["shift"],
+            "turn_deg": None if v["turn"] is None else math.degrees(v["turn"]),
             "scale": [None if s is None else 1 + s for s in pairs["scale"]],
             "border": None if v["border"] is None else border + v["border"],
             "longer_x_than_y": self.longer[0] if self.longer else None,
             "look_at": list(dict.fromkeys(named.get(name, name) for name in look)),
-        }  # fmt: skip
+        }
 
 
 def parted(at: Sequence[tuple[float, float, float, float]], off: Sequence[float], u: float) -> Parts:

@@ -138,9 +138,15 @@ class Rectangle(Procedure[SteppedOutline]):
         """Several sizes, cut with the room that is held."""
         sizes = [s for s in PLANNED if not case.largest_size or s <= case.largest_size]
         return [
-            {"width": s, "height": 0.75 * s, "short_width": 0.3 * s, "short_height": 0.225 * s,
-             "compensation": room_held(case)} for s in sizes
-        ]  # fmt: skip
+            {
+                "width": s,
+                "height": 0.75 * s,
+                "short_width": 0.3 * s,
+                "short_height": 0.225 * s,
+                "compensation": room_held(case),
+            }
+            for s in sizes
+        ]
 
     def rows(self, case: Case) -> list[Observation]:
         """Every length that was read."""
@@ -165,7 +171,9 @@ class Rectangle(Procedure[SteppedOutline]):
         return {
             "procedure": "rectangle",
             "machine": {
-                "units": "mm", "resolution_form": "steps_per_mm", "decimals": 3,
+                "units": "mm",
+                "resolution_form": "steps_per_mm",
+                "decimals": 3,
                 "values": {"x_steps": 106.667, "y_steps": 106.667},
             },
             "piece": {"width": 400, "height": 300, "short_width": 120, "short_height": 90, "compensation": 6.0},
@@ -178,7 +186,7 @@ class Rectangle(Procedure[SteppedOutline]):
                 {"measurand": "short_width", "values": [120.02, 120.01, 120.02]},
                 {"measurand": "short_height", "values": [89.90, 89.91, 89.90]},
             ],
-        }  # fmt: skip
+        }
 
     def _piece_as_made(self, case: Case) -> tuple[SteppedOutline, bool]:
         """A piece with no compensation, on a machine whose kerf is stated as 0, was drawn."""
@@ -350,9 +358,12 @@ def _unresolved(case: Case, axis: str, model: _Model) -> Finding:
         others = sorted(b.name for a, b in model.fit.confused if a == scale_of(axis))
         help_with = model.missing_that_would_help(axis)
         why = note(
-            "rectangle.cannot_tell_apart", read=f"rectangle.{read[0]}", axis=axis, others=others,
+            "rectangle.cannot_tell_apart",
+            read=f"rectangle.{read[0]}",
+            axis=axis,
+            others=others,
             would_help=f"rectangle.{help_with}" if help_with else "",
-        )  # fmt: skip
+        )
     return no_number(case, quantity, Verdict.UNRESOLVED, why, model.piece.nominal(DIMENSIONS[axis][0]))
 
 

@@ -96,11 +96,17 @@ class Reference(Procedure[ReferenceLines]):
         """From the first line to the last."""
         return tuple(
             Measurand(
-                m, _lines(m), m[0], piece.nominal(m), piece.where(m[0]), piece.line(m),
-                (0, -1) if m == "x_lines" else (-1, 0), "reference_lines.how",
+                m,
+                _lines(m),
+                m[0],
+                piece.nominal(m),
+                piece.where(m[0]),
+                piece.line(m),
+                (0, -1) if m == "x_lines" else (-1, 0),
+                "reference_lines.how",
             )
             for m in MEASURANDS
-        )  # fmt: skip
+        )
 
     def answer(self, case: Case) -> Solution:
         """The scale of each axis that was read."""
@@ -128,14 +134,18 @@ class Reference(Procedure[ReferenceLines]):
             "procedure": "reference-lines",
             "machine": {"decimals": 3, "values": {"x_steps": 106.318, "y_steps": 106.587}},
             "piece": {"x_span": 1000, "y_span": 600, "spacing": 100},
-            "instrument": {"name": "steel rule", "resolution": 0.1, "both_ends": True,
-                           "permissible_error": [0.05, 0.00003]},
+            "instrument": {
+                "name": "steel rule",
+                "resolution": 0.1,
+                "both_ends": True,
+                "permissible_error": [0.05, 0.00003],
+            },
             "tolerance": {"x_steps": 0.5, "y_steps": 0.5},
             "readings": [
                 {"measurand": "x_lines", "values": [1000.2, 1000.2, 1000.1]},
                 {"measurand": "y_lines", "values": [600.0, 600.1, 600.0]},
             ],
-        }  # fmt: skip
+        }
 
     def usual_piece(self) -> dict[str, object]:
         """Most of the bed."""

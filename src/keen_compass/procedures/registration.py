@@ -134,9 +134,7 @@ class Registration(Procedure[Marks]):
             for i, at in enumerate(piece.at, 1)
         )
 
-    def page(
-        self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False
-    ) -> Page:  # fmt: skip
+    def page(self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False) -> Page:
         """Four marks, the lower left one unlike the others."""
         return sheet("registration", size, number, targets=False, down=down)
 
@@ -180,9 +178,11 @@ class Registration(Procedure[Marks]):
         dx, dy = max(fitted.residuals, key=lambda r: float(math.hypot(*r)))
         worst = f"√({abs(dx):.3f}² + {abs(dy):.3f}²) mm"
         finding = replace(
-            _finding(case, largest, U, verdict, notes, worst), remedies=settled,
-            doubtful=_doubtful(fitted, read, suspect), assumed=taken_for_granted([(aimed(case, "aim"), 1.0)]),
-        )  # fmt: skip
+            _finding(case, largest, U, verdict, notes, worst),
+            remedies=settled,
+            doubtful=_doubtful(fitted, read, suspect),
+            assumed=taken_for_granted([(aimed(case, "aim"), 1.0)]),
+        )
         return Solution((finding,), (), aim_notes(case) if case.aim == AIMED else (), figures)
 
     def shown(self, figures: Figures) -> Shown:
@@ -255,9 +255,10 @@ def known_shapes(case: Case) -> Shapes | None:
         bars = [Spread(BAR_READ / length, 1.0) for length in bar_lengths(place(case.piece["size"], "piece.size"))]
     return Shapes.known(
         [Spread(k.u or EXACT, 1.0) if k else unknown for k in axes],
-        Spread(max(lean.u / w, EXACT), 1.0) if lean else unknown, bars,
+        Spread(max(lean.u / w, EXACT), 1.0) if lean else unknown,
+        bars,
         [*(k.value if k else 0.0 for k in axes), lean.value / w if lean else 0.0, *(p - 1 for p in printed or (1, 1))],
-    )  # fmt: skip
+    )
 
 
 def _mean(case: Case, name: str) -> tuple[float, float]:
@@ -268,13 +269,24 @@ def _mean(case: Case, name: str) -> tuple[float, float]:
 
 
 def _finding(
-    case: Case, error: float | None, U: float | None, verdict: Verdict, notes: tuple[Note, ...],
-    formula: str = "",
-) -> Finding:  # fmt: skip
+    case: Case, error: float | None, U: float | None, verdict: Verdict, notes: tuple[Note, ...], formula: str = ""
+) -> Finding:
     return Finding(
-        "registration", "mm", None, None, None, error, "mm", U, case.tolerance_of("registration", 1000.0), verdict,
-        False, arithmetic(formula), notes, subject=case.subject,
-    )  # fmt: skip
+        "registration",
+        "mm",
+        None,
+        None,
+        None,
+        error,
+        "mm",
+        U,
+        case.tolerance_of("registration", 1000.0),
+        verdict,
+        False,
+        arithmetic(formula),
+        notes,
+        subject=case.subject,
+    )
 
 
 def _U(known: Uncertain) -> float:
@@ -317,9 +329,7 @@ def _doubtful(fitted: Map, names: Sequence[str], suspect: Suspects) -> tuple[str
     return tuple(names) if misfit > chi2_quantile(1 - CHANCE, fitted.dof) else ()
 
 
-def _notes(
-    fitted: Map, names: Sequence[str], suspect: Suspects, *, tested: bool, out: bool
-) -> tuple[Note, ...]:  # fmt: skip
+def _notes(fitted: Map, names: Sequence[str], suspect: Suspects, *, tested: bool, out: bool) -> tuple[Note, ...]:
     numbers = [int(names[i].removeprefix("mark_")) for i in suspect.marks]
     split = fitted.split
     notes: list[Note] = []
@@ -333,10 +343,14 @@ def _notes(
         notes.append(note("registration.one_of", marks=numbers))
     elif out:
         notes.append(note("registration.buckled"))
-    notes.append(note(
-        "registration.means", turn=math.degrees(split.turn), shift=list(split.shift),
-        stretch=[(abs(s) - 1) * 100 for s in split.scale],
-    ))  # fmt: skip
+    notes.append(
+        note(
+            "registration.means",
+            turn=math.degrees(split.turn),
+            shift=list(split.shift),
+            stretch=[(abs(s) - 1) * 100 for s in split.scale],
+        )
+    )
     if abs(split.turn) > HALF_TURN:
         notes.append(note("registration.turned", turn=math.degrees(split.turn)))
     off = [abs(s) - 1 for s in split.scale]
@@ -356,12 +370,17 @@ def _figures(fitted: Map, names: Sequence[str], suspect: Suspects) -> dict[str, 
         return (*by.shift, turn, by.skew, *by.scale)
 
     x, y, turn, skew, scale_x, scale_y = map(_U, fitted.uncertain(parts))
-    U = {
-        "shift": [x, y], "turn_deg": math.degrees(turn), "skew_mm_per_m": 1000 * skew, "scale": [scale_x, scale_y],
-    }  # fmt: skip
+    U = {"shift": [x, y], "turn_deg": math.degrees(turn), "skew_mm_per_m": 1000 * skew, "scale": [scale_x, scale_y]}
     return {
-        "model": fitted.model, "matrix": [[float(v) for v in row] for row in fitted.matrix],
-        "shift": list(split.shift), "turn_deg": math.degrees(split.turn), "skew_mm_per_m": 1000 * split.skew,
-        "scale": list(split.scale), "mirrored": fitted.mirrored, "residuals": residuals_by(fitted, names),
-        "suspect": [names[i] for i in suspect.marks], "suspect_certain": suspect.certain, "expanded_uncertainty": U,
-    }  # fmt: skip
+        "model": fitted.model,
+        "matrix": [[float(v) for v in row] for row in fitted.matrix],
+        "shift": list(split.shift),
+        "turn_deg": math.degrees(split.turn),
+        "skew_mm_per_m": 1000 * split.skew,
+        "scale": list(split.scale),
+        "mirrored": fitted.mirrored,
+        "residuals": residuals_by(fitted, names),
+        "suspect": [names[i] for i in suspect.marks],
+        "suspect_certain": suspect.certain,
+        "expanded_uncertainty": U,
+    }

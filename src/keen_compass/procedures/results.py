@@ -116,7 +116,7 @@ def taken_for_granted(effects: Iterable[tuple[Source, float]]) -> tuple[Assumed,
 
 def contradicted(
     case: Case, rows: Sequence[Observation], labels: Mapping[str, Said], *, signs: bool = False
-) -> Doubt | None:  # fmt: skip
+) -> Doubt | None:
     """What to ask where readings that are fitted together don't agree; None where they do, or where it was confirmed.
 
     labels: of the measurands among the rows. signs: a row is the reading itself, whose sign may be the wrong one.
@@ -189,9 +189,17 @@ def scale_outcome(
     new = stored.corrected(s.value, decimals)
     slope = stored.sensitivity(s.value)
     return Outcome(
-        quantity, stored, new, s.times(PER_METRE), case.tolerance_of(quantity, length), formula, s.U * slope, notes,
-        stored.scale_after(s.value, new) * PER_METRE, 10**-decimals / slope * PER_METRE,
-    )  # fmt: skip
+        quantity,
+        stored,
+        new,
+        s.times(PER_METRE),
+        case.tolerance_of(quantity, length),
+        formula,
+        s.U * slope,
+        notes,
+        stored.scale_after(s.value, new) * PER_METRE,
+        10**-decimals / slope * PER_METRE,
+    )
 
 
 def scale_formula(case: Case, quantity: str, wanted: str, came: str) -> Note:
@@ -218,9 +226,16 @@ def amount_outcome(case: Case, quantity: str, value: float, error: Uncertain, fo
     T = case.tolerance_of(quantity, PER_METRE)
     size = SIZE[old.unit]
     return Outcome(
-        quantity, old, new, error, T, formula, error.U / size, predicted=abs(new.base - value),
+        quantity,
+        old,
+        new,
+        error,
+        T,
+        formula,
+        error.U / size,
+        predicted=abs(new.base - value),
         last_digit=10**-decimals * size,
-    )  # fmt: skip
+    )
 
 
 def backlash_outcome(case: Case, quantity: str, shortfall: Uncertain, *, compensation_off: bool) -> Outcome:
@@ -246,9 +261,21 @@ def no_number(case: Case, quantity: str, verdict: Verdict, why: Note, length: fl
     q = QUANTITIES[quantity]
     stored = case.values.get(quantity) or case.amount(quantity)
     return Finding(
-        quantity, unit_of(stored), stored.to_json(), None, None, None, q.error_unit, None,
-        case.tolerance_of(quantity, length), verdict, False, arithmetic(""), (why,), subject=case.subject,
-    )  # fmt: skip
+        quantity,
+        unit_of(stored),
+        stored.to_json(),
+        None,
+        None,
+        None,
+        q.error_unit,
+        None,
+        case.tolerance_of(quantity, length),
+        verdict,
+        False,
+        arithmetic(""),
+        (why,),
+        subject=case.subject,
+    )
 
 
 def unit_of(stored: StoredValue) -> str:

@@ -97,12 +97,18 @@ class SecondTool(Procedure[Astride]):
         """Both gaps, or both scales, of each axis."""
         return tuple(
             Measurand(
-                name, note(f"second_tool.{name[2:]}", axis=name[0]), name[0], piece.nominal(name), _where(piece, name),
-                hint=f"second_tool.how_{name[2:]}", unit="" if name.endswith("line") else "mm",
-                signed=piece.way == "vernier", reads=Reads.ABOUT,
+                name,
+                note(f"second_tool.{name[2:]}", axis=name[0]),
+                name[0],
+                piece.nominal(name),
+                _where(piece, name),
+                hint=f"second_tool.how_{name[2:]}",
+                unit="" if name.endswith("line") else "mm",
+                signed=piece.way == "vernier",
+                reads=Reads.ABOUT,
             )
             for name in NAMES[piece.way]
-        )  # fmt: skip
+        )
 
     def answer(self, case: Case) -> Solution:
         """Both components of the offset."""
@@ -141,8 +147,9 @@ class SecondTool(Procedure[Astride]):
         piece = self.piece(case.piece)
         drawn = _drawn(case, piece, "x")
         if piece.way == "vernier":
-            eye = Source("vernier", piece.pitch / piece.divisions / 2 / math.sqrt(3), Cause.DIVISION,
-                         shape=Shape.RECTANGLE)  # fmt: skip
+            eye = Source(
+                "vernier", piece.pitch / piece.divisions / 2 / math.sqrt(3), Cause.DIVISION, shape=Shape.RECTANGLE
+            )
             U = Uncertain(0.0, ((eye, 1.0), *drawn)).U
         else:
             high, low = (case.foreseen(f"x_{side}", piece.nominal(""), readings_each, edge=side) for side in SIDES)
@@ -160,10 +167,12 @@ class SecondTool(Procedure[Astride]):
             "tolerance": 0.2,
             "subject": {"accessory": "scoring-tip"},
             "readings": [
-                {"measurand": "x_high", "values": [5.2, 5.1]}, {"measurand": "x_low", "values": [4.8, 4.9]},
-                {"measurand": "y_high", "values": [4.8, 4.8]}, {"measurand": "y_low", "values": [5.2, 5.2]},
+                {"measurand": "x_high", "values": [5.2, 5.1]},
+                {"measurand": "x_low", "values": [4.8, 4.9]},
+                {"measurand": "y_high", "values": [4.8, 4.8]},
+                {"measurand": "y_low", "values": [5.2, 5.2]},
             ],
-        }  # fmt: skip
+        }
 
     def usual_piece(self) -> dict[str, object]:
         """Lines 5 mm to either side."""

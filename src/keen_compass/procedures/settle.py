@@ -45,10 +45,12 @@ PROMISED, LIKELY = 0.9, 0.5  # chances from which a remedy would, and may, settl
 MATTERS = 0.02  # of the variance: what brings less is no remedy's business
 # What one gets where nobody said what else is at hand, finer and finer.
 FINER = {
-    "tape": ("steel rule", 0.5, 0.1, 1000.0), "steel rule": ("caliper", 0.01, 0.03, 300.0),
-    "caliper": ("micrometer", 0.001, 0.004, 100.0), "dial gauge": ("dial gauge", 0.001, 0.004, 1.0),
+    "tape": ("steel rule", 0.5, 0.1, 1000.0),
+    "steel rule": ("caliper", 0.01, 0.03, 300.0),
+    "caliper": ("micrometer", 0.001, 0.004, 100.0),
+    "dial gauge": ("dial gauge", 0.001, 0.004, 1.0),
     "depth gauge": ("dial gauge", 0.001, 0.004, 1.0),
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +73,7 @@ class Prospect(NamedTuple):
 
 def remedies(
     case: Case, procedure: Procedure[Any] | None, quantity: str, error: Uncertain, T: float
-) -> tuple[Note, tuple[Remedy, ...]]:  # fmt: skip
+) -> tuple[Note, tuple[Remedy, ...]]:
     """(what is said first, every remedy in the order of least time, those that are sure before those that may do).
 
     error, T: in the quantity's error unit. Where no single one is sure, two together that are; where nothing is even
@@ -100,9 +102,14 @@ def remedies(
 
 
 def with_remedies(
-    verdict: Verdict, notes: Sequence[Note], case: Case, procedure: Procedure[Any] | None, quantity: str,
-    error: Uncertain, T: float,
-) -> tuple[tuple[Note, ...], tuple[Remedy, ...]]:  # fmt: skip
+    verdict: Verdict,
+    notes: Sequence[Note],
+    case: Case,
+    procedure: Procedure[Any] | None,
+    quantity: str,
+    error: Uncertain,
+    T: float,
+) -> tuple[tuple[Note, ...], tuple[Remedy, ...]]:
     """(notes, remedies) of a finding: where nobody can tell, what would settle it is said first."""
     if verdict is not Verdict.CANNOT_TELL:
         return tuple(notes), ()
@@ -163,8 +170,13 @@ def _ways(case: Case, procedure: Procedure[Any] | None, quantity: str, error: Un
     yield from _by_instrument(case, procedure, matter)
     if matter & {Cause.LADDER, Cause.SEEN}:
         for factor in CLOSER:
-            yield Way("closer_steps", note("closer_steps", times=factor), 8.0 + factor,
-                      _scaled((Cause.LADDER, Cause.SEEN), 1 / factor), anew=True)  # fmt: skip
+            yield Way(
+                "closer_steps",
+                note("closer_steps", times=factor),
+                8.0 + factor,
+                _scaled((Cause.LADDER, Cause.SEEN), 1 / factor),
+                anew=True,
+            )
     if Cause.SCALE in matter:
         yield Way("prove_scale", note("prove_scale"), 15.0, _scaled((Cause.SCALE,), PROVEN))
     if Cause.PLAY in matter:
@@ -174,15 +186,27 @@ def _ways(case: Case, procedure: Procedure[Any] | None, quantity: str, error: Un
     drawn = shares.get(Cause.DRAWN, 0.0) > shares.get(Cause.AIM, 0.0) + shares.get(Cause.PLACES, 0.0)
     for times in MORE_TIMES:
         if matter & {Cause.AIM, Cause.DRAWN, Cause.PLACES}:
-            yield Way("aim_again", note("draw_again" if drawn else "aim_again", more=times - 1), 4.0 * times,
-                      _repeated((Cause.AIM, Cause.DRAWN, Cause.PLACES), 1, times))  # fmt: skip
+            yield Way(
+                "aim_again",
+                note("draw_again" if drawn else "aim_again", more=times - 1),
+                4.0 * times,
+                _repeated((Cause.AIM, Cause.DRAWN, Cause.PLACES), 1, times),
+            )
         if Cause.SEATING in matter:
-            yield Way("seat_again", note("seat_again", more=times - 1), 5.0 * times,
-                      _repeated((Cause.SEATING, Cause.DIVISION), 1, times))  # fmt: skip
+            yield Way(
+                "seat_again",
+                note("seat_again", more=times - 1),
+                5.0 * times,
+                _repeated((Cause.SEATING, Cause.DIVISION), 1, times),
+            )
         if Cause.PIECES in matter and procedure and procedure.noun == "piece":
             pieces = case.pieces + times - 1
-            yield Way("equal_piece", note("more_pieces", more=times - 1), 10.0 * times,
-                      _repeated((Cause.PIECES, Cause.REPEATS, Cause.DIVISION), case.pieces, pieces))  # fmt: skip
+            yield Way(
+                "equal_piece",
+                note("more_pieces", more=times - 1),
+                10.0 * times,
+                _repeated((Cause.PIECES, Cause.REPEATS, Cause.DIVISION), case.pieces, pieces),
+            )
     if procedure and QUANTITIES[quantity].scaled:
         yield from _by_length(case, procedure)
     if any(s.dof < RECORDED / 2 and s.assumed for s, _ in error.effects):
@@ -209,8 +233,9 @@ def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cau
     now = case.instrument
     if not matter & {Cause.REPEATS, Cause.DIVISION, Cause.OWN_ERROR, Cause.GAIN}:
         return
-    longest = max((abs(length.mm) for v in case.readings.values() for length in v if isinstance(length, Length)),
-                  default=0.0)  # fmt: skip
+    longest = max(
+        (abs(length.mm) for v in case.readings.values() for length in v if isinstance(length, Length)), default=0.0
+    )
     others = [i for i in case.instruments_at_hand if i.name != now.name and (not i.reach or i.reach >= longest)]
     if not case.instruments_at_hand and now.kind in FINER and not now.uid:
         kind, division, a, reach = FINER[now.kind]
@@ -218,8 +243,13 @@ def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cau
         if kind in suits and longest <= reach and division < now.resolution:
             others = [Instrument(kind, division, (a, 0.0), kind=kind, reach=reach)]
     for other in others:
-        yield Way("finer_instrument", note("other_instrument", instrument=other.name), 4.0,
-                  _read_with(now, other, longest), anew=True)  # fmt: skip
+        yield Way(
+            "finer_instrument",
+            note("other_instrument", instrument=other.name),
+            4.0,
+            _read_with(now, other, longest),
+            anew=True,
+        )
 
 
 def _by_length(case: Case, procedure: Procedure[Any]) -> Iterator[Way]:

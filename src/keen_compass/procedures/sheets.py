@@ -96,9 +96,7 @@ def printed_scale(parameters: Parameters) -> tuple[float, float] | None:
     if "size" not in parameters or "bars" not in parameters:
         return None
     ordered = bar_lengths(place(parameters["size"], "piece.size"))
-    x, y = (
-        bar / length for bar, length in zip(place(parameters["bars"], "piece.bars"), ordered, strict=True)
-    )  # fmt: skip
+    x, y = (bar / length for bar, length in zip(place(parameters["bars"], "piece.bars"), ordered, strict=True))
     return x, y
 
 

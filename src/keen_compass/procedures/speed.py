@@ -55,8 +55,9 @@ class SpeedRun:
             if needed_run(feed, self.acceleration) > self.run + 1e-6:
                 raise PieceError(
                     f"a run of {self.run:g} mm reaches only {reached_feed(feed, self.run, self.acceleration):.0f} "
-                    f"mm/min, not {feed:g}; make the run longer or the ladder lower", "run",
-                )  # fmt: skip
+                    f"mm/min, not {feed:g}; make the run longer or the ladder lower",
+                    "run",
+                )
 
     def rungs(self) -> dict[str, float]:
         """Measurand → feed."""
@@ -71,8 +72,12 @@ class SpeedRun:
         steps: list[Go | Stop] = [aside(self.axis, self.across)]
         steps += [*self._onto_mark(), Stop(note("speed.mark"))]
         for feed in self.feeds:
-            steps += [self._go(self.run, feed), self._go(-OVERRUN, feed), *self._onto_mark()[1:],
-                      Stop(note("speed.read", feed=feed))]  # fmt: skip
+            steps += [
+                self._go(self.run, feed),
+                self._go(-OVERRUN, feed),
+                *self._onto_mark()[1:],
+                Stop(note("speed.read", feed=feed)),
+            ]
         return MoveProgram(note("speed.program", axis=self.axis, rungs=len(self.feeds)), tuple(steps))
 
     def _onto_mark(self) -> list[Go | Stop]:
@@ -109,12 +114,18 @@ class Speed(Procedure[SpeedRun]):
         run = machine.bed[k] - 2 * MARGIN - OVERRUN
         reachable = 60 * math.sqrt(run * machine.acceleration)
         top = min(TOP * max(around.fastest.get(axis, 0.0), 4000.0), reachable)
-        feeds = sorted({ROUND * math.floor(top * (LOWEST + (1 - LOWEST) * i / (RUNGS - 1)) / ROUND)
-                        for i in range(RUNGS)} - {0.0})  # fmt: skip
+        feeds = sorted(
+            {ROUND * math.floor(top * (LOWEST + (1 - LOWEST) * i / (RUNGS - 1)) / ROUND) for i in range(RUNGS)} - {0.0}
+        )
         return {
-            "axis": axis, "start": MARGIN + OVERRUN, "across": machine.bed[1 - k] / 2, "run": run, "feeds": feeds,
-            "acceleration": machine.acceleration, "share": chosen.get("share", SHARE),
-        }  # fmt: skip
+            "axis": axis,
+            "start": MARGIN + OVERRUN,
+            "across": machine.bed[1 - k] / 2,
+            "run": run,
+            "feeds": feeds,
+            "acceleration": machine.acceleration,
+            "share": chosen.get("share", SHARE),
+        }
 
     def piece(self, parameters: Parameters) -> SpeedRun:
         """From `axis`, `start`, `across`, `run`, `feeds` (mm/min), `acceleration` (mm/s²), `share`, `within`."""
@@ -137,8 +148,16 @@ class Speed(Procedure[SpeedRun]):
         if not lengths["run"] > 0:
             raise PieceError("must be larger than 0", "piece.run")
         try:
-            return SpeedRun(axis, lengths["start"], lengths["across"], lengths["run"], tuple(feeds), acceleration,
-                            share, lengths["within"])  # fmt: skip
+            return SpeedRun(
+                axis,
+                lengths["start"],
+                lengths["across"],
+                lengths["run"],
+                tuple(feeds),
+                acceleration,
+                share,
+                lengths["within"],
+            )
         except InputError as error:
             raise error.at("piece") from None
 
@@ -209,7 +228,7 @@ class Speed(Procedure[SpeedRun]):
         """The limits beside the ladder."""
         return Feeds(
             figures.get("within", WITHIN), figures.get("safe"), figures.get("step_rate_limit"), figures.get("in_force")
-        )  # fmt: skip
+        )
 
     def _finding(self, case: Case, run: SpeedRun, ladder: Ladder) -> Finding:
         quantity = f"{run.axis}_speed"
@@ -257,9 +276,14 @@ class Speed(Procedure[SpeedRun]):
     def _figures(self, case: Case, run: SpeedRun, clean: float) -> dict[str, Any]:
         held = case.amount(f"{run.axis}_speed")
         return {
-            "feeds": list(run.feeds), "clean": clean, "safe": run.share * clean, "within": run.within,
-            "step_rate_limit": self._rate_limit(case, run) or None, "in_force": held.base, "feed_unit": held.unit,
-        }  # fmt: skip
+            "feeds": list(run.feeds),
+            "clean": clean,
+            "safe": run.share * clean,
+            "within": run.within,
+            "step_rate_limit": self._rate_limit(case, run) or None,
+            "in_force": held.base,
+            "feed_unit": held.unit,
+        }
 
 
 PROCEDURE = Speed()

@@ -138,14 +138,22 @@ class Squareness(Procedure[SquareFigure]):
         new = StoredAmount.of("squareness", old.base + move, old.unit, case.decimals_of("squareness"))
         T = case.tolerance_of("squareness", piece.height)
         outcome = Outcome(
-            "squareness", old, new, tangent.times(PER_METRE), T, _formula(case, piece, measured, old.base, w, tangent),
-            w * tangent.U, _words(case, move, piece, measured),
+            "squareness",
+            old,
+            new,
+            tangent.times(PER_METRE),
+            T,
+            _formula(case, piece, measured, old.base, w, tangent),
+            w * tangent.U,
+            _words(case, move, piece, measured),
             last_digit=10 ** -case.decimals_of("squareness") / w * PER_METRE,
-        )  # fmt: skip
+        )
         figures = {
-            "angle_deg": 90 - math.degrees(math.atan(tangent.value)), "mm_per_m": tangent.value * PER_METRE,
-            "gantry_move": move, "gantry_width": w,
-        }  # fmt: skip
+            "angle_deg": 90 - math.degrees(math.atan(tangent.value)),
+            "mm_per_m": tangent.value * PER_METRE,
+            "gantry_move": move,
+            "gantry_width": w,
+        }
         finding = judged(case, outcome, self)
         if finding.verdict is Verdict.IN:  # what is in is left alone, but what was taken for granted is always said
             finding = replace(finding, notes=_assumed(case, piece))
@@ -210,13 +218,15 @@ def _rows(case: Case, piece: SquareFigure, measured: Mapping[str, Measurement]) 
         return square_rows(measured)
     both = _both_plays(_widths(piece, measured))
     # With the play as two unknowns that are known or granted, the four widths have one degree of freedom to spare.
-    return [Observation("both", dict.fromkeys(map(lost_motion_of, "xy"), 1.0), both.value, both.effects),
-            *(case.lost_motion(axis).row(lost_motion_of(axis)) for axis in "xy")]  # fmt: skip
+    return [
+        Observation("both", dict.fromkeys(map(lost_motion_of, "xy"), 1.0), both.value, both.effects),
+        *(case.lost_motion(axis).row(lost_motion_of(axis)) for axis in "xy"),
+    ]
 
 
 def _lean(
     case: Case, piece: SquareFigure, measured: Mapping[str, Measurement], rows: Sequence[Observation]
-) -> Uncertain:  # fmt: skip
+) -> Uncertain:
     """tan γ. rows: `_rows` of it."""
     if piece.figure == "rectangle":
         gamma = fit(as_fitted(case, rows)[0]).estimates[GAMMA]
@@ -273,7 +283,7 @@ def _contradiction(case: Case, piece: SquareFigure, rows: Sequence[Observation])
 
 def _formula(
     case: Case, piece: SquareFigure, measured: Mapping[str, Measurement], old: float, w: float, tangent: Uncertain
-) -> Note:  # fmt: skip
+) -> Note:
     """From what was moved in all to what should be: old − w × tan γ, whose tangent is the sine up to its cube."""
     v = {m: case.in_its_unit(r.value) for m, r in measured.items()}
     held, wide = (case.in_its_unit(x, "mm") for x in (old, w))

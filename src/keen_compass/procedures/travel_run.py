@@ -56,9 +56,17 @@ UNEVEN_BY, GOLDEN = 0.33, (math.sqrt(5) - 1) / 2  # of a spacing
 SETTLED = 300.0  # mm/min, feed of a run: nothing is to swing when it is read
 PARALLEL = (0.3, 0.6, 1.2, 2.6)  # degrees: laid with care, against a stop, by eye, roughly
 _PARAMETERS = {
-    "run", "axis", "start", "across", "length", "targets", "compensation_off", "trips", "parallel_within_deg",
+    "run",
+    "axis",
+    "start",
+    "across",
+    "length",
+    "targets",
+    "compensation_off",
+    "trips",
+    "parallel_within_deg",
     "units",
-}  # fmt: skip
+}
 FIGURES = ("reversal_B", "repeatability_R", "systematic_E", "drift", "slip")  # that are shown, where there are any
 
 
@@ -176,11 +184,18 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         # On marks that a rule has: the run is a little shorter for it.
         spacing = max(math.floor(around.size / (targets - 1) / around.fine + 1e-9) * around.fine, around.fine)
         length = spacing * (targets - 1)
-        return self._beside(around, body | {
-            "run": "travel", "targets": _uneven(targets, length, around.fine), "length": length,
-            "compensation_off": bool(chosen.get("compensation_off")),
-            "parallel_within_deg": chosen.get("parallel_within_deg", PARALLEL[0]), "units": machine.units,
-        })  # fmt: skip
+        return self._beside(
+            around,
+            body
+            | {
+                "run": "travel",
+                "targets": _uneven(targets, length, around.fine),
+                "length": length,
+                "compensation_off": bool(chosen.get("compensation_off")),
+                "parallel_within_deg": chosen.get("parallel_within_deg", PARALLEL[0]),
+                "units": machine.units,
+            },
+        )
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
         """The same run; where it leaves ticks, beside the last."""
@@ -235,18 +250,26 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             return piece.measurands()
         return tuple(
             Measurand(
-                name, note("travel_run.target", at=_written(p, piece.units), up=way > 0), piece.axis, p, piece.where(i),
-                hint="travel_run.how", spoken=_stop((p, way)), signed=True, way=way,
+                name,
+                note("travel_run.target", at=_written(p, piece.units), up=way > 0),
+                piece.axis,
+                p,
+                piece.where(i),
+                hint="travel_run.how",
+                spoken=_stop((p, way)),
+                signed=True,
+                way=way,
             )
             for i, (name, (p, way)) in enumerate(piece.nodes().items())
-        )  # fmt: skip
+        )
 
     def shown(self, figures: Figures) -> Shown:
         """The standard's figures; of a tracking run drift and slip."""
         lines: list[tuple[Said, Note]] = [
             (f"travel_run.{name}", note("travel_run.length", mm=figures[name]))
-            for name in FIGURES if isinstance(figures.get(name), (int, float))
-        ]  # fmt: skip
+            for name in FIGURES
+            if isinstance(figures.get(name), (int, float))
+        ]
         if "after" in figures:
             after = Note.from_body(figures["after"]["note"])
             lines.append((after, note("travel_run.cycles", cycles=figures["cycles"])))
@@ -257,9 +280,12 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         if not figures.get("positions"):
             return None
         return Deviations(
-            tuple(figures["positions"]), tuple(figures["up"]), tuple(figures["down"]), figures.get("scale") or 0.0,
+            tuple(figures["positions"]),
+            tuple(figures["up"]),
+            tuple(figures["down"]),
+            figures.get("scale") or 0.0,
             figures.get("lost_motion") or 0.0,
-        )  # fmt: skip
+        )
 
     def yields_for(self, parameters: Parameters) -> tuple[str, ...]:
         """The tracking, or scale and backlash of one axis."""
@@ -312,22 +338,28 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         readings = []
         for name, (p, way) in self.piece({"targets": UNEVEN}).nodes().items():  # type: ignore[union-attr]
             at = 2.34 + p * 1.00031 - 0.06 * way
-            readings.append({"measurand": name, "values": [round(at + noise[(i + int(p / 170)) % 6], 2)
-                                                           for i in range(5)]})  # fmt: skip
+            readings.append(
+                {"measurand": name, "values": [round(at + noise[(i + int(p / 170)) % 6], 2) for i in range(5)]}
+            )
         return {
             "procedure": "travel-run",
             "machine": {
-                "units": "mm", "resolution_form": "steps_per_mm", "decimals": 3,
+                "units": "mm",
+                "resolution_form": "steps_per_mm",
+                "decimals": 3,
                 "values": {"x_steps": 106.667, "x_backlash": 0.0},
             },
             "piece": {"axis": "x", "length": 1000, "targets": UNEVEN},
             "instrument": {
-                "name": "glass scale", "kind": "rule", "resolution": 0.01, "permissible_error": [0.01, 0.00001],
+                "name": "glass scale",
+                "kind": "rule",
+                "resolution": 0.01,
+                "permissible_error": [0.01, 0.00001],
                 "parallel_within_deg": 0.2,
             },
             "tolerance": {"x_steps": 0.2, "x_backlash": 0.05},
             "readings": readings,
-        }  # fmt: skip
+        }
 
     def usual_piece(self) -> dict[str, object]:
         """The whole of X."""
@@ -335,8 +367,9 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
 
     def usual_instrument(self) -> Instrument:
         """A long glass scale."""
-        return Instrument("glass scale 1.3 m", 0.02, (0.02, 0.00002), reach=1300.0, parallel_within=0.003,
-                          kind="steel rule")  # fmt: skip
+        return Instrument(
+            "glass scale 1.3 m", 0.02, (0.02, 0.00002), reach=1300.0, parallel_within=0.003, kind="steel rule"
+        )
 
     # Scale and lost motion
 
@@ -372,9 +405,14 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         return Solution(tuple(findings), (), tuple(notes), _figures(case, run, found, iso_figures(readings), shape))
 
     def _question(
-        self, case: Case, run: TravelRun, readings: Mapping[Node, list[float]], measured: Mapping[Node, Measurement],
-        *, falls: bool,
-    ) -> Doubt | None:  # fmt: skip
+        self,
+        case: Case,
+        run: TravelRun,
+        readings: Mapping[Node, list[float]],
+        measured: Mapping[Node, Measurement],
+        *,
+        falls: bool,
+    ) -> Doubt | None:
         if falls:
             return Doubt(tuple(case.readings), note("travel_run.falls"))
         positions = [p for p, _ in readings]
@@ -457,8 +495,9 @@ def _measured(case: Case, nodes: Mapping[str, Node]) -> dict[Node, Measurement]:
     spread = case.seen_spread()
     return {
         node: case.measured(name, held=Held.ALONG, nominal=node[0], spread=spread)
-        for name, node in nodes.items() if name in case.readings
-    }  # fmt: skip
+        for name, node in nodes.items()
+        if name in case.readings
+    }
 
 
 def _known(case: Case, run: TravelRun) -> list[Observation]:

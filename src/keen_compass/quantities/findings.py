@@ -191,9 +191,11 @@ class Solution:
         """Inverse of `to_json`."""
         body = as_kept_today(body)
         return cls(
-            tuple(map(Finding.from_json, body["findings"])), tuple((a, b) for a, b in body["unresolved"]),
-            tuple(map(Note.from_body, body["notes"])), body.get("figures", {}),
-        )  # fmt: skip
+            tuple(map(Finding.from_json, body["findings"])),
+            tuple((a, b) for a, b in body["unresolved"]),
+            tuple(map(Note.from_body, body["notes"])),
+            body.get("figures", {}),
+        )
 
     def finding(self, quantity: str) -> Finding | None:
         """The finding about `quantity`, if there is one."""

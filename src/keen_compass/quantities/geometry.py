@@ -33,9 +33,11 @@ class Box:
     def overlaps(self, other: Box, gap: float = 0.0) -> bool:
         """Whether they come closer than `gap`."""
         return (
-            self.x < other.x_high + gap and other.x < self.x_high + gap
-            and self.y < other.y_high + gap and other.y < self.y_high + gap
-        )  # fmt: skip
+            self.x < other.x_high + gap
+            and other.x < self.x_high + gap
+            and self.y < other.y_high + gap
+            and other.y < self.y_high + gap
+        )
 
     def within(self, other: Box) -> Box:
         """What both have in common; nothing wide where they don't meet."""
@@ -44,7 +46,4 @@ class Box:
 
     def holds(self, other: Box) -> bool:
         """Whether `other` lies inside, edges touching allowed."""
-        return (
-            self.x <= other.x and self.y <= other.y
-            and other.x_high <= self.x_high and other.y_high <= self.y_high
-        )  # fmt: skip
+        return self.x <= other.x and self.y <= other.y and other.x_high <= self.x_high and other.y_high <= self.y_high

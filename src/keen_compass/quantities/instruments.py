@@ -54,8 +54,11 @@ class Instrument:
             raise InputError("must be larger than 0: the smallest division of its scale", "resolution")
         if min(self.permissible_error) < 0:
             raise InputError("must not be negative", "permissible_error")
-        for name, value in (("permissible_error", sum(self.permissible_error)), ("reach", self.reach),
-                            ("zero", abs(self.zero))):  # fmt: skip
+        for name, value in (
+            ("permissible_error", sum(self.permissible_error)),
+            ("reach", self.reach),
+            ("zero", abs(self.zero)),
+        ):
             if not 0 <= value < LARGEST:
                 raise InputError("must be a length that something can have", name)
         if self.repeats is not None and not (0 <= self.repeats.s < LARGEST and 0 < self.repeats.dof < LARGEST):

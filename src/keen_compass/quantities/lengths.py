@@ -25,14 +25,37 @@ LARGEST_MM = 1.0e6  # a kilometre: beyond every machine
 
 UNITS_MM: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "um": 0.001, "in": 25.4, "thou": 0.0254}
 _SPELLINGS = {
-    "mm": "mm", "millimetre": "mm", "millimetres": "mm", "millimeter": "mm", "millimeters": "mm",
-    "cm": "cm", "m": "m", "um": "um", "µm": "um", "μm": "um",
-    "in": "in", "inch": "in", "inches": "in", '"': "in", "''": "in", "″": "in", "”": "in",
-    "thou": "thou", "thous": "thou",
-}  # fmt: skip
+    "mm": "mm",
+    "millimetre": "mm",
+    "millimetres": "mm",
+    "millimeter": "mm",
+    "millimeters": "mm",
+    "cm": "cm",
+    "m": "m",
+    "um": "um",
+    "µm": "um",
+    "μm": "um",
+    "in": "in",
+    "inch": "in",
+    "inches": "in",
+    '"': "in",
+    "''": "in",
+    "″": "in",
+    "”": "in",
+    "thou": "thou",
+    "thous": "thou",
+}
 _FRACTION_SIGNS = {
-    "½": "1/2", "¼": "1/4", "¾": "3/4", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8", "⅓": "1/3", "⅔": "2/3",
-}  # fmt: skip
+    "½": "1/2",
+    "¼": "1/4",
+    "¾": "3/4",
+    "⅛": "1/8",
+    "⅜": "3/8",
+    "⅝": "5/8",
+    "⅞": "7/8",
+    "⅓": "1/3",
+    "⅔": "2/3",
+}
 
 _UNIT = r"(?P<unit>[a-zµμ]+|\"|''|″|”)?"
 # Compiled when they are asked for first: the first screen reads no length.

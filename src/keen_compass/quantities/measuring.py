@@ -141,9 +141,16 @@ def measurement(
 
 
 def planned(
-    name: str, expected: float, n: int, instrument: Instrument, conditions: Conditions, *,
-    nominal: float = 0.0, edge: str = "", spread: Repeatability | None = None,
-) -> Measurement:  # fmt: skip
+    name: str,
+    expected: float,
+    n: int,
+    instrument: Instrument,
+    conditions: Conditions,
+    *,
+    nominal: float = 0.0,
+    edge: str = "",
+    spread: Repeatability | None = None,
+) -> Measurement:
     """What `n` readings of something `expected` (mm) would be worth. spread: as seen so far."""
     found = spread or instrument.repeatability
     _, effects = _sources(name, expected, n, instrument, conditions, found, 0, nominal, edge)
@@ -151,17 +158,26 @@ def planned(
 
 
 def _sources(
-    name: str, mean: float, n: int, instrument: Instrument, conditions: Conditions, spread: Repeatability, own: int,
-    nominal: float, edge: str,
-) -> tuple[float, tuple[tuple[Source, float], ...]]:  # fmt: skip
+    name: str,
+    mean: float,
+    n: int,
+    instrument: Instrument,
+    conditions: Conditions,
+    spread: Repeatability,
+    own: int,
+    nominal: float,
+    edge: str,
+) -> tuple[float, tuple[tuple[Source, float], ...]]:
     """(what is added to the mean, sources with their coefficients)."""
     who = instrument.uid or instrument.name
     both = conditions.held is Held.ACROSS and instrument.both_ends
     r = instrument.resolution
     division = Source(
-        f"{name}|division", r / (ROOT_6 if both else ROOT_12), Cause.DIVISION,
+        f"{name}|division",
+        r / (ROOT_6 if both else ROOT_12),
+        Cause.DIVISION,
         shape=Shape.NORMAL if both else Shape.RECTANGLE,
-    )  # fmt: skip
+    )
     shared = spread.dof - own if spread.dof > own else 0.0
     found = [(division, 1.0)]
     if spread.s:
@@ -248,7 +264,9 @@ def temperature(length: float, material: str, part_c: float, instrument_c: float
     part, instr = EXPANSION[material], INSTRUMENT_EXPANSION
     correction = length * (instr * (instrument_c - 20) - part * (part_c - 20))
     terms = (
-        instr * u_c, part * u_c,
-        EXPANSION_RELATIVE_U * instr * (instrument_c - 20), EXPANSION_RELATIVE_U * part * (part_c - 20),
-    )  # fmt: skip
+        instr * u_c,
+        part * u_c,
+        EXPANSION_RELATIVE_U * instr * (instrument_c - 20),
+        EXPANSION_RELATIVE_U * part * (part_c - 20),
+    )
     return correction, length * math.sqrt(math.fsum(t * t for t in terms))

@@ -81,8 +81,12 @@ def kind_of(reading: Reading) -> Kind:
 
 
 _KINDS: dict[type, Kind] = {
-    Length: Kind.LENGTH, Count: Kind.COUNT, Pick: Kind.PICK, Spot: Kind.SPOT, Picture: Kind.PICTURE,
-}  # fmt: skip
+    Length: Kind.LENGTH,
+    Count: Kind.COUNT,
+    Pick: Kind.PICK,
+    Spot: Kind.SPOT,
+    Picture: Kind.PICTURE,
+}
 
 
 def number_of(reading: Reading) -> float:

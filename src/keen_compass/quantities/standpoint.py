@@ -9,12 +9,7 @@ from dataclasses import dataclass
 
 from keen_compass.errors import InputError
 
-DIRECTIONS: dict[str, tuple[int, int]] = {
-    "right": (1, 0),
-    "left": (-1, 0),
-    "away": (0, 1),
-    "toward": (0, -1),
-}
+DIRECTIONS: dict[str, tuple[int, int]] = {"right": (1, 0), "left": (-1, 0), "away": (0, 1), "toward": (0, -1)}
 WORDS = {"right": "to the right", "left": "to the left", "away": "away from you", "toward": "towards you"}
 _OPPOSITE = {"right": "left", "left": "right", "away": "toward", "toward": "away"}
 

@@ -14,18 +14,40 @@ from keen_compass.quantities.resolution import ResolutionForm, Stored, StoredRes
 LARGEST = 1e9
 WHOLE = ("mm/min", "times", "%")  # units whose numbers have no decimals
 # Unit → how much of the catalogue's own unit (mm, mm/min) one of it is.
-SIZE: dict[str, float] = {"mm": 1.0, "in": MM_PER_INCH, "mm/min": 1.0, "in/min": MM_PER_INCH, "mm/m": 1.0, "times": 1.0,
-                          "%": 1.0, "percent": 1.0}  # fmt: skip
+SIZE: dict[str, float] = {
+    "mm": 1.0,
+    "in": MM_PER_INCH,
+    "mm/min": 1.0,
+    "in/min": MM_PER_INCH,
+    "mm/m": 1.0,
+    "times": 1.0,
+    "%": 1.0,
+    "percent": 1.0,
+}
 _IN_INCHES = {"mm": "in", "mm/min": "in/min"}
 NOUNS = {
-    "backlash": "backlash", "home": "home offset", "speed": "fastest feed", "squareness": "gantry end moved",
-    "tram": "tram set", "bed": "bed skimmed", "tracking": "feed looked after",
-    "kerf": "kerf", "hole_bias": "hole bias", "bevel": "bevel", "focus": "focus height", "power": "power",
+    "backlash": "backlash",
+    "home": "home offset",
+    "speed": "fastest feed",
+    "squareness": "gantry end moved",
+    "tram": "tram set",
+    "bed": "bed skimmed",
+    "tracking": "feed looked after",
+    "kerf": "kerf",
+    "hole_bias": "hole bias",
+    "bevel": "bevel",
+    "focus": "focus height",
+    "power": "power",
     "cut_feed": "cutting feed",
-    "pointer": "pointer offset", "sensor": "sensor offset", "registration": "registration",
-    "media_feed": "media feed", "proof": "proof", "camera": "camera offset",
-    "second_tool": "second tool’s offset", "drag": "drag blade",
-}  # fmt: skip
+    "pointer": "pointer offset",
+    "sensor": "sensor offset",
+    "registration": "registration",
+    "media_feed": "media feed",
+    "proof": "proof",
+    "camera": "camera offset",
+    "second_tool": "second tool’s offset",
+    "drag": "drag blade",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,9 +119,7 @@ def nothing_stored(quantity: str, controller_units: str = "mm") -> StoredAmount 
     return StoredAmount(quantity, unit_kept(quantity, controller_units), 0.0)
 
 
-def stored_from_input(
-    quantity: str, form: ResolutionForm, given: object, controller_units: str = "mm"
-) -> StoredValue:  # fmt: skip
+def stored_from_input(quantity: str, form: ResolutionForm, given: object, controller_units: str = "mm") -> StoredValue:
     """From JSON. Raises InputError."""
     if QUANTITIES[quantity].lives is Lives.RESOLUTION:
         return StoredResolution.from_input(form, given)

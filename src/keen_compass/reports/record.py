@@ -65,7 +65,8 @@ def record_of(shop: Shop, round_id: int) -> bytes:
         magnified=factor,
         dimensions=[
             (
-                say(c.measurand.label, show), _ordered(c.measurand),
+                say(c.measurand.label, show),
+                _ordered(c.measurand),
                 ", ".join(r.text for r in c.readings) or "not read",
                 _with_unit(means[c.measurand.name], c.measurand) if c.measurand.name in means else "-",
             )
@@ -73,7 +74,8 @@ def record_of(shop: Shop, round_id: int) -> bytes:
         ],
         findings=[
             _row(context.procedure.for_logbook(f), in_force[f.quantity], machine.place(f.quantity).decimals)
-            for f in solution.findings if f.quantity in in_force
+            for f in solution.findings
+            if f.quantity in in_force
         ],
         notes=[
             *(say(note("made_in_doubt", quantity=q), show) for q in piece.doubtful),
@@ -81,7 +83,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
             *([f"Signed because: {signed.reason}"] if signed.reason else []),
         ],
         software=f"Keen Compass {__version__}",
-    )  # fmt: skip
+    )
     return write_record(record)
 
 
@@ -134,6 +136,10 @@ def _row(f: Finding, held: StoredValue, decimals: int) -> tuple[str, str, str, s
         error = f"{with_uncertainty(f.harm or 0.0, f.expanded_uncertainty)} {f.error_unit}"
     stays = VERDICT_WORDS[f.verdict] == "in"
     return (
-        f"{QUANTITIES[f.quantity].label}, {f.unit}", text(f.old), "stays" if stays else text(f.new), error,
-        f"± {f.tolerance:g} {f.error_unit}", VERDICT_WORDS[f.verdict],
-    )  # fmt: skip
+        f"{QUANTITIES[f.quantity].label}, {f.unit}",
+        text(f.old),
+        "stays" if stays else text(f.new),
+        error,
+        f"± {f.tolerance:g} {f.error_unit}",
+        VERDICT_WORDS[f.verdict],
+    )

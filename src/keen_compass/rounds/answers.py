@@ -187,8 +187,12 @@ def in_doubt(solution: Solution, doubtful: set[str]) -> Solution:
             return f
         why = note("made_in_doubt", quantity=unsure[0])
         return replace(
-            f, new=None, new_expanded_uncertainty=None, worth_correcting=False, verdict=Verdict.CANNOT_TELL,
+            f,
+            new=None,
+            new_expanded_uncertainty=None,
+            worth_correcting=False,
+            verdict=Verdict.CANNOT_TELL,
             notes=(why, *f.notes),
-        )  # fmt: skip
+        )
 
     return replace(solution, findings=tuple(map(of, solution.findings)))

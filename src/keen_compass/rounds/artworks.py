@@ -30,9 +30,17 @@ LOOKED_AT = 160_000  # pixels of a picture while a slider moves
 MOST_NAME = 60  # letters
 LENGTHS = ("outset", "smallest", "smooth")  # of the settings
 USUAL: Mapping[str, Any] = {
-    "outset": 2.0, "corners": "round", "mitre_limit": 4.0, "holes": "keep", "parts": "apart", "smallest": 0.5,
-    "threshold": 0.5, "smooth": 0.0, "dpi": 0.0, "strokes": True,
-}  # fmt: skip
+    "outset": 2.0,
+    "corners": "round",
+    "mitre_limit": 4.0,
+    "holes": "keep",
+    "parts": "apart",
+    "smallest": 0.5,
+    "threshold": 0.5,
+    "smooth": 0.0,
+    "dpi": 0.0,
+    "strokes": True,
+}
 SHARES = {"threshold": (0.01, 0.99)}
 COARSE = 3.0  # of its pixels go into the tolerance, at least
 # What was read last, or why it can't be, by its digest and resolution: bytes never change.
@@ -174,9 +182,9 @@ class Artworks:
     def sticker(self) -> Sticker | None:
         """As it was drawn up; until then, roughly. None where there is nothing to show."""
         if self.chosen.sticker:
-            return self._c.remembered("sticker", lambda: replace(
-                Sticker.from_json(self.chosen.sticker), name=self.chosen.name
-            ))  # fmt: skip
+            return self._c.remembered(
+                "sticker", lambda: replace(Sticker.from_json(self.chosen.sticker), name=self.chosen.name)
+            )
         try:
             return self.look()
         except KeenCompassError:
@@ -271,6 +279,10 @@ def _rough(art: Artwork) -> Artwork:
 
 def _outset(settings: Mapping[str, Any]) -> Outset:
     return Outset(
-        settings["outset"], settings["corners"], settings["mitre_limit"], settings["holes"], settings["parts"],
+        settings["outset"],
+        settings["corners"],
+        settings["mitre_limit"],
+        settings["holes"],
+        settings["parts"],
         settings["smallest"],
-    )  # fmt: skip
+    )

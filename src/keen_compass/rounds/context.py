@@ -202,9 +202,13 @@ class RoundContext:
         """All that is in force now."""
         kept = self._kept_values()
         return Snapshot(
-            self.values(), {q: kept[q].at for q in self.values() if q in kept}, self.tool, self.machine.stock,
-            self.machine.process, fitted=dict(self.machine.fitted),
-        )  # fmt: skip
+            self.values(),
+            {q: kept[q].at for q in self.values() if q in kept},
+            self.tool,
+            self.machine.stock,
+            self.machine.process,
+            fitted=dict(self.machine.fitted),
+        )
 
     def value(self, quantity: str) -> KeptValue | None:
         """What the controller holds of one quantity, and since when."""
@@ -225,27 +229,43 @@ class RoundContext:
         return replace(self.machine.subject, tool=self.tool.uid)
 
     def case(
-        self, parameters: Mapping[str, object], values: Mapping[str, StoredValue],
-        readings: Mapping[str, tuple[Reading, ...]], subject: Subject, piece: KeptPiece | None = None,
-    ) -> Case:  # fmt: skip
+        self,
+        parameters: Mapping[str, object],
+        values: Mapping[str, StoredValue],
+        readings: Mapping[str, tuple[Reading, ...]],
+        subject: Subject,
+        piece: KeptPiece | None = None,
+    ) -> Case:
         """A case for this machine, instrument and tolerance. subject: whose the values are."""
         machine, computed = self.machine, self.remembered("computed", lambda: self.shop.computed(self.kept.machine))
         return Case(
-            procedure=self.procedure.name, values=values, piece=parameters,
+            procedure=self.procedure.name,
+            values=values,
+            piece=parameters,
             decimals=self.remembered("decimals", lambda: {q: machine.place(q).decimals for q in machine.quantities}),
             controller_units=machine.controller_units,
-            instrument=self.instrument or Instrument(), tolerance=self.tolerances,
-            reference_length=self.kept.reference_length, readings=readings,
-            piece_scatter=self._scatter(subject), known=self.known_for(piece), temperature=self.temperature(),
+            instrument=self.instrument or Instrument(),
+            tolerance=self.tolerances,
+            reference_length=self.kept.reference_length,
+            readings=readings,
+            piece_scatter=self._scatter(subject),
+            known=self.known_for(piece),
+            temperature=self.temperature(),
             instruments_at_hand=tuple(i for i in self.instruments if i.kind in (self.procedure.suits or (i.kind,))),
-            largest_size=self.procedure.longest(machine, self.chosen), flipped=frozenset(machine.flipped),
+            largest_size=self.procedure.longest(machine, self.chosen),
+            flipped=frozenset(machine.flipped),
             computed={q: steps for q, c in computed.items() if (steps := c.get("steps_per_mm"))},
             teeth={q: teeth for q, c in computed.items() if (teeth := c.get("teeth"))},
-            step_limit=machine.step_limit, gantry=machine.gantry,
-            gantry_along=machine.gantry_along, head=machine.head, kerf_form=machine.kerf_form_kept,
+            step_limit=machine.step_limit,
+            gantry=machine.gantry,
+            gantry_along=machine.gantry_along,
+            head=machine.head,
+            kerf_form=machine.kerf_form_kept,
             offset_form=machine.offset_form,
-            process=CUTS_BY[machine.kind], proven=self._proven(), subject=subject,
-        )  # fmt: skip
+            process=CUTS_BY[machine.kind],
+            proven=self._proven(),
+            subject=subject,
+        )
 
     def _scatter(self, subject: Subject) -> PieceScatter | None:
         """How much equal pieces differ here, as the profile or the logbook has it; learnt once in a round."""
@@ -255,9 +275,7 @@ class RoundContext:
             return PieceScatter(self.machine.scatter[0], self.machine.scatter[1], assumed=False)
         tool = next((t for t in self.machine.tools if t.uid == subject.tool), self.tool)
         if tool.drawn not in self._scatters:
-            self._scatters[tool.drawn] = scatter(
-                self.shop, self.machine, drawn=tool.drawn, without=self.kept.id
-            )  # fmt: skip
+            self._scatters[tool.drawn] = scatter(self.shop, self.machine, drawn=tool.drawn, without=self.kept.id)
         return self._scatters[tool.drawn]
 
     def known_for(self, piece: KeptPiece | None) -> dict[str, Known]:
@@ -319,9 +337,10 @@ class RoundContext:
             machine = self.kept.machine
             newest = {(m, q, s): k for (m, q, s), k in self.shop.latest_findings().items() if m == machine}
             return frozenset(
-                q for (_, q, subject), kept in newest.items()
+                q
+                for (_, q, subject), kept in newest.items()
                 if kept.finding.verdict is Verdict.IN and q in QUANTITIES and subject == key_for(q, self.subject)
-            )  # fmt: skip
+            )
 
         return self.remembered("proven", read)
 

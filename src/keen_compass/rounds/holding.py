@@ -99,7 +99,7 @@ def _otherwise(shop: Shop, machine: Machine, one: Lit, file: str) -> Otherwise |
         return None
     return Otherwise(
         one.quantity, file, one.line, one.text, one.held, last_seen(shop, machine.uid, one.quantity, one.held), one
-    )  # fmt: skip
+    )
 
 
 def ours_of(machine: Machine, one: Lit) -> str:
@@ -157,9 +157,13 @@ def _put_found(shop: Shop, machine: Machine, one: Lit, held: KeptValue) -> None:
     since = last_seen(shop, machine.uid, one.quantity, held)
     meanwhile = [p.number for p in shop.machine_pieces(machine.uid, since)]
     said = note(
-        f"shop.{FOUND_OTHERWISE}", quantity=one.quantity, here=one.text, said=ours_of(machine, one), since=since,
+        f"shop.{FOUND_OTHERWISE}",
+        quantity=one.quantity,
+        here=one.text,
+        said=ours_of(machine, one),
+        since=since,
         pieces=meanwhile,
-    )  # fmt: skip
+    )
     shop.put_event(machine.uid, FOUND_OTHERWISE, json.dumps(said.to_body()))
 
 
@@ -233,7 +237,7 @@ class Holding:
                 over = look_at(shop, machine, self._told)
                 self._found = replace_fields(
                     self._found, otherwise=self._found.otherwise + over.otherwise, same=self._found.same + over.same
-                )  # fmt: skip
+                )
             note_seen(self._c.shop, self._c.machine, self._found.same)
         return self._found
 

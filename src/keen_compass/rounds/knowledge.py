@@ -83,7 +83,7 @@ def _means(shop: Shop, pieces: Iterable[KeptPiece]) -> dict[tuple[str, str], lis
 
 def known(
     shop: Shop, machine: Machine, snapshot: Snapshot, until: str, yields: tuple[str, ...], without: int
-) -> dict[str, Known]:  # fmt: skip
+) -> dict[str, Known]:
     """The lost motion left in each axis when something was made, from the newest signed finding about its backlash.
 
     What is left is what was found to be right, less what was held. A finding is leant on only while nothing beneath it
@@ -101,7 +101,7 @@ def known(
         right = StoredAmount(q, f.unit, float(f.old)).base + f.error
         found[lost_motion_of(QUANTITIES[q].axis).name] = Known(
             right - now.base, f.expanded_uncertainty, evidence=frozenset({f"round:{kept.round}"})
-        )  # fmt: skip
+        )
     return found
 
 
@@ -148,7 +148,7 @@ def present(shop: Shop, machine: Machine) -> Snapshot:
 
 def everything_known(
     shop: Shop, machine: Machine, snapshot: Snapshot, until: str, yields: tuple[str, ...] = ()
-) -> dict[str, Known]:  # fmt: skip
+) -> dict[str, Known]:
     """Play, scales and kerf that any round found, but for the play of what is asked itself (`yields`)."""
     found = known(shop, machine, snapshot, until, yields, 0) | scales(shop, machine, snapshot, until, 0)
     cut = kerf(shop, machine.uid, snapshot, until, 0)

@@ -152,11 +152,22 @@ class Making:
         c = self._c
         fastest = {q[0]: v.base for q, v in c.values().items() if q.endswith("speed") and isinstance(v, StoredAmount)}
         return Surroundings(
-            c.machine, c.tool, c.choices.size if size is None else size, self.step / 2, self._room_across(), c.chosen,
-            fastest, c.choices.passes, tuple(box for box, _ in self.taken()), room(c).width, self._held("hole_bias"),
-            self._held("drag"), offset_held(c.values(), "camera", c.machine.offset_form, c.machine.flipped),
-            self._held("media_feed"), self._order(),
-        )  # fmt: skip
+            c.machine,
+            c.tool,
+            c.choices.size if size is None else size,
+            self.step / 2,
+            self._room_across(),
+            c.chosen,
+            fastest,
+            c.choices.passes,
+            tuple(box for box, _ in self.taken()),
+            room(c).width,
+            self._held("hole_bias"),
+            self._held("drag"),
+            offset_held(c.values(), "camera", c.machine.offset_form, c.machine.flipped),
+            self._held("media_feed"),
+            self._order(),
+        )
 
     def _order(self) -> Order | None:
         found, chosen = self.artworks.sticker() if self._c.procedure.uses_artwork else None, self.artworks.chosen
@@ -442,18 +453,31 @@ class Making:
         if machine.kind in THERMAL:
             from keen_compass.formats.thermal import ThermalSettings, write_thermal
 
-            return write_thermal(path, ThermalSettings(
-                bed=Box(0, 0, *machine.bed), beam=machine.kind in BEAM, feed=machine.feed,
-                pierce_height=machine.pierce_height, cut_height=machine.cut_height, pierce_delay=machine.pierce_delay,
-                power=machine.power, focus=machine.focus if machine.moves_lens else None,
-                z_travel=machine.z_travel,
-            ))  # fmt: skip
+            return write_thermal(
+                path,
+                ThermalSettings(
+                    bed=Box(0, 0, *machine.bed),
+                    beam=machine.kind in BEAM,
+                    feed=machine.feed,
+                    pierce_height=machine.pierce_height,
+                    cut_height=machine.cut_height,
+                    pierce_delay=machine.pierce_delay,
+                    power=machine.power,
+                    focus=machine.focus if machine.moves_lens else None,
+                    z_travel=machine.z_travel,
+                ),
+            )
         assert machine.stock is not None
         settings = CutSettings(
-            bed=Box(0, 0, *machine.bed), thickness=machine.stock.thickness, depth_per_pass=machine.depth_per_pass,
-            feed=machine.feed, plunge_feed=machine.plunge_feed, spindle_rpm=machine.spindle_rpm,
-            spindle=not self._c.tool.drawn, z_travel=machine.z_travel,
-        )  # fmt: skip
+            bed=Box(0, 0, *machine.bed),
+            thickness=machine.stock.thickness,
+            depth_per_pass=machine.depth_per_pass,
+            feed=machine.feed,
+            plunge_feed=machine.plunge_feed,
+            spindle_rpm=machine.spindle_rpm,
+            spindle=not self._c.tool.drawn,
+            z_travel=machine.z_travel,
+        )
         return write_gcode(path, settings)
 
     def dry_run(self) -> DryRun | None:
@@ -532,9 +556,15 @@ class Making:
             snapshot = replace(snapshot, applied=path.applied)
         parameters = self.sheets.parameters() if makes is Makes.SHEET else self.parameters()
         made = NewPiece(
-            parameters, self.spots(), self._marks_bed(), practice, self._stages(), snapshot, self._use(),
+            parameters,
+            self.spots(),
+            self._marks_bed(),
+            practice,
+            self._stages(),
+            snapshot,
+            self._use(),
             self.next_number() if makes is Makes.SHEET else 0,
-        )  # fmt: skip
+        )
         with c.shop.writing():
             if makes is Makes.PIECE or (makes is Makes.SHEET and self.has_file):  # that tool made it, so it is in
                 c.shop.mount(c.machine, tool=c.tool)

@@ -122,12 +122,17 @@ class Measuring(Answers):
         doubtful = {name for f in self.findings() for name in f.doubtful}
         return [
             Callout(
-                m, tuple(readings.get(m.name, ())), m.name in skipped, m.name == current,
-                half_typed.get(m.name, ""), self.complaint if m.name == current else "",
-                self._wanted(m), m.name in doubtful,
+                m,
+                tuple(readings.get(m.name, ())),
+                m.name in skipped,
+                m.name == current,
+                half_typed.get(m.name, ""),
+                self.complaint if m.name == current else "",
+                self._wanted(m),
+                m.name in doubtful,
             )
             for m in (self.measurands() if both_sides else self.seen())
-        ]  # fmt: skip
+        ]
 
     def seen(self) -> tuple[Measurand, ...]:
         """Of what is read on the piece shown, what lies upwards now."""
@@ -204,9 +209,9 @@ class Measuring(Answers):
             return
         self.complaint = ""
         if len(text) > LONGEST_DRAFT:
-            self.complaint = str(LengthError(
-                f"{len(text):,} characters pasted; the first {LONGEST_DRAFT} are kept. Type one number."
-            ))  # fmt: skip
+            self.complaint = str(
+                LengthError(f"{len(text):,} characters pasted; the first {LONGEST_DRAFT} are kept. Type one number.")
+            )
             text = text[:LONGEST_DRAFT]
         if text != self.draft or not text:
             self.draft = text
@@ -241,9 +246,7 @@ class Measuring(Answers):
             undone = []
             for name, reading in read.items():
                 instrument = self._instrument_for(name)
-                slot = slots[name] = self._c.shop.put_reading(
-                    piece.id, name, reading, instrument, slot=slots[name]
-                )  # fmt: skip
+                slot = slots[name] = self._c.shop.put_reading(piece.id, name, reading, instrument, slot=slots[name])
                 undone.append((before[name] or KeptReading(slot, name, reading, instrument, ""), before[name] is None))
             return lambda: self._all_back(piece, undone)
 

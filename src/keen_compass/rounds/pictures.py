@@ -66,8 +66,9 @@ class Pictures:
         if others and before.size != size:
             raise InputError(
                 f"has {size[0]:g} × {size[1]:g} pixels, the others {before.size[0]:g} × {before.size[1]:g}: "
-                "take all of them alike", name,
-            )  # fmt: skip
+                "take all of them alike",
+                name,
+            )
         with self._c.shop.writing():
             blob = self._c.shop.put_blob(data)
             self._c.put_mark(replace(before, blobs={**before.blobs, measurand: blob}, size=size), piece.id)

@@ -21,19 +21,29 @@ def open_case(shop: Shop, machine: Machine) -> Case:
     """Everything that is asked of a machine now, what is known of it and what there is to measure with."""
     now = present(shop, machine)
     asked = tuple(
-        s.quantity for s in spokes(shop, machine)
+        s.quantity
+        for s in spokes(shop, machine)
         if s.state is not State.IN and QUANTITIES[s.quantity].lives is not Lives.COMPUTED
-    )  # fmt: skip
+    )
     found = everything_known(shop, machine, now, LATEST, asked)
     instruments = [replace(i, repeats=shop.repeatability(i.uid) or i.repeats) for i in shop.instruments()]
     return Case(
-        procedure="next", values=now.held, known=found, open=asked, tolerance=dict(machine.tolerances),
-        reference_length=machine.reference_length, instruments_at_hand=tuple(instruments),
+        procedure="next",
+        values=now.held,
+        known=found,
+        open=asked,
+        tolerance=dict(machine.tolerances),
+        reference_length=machine.reference_length,
+        instruments_at_hand=tuple(instruments),
         largest_size=0.9 * max(machine.bed) if machine.stock is None else 0.9 * max(machine.loaded),
         piece_scatter=PieceScatter(*machine.scatter, assumed=False) if machine.scatter else None,
-        process=CUTS_BY[machine.kind], kerf_form=machine.kerf_form_kept, controller_units=machine.controller_units,
-        gantry=machine.gantry, step_limit=machine.step_limit, subject=machine.subject,
-    )  # fmt: skip
+        process=CUTS_BY[machine.kind],
+        kerf_form=machine.kerf_form_kept,
+        controller_units=machine.controller_units,
+        gantry=machine.gantry,
+        step_limit=machine.step_limit,
+        subject=machine.subject,
+    )
 
 
 def best(case: Case, file_format: str = "gcode") -> tuple[Proposal, float] | None:

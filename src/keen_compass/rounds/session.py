@@ -130,8 +130,10 @@ class RoundSession:
         """None where the round may be signed, else why not. *Can't tell* needs a reason, which `sign` takes."""
         verdicts = [self.context.procedure.for_logbook(f).verdict for f in self.measuring.findings()]
         for verdict, refusal in (
-            (Verdict.IMPLAUSIBLE, "answer_first"), (Verdict.UNRESOLVED, "still_to_read"), (Verdict.OUT, STILL_OUT),
-        ):  # fmt: skip
+            (Verdict.IMPLAUSIBLE, "answer_first"),
+            (Verdict.UNRESOLVED, "still_to_read"),
+            (Verdict.OUT, STILL_OUT),
+        ):
             if verdict in verdicts:
                 return note(refusal)
         if self.measuring.cut_before_change():
@@ -142,10 +144,13 @@ class RoundSession:
         """Whether it can't be told, all is read, and one more equal piece would count with this one."""
         c = self.context
         return (
-            c.procedure.makes is Makes.PIECE and not self.settled and not c.procedure.starting
-            and self.measuring.current() is None and not self.measuring.cut_before_change()
+            c.procedure.makes is Makes.PIECE
+            and not self.settled
+            and not c.procedure.starting
+            and self.measuring.current() is None
+            and not self.measuring.cut_before_change()
             and any(c.procedure.for_logbook(f).verdict is Verdict.CANNOT_TELL for f in self.measuring.findings())
-        )  # fmt: skip
+        )
 
     def goes_again(self) -> bool:
         """Whether a job was proven, and another print of it can be cut."""
@@ -172,10 +177,13 @@ class RoundSession:
         if self.needs_reason() and not reason.strip():
             raise InputError("“Can’t tell” may be signed, but say why.")
         answer, instrument = self.measuring.answer(), self.measuring.instrument()
-        self._end(Signed(
-            reason.strip(), answer.to_json() if answer else None,
-            instrument_to_json(instrument) if instrument else None,
-        ))  # fmt: skip
+        self._end(
+            Signed(
+                reason.strip(),
+                answer.to_json() if answer else None,
+                instrument_to_json(instrument) if instrument else None,
+            )
+        )
 
     def give_up(self, reason: str) -> None:
         """End the round without a result; what it found so far stays in the logbook."""

@@ -46,9 +46,12 @@ class Sheets:
     """The next sheet of a round. parameters, number: of what is made next."""
 
     def __init__(
-        self, context: RoundContext, parameters: Callable[[], dict[str, object]], number: Callable[[], int],
+        self,
+        context: RoundContext,
+        parameters: Callable[[], dict[str, object]],
+        number: Callable[[], int],
         artworks: Artworks,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._c, self._parameters, self.number, self._artworks = context, parameters, number, artworks
 
     @property
@@ -159,8 +162,9 @@ class Sheets:
             if not length / 2 < mm < length * 2:
                 raise InputError(
                     f"{text.strip()} is far from the {length:g} mm that were ordered: read again, or say the unit: "
-                    f"{length:g} mm", f"bar {name}",
-                )  # fmt: skip
+                    f"{length:g} mm",
+                    f"bar {name}",
+                )
         parameters = {**self._parameters(), "bars": lengths}
         self._c.procedure.piece(parameters)  # refuses what no bar can be
         self._change(replace(self._with(Stage.PRINT), bars=tuple(lengths), shown=""))
@@ -176,8 +180,9 @@ class Sheets:
             raise InputError(
                 f"This round waits for sheet {self.number()}, and that one says {given[:12]}. "
                 "Look for the other one, or print it again."
-                if given else f"Type the number on the sheet: {self.number()} is waited for."
-            )  # fmt: skip
+                if given
+                else f"Type the number on the sheet: {self.number()} is waited for."
+            )
         self._change(replace(self._with(Stage.LOAD), shown=""))
 
     # Aiming
@@ -296,10 +301,17 @@ class Sheets:
         """How it stands, for words."""
         state, mark = self.state, self.next_mark()
         return Stands(
-            self.number(), Stage.PRINT in state.done, self.page() is None, self.head, mark, len(self.marks),
-            None if mark is None else self.expected(mark), state.origin, self._c.procedure.true_size,
+            self.number(),
+            Stage.PRINT in state.done,
+            self.page() is None,
+            self.head,
+            mark,
+            len(self.marks),
+            None if mark is None else self.expected(mark),
+            state.origin,
+            self._c.procedure.true_size,
             self._c.procedure.uses_artwork,
-        )  # fmt: skip
+        )
 
     # Drawing
 

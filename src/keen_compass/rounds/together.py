@@ -110,8 +110,9 @@ class Whole:
         for i, row in enumerate(self.model.rows):
             of, _, name = row.label.partition("|")
             if int(of) == part:
-                found.setdefault("" if self.parts[part].runs and len(self.parts[part].case.readings) > 1 else name,
-                                 []).append(i)  # fmt: skip
+                found.setdefault(
+                    "" if self.parts[part].runs and len(self.parts[part].case.readings) > 1 else name, []
+                ).append(i)
         return {name: tuple(rows) for name, rows in found.items()}
 
 
@@ -143,9 +144,7 @@ def _parts(shop: Shop, machine: Machine) -> list[Part]:
     return sorted(found[:MOST], key=lambda p: p.at)
 
 
-def _read_in(
-    shop: Shop, kept: KeptRound, held: Mapping[str, StoredValue], since: tuple[str, str]
-) -> list[Part]:  # fmt: skip
+def _read_in(shop: Shop, kept: KeptRound, held: Mapping[str, StoredValue], since: tuple[str, str]) -> list[Part]:
     """since: when the machine was upset, and when what cuts was changed, last."""
     context = RoundContext(shop, kept)
     measuring = Measuring(context)
@@ -190,8 +189,17 @@ def _shared(shop: Shop, machine: Machine) -> Case:
     now = present(shop, machine)
     found = everything_known(shop, machine, now, LATEST)
     return Case(
-        procedure="joint", values=now.held, known=found, tolerance=dict(machine.tolerances),
-        decimals={q: machine.place(q).decimals for q in machine.quantities}, reference_length=machine.reference_length,
-        controller_units=machine.controller_units, flipped=frozenset(machine.flipped), gantry=machine.gantry,
-        process=CUTS_BY[machine.kind], kerf_form=machine.kerf_form_kept, subject=machine.subject, confirmed=True,
-    )  # fmt: skip
+        procedure="joint",
+        values=now.held,
+        known=found,
+        tolerance=dict(machine.tolerances),
+        decimals={q: machine.place(q).decimals for q in machine.quantities},
+        reference_length=machine.reference_length,
+        controller_units=machine.controller_units,
+        flipped=frozenset(machine.flipped),
+        gantry=machine.gantry,
+        process=CUTS_BY[machine.kind],
+        kerf_form=machine.kerf_form_kept,
+        subject=machine.subject,
+        confirmed=True,
+    )

@@ -124,9 +124,10 @@ class ShopBase:
         limit = text_of(time_of(self.clock()) + FAST)
         found = [
             (table, number, machine, at)
-            for table in DATED if table != "mark"
+            for table in DATED
+            if table != "mark"
             for number, machine, at in self._f.query(f"SELECT id, machine, at FROM {table} WHERE at > ?", limit)
-        ]  # fmt: skip
+        ]
         sql = "SELECT m.id, r.machine, m.at FROM mark m JOIN round r ON r.id = m.round WHERE m.at > ?"
         found += [("mark", number, machine, at) for number, machine, at in self._f.query(sql, limit)]
         return Future(tuple(sorted(found, key=lambda row: (row[3], row[0], row[1])))) if found else None
@@ -137,13 +138,15 @@ class ShopBase:
         pieces = [number for table, number, *_ in future.rows if table == "piece"]
         rows = list(future.rows)
         for piece in pieces:
-            rows += [("stage", n, "", was) for n, was in self._f.query(
-                "SELECT id, at FROM stage WHERE piece = ? ORDER BY at, id", piece
-            )]  # fmt: skip
+            rows += [
+                ("stage", n, "", was)
+                for n, was in self._f.query("SELECT id, at FROM stage WHERE piece = ? ORDER BY at, id", piece)
+            ]
             of_piece = "stage IN (SELECT id FROM stage WHERE piece = ?)"
-            rows += [("reading", n, "", was) for n, was in self._f.query(
-                f"SELECT id, at FROM reading WHERE {of_piece} ORDER BY at, id", piece
-            )]  # fmt: skip
+            rows += [
+                ("reading", n, "", was)
+                for n, was in self._f.query(f"SELECT id, at FROM reading WHERE {of_piece} ORDER BY at, id", piece)
+            ]
         with self.writing():
             for i, (table, number, machine, was) in enumerate(rows):
                 (row,) = self._f.rows(table, "WHERE id = ?", number)

@@ -139,9 +139,7 @@ def consumables(shop: Shop, machine: Machine, subject: Subject | None = None) ->
     if worn and width:
         rising = 1.0 if worn.per_use.value > 0 else -1.0
         line = worn.reaches(width + rising * T, number)
-    return Consumables(
-        machine.wear_counted, age, number, changes[-1] if changes else "", found, worn, width, T, line
-    )  # fmt: skip
+    return Consumables(machine.wear_counted, age, number, changes[-1] if changes else "", found, worn, width, T, line)
 
 
 def _wear(found: Sequence[Point]) -> Wear | None:
@@ -152,9 +150,7 @@ def _wear(found: Sequence[Point]) -> Wear | None:
     return wear(found)
 
 
-def _points(
-    shop: Shop, kept: Sequence[KeptFinding], pieces: Mapping[int, KeptPiece], history: Ages
-) -> list[Point]:  # fmt: skip
+def _points(shop: Shop, kept: Sequence[KeptFinding], pieces: Mapping[int, KeptPiece], history: Ages) -> list[Point]:
     """Kerfs that rounds found, with the age of what cut them."""
     from keen_compass.solve.wear import Point
 

@@ -45,13 +45,20 @@ def _dump(shop: Shop, machine: str) -> dict[str, list[dict[str, Any]]]:
     rounds = "round IN (SELECT id FROM round WHERE machine = ?)"
     pieces = "piece IN (SELECT id FROM piece WHERE machine = ?)"
     tails: dict[str, tuple[str, ...]] = {
-        "thing": ("",), "machine": ("WHERE uid = ?", machine) if machine else ("",), "mounted": own,
-        "instrument": ("",), "round": own, "piece": own, "blob": ("",),
+        "thing": ("",),
+        "machine": ("WHERE uid = ?", machine) if machine else ("",),
+        "mounted": own,
+        "instrument": ("",),
+        "round": own,
+        "piece": own,
+        "blob": ("",),
         "mark": (f"WHERE {rounds}", machine) if machine else ("",),
         "stage": (f"WHERE {pieces}", machine) if machine else ("",),
         "reading": (f"WHERE stage IN (SELECT id FROM stage WHERE {pieces})", machine) if machine else ("",),
-        "value": own, "finding": own, "event": own,
-    }  # fmt: skip
+        "value": own,
+        "finding": own,
+        "event": own,
+    }
     tables = {
         table: [
             {name: _plain(value) for (name, _), value in zip(COLUMNS[table], row, strict=True)}

@@ -417,9 +417,10 @@ class ShopFile:
         if outermost:
             self._still_there()
         begin, commit, back = (
-            ("BEGIN IMMEDIATE", "COMMIT", "ROLLBACK") if outermost
+            ("BEGIN IMMEDIATE", "COMMIT", "ROLLBACK")
+            if outermost
             else (f"SAVEPOINT {name}", f"RELEASE {name}", f"ROLLBACK TO {name}")
-        )  # fmt: skip
+        )
         try:
             self.db.execute(begin)
             self._depth += 1

@@ -71,18 +71,42 @@ COLUMNS_3: dict[str, tuple[tuple[str, type], ...]] = {
     "mark": (("id", int), ("round", int), ("kind", str), ("piece", int), ("at", str), ("body", str)),
     "piece": (("id", int), ("round", int), ("machine", str), ("number", int), ("at", str), ("body", str)),
     "reading": (
-        ("id", int), ("piece", int), ("measurand", str), ("at", str), ("text", str), ("mm", float), ("unit", str),
-        ("resolution_mm", float), ("instrument", str), ("slot", int), ("withdrawn", int),
+        ("id", int),
+        ("piece", int),
+        ("measurand", str),
+        ("at", str),
+        ("text", str),
+        ("mm", float),
+        ("unit", str),
+        ("resolution_mm", float),
+        ("instrument", str),
+        ("slot", int),
+        ("withdrawn", int),
     ),
     "value": (
-        ("id", int), ("machine", str), ("quantity", str), ("at", str), ("body", str), ("round", int), ("how", str),
+        ("id", int),
+        ("machine", str),
+        ("quantity", str),
+        ("at", str),
+        ("body", str),
+        ("round", int),
+        ("how", str),
     ),
     "finding": (
-        ("id", int), ("machine", str), ("quantity", str), ("at", str), ("round", int), ("piece", int),
-        ("verdict", str), ("error", float), ("uncertainty", float), ("tolerance", float), ("body", str),
+        ("id", int),
+        ("machine", str),
+        ("quantity", str),
+        ("at", str),
+        ("round", int),
+        ("piece", int),
+        ("verdict", str),
+        ("error", float),
+        ("uncertainty", float),
+        ("tolerance", float),
+        ("body", str),
     ),
     "event": (("id", int), ("machine", str), ("at", str), ("kind", str), ("text", str)),
-}  # fmt: skip
+}
 NULLABLE_3 = {("reading", "slot"), ("value", "round"), ("finding", "error"), ("finding", "uncertainty")}
 
 
@@ -105,9 +129,7 @@ def to_3(db: sqlite3.Connection) -> None:
     # Names that the new tables want too are moved out of their way.
     for table in ("round", "draft", "event", "stand_in"):
         db.execute(f"ALTER TABLE {table} RENAME TO old_{table}")
-    for (index,) in db.execute(
-        "SELECT name FROM sqlite_master WHERE type = 'index' AND sql IS NOT NULL"
-    ).fetchall():  # fmt: skip
+    for (index,) in db.execute("SELECT name FROM sqlite_master WHERE type = 'index' AND sql IS NOT NULL").fetchall():
         db.execute(f'DROP INDEX "{index}"')
     run(db, FORMAT_3)
     plain = {
@@ -116,24 +138,33 @@ def to_3(db: sqlite3.Connection) -> None:
         "round": "SELECT id, machine, procedure, at, body FROM old_round",
         "piece": "SELECT id, round, machine, number, at, body FROM piece_row",
         "reading": "SELECT id, piece, measurand, at, text, mm, unit, resolution_mm, instrument, slot, withdrawn "
-                   "FROM reading_row",
+        "FROM reading_row",
         "draft": "SELECT piece, measurand, text, at FROM old_draft",
         "value": "SELECT id, machine, quantity, at, body, round, how FROM value_row",
         "finding": "SELECT id, machine, quantity, at, round, piece, verdict, error, uncertainty, tolerance, body "
-                   "FROM finding_row",
+        "FROM finding_row",
         "event": "SELECT id, machine, at, kind, text FROM old_event",
         "stand_in": "SELECT rowid, machine, '2000-01-01T00:00:00.000000Z', body FROM old_stand_in",
-    }  # fmt: skip
+    }
     for table, select in plain.items():
         for row in db.execute(f"{select} ORDER BY 1").fetchall():
             append(db, table, *row)
     for number, of, kind, at, body in db.execute(
         "SELECT id, round, kind, at, body FROM round_mark ORDER BY id"
-    ).fetchall():  # fmt: skip
+    ).fetchall():
         name, _, piece = kind.partition("/")  # "skipped/12" was about piece 12
         append(db, "mark", number, of, name, int(piece or 0), at, body)
     for table in (
-        "machine_profile", "instrument_profile", "old_round", "round_mark", "piece_row", "reading_row", "old_draft",
-        "value_row", "finding_row", "old_event", "old_stand_in",
-    ):  # fmt: skip
+        "machine_profile",
+        "instrument_profile",
+        "old_round",
+        "round_mark",
+        "piece_row",
+        "reading_row",
+        "old_draft",
+        "value_row",
+        "finding_row",
+        "old_event",
+        "old_stand_in",
+    ):
         db.execute(f"DROP TABLE {table}")

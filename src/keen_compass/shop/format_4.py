@@ -97,9 +97,16 @@ CREATE VIEW newest_finding AS SELECT f.* FROM (SELECT DISTINCT machine, quantity
 
 # What the first version's drive train counted in something else than mm; everything else was a length.
 COUNTED = {
-    "step_angle": "°", "microsteps": "", "counts": "", "electronic_ratio": "", "reduction": "",
-    "threads_per_inch": "", "starts": "", "teeth": "", "helix_angle": "°",
-}  # fmt: skip
+    "step_angle": "°",
+    "microsteps": "",
+    "counts": "",
+    "electronic_ratio": "",
+    "reduction": "",
+    "threads_per_inch": "",
+    "starts": "",
+    "teeth": "",
+    "helix_angle": "°",
+}
 STAGES = {"drive-train": "counted", "travel-run": "run", "backlash": "run", "bed": "run", "speed": "run"}
 UNCHANGED = ("instrument", "round", "draft", "event", "stand_in", "redated")
 CHANGED = ("about", "machine", "mark", "piece", "reading", "value", "finding")
@@ -118,7 +125,7 @@ def to_4(db: sqlite3.Connection) -> None:
     """From format 3."""
     for kind, name in db.execute(
         "SELECT type, name FROM sqlite_master WHERE type IN ('index', 'view') AND sql IS NOT NULL"
-    ).fetchall():  # fmt: skip
+    ).fetchall():
         db.execute(f'DROP {kind} "{name}"')
     for table in (*UNCHANGED, *CHANGED):
         db.execute(f"ALTER TABLE {table} RENAME TO old_{table}")
@@ -149,9 +156,9 @@ class _Change:
         self._values: dict[tuple[str, str], list[str]] = {}  # (machine, quantity) → times, in order
 
     def all(self) -> None:
-        self._machine_of = {number: machine for number, machine, *_ in self._db.execute(
-            "SELECT id, machine FROM old_round"
-        )}  # fmt: skip
+        self._machine_of = {
+            number: machine for number, machine, *_ in self._db.execute("SELECT id, machine FROM old_round")
+        }
         for machine, quantity, at in self._db.execute("SELECT machine, quantity, at FROM old_value ORDER BY at"):
             self._values.setdefault((machine, quantity), []).append(at)
         procedures = dict(self._db.execute("SELECT id, procedure FROM old_round"))
@@ -168,9 +175,7 @@ class _Change:
 
     def _append(self, table: str, *row: object, sound: bool = True) -> None:
         marks = ", ".join("?" * (len(row) + 1))
-        self._db.execute(
-            f"INSERT INTO {table} VALUES ({marks})", (*row, _digest(table, row) if sound else NO_DIGEST)
-        )  # fmt: skip
+        self._db.execute(f"INSERT INTO {table} VALUES ({marks})", (*row, _digest(table, row) if sound else NO_DIGEST))
 
     def _next(self, table: str) -> int:
         ((last,),) = self._db.execute(f"SELECT max(id) FROM {table}")
@@ -295,9 +300,11 @@ class _Change:
             "reading"
         ):
             counted = self._procedure_of.get(piece) == "drive-train" and measurand in COUNTED
-            how = ("count", text, mm, None, COUNTED[measurand], 0.0) if counted else (
-                "length", text, mm, None, unit, resolution
-            )  # fmt: skip
+            how = (
+                ("count", text, mm, None, COUNTED[measurand], 0.0)
+                if counted
+                else ("length", text, mm, None, unit, resolution)
+            )
             self._append("reading", number, piece, measurand, at, *how, "", instrument, slot, withdrawn, sound=sound)
 
     # Values, findings, questions
@@ -327,7 +334,7 @@ class _Change:
                 missing.setdefault(machine, []).append(number)
         for machine, of_whom in self._db.execute(
             "SELECT machine, count(*) FROM finding WHERE quantity = 'tracking' AND subject = '' GROUP BY 1"
-        ).fetchall():  # fmt: skip
+        ).fetchall():
             self._note(machine, {"code": "shop.tracking_without_stock", "values": {"runs": of_whom}})
         for machine, numbers in missing.items():
             self._note(machine, {"code": "shop.not_kept", "values": {"pieces": numbers}})

@@ -69,9 +69,20 @@ LARGEST = 400_000_000  # characters of a file
 LONGEST = {"body": 4_000_000, "text": 100_000, "subject": 600, "data": 100_000_000}
 LARGEST_WHOLE = 2**53
 TABLES = (
-    "thing", "machine", "mounted", "instrument", "round", "blob", "piece", "stage", "mark", "reading", "value",
-    "finding", "event",
-)  # fmt: skip
+    "thing",
+    "machine",
+    "mounted",
+    "instrument",
+    "round",
+    "blob",
+    "piece",
+    "stage",
+    "mark",
+    "reading",
+    "value",
+    "finding",
+    "event",
+)
 HOW = ("start", "typed", "read_back", "taken", "put_back", "found")
 STEPS = ("make", "measure", "correct", "confirm")
 FARTHEST = 10_000.0  # mm, that something can sit from the tool
@@ -125,9 +136,7 @@ def _tables(text: str) -> dict[str, list[Any]]:
         raise FileFormatError("This is not a logbook file: it doesn’t say that it is one.")
     version, given = body.get("version"), body.get("tables")
     if version not in range(1, VERSION + 1) or isinstance(version, bool):
-        raise FileFormatError(
-            f"This logbook file has version {str(version)[:20]}; this program reads 1 to {VERSION}."
-        )  # fmt: skip
+        raise FileFormatError(f"This logbook file has version {str(version)[:20]}; this program reads 1 to {VERSION}.")
     if not isinstance(given, dict):
         raise FileFormatError("This logbook file lacks its tables. Nothing was taken over.")
     today = TABLES if version == VERSION else tuple(COLUMNS_3)
@@ -158,20 +167,29 @@ def _brought_up(tables: dict[str, list[Any]]) -> dict[str, list[Any]]:
         to_4(db)
         return {
             table: [
-                {name: base64.b64encode(v).decode() if isinstance(v, bytes) else v
-                 for (name, _), v in zip(COLUMNS[table], row, strict=False)}
+                {
+                    name: base64.b64encode(v).decode() if isinstance(v, bytes) else v
+                    for (name, _), v in zip(COLUMNS[table], row, strict=False)
+                }
                 for row in db.execute(f"SELECT * FROM {table} ORDER BY id")
             ]
             for table in TABLES
-        }  # fmt: skip
+        }
     finally:
         db.close()
 
 
 _NAMES_1 = {
-    "machine_profile": "machine", "instrument_profile": "instrument", "round": "round", "piece_row": "piece",
-    "round_mark": "mark", "reading_row": "reading", "value_row": "value", "finding_row": "finding", "event": "event",
-}  # fmt: skip
+    "machine_profile": "machine",
+    "instrument_profile": "instrument",
+    "round": "round",
+    "piece_row": "piece",
+    "round_mark": "mark",
+    "reading_row": "reading",
+    "value_row": "value",
+    "finding_row": "finding",
+    "event": "event",
+}
 
 
 def _mark_1(row: Any) -> Any:
@@ -182,9 +200,7 @@ def _mark_1(row: Any) -> Any:
     return row | {"kind": kind, "piece": int(piece) if piece.isascii() and piece.isdigit() and len(piece) < 16 else 0}
 
 
-def _shaped(
-    columns: Columns, nullable: set[tuple[str, str]], table: str, raw: Any
-) -> dict[str, Any]:  # fmt: skip
+def _shaped(columns: Columns, nullable: set[tuple[str, str]], table: str, raw: Any) -> dict[str, Any]:
     """A row with exactly its table's fields, each of its type. Raises Wrong."""
     if not isinstance(raw, dict):
         raise Wrong("expected an object with its fields")
@@ -207,8 +223,9 @@ def _field(name: str, kind: type, value: Any) -> Any:
     if isinstance(value, bool) or not isinstance(value, (int, float) if kind is float else kind):
         raise Wrong(
             f"expected {'a whole number' if kind is int else 'a number' if kind is float else 'text'}, "
-            f"got {str(value)[:30]!r}", name,
-        )  # fmt: skip
+            f"got {str(value)[:30]!r}",
+            name,
+        )
     if isinstance(value, str):
         if len(value) > LONGEST.get(name, 200):
             raise Wrong(f"is {len(value):,} characters long", name)
@@ -422,8 +439,10 @@ class _Reader:
         if kind is None:
             raise Wrong(f"{row['kind'][:40]!r} is not known", "kind")
         body = object_of(row["body"])
-        mark = strict(kind, {"enter": body} if kind.kind == "decision" else
-                       {"by_quantity": body} if kind.kind == "computed" else body)  # fmt: skip
+        mark = strict(
+            kind,
+            {"enter": body} if kind.kind == "decision" else {"by_quantity": body} if kind.kind == "computed" else body,
+        )
         if isinstance(mark, StepShown) and mark.step not in STEPS:
             raise Wrong(f"expected one of {', '.join(STEPS)}", "body.step")
         if isinstance(mark, Choices) and not (0 <= mark.size <= 1e6 and 1 <= mark.passes <= 100):
@@ -489,8 +508,12 @@ class _Reader:
         subject = strict(Subject, finding.subject.to_json())
         if finding.quantity not in QUANTITIES or row["subject"] != key_for(finding.quantity, subject):
             raise Wrong("doesn’t fit what the finding says", "subject")
-        numbers = (finding.error, finding.expanded_uncertainty, finding.new_expanded_uncertainty,
-                   finding.predicted_error)  # fmt: skip
+        numbers = (
+            finding.error,
+            finding.expanded_uncertainty,
+            finding.new_expanded_uncertainty,
+            finding.predicted_error,
+        )
         if not all(n is None or is_number(n) for n in numbers) or not is_positive(finding.tolerance):
             raise Wrong("has a number that none can be", "body")
         if finding.verdict in (Verdict.IN, Verdict.OUT, Verdict.CANNOT_TELL) and (

@@ -92,8 +92,14 @@ def texts_of(body: Mapping[str, Any], limits: Mapping[str, int]) -> dict[str, st
 
 def _left(body: Mapping[str, Any]) -> dict[str, Any]:
     """A difference that somebody left as it is."""
-    most = {"name": LONGEST_REASON, "machine": LONGEST_NAME, "what": LONGEST_PATH, "here": LONGEST_PATH,
-            "there": LONGEST_PATH, "at": LONGEST_NAME}  # fmt: skip
+    most = {
+        "name": LONGEST_REASON,
+        "machine": LONGEST_NAME,
+        "what": LONGEST_PATH,
+        "here": LONGEST_PATH,
+        "there": LONGEST_PATH,
+        "at": LONGEST_NAME,
+    }
     return {**texts_of(body, most), "at": time_of(body["at"])}
 
 
@@ -120,9 +126,12 @@ def _consumables(body: Mapping[str, Any]) -> dict[str, Any]:
 
 # What of a thing is nothing but its body, by kind.
 PLAIN_THINGS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
-    "chart": partial(_settings_line, charted=True), "process": partial(_settings_line, charted=False),
-    "listing": _copy_of_listing, "left": _left, "consumables": _consumables,
-}  # fmt: skip
+    "chart": partial(_settings_line, charted=True),
+    "process": partial(_settings_line, charted=False),
+    "listing": _copy_of_listing,
+    "left": _left,
+    "consumables": _consumables,
+}
 
 
 def strict(kind: type[T], body: Mapping[str, Any]) -> T:

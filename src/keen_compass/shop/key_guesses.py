@@ -17,10 +17,12 @@ from keen_compass.shop.kept import KeptValue
 
 # Words of the trade by which controllers name their settings, by family of quantity.
 WORDS: Mapping[str, tuple[str, ...]] = {
-    "steps": ("step", "pulse", "resolution", "scale", "calib"), "backlash": ("backlash", "lash", "play"),
-    "home": ("home", "homing"), "speed": ("feed", "speed", "rapid", "velocity", "rate"),
+    "steps": ("step", "pulse", "resolution", "scale", "calib"),
+    "backlash": ("backlash", "lash", "play"),
+    "home": ("home", "homing"),
+    "speed": ("feed", "speed", "rapid", "velocity", "rate"),
     "kerf": ("kerf",),
-}  # fmt: skip
+}
 COMMON = 4  # keys that hold the same number: from here on it tells nothing
 MOST_ENTRIES = 5000  # of a listing; what is longer is no list of settings
 ENOUGH = 2.0  # of the points below
@@ -35,9 +37,7 @@ class Guess:
     same: bool
 
 
-def guesses(
-    machine: Machine, held: Mapping[str, KeptValue], listing: Listing, known: frozenset[str]
-) -> list[Guess]:  # fmt: skip
+def guesses(machine: Machine, held: Mapping[str, KeptValue], listing: Listing, known: frozenset[str]) -> list[Guess]:
     """The likeliest key of each number that is not `known` yet, no key twice, the surest first."""
     if len(listing.entries) > MOST_ENTRIES:
         return []

@@ -135,14 +135,21 @@ def processes(shop: Shop, machine: Machine) -> tuple[str, ...]:
 
 
 def put_on(
-    shop: Shop, machine: Machine, *, tool: Tool | None = None, stock: Stock | None = None, process: str | None = None,
+    shop: Shop,
+    machine: Machine,
+    *,
+    tool: Tool | None = None,
+    stock: Stock | None = None,
+    process: str | None = None,
     fitted: Mapping[str, str] | None = None,
-) -> None:  # fmt: skip
+) -> None:
     """Something else is on a machine: its settings come back with it, and those of what was on it are kept."""
     now = replace(
-        machine, mounted=tool.uid if tool else machine.mounted, stock=stock or machine.stock,
+        machine,
+        mounted=tool.uid if tool else machine.mounted,
+        stock=stock or machine.stock,
         process=machine.process if process is None else process,
-    )  # fmt: skip
+    )
     with shop.writing():
         if machine.process:
             kept = {name: getattr(machine, name) for name in used_by(machine)}
@@ -231,16 +238,18 @@ def settings_for(shop: Shop, machine: str, subject: Subject) -> dict[str, float]
     return {}
 
 
-def _thing(
-    kind: str, machine: str, subject: Subject, settings: Mapping[str, float]
-) -> tuple[str, dict[str, Any]]:  # fmt: skip
+def _thing(kind: str, machine: str, subject: Subject, settings: Mapping[str, float]) -> tuple[str, dict[str, Any]]:
     """(uid, body) as the shop file keeps it: whatever cuts, of one process in one material and thickness."""
     said = (kind, machine, subject.process, subject.material, f"{subject.thickness:g}")
     uid = hashlib.blake2b("\x1f".join(said).encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
     return uid, {
-        "name": f"{subject.process}, {subject.material} {subject.thickness:g} mm", "machine": machine,
-        "process": subject.process, "material": subject.material, "thickness": subject.thickness, **settings,
-    }  # fmt: skip
+        "name": f"{subject.process}, {subject.material} {subject.thickness:g} mm",
+        "machine": machine,
+        "process": subject.process,
+        "material": subject.material,
+        "thickness": subject.thickness,
+        **settings,
+    }
 
 
 def _said(body: Mapping[str, Any]) -> Subject:
@@ -336,5 +345,7 @@ def board(shop: Shop, machine: Machine) -> Board:
     on_it = ((stock.name, stock.thickness), (tool.uid, machine.process)) if stock and tool and not tool.drawn else None
     return Board(
         tuple(sorted(rows, key=lambda r: (r[0].casefold(), r[1]))),
-        tuple(sorted(columns, key=lambda c: (names.get(c[0], 99), c[1]))), cells, on_it,
-    )  # fmt: skip
+        tuple(sorted(columns, key=lambda c: (names.get(c[0], 99), c[1]))),
+        cells,
+        on_it,
+    )

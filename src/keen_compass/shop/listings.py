@@ -56,9 +56,7 @@ class Left:
     at: str
 
 
-def keep(
-    shop: Shop, machine: str, data: bytes, reason: str, origin: str = "", *, sheet: bool = False
-) -> None:  # fmt: skip
+def keep(shop: Shop, machine: str, data: bytes, reason: str, origin: str = "", *, sheet: bool = False) -> None:
     """Keep a copy with its date; what is kept already as the newest is not kept twice. Raises InputError."""
     if not reason.strip() or len(reason) > LONGEST_REASON:
         raise InputError("say in a few words why it is kept", "reason")
@@ -68,8 +66,14 @@ def keep(
         blob = shop.put_blob(data)
         if newest is not None and newest.blob == blob:
             return
-        body = {"name": reason.strip(), "machine": machine, "sheet": sheet, "origin": origin, "blob": blob,
-                "at": shop.clock()}  # fmt: skip
+        body = {
+            "name": reason.strip(),
+            "machine": machine,
+            "sheet": sheet,
+            "origin": origin,
+            "blob": blob,
+            "at": shop.clock(),
+        }
         shop.put_things("listing", {new_uid(): body})
 
 
@@ -77,8 +81,9 @@ def copies(shop: Shop, machine: str) -> list[Copy]:
     """The newest first."""
     found = [
         Copy(uid, body["at"], body["name"], body["sheet"], body["origin"], body["blob"])
-        for uid, body in shop.things_by_uid("listing").items() if body["machine"] == machine
-    ]  # fmt: skip
+        for uid, body in shop.things_by_uid("listing").items()
+        if body["machine"] == machine
+    ]
     return sorted(found, key=lambda c: c.at, reverse=True)
 
 
@@ -165,8 +170,9 @@ def lefts(shop: Shop, machine: str) -> dict[str, Left]:
     """What was said last of each difference that was left, by what it is of."""
     return {
         body["what"]: Left(body["here"], body["there"], body["name"], body["at"])
-        for body in shop.things_of("left") if body["machine"] == machine
-    }  # fmt: skip
+        for body in shop.things_of("left")
+        if body["machine"] == machine
+    }
 
 
 def left(known: Mapping[str, Left], what: str, here: str, there: str) -> Left | None:

@@ -78,16 +78,22 @@ class MachineRows(ShopBase):
             self._f.append("machine", uid=machine.uid, at=self._stamp(machine.uid), body=json.dumps(body))
 
     def mount(
-        self, machine: Machine, *, tool: Tool | None = None, stock: Stock | None = None,
+        self,
+        machine: Machine,
+        *,
+        tool: Tool | None = None,
+        stock: Stock | None = None,
         fitted: Mapping[str, str] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Another tool is in, other stock lies on it, or something else is fitted. What the controller holds stays what
         it is. fitted: kind of fitting → uid, empty for none.
         """
         now = replace(
-            machine, mounted=(tool.uid if tool else machine.mounted), stock=stock or machine.stock,
+            machine,
+            mounted=(tool.uid if tool else machine.mounted),
+            stock=stock or machine.stock,
             fitted={kind: uid for kind, uid in {**machine.fitted, **(fitted or {})}.items() if uid},
-        )  # fmt: skip
+        )
         _, things, loaded = parts_of(now, self._known_stock())
         with self.writing():
             self._put_parts(machine.uid, things, loaded)
@@ -210,8 +216,10 @@ class MachineRows(ShopBase):
             "JOIN piece p ON p.id = s.piece WHERE r.instrument = ? AND r.kind = 'length' "
             "AND NOT r.withdrawn AND (? = '' OR p.at < ?) AND r.id IN "
             "(SELECT max(id) FROM reading WHERE stage = r.stage GROUP BY coalesce(slot, id))",
-            instrument, before, before,
-        )  # fmt: skip
+            instrument,
+            before,
+            before,
+        )
         damaged = {d.number for d in self.damage if d.table == "reading"}
         groups: dict[tuple[int, str], list[float]] = {}
         for mm, stage, measurand in rows:
@@ -262,15 +270,27 @@ class MachineRows(ShopBase):
         return {(row[2], row[3]): _value(row) for row in rows}
 
     def put_value(
-        self, machine: str, quantity: str, stored: StoredValue, how: str, *, round_id: int | None = None,
+        self,
+        machine: str,
+        quantity: str,
+        stored: StoredValue,
+        how: str,
+        *,
+        round_id: int | None = None,
         subject: Subject = NO_SUBJECT,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Append a value. subject: what is mounted; what of it doesn't matter to the quantity is left out."""
         with self.writing():
             self._f.append(
-                "value", machine=machine, quantity=quantity, subject=key_for(quantity, subject),
-                at=self._stamp(machine), round=round_id, how=how, body=json.dumps(stored.to_body()),
-            )  # fmt: skip
+                "value",
+                machine=machine,
+                quantity=quantity,
+                subject=key_for(quantity, subject),
+                at=self._stamp(machine),
+                round=round_id,
+                how=how,
+                body=json.dumps(stored.to_body()),
+            )
 
     def held_subjects(self) -> dict[tuple[str, str], str]:
         """Whose number is in each place now: key of its subject by (machine, quantity)."""
@@ -310,7 +330,7 @@ class MachineRows(ShopBase):
 
     def newest_findings(
         self, machine: str, quantities: Iterable[str], until: str, without: int
-    ) -> dict[str, KeptFinding]:  # fmt: skip
+    ) -> dict[str, KeptFinding]:
         """The newest finding of each quantity that was made by then (UTC), but for those of one round."""
         newest = (
             f"SELECT id FROM finding WHERE machine = ? AND quantity = ? AND at <= ? AND round != ? {NEWEST} LIMIT 1"
@@ -334,10 +354,19 @@ class MachineRows(ShopBase):
         with self.writing():
             for f in findings:
                 self._f.append(
-                    "finding", machine=machine, quantity=f.quantity, subject=key_for(f.quantity, f.subject),
-                    at=self._stamp(machine), round=round_id, piece=piece_id, verdict=str(f.verdict), error=f.error,
-                    uncertainty=f.expanded_uncertainty, tolerance=f.tolerance, body=json.dumps(f.to_json()),
-                )  # fmt: skip
+                    "finding",
+                    machine=machine,
+                    quantity=f.quantity,
+                    subject=key_for(f.quantity, f.subject),
+                    at=self._stamp(machine),
+                    round=round_id,
+                    piece=piece_id,
+                    verdict=str(f.verdict),
+                    error=f.error,
+                    uncertainty=f.expanded_uncertainty,
+                    tolerance=f.tolerance,
+                    body=json.dumps(f.to_json()),
+                )
 
     def put_event(self, machine: str, kind: str, text: str) -> None:
         """Append an event."""
@@ -365,14 +394,18 @@ class MachineRows(ShopBase):
         silent: kinds that are left out.
         """
         wanted = [
-            ("machine", "=", machine), ("quantity", "=", quantity), ("verdict", "=", verdict), ("at", ">=", since),
-        ]  # fmt: skip
+            ("machine", "=", machine),
+            ("quantity", "=", quantity),
+            ("verdict", "=", verdict),
+            ("at", ">=", since),
+        ]
         tests = [f"{column} {sign} ?" for column, sign, value in wanted if value]
         sql = (
             f"SELECT {_LOG_COLUMNS} FROM ({' UNION ALL '.join(self._log_parts(silent).values())})"
-            + (" WHERE " + " AND ".join(tests) if tests else "") + f" {NEWEST}"
+            + (" WHERE " + " AND ".join(tests) if tests else "")
+            + f" {NEWEST}"
             + (f" LIMIT {most:d}" if most else "")
-        )  # fmt: skip
+        )
         return self._f.query(sql, *silent, *(value for *_, value in wanted if value))
 
     def log_keys(self, silent: Sequence[str]) -> list[Any]:

@@ -255,7 +255,22 @@ class ArtworkChosen(Mark):
 KINDS: dict[str, type[Mark]] = {
     mark.kind: mark
     for mark in (
-        Choices, StepShown, FileWritten, SheetStages, CableRun, PicturesTaken, ArtworkChosen, Identified, Confirmed,
-        Skipped, Warmth, WornIn, Decided, Editing, Computed, Signed, GivenUp,
+        Choices,
+        StepShown,
+        FileWritten,
+        SheetStages,
+        CableRun,
+        PicturesTaken,
+        ArtworkChosen,
+        Identified,
+        Confirmed,
+        Skipped,
+        Warmth,
+        WornIn,
+        Decided,
+        Editing,
+        Computed,
+        Signed,
+        GivenUp,
     )
-}  # fmt: skip
+}

@@ -21,9 +21,15 @@ if TYPE_CHECKING:
 M = TypeVar("M", bound="Mark")
 _ENDED = f"(SELECT round FROM mark WHERE kind IN {SETTLED})"
 BEGINNINGS = {
-    b"%PDF": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg", b"GIF8": "image/gif",
-    b"RIFF": "image/webp", b"BM": "image/bmp", b"II*\0": "image/tiff", b"MM\0*": "image/tiff",
-}  # fmt: skip
+    b"%PDF": "application/pdf",
+    b"\x89PNG": "image/png",
+    b"\xff\xd8\xff": "image/jpeg",
+    b"GIF8": "image/gif",
+    b"RIFF": "image/webp",
+    b"BM": "image/bmp",
+    b"II*\0": "image/tiff",
+    b"MM\0*": "image/tiff",
+}
 SEEN, FOUND_OTHERWISE = "seen", "found_otherwise"  # kinds of event about what a controller holds
 _OF_PIECE = "stage IN (SELECT id FROM stage WHERE piece = ?)"
 
@@ -50,7 +56,7 @@ class RoundRows(ShopBase):
 
     def begin_round(
         self, machine: str, procedure: str, tolerances: Mapping[str, float], reference_length: float
-    ) -> KeptRound:  # fmt: skip
+    ) -> KeptRound:
         """Append a round, which copies the tolerances now."""
         body = {"tolerances": dict(tolerances), "reference_length": reference_length}
         with self.writing():
@@ -72,10 +78,11 @@ class RoundRows(ShopBase):
         """The rounds of a machine that are neither signed nor given up, newest first."""
         rows = self._f.rows(
             "round",
-            "WHERE machine = ? AND (? IS NULL OR procedure = ?) AND id NOT IN "
-            f"{_ENDED} {NEWEST}",
-            machine, procedure, procedure,
-        )  # fmt: skip
+            f"WHERE machine = ? AND (? IS NULL OR procedure = ?) AND id NOT IN {_ENDED} {NEWEST}",
+            machine,
+            procedure,
+            procedure,
+        )
         return [_round(row, "open") for row in rows]
 
     def _round(self, row: tuple[Any, ...]) -> KeptRound:
@@ -130,9 +137,7 @@ class RoundRows(ShopBase):
         """Append something that happened to a round, or to one of its pieces."""
         with self.writing():
             at = self._stamp(self._machine_of(round_id))
-            self._f.append(
-                "mark", round=round_id, kind=mark.kind, piece=piece, at=at, body=json.dumps(mark.to_body())
-            )  # fmt: skip
+            self._f.append("mark", round=round_id, kind=mark.kind, piece=piece, at=at, body=json.dumps(mark.to_body()))
 
     def mark(self, round_id: int, kind: type[M], piece: int = 0) -> M | None:
         """The newest mark of a kind, of the round or of one of its pieces."""
@@ -149,15 +154,15 @@ class RoundRows(ShopBase):
     def put_piece(self, round_id: int, machine: str, piece: NewPiece) -> KeptPiece:
         """Append a piece with its stages; its number is the machine's next, where it bears none yet."""
         body = {
-            "parameters": dict(piece.parameters), "on_bed": piece.on_bed, "practice": piece.practice,
+            "parameters": dict(piece.parameters),
+            "on_bed": piece.on_bed,
+            "practice": piece.practice,
             "place": [[b.x, b.y, b.width, b.height] for b in piece.place],
             **({"use": dict(piece.use)} if piece.use else {}),
-        }  # fmt: skip
+        }
         with self.writing():
             number, at = piece.number or self.next_piece_number(machine), self._stamp(machine)
-            row = self._f.append(
-                "piece", round=round_id, machine=machine, number=number, at=at, body=json.dumps(body)
-            )  # fmt: skip
+            row = self._f.append("piece", round=round_id, machine=machine, number=number, at=at, body=json.dumps(body))
             stages = tuple(self.put_stage(row, at, kind, piece.snapshot, sent) for kind, sent in piece.stages)
         return _piece((row, round_id, machine, number, at, json.dumps(body)), stages)
 
@@ -190,8 +195,9 @@ class RoundRows(ShopBase):
         ((last,),) = self._f.query("SELECT max(number) FROM piece WHERE machine = ?", machine)
         ((waits,),) = self._f.query(
             "SELECT max(json_extract(m.body, '$.number')) FROM mark m JOIN round r ON r.id = m.round "
-            "WHERE r.machine = ? AND m.kind = 'sheet' AND json_array_length(m.body, '$.done') > 0", machine,
-        )  # fmt: skip
+            "WHERE r.machine = ? AND m.kind = 'sheet' AND json_array_length(m.body, '$.done') > 0",
+            machine,
+        )
         return max(last or 0, waits or 0) + 1
 
     def has_piece(self, machine: str, number: int) -> bool:
@@ -239,17 +245,36 @@ class RoundRows(ShopBase):
 
         newest: dict[int, tuple[bool, KeptReading]] = {}
         for (
-            number, _, measurand, at, kind, text, value, second, unit, resolution, blob, instrument, slot, withdrawn,
-        ) in self._f.rows("reading", f"WHERE {_OF_PIECE} ORDER BY id", piece_id):  # fmt: skip
+            number,
+            _,
+            measurand,
+            at,
+            kind,
+            text,
+            value,
+            second,
+            unit,
+            resolution,
+            blob,
+            instrument,
+            slot,
+            withdrawn,
+        ) in self._f.rows("reading", f"WHERE {_OF_PIECE} ORDER BY id", piece_id):
             reading = from_row(Row(kind, text, value, second, unit, resolution, blob))
             kept = KeptReading(slot or number, measurand, reading, instrument, at)
             newest[kept.slot] = (bool(withdrawn), kept)
         return [kept for withdrawn, kept in newest.values() if not withdrawn]
 
     def put_reading(
-        self, piece_id: int, measurand: str, reading: Reading, instrument: str, *,
-        slot: int | None = None, withdrawn: bool = False,
-    ) -> int:  # fmt: skip
+        self,
+        piece_id: int,
+        measurand: str,
+        reading: Reading,
+        instrument: str,
+        *,
+        slot: int | None = None,
+        withdrawn: bool = False,
+    ) -> int:
         """Append a reading of a piece's last stage (or what supersedes the one in `slot`) and delete the draft, in one
         transaction.
 
@@ -261,10 +286,21 @@ class RoundRows(ShopBase):
         with self.writing():
             machine, stage = self._last_stage(piece_id)
             number = self._f.append(
-                "reading", stage=stage, measurand=measurand, at=self._stamp(machine), kind=row.kind, text=row.text,
-                value=row.value, second=row.second, unit=row.unit, resolution=row.resolution, blob=row.blob,
-                instrument=instrument, slot=slot, withdrawn=withdrawn,
-            )  # fmt: skip
+                "reading",
+                stage=stage,
+                measurand=measurand,
+                at=self._stamp(machine),
+                kind=row.kind,
+                text=row.text,
+                value=row.value,
+                second=row.second,
+                unit=row.unit,
+                resolution=row.resolution,
+                blob=row.blob,
+                instrument=instrument,
+                slot=slot,
+                withdrawn=withdrawn,
+            )
             self._f.query("DELETE FROM draft WHERE id = ?", piece_id)
         return slot or number
 
@@ -300,14 +336,23 @@ def _round(row: tuple[Any, ...], status: str) -> KeptRound:
 
 def _piece(
     row: tuple[Any, ...], stages: tuple[KeptStage, ...], doubt: Sequence[tuple[str, str, str]] = ()
-) -> KeptPiece:  # fmt: skip
+) -> KeptPiece:
     number, round_id, _, count, at, text = row
     body = json.loads(text)
     doubtful = dict.fromkeys(q for q, since, until in doubt if since < stages[-1].at < until)
     return KeptPiece(
-        number, round_id, count, at, body["parameters"], _boxes(body["place"]), bool(body.get("on_bed")),
-        body.get("practice"), stages, body.get("use", {}), tuple(doubtful),
-    )  # fmt: skip
+        number,
+        round_id,
+        count,
+        at,
+        body["parameters"],
+        _boxes(body["place"]),
+        bool(body.get("on_bed")),
+        body.get("practice"),
+        stages,
+        body.get("use", {}),
+        tuple(doubtful),
+    )
 
 
 def media_type(data: bytes) -> str:

@@ -89,9 +89,12 @@ def standings(shop: Shop, machines: list[Machine], today: datetime | None = None
     """The spokes of several machines by uid, with one look at the file for all of them."""
     today = today or datetime.now(UTC)
     known = _Known(
-        shop.latest_findings(), shop.value_times(), shop.held_subjects(), shop.thing_names(),
+        shop.latest_findings(),
+        shop.value_times(),
+        shop.held_subjects(),
+        shop.thing_names(),
         shop.events_of((*UNSETTLING_PRINT, *UNSETTLING_CUT)),
-    )  # fmt: skip
+    )
     return {m.uid: _in_order(known, m, today) for m in machines}
 
 
@@ -108,8 +111,12 @@ def _in_order(known: _Known, machine: Machine, today: datetime) -> list[Spoke]:
 MOST_SPOKES = 12
 # Quantities whose spokes share one with another where there are too many, the first of these first.
 FOLDED = {
-    "bevel": "kerf", "x_tram": "bed", "sensor_x": "pointer_x", "camera_x": "pointer_x", "second_tool_x": "pointer_x",
-}  # fmt: skip
+    "bevel": "kerf",
+    "x_tram": "bed",
+    "sensor_x": "pointer_x",
+    "camera_x": "pointer_x",
+    "second_tool_x": "pointer_x",
+}
 _WORST = (State.OUT, State.RECHECK, State.CANNOT_TELL, State.NEVER, State.IN)
 
 

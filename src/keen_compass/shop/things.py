@@ -17,7 +17,7 @@ Things = dict[str, tuple[str, dict[str, Any]]]  # uid → (kind, what it is)
 
 def parts_of(
     machine: Machine, known_stock: Mapping[tuple[str, float], str]
-) -> tuple[dict[str, Any], Things, dict[str, Any]]:  # fmt: skip
+) -> tuple[dict[str, Any], Things, dict[str, Any]]:
     """(profile, things, what is mounted), each as the shop file keeps it.
 
     known_stock: uid by material and thickness: the same material in the same thickness is the same stock.
@@ -52,10 +52,16 @@ def put_together(
     if (uid := loaded.get("stock", "")) in things:
         stock = {"uid": uid, **things[uid], **{k: loaded[k] for k in ("x", "y", "width", "height")}}
     fittings = [{"kind": kind, "uid": uid, **things[uid]} for kind, uid in body.get("fittings", ()) if uid in things]
-    return Machine.from_json({
-        **body, "tools": tools, "stock": stock, "mounted": loaded.get("tool", ""), "fittings": fittings,
-        "fitted": {kind: loaded[kind] for kind in FITTINGS if loaded.get(kind)},
-    })  # fmt: skip
+    return Machine.from_json(
+        {
+            **body,
+            "tools": tools,
+            "stock": stock,
+            "mounted": loaded.get("tool", ""),
+            "fittings": fittings,
+            "fitted": {kind: loaded[kind] for kind in FITTINGS if loaded.get(kind)},
+        }
+    )
 
 
 def _uid(*parts: str) -> str:

@@ -85,10 +85,13 @@ class Window:
 
     def at(self, share: float) -> Uncertain:
         """So far from the low edge to the high one."""
-        return Uncertain(self.low + share * (self.high - self.low), (
-            (Source("low", self.half_low / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1 - share),
-            (Source("high", self.half_high / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), share),
-        ))  # fmt: skip
+        return Uncertain(
+            self.low + share * (self.high - self.low),
+            (
+                (Source("low", self.half_low / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1 - share),
+                (Source("high", self.half_high / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), share),
+            ),
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,9 +120,11 @@ def working(clean: Mapping[tuple[int, int], bool], powers: Sequence[float], feed
 
     row, column = max(good, key=lambda cell: (neighbours(cell), feeds[cell[1]], -powers[cell[0]]))
     return Working(
-        row, column, _window(row, powers, lambda r: clean.get((r, column), False)),
+        row,
+        column,
+        _window(row, powers, lambda r: clean.get((r, column), False)),
         _window(column, feeds, lambda c: clean.get((row, c), False)),
-    )  # fmt: skip
+    )
 
 
 def _window(at: int, values: Sequence[float], is_clean: Callable[[int], bool]) -> Window:
@@ -131,6 +136,4 @@ def _window(at: int, values: Sequence[float], is_clean: Callable[[int], bool]) -
         high += 1
     below = (values[low] - values[low - 1]) / 2 if low else (values[1] - values[0]) / 2
     above = (values[high + 1] - values[high]) / 2 if high < len(values) - 1 else (values[-1] - values[-2]) / 2
-    return Window(
-        values[low] - below, values[high] + above, below, above, low == 0, high == len(values) - 1
-    )  # fmt: skip
+    return Window(values[low] - below, values[high] + above, below, above, low == 0, high == len(values) - 1)

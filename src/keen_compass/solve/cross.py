@@ -158,9 +158,9 @@ def _candidates(grey: Array, near: tuple[float, float] | None) -> list[tuple[flo
             k, m = map(int, np.unravel_index(int(others.argmax()), others.shape))
             if others[k, m] <= 0:
                 break
-            found.append((
-                float(angles[i]), (float(j) - reach) * factor, float(angles[turned[k]]), (float(m) - reach) * factor
-            ))  # fmt: skip
+            found.append(
+                (float(angles[i]), (float(j) - reach) * factor, float(angles[turned[k]]), (float(m) - reach) * factor)
+            )
             others = others.copy()
             others[:, max(m - 6, 0) : m + 7] = 0
         for k in range(i - 8, i + 9):
@@ -172,9 +172,7 @@ def _degrees(angle: float) -> int:
     return round(math.degrees(angle) * ANGLES / 180)
 
 
-def _refined(
-    part: _Part, theta: float, c: float, other: tuple[float, float], width_known: float = 0.0
-) -> _Line | None:  # fmt: skip
+def _refined(part: _Part, theta: float, c: float, other: tuple[float, float], width_known: float = 0.0) -> _Line | None:
     """A stroke's middle line; None where there is no stroke. other: the line that crosses it; width_known: where it was
     looked at before.
     """
@@ -292,9 +290,9 @@ def _meeting(theta: float, c: float, other: float, d: float) -> Array | None:
     across = math.sin(other - theta)
     if abs(across) < 0.5:
         return None
-    return np.array([
-        (c * math.sin(other) - d * math.sin(theta)) / across, (d * math.cos(theta) - c * math.cos(other)) / across
-    ])  # fmt: skip
+    return np.array(
+        [(c * math.sin(other) - d * math.sin(theta)) / across, (d * math.cos(theta) - c * math.cos(other)) / across]
+    )
 
 
 def _met(first: _Line, second: _Line, shape: Sequence[int]) -> Cross | None:

@@ -149,9 +149,14 @@ def microstep_choices(
 
 # Ratio of measured to computed → code of what explains it.
 _EXPLANATIONS: tuple[tuple[float, str], ...] = (
-    (16.0, "parts_microsteps_16"), (10.0, "parts_ten"), (8.0, "parts_microsteps_8"), (5.0, "parts_five"),
-    (4.0, "parts_four"), (3.0, "parts_three"), (2.0, "parts_two"),
-)  # fmt: skip
+    (16.0, "parts_microsteps_16"),
+    (10.0, "parts_ten"),
+    (8.0, "parts_microsteps_8"),
+    (5.0, "parts_five"),
+    (4.0, "parts_four"),
+    (3.0, "parts_three"),
+    (2.0, "parts_two"),
+)
 
 
 def explain_ratio(measured: float, computed: float, teeth: float = 0.0) -> Note | None:

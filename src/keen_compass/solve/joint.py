@@ -70,9 +70,13 @@ class Known:
         label = "|".join(("known", *unknown)).rstrip("|")
         source = Source(label, self.u, self.cause, assumed=unknown.name if self.assumed else "")
         return Observation(
-            unknown.name, coefficients or {unknown: 1.0}, self.value, ((source, 1.0),) if self.U else (),
-            self.evidence, prior=True,
-        )  # fmt: skip
+            unknown.name,
+            coefficients or {unknown: 1.0},
+            self.value,
+            ((source, 1.0),) if self.U else (),
+            self.evidence,
+            prior=True,
+        )
 
 
 @dataclass(frozen=True, slots=True)

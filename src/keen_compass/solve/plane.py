@@ -49,9 +49,11 @@ def fit_plane(heights: Mapping[Point, float]) -> Plane:
     level, tx, ty = np.linalg.lstsq(B, z, rcond=None)[0]
     rest = z - B @ [level, tx, ty]
     return Plane(
-        float(level - tx * centre[0] - ty * centre[1]), float(tx), float(ty),
+        float(level - tx * centre[0] - ty * centre[1]),
+        float(tx),
+        float(ty),
         {p: float(r) for p, r in zip(points, rest, strict=True)},
-    )  # fmt: skip
+    )
 
 
 def shims(plane: Plane, corners: Mapping[str, Point]) -> dict[str, float]:

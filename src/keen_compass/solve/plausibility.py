@@ -116,9 +116,8 @@ def looks_finer(measurand: str, lengths: Sequence[Length], division: float) -> D
 
 
 def looks_odd(
-    measurand: str, values: Sequence[float], instrument: Instrument,
-    beside: tuple[float, int] = (0.0, 0),
-) -> Doubt | None:  # fmt: skip
+    measurand: str, values: Sequence[float], instrument: Instrument, beside: tuple[float, int] = (0.0, 0)
+) -> Doubt | None:
     """A reading far from its brothers: named, not averaged and not thrown away.
 
     The others, what was read beside them and the record say how far one more reading may lie (Student, once in a

@@ -161,10 +161,12 @@ class Map:
     def uncertain(self, function: Callable[[Array], Sequence[float]]) -> list[Uncertain]:
         """What functions of the parameters, all at once, are worth."""
         steps = STEP * _sizes(self.nominal)
-        gradients = np.array([
-            (np.subtract(function(self.parameters + d), function(self.parameters - d))) / (2 * d.max())
-            for d in np.diag(steps)
-        ]).T  # fmt: skip
+        gradients = np.array(
+            [
+                (np.subtract(function(self.parameters + d), function(self.parameters - d))) / (2 * d.max())
+                for d in np.diag(steps)
+            ]
+        ).T
         values = function(self.parameters)
         return [self.by_readings(v, g @ self.influence) for v, g in zip(values, gradients, strict=True)]
 
@@ -214,9 +216,13 @@ def model_for(marks: int) -> str:
 
 
 def register(
-    nominal: Sequence[tuple[float, float]], found: Sequence[tuple[float, float]], model: str = "auto", *,
-    aim: Spread = SHARP, shapes: Shapes | None = None,
-) -> Map:  # fmt: skip
+    nominal: Sequence[tuple[float, float]],
+    found: Sequence[tuple[float, float]],
+    model: str = "auto",
+    *,
+    aim: Spread = SHARP,
+    shapes: Shapes | None = None,
+) -> Map:
     """The map that takes nominal marks (mm) to where they were found, by least squares.
 
     aim: how well a coordinate is known to be found. shapes: what is known of an affine map's scales and skew.

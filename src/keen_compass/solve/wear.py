@@ -181,8 +181,14 @@ def _rows(points: Sequence[Point], drift: float, spread: float = 0.0, dof: int =
         if off := COUNTS_OFF * abs(drift * p.age):
             effects.append((Source(f"count|{i}", off, Cause.ASSUMED), 1.0))
         if spread:
-            more = Source(f"{SPREAD}|{i}", spread, Cause.SCATTER, max(dof, LEAST_SPREAD_DOF), estimate=SPREAD,
-                          shared_dof=max(dof, LEAST_SPREAD_DOF))  # fmt: skip
+            more = Source(
+                f"{SPREAD}|{i}",
+                spread,
+                Cause.SCATTER,
+                max(dof, LEAST_SPREAD_DOF),
+                estimate=SPREAD,
+                shared_dof=max(dof, LEAST_SPREAD_DOF),
+            )
             effects.append((more, 1.0))
         rows.append(Observation(f"kerf {i}", {_fresh(p.set): 1.0, _rate(p.set): p.age}, p.width, tuple(effects)))
     return rows

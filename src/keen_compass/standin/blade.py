@@ -58,10 +58,11 @@ def _side(tip: Sequence[Point], a: Point, b: Point) -> tuple[Point, Point]:
     long = math.dist(a, b)
     ux, uy = (b[0] - a[0]) / long, (b[1] - a[1]) / long
     along = [
-        p for p in tip
+        p
+        for p in tip
         if LATE[0] * long < (p[0] - a[0]) * ux + (p[1] - a[1]) * uy < LATE[1] * long
         and abs((p[1] - a[1]) * ux - (p[0] - a[0]) * uy) < NEAR
-    ]  # fmt: skip
+    ]
     mx, my = sum(p[0] for p in along) / len(along), sum(p[1] for p in along) / len(along)
     xx, yy = sum((p[0] - mx) ** 2 for p in along), sum((p[1] - my) ** 2 for p in along)
     angle = 0.5 * math.atan2(2 * sum((p[0] - mx) * (p[1] - my) for p in along), xx - yy)

@@ -27,9 +27,7 @@ AHEAD = 3  # moves that are understood before they are made
 UNITS = 40.0  # of HP-GL, per mm
 TRAVEL = 6000.0  # mm/min, of moves that don't cut
 SLOW = 0.35  # s before each answer
-PLOTS = (
-    "PU", "PD", "PA", "PR", "IN", "SP", "VS", "FS", "IP", "SC", "LT", "CI", "AA", "AR", "CT", "PG", "DF", "RO",
-)  # fmt: skip
+PLOTS = ("PU", "PD", "PA", "PR", "IN", "SP", "VS", "FS", "IP", "SC", "LT", "CI", "AA", "AR", "CT", "PG", "DF", "RO")
 NAMES = {TEXT: "quay text 2 ready", HPGL: "QUAY-PLOT 2"}
 
 
@@ -86,9 +84,15 @@ class StandInController:
     """
 
     def __init__(
-        self, settings: Mapping[str, str], dialect: str = TEXT, *, fault: str = "", seed: int = 1, fast: float = 1.0,
+        self,
+        settings: Mapping[str, str],
+        dialect: str = TEXT,
+        *,
+        fault: str = "",
+        seed: int = 1,
+        fast: float = 1.0,
         after: int = 0,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.settings = dict(settings)
         self.arrived: list[str] = []
         self.axes = Axes()
@@ -318,9 +322,10 @@ class StandInController:
         code, rest = line[:2].upper(), line[2:].strip()
         answers: dict[str, Callable[[], tuple[str, ...]]] = {
             "OA": lambda: (",".join(f"{round(c * UNITS)}" for c in self.axes.at[:2]) + f",{int(self._down)}",),
-            "OF": lambda: (f"{UNITS:g},{UNITS:g}",), "OS": self._status,
+            "OF": lambda: (f"{UNITS:g},{UNITS:g}",),
+            "OS": self._status,
             "OZ": lambda: (*(f"{key},{value}" for key, value in self.settings.items()), "."),
-        }  # fmt: skip
+        }
         if code == "OI":
             self._say(NAMES[HPGL], strikes=False)
         elif code == "OE":  # forgets its errors, whatever else is wrong with it

@@ -62,9 +62,9 @@ def fallen(cuts: Sequence[Cut], truth: Truth) -> tuple[Part, ...]:
         shrunk = [1 / (1 + truth.heat * (i + 1) / len(lines)) for i in range(len(lines))]
         lines = [affinity.scale(line, s, s, origin=middle) for line, s in zip(lines, shrunk, strict=True)]
     widest = max(cut.width for cut in cuts)
-    cleared = unary_union([
-        line.buffer(cut.width / 2, cap_style="round") for line, cut in zip(lines, cuts, strict=True)
-    ])  # fmt: skip
+    cleared = unary_union(
+        [line.buffer(cut.width / 2, cap_style="round") for line, cut in zip(lines, cuts, strict=True)]
+    )
     x0, y0, x1, y1 = cleared.bounds
     left = box(x0 - widest, y0 - widest, x1 + widest, y1 + widest).difference(cleared)
     regions = [part for part in getattr(left, "geoms", [left]) if isinstance(part, Polygon)]

@@ -106,7 +106,7 @@ def _moves(text: str) -> Iterator[Move]:
 
 def _round(
     a: tuple[float, float], b: tuple[float, float], middle: Sequence[float], way: int, number: int
-) -> Iterator[tuple[float, float]]:  # fmt: skip
+) -> Iterator[tuple[float, float]]:
     """Points between the ends of an arc. middle: its centre, from where it begins."""
     centre = a[0] + middle[0], a[1] + middle[1]
     r, r_end = math.dist(a, centre), math.dist(b, centre)

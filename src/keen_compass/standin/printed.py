@@ -187,9 +187,10 @@ class Sheet:
         middle = self.on_machine(near, (0.0, away) if axis == "x" else (-away, 0.0))[k]
         pairs = [
             (abs(at - (middle + i * pitch) + eye.gauss(0, BY_EYE)), i, j)
-            for j, at in enumerate(drawn, -MOST_TICKS) for i in range(j - FARTHEST, j + FARTHEST + 1)
+            for j, at in enumerate(drawn, -MOST_TICKS)
+            for i in range(j - FARTHEST, j + FARTHEST + 1)
             if abs(i) <= MOST_TICKS
-        ]  # fmt: skip
+        ]
         says = ((miss, i - j * (1 - 1 / DIVISIONS)) for miss, i, j in pairs)
         near_enough = [(miss, value) for miss, value in says if abs(value - roughly) < PITCH / 2]
         if not near_enough:

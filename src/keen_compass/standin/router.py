@@ -82,9 +82,14 @@ class Made:
         return self.parts[0].below(self.truth) if self.lower else self.parts[0].shape
 
     def read(
-        self, line: tuple[Point, Point], name: str, count: int, instrument: Instrument, rng: random.Random,
+        self,
+        line: tuple[Point, Point],
+        name: str,
+        count: int,
+        instrument: Instrument,
+        rng: random.Random,
         held: str = "jaws",
-    ) -> list[float]:  # fmt: skip
+    ) -> list[float]:
         """`count` readings of the length along `line` (piece coordinates), mm, rounded as shown."""
         length = self.true_length(line, held) + random.Random(f"{self.seed}/{name}").gauss(0, self.truth.scatter)
         return [self.truth.read(length, instrument, rng) for _ in range(count)]
@@ -206,7 +211,7 @@ class Router:
 
     def make(
         self, file: str, seed: int | None = None, units_per_mm: float = 40.0, second_held: Point | None = None
-    ) -> Made:  # fmt: skip
+    ) -> Made:
         """Run a file (G-code; HP-GL or SVG where it begins like that) on fresh stock.
 
         Raises FileFormatError where a controller would stop.
@@ -283,8 +288,9 @@ class _Run:
                 here = (here[0] + self.sits[0], here[1] + self.sits[1])
             if move.waits:
                 s = self._truth.settle
-                stops.append((here[0] + self._rest.gauss(0, s), here[1] + self._rest.gauss(0, s),
-                              z + self._rest.gauss(0, s)))  # fmt: skip
+                stops.append(
+                    (here[0] + self._rest.gauss(0, s), here[1] + self._rest.gauss(0, s), z + self._rest.gauss(0, s))
+                )
             elif move.z <= 0:
                 run.append(here)
                 deepest = min(deepest, move.z)

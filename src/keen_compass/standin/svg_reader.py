@@ -68,5 +68,7 @@ def _arc(a: tuple[float, float], numbers: list[float]) -> list[tuple[float, floa
     turn = math.atan2(y - cy, x - cx) - start
     turn = turn % math.tau if sweep else -(-turn % math.tau)
     count = max(math.ceil(abs(turn) / (2 * math.acos(max(1 - ARC_STEP / r, -1.0)))), 1)
-    return [(cx + r * math.cos(start + turn * i / count), cy + r * math.sin(start + turn * i / count))
-            for i in range(1, count)] + [(x, y)]  # fmt: skip
+    return [
+        (cx + r * math.cos(start + turn * i / count), cy + r * math.sin(start + turn * i / count))
+        for i in range(1, count)
+    ] + [(x, y)]

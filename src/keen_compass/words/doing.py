@@ -8,9 +8,14 @@ from keen_compass.words.say import Show, say
 
 # Code of the note that says what to do → which of its values is how much, mm.
 AMOUNTS: dict[str, str] = {
-    "squareness.move_gantry": "by", "bed.skim": "skim", "bed.or_skim": "skim", "bed.shim_under": "thick",
-    "bed.shim_above": "thick", "bed.shim_behind": "thick", "bed.turn_head": "thick",
-}  # fmt: skip
+    "squareness.move_gantry": "by",
+    "bed.skim": "skim",
+    "bed.or_skim": "skim",
+    "bed.shim_under": "thick",
+    "bed.shim_above": "thick",
+    "bed.shim_behind": "thick",
+    "bed.turn_head": "thick",
+}
 
 
 def task_of(finding: Finding) -> Note | None:

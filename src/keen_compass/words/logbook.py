@@ -14,9 +14,13 @@ from keen_compass.words.say import say
 VERDICT_WORDS = {"in": "in", "out": "out", "cannot_tell": "can’t tell", "implausible": "odd", "unresolved": "open"}
 # What may have happened to a machine: kind → words. The first three make its motion *re-check*.
 HAPPENINGS = {
-    "moved": "Machine moved", "update": "Controller updated", "mechanics": "Belt, screw or gear changed",
-    "tool": "New blade or nozzle", "mat": "Another carrier mat", "note": "Only a note",
-}  # fmt: skip
+    "moved": "Machine moved",
+    "update": "Controller updated",
+    "mechanics": "Belt, screw or gear changed",
+    "tool": "New blade or nozzle",
+    "mat": "Another carrier mat",
+    "note": "Only a note",
+}
 
 
 def day_of(at: str) -> str:

@@ -50,9 +50,11 @@ def figure(spoke: Spoke) -> str:
 def summary(spokes: list[Spoke], *, named: bool = True) -> tuple[str, State]:
     """One short line for the rail, and the state that colours it. named: one alone is called by its name."""
     for state, sentence in (
-        (State.OUT, "{} out"), (State.RECHECK, "{} re-check"), (State.CANNOT_TELL, "{} can’t tell"),
+        (State.OUT, "{} out"),
+        (State.RECHECK, "{} re-check"),
+        (State.CANNOT_TELL, "{} can’t tell"),
         (State.NEVER, "{} never read"),
-    ):  # fmt: skip
+    ):
         found = [s for s in spokes if s.state is state]
         if found:
             return sentence.format(_few(found) if named else len(found)), state

@@ -22,10 +22,12 @@ if TYPE_CHECKING:
 PRACTICE = "a practice controller"  # in the place of a port, where the machine has a stand-in
 ANY = "any that it answers"  # of the languages
 WORDS = {
-    LinkState.CLOSED: ("Not connected.", "soft"), LinkState.BUSY: ("Asking…", "ink"),
-    LinkState.READY: ("Connected", "good"), LinkState.RUNNING: ("A program is under way.", "warn"),
+    LinkState.CLOSED: ("Not connected.", "soft"),
+    LinkState.BUSY: ("Asking…", "ink"),
+    LinkState.READY: ("Connected", "good"),
+    LinkState.RUNNING: ("A program is under way.", "warn"),
     LinkState.LOST: ("The cable is gone.", "bad"),
-}  # fmt: skip
+}
 
 
 def as_it_stands(name: str) -> QPlainTextEdit:
@@ -48,9 +50,7 @@ class CableView(QWidget):
     connected = Signal(object)
     wanted = Signal()
 
-    def __init__(
-        self, link: PortLink, machine: Machine, practice: Callable[[], Controller] | None = None
-    ) -> None:  # fmt: skip
+    def __init__(self, link: PortLink, machine: Machine, practice: Callable[[], Controller] | None = None) -> None:
         """practice: starts a practice controller, where the machine has a stand-in."""
         super().__init__()
         self._link, self._machine, self._practice = link, machine, practice

@@ -68,8 +68,11 @@ class JogPad(Card):
         pad = QGridLayout()
         pad.setSpacing(6)
         for key, (row, column) in {
-            Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Left: (1, 0), Qt.Key.Key_Right: (1, 2), Qt.Key.Key_Down: (1, 1),
-        }.items():  # fmt: skip
+            Qt.Key.Key_Up: (0, 1),
+            Qt.Key.Key_Left: (1, 0),
+            Qt.Key.Key_Right: (1, 2),
+            Qt.Key.Key_Down: (1, 1),
+        }.items():
             self._pad[key] = self._step_button(SIGNS[key], key)
             pad.addWidget(self._pad[key], row, column)
         for key, sign, (row, column) in ((Qt.Key.Key_PageUp, "Z ▲", (0, 3)), (Qt.Key.Key_PageDown, "Z ▼", (1, 3))):
@@ -135,7 +138,7 @@ class JogPad(Card):
             self._means.say(
                 f"Arrow keys as you see it: +X {s.words('x', 1)}, +Y {s.words('y', 1)}. Shift: ten times the step; "
                 "Space stops."
-            )  # fmt: skip
+            )
         self._show_place()
 
     def step(self) -> float:

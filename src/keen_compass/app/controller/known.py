@@ -55,9 +55,13 @@ class KnownCard(Card):
                 self._rows.addWidget(self._difference(one))
         for one, was_left in stays:
             add_left(
-                self._rows, model, QUANTITIES[one.quantity].label, one.quantity,
-                f"{one.text} here, {ours_of(model.machine, one)} in the logbook", was_left,
-            )  # fmt: skip
+                self._rows,
+                model,
+                QUANTITIES[one.quantity].label,
+                one.quantity,
+                f"{one.text} here, {ours_of(model.machine, one)} in the logbook",
+                was_left,
+            )
         found = {one.quantity for one in model.found}
         gone = [QUANTITIES[q].label for q, s in model.machine.spots.items() if s.file == model.file and q not in found]
         if gone:
@@ -134,9 +138,13 @@ class KnownCard(Card):
         if not model.live:
             offered.append(copy)
         return DifferenceRow(
-            title, lines, offered, label, lambda why: model.leave(one.quantity, one.text, ours, why),
+            title,
+            lines,
+            offered,
+            label,
+            lambda why: model.leave(one.quantity, one.text, ours, why),
             editable=model.editable,
-        )  # fmt: skip
+        )
 
 
 def add_left(rows: QLayout, model: ControllerModel, label: str, what: str, numbers: str, was: Left) -> None:

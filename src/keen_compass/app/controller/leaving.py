@@ -15,9 +15,16 @@ class DifferenceRow(QWidget):
     """
 
     def __init__(
-        self, title: str, lines: Sequence[tuple[str, str]], offered: Sequence[tuple[str, str, Callable[[], object]]],
-        what: str, leave: Callable[[str], object] | None, *, editable: bool, large: bool = False,
-    ) -> None:  # fmt: skip
+        self,
+        title: str,
+        lines: Sequence[tuple[str, str]],
+        offered: Sequence[tuple[str, str, Callable[[], object]]],
+        what: str,
+        leave: Callable[[str], object] | None,
+        *,
+        editable: bool,
+        large: bool = False,
+    ) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 6)

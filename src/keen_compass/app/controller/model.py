@@ -153,9 +153,7 @@ class ControllerModel(QObject):
 
         def run() -> None:
             assert one.held is not None
-            _, after = holding.write(
-                self.shop, self.machine, one.quantity, one.held.stored, self.file, self.data
-            )  # fmt: skip
+            _, after = holding.write(self.shop, self.machine, one.quantity, one.held.stored, self.file, self.data)
             self._stands(after)
 
         self.attempt(run)

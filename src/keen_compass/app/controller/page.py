@@ -7,14 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont, QTextCharFormat, QTextCursor
-from PySide6.QtWidgets import (
-    QFileDialog,
-    QHBoxLayout,
-    QStackedWidget,
-    QTextEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QTextEdit, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.controller.cable import CableView, as_it_stands
@@ -233,10 +226,12 @@ class ControllerPage(QWidget):
         self.live.setVisible(not model.by_cable)
         self.ask.setVisible(model.link.ready)
         self._live_words.say(
-            "Read over the cable." if model.by_cable else
-            "What is written here is in the controller; each round begins by looking at it." if own else
-            "Say so where that is true; else a listing is only looked at, and lines are entered by hand."
-        )  # fmt: skip
+            "Read over the cable."
+            if model.by_cable
+            else "What is written here is in the controller; each round begins by looking at it."
+            if own
+            else "Say so where that is true; else a listing is only looked at, and lines are entered by hand."
+        )
         self.live.setEnabled(model.listing is not None and model.editable)
         self._copies = copies(model.shop, model.machine.uid)
         chosen = self.other.currentData()

@@ -38,7 +38,7 @@ FIELDS: dict[str, tuple[str, str, bool]] = {
     "group": ("After how many of them", "1", False),
     "ask_why": ("What asks for the reason of a refusal", "", False),
     "reset": ("What makes it start anew", "", False),
-}  # fmt: skip
+}
 FROM_ANSWER = {"hello": "greeting", "ask_position": "position", "ask_listing": "listing_ends", "alive": "idle"}
 NUMBERS = {"per_mm": float, "group": int}
 
@@ -81,10 +81,13 @@ class PatternsView(QWidget):
         buttons.addWidget(Button("Keep these patterns", self._keep, "primary"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(Text(
-            "Text as it goes over the wire; {x} {y} {z} {key} {value} {why} for what changes in it, | between several, "
-            "\\x1b for a character that no key has. Ask sends a line and makes a pattern of what comes.", colour="soft",
-        ))  # fmt: skip
+        layout.addWidget(
+            Text(
+                "Text as it goes over the wire; {x} {y} {z} {key} {value} {why} for what changes in it, | between "
+                "several, \\x1b for a character that no key has. Ask sends a line and makes a pattern of what comes.",
+                colour="soft",
+            )
+        )
         layout.addLayout(speed)
         layout.addWidget(scrolling(inner), 1)
         layout.addWidget(self._said)
@@ -130,9 +133,12 @@ class PatternsView(QWidget):
             return
         self.answer.say("Asking…")
         self._link.raw(
-            self._port, self.edits[name].text(), self.baud.currentData(), self.ends.currentData(),
+            self._port,
+            self.edits[name].text(),
+            self.baud.currentData(),
+            self.ends.currentData(),
             partial(self._answered, name),
-        )  # fmt: skip
+        )
 
     def _answered(self, name: str, lines: list[str]) -> None:
         self._link.close()

@@ -48,7 +48,7 @@ class PointingBar(QWidget):
             self.sign.hide()
             self._said.say(
                 "To show where a number stands, put the cursor on it." if self._model.listing else "", "soft"
-            )  # fmt: skip
+            )
             return
         machine, number = self._model.machine, self.number
         known = next((one.quantity for one in self._model.found if one.start == number.start), "")

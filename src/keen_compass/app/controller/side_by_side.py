@@ -102,9 +102,7 @@ class SideBySide(QWidget):
             words = "Nothing else differs." if stays or found.only_a or found.only_b else "Nothing differs."
             self._rows.addWidget(Text(words, 17, colour="good"))
         for there, here, was in stays:
-            add_left(
-                self._rows, self._model, self._label(a, there), _what(there), f"{there.value} → {here.value}", was
-            )  # fmt: skip
+            add_left(self._rows, self._model, self._label(a, there), _what(there), f"{there.value} → {here.value}", was)
         for only, words in ((found.only_a, "Only in this copy"), (found.only_b, "Only in the other")):
             if only:
                 listed = ", ".join(f"{e.key} {e.value}" for e in only[:MOST])
@@ -143,9 +141,14 @@ class SideBySide(QWidget):
             run = partial(model.write_key, key, there.value)
             offered.append((f"Write {there.value}", f"{label}: write {there.value} into the file", run))
         return DifferenceRow(
-            f"{label}: {there.value} → {here.value}", lines, offered, label,
-            lambda why: model.leave(_what(there), here.value, there.value, why), editable=model.editable, large=True,
-        )  # fmt: skip
+            f"{label}: {there.value} → {here.value}",
+            lines,
+            offered,
+            label,
+            lambda why: model.leave(_what(there), here.value, there.value, why),
+            editable=model.editable,
+            large=True,
+        )
 
 
 def _what(entry: Entry) -> str:

@@ -160,9 +160,9 @@ class Rose(ShowsFocus):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows choose a spoke, Enter opens it."""
-        step = {
-            Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1,
-        }.get(Qt.Key(event.key()))  # fmt: skip
+        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1}.get(
+            Qt.Key(event.key())
+        )
         if self._spokes and step:
             self._selected = (self._selected + step) % len(self._spokes)
             self._say_selected()

@@ -24,9 +24,10 @@ class Named(NamedTuple):
 
 T = TypeVar("T", Tool, Stock, Named, Fitting)
 FITTING_WORDS = {
-    "accessory": ("Accessory in it", "no accessory"), "printer": ("Printed on", "no printer named"),
+    "accessory": ("Accessory in it", "no accessory"),
+    "printer": ("Printed on", "no printer named"),
     "carrier": ("Carried by", "nothing: the bare roll"),
-}  # fmt: skip
+}
 WIDEST, NARROWEST = 520, 300  # px of words
 AROUND = 170  # px: the button itself, the words before and the dots between
 MENU_WIDEST = 420
@@ -112,7 +113,7 @@ class MountedButton(Button):
 
     def _offer(
         self, things: Sequence[T], now: T | None, words: Callable[[T], str], chosen: Callable[[T], object]
-    ) -> None:  # fmt: skip
+    ) -> None:
         group = QActionGroup(self._list)
         metrics = QFontMetrics(self._list.font())
         for thing in things:

@@ -178,7 +178,7 @@ class RosePage(QWidget):
 
     def show_put_back(
         self, found: Mapping[str, Misplaced], machine: Machine, names: Mapping[str, str], *, read_only: bool
-    ) -> None:  # fmt: skip
+    ) -> None:
         """As the card has it; without anything found there is none."""
         if found or self._put_back is not None:
             self.put_back().show_found(found, machine, names, read_only=read_only)

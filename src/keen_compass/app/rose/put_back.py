@@ -42,7 +42,7 @@ class PutBackCard(Card):
 
     def show_found(
         self, found: Mapping[str, Misplaced], machine: Machine, names: Mapping[str, str], *, read_only: bool
-    ) -> None:  # fmt: skip
+    ) -> None:
         """names: of things by uid. Hidden where everything is in its place, or nothing is known to put there."""
         wanted = {q: m for q, m in found.items() if m.wanted is not None}
         self.setVisible(bool(wanted))

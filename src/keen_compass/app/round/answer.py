@@ -40,9 +40,12 @@ from keen_compass.words.say import Show, capital, say, show_for
 
 MOST_BELOW = 4
 STATE_WORDS = {
-    State.IN: "in", State.OUT: "out", State.CANNOT_TELL: "can’t tell", State.RECHECK: "re-check",
+    State.IN: "in",
+    State.OUT: "out",
+    State.CANNOT_TELL: "can’t tell",
+    State.RECHECK: "re-check",
     State.NEVER: "never measured",
-}  # fmt: skip
+}
 
 
 class VerdictBand(QFrame):
@@ -181,7 +184,7 @@ class FindingCard(Card):
 
     def show_plan(
         self, name: str, number: str, U: float | None, T: float, unit: str, *, measured: bool, more: str = ""
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Before making: what this size would tell. unit: of U and T, in words; measured: with an instrument;
         more: what a larger one would bring.
         """
@@ -233,9 +236,11 @@ class RoundsChart(QWidget):
         """Band, axis words, one sign per quantity and piece."""
         p = painter_on_card(self)
         points = [
-            (column, f) for column, (_, solution) in enumerate(self._history)
-            for f in (solution.findings if solution else ()) if f.error is not None and f.tolerance
-        ]  # fmt: skip
+            (column, f)
+            for column, (_, solution) in enumerate(self._history)
+            for f in (solution.findings if solution else ())
+            if f.error is not None and f.tolerance
+        ]
         plot = QRectF(54, 34, self.width() - 70, self.height() - 66)
         reach = max(
             [1.5, *((abs(f.harm or 0) + (f.expanded_uncertainty or 0)) / f.tolerance * 1.08 for _, f in points)]
@@ -282,9 +287,13 @@ class RoundsChart(QWidget):
         widths = [p.fontMetrics().horizontalAdvance(name) + 26 for name in self._names]
         room = self.width() - 24 - sum(widths)
         words = next(
-            (w for w in (f"{self._noun.capitalize()}s so far, {self._unit}", f"So far, {self._unit}", "So far")
-             if p.fontMetrics().horizontalAdvance(w) <= room), "",
-        )  # fmt: skip
+            (
+                w
+                for w in (f"{self._noun.capitalize()}s so far, {self._unit}", f"So far, {self._unit}", "So far")
+                if p.fontMetrics().horizontalAdvance(w) <= room
+            ),
+            "",
+        )
         p.drawText(QRectF(12, 6, room, 22), Qt.AlignmentFlag.AlignVCenter, words)
         x = float(self.width() - 8 - sum(widths))
         for i, (name, width) in enumerate(zip(self._names, widths, strict=True)):

@@ -32,15 +32,15 @@ CHOICES: dict[str, tuple[str, tuple[tuple[str, str, object], ...]]] = {
     "holes": ("Holes", (("holes are cut", "holes", "keep"), ("no holes", "no holes", "drop"))),
     "parts": ("Parts", (("parts apart", "apart", "apart"), ("parts in one", "in one", "joined"))),
     "strokes": ("Lines of a drawing", (("lines count", "lines", True), ("no lines", "no lines", False))),
-    "shown": ("Shown", (
-        ("both seen", "both", "both"), ("print seen", "print", "print"), ("cut seen", "cut", "cut"),
-    )),
-}  # fmt: skip
+    "shown": ("Shown", (("both seen", "both", "both"), ("print seen", "print", "print"), ("cut seen", "cut", "cut"))),
+}
 ROOMY = 600  # px, from which on there is room for more words
 ASKED_OF = {
-    "threshold": ("picture",), "smooth": ("picture",), "smallest": ("picture", "drawing"),
+    "threshold": ("picture",),
+    "smooth": ("picture",),
+    "smallest": ("picture", "drawing"),
     "dpi": ("picture", "sizeless"),
-}  # fmt: skip
+}
 
 
 class ArtworkPanel(StagePanel):
@@ -77,9 +77,12 @@ class ArtworkPanel(StagePanel):
         self._tells = Line("", colour="soft")
         self.use = Button("Print it so", self._use, "primary")
         asked_for = {
-            "outset": "Border", "threshold": "Threshold", "smooth": "smooth", "smallest": "smallest part",
+            "outset": "Border",
+            "threshold": "Threshold",
+            "smooth": "smooth",
+            "smallest": "smallest part",
             "dpi": "px / inch",
-        }  # fmt: skip
+        }
         self._labels = {of: Text(words, colour="soft") for of, words in asked_for.items()}
         for shown in self._labels.values():
             shown.setWordWrap(False)
@@ -166,8 +169,14 @@ class ArtworkPanel(StagePanel):
             getattr(self, name).setVisible(kind in kinds)
         self.combos["strokes"].setVisible(kind == "drawing")
         there = kind in ("picture", "drawing")
-        for widget in (self.outset, self._labels["outset"], self.copies, self.job, self.shown,
-                       *(self.combos[n] for n in ("corners", "holes", "parts"))):  # fmt: skip
+        for widget in (
+            self.outset,
+            self._labels["outset"],
+            self.copies,
+            self.job,
+            self.shown,
+            *(self.combos[n] for n in ("corners", "holes", "parts")),
+        ):
             widget.setVisible(there)
         self._tells.say(self._told())
         self._tells.setVisible(there)

@@ -128,9 +128,11 @@ class AstrideSurface(FloatingSurface):
             p.drawText(area, Qt.AlignmentFlag.AlignCenter, f"It lands {where}")
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words = f"blue: the second tool · what differs × {self._larger():g}" if shape.way == "gaps" else (
-            "blue: the second tool · ↑ ↓: another pair"
-        )  # fmt: skip
+        words = (
+            f"blue: the second tool · what differs × {self._larger():g}"
+            if shape.way == "gaps"
+            else ("blue: the second tool · ↑ ↓: another pair")
+        )
         words_at(p, QPointF(SIDE, self.height() - FOOT / 2), words, width=self.width() - 2 * SIDE, side="right")
 
     def _paint_gaps(self, p: QPainter, shape: Astride) -> None:

@@ -39,9 +39,14 @@ class BedCanvas(QWidget):
         self._run: tuple[DryRun, float] | None = None
 
     def show_bed(
-        self, machine: Machine, taken: list[tuple[Box, int]], place: tuple[Box, Piece, int] | None,
-        program: MoveProgram | None = None, *, anchored: bool = False,
-    ) -> None:  # fmt: skip
+        self,
+        machine: Machine,
+        taken: list[tuple[Box, int]],
+        place: tuple[Box, Piece, int] | None,
+        program: MoveProgram | None = None,
+        *,
+        anchored: bool = False,
+    ) -> None:
         """What lies on the bed, and where the next piece would go, or how the axes would move.
 
         anchored: the piece lies where it says, without a margin.

@@ -109,7 +109,7 @@ class BordersSurface(FloatingSurface):
         down = session.context.machine.standpoint.left_handed
         return session.context.remembered(
             ("read_page", piece.id), lambda: procedure.page_of(piece.parameters, piece.number, down=down)
-        )  # fmt: skip
+        )
 
     def _corners(self) -> list[Point]:
         """Of the first sticker with its border, as it is seen: (right, away) mm."""

@@ -111,7 +111,7 @@ class CableBar(Card):
             self._more.say(
                 f"{before.ended + ' ' if before.ended else ''}Look at what lies there: run it again on a fresh place, "
                 "or say that it is cut."
-            )  # fmt: skip
+            )
         else:
             asking = link.state is LinkState.BUSY and link.running is None and link.dialect is None
             words = {LinkState.CLOSED: "The cable is not connected.", LinkState.LOST: "The cable is gone."}

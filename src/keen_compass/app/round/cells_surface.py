@@ -78,9 +78,12 @@ class CellsSurface(FloatingSurface):
                 )
         p.setPen(th.color("soft"))
         words_at(
-            p, QPointF(16, 18), "Power, and feed in mm/min. A click, or 1 and 0: clean and not clean.",
-            width=self.width() - 32, side="right",
-        )  # fmt: skip
+            p,
+            QPointF(16, 18),
+            "Power, and feed in mm/min. A click, or 1 and 0: clean and not clean.",
+            width=self.width() - 32,
+            side="right",
+        )
         chart = self.chart()
         if isinstance(chart, Cells):
             if chart.now:

@@ -102,8 +102,13 @@ class ChainSurface(BoxedSurface):
                 p.drawRoundedRect(QRectF(at.x() - 1.35 * size, at.y() - size - 6, 2.7 * size, 2 * size + 12), 10, 10)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words_at(p, QPointF(16, self.height() - 18), "From the motor to the carriage; type what is stamped or counted",
-                 width=self.width() - 30, side="right")  # fmt: skip
+        words_at(
+            p,
+            QPointF(16, self.height() - 18),
+            "From the motor to the carriage; type what is stamped or counted",
+            width=self.width() - 30,
+            side="right",
+        )
 
     def _value(self, name: str) -> float | None:
         c = next((c for c in self.callouts if c.measurand.name == name), None)

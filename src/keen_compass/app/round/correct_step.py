@@ -129,7 +129,7 @@ class NumberCard(Card):
         self.send.setVisible(asking and not by_hand and not by_file and (cable or practice))
         self.send.setAccessibleName(
             f"{name}: send it over the cable" if cable else "Send it to the stand-in’s controller"
-        )  # fmt: skip
+        )
         file = Path(correcting.file_of(f.quantity)).name
         self._show_file(name, file, asking=asking and not by_hand and not by_file)
         self.shows.setAccessibleName(

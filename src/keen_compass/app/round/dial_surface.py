@@ -143,9 +143,10 @@ class DialSurface(FloatingSurface):
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         p.drawText(
-            QRectF(14, self.height() - 28, self.width() - 28, 22), Qt.AlignmentFlag.AlignVCenter,
+            QRectF(14, self.height() - 28, self.width() - 28, 22),
+            Qt.AlignmentFlag.AlignVCenter,
             "Drag the needle, press ↑ ↓, or type. Short of zero is +, past it −.",
-        )  # fmt: skip
+        )
         x = centre.x() + r + 26
         y = centre.y() - r / 3 + HEIGHT / 2 + 26
         if self.current() is None:

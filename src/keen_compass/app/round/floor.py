@@ -67,9 +67,11 @@ class FloorView(QWidget):
         measuring = session.measuring
         if session.context.piece:
             self.picture.show_piece(
-                measuring.shape(), measuring.seen(), callout.measurand if callout else None,
+                measuring.shape(),
+                measuring.seen(),
+                callout.measurand if callout else None,
                 seen_from(session.context.machine.standpoint, turned=measuring.turned),
-            )  # fmt: skip
+            )
         text = callout.draft if callout else "✓"
         self.edit.setPlaceholderText(callout.readings[-1].text if callout and callout.readings else "")
         if self.edit.text() != text:

@@ -180,8 +180,13 @@ class GridSurface(FloatingSurface):
             words_at(p, beside, value, width=110)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words_at(p, QPointF(16, self.height() - 22), "Swing the arm there. Larger is a smaller gap.",
-                 width=self.width() - WIDTH, side="right")  # fmt: skip
+        words_at(
+            p,
+            QPointF(16, self.height() - 22),
+            "Swing the arm there. Larger is a smaller gap.",
+            width=self.width() - WIDTH,
+            side="right",
+        )
 
 
 def _spacing(values: Iterable[float]) -> float:

@@ -64,8 +64,9 @@ class HeldBar(Card):
             others = f" {more} more after it." if more else ""
             self._asks.say(
                 f"{name}: {Path(one.file).name or 'the controller'} holds {one.text}, the logbook says {ours} since "
-                f"{day_of(one.since)}.{others}", "warn",
-            )  # fmt: skip
+                f"{day_of(one.since)}.{others}",
+                "warn",
+            )
             self.take.name(f"{one.text} is right")
             self.write.name(f"Write {ours} back" if one.file else f"Send {ours} back")
         trouble = self._model.trouble.get(PLACE, "")

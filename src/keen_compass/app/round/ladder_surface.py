@@ -64,14 +64,21 @@ class LadderSurface(FloatingSurface):
         else:
             safe_words = "safe"
         for feed, words, colour, share in (
-            (limit, "step rate ends", "bad", 0.74), (now, "in force", "soft", 0.68), (safe, safe_words, "good", 0.45),
-        ):  # fmt: skip
+            (limit, "step rate ends", "bad", 0.74),
+            (now, "in force", "soft", 0.68),
+            (safe, safe_words, "good", 0.45),
+        ):
             if feed:
                 self._draw_limit(p, float(feed), words, colour, LEFT + 40 + share * (right - LEFT - 60))
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words_at(p, QPointF(16, self.height() - 20), "Feeds in mm per min, rising; ● back on its mark, ▲ missed it",
-                 width=self.width() - 30, side="right")  # fmt: skip
+        words_at(
+            p,
+            QPointF(16, self.height() - 20),
+            "Feeds in mm per min, rising; ● back on its mark, ▲ missed it",
+            width=self.width() - 30,
+            side="right",
+        )
 
     def _draw_rung(self, p: QPainter, c: Callout, within: float, right: float) -> None:
         y, miss = self._y(self._feed(c)), mean_of(c)

@@ -147,9 +147,12 @@ class MakeStep(QWidget):
         refused, number = making.refusal(), making.next_number()
         place = None if runs else making.place()
         self.bed.show_bed(
-            context.machine, making.taken(), (place, making.next_piece(), number) if place else None,
-            making.program() if runs else None, anchored=context.procedure.anchored,
-        )  # fmt: skip
+            context.machine,
+            making.taken(),
+            (place, making.next_piece(), number) if place else None,
+            making.program() if runs else None,
+            anchored=context.procedure.anchored,
+        )
         self.dry_run.refresh(waits=self.worn.wanted())  # what is worn is asked first, and needs the room
         stem = file_stem(context.machine.name)
         proposed = str(Path.home() / f"{stem}-{context.procedure.noun}-{number}.{making.extension}")

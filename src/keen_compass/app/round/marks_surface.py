@@ -72,9 +72,13 @@ class MarksSurface(FloatingSurface):
         current = self.current()
         read = frozenset(self._index(c) for c in self.callouts if c.readings)
         seen = Seen(
-            self._page, self.session.context.machine.standpoint, self._lies, read,
-            self._index(current) if current else None, self._off,
-        )  # fmt: skip
+            self._page,
+            self.session.context.machine.standpoint,
+            self._lies,
+            read,
+            self._index(current) if current else None,
+            self._off,
+        )
         return Drawing(seen, QRectF(26, HEAD, self.width() - 52, self.height() - HEAD - 12 - FOOT))
 
     def places(self) -> dict[str, QPointF]:

@@ -70,9 +70,12 @@ class MatchSurface(BoxedSurface):
         tools.setContentsMargins(0, 0, 0, 0)
         tools.setSpacing(6)
         for button, row, column, wide in (
-            (self.look, 0, 0, 2), (self.vernier, 1, 0, 2), (self.loupe, 2, 0, 2), (self.turn, 3, 0, 1),
+            (self.look, 0, 0, 2),
+            (self.vernier, 1, 0, 2),
+            (self.loupe, 2, 0, 2),
+            (self.turn, 3, 0, 1),
             (self.below, 3, 1, 1),
-        ):  # fmt: skip
+        ):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.setStyleSheet("QPushButton { padding: 0 6px; }")
             tools.addWidget(button, row, column, 1, wide)
@@ -353,9 +356,9 @@ class MatchSurface(BoxedSurface):
         p.save()
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         (ox, oy), across, down = (corners[0].x(), corners[0].y()), corners[1] - corners[0], corners[2] - corners[0]
-        p.setTransform(QTransform(
-            across.x() / PIXELS, across.y() / PIXELS, down.x() / PIXELS, down.y() / PIXELS, ox, oy
-        ), True)  # fmt: skip
+        p.setTransform(
+            QTransform(across.x() / PIXELS, across.y() / PIXELS, down.x() / PIXELS, down.y() / PIXELS, ox, oy), True
+        )
         p.drawImage(0, 0, sheet)
         p.restore()
         if self.placed_already():
@@ -393,7 +396,7 @@ class MatchSurface(BoxedSurface):
         """What was read before of the same target, small."""
         read: Mapping[str, list[float]] = {
             c.measurand.axis: [number_of(r.reading) for r in c.readings] for c in self._here()
-        }  # fmt: skip
+        }
         p.setPen(QPen(th.color("good"), 2))
         for x, y in zip(read.get("x", []), read.get("y", []), strict=False):
             at = self._to_screen((x, y))

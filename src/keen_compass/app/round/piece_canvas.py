@@ -134,9 +134,10 @@ class PieceCanvas(BoxedSurface):
         scale = max(scale, 1e-3)
         middle = room.center()
         return _Frame(
-            self._standpoint, scale,
+            self._standpoint,
+            scale,
             QPointF(middle.x() - scale * (left + right) / 2, middle.y() + scale * (near + far) / 2),
-        )  # fmt: skip
+        )
 
     def _fits_beside(self, scale: float) -> bool:
         """Whether the room inside the piece's bounding box takes the boxes that would rather be there."""
@@ -215,9 +216,10 @@ class PieceCanvas(BoxedSurface):
         xs = {wanted.x(), *(r.x() - WIDTH - 6 for r in placed), *(r.x() + WIDTH + 6 for r in placed)}
         ys = {wanted.y(), *(r.y() - HEIGHT - 6 for r in placed), *(r.y() + HEIGHT + 6 for r in placed)}
         free = [
-            place for place in (QRect(x, y, WIDTH, HEIGHT) for x in xs for y in ys)
+            place
+            for place in (QRect(x, y, WIDTH, HEIGHT) for x in xs for y in ys)
             if inside.contains(place) and not any(place.intersects(r) for r in placed)
-        ]  # fmt: skip
+        ]
         return min(free, key=lambda r: (r.topLeft() - wanted.topLeft()).manhattanLength(), default=wanted)
 
     # Painting

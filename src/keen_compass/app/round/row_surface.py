@@ -29,8 +29,10 @@ class RowSurface(FloatingSurface):
 
     def places(self) -> dict[str, QPointF]:
         """Below each of them; the pick stands under all."""
-        found = {m.name: self._box(i).center() + QPointF(0, self._box(i).height() / 2 + 16)
-                 for i, m in enumerate(self._rungs())}  # fmt: skip
+        found = {
+            m.name: self._box(i).center() + QPointF(0, self._box(i).height() / 2 + 16)
+            for i, m in enumerate(self._rungs())
+        }
         picks = [c.measurand.name for c in self.callouts if c.measurand.kind is Kind.PICK]
         return found | {name: QPointF(self.width() / 2, self.height() - HEIGHT / 2 - 14) for name in picks}
 

@@ -156,8 +156,13 @@ class RuleSurface(FloatingSurface):
         p.setFont(th.font(th.TEXT, bold=True))
         arrow = "◀" if self._leftwards() else "▶"
         if self._trips():
-            words_at(p, QPointF(16, 20), f"+{axis.upper()} runs {where}. Past the first mark is +, short of it −.",
-                     width=self.width() - 30, side="right")  # fmt: skip
+            words_at(
+                p,
+                QPointF(16, 20),
+                f"+{axis.upper()} runs {where}. Past the first mark is +, short of it −.",
+                width=self.width() - 30,
+                side="right",
+            )
             return
         up = self.current() is None or (self.current() or self.callouts[0]).measurand.way > 0
         back = "▶" if arrow == "◀" else "◀"

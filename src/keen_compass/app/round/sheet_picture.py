@@ -8,16 +8,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QBuffer, QIODevice, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import (
-    QImage,
-    QImageReader,
-    QMouseEvent,
-    QPainter,
-    QPainterPath,
-    QPen,
-    QPolygonF,
-    QTransform,
-)
+from PySide6.QtGui import QImage, QImageReader, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th

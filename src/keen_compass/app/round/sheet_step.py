@@ -64,9 +64,12 @@ class SheetStep(QWidget):
         self.aim = AimPanel(model, link)
         self.draw = DrawPanel(model)
         self._panels: dict[Stage, StagePanel] = {
-            Stage.ARTWORK: self.artwork, Stage.PRINT: self.print, Stage.LOAD: self.load, Stage.AIM: self.aim,
+            Stage.ARTWORK: self.artwork,
+            Stage.PRINT: self.print,
+            Stage.LOAD: self.load,
+            Stage.AIM: self.aim,
             Stage.DRAW: self.draw,
-        }  # fmt: skip
+        }
         card = Card()
         inside = QVBoxLayout(card)
         inside.setContentsMargins(14, 10, 14, 12)
@@ -114,7 +117,7 @@ class SheetStep(QWidget):
             self.picture.show_sheet(
                 Seen(page, s, lies, aimed, now, {}, lit, **self._sticker(stage)),
                 _caption(page, sheets.number(), bars=stage is Stage.PRINT),
-            )  # fmt: skip
+            )
         first = next(s for s in sheets.stages if s is not Stage.ARTWORK)
         self.choices.setVisible(stage is first)
         if stage is first:

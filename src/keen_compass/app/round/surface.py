@@ -203,9 +203,10 @@ class FloatingSurface(SurfaceWidget):
 def words_at(p: QPainter, at: QPointF, words: str, *, width: float = 120.0, side: str = "centre") -> None:
     """One line of words: centred on a point, or to its left or right."""
     before, align = {
-        "centre": (width / 2, Qt.AlignmentFlag.AlignHCenter), "right": (0.0, Qt.AlignmentFlag.AlignLeft),
+        "centre": (width / 2, Qt.AlignmentFlag.AlignHCenter),
+        "right": (0.0, Qt.AlignmentFlag.AlignLeft),
         "left": (width, Qt.AlignmentFlag.AlignRight),
-    }[side]  # fmt: skip
+    }[side]
     p.drawText(QRectF(at.x() - before, at.y() - 11, width, 22), align | Qt.AlignmentFlag.AlignVCenter, words)
 
 

@@ -36,12 +36,17 @@ CUT = tuple(q for q in IN_CONTROLLER if QUANTITIES[q].group == "cut")
 NUMBER = (9, 14, 8)  # shares of a row: a number, what the controller calls it, its tolerance
 PICTURE = 210  # px, height of the picture of the axes
 HEAD_WORDS = {
-    "": "nothing", "pointer": "a pointer", "sensor": "a mark sensor", "pointer, sensor": "a pointer and a mark sensor",
-}  # fmt: skip
+    "": "nothing",
+    "pointer": "a pointer",
+    "sensor": "a mark sensor",
+    "pointer, sensor": "a pointer and a mark sensor",
+}
 MORE_WORDS = {
-    "": "nothing more", "second_tool": "a second tool", "camera": "a camera",
+    "": "nothing more",
+    "second_tool": "a second tool",
+    "camera": "a camera",
     "camera, second_tool": "a camera and a second tool",
-}  # fmt: skip
+}
 PRINT_WORDS = {
     "percent_100": "per cent, 100 for true",
     "percent_0": "per cent, 0 for true",

@@ -19,9 +19,16 @@ from keen_compass.shop.library import KerfEntry, Known, take_chart, used_by
 from keen_compass.shop.store import Shop
 
 LABELS = {
-    "material": "Material", "thickness": "Thickness", "process": "Process", "kerf": "Kerf", "feed": "Feed",
-    "pierce_height": "Pierce height", "cut_height": "Cut height", "pierce_delay": "Pierce time, s", "power": "Power, %",
-}  # fmt: skip
+    "material": "Material",
+    "thickness": "Thickness",
+    "process": "Process",
+    "kerf": "Kerf",
+    "feed": "Feed",
+    "pierce_height": "Pierce height",
+    "cut_height": "Cut height",
+    "pierce_delay": "Pierce time, s",
+    "power": "Power, %",
+}
 FIXED = ("material", "process")  # may hold for every line of a chart that has no column for them
 NOWHERE = -1
 TOLD = 3  # complaints that are shown
@@ -180,9 +187,10 @@ class ChartPanel(QWidget):
         for line in self._lines:
             subject = Subject(material=line.material, thickness=line.thickness, process=line.process)
             settings = {
-                name: value for name, value in line.settings.items()
+                name: value
+                for name, value in line.settings.items()
                 if name in PROCESS_SETTINGS and LIMITS[name][0] <= value <= LIMITS[name][1]
-            }  # fmt: skip
+            }
             entries.append(KerfEntry(subject, line.kerf, Known.CHARTED, settings=settings))
         try:
             take_chart(self._shop, self._machine.uid, entries)

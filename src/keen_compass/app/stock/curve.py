@@ -62,8 +62,9 @@ class KerfCurve(QWidget):
 
         def at(t: float, w: float) -> QPointF:
             share = (t - t0) / (t1 - t0) if t1 > t0 else 0.5
-            return QPointF(plot.left() + 16 + share * (plot.width() - 32),
-                           plot.bottom() - (w - low) / (high - low) * plot.height())  # fmt: skip
+            return QPointF(
+                plot.left() + 16 + share * (plot.width() - 32), plot.bottom() - (w - low) / (high - low) * plot.height()
+            )
 
         self._axes(p, plot, (low, high), thick, at)
         p.setPen(QPen(th.color("soft"), 1.4, Qt.PenStyle.DashLine))

@@ -17,9 +17,12 @@ HEAD, LABEL_MOST = 46, 190  # px: height of the heads above, width of the labels
 CELL_LEAST, CELL_MOST, HIGH, GAP = 124, 220, 66, 6  # px
 CHARTED, BETWEEN, NEAREST = "maker’s chart", "between two", "the nearest"
 GUESSED = {
-    How.CHARTED: CHARTED, How.BETWEEN: BETWEEN, How.NEAREST: NEAREST, How.ELSEWHERE: "another material",
+    How.CHARTED: CHARTED,
+    How.BETWEEN: BETWEEN,
+    How.NEAREST: NEAREST,
+    How.ELSEWHERE: "another material",
     How.DIAMETER: "the tool’s diameter",
-}  # fmt: skip
+}
 
 
 def width_words(mm: float, units: str, U: float | None = None) -> str:
@@ -197,9 +200,9 @@ class KerfGrid(ShowsFocus):
         if U and wide + 8 + p.fontMetrics().horizontalAdvance("± 0.000") < top.width():
             p.drawText(top.adjusted(wide + 8, 2, 0, 2), left, f"± {width_words(U, self.units, U)}")
         below = QRectF(box.left() + 12, box.bottom() - 30, box.width() - (44 if found else 20), 24)
-        p.drawText(below, left, p.fontMetrics().elidedText(
-            _said(what), Qt.TextElideMode.ElideRight, round(below.width())
-        ))  # fmt: skip
+        p.drawText(
+            below, left, p.fontMetrics().elidedText(_said(what), Qt.TextElideMode.ElideRight, round(below.width()))
+        )
         if isinstance(what, KerfEntry) and what.verdict:
             state = VERDICT_STATE[Verdict(what.verdict)]
             colour, at = th.color(STATE_COLOUR[state]), QPointF(box.right() - 17, box.bottom() - 18)

@@ -42,10 +42,13 @@ from keen_compass.words.wear import uses
 
 BESIDE, BESIDE_NARROW, NARROW = 388, 344, 960  # px: width of what is known of the chosen cell; of a small page
 SETTING_WORDS = {
-    "feed": "feed {:g} mm/min", "pierce_height": "pierces {:g} mm above", "cut_height": "cuts {:g} mm above",
-    "pierce_delay": "a pierce takes {:g} s", "power": "power {:g} %",
+    "feed": "feed {:g} mm/min",
+    "pierce_height": "pierces {:g} mm above",
+    "cut_height": "cuts {:g} mm above",
+    "pierce_delay": "a pierce takes {:g} s",
+    "power": "power {:g} %",
     "focus": "lens at {:g} mm",
-}  # fmt: skip
+}
 
 
 OVER = {"Thickness": "curve", "Use": "over_use", "Time": "history"}  # what a kerf is drawn over
@@ -296,10 +299,12 @@ class StockPage(QWidget):
     ) -> None:
         """What is known of a kerf, over thickness, use and time."""
         entries = [
-            e for e in kerfs(self._shop, machine)
-            if e.subject.material == subject.material and e.subject.process == subject.process
+            e
+            for e in kerfs(self._shop, machine)
+            if e.subject.material == subject.material
+            and e.subject.process == subject.process
             and e.subject.tool in ("", subject.tool)
-        ]  # fmt: skip
+        ]
         guess = (subject.thickness, what.width) if isinstance(what, Starting) and what.of else None
         self.curve.show_kerfs(f"Kerf over thickness, {subject.material}", entries, guess, machine.units)
         key = key_for("kerf", subject)
@@ -401,9 +406,10 @@ class StockPage(QWidget):
 def _history(tool: Tool, found: Board, units: str) -> str:
     """What was found with a tool."""
     widths = [
-        what.width for (_, column), what in found.cells.items()
+        what.width
+        for (_, column), what in found.cells.items()
         if column[0] == tool.uid and isinstance(what, KerfEntry) and what.known is Known.FOUND
-    ]  # fmt: skip
+    ]
     if tool.drawn:
         return ""
     if not widths:

@@ -121,9 +121,11 @@ class WearChart(QWidget):
         x = at(c.age, 0).x()
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(th.color("ink"))
-        p.drawPolygon(QPolygonF([
-            QPointF(x, plot.bottom() + 1), QPointF(x - 6, plot.bottom() + 12), QPointF(x + 6, plot.bottom() + 12)
-        ]))  # fmt: skip
+        p.drawPolygon(
+            QPolygonF(
+                [QPointF(x, plot.bottom() + 1), QPointF(x - 6, plot.bottom() + 12), QPointF(x + 6, plot.bottom() + 12)]
+            )
+        )
         if c.line is None or at(c.line.age, 0).x() > plot.right() or c.line.age < 0:
             return
         x = at(c.line.age, 0).x()

@@ -79,8 +79,11 @@ class WornCard(Card):
     def _tell(self) -> None:
         text = self.counter.text().strip().replace(" ", "")
         try:
-            age = float(text.replace(",", "") if text.count(",") != 1 or len(text.partition(",")[2]) == 3
-                        else text.replace(",", "."))  # fmt: skip
+            age = float(
+                text.replace(",", "")
+                if text.count(",") != 1 or len(text.partition(",")[2]) == 3
+                else text.replace(",", ".")
+            )
         except ValueError:
             age = math.nan
         if not math.isfinite(age) or age < 0:

@@ -39,9 +39,8 @@ class TogetherCanvas(ShowsFocus):
         """Other readings."""
         self.whole, self.machine = whole, machine
         worst = [
-            i for i, c in enumerate(whole.columns)
-            if c.finding is None or (c.mine and c.finding.verdict is Verdict.OUT)
-        ]  # fmt: skip
+            i for i, c in enumerate(whole.columns) if c.finding is None or (c.mine and c.finding.verdict is Verdict.OUT)
+        ]
         self.at = next(iter(worst), 0)
         self.setMinimumSize(round(LABEL + len(whole.columns) * NARROWEST + 20), round(self._height()))
         self._name()

@@ -18,9 +18,12 @@ from keen_compass.words.say import say, show_for
 
 BESIDE = 316  # px
 VERDICTS = {
-    Verdict.IN: "in tolerance", Verdict.OUT: "out", Verdict.CANNOT_TELL: "can’t tell", Verdict.UNRESOLVED: "can’t tell",
+    Verdict.IN: "in tolerance",
+    Verdict.OUT: "out",
+    Verdict.CANNOT_TELL: "can’t tell",
+    Verdict.UNRESOLVED: "can’t tell",
     Verdict.IMPLAUSIBLE: "odd",
-}  # fmt: skip
+}
 
 
 class TogetherPage(QWidget):
@@ -38,8 +41,9 @@ class TogetherPage(QWidget):
         self.canvas.chosen.connect(self._show_column)
         self._none = Text(
             "Nothing that was read still counts: numbers were changed since, or something happened to the machine. "
-            "The next round begins it anew.", colour="soft",
-        )  # fmt: skip
+            "The next round begins it anew.",
+            colour="soft",
+        )
         self._name = Text("", 20, bold=True)
         self._sign = StateSign()
         self._verdict = Text("", 17, bold=True)
@@ -62,10 +66,12 @@ class TogetherPage(QWidget):
         main = QVBoxLayout()
         main.setSpacing(8)
         main.addWidget(self._area, 1)
-        main.addWidget(Text(
-            "The fuller a disc, the more the answer rests on that reading. An arc joins what hangs together.",
-            colour="soft",
-        ))  # fmt: skip
+        main.addWidget(
+            Text(
+                "The fuller a disc, the more the answer rests on that reading. An arc joins what hangs together.",
+                colour="soft",
+            )
+        )
         self._about = Card()
         about = QVBoxLayout(self._about)
         about.setContentsMargins(16, 12, 16, 14)

@@ -18,8 +18,14 @@ from keen_compass.words.texts.joint import TELLS
 MOST = 3  # readings that are named
 CLEAR = 0.4  # correlation, from which two are said to hang together
 MATTERS = 0.05  # share of certainty, from which a reading is named
-BEGINS = {"slot": "kerf-square", "hole": "kerf-square", "comb": "kerf-comb", "dial": "backlash", "travel": "travel-run",
-          "short_side": "rectangle"}  # fmt: skip
+BEGINS = {
+    "slot": "kerf-square",
+    "hole": "kerf-square",
+    "comb": "kerf-comb",
+    "dial": "backlash",
+    "travel": "travel-run",
+    "short_side": "rectangle",
+}
 
 
 def label_of(unknown: Unknown) -> str:
@@ -59,13 +65,12 @@ def row_in_words(row: Row, machine: Machine) -> str:
 
 def rests_on(whole: Whole, column: Column, machine: Machine) -> str:
     """The readings without which it would be worst."""
-    bearing = sorted(
-        ((row.shares.get(column.unknown, 0.0), row) for row in whole.rows), key=lambda pair: -pair[0]
-    )  # fmt: skip
+    bearing = sorted(((row.shares.get(column.unknown, 0.0), row) for row in whole.rows), key=lambda pair: -pair[0])
     named = [
-        f"{row_in_words(row, machine)} of {whole.parts[row.part].number}" for share, row in bearing[:MOST]
+        f"{row_in_words(row, machine)} of {whole.parts[row.part].number}"
+        for share, row in bearing[:MOST]
         if share > MATTERS
-    ]  # fmt: skip
+    ]
     if not named:
         return "No single reading matters much: many say the same, or it was known before."
     return f"Rests most on: {', '.join(named)}."

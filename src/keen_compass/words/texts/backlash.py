@@ -6,10 +6,7 @@ from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "steps per unit set first",
-        "a dial against the moving part, along the axis",
-    ),
+    needs=("steps per unit set first", "a dial against the moving part, along the axis"),
     piece="no piece: the axis leaves a zeroed dial and comes back to it",
     lookalikes=(
         "Set steps per unit first: a wrong scale is not lost motion.",
@@ -29,4 +26,4 @@ TEXTS: dict[str, Text] = {
     "how": "How far the needle stays short of zero; past zero is −",
     "too_much": "{read:len} of {moved:len} moved: does the dial touch the right part?",
     "switch_on": "Measured with compensation switched off: switch it on with the new number.",
-}  # fmt: skip
+}

@@ -10,10 +10,7 @@ from keen_compass.words.say import PLAIN, Show, Text
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "a dial or depth gauge in the head",
-        "a clean bed",
-    ),
+    needs=("a dial or depth gauge in the head", "a clean bed"),
     piece="no piece: the head stops over a grid of points, or a dial is swung round over one",
     lookalikes=(
         "Chips or a curled spoilboard under the foot of the gauge look like a hollow bed.",
@@ -66,15 +63,22 @@ TEXTS: dict[str, Text] = {
     "shim_behind_now": "a shim behind the {end} screws",
     "turn_head_now": "turn the head: its top towards {side:way}",
     "level": "It is level; {left:len} is off the plane.",
-    "shim_under": lambda v, show: f"A shim of {show.length(v['thick'], 3)} under the {PLAIN.way(v['side'])} side of the "
-                                  f"flange, {_over(v, show)}.",
-    "shim_above": lambda v, show: f"A shim of {show.length(v['thick'], 3)} above the {PLAIN.way(v['side'])} side of the "
-                                  f"flange, {_over(v, show)}.",
-    "say_how_held": lambda v, show: f"Its top leans towards {show.way(v['side'])} by {show.length(v['thick'], 3)} "
-                                    f"{_over(v, show)}. Say in the machine’s form how the head is held: then it says "
-                                    "where the shim goes.",
-    "turn_head": lambda v, show: f"Turn the head on its plate: the top goes {show.length(v['thick'], 3)} towards "
-                                 f"{show.way(v['side'])}, {_over(v, show)}.",
-    "shim_behind": lambda v, show: f"A shim of {show.length(v['thick'], 3)} behind the {v['end']} screws, "
-                                   f"{_over(v, show)}.",
-}  # fmt: skip
+    "shim_under": lambda v, show: (
+        f"A shim of {show.length(v['thick'], 3)} under the {PLAIN.way(v['side'])} side of the flange, {_over(v, show)}."
+    ),
+    "shim_above": lambda v, show: (
+        f"A shim of {show.length(v['thick'], 3)} above the {PLAIN.way(v['side'])} side of the flange, {_over(v, show)}."
+    ),
+    "say_how_held": lambda v, show: (
+        f"Its top leans towards {show.way(v['side'])} by {show.length(v['thick'], 3)} "
+        f"{_over(v, show)}. Say in the machine’s form how the head is held: then it says "
+        "where the shim goes."
+    ),
+    "turn_head": lambda v, show: (
+        f"Turn the head on its plate: the top goes {show.length(v['thick'], 3)} towards "
+        f"{show.way(v['side'])}, {_over(v, show)}."
+    ),
+    "shim_behind": lambda v, show: (
+        f"A shim of {show.length(v['thick'], 3)} behind the {v['end']} screws, {_over(v, show)}."
+    ),
+}

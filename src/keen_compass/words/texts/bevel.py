@@ -6,11 +6,7 @@ from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "a part that was cut as usual",
-        "its thickness",
-        "a caliper",
-    ),
+    needs=("a part that was cut as usual", "its thickness", "a caliper"),
     piece="a small plate, read above and below",
     lookalikes=(
         "Dross under the jaws makes the lower edge long: scrape it off.",
@@ -26,7 +22,9 @@ TEXTS: dict[str, Text] = {
     "how_outside": "At the upper edge, with the tips of the jaws",
     "how_inside": "Inside jaws at the upper edge",
     "too_much": "{apart:len} from edge to edge over {thickness:len} of thickness: was another size read?",
-    "graded": lambda v, _: f"Range {v['range']} of ISO 9013." if v["range"] < 6 else "Beyond the last range of ISO 9013.",
+    "graded": lambda v, _: (
+        f"Range {v['range']} of ISO 9013." if v["range"] < 6 else "Beyond the last range of ISO 9013."
+    ),
     "leans": "Edge leans by",
     "degrees": "{angle:+.1f}°",
-}  # fmt: skip
+}

@@ -8,10 +8,7 @@ from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "a scrap of what is to be cut, in its thickness",
-        "focus and gas as they are meant to be",
-    ),
+    needs=("a scrap of what is to be cut, in its thickness", "focus and gas as they are meant to be"),
     piece="squares, each with its own power and feed, rows and columns numbered",
     lookalikes=(
         "Out of focus nothing cuts clean: find the focus first.",
@@ -27,10 +24,11 @@ TEXTS: dict[str, Text] = {
     "none": "Nothing came clean. Try more power or slower, and look at focus, gas and lens first.",
     "some_left": "None of those that were judged is clean: judge the others too.",
     "counts_as_not": lambda v, _: ngettext(
-        "{n} square wasn’t judged and counts as not clean.", "{n} squares weren’t judged and count as not clean.",
+        "{n} square wasn’t judged and counts as not clean.",
+        "{n} squares weren’t judged and count as not clean.",
         v["count"],
     ).format(n=v["count"]),
     "finer": "It lies near the edge of what is clean: finer steps would tell.",
     "faster": "It is clean at the fastest that was tried: another grid may find something faster.",
     "edge": "It is clean at the last power that was tried: what is beyond wasn’t looked at.",
-}  # fmt: skip
+}

@@ -102,7 +102,7 @@ TEXTS: dict[str, Text] = {
         f"Both check bars are {abs(v['percent']):.1f} % {'short' if v['percent'] < 0 else 'long'}: the print dialog fits to page. Print at actual size."
     ),
     "bars_off": "The check bars say that the printer is {percent[0]:+.2f} % off along X, {percent[1]:+.2f} % along Y: "
-                "that is the printer’s, not the cutter’s.",
+    "that is the printer’s, not the cutter’s.",
     "stage_first_artwork": "Choose the artwork first, and say that its line is as you want it.",
     "aimed_under_others": lambda v, _: (
         f"The controller holds other numbers than when the marks were aimed at ({', '.join(v['quantities'])}): "
@@ -136,11 +136,13 @@ TEXTS: dict[str, Text] = {
     "cause_two": "a microstep switch, screw starts or pulley at 2 times",
     "two_readings_apart": asked("two readings {apart:len} apart: read it once more"),
     "odd_reading": asked("reading {reading} says {value:len}, the others {others:len}: is it a slip?"),
-    "finer_than_division": _doubt("{value:g}{which} is finer than the instrument shows ({division:len3}): was it typed in "
-                                  "another unit"),
+    "finer_than_division": _doubt(
+        "{value:g}{which} is finer than the instrument shows ({division:len3}): was it typed in another unit"
+    ),
     "does_not_fit": lambda v, show: f"{capital(say(v['what'], show))} doesn’t fit the other readings. Read it again.",
-    "one_does_not_fit": lambda v, show: f"One of these doesn’t fit the other readings: "
-                                        f"{', '.join(say(w, show) for w in v['what'])}. Read them again.",
+    "one_does_not_fit": lambda v, show: (
+        f"One of these doesn’t fit the other readings: {', '.join(say(w, show) for w in v['what'])}. Read them again."
+    ),
     "one_or_known_does_not_fit": lambda v, show: (
         f"Either one of these is misread ({', '.join(say(w, show) for w in v['what'])}), or what is known of the machine "
         "from earlier rounds no longer holds. Read them again."
@@ -149,29 +151,32 @@ TEXTS: dict[str, Text] = {
         f"The readings agree with each other, but not with what is known of {_listed(v['unknowns'])} from earlier rounds. "
         "Read them again, or check that first."
     ),
-    "looks_turned": lambda v, show: f"{capital(say(v['what'], show))} has the opposite sign to the others. Is it right?",
+    "looks_turned": lambda v, show: (
+        f"{capital(say(v['what'], show))} has the opposite sign to the others. Is it right?"
+    ),
     "readings_disagree": "The readings contradict each other, or what is known of this machine. Read them again.",
-    "looks_swapped": lambda v, show: f"{capital(say(v['a'], show))} and {say(v['b'], show)} look swapped: each reading "
-                                     "fits the other.",
+    "looks_swapped": lambda v, show: (
+        f"{capital(say(v['a'], show))} and {say(v['b'], show)} look swapped: each reading fits the other."
+    ),
     "twice_the_error_before": "Twice the error of the round before: was the number moved the wrong way?",
     "nothing_read": "No reading yet.",
     "nothing_read_of": "No reading of {what:say} yet.",
     # Correcting again
     "not_at_rest": "The second round should have come to rest and did not: the axis is not linear, or something slips. "
-                   "Look for that before you correct again.",
+    "Look for that before you correct again.",
     "decimals_too_few": "The controller’s decimals can’t hold a finer number: correcting again changes nothing. Give it "
-                        "more decimals, or live with what is left.",
+    "more decimals, or live with what is left.",
     "read_near_the_tool": "Read near the tool: a head that tips a little as it reverses moves a dial far from it more "
-                          "than the tool.",
+    "than the tool.",
     "overshoots_more": "It overshoots by {more:len3} more than is compensated, which no play does: look at the dial and "
-                       "its stand.",
+    "its stand.",
     "at_least_zero": "at least 0 of {text}",
     # What would settle it
     "both_together": _both,
     "nothing_at_hand": "None of the instruments at hand can decide any of these: a caliper or a dial gauge would.",
     "nothing_settles": "Too close to the tolerance to call with anything at hand: leave it, or choose another tolerance.",
     "floor": "The {instrument} and what is known of this machine can’t decide it, however often it is read. Use a better "
-             "instrument, or accept a wider tolerance.",
+    "instrument, or accept a wider tolerance.",
     # What was assumed, or known before
     "kind_assumed": "No kind of instrument was given: taken for a {kind}.",
     "repeats_assumed": "Repeatability of the {kind} assumed: {s:len3} (standard deviation). No record yet.",
@@ -206,7 +211,7 @@ TEXTS: dict[str, Text] = {
     "still_out": "Still out of tolerance: correct it, and cut the same piece again.",
     "changed_since_cut": "The controller was changed since this piece was cut: cut the same piece again.",
     "no_room_held": "This controller moves the tool off the line by its own kerf, and none is known here: type what it "
-                    "holds under Change machine.",
+    "holds under Change machine.",
     "no_room_known": "Nobody knows how wide this tool cuts: give its diameter under Change machine.",
     "no_stock": "No stock is loaded: say what lies on the bed.",
     "no_place": "No free place of that size on this sheet: choose a smaller piece, or load a new sheet.",
@@ -218,7 +223,7 @@ TEXTS: dict[str, Text] = {
     "file_ends_on": "The file ends with the tool on.",
     "file_line_not_meant": "The file makes a line that nobody ordered, near X{x:.0f} Y{y:.0f}.",
     "file_line_missing": "The file leaves a line out, near X{x:.0f} Y{y:.0f}.",
-}  # fmt: skip
+}
 
 TEXTS |= {code: _does(code) for code in DOING}
 

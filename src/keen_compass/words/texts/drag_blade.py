@@ -33,4 +33,4 @@ TEXTS: dict[str, Text] = {
         f"The {'first' if v['first'] else 'last'} fits best, so a {'smaller' if v['first'] else 'larger'} offset may fit "
         "better: cut a row that goes beyond it."
     ),
-}  # fmt: skip
+}

@@ -54,11 +54,13 @@ TEXTS: dict[str, Text] = {
     "how_media": "Half of it runs outside the roller",
     "still_to_type": lambda v, show: f"Still to be typed: {', '.join(say(p, show) for p in v['parts'])}.",
     "says_nothing_of_steps": "The parts give {steps:.4f} steps per mm; this controller keeps a {kept}, which says nothing "
-                             "about steps.",
+    "about steps.",
     "smallest_step": "Smallest step",
     "micrometres": lambda v, _: f"{v['mm'] * 1000:.2f} µm",
-    "step_rate": lambda v, _: f"Steps per second at {v['feed']:.0f} mm/min"
-                              + (f", {100 * v['share']:.0f} % of the limit" if v["share"] is not None else ""),
+    "step_rate": lambda v, _: (
+        f"Steps per second at {v['feed']:.0f} mm/min"
+        + (f", {100 * v['share']:.0f} % of the limit" if v["share"] is not None else "")
+    ),
     "head_steps": "steps",
     "head_per_mm": "per mm",
     "head_each": "µm each",
@@ -69,5 +71,5 @@ TEXTS: dict[str, Text] = {
     "controllers_is": "The controller’s number is {why:say}.",
     "as_measured": "{number}, as measured on {axis:up}",
     "same_parts": "The same parts as {axis:up}, whose measured number is {number} {unit}: copied here; check it with a "
-                  "round.",
-}  # fmt: skip
+    "round.",
+}

@@ -6,10 +6,7 @@ from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "a scrap of what is to be cut, lying flat",
-        "your eye, or a loupe with a scale",
-    ),
+    needs=("a scrap of what is to be cut, lying flat", "your eye, or a loupe with a scale"),
     piece="lines, each burnt with the lens a little higher than the one before, numbered",
     lookalikes=(
         "A dirty lens burns wide at any height: clean it first.",
@@ -31,4 +28,4 @@ TEXTS: dict[str, Text] = {
     "flat": "They are all about as wide: burn lines further apart.",
     "widths_tell": "By eye it can’t be told closer: read the widths, or burn lines closer together about it.",
     "beyond": "The first or the last is narrowest: the right height may lie beyond. Burn another row about it.",
-}  # fmt: skip
+}

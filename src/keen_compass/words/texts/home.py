@@ -6,12 +6,7 @@ from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "homing switches",
-        "stock against its stops",
-        "a pen or scriber",
-        "a rule or caliper",
-    ),
+    needs=("homing switches", "stock against its stops", "a pen or scriber", "a rule or caliper"),
     piece="one line across each axis, at a stated distance from the stock's edges",
     lookalikes=(
         "Home the machine first: the offset counts from the switches.",
@@ -29,4 +24,4 @@ TEXTS: dict[str, Text] = {
     "how": "From the stock’s edge to the middle of the line",
     "other_edge": "{read:len} where {meant:len} were meant: was it read from another edge?",
     "home_again": "The new offset counts after homing again.",
-}  # fmt: skip
+}

@@ -6,10 +6,7 @@ from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "what cuts, in the material and thickness that are wanted",
-        "a caliper with inside jaws, or feeler gauges",
-    ),
+    needs=("what cuts, in the material and thickness that are wanted", "a caliper with inside jaws, or feeler gauges"),
     piece="strips between parallel cuts in a window, pushed together to one side",
     lookalikes=(
         "A burr or dross between the strips makes the free room small: scrape it off, turn no strip over.",
@@ -22,4 +19,4 @@ TEXTS: dict[str, Text] = {
     "too_much": "{slack:len} free in a window of {window:len0}: is a strip missing?",
     "by_itself": "The width of the cut itself: independent of scale and lost motion.",
     "with_play": "For outsides the compensation is the slot width plus the axes’ lost motion.",
-}  # fmt: skip
+}

@@ -8,10 +8,7 @@ from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "what cuts, in the material and thickness that are wanted",
-        "a caliper, or the part that must fit",
-    ),
+    needs=("what cuts, in the material and thickness that are wanted", "a caliper, or the part that must fit"),
     piece="one shape several times, each with a little more room for the cut, numbered",
     lookalikes=(
         "Dross or a burr makes the fit tight: scrape it off first.",
@@ -35,4 +32,4 @@ TEXTS: dict[str, Text] = {
     "how_pick": "Its number; 2.5 is between the second and the third",
     "beyond": "The first or the last fits best: the right one may lie beyond. Cut another ladder about it.",
     "odd": "Number {number} is {off:len} off the others: was it mixed up, or misread?",
-}  # fmt: skip
+}

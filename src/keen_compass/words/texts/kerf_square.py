@@ -20,9 +20,13 @@ ABOUT = About(
     ),
 )
 MAYBE = {
-    "scale": "a wrong scale", "hole_bias": "holes that run small", "bevel": "a slanted edge",
-    "worn": "worn consumables", "corners": "corners that slow down", "play": "play of the axes",
-}  # fmt: skip
+    "scale": "a wrong scale",
+    "hole_bias": "holes that run small",
+    "bevel": "a slanted edge",
+    "worn": "worn consumables",
+    "corners": "corners that slow down",
+    "play": "play of the axes",
+}
 TEXTS: dict[str, Text] = {
     "width": "width",
     "height": "height",
@@ -60,15 +64,24 @@ TEXTS: dict[str, Text] = {
     "edge_inside": "Inside edge",
     "edge": lambda v, show: f"{v['angle_deg']:+.1f}°, ".replace("-", "−") + f"{show.length(v['perpendicularity'])}",
     "cannot_tell_apart": "What was read can’t tell the kerf: read an outside or the slot too.",
-    "assumed": lambda v, show: f"{capital(UNKNOWN_LABELS[v['unknown']])} taken as 0 ± "
-                               + (f"{1000 * v['U']:g} mm per m" if v["unknown"].endswith("_scale") else show.length(v["U"]))
-                               + ", assumed: " + ("prove it first." if v["unknown"].endswith("_scale") else
-                                                  "read the slot too." if v["unknown"] == "hole_bias" else
-                                                  "measure the backlash first."),
-    "disagree": lambda v, show: f"Outsides and insides disagree by {show.length(v['apart'])}: it may be "
-                                f"{', '.join(MAYBE[m] for m in v['maybe'])}."
-                                + (f" The {say(v['tells'], show)} would tell." if v["tells"] else ""),
+    "assumed": lambda v, show: (
+        f"{capital(UNKNOWN_LABELS[v['unknown']])} taken as 0 ± "
+        + (f"{1000 * v['U']:g} mm per m" if v["unknown"].endswith("_scale") else show.length(v["U"]))
+        + ", assumed: "
+        + (
+            "prove it first."
+            if v["unknown"].endswith("_scale")
+            else "read the slot too."
+            if v["unknown"] == "hole_bias"
+            else "measure the backlash first."
+        )
+    ),
+    "disagree": lambda v, show: (
+        f"Outsides and insides disagree by {show.length(v['apart'])}: it may be "
+        f"{', '.join(MAYBE[m] for m in v['maybe'])}."
+        + (f" The {say(v['tells'], show)} would tell." if v["tells"] else "")
+    ),
     "inches": "The kerf comes out as {kerf:.4g} where {compensation:len3} was compensated: were the readings taken in inches?",
     "mm_for_inches": "The kerf comes out as {kerf:len} where {compensation:len3} was compensated: were millimetres taken for inches?",
     "odd": "This means a cut {kerf:len} wide, where {compensation:len} were compensated: was something misread?",
-}  # fmt: skip
+}

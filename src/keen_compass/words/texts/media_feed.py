@@ -11,10 +11,7 @@ def _minus(value: float) -> str:
 
 
 ABOUT = About(
-    needs=(
-        "the media and the quality that you print with, loaded as always",
-        "the printer’s feed test, and a loupe",
-    ),
+    needs=("the media and the quality that you print with, loaded as always", "the printer’s feed test, and a loupe"),
     piece="bands, each printed with a little more feed than the one before, numbered",
     lookalikes=(
         "A nozzle that doesn’t fire leaves a light line at any feed: clean the head first.",

@@ -10,11 +10,7 @@ from keen_compass.words.say import Show, Text, capital, say
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "two axes",
-        "a cutter, pen or scriber",
-        "an instrument as long as the piece",
-    ),
+    needs=("two axes", "a cutter, pen or scriber", "an instrument as long as the piece"),
     piece="stepped outline, a long and a short outside length per axis",
     lookalikes=(
         "A finishing allowance left on by a roughing pass makes every outside length too long.",
@@ -50,8 +46,8 @@ TEXTS: dict[str, Text] = {
     "how_short_width": "Jaws across the foot, from the outside",
     "how_short_height": "Jaws from the foot's edge up to the ledge",
     "lost_motion_assumed": "{axis:up} lost motion taken as 0 ± {U:len}, assumed; reading the {short:say} too makes it "
-                           "unnecessary.",
+    "unnecessary.",
     "kerf_disagrees": "The readings disagree with that kerf: was another cutter in?",
     "odd_kerf": _odd_kerf,
     "cannot_tell_apart": _apart,
-}  # fmt: skip
+}

@@ -8,8 +8,12 @@ from typing import Any
 from keen_compass.words.say import Show, Text
 from keen_compass.words.texts import About
 
-MODELS = {"shift": "a shift", "similarity": "a turn and one scale", "affine": "turn, skew and two scales",
-          "projective": "a perspective"}  # fmt: skip
+MODELS = {
+    "shift": "a shift",
+    "similarity": "a turn and one scale",
+    "affine": "turn, skew and two scales",
+    "projective": "a perspective",
+}
 
 ABOUT = About(
     needs=("a printer", "a pointer, a mark sensor, or the tool’s tip to aim with"),
@@ -30,9 +34,10 @@ def _means(v: Mapping[str, Any], show: Show) -> str:
     """``It lies turned 0.40° anticlockwise, shifted +1.20 mm in X and +0.30 mm in Y, 0.15 % long along Y.``"""
     turn, shift, stretch = v["turn"], v["shift"], v["stretch"]
     long = [
-        f"{abs(s):.2f} % {'long' if s > 0 else 'short'} along {axis}" for s, axis in zip(stretch, "XY", strict=True)
+        f"{abs(s):.2f} % {'long' if s > 0 else 'short'} along {axis}"
+        for s, axis in zip(stretch, "XY", strict=True)
         if abs(s) >= 0.005
-    ]  # fmt: skip
+    ]
     x, y = (f"{show.length(s, 2)} in {axis}" for s, axis in zip(shift, "XY", strict=True))
     turned = f"{abs(turn):.2f}° {show.way_round(turn, 2)}".rstrip()
     return f"It lies turned {turned}, its origin at {x} and {y}{', ' + ', '.join(long) if long else ''}."

@@ -10,11 +10,24 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.words.say import Show, Text
 
 NOUNS = {
-    "about": "its own description", "machine": "machine", "instrument": "instrument", "round": "round", "mark": "step",
-    "piece": "piece", "stage": "stage", "blob": "file", "thing": "tool or stock", "mounted": "what was mounted",
-    "reading": "reading", "draft": "half reading", "value": "number", "finding": "finding",
-    "event": "event", "stand_in": "practice machine", "redated": "change of date",
-}  # fmt: skip
+    "about": "its own description",
+    "machine": "machine",
+    "instrument": "instrument",
+    "round": "round",
+    "mark": "step",
+    "piece": "piece",
+    "stage": "stage",
+    "blob": "file",
+    "thing": "tool or stock",
+    "mounted": "what was mounted",
+    "reading": "reading",
+    "draft": "half reading",
+    "value": "number",
+    "finding": "finding",
+    "event": "event",
+    "stand_in": "practice machine",
+    "redated": "change of date",
+}
 MOST_LISTED = 12
 
 
@@ -49,7 +62,7 @@ def _found_otherwise(v: Mapping[str, Any], show: Show) -> str:
 
 TEXTS: dict[str, Text] = {
     "went_off": "The machine went off while something was being written: look whether the last entry is there. What was "
-                "being written is kept in {kept}.",
+    "being written is kept in {kept}.",
     "profile_left_out": lambda v, _: f"A {v['noun']}’s profile can’t be understood and is left out.",
     "log_missing": "the log beside the file, so what was written last is missing",
     "list": lambda v, _: f"the list of {NOUNS[v['table']]}s",
@@ -59,4 +72,4 @@ TEXTS: dict[str, Text] = {
     "not_kept": _not_kept,
     "found_otherwise": _found_otherwise,
     "tracking_without_stock": "Not known of {runs} tracking runs: which material was loaded.",
-}  # fmt: skip
+}

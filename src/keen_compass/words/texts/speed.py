@@ -6,11 +6,7 @@ from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "steps per unit set first",
-        "a mark or dial to come back to",
-        "the axis’ acceleration",
-    ),
+    needs=("steps per unit set first", "a mark or dial to come back to", "the axis’ acceleration"),
     piece="no piece: the axis runs out and back at rising feeds",
     lookalikes=(
         "An axis that misses at every feed slips or has play: that is no matter of feed.",
@@ -28,7 +24,7 @@ TEXTS: dict[str, Text] = {
     "how": "By how much it misses the mark; 0 where it comes back",
     "no_rung": "No rung was read yet.",
     "too_coarse": "Read in steps of {division:len3}, nothing shows a miss of {within:len3}: take a finer instrument, a dial "
-                  "at the mark.",
+    "at the mark.",
     "lowest_missed": "Even the lowest rung missed: start lower, or look for play and slip; feed is not what is wrong.",
     "rate_ends_at": "Step rate ends at",
     "highest_clean": "{share:g} × {feed} {unit}, the highest clean rung",
@@ -38,4 +34,4 @@ TEXTS: dict[str, Text] = {
     "more_rungs": "More rungs between {low} and {high} {unit} may settle it: nothing is known of the gap.",
     "climb_higher": "Every rung was clean, so this is only a lower bound: climb higher, to above the feed in force.",
     "read_above": "Not every rung was read clearly: read those above too, with a finer instrument where they are open.",
-}  # fmt: skip
+}

@@ -6,11 +6,7 @@ from keen_compass.words.say import Text, capital, say
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "two axes with their steps and backlash set",
-        "a pen, scriber or cutter",
-        "an instrument for a diagonal",
-    ),
+    needs=("two axes with their steps and backlash set", "a pen, scriber or cutter", "an instrument for a diagonal"),
     piece="rectangle read along sides and diagonals, or circle read along four diameters",
     lookalikes=(
         "A sheet that crept while it was drawn leans just like an axis.",
@@ -42,12 +38,16 @@ TEXTS: dict[str, Text] = {
     "no_such_circle": "No circle has these diameters: was one of them read along another line?",
     "no_such_rectangle": "No four-sided piece has these sides and diagonals: was one of them read along another line?",
     "corner": "Corner at lowest X and Y",
-    "other_line": lambda v, show: f"{capital(say(v['what'], show))} is {show.length(v['read'])} where "
-                                  f"{show.length(v['ordered'], 1)} were ordered: was it read along another line?",
+    "other_line": lambda v, show: (
+        f"{capital(say(v['what'], show))} is {show.length(v['read'])} where "
+        f"{show.length(v['ordered'], 1)} were ordered: was it read along another line?"
+    ),
     "play_assumed": "The lost motion left in X and Y was taken as 0 ± {U:len} each, assumed: it looks like a lean on a "
-                    "circle.",
+    "circle.",
     "move_gantry": "Move the gantry’s end at highest {end:up} by {by:len} towards {way:way}.",
     "move_gantry_now": "the gantry’s end at highest {end:up} towards {way:way}",
     "no_gantry": "No distance between two drives is known: the move is given for {over:len0}.",
-    "x_longer": lambda v, _: f"X comes out {abs(v['by']):.2f} mm per m {'longer' if v['by'] > 0 else 'shorter'} than Y.",
-}  # fmt: skip
+    "x_longer": lambda v, _: (
+        f"X comes out {abs(v['by']):.2f} mm per m {'longer' if v['by'] > 0 else 'shorter'} than Y."
+    ),
+}

@@ -8,11 +8,7 @@ from keen_compass.words.say import Text
 from keen_compass.words.texts import About
 
 ABOUT = About(
-    needs=(
-        "one axis",
-        "a rule, dial or depth gauge along it",
-        "a sharp point to read it by",
-    ),
+    needs=("one axis", "a rule, dial or depth gauge along it", "a sharp point to read it by"),
     piece="no piece: the axis stops at targets up and back, and a rule beside it is read",
     lookalikes=(
         "A rule that doesn’t start at zero is no fault here: the zero is found from the readings.",
@@ -50,9 +46,9 @@ TEXTS: dict[str, Text] = {
     "no_tilt": "No tilt of the rule was stated; 2.6° would look like 1 mm per m.",
     "stop": lambda v, show: f"at {show.length(v['at'], 0)} {'up' if v['up'] else 'coming back'}",
     "bend": "The deviations bend by {size:len}: a bowed rule, or a screw, rack or belt that changes along its length; "
-            "not a wrong number. Turn the rule end for end: what turns with it is the rule.",
+    "not a wrong number. Turn the rule end for end: what turns with it is the rule.",
     "cyclic": "The deviations swing by {size:len}, probably every {where:len0}: an eccentric pulley or pinion, or a "
-              "screw’s lead error; not a wrong number.",
+    "screw’s lead error; not a wrong number.",
     "slip_from": "From reading {reading} on all lies {size:len} off: something slipped there.",
     "first_mark": "mark where it starts",
     "read_trip": "trip {trip}: read how far it misses the first mark",
@@ -66,5 +62,5 @@ TEXTS: dict[str, Text] = {
     "look_after": "No number cures it: look after pinch rollers, grit and media tension, then run it again.",
     "look_after_short": "Look after it",
     "more_trips": "More trips would tell drift from slip more sharply, and may settle it: twice as many halve what is "
-                  "open.",
-}  # fmt: skip
+    "open.",
+}
