@@ -23,9 +23,15 @@ from shapely.geometry.base import BaseGeometry
 from keen_compass.cli import main
 from keen_compass.errors import InputError
 from keen_compass.formats.artwork import Drawing, Picture, read_artwork
-from keen_compass.pieces.outline import Outset, area_of, outlined
+from keen_compass.pieces.outline import Outset, Ring, outlined
 
 PER_MM = 8  # pixels with which an independent reader draws
+
+
+def area_of(rings: tuple[Ring, ...]) -> BaseGeometry:
+    """What lies within a cut: each part without its holes."""
+    outer = shapely.union_all([Polygon(r.points) for r in rings if not r.hole])
+    return outer.difference(shapely.union_all([Polygon(r.points) for r in rings if r.hole]))
 
 
 def svg(body: str, size: str = 'width="60mm" height="40mm" viewBox="0 0 60 40"') -> bytes:

@@ -30,7 +30,7 @@ from keen_compass.app.window import MainWindow
 from keen_compass.cli import main
 from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.outline import Outset, area_of, outlined
+from keen_compass.pieces.outline import Outset, outlined
 from keen_compass.pieces.page import CROSS, PAPERS
 from keen_compass.pieces.sticker import Order, Sticker, border_places, laid, lines_to_cut, sticker_page, to_sheet
 from keen_compass.practice import paper, stand_in
@@ -48,7 +48,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 from keen_compass.words.say import say
 from looks import check_looks, settle
-from test_artwork import svg
+from test_artwork import area_of, svg
 from test_drawings import BODIES
 from test_window_sheets import begin, page_of, read_texts, step_of
 

@@ -37,7 +37,7 @@ class HappeningBar(Card):
         self.hide()
 
     def ask(self) -> None:
-        """Show the line."""
+        """Show the line in which it is told."""
         self.words.clear()
         self.show()
         self.kind.setFocus()

@@ -48,7 +48,7 @@ class Text(QLabel):
         self.set_colour(colour)
 
     def set_size(self, px: int, *, bold: bool = False) -> None:
-        """Other letters."""
+        """Write in letters of another size."""
         self._heights = {}
         self.setFont(th.font(px, bold=bold))
 
@@ -163,7 +163,7 @@ class Button(QPushButton):
         self.clicked.connect(lambda _=False: run())
 
     def name(self, words: str) -> None:
-        """What it says."""
+        """What it says to whoever can't see it."""
         self.setText(f"{self._gap}{words}")
         self.setAccessibleName(words)
 
@@ -217,12 +217,12 @@ class ShowsFocus(QWidget):
     """A widget that paints itself, and differently with the keyboard."""
 
     def focusInEvent(self, event: QFocusEvent) -> None:
-        """Show the focus."""
+        """Draw the frame of what has the keyboard."""
         super().focusInEvent(event)
         self.update()
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
-        """Hide it."""
+        """Take that frame away."""
         super().focusOutEvent(event)
         self.update()
 

@@ -45,7 +45,7 @@ NARROW_BELOW = 1180  # px of window width: the rail makes room for the piece
 
 
 class MainWindow(QMainWindow):
-    """One shop, open."""
+    """The window on one open shop."""
 
     def __init__(self, shop: Shop, title: str) -> None:
         super().__init__()
@@ -552,7 +552,7 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        """Open it."""
+        """Open a shop file that is dropped."""
         if file := _dropped_file(event):
             self.open_shop(file)
 

@@ -54,15 +54,15 @@ class SvgCanvas:
         self._open(f'transform="rotate({degrees:.6g})"')
 
     def setLineWidth(self, width: float) -> None:
-        """Of lines."""
+        """How wide lines are from now on, points."""
         self._state = replace(self._state, width=width)
 
     def setFont(self, name: str, size: float) -> None:
-        """Helvetica, or Helvetica-Bold."""
+        """Which letters are written from now on, and how large, points."""
         self._state = replace(self._state, font=(name, size))
 
     def line(self, x0: float, y0: float, x1: float, y1: float) -> None:
-        """A stroke."""
+        """A stroke from one place to another."""
         self._put(f"M {x0:.4f} {y0:.4f} L {x1:.4f} {y1:.4f}", stroke=True, fill=False)
 
     def rect(self, x: float, y: float, w: float, h: float, stroke: int = 1, fill: int = 0) -> None:
@@ -79,11 +79,11 @@ class SvgCanvas:
         self._words(x, y, words, "start")
 
     def drawRightString(self, x: float, y: float, words: str) -> None:
-        """Up to there."""
+        """Words that end there."""
         self._words(x, y, words, "end")
 
     def drawCentredString(self, x: float, y: float, words: str) -> None:
-        """About there."""
+        """Words about the middle there."""
         self._words(x, y, words, "middle")
 
     def drawImage(self, image: Any, x: float, y: float, width: float, height: float, mask: str = "") -> None:

@@ -386,7 +386,7 @@ def read_machine(
 
 
 def _cutting(reader: FormReader, unit: str) -> dict[str, Any]:
-    """How it cuts."""
+    """The fields that say how a machine cuts."""
     lengths = {name: reader.length(name, unit, limits=LIMITS[name], zero=not LIMITS[name][0]) for name in HEIGHTS}
     numbers = {name: reader.number(name, *LIMITS[name]) for name in CUTTING}
     return {**lengths, **numbers, "spindle_rpm": round(numbers["spindle_rpm"])}

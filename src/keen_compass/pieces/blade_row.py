@@ -38,7 +38,7 @@ class BladeRow:
             raise PieceError(f"0 to {LONGEST_OVERCUT:g} mm", "overcut")
 
     def nominal(self, _measurand: str) -> float:
-        """No single number."""
+        """None: a pick is no length."""
         return 0.0
 
     def at(self, pick: float) -> float:

@@ -99,7 +99,7 @@ class BurnGrid:
             raise PieceError(f"must be at least {LEAST_CELL:g} mm", "cell")
 
     def nominal(self, _measurand: str) -> float:
-        """Clean."""
+        """What a clean square is counted as."""
         return 1.0
 
     @property

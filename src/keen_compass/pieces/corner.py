@@ -49,7 +49,7 @@ class CornerLines:
         return self.edge
 
     def nominal(self, measurand: str) -> float:
-        """From the edge."""
+        """How far each line lies from the bed's edge, mm."""
         return self.distance
 
     def where(self, axis: str) -> EdgeLine:
@@ -96,7 +96,7 @@ class CornerLines:
         return size, size
 
     def job(self, number: int) -> Job:
-        """Both lines."""
+        """Both lines, drawn."""
         return Job.marking(f"piece {number}, lines {self.distance:g} mm from the stock's edges", self._strokes())
 
     def _strokes(self) -> tuple[Stroke, ...]:

@@ -28,7 +28,7 @@ class CrossMark:
             raise PieceError(f"expected {LEAST} to {MOST} moves", "moves")
 
     def nominal(self, _measurand: str) -> float:
-        """No single number."""
+        """None: where a cross is seen is no length."""
         return 0.0
 
     @property
@@ -38,11 +38,11 @@ class CrossMark:
 
     @property
     def middle(self) -> Point:
-        """Of the cross."""
+        """Where the strokes of the cross meet, mm."""
         return ACROSS / 2, ACROSS / 2
 
     def lines(self, **_actual: float) -> Sequence[tuple[Point, Point]]:
-        """Both strokes."""
+        """Both strokes of the cross."""
         x, y = self.middle
         return ((x - ARM, y), (x + ARM, y)), ((x, y - ARM), (x, y + ARM))
 

@@ -77,16 +77,8 @@ def outlined(area: Area, outset: Outset) -> tuple[Ring, ...]:
 
 
 def polygons(area: Area) -> list[Area]:
-    """Its parts."""
+    """The parts of an area, each with its holes."""
     return [p for p in getattr(area, "geoms", [area]) if p.geom_type == "Polygon" and not p.is_empty]
-
-
-def area_of(rings: tuple[Ring, ...]) -> Area:
-    """What lies within the cut: each part without its holes."""
-    from shapely import Polygon, union_all
-
-    outer = union_all([Polygon(r.points) for r in rings if not r.hole])
-    return outer.difference(union_all([Polygon(r.points) for r in rings if r.hole]))
 
 
 def _cleaned(area: Area, outset: Outset) -> Area:

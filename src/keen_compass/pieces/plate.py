@@ -106,7 +106,7 @@ class KerfPlate:
 
     @property
     def hole_at(self) -> Point:
-        """Its centre."""
+        """Where the hole's centre lies, mm."""
         room, wall = self._room(), WALL + self.compensation
         x = room.x + wall + self.hole / 2 if self.slot else room.x + room.width / 2
         return x, room.y + room.height / 2

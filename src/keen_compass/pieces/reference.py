@@ -75,11 +75,11 @@ class ReferenceLines:
         return tuple(visited(part).moved(*self.origin) for part in (along_x, along_y) if part)
 
     def footprint(self) -> tuple[float, float]:
-        """Room, mm."""
+        """The room that it takes on the bed, mm."""
         return self.nominal("x_lines") + 4 * FIGURE, self.nominal("y_lines") + 2 * FIGURE
 
     def job(self, number: int) -> Job:
-        """Ticks and figures."""
+        """Its ticks and the figures beside them."""
         title = f"piece {number}, reference lines every {self.spacing:g} mm, figures in cm"
         return Job.marking(title, self._strokes())
 

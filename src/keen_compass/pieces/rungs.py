@@ -58,7 +58,7 @@ class KerfLadder:
         return self.side == "inside"
 
     def nominal(self, _measurand: str) -> float:
-        """All alike."""
+        """What each rung is ordered as: all alike, mm."""
         return self.size
 
     @property
@@ -188,7 +188,7 @@ class KerfComb:
         return min(max(0.5 * self.window, 30.0), 80.0)
 
     def nominal(self, _measurand: str) -> float:
-        """Nobody knows before."""
+        """0: nobody knows before which of them fits."""
         return 0.0
 
     def middle(self) -> tuple[Point, Point]:
@@ -197,7 +197,7 @@ class KerfComb:
         return (FRAME, y), (FRAME + self.window, y)
 
     def outline(self, **_actual: float) -> tuple[Point, ...]:
-        """The frame."""
+        """The frame that holds the rungs."""
         x, y = self.window + 2 * FRAME, self.tall + 2 * FRAME
         return (0, 0), (x, 0), (x, y), (0, y)
 

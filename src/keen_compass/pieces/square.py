@@ -51,7 +51,7 @@ class SquareFigure:
             raise PieceError("must not be negative", "compensation")
 
     def nominal(self, measurand: str) -> float:
-        """As ordered."""
+        """A side as it is ordered, mm."""
         match measurand:
             case "height":
                 return self.height

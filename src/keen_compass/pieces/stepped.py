@@ -93,7 +93,7 @@ class SteppedOutline:
         return UNMEASURED_SHARE * self.short_height
 
     def nominal(self, measurand: str) -> float:
-        """The ordered length."""
+        """A length as it is ordered, mm."""
         return float(getattr(self, measurand))
 
     def outline(self, **actual: float) -> tuple[Point, ...]:

@@ -56,7 +56,7 @@ class Span:
 
     @property
     def length(self) -> float:
-        """mm along it."""
+        """How long the way is, mm."""
         return abs(self.sweep) * self.radius if self.arc else math.dist(self.a, self.b)
 
     def at(self, share: float) -> Point:

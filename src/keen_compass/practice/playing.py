@@ -28,7 +28,7 @@ def cut(session: RoundSession) -> None:
 
 
 def artwork(file: str) -> bytes:
-    """Lantern Quay’s own."""
+    """A file of artwork that Lantern Quay brings along."""
     return (files("keen_compass.practice") / "artwork" / file).read_bytes()
 
 

@@ -57,7 +57,7 @@ class BacklashRun:
     take_up: str
 
     def nominal(self, measurand: str) -> float:
-        """It should return."""
+        """What the dial should show: where it was before."""
         return 0.0
 
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
@@ -81,7 +81,7 @@ class BacklashRun:
 
 
 class Backlash(Procedure[BacklashRun]):
-    """See the module."""
+    """The dial's two readings at a place, come to from either side, and the play between them."""
 
     name = "backlash"
     surface = Surface.DIAL
@@ -139,7 +139,7 @@ class Backlash(Procedure[BacklashRun]):
         )
 
     def answer(self, case: Case) -> Solution:
-        """The new compensation."""
+        """The play that is left, and the compensation that takes it away."""
         run = self.piece(case.piece)
         self.check_readings(case, ("return",), positive=False)
         quantity = f"{run.axis}_backlash"
@@ -173,7 +173,7 @@ class Backlash(Procedure[BacklashRun]):
         return [Observation("return", {lost_motion_of(run.axis): 1.0}, shortfall.value - made_up, shortfall.effects)]
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
-        """U in mm."""
+        """U of the play that one would get, mm."""
         run = self.piece(case.piece)
         foreseen = case.foreseen("return", 0.0, readings_each, held=Held.AGAINST)
         return {f"{run.axis}_backlash": _zeroed(case, foreseen).U}
@@ -194,7 +194,7 @@ class Backlash(Procedure[BacklashRun]):
         return {"axis": "x", "start": 600.0, "across": 400.0, "travel": TRAVEL}
 
     def usual_instrument(self) -> Instrument:
-        """A dial."""
+        """A dial gauge, where there is one."""
         return Instrument("dial 0.01", 0.01, (0.004, 0.0), reach=10.0, kind="dial gauge")
 
 

@@ -226,7 +226,7 @@ class Run(Protocol):
 
 
 class Piece(Run, Protocol):
-    """A test piece."""
+    """A test piece, as its procedure orders it."""
 
     def outline(self, **actual: float) -> tuple[Point, ...]:
         """Corners of the closed outline, with `actual` lengths in place of ordered ones."""

@@ -78,7 +78,7 @@ class BedRun:
         return 0.0
 
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
-        """Point by point."""
+        """The way from place to place of the grid."""
         steps: list[Go | Stop] = []
         for name, (x, y) in self.points().items():
             column, row = name.split("_")[1:]
@@ -96,7 +96,7 @@ class TramRun:
     y: float
 
     def nominal(self, measurand: str) -> float:
-        """All alike."""
+        """What every place should read: the same, mm."""
         return 0.0
 
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
@@ -108,7 +108,7 @@ class TramRun:
 
 
 class Bed(Procedure[BedRun | TramRun]):
-    """See the module."""
+    """Heights of the bed at places of a grid: its tilt, its bow, and how to tram the spindle."""
 
     name = "bed"
     surface = Surface.GRID
@@ -254,7 +254,7 @@ class Bed(Procedure[BedRun | TramRun]):
         }
 
     def usual_piece(self) -> dict[str, object]:
-        """The whole bed."""
+        """A grid over the whole bed."""
         return {"columns": COLUMNS, "rows": ROWS, "x": MARGIN, "y": MARGIN, "width": 1220.0, "height": 820.0}
 
     def usual_instrument(self) -> Instrument:

@@ -32,7 +32,7 @@ _PARAMETERS = {"thickness", "side", "width", "height", "hole", "compensation", "
 
 
 class Bevel(Procedure[EdgePlate]):
-    """See the module."""
+    """Top and bottom sizes of a thick part: by how much its edges lean."""
 
     name = "bevel"
     surface = Surface.CALLOUTS
@@ -42,7 +42,7 @@ class Bevel(Procedure[EdgePlate]):
     thermal_pieces = True
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
-        """Which edge."""
+        """Which edge is looked at: outside, or a hole's."""
         return (Choice("side", "bevel.side", tuple((f"bevel.{s}", s) for s in SIDES)),)
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
@@ -139,14 +139,14 @@ class Bevel(Procedure[EdgePlate]):
         return Solution((finding,), (), assumed_notes(case), figures)
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
-        """U in mm."""
+        """U of the lean over the thickness, mm."""
         piece = self.piece(case.piece)
         n = piece.nominal("top")
         foreseen = {m: case.foreseen(m, n, readings_each, nominal=n + i, drawn=False) for i, m in enumerate(MEASURANDS)}
         return {"bevel": _leans(foreseen).U}
 
     def shown(self, figures: Figures) -> Shown:
-        """The section."""
+        """The section through the edge."""
         if "angle_deg" not in figures:
             return Shown()
         t = figures["thickness"]
@@ -172,7 +172,7 @@ class Bevel(Procedure[EdgePlate]):
         return {"thickness": 9.0, "side": "outside", "compensation": 6.0}
 
     def unless_said(self, given: Parameters) -> dict[str, object]:
-        """Some thickness."""
+        """6 mm, cut with 1.5 mm of compensation."""
         return {"thickness": 6.0, "compensation": 1.5}
 
 

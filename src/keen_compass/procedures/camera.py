@@ -58,7 +58,7 @@ AROUND = ((0, 0), (1, 0), (0, 1), (-1, 0), (0, -1), (1, 1), (-1, 1), (-1, -1), (
 
 
 class Camera(Procedure[CrossMark]):
-    """See the module."""
+    """A cross seen from several places of the head: scale and turn of the pictures, offset of the camera."""
 
     name = "camera"
     surface = Surface.PICTURES
@@ -88,7 +88,7 @@ class Camera(Procedure[CrossMark]):
         return self._within_reach(around, {"moves": [[step * x, step * y] for x, y in AROUND[:n]]})
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
-        """A fresh cross."""
+        """A fresh cross for the next round."""
         return self._within_reach(around, {"moves": before["moves"]})
 
     def _within_reach(self, around: Surroundings, body: dict[str, object]) -> dict[str, object]:
@@ -222,7 +222,7 @@ class Camera(Procedure[CrossMark]):
         }
 
     def unless_said(self, given: Parameters) -> dict[str, object]:
-        """The usual moves."""
+        """The moves that are usual for the picture's size."""
         return {"moves": self.usual_piece()["moves"]}
 
     def usual_piece(self) -> dict[str, object]:

@@ -52,7 +52,6 @@ MOST_PICKS = 99
 MOST_VALUES = 500  # of one length: no hand reads more
 # Unknown → the quantity whose round finds it out.
 YIELDED_AS = {"x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash"}
-KNOWN_VALUES = tuple(dict.fromkeys((*QUANTITIES, *UNKNOWN_LABELS)))
 CUT_UNKNOWNS = ("kerf", "hole_bias")
 SMALLEST_U = 1e-9  # in any unit; below, a value is held exactly
 COMBINED = ("squareness", "home", "tram")  # what readings are weighed against, besides scales and lost motion

@@ -34,7 +34,7 @@ CELL_NAMES = tuple(f"cell_{r}_{c}" for r, c in product(range(1, MOST_CELLS + 1),
 
 
 class CleanCuts(Procedure[BurnGrid]):
-    """See the module."""
+    """A grid of powers and feeds: which squares come out clean."""
 
     name = "clean-cuts"
     surface = Surface.CELLS
@@ -160,7 +160,7 @@ class CleanCuts(Procedure[BurnGrid]):
         return {"powers": _about(76.0, POWERS, 1.0, 100.0), "feeds": _about(2400.0, FEEDS, 1.0)}
 
     def unless_said(self, given: Parameters) -> dict[str, object]:
-        """The usual."""
+        """The powers and feeds of the usual piece."""
         return self.usual_piece()
 
 

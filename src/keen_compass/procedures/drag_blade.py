@@ -32,7 +32,7 @@ LEAST_SEEN = 0.05  # mm: corners that differ by less are hardly told apart, howe
 
 
 class DragBlade(Procedure[BladeRow]):
-    """See the module."""
+    """Squares composed for blades that trail more and more: which closes best."""
 
     name = "drag-blade"
     surface = Surface.CORNERS
@@ -137,7 +137,7 @@ class DragBlade(Procedure[BladeRow]):
         return {"values": list(USUAL)}
 
     def usual_instrument(self) -> Instrument:
-        """The eye."""
+        """The eye, which picks a square."""
         return EYE
 
 

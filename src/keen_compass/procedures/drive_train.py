@@ -95,7 +95,7 @@ class Chain:
 
 
 class DriveTrain(Procedure[Chain]):
-    """See the module."""
+    """Steps that follow from the parts of a drive: teeth, pitch, microsteps."""
 
     name = "drive-train"
     surface = Surface.CHAIN
@@ -242,7 +242,7 @@ class DriveTrain(Procedure[Chain]):
         }
 
     def usual_piece(self) -> dict[str, object]:
-        """X's belt."""
+        """The belt of X, as an example."""
         return {"axis": "x", "motor": "stepper", "drive": "belt"}
 
     def _finding(self, case: Case, chain: Chain, known: Mapping[str, float], train: Train, now: float) -> Finding:

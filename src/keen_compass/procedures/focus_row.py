@@ -31,7 +31,7 @@ _PARAMETERS = {"heights", "read", "made_by"}
 
 
 class FocusRowProcedure(Procedure[FocusRow]):
-    """See the module."""
+    """Lines burned at rising heights: where they are finest."""
 
     name = "focus-row"
     surface = Surface.ROW
@@ -68,7 +68,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
         return {**before, "heights": self.parameters(around)["heights"]}
 
     def piece(self, parameters: Parameters) -> FocusRow:
-        """From `heights`, rising."""
+        """A row of lines at the `heights` that are given."""
         self.check_parameters(parameters, _PARAMETERS)
         if parameters.get("read", "pick") not in ("pick", "widths"):
             raise InputError("expected pick or widths", "piece.read")

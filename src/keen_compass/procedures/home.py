@@ -32,7 +32,7 @@ _PARAMETERS = {"distance", "along", "high_x", "high_y", *_PLACES}
 
 
 class Home(Procedure[CornerLines]):
-    """See the module."""
+    """Two lines drawn from the corner: how far home lies from where it should."""
 
     name = "home"
     surface = Surface.CALLOUTS
@@ -46,7 +46,7 @@ class Home(Procedure[CornerLines]):
     draws = True
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
-        """From which edges."""
+        """From which edges one measures."""
         ends = (("home.lowest", False), ("home.highest", True))
         return (Choice("high_x", "home.x_edge_at", ends), Choice("high_y", "home.y_edge_at", ends))
 
@@ -119,7 +119,7 @@ class Home(Procedure[CornerLines]):
         return Solution(tuple(self._axis(case, piece, a) for a in ("x", "y")), (), assumed_notes(case))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
-        """U in mm."""
+        """U of the corner's place, mm."""
         n = self.piece(case.piece).nominal("x_edge")
         seated = [_seated(case.foreseen(m, n, readings_each, nominal=n)) for m in MEASURANDS]
         return {"x_home": seated[0].U, "y_home": seated[1].U}
@@ -139,7 +139,7 @@ class Home(Procedure[CornerLines]):
         }
 
     def usual_piece(self) -> dict[str, object]:
-        """The low corner."""
+        """At the corner of lowest X and Y."""
         return {"distance": DISTANCE, "along": 40.0}
 
     def _axis(self, case: Case, piece: CornerLines, axis: str) -> Finding:

@@ -153,7 +153,7 @@ class Together:
 
 
 class Joint(Procedure[Any]):
-    """See the module."""
+    """Several pieces in one solution, with all that they share."""
 
     name = "joint"
     surface = Surface.CALLOUTS

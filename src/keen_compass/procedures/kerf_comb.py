@@ -32,7 +32,7 @@ _PARAMETERS = {"strips", "window", "thickness", "compensation", "made_by"}
 
 
 class KerfCombProcedure(Procedure[KerfComb]):
-    """See the module."""
+    """Strips cut side by side and pushed together: the room that is left."""
 
     name = "kerf-comb"
     surface = Surface.CALLOUTS
@@ -69,7 +69,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
             raise error.at("piece") from None
 
     def measurands(self, piece: KerfComb) -> tuple[Measurand, ...]:
-        """The free room."""
+        """The room that the strips leave free."""
         line = piece.middle()
         return (Measurand("slack", "kerf_comb.slack", "x", 0.0, Slack(line), line, (0, 1), "kerf_comb.how"),)
 
@@ -96,7 +96,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
         return ("kerf",)
 
     def plans(self, case: Case) -> list[dict[str, object]]:
-        """Ten strips."""
+        """One comb of ten strips, as wide as the room held for the kerf allows."""
         return [{"strips": STRIPS, "window": STRIPS * max(STRIP, 3 * room_held(case))}]
 
     def rows(self, case: Case) -> list[Observation]:

@@ -32,7 +32,7 @@ _PARAMETERS = {"nominal", "side", "compensations", "compensation", "thickness", 
 
 
 class KerfLadderProcedure(Procedure[KerfLadder]):
-    """See the module."""
+    """Rungs composed for wider and wider kerfs: which one fits."""
 
     name = "kerf-ladder"
     surface = Surface.ROW
@@ -176,7 +176,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         return [*_rows(piece, read), *_pick_rows(case, piece, case.picked("pick", len(piece.names)))]
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
-        """U in mm."""
+        """U of the kerf, mm."""
         piece = self.piece(case.piece)
         if case.piece.get("read") == "pick":
             model = KerfFit(case, _pick_rows(case, piece, [(len(piece.names) + 1) / 2]))
@@ -219,7 +219,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
         }
 
     def unless_said(self, given: Parameters) -> dict[str, object]:
-        """Seven rungs."""
+        """Seven rungs of 40 mm, for kerfs from 1.2 mm up."""
         return {"nominal": 40.0, "compensations": [round(1.2 + 0.1 * i, 3) for i in range(7)]}
 
 

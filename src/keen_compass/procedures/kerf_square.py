@@ -47,7 +47,7 @@ _PARAMETERS = {*_LENGTHS, "hole_bias", "slot_axis", "govern", "made_by", "therma
 
 
 class KerfSquare(Procedure[KerfPlate]):
-    """See the module."""
+    """A plate with a hole and a slot: kerf from outsides and insides, play told apart."""
 
     name = "kerf-square"
     surface = Surface.CALLOUTS

@@ -42,7 +42,7 @@ class Bands:
     relative: bool
 
     def nominal(self, measurand: str) -> float:
-        """No single number."""
+        """None: a pick is no length."""
         return 0.0
 
     @property
@@ -65,7 +65,7 @@ STEPS, COUNTS = (0.1, 0.05, 0.2), (9, 7, 11)
 
 
 class MediaFeed(Procedure[Bands]):
-    """See the module."""
+    """The printer's own bands at rising corrections of its feed: which one joins best."""
 
     name = "media-feed"
     surface = Surface.BANDS
@@ -107,7 +107,7 @@ class MediaFeed(Procedure[Bands]):
         return {**before, "corrections": self.parameters(replace(around, chosen=chosen))["corrections"]}
 
     def first(self, around: Surroundings) -> Note | None:
-        """What is printed."""
+        """The corrections that are printed first."""
         printer, made = around.machine.fitting("printer"), self.parameters(around)
         bands = self.piece(made).corrections
         return note(
@@ -218,7 +218,7 @@ class MediaFeed(Procedure[Bands]):
         return {"corrections": [round(0.1 * i, 1) for i in range(-4, 5)], "relative": True}
 
     def usual_instrument(self) -> Instrument:
-        """The eye."""
+        """The eye, which picks a band."""
         return EYE
 
 

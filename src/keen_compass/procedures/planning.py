@@ -65,7 +65,7 @@ class Proposal:
 
 
 class Next(Procedure[Any]):
-    """See the module."""
+    """Which piece settles most, of those that can be made now."""
 
     name = "next"
     surface = Surface.CALLOUTS

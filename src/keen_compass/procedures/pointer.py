@@ -75,7 +75,7 @@ class Sheet:
 
 
 class Pointer(Procedure[Sheet]):
-    """See the module."""
+    """Crosses drawn beside marks that were aimed at: how far the pointer sits from the tool."""
 
     name = "pointer"
     surface = Surface.MATCH
@@ -90,7 +90,7 @@ class Pointer(Procedure[Sheet]):
 
     @property
     def yields(self) -> tuple[str, ...]:
-        """Of either secondary."""
+        """The offsets of whichever is aimed with: pointer or sensor."""
         return tuple(f"{s}_{a}" for s in SECONDARIES for a in AXES)
 
     def yields_for(self, parameters: Parameters) -> tuple[str, ...]:
@@ -134,7 +134,7 @@ class Pointer(Procedure[Sheet]):
         return {"way": "sheet", "secondary": secondary, "targets": targets, "size": list(size), **fine, **fed}
 
     def crosses(self, piece: Sheet) -> tuple[Point, ...]:
-        """On every target."""
+        """A cross beside every target."""
         return piece.targets
 
     def piece(self, parameters: Parameters) -> Sheet:
@@ -258,7 +258,7 @@ class Pointer(Procedure[Sheet]):
         }
 
     def usual_piece(self) -> dict[str, object]:
-        """One mark."""
+        """One mark, on a scrap."""
         return {"way": "mark"}
 
     def usual_instrument(self) -> Instrument:

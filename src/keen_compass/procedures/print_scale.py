@@ -85,7 +85,7 @@ class Ticks:
         return tuple(tick for pair in self.ticks(**actual).values() for tick in pair)
 
     def outline(self, **_actual: float) -> tuple[Point, ...]:
-        """The paper."""
+        """The edge of the paper."""
         width, height = self.size
         return (0.0, 0.0), (width, 0.0), (width, height), (0.0, height)
 
@@ -96,7 +96,7 @@ class Ticks:
 
 
 class PrintScale(Procedure[Ticks]):
-    """See the module."""
+    """Ticks cut far apart over a print: what the printer's millimetre is worth."""
 
     name = "print-scale"
     surface = Surface.OVERPRINT
@@ -114,7 +114,7 @@ class PrintScale(Procedure[Ticks]):
         return aiming_choice(machine), paper_choice(machine)
 
     def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
-        """All of them."""
+        """Every stage that a sheet can have."""
         return SHEET_STAGES
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
@@ -184,7 +184,7 @@ class PrintScale(Procedure[Ticks]):
         return distances + beside
 
     def lines(self, piece: Ticks) -> tuple[Tick, ...]:
-        """The ticks."""
+        """The ticks that are cut over the print."""
         return piece.lines()
 
     def crosses(self, piece: Ticks) -> tuple[Point, ...]:

@@ -72,12 +72,12 @@ class Places:
     marks: tuple[Point, ...] = ()
 
     def nominal(self, measurand: str) -> float:
-        """The border."""
+        """The border as it is ordered, mm."""
         return self.border
 
 
 class Proof(Procedure[Places]):
-    """See the module."""
+    """A printed sticker and its cut: how far the cut lies beside where it was printed."""
 
     name = "proof"
     surface = Surface.BORDERS
@@ -92,7 +92,7 @@ class Proof(Procedure[Places]):
 
     @property
     def yields(self) -> tuple[str, ...]:
-        """The one verdict."""
+        """The one verdict about the whole chain."""
         return (QUANTITY,)
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
@@ -282,7 +282,7 @@ class Proof(Procedure[Places]):
         }
 
     def usual_piece(self) -> dict[str, object]:
-        """The same sticker."""
+        """The sticker of the job."""
         piece: dict[str, object] = self.example()["piece"]
         return piece
 

@@ -40,7 +40,7 @@ _PARAMETERS = {"x_span", "y_span", "spacing", "origin_x", "origin_y"}
 
 
 class Reference(Procedure[ReferenceLines]):
-    """See the module."""
+    """Two ticks far apart, read with a long rule: the scale of an axis."""
 
     name = "reference-lines"
     surface = Surface.CALLOUTS
@@ -55,7 +55,7 @@ class Reference(Procedure[ReferenceLines]):
     draws = True
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
-        """How far apart."""
+        """How far apart the ticks are."""
         return (
             Choice("spacing", "reference_lines.spacing", tuple((plain(f"{s} mm"), float(s)) for s in (100, 50, 200))),
         )
@@ -119,7 +119,7 @@ class Reference(Procedure[ReferenceLines]):
         return Solution(tuple(found), (), (*assumed_notes(case), *suggest_warmth(case, longest)))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
-        """U in mm/m."""
+        """U of the scale, mm/m."""
         piece = self.piece(case.piece)
         found = {}
         for m in MEASURANDS:

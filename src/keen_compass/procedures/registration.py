@@ -74,12 +74,12 @@ class Marks:
     aimed_with: str = TOOL
 
     def nominal(self, measurand: str) -> float:
-        """No single number."""
+        """None: a place is no length."""
         return 0.0
 
 
 class Registration(Procedure[Marks]):
-    """See the module."""
+    """Marks of a sheet aimed at: where it lies, how it was printed and how it bends."""
 
     name = "registration"
     surface = Surface.MARKS
@@ -128,7 +128,7 @@ class Registration(Procedure[Marks]):
         return Marks(marks, str(model), str(aimed_with))
 
     def measurands(self, piece: Marks) -> tuple[Measurand, ...]:
-        """Each mark."""
+        """Where each mark was aimed at."""
         return tuple(
             Measurand(f"mark_{i}", note("registration.mark", number=i), "", 0.0, Beside(at), spot=True, at=at)
             for i, at in enumerate(piece.at, 1)

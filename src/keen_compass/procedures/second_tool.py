@@ -45,7 +45,7 @@ EYE = Instrument("eye", 0.1, (0.05, 0.0), kind="loupe", uid="eye")  # of the pla
 
 
 class SecondTool(Procedure[Astride]):
-    """See the module."""
+    """Lines of one tool astride those of another: how far they miss each other."""
 
     name = "second-tool"
     surface = Surface.ASTRIDE
@@ -229,7 +229,7 @@ def _whole(case: Case, pair: Astride, axis: str) -> float:
 
 
 def _where(piece: Astride, name: str) -> Where:
-    """Between which lines."""
+    """Between which lines a gap is read."""
     axis, what = name[0], name[2:]
     if what in ("high", "low"):
         ends = ("cut", "high") if what == "high" else ("low", "cut")

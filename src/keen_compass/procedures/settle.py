@@ -278,7 +278,7 @@ def _aimed_well(s: Source) -> tuple[Source, float]:
 
 
 def _scaled(causes: Sequence[Cause], factor: float) -> Change:
-    """So much smaller."""
+    """The same effects, those of some causes by a factor smaller."""
     return lambda s: (s, factor if s.cause in causes else 1.0)
 
 

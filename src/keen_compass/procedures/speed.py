@@ -60,7 +60,7 @@ class SpeedRun:
                 )
 
     def rungs(self) -> dict[str, float]:
-        """Measurand → feed."""
+        """Which feed each measurand stands for, mm/min."""
         return {f"rung_{i}": feed for i, feed in enumerate(self.feeds, 1)}
 
     def nominal(self, measurand: str) -> float:
@@ -88,7 +88,7 @@ class SpeedRun:
 
 
 class Speed(Procedure[SpeedRun]):
-    """See the module."""
+    """Trips at rising feeds and back to a dial: the first at which steps are lost."""
 
     name = "speed"
     surface = Surface.LADDER
@@ -102,7 +102,7 @@ class Speed(Procedure[SpeedRun]):
     sides = ("run",)
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
-        """Axis and margin."""
+        """The axis, and how far below the limit one stays."""
         shares = tuple((note("speed.share", share=100 * s), s) for s in (0.8, 0.7, 0.9))
         return (self.axis_choice(machine), Choice("share", "speed.keep_to", shares))
 

@@ -50,7 +50,7 @@ _PARAMETERS = {"figure", "width", "height", "compensation", "made_by"}
 
 
 class Squareness(Procedure[SquareFigure]):
-    """See the module."""
+    """A figure's corners measured across: by how much the axes lean."""
 
     name = "squareness"
     surface = Surface.CALLOUTS
@@ -61,7 +61,7 @@ class Squareness(Procedure[SquareFigure]):
     draws = True
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
-        """Which figure."""
+        """Which figure is drawn or cut."""
         figures = (("squareness.rectangle", "rectangle"), ("squareness.circle", "circle"))
         return (Choice("figure", "squareness.figure", figures),)
 
@@ -176,7 +176,7 @@ class Squareness(Procedure[SquareFigure]):
         return Shown((("squareness.corner", plain(f"{figures['angle_deg']:.3f}°")),))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
-        """U in mm/m."""
+        """U of the lean, mm/m."""
         piece = self.piece(case.piece)
         foreseen = {
             m: case.foreseen(m, piece.nominal(m), readings_each, nominal=piece.nominal(m), drawn=piece.drawn)

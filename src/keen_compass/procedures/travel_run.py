@@ -101,7 +101,7 @@ class TravelRun:
         return OnRule(self.axis, stop, 2 * len(self.targets), self.targets[0], self.parallel_within)
 
     def nominal(self, measurand: str) -> float:
-        """Its target."""
+        """Where the head was sent, mm."""
         return self.nodes()[measurand][0]
 
     def program(self, machine: Machine, cycles: int) -> MoveProgram:
@@ -122,7 +122,7 @@ class TravelRun:
 
 
 class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
-    """See the module."""
+    """Moves of known length read along a rule, there and back: scale, play and how straight it is."""
 
     name = "travel-run"
     surface = Surface.RULE

@@ -18,16 +18,16 @@ class Box:
 
     @property
     def x_high(self) -> float:
-        """Highest X."""
+        """The highest X of the box, mm."""
         return self.x + self.width
 
     @property
     def y_high(self) -> float:
-        """Highest Y."""
+        """The highest Y of the box, mm."""
         return self.y + self.height
 
     def moved(self, dx: float, dy: float) -> Box:
-        """The same elsewhere."""
+        """A box of the same size elsewhere."""
         return Box(self.x + dx, self.y + dy, self.width, self.height)
 
     def overlaps(self, other: Box, gap: float = 0.0) -> bool:

@@ -78,7 +78,7 @@ class Measurement(NamedTuple):
 
     @property
     def value(self) -> float:
-        """The mean, mm."""
+        """The mean of the readings, mm."""
         return self.mean.value
 
     @property

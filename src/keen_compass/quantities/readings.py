@@ -76,7 +76,7 @@ Reading = Length | Count | Pick | Spot | Picture
 
 
 def kind_of(reading: Reading) -> Kind:
-    """Its kind."""
+    """Which kind of reading it is: length, count, pick, place."""
     return _KINDS[type(reading)]
 
 

@@ -83,7 +83,7 @@ class Uncertain(NamedTuple):
 
     @property
     def u(self) -> float:
-        """Standard uncertainty."""
+        """Its standard uncertainty (GUM 3.3.5)."""
         return math.sqrt(math.fsum(v for _, v in variances(self.effects)))
 
     @property
@@ -92,7 +92,7 @@ class Uncertain(NamedTuple):
         return expand(self.effects)
 
     def times(self, factor: float) -> Uncertain:
-        """In another unit."""
+        """The same in another unit, by that factor."""
         return combination(((factor, self),))
 
 
@@ -207,7 +207,7 @@ def t_quantile(p: float, dof: float) -> float:
 
 @cache
 def chi2_quantile(p: float, dof: float) -> float:
-    """Quantile of χ²."""
+    """Quantile of χ² for that probability and number of degrees of freedom."""
     from scipy.special import gammaincinv  # late, as above
 
     return 2 * float(gammaincinv(dof / 2, p))

@@ -39,7 +39,7 @@ class Record:
 
 
 def write_record(record: Record) -> bytes:
-    """The page."""
+    """The record as a page of PDF."""
     from reportlab.lib.pagesizes import A4
     from reportlab.pdfgen.canvas import Canvas
 

@@ -85,7 +85,7 @@ class RoundContext:
         return self.remembered(("mark", kind, piece), lambda: self.shop.mark(self.kept.id, kind, piece))
 
     def put_mark(self, mark: Mark, piece: int = 0) -> None:
-        """Append a mark."""
+        """Keep that something happened in the round."""
         self.shop.put_mark(self.kept.id, mark, piece)
         self.changed()
 

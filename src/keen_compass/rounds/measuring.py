@@ -198,7 +198,7 @@ class Measuring(Answers):
         self.type(texts[current])
 
     def _half_typed(self) -> dict[str, str]:
-        """By callout."""
+        """What is half typed, by callout."""
         current = self.current()
         return {**({current: self.draft} if current else {}), **self._beside}
 

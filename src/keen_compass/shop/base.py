@@ -86,7 +86,7 @@ class ShopBase:
         self._f.copy_to(target)
 
     def close(self) -> None:
-        """Close the file."""
+        """Close the file; nothing can be read or kept after that."""
         self._f.close()
 
     def writing(self) -> AbstractContextManager[None]:

@@ -43,7 +43,7 @@ class Ages:
 
     @property
     def now(self) -> tuple[float, int]:
-        """(age, set)."""
+        """(age, number of the set) at this moment."""
         return self.steps[-1][1:] if self.steps else (0.0, 0)
 
 

@@ -78,7 +78,7 @@ def keep(shop: Shop, machine: str, data: bytes, reason: str, origin: str = "", *
 
 
 def copies(shop: Shop, machine: str) -> list[Copy]:
-    """The newest first."""
+    """Every copy that is kept of a machine's listing, the newest first."""
     found = [
         Copy(uid, body["at"], body["name"], body["sheet"], body["origin"], body["blob"])
         for uid, body in shop.things_by_uid("listing").items()

@@ -95,7 +95,7 @@ class Log:
         return found
 
     def entry(self, key: Key) -> Entry:
-        """What stands there."""
+        """What stands at that place of the list."""
         at = key[TABLE], key[NUMBER]
         if at not in self._read:
             row = self._shop.log_row(*at)

@@ -184,7 +184,7 @@ class MachineRows(ShopBase):
         return [i for i in found if i is not None]
 
     def put_instrument(self, instrument: Instrument) -> None:
-        """Append a profile."""
+        """Keep an instrument as it is from now on."""
         with self.writing():
             body = json.dumps(instrument_to_json(instrument))
             self._f.append("instrument", uid=instrument.uid, at=self._stamp(instrument.uid), body=body)
@@ -369,7 +369,7 @@ class MachineRows(ShopBase):
                 )
 
     def put_event(self, machine: str, kind: str, text: str) -> None:
-        """Append an event."""
+        """Keep that something happened to a machine."""
         with self.writing():
             self._f.append("event", machine=machine, at=self._stamp(machine), kind=kind, text=text)
 

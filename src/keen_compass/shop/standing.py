@@ -76,7 +76,7 @@ class Spoke(NamedTuple):
 
     @property
     def U_reach(self) -> float:
-        """U in tolerances."""
+        """U of what was found, in tolerances; 0 where nothing was."""
         return (self.finding.expanded_uncertainty or 0.0) / self.finding.tolerance if self.finding else 0.0
 
 

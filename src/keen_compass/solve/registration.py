@@ -336,7 +336,7 @@ def _mapped(h: Array, places: Array) -> Array:
 
 
 def _slopes(h: Array, places: Array) -> Array:
-    """∂(mapped)/∂h, 2n×8."""
+    """∂(mapped)/∂h of the projective map, 2n × 8."""
     x, y = places[:, 0], places[:, 1]
     below = h[6] * x + h[7] * y + 1.0
     u, v = _mapped(h, places).T

@@ -121,7 +121,7 @@ class StandInController:
         self._say("halt: limit switch X" if self._dialect == TEXT else "112", strikes=False)
 
     def close(self) -> None:
-        """Pull the cable."""
+        """Pull the cable: whoever reads gets nothing more."""
         self._ending.set()
         self._thread.join(5)
 

@@ -9,7 +9,7 @@ from keen_compass.words.say import Show, say
 
 
 def finding_as_json(finding: Finding, show: Show) -> dict[str, Any]:
-    """One finding."""
+    """One finding as the command line prints it."""
     return finding.to_json() | {
         "formula": say(finding.formula, show),
         "notes": [say(n, show) for n in finding.notes],

@@ -24,7 +24,7 @@ def task_of(finding: Finding) -> Note | None:
 
 
 def amount_of(task: Note) -> float:
-    """How much, mm."""
+    """By how much something is to be turned, mm."""
     return float(task.values[AMOUNTS[task.code]])
 
 

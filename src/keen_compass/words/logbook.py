@@ -29,7 +29,7 @@ def day_of(at: str) -> str:
 
 
 def entry_words(entry: Entry) -> str:
-    """What happened."""
+    """What happened, in a sentence."""
     match entry.kind:
         case "finding":
             measured = _measured(entry.quantity, entry.first, entry.second)

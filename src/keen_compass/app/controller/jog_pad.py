@@ -89,7 +89,7 @@ class JogPad(Card):
         layout.addWidget(self._means)
 
     def _lay_out_small(self, steps: QHBoxLayout) -> None:
-        """Three low rows."""
+        """Three low rows of keys, for a low window."""
         pad = QHBoxLayout()
         for key, sign in SIGNS.items():
             self._pad[key] = self._step_button(sign, key)
@@ -118,7 +118,7 @@ class JogPad(Card):
         self._looking.start()
 
     def hideEvent(self, event: object) -> None:
-        """Ask no more."""
+        """Stop asking where the head is."""
         super().hideEvent(event)  # type: ignore[arg-type]
         self._looking.stop()
 
@@ -142,7 +142,7 @@ class JogPad(Card):
         self._show_place()
 
     def step(self) -> float:
-        """mm."""
+        """How far one press moves the head, mm."""
         return STEPS[self.steps.checkedId()]
 
     def _show_place(self) -> None:

@@ -36,7 +36,7 @@ class KnownCard(Card):
         layout.addLayout(self._rows)
 
     def refresh(self) -> None:
-        """Show it all."""
+        """Show every known number and where it stands."""
         empty(self._rows)
         model = self._model
         if model.listing is None:

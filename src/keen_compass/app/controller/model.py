@@ -186,5 +186,5 @@ class ControllerModel(QObject):
         return self.attempt(lambda: leave(self.shop, self.machine.uid, what, here, there, reason))
 
     def ask_again(self, what: str) -> None:
-        """It doesn't."""
+        """Take back that a difference was left: it is asked about anew."""
         self.attempt(lambda: ask_again(self.shop, self.machine.uid, what))

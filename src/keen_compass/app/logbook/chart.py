@@ -32,7 +32,7 @@ class HistoryChart(QWidget):
         self.update()
 
     def paintEvent(self, _event: object) -> None:
-        """Band, dates, findings."""
+        """The band of what is allowed, dates below it, findings with their U."""
         p = painter_on_card(self)
         p.setFont(th.font(16, bold=True))
         p.setPen(th.color("ink"))

@@ -52,7 +52,7 @@ class EntryModel(QAbstractListModel):
         self.names: dict[str, str] = {}
 
     def show(self, log: Log, found: list[Key], names: dict[str, str]) -> None:
-        """Other entries."""
+        """Show other entries than so far."""
         self.beginResetModel()
         self._log, self.keys, self.names = log, found, names
         self.endResetModel()
@@ -62,7 +62,7 @@ class EntryModel(QAbstractListModel):
         return self._log.entry(self.keys[row]) if self._log and 0 <= row < len(self.keys) else None
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 (Qt's signature)
-        """All of them."""
+        """As many rows as there are entries."""
         return 0 if parent.isValid() else len(self.keys)
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
@@ -79,11 +79,11 @@ class EntryPainter(QStyledItemDelegate):
     """Day, machine, sign, words."""
 
     def sizeHint(self, _option: QStyleOptionViewItem, _index: Index) -> QSize:
-        """All rows alike."""
+        """All rows are as high as the first."""
         return QSize(200, ROW)
 
     def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        """One row."""
+        """One entry, on one row."""
         entry: Entry = index.data(Qt.ItemDataRole.UserRole)
         model = index.model()
         assert isinstance(model, EntryModel)
@@ -190,7 +190,7 @@ class LogbookPage(QWidget):
         self.list.setFocus()
 
     def filter(self) -> Filter:
-        """What is chosen."""
+        """What the choices above the list let through."""
         days = self.since.currentData()
         since = (datetime.now(UTC) - timedelta(days=int(days))).isoformat() if days else ""
         machine, quantity, verdict = (c.currentData() or "" for c in (self.machine, self.quantity, self.verdict))

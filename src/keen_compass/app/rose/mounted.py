@@ -58,7 +58,7 @@ class MountedButton(Button):
         return made
 
     def show_machine(self, machine: Machine) -> None:
-        """What is mounted."""
+        """Show what is mounted on a machine."""
         tool, lies = machine.tool, machine.stock
         on_it = _described(lies, machine.units) if lies else "no stock"
         fitted = [f.name for kind in FITTINGS if (f := machine.fitting(kind))]

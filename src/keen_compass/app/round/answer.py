@@ -106,7 +106,7 @@ def old_or_new(f: Finding) -> object:
 
 
 class FindingCard(Card):
-    """One quantity's answer."""
+    """One quantity: its value, its verdict and why."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -152,7 +152,7 @@ class FindingCard(Card):
         self._limits.say("")
 
     def show_finding(self, name: str, f: Finding, stored: StoredValue, machine: Machine) -> None:
-        """The answer."""
+        """Show another finding, or the same anew."""
         self._name.say(name)
         decimals = machine.place(f.quantity).decimals
         old = words.number(stored, f.old, decimals) if f.old is not None else ""
@@ -488,7 +488,7 @@ class SectionPicture(QWidget):
         self.update()
 
     def paintEvent(self, _event: object) -> None:
-        """Sheet, edge, limit."""
+        """The sheet, its edge, and how far one may go."""
         s = self._section
         if s is None:
             return

@@ -140,7 +140,7 @@ class ArtworkPanel(StagePanel):
 
     @property
     def artworks(self) -> Artworks:
-        """What is chosen."""
+        """The artwork that is chosen, and its settings."""
         return self.model.session.making.artworks
 
     def refresh(self) -> None:

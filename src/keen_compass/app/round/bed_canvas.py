@@ -92,7 +92,7 @@ class BedCanvas(QWidget):
         return QRectF(self._at(box.x, box.y), self._at(box.x_high, box.y_high)).normalized()
 
     def paintEvent(self, _event: object) -> None:
-        """Bed, sheet, pieces."""
+        """The bed, the sheet on it and the pieces on that."""
         p = painter_on_card(self)
         if self._machine is None:
             return

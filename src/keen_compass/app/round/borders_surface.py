@@ -43,7 +43,7 @@ class BordersSurface(FloatingSurface):
         return place + QPointF(way.x() * (WIDTH / 2 + OUT), way.y() * (HEIGHT / 2 + OUT))
 
     def paintEvent(self, _event: object) -> None:
-        """Print, line, places."""
+        """The print, the cut about it and the places where their border is read."""
         p = painter_on_card(self)
         shape, page = self.shape_of(Places), self._page()
         if shape is None or shape.sticker is None or page is None or self.session is None:

@@ -248,7 +248,7 @@ class CorrectStep(QWidget):
         layout.addLayout(foot)
 
     def refresh(self) -> None:
-        """Show it all."""
+        """Show a card for each finding."""
         session = self._model.session
         kept = session.correcting.kept_settings()
         if kept:

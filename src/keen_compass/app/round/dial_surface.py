@@ -28,7 +28,7 @@ class DialSurface(FloatingSurface):
         self._dragged: float | None = None
 
     def places(self) -> dict[str, QPointF]:
-        """The face."""
+        """Where the face of the dial is."""
         centre, _ = self._face()
         return {c.measurand.name: centre for c in self.callouts}
 
@@ -70,7 +70,7 @@ class DialSurface(FloatingSurface):
         self.typed.emit(f"{value:.{instrument.decimals}f}")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Take the needle."""
+        """Take hold of the needle."""
         centre, r = self._face()
         if (event.position() - centre).manhattanLength() <= 1.5 * r and self.current():
             self._dragged = self._angle(event.position())
@@ -90,7 +90,7 @@ class DialSurface(FloatingSurface):
             self._set(self._shown() + steps * division)
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
-        """Let it go."""
+        """Let go of the needle."""
         self._dragged = None
 
     def _angle(self, at: QPointF) -> float:

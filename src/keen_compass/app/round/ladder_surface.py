@@ -45,7 +45,7 @@ class LadderSurface(FloatingSurface):
         return self.height() - FOOT - 10 - room * (feed - low) / ((high - low) or 1.0)
 
     def paintEvent(self, _event: object) -> None:
-        """Rails, rungs, limits."""
+        """Both rails, the rungs and how far they may be off."""
         p = painter_on_card(self)
         if self.session is None or not self.callouts:
             return

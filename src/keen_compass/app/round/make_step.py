@@ -186,7 +186,7 @@ class MakeStep(QWidget):
         return ()
 
     def main_button(self) -> Button:
-        """What Ctrl+Return presses."""
+        """The button that Ctrl+Return presses."""
         return self.cut if self.cut.isVisible() else self.is_cut
 
     def take_focus(self) -> None:

@@ -82,7 +82,7 @@ class MarksSurface(FloatingSurface):
         return Drawing(seen, QRectF(26, HEAD, self.width() - 52, self.height() - HEAD - 12 - FOOT))
 
     def places(self) -> dict[str, QPointF]:
-        """The marks."""
+        """Where the marks are drawn, by name."""
         drawing = self.drawing()
         if drawing is None or self._page is None:
             return {}

@@ -216,7 +216,7 @@ class MatchSurface(BoxedSurface):
         self._seen_anew()
 
     def _look_closer(self) -> None:
-        """Closer, usual, farther."""
+        """From the usual magnification to a closer one, a farther one, and back."""
         self._reach = {USUAL: CLOSE, CLOSE: FAR}.get(self._reach, USUAL)
         self._seen_anew()
 

@@ -115,7 +115,7 @@ class MeasureStep(QWidget):
             self.jog.setFocus()
 
     def take_focus(self) -> None:
-        """Where typing goes."""
+        """Give the keyboard to wherever one types next."""
         edit = self.surface.current_edit()
         if self.instruments.isVisibleTo(self):
             self.instruments.take_focus()

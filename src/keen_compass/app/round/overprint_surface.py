@@ -69,7 +69,7 @@ class OverprintSurface(SurfaceWidget):
         return self._shown().current_edit()
 
     def edits(self) -> list[CalloutEdit]:
-        """Of both."""
+        """The fields of both readings."""
         return [edit for surface in self._both for edit in surface.edits()]
 
     def _shown(self) -> SurfaceWidget:

@@ -272,7 +272,7 @@ class RoundPage(QWidget):
         self.refresh()
 
     def go_on(self) -> None:
-        """The main button."""
+        """Press the step's main button."""
         session = self.model.session
         if session.settled:
             self.closed.emit()
@@ -304,7 +304,7 @@ class RoundPage(QWidget):
         self._focus()
 
     def redo(self) -> None:
-        """Do it again."""
+        """Do again what was just taken back."""
         self.model.redo()
         self._focus()
 

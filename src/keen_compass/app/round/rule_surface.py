@@ -88,7 +88,7 @@ class RuleSurface(FloatingSurface):
         return DIRECTIONS.get(self._points(), (1, 0))[0] < 0
 
     def paintEvent(self, _event: object) -> None:
-        """Rule, marks, chart."""
+        """The rule, the marks read on it, and the chart of what they say."""
         p = painter_on_card(self)
         if self.session is None or not self.callouts:
             return

@@ -198,7 +198,7 @@ class SheetStep(QWidget):
         self._panels[self._sheets.shown].take_focus()
 
     def main_button(self) -> Button:
-        """What Ctrl+Return presses."""
+        """The button that Ctrl+Return presses in this stage."""
         return self._panels[self._sheets.shown].main
 
 
@@ -366,7 +366,7 @@ class LoadPanel(StagePanel):
         return say(said) if said else ""
 
     def take_focus(self) -> None:
-        """The number."""
+        """Give the keyboard to the number of the sheet."""
         self.number.setFocus()
 
     def type_practice(self) -> None:
@@ -563,7 +563,7 @@ class DrawPanel(StagePanel):
         (self.main if self.main.isEnabled() else self.file).setFocus()
 
     def type_practice(self) -> None:
-        """Draw it."""
+        """Have the stand-in draw it."""
         if self.on_stand_in.isEnabled() and self._practised():
             self._made_by_stand_in()
 

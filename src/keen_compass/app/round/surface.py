@@ -154,7 +154,7 @@ class FloatingSurface(SurfaceWidget):
         return self.box.edit if self.current() else None
 
     def edits(self) -> list[CalloutEdit]:
-        """There is one."""
+        """The one field there is."""
         return [self.box.edit]
 
     def shape_of(self, kind: type[T]) -> T | None:

@@ -30,7 +30,7 @@ class StandpointPicture(ShowsFocus):
         self.set_standpoint(self.standpoint)
 
     def set_standpoint(self, standpoint: Standpoint) -> None:
-        """Show these directions."""
+        """Show where one stands and where the axes point."""
         self.standpoint = standpoint
         s = standpoint
         self.setAccessibleName(f"Where the axes point: +X {s.words('x', 1)}, +Y {s.words('y', 1)}")
@@ -53,7 +53,7 @@ class StandpointPicture(ShowsFocus):
         self.changed.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrows."""
+        """Arrow keys turn the axes."""
         match event.key():
             case Qt.Key.Key_Left:
                 self.turn(1)

@@ -40,7 +40,7 @@ class KerfCurve(QWidget):
         self.update()
 
     def paintEvent(self, _event: object) -> None:
-        """Axes, line, points."""
+        """The axes, the fitted line and the points."""
         p = painter_on_card(self)
         p.setFont(th.font(th.TEXT, bold=True))
         p.setPen(th.color("ink"))

@@ -88,7 +88,7 @@ class KerfGrid(ShowsFocus):
         return QRectF(self._label + column * (wide + GAP), HEAD + row * (HIGH + GAP), wide, HIGH)
 
     def choose(self, row: int, column: int) -> None:
-        """Another cell."""
+        """Make another cell the chosen one."""
         rows, columns = len(self.board.rows), len(self.board.columns)
         if rows and columns:
             self.at = min(max(row, 0), rows - 1), min(max(column, 0), columns - 1)
@@ -137,7 +137,7 @@ class KerfGrid(ShowsFocus):
         self.wanted.emit()
 
     def paintEvent(self, _event: object) -> None:
-        """Heads, labels, cells."""
+        """Column heads, row labels and cells."""
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         left, middle = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignVCenter

@@ -36,7 +36,7 @@ class TogetherCanvas(ShowsFocus):
         self.at = 0
 
     def show_whole(self, whole: Whole, machine: Machine) -> None:
-        """Other readings."""
+        """Show other readings than so far."""
         self.whole, self.machine = whole, machine
         worst = [
             i for i, c in enumerate(whole.columns) if c.finding is None or (c.mine and c.finding.verdict is Verdict.OUT)
@@ -86,7 +86,7 @@ class TogetherCanvas(ShowsFocus):
         return LABEL + (column + 0.5) * self._wide()
 
     def paintEvent(self, _event: object) -> None:
-        """Columns, arcs, readings."""
+        """A column for each piece, arcs between what shares a source, readings."""
         p = painter_on_card(self)
         if self.whole is None or self.machine is None:
             return

@@ -109,7 +109,7 @@ class TogetherPage(QWidget):
         layout.addStretch(0)
 
     def refresh(self) -> None:
-        """Solve it."""
+        """Solve all readings together and show what they say."""
         self.whole = everything_read(self._shop, self.machine)
         self._none.setVisible(self.whole is None)
         self._body.setVisible(self.whole is not None)

@@ -29,7 +29,7 @@ BEGINS = {
 
 
 def label_of(unknown: Unknown) -> str:
-    """``X steps``."""
+    """A quantity with its axis, such as ``X steps``."""
     return QUANTITIES[FOUND_AS[unknown.name]].label
 
 
