@@ -106,5 +106,5 @@ def mark_of(shop: Shop, machine: str, mark: Mark | None) -> Any:
         return None
     body = mark.to_body()
     if isinstance(mark, Choices) and mark.tool:
-        body["tool"] = next(t.name for t in shop.machine(machine).tools if t.uid == mark.tool)
+        body["tool"] = next((t.name for t in shop.machine(machine).tools if t.uid == mark.tool), "")
     return body
