@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from keen_compass.quantities.lengths import Length
-from keen_compass.quantities.readings import Reading, number_of
+from keen_compass.quantities.readings import Count, Pick, Reading, number_of
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.kept import KeptPiece, KeptRound
 from keen_compass.shop.logbook import entries
@@ -73,7 +73,7 @@ def round_read_out(shop: Shop, kept: KeptRound) -> dict[str, Any]:
             {
                 "number": p.number, "at": p.at, "body": body_of(shop, p), "draft": list(shop.draft(p.id) or []),
                 "readings": [
-                    [r.measurand, r.text, number_of(r.reading), as_noted(r.reading), r.instrument, r.at]
+                    [r.measurand, r.text, number_in(r.reading), as_noted(r.reading), r.instrument, r.at]
                     for r in shop.readings(p.id)
                 ],
             }
@@ -93,6 +93,11 @@ def body_of(shop: Shop, piece: KeptPiece) -> dict[str, Any]:
         "tool": snapshot.tool.name if snapshot.tool else None,
         "practice": {**piece.practice, "file": (shop.blob(piece.sent) or b"").decode()} if piece.practice else None,
     }  # fmt: skip
+
+
+def number_in(reading: Reading) -> float | None:
+    """None of a place in a picture."""
+    return number_of(reading) if isinstance(reading, Length | Count | Pick) else None
 
 
 def as_noted(reading: Reading) -> str:

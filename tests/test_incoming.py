@@ -28,12 +28,12 @@ from reading_out import check_opens, read_out
 from spoiling import change, in_body, spoilt
 
 DATA = Path(__file__).parent / "data"
-OLD = json.loads((DATA / "logbook-version-1.json").read_text(encoding="utf-8"))
+OLD = json.loads((DATA / "logbook.json").read_text(encoding="utf-8"))
 
 
 @pytest.fixture
 def small(tmp_path: Path) -> Iterator[Shop]:
-    shop = Shop(Path(shutil.copy(DATA / "shop-format-2.kcshop", tmp_path / "small.kcshop")))
+    shop = Shop(Path(shutil.copy(DATA / "small.kcshop", tmp_path / "small.kcshop")))
     yield shop
     shop.close()
 
@@ -102,40 +102,40 @@ def test_pieces_on_the_sheet_stay_there_when_older_sheets_come_in(small: Shop, t
 @pytest.mark.parametrize(
     ("spoil", "says"),
     [
-        (change("machine_profile", "body", "null"), r"machine\[0\].body: expected an object"),
-        (change("machine_profile", "body", "[1"), r"machine\[0\].body: is not JSON"),
-        (change("machine_profile", "uid", "other"), r"machine\[0\].uid"),
-        (in_body("machine_profile", 0, bed=[0, 5]), r"machine\[0\].body: bed: the bed must be larger"),
-        (in_body("machine_profile", 0, bed="wide"), r"machine\[0\].body.bed: Expected"),
-        (in_body("machine_profile", 0, feed=1e-300), "feed: must be between"),
-        (in_body("machine_profile", 0, setting_line="{value:999999999}"), "only {key} and {value}"),
-        (in_body("machine_profile", 0, kind="ship"), "kind: choose one of"),
-        (in_body("instrument_profile", 0, resolution=-1), r"instrument\[0\].body: resolution"),
+        (change("machine", "body", "null"), r"machine\[0\].body: expected an object"),
+        (change("machine", "body", "[1"), r"machine\[0\].body: is not JSON"),
+        (change("machine", "uid", "other"), r"machine\[0\].uid"),
+        (in_body("machine", 0, bed=[0, 5]), r"machine\[0\].body: bed: the bed must be larger"),
+        (in_body("machine", 0, bed="wide"), r"machine\[0\].body.bed: Expected"),
+        (in_body("machine", 0, feed=1e-300), "feed: must be between"),
+        (in_body("machine", 0, setting_line="{value:999999999}"), "only {key} and {value}"),
+        (in_body("machine", 0, kind="ship"), "kind: choose one of"),
+        (in_body("instrument", 0, resolution=-1), r"instrument\[0\].body: resolution"),
         (change("round", "procedure", "nonsense"), r"round\[0\].procedure: .*not known"),
         (change("round", "machine", "nobody"), r"round\[0\].machine: 'nobody' is no machine"),
         (in_body("round", 0, tolerances={"x_steps": 0}), r"round\[0\].body.tolerances"),
         (change("round", "at", "yesterday"), r"round\[0\].at: expected a time"),
         (change("round", "at", "0001-01-01T00:00:00.000000Z"), r"round\[0\].at: 0001-01-01 is before"),
-        (change("piece_row", "round", 999), r"piece\[0\].round: is no round"),
-        (in_body("piece_row", 0, parameters={"width": "wide"}), r"piece\[0\].body.parameters"),
-        (in_body("piece_row", 0, parameters={"width": -5}), r"piece\[0\].body.parameters"),
-        (in_body("piece_row", 0, place=[1, 2]), r"piece\[0\].body.place"),
-        (in_body("piece_row", 0, settings={"x_steps": {}}), r"stage\[0\].body.held.x_steps"),
-        (change("piece_row", "number", 2**70), r"piece\[0\].number: is too large"),
-        (change("reading_row", "mm", "long"), r"reading\[0\].mm: expected a number"),
-        (change("reading_row", "unit", "ell"), r"reading\[0\].unit"),
-        (change("reading_row", "slot", 77777), r"reading\[0\].slot"),
-        (change("reading_row", "text", "a\u0000b"), r"reading\[0\].text: is no proper text"),
-        (change("reading_row", "text", "\ud800"), r"reading\[0\].text: is no proper text"),
-        (change("reading_row", "text", "9" * 200_000), r"reading\[0\].text: is 200,000 characters"),
-        (change("round_mark", "kind", "mystery"), r"mark\[0\].kind"),
-        (change("round_mark", "body", '{"size": "large"}', 0), r"mark\[0\].body.size"),
-        (change("value_row", "quantity", "luck"), r"value\[0\]"),
-        (change("value_row", "how", "guessed"), r"value\[0\].how"),
-        (in_body("value_row", 0, value=float("1e300")), r"value\[0\].body"),
-        (change("finding_row", "verdict", "fine"), r"finding\[0\]"),
-        (change("finding_row", "error", 5.0), r"finding\[0\].body: says something else"),
-        (in_body("finding_row", 0, tolerance="wide"), r"finding\[0\].body.tolerance"),
+        (change("piece", "round", 999), r"piece\[0\].round: is no round"),
+        (in_body("piece", 0, parameters={"width": "wide"}), r"piece\[0\].body.parameters"),
+        (in_body("piece", 0, parameters={"width": -5}), r"piece\[0\].body.parameters"),
+        (in_body("piece", 0, place=[1, 2]), r"piece\[0\].body.place"),
+        (in_body("stage", 0, held={"x_steps": {}}), r"stage\[0\].body.held.x_steps"),
+        (change("piece", "number", 2**70), r"piece\[0\].number: is too large"),
+        (change("reading", "value", "long"), r"reading\[0\].value: expected a number"),
+        (change("reading", "unit", "ell"), r"reading\[0\].unit"),
+        (change("reading", "slot", 77777), r"reading\[0\].slot"),
+        (change("reading", "text", "a\u0000b"), r"reading\[0\].text: is no proper text"),
+        (change("reading", "text", "\ud800"), r"reading\[0\].text: is no proper text"),
+        (change("reading", "text", "9" * 200_000), r"reading\[0\].text: is 200,000 characters"),
+        (change("mark", "kind", "mystery"), r"mark\[0\].kind"),
+        (change("mark", "body", '{"size": "large"}', 0), r"mark\[0\].body.size"),
+        (change("value", "quantity", "luck"), r"value\[0\]"),
+        (change("value", "how", "guessed"), r"value\[0\].how"),
+        (in_body("value", 0, value=float("1e300")), r"value\[0\].body"),
+        (change("finding", "verdict", "fine"), r"finding\[0\]"),
+        (change("finding", "error", 5.0), r"finding\[0\].body: says something else"),
+        (in_body("finding", 0, tolerance="wide"), r"finding\[0\].body.tolerance"),
         (change("event", "kind", "moved; drop"), r"event\[0\].kind"),
         (lambda body: body["tables"]["event"].append(7), r"event\[\d+\]: expected an object"),
         (lambda body: body["tables"]["event"][0].pop("text"), r"event\[0\].text: is missing"),
@@ -154,7 +154,7 @@ def test_what_cannot_be_understood_is_refused_with_its_place(
     assert empty.machines() == []
 
 
-@pytest.mark.parametrize("text", ["NaN", '{"format": "keen-compass-logbook", "version": 2, "tables": Infinity}', "[]"])
+@pytest.mark.parametrize("text", ["NaN", '{"format": "keen-compass-logbook", "version": 3, "tables": Infinity}', "[]"])
 def test_what_is_no_json_of_ours_is_said(empty: Shop, text: str) -> None:
     with pytest.raises(FileFormatError, match="not a logbook"):
         from_json(empty, text, understands)

@@ -5,9 +5,7 @@ from __future__ import annotations
 import copy
 import json
 import math
-import shutil
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -16,9 +14,8 @@ from hypothesis import strategies as st
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
-from pytestqt.qtbot import QtBot
 
-from driving import choose, opened, press, shown, tab_to
+from driving import choose, press, shown, tab_to
 from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.window import MainWindow
 from keen_compass.cli import main
@@ -344,21 +341,3 @@ def test_the_form_turns_the_numbers_with_the_controllers_unit(window: MainWindow
         assert stored.unit in ("in", "in/min")
         assert isinstance(was := held[q].stored, StoredAmount)
         assert stored.base == pytest.approx(was.base, abs=0.001 if q != "x_speed" else 0.15)  # as it is shown
-
-
-def test_which_number_holds_is_asked_above_the_page(qtbot: QtBot, tmp_path: Path) -> None:
-    file = Path(shutil.copy(Path(__file__).parent / "data" / "shop-format-3.kcshop", tmp_path / "old.kcshop"))
-    shop = Shop(file, clock=lambda: "2026-11-25T12:00:00.000000Z")
-    window = opened(qtbot, shop)
-    while not shop.checked:
-        window.care.look()
-    window.care.look()
-    bar = window._notice
-    assert bar is not None
-    assert bar.isVisible()
-    assert "Swift, X steps: 100.62 has the later date, 99.50 was written last" in bar.words.text()
-    QTest.mouseClick(bar.answers[1], Qt.MouseButton.LeftButton)
-    assert not bar.isVisible()
-    assert shop.values("swift")["x_steps"].stored.text(2) == "99.50"
-    assert shop.doubts() == []
-    shop.close()

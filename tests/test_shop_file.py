@@ -50,13 +50,8 @@ STEPS = StoredResolution(ResolutionForm.STEPS_PER_MM, 106.667)
 
 @pytest.fixture
 def small(tmp_path: Path) -> Path:
-    """The small shop of format 2, brought up to the present one and closed."""
-    file = Path(shutil.copy(DATA / "shop-format-2.kcshop", tmp_path / "small.kcshop"))
-    Shop(file).close()
-    with raw(file) as db:
-        db.execute("VACUUM")  # what the old tables took is free space otherwise
-    db.close()
-    return file
+    """The small shop, closed."""
+    return Path(shutil.copy(DATA / "small.kcshop", tmp_path / "small.kcshop"))
 
 
 def run(code: str, *arguments: object) -> subprocess.Popen[str]:
@@ -132,30 +127,29 @@ sys.stdin.read()
     assert {name: Path(f"{file}{name}").read_bytes() for name in ("", "-wal")} == before
 
 
-def test_a_killed_migration_never_writes_over_its_copy(tmp_path: Path) -> None:
-    file = Path(shutil.copy(DATA / "shop-format-2.kcshop", tmp_path / "old.kcshop"))
+def test_a_killed_migration_never_writes_over_its_copy(small: Path) -> None:
     code = """
 import sys, time
 from pathlib import Path
 from keen_compass.shop import schema
 from keen_compass.shop.store import Shop
 def slow(db):
-    step(db)
+    db.execute("CREATE TABLE later (x)")
     print("there", flush=True)
     time.sleep(60)
-step = schema.MIGRATIONS[3]
-schema.MIGRATIONS[3] = slow
+schema.FORMAT += 1
+schema.MIGRATIONS[schema.FORMAT] = slow
 Shop(Path(sys.argv[1]))
 """
     for _ in range(2):
-        killed_after(code, file)
-    copies = sorted(tmp_path.glob("*.copy*"))
-    assert [c.name for c in copies] == ["old.kcshop.format-2.copy", "old.kcshop.format-2.copy-2"]
+        killed_after(code, small)
+    copies = sorted(small.parent.glob("*.copy*"))
+    assert [c.name for c in copies] == ["small.kcshop.format-4.copy", "small.kcshop.format-4.copy-2"]
     for copy in copies:
         with raw(copy) as db:
-            assert db.execute("SELECT count(*) FROM reading_row").fetchone()[0] > 50
+            assert db.execute("SELECT count(*) FROM reading").fetchone()[0] > 50
         db.close()
-    shop = Shop(file)
+    shop = Shop(small)
     assert len(shop.rounds("heron")) == 5
     shop.close()
 

@@ -431,7 +431,7 @@ def test_json_of_one_machine_brings_only_that(shop: Shop, tmp_path: Path) -> Non
     [
         ("nonsense", "not a logbook file"), ("{}", "doesn’t say"), ("[" * 100_000, "not a logbook file"),
         ('{"format": "keen-compass-logbook", "version": 9}', "version 9"),
-        ('{"format": "keen-compass-logbook", "version": 1, "tables": {"machine_profile": []}}', "lacks"),
+        ('{"format": "keen-compass-logbook", "version": 3, "tables": {"machine": []}}', "lacks"),
     ],
 )  # fmt: skip
 def test_a_file_that_is_no_logbook_changes_nothing(shop: Shop, text: str, says: str) -> None:
@@ -479,7 +479,7 @@ def test_what_was_signed_is_never_computed_again(shop: Shop, tmp_path: Path, pro
 
 
 def test_a_round_signed_before_answers_were_kept_shows_what_its_logbook_says(tmp_path: Path) -> None:
-    data = Path(__file__).parent / "data" / "shop-format-2.kcshop"
+    data = Path(__file__).parent / "data" / "small.kcshop"
     shop = Shop(Path(shutil.copy(data, tmp_path / "old.kcshop")))
     (kept,) = [k for k in shop.rounds("heron") if k.procedure == "rectangle" and k.status == "signed"]
     for instrument in shop.instruments():

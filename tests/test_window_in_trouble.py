@@ -33,7 +33,7 @@ DATA = Path(__file__).parent / "data"
 
 @pytest.fixture
 def small_file(tmp_path: Path) -> Path:
-    file = Path(shutil.copy(DATA / "shop-format-2.kcshop", tmp_path / "small.kcshop"))
+    file = Path(shutil.copy(DATA / "small.kcshop", tmp_path / "small.kcshop"))
     Shop(file).close()
     return file
 
@@ -263,7 +263,7 @@ def test_a_long_import_shows_how_far_it_is_and_can_be_dropped(
     opened: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """From the logbook page, by its button; dropped in the middle it leaves nothing, then it goes through."""
-    body = json.loads((DATA / "logbook-version-1.json").read_text(encoding="utf-8"))
+    body = json.loads((DATA / "logbook.json").read_text(encoding="utf-8"))
     body["tables"]["event"] = [
         {"id": i, "machine": "swift", "at": f"2025-01-01T00:{i // 60 % 60:02d}:{i % 60:02d}.{i:06d}Z", "kind": "note",
          "text": f"event {i}"} for i in range(4000)

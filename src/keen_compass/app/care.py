@@ -8,8 +8,7 @@ from gettext import ngettext
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keen_compass.errors import KeenCompassError
-from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.shop.kept import Doubt, Future, KeptValue
+from keen_compass.shop.kept import Future
 from keen_compass.shop.store import Shop
 from keen_compass.words.say import say
 
@@ -72,39 +71,11 @@ class ShopCare(QObject):
         )
 
     def ask_what_is_open(self) -> None:
-        """What only a person can say: whether odd dates are right, then which of two numbers holds."""
+        """What only a person can say: whether odd dates are right."""
         if self._shop.closed or self._shop.read_only:
             return
         if future := self._shop.from_the_future():
             self._ask_about_dates(future)
-        elif doubts := self._shop.doubts():
-            self._ask_which_holds(doubts[0])
-
-    def _ask_which_holds(self, doubt: Doubt) -> None:
-        """An older program went by the order of writing, this one goes by the date; where that differs, who knows?"""
-        machine = self._shop.machine(doubt.machine)
-        place = machine.place(doubt.quantity)
-        by_date, last = doubt.by_date, doubt.written_last
-
-        def holds(kept: KeptValue) -> None:
-            try:
-                subject = machine.subject
-                self._shop.put_value(doubt.machine, doubt.quantity, kept.stored, "typed", subject=subject)
-            except KeenCompassError as error:
-                self.said.emit(str(error))
-                return
-            self.changed.emit()
-            self.ask_what_is_open()
-
-        self.asked.emit(
-            f"{machine.name}, {QUANTITIES[doubt.quantity].label}: {place.text(by_date.stored)} has the later date, "
-            f"{place.text(last.stored)} was written last. Which does the controller hold?",
-            [
-                (place.text(by_date.stored), lambda: holds(by_date)),
-                (place.text(last.stored), lambda: holds(last)),
-                ("Ask me later", lambda: None),
-            ],
-        )
 
     def _ask_about_dates(self, future: Future) -> None:
         """Something is dated after now: either this computer's clock is wrong, or those dates are."""

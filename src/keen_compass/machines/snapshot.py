@@ -19,7 +19,6 @@ class Snapshot:
         entered are absent. tool, stock: what was mounted, None for nothing.
     process: settings with which it was cut.
     applied: correction → who applied it to what was sent: the file, the controller or a registration.
-    not_kept: names of what an older program didn't keep. inferred: of what was worked out afterwards.
     """
 
     held: Mapping[str, StoredValue] = field(default_factory=dict)
@@ -28,8 +27,6 @@ class Snapshot:
     stock: Stock | None = None
     process: str = ""
     applied: Mapping[str, str] = field(default_factory=dict)
-    not_kept: tuple[str, ...] = ()
-    inferred: tuple[str, ...] = ()
     fitted: Mapping[str, str] = field(default_factory=dict)
 
     @property
@@ -51,8 +48,6 @@ class Snapshot:
             "stock": asdict(self.stock) if self.stock else None,
             "process": self.process,
             "applied": dict(self.applied),
-            "not_kept": list(self.not_kept),
-            "inferred": list(self.inferred),
             **({"fitted": dict(self.fitted)} if self.fitted else {}),
         }
 
@@ -67,8 +62,6 @@ class Snapshot:
             Stock(**stock) if stock else None,
             str(body.get("process", "")),
             dict(body.get("applied", {})),
-            tuple(body.get("not_kept", ())),
-            tuple(body.get("inferred", ())),
             dict(body.get("fitted", {})),
         )
 

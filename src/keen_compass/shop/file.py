@@ -150,7 +150,7 @@ class ShopFile:
             return 0
         if beginning[68:72] == schema.APPLICATION_ID.to_bytes(4, "big") and not (log.exists() and log.stat().st_size):
             version = int.from_bytes(beginning[60:64], "big")  # SQLite's `user_version`; no log says otherwise
-            if 0 < version <= schema.FORMAT:
+            if schema.FIRST <= version <= schema.FORMAT:
                 return version
         db = self._connect_to_read()
         try:
@@ -165,6 +165,8 @@ class ShopFile:
             return 0  # begun and never filled
         if application != schema.APPLICATION_ID or version <= 0:
             raise self._not_a_shop()
+        if version < schema.FIRST:
+            raise ShopDamagedError(f"{self.file} was written before Keen Compass was released: nothing reads it.")
         if version > schema.FORMAT:
             raise ShopNewerError(
                 f"{self.file} was written by a later Keen Compass (format {version}, this one knows {schema.FORMAT}). "

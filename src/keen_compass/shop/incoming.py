@@ -10,7 +10,6 @@ from __future__ import annotations
 import base64
 import json
 import math
-import sqlite3
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from hashlib import sha256
@@ -36,8 +35,6 @@ from keen_compass.quantities.lengths import UNITS_MM
 from keen_compass.quantities.readings import Kind, Row, from_row, to_row
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.shop.format_3 import COLUMNS_3, FORMAT_3, NULLABLE_3, append, run
-from keen_compass.shop.format_4 import to_4
 from keen_compass.shop.incoming_bodies import (
     LARGEST_NUMBER,
     LONGEST_NAME,
@@ -88,7 +85,6 @@ STEPS = ("make", "measure", "correct", "confirm")
 FARTHEST = 10_000.0  # mm, that something can sit from the tool
 TOLD_EVERY = 500
 
-Columns = tuple[tuple[str, type], ...]
 # (procedure, parameters of a piece, or None where there is none yet) → what is wrong, or an empty text
 Understands = Callable[[str, Mapping[str, Any] | None], str]
 
@@ -116,7 +112,7 @@ def read_incoming(
                 progress(done / total)
             where = f"{table}[{i}]"
             try:
-                tables[table].append(reader.row(table, _shaped(COLUMNS[table], NULLABLE, table, raw)))
+                tables[table].append(reader.row(table, _shaped(table, raw)))
             except Wrong as wrong:
                 raise FileFormatError(
                     f"This logbook file can’t be taken over: {where}{wrong.field}: {wrong}. Nothing was changed."
@@ -125,7 +121,7 @@ def read_incoming(
 
 
 def _tables(text: str) -> dict[str, list[Any]]:
-    """The file's tables, of this version; those of version 1 are brought up."""
+    """The file's tables."""
     if len(text) > LARGEST:
         raise FileFormatError("This file is larger than any logbook (400 MB). Nothing was changed.")
     try:
@@ -135,82 +131,28 @@ def _tables(text: str) -> dict[str, list[Any]]:
     if not isinstance(body, dict) or body.get("format") != FORMAT:
         raise FileFormatError("This is not a logbook file: it doesn’t say that it is one.")
     version, given = body.get("version"), body.get("tables")
-    if version not in range(1, VERSION + 1) or isinstance(version, bool):
-        raise FileFormatError(f"This logbook file has version {str(version)[:20]}; this program reads 1 to {VERSION}.")
+    if version != VERSION or isinstance(version, bool):
+        raise FileFormatError(f"This logbook file has version {str(version)[:20]}; this program reads {VERSION}.")
     if not isinstance(given, dict):
         raise FileFormatError("This logbook file lacks its tables. Nothing was taken over.")
-    today = TABLES if version == VERSION else tuple(COLUMNS_3)
-    names = _NAMES_1 if version == 1 else {table: table for table in today}
-    for name in names:
-        if not isinstance(given.get(name), list):
-            raise FileFormatError(f"This logbook file lacks something: the table {name!r}. Nothing was taken over.")
-    tables = {table: list(given[name]) for name, table in names.items()}
-    if version == 1:
-        tables["mark"] = [_mark_1(row) for row in tables["mark"]]
-    return tables if version == VERSION else _brought_up(tables)
+    for table in TABLES:
+        if not isinstance(given.get(table), list):
+            raise FileFormatError(f"This logbook file lacks something: the table {table!r}. Nothing was taken over.")
+    return {table: given[table] for table in TABLES}
 
 
-def _brought_up(tables: dict[str, list[Any]]) -> dict[str, list[Any]]:
-    """Rows of version 2 become rows of today the way that a shop file of that time does, in memory."""
-    db = sqlite3.connect(":memory:", isolation_level=None)
-    try:
-        run(db, FORMAT_3)
-        for table, rows in tables.items():
-            for i, raw in enumerate(rows):
-                try:
-                    append(db, table, *_shaped(COLUMNS_3[table], NULLABLE_3, table, raw).values())
-                except (Wrong, sqlite3.Error) as wrong:
-                    field = wrong.field if isinstance(wrong, Wrong) else ""
-                    raise FileFormatError(
-                        f"This logbook file can’t be taken over: {table}[{i}]{field}: {wrong}. Nothing was changed."
-                    ) from None
-        to_4(db)
-        return {
-            table: [
-                {
-                    name: base64.b64encode(v).decode() if isinstance(v, bytes) else v
-                    for (name, _), v in zip(COLUMNS[table], row, strict=False)
-                }
-                for row in db.execute(f"SELECT * FROM {table} ORDER BY id")
-            ]
-            for table in TABLES
-        }
-    finally:
-        db.close()
-
-
-_NAMES_1 = {
-    "machine_profile": "machine",
-    "instrument_profile": "instrument",
-    "round": "round",
-    "piece_row": "piece",
-    "round_mark": "mark",
-    "reading_row": "reading",
-    "value_row": "value",
-    "finding_row": "finding",
-    "event": "event",
-}
-
-
-def _mark_1(row: Any) -> Any:
-    """Version 1 kept the piece in the kind: ``skipped/12``."""
-    if not isinstance(row, dict) or not isinstance(row.get("kind"), str):
-        return row
-    kind, _, piece = row["kind"].partition("/")
-    return row | {"kind": kind, "piece": int(piece) if piece.isascii() and piece.isdigit() and len(piece) < 16 else 0}
-
-
-def _shaped(columns: Columns, nullable: set[tuple[str, str]], table: str, raw: Any) -> dict[str, Any]:
+def _shaped(table: str, raw: Any) -> dict[str, Any]:
     """A row with exactly its table's fields, each of its type. Raises Wrong."""
     if not isinstance(raw, dict):
         raise Wrong("expected an object with its fields")
+    columns = COLUMNS[table]
     names = [name for name, _ in columns]
     if missing := [name for name in names if name not in raw]:
         raise Wrong("is missing", missing[0])
     if unknown := [str(name) for name in raw if name not in names]:
         raise Wrong("is not known here", unknown[0][:40])
     return {
-        name: None if raw[name] is None and (table, name) in nullable else _field(name, kind, raw[name])
+        name: None if raw[name] is None and (table, name) in NULLABLE else _field(name, kind, raw[name])
         for name, kind in columns
     }
 
@@ -419,9 +361,6 @@ class _Reader:
         fitted = body.get("fitted", {})
         if not isinstance(fitted, dict) or not all(k in FITTINGS and isinstance(v, str) for k, v in fitted.items()):
             raise Wrong("expected what was fitted", "body.fitted")
-        for name in ("not_kept", "inferred"):
-            if not isinstance(body.get(name, []), list) or not all(isinstance(n, str) for n in body.get(name, [])):
-                raise Wrong("expected names", f"body.{name}")
         for name, kind in (("tool", Tool), ("stock", Stock)):
             if body.get(name) is not None:
                 if not isinstance(body[name], dict):

@@ -121,13 +121,3 @@ class Future(NamedTuple):
     def latest(self) -> str:
         """The last of the dates."""
         return self.rows[-1][3]
-
-
-class Doubt(NamedTuple):
-    """Two numbers of which an older program can't say which is in the controller: the one with the later date, and the
-    one that was written last."""
-
-    machine: str
-    quantity: str
-    by_date: KeptValue
-    written_last: KeptValue

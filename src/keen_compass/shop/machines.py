@@ -16,7 +16,7 @@ from keen_compass.quantities.notes import note
 from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.quantities.subjects import NO_SUBJECT, Subject
 from keen_compass.shop.base import ShopBase
-from keen_compass.shop.kept import Doubt, KeptFinding, KeptValue
+from keen_compass.shop.kept import KeptFinding, KeptValue
 from keen_compass.shop.schema import NEWEST, OLDEST_FIRST
 from keen_compass.shop.things import Things, parts_of, put_together
 
@@ -307,20 +307,6 @@ class MachineRows(ShopBase):
         sql = "SELECT machine, quantity, subject, max(at) FROM value WHERE how <> 'put_back' GROUP BY 1, 2, 3"
         rows = self._f.query(sql)
         return {(machine, quantity, subject): at for machine, quantity, subject, at in rows}
-
-    def doubts(self) -> list[Doubt]:
-        """Numbers taken over from an older file of which the date and the order of writing say different things, and
-        that nobody has typed since."""
-        found = []
-        for _, _, text in self._f.rows("about", "WHERE name = 'asked'"):
-            for machine, quantity, by_date, written_last in json.loads(text):
-                tail = "WHERE machine = ? AND quantity = ?"
-                rows = {row[0]: _value(row) for row in self._f.rows("value", tail, machine, quantity)}
-                if rows and max(rows) == written_last and by_date in rows:
-                    found.append(Doubt(machine, quantity, rows[by_date], rows[written_last]))
-        return found
-
-    # Findings and events
 
     def findings(self, machine: str, quantity: str, most: int = -1) -> list[KeptFinding]:
         """A value's history, oldest first. most: of them the newest; all where below zero."""

@@ -21,7 +21,7 @@ except ImportError:
     from hashlib import blake2b
 
 FORMAT = 4
-_MADE = 4  # a new file is made in this format and brought up from there
+FIRST = 4  # a new file is made in this format and brought up from there; none is older
 SHAPE = "651c4e41e528848d82af614c09ead259"  # `shape` of a fresh file of this format
 APPLICATION_ID = 0x4B436F6D  # says "one of ours" in SQLite's own header field
 NEWEST = "ORDER BY at DESC, id DESC"
@@ -109,7 +109,7 @@ def bring_up(db: sqlite3.Connection, version: int) -> None:
         from keen_compass.shop.format_4 import FORMAT_4, run  # late: a file that is there needs none of it
 
         run(db, FORMAT_4)
-        version = _MADE
+        version = FIRST
     for number in range(version + 1, FORMAT + 1):
         MIGRATIONS[number](db)
     db.execute("DELETE FROM about WHERE id = 1")
@@ -119,20 +119,8 @@ def bring_up(db: sqlite3.Connection, version: int) -> None:
     db.execute(f"PRAGMA user_version = {FORMAT}")
 
 
-def _to_3(db: sqlite3.Connection) -> None:
-    from keen_compass.shop.format_3 import to_3  # late: a file of today needs none of these
-
-    to_3(db)
-
-
-def _to_4(db: sqlite3.Connection) -> None:
-    from keen_compass.shop.format_4 import to_4
-
-    to_4(db)
-
-
-# Format → what brings a file of the format before to it. Formats 1 and 2 differ in nothing but their number.
-MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {2: lambda _: None, 3: _to_3, 4: _to_4}
+# Format → what brings a file of the format before to it. Format 4 is the first that was ever shipped.
+MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {}
 
 
 def shape(db: sqlite3.Connection) -> str:

@@ -41,7 +41,7 @@ def entry_words(entry: Entry) -> str:
         case "signed" | "given_up":
             reason = json.loads(entry.first).get("reason", "")
             return f"Round {entry.kind.replace('_', ' ')}" + (f": {reason}" if reason else "")
-        case "not_kept" | "found_otherwise":
+        case "found_otherwise":
             return say(json.loads(entry.first))
     return str(entry.first)
 

@@ -36,17 +36,6 @@ def _row(v: Mapping[str, Any], _show: Show) -> str:
     return f"{words} ({v['day']})" if v["day"] else words
 
 
-def _not_kept(v: Mapping[str, Any], _show: Show) -> str:
-    """``piece 3``, ``pieces 1, 2 and 9``; of many the first and last."""
-    numbers = v["pieces"]
-    if len(numbers) > MOST_LISTED:
-        which = f"{len(numbers)} pieces, from {numbers[0]} to {numbers[-1]}"
-    else:
-        all_but_last, noun = ", ".join(map(str, numbers[:-1])), ngettext("piece", "pieces", len(numbers))
-        which = f"{noun} {all_but_last}{' and ' if all_but_last else ''}{numbers[-1]}"
-    return f"Not kept by the older program: what was sent for {which}."
-
-
 def _found_otherwise(v: Mapping[str, Any], show: Show) -> str:
     words = (
         f"{QUANTITIES[v['quantity']].label}: the controller held {v['here']}, the logbook said {v['said']} "
@@ -69,7 +58,5 @@ TEXTS: dict[str, Text] = {
     "structure": "its structure ({said})",
     "description": NOUNS["about"],
     "row": _row,
-    "not_kept": _not_kept,
     "found_otherwise": _found_otherwise,
-    "tracking_without_stock": "Not known of {runs} tracking runs: which material was loaded.",
 }
