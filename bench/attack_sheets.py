@@ -380,7 +380,8 @@ def outline_misses(seed: int) -> int:
         rings = outlined(area, Outset(by, corners, smallest=0.0))
     except InputError:
         away, inside = distances(rng.uniform(-15, 55, (4000, 2)), rings_of(area))
-        return int((inside & (away > abs(by) + 0.05)).sum()) if by < 0 else 1
+        reach = 4.5 if corners == "mitre" else 1.0  # corners reach inwards, too
+        return int((inside & (away > reach * abs(by) + 0.05)).sum()) if by < 0 else 1
     cut = [np.array([*r.points, r.points[0]]) for r in rings]
     at = rng.uniform(-15, 55, (1500, 2))
     away, within = distances(at, rings_of(area))

@@ -15,7 +15,7 @@ import pytest
 
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.quantities.assumed import Process, Spread, hand
-from keen_compass.quantities.uncertainty import Cause, Source
+from keen_compass.quantities.uncertainty import Cause, Origin, Source
 from keen_compass.solve.consistency import agree, contradiction, with_scatter_learnt
 from keen_compass.solve.joint import Known, Observation, Unknown, fit
 from keen_compass.solve.registration import Shapes, register, split_of, suspects
@@ -91,7 +91,7 @@ def test_two_parts_of_one_machine_contradict_each_other() -> None:
 
 
 def row(label: str, value: float, u: float = 0.1, cause: Cause = Cause.PIECES) -> Observation:
-    return Observation(label, {Unknown("x"): 1.0}, value, ((Source(label, u, cause, 4.0), 1.0),))
+    return Observation(label, {Unknown("x"): 1.0}, value, ((Source(Origin(label), u, cause, 4.0), 1.0),))
 
 
 def test_the_test_is_chi_square_at_one_in_a_thousand() -> None:

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
+import copy
+import json
 import math
+from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 import pytest
 
 from keen_compass.errors import UncertaintyError
-from keen_compass.quantities.uncertainty import Cause, Source, covariance
+from keen_compass.procedures import REGISTRY, load
+from keen_compass.quantities.uncertainty import Cause, Origin, Source, covariance
 from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit, iterated
 from keen_compass.solve.plausibility import looks_mirrored, looks_scaled, looks_swapped
+from said import solved as answered
 from said import words
 
 
 def obs(label: str, value: float, u: float, **coefficients: float) -> Observation:
-    effects = ((Source(label, u, Cause.REPEATS), 1.0),) if u else ()
+    effects = ((Source(Origin(label), u, Cause.REPEATS), 1.0),) if u else ()
     return Observation(label, {Unknown(k): c for k, c in coefficients.items()}, value, effects)
 
 
@@ -43,11 +49,11 @@ def test_equals_generalised_least_squares_in_another_way() -> None:
     A = rng.normal(size=(8, 3)) * [300.0, 200.0, 1.0]
     own, shared = rng.uniform(0.01, 0.1, 8), rng.normal(size=(8, 2)) * 0.05
     y = rng.normal(size=8)
-    both = [Source("tilt", 1.0, Cause.TILT), Source("slope", 2.0, Cause.OWN_ERROR)]
+    both = [Source(Origin("tilt"), 1.0, Cause.TILT), Source(Origin("slope"), 2.0, Cause.OWN_ERROR)]
     rows = [
         Observation(
             f"r{i}", {Unknown(n): A[i, j] for j, n in enumerate(names)}, y[i],
-            ((Source(f"r{i}", own[i], Cause.REPEATS), 1.0), *((s, shared[i, k]) for k, s in enumerate(both))),
+            ((Source(Origin("read", i), own[i], Cause.REPEATS), 1.0), *((s, shared[i, k]) for k, s in enumerate(both))),
         )
         for i in range(8)
     ]  # fmt: skip
@@ -74,10 +80,15 @@ def test_equals_generalised_least_squares_in_another_way() -> None:
 
 def test_readings_do_not_average_away_what_they_share() -> None:
     """With n means of one instrument u² = u_ind²/n + u_shared²."""
-    shared = Source("own", 0.01, Cause.OWN_ERROR)
+    shared = Source(Origin("own"), 0.01, Cause.OWN_ERROR)
     for n in (1, 4, 100):
         rows = [
-            Observation(f"r{i}", {Unknown("x"): 1.0}, 0.0, ((Source(f"{i}", 0.02, Cause.REPEATS), 1.0), (shared, 1.0)))
+            Observation(
+                f"r{i}",
+                {Unknown("x"): 1.0},
+                0.0,
+                ((Source(Origin("each", i), 0.02, Cause.REPEATS), 1.0), (shared, 1.0)),
+            )
             for i in range(n)
         ]
         assert fit(rows).estimates[Unknown("x")].u == pytest.approx(math.sqrt(0.02**2 / n + 0.01**2))
@@ -98,14 +109,14 @@ def test_units_do_not_decide_the_rank() -> None:
 
 def test_whose_an_unknown_is_keeps_it_apart() -> None:
     plywood, acrylic = Unknown("kerf", "plywood"), Unknown("kerf", "acrylic")
-    effects = ((Source("a", 0.1, Cause.REPEATS), 1.0),)
+    effects = ((Source(Origin("a"), 0.1, Cause.REPEATS), 1.0),)
     found = fit([Observation("a", {plywood: 1.0}, 6.0, effects), Known(5.0, 0.2).row(acrylic)])
     assert (found.estimates[plywood].value, found.estimates[acrylic].value) == (6.0, 5.0)
 
 
 def test_knowledge_that_comes_from_the_same_readings_is_not_counted_twice() -> None:
     """What piece 7 said before must not make what piece 7 says now look better known."""
-    x, effects = Unknown("x_scale"), ((Source("width", 0.1, Cause.REPEATS), 1.0),)
+    x, effects = Unknown("x_scale"), ((Source(Origin("width"), 0.1, Cause.REPEATS), 1.0),)
     row = Observation("width", {x: 1.0}, 1.0, effects, frozenset({"piece 7"}))
     own, other = (Known(1.0, 0.1, evidence=frozenset({piece})).row(x) for piece in ("piece 7", "piece 3"))
     assert fit([row, own]).estimates[x].u == pytest.approx(0.1)
@@ -123,7 +134,9 @@ def test_rows_that_depend_on_the_unknowns_are_iterated() -> None:
             r = math.hypot(at[x] - px, at[y] - py)
             slope = {x: (at[x] - px) / r, y: (at[y] - py) / r}
             value = d - r + slope[x] * at[x] + slope[y] * at[y]
-            found.append(Observation(f"{px}", slope, value, ((Source(f"{px} {py}", 0.01, Cause.REPEATS), 1.0),)))
+            found.append(
+                Observation(f"{px}", slope, value, ((Source(Origin("place", (px, py)), 0.01, Cause.REPEATS), 1.0),))
+            )
         return found
 
     found = iterated(rows, {x: 2.0, y: 1.0})
@@ -134,7 +147,7 @@ def test_rows_that_depend_on_the_unknowns_are_iterated() -> None:
 
 
 def test_rows_that_share_everything_are_refused_in_words() -> None:
-    tilt = ((Source("tilt", 0.1, Cause.TILT), 1.0),)
+    tilt = ((Source(Origin("tilt"), 0.1, Cause.TILT), 1.0),)
     rows = [Observation(f"{i}", {Unknown("x"): 1.0}, 0.0, tilt) for i in range(2)]
     with pytest.raises(UncertaintyError, match="resolution"):
         fit(rows)
@@ -168,3 +181,36 @@ def test_swapped_and_mirrored() -> None:
     assert looks_mirrored(1.98, 1.0, 0.1)
     assert not looks_mirrored(-1.98, 1.0, 0.1)
     assert not looks_mirrored(0.3, 0.15, 0.2)  # inside the noise
+
+
+# Names are names
+
+
+def numbers_in(node: object) -> object:
+    """Every number of an answer, and nothing that anything is called."""
+    if isinstance(node, dict):
+        return [numbers_in(v) for v in node.values()]
+    if isinstance(node, list):
+        return [numbers_in(v) for v in node]
+    return pytest.approx(node, rel=1e-12) if isinstance(node, float) else None
+
+
+def renamed(body: dict[str, Any], names: Sequence[str]) -> dict[str, Any]:
+    """The same with another name for each instrument, alike ones alike."""
+    known: list[object] = []
+    new = copy.deepcopy(body)
+    for part in (new, *new.get("parts", [])):
+        if isinstance(instrument := part.get("instrument"), dict):
+            if instrument not in known:
+                known.append(copy.deepcopy(instrument))
+            instrument["name"] = names[known.index(instrument) % len(names)]
+    return new
+
+
+@pytest.mark.parametrize("name", REGISTRY)
+def test_what_anything_is_called_changes_no_number(name: str) -> None:
+    """Names that look like what errors might be known by, and two instruments of which one's begins as the other's."""
+    body = load(name).example()
+    plain = numbers_in(json.loads(json.dumps(answered(body))))
+    for names in (("a", "a|at 300.000", "own"), ("0|repeats", "instrument 0", "1:"), ("known", "pieces", "drawn")):
+        assert numbers_in(json.loads(json.dumps(answered(renamed(body, names))))) == plain, names

@@ -34,7 +34,7 @@ from keen_compass.quantities.instruments import Repeatability
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
+from keen_compass.quantities.uncertainty import Cause, Origin, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State, as_drawn, spokes
@@ -187,7 +187,7 @@ def test_rank_and_null_space_are_those_of_the_equations(count: int) -> None:
 
 
 def one_reading(name: str) -> Measurement:
-    source = Source(f"reading of {name}", 0.01, Cause.REPEATS)
+    source = Source(Origin("reading", name), 0.01, Cause.REPEATS)
     return Measurement(name, Uncertain(1.0, ((source, 1.0),)), 1, Repeatability(0.01, 10))
 
 

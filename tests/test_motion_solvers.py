@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from keen_compass.errors import InputError
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.measuring import Conditions, Held, Measurement, measurement
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, t_95
+from keen_compass.quantities.uncertainty import Cause, Origin, Source, Uncertain, t_95
 from keen_compass.solve.bend import shape_of
 from keen_compass.solve.drive import (
     Train,
@@ -314,7 +314,7 @@ def test_propagation_agrees_with_monte_carlo() -> None:
     rng = np.random.default_rng(2)
     at = {"a": 400.0, "b": 300.0, "d1": 500.4, "d2": 499.6}
     u = {"a": 0.03, "b": 0.02, "d1": 0.03, "d2": 0.04}
-    means = {k: Uncertain(v, ((Source(k, u[k], Cause.REPEATS), 1.0),)) for k, v in at.items()}
+    means = {k: Uncertain(v, ((Source(Origin(k), u[k], Cause.REPEATS), 1.0),)) for k, v in at.items()}
     estimate = propagate(from_diagonals, {k: means[k] for k in at})
     draws = [from_diagonals(*(rng.normal(at[k], u[k]) for k in at)) for _ in range(20_000)]
     assert estimate.u == pytest.approx(np.std(draws), rel=0.02)

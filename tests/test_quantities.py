@@ -30,6 +30,7 @@ from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import DIRECTIONS, WORDS, Standpoint
 from keen_compass.quantities.uncertainty import (
     Cause,
+    Origin,
     Shape,
     Source,
     Uncertain,
@@ -209,7 +210,7 @@ def test_quantiles_from_the_tables() -> None:
 
 
 def source(name: str, u: float, cause: Cause = Cause.REPEATS, shape: Shape = Shape.NORMAL) -> tuple[Source, float]:
-    return Source(name, u, cause, shape=shape), 1.0
+    return Source(Origin(name), u, cause, shape=shape), 1.0
 
 
 def test_equal_readings_do_not_pretend_to_be_exact() -> None:

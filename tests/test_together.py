@@ -48,12 +48,12 @@ def test_uncertainties_are_the_cramer_rao_bound_of_the_rows() -> None:
     model = Together(case_from_json(example()))
     rows = [*model.rows, *model.known, *model.assumed.values()]
     unknowns = list(dict.fromkeys(u for r in rows for u in r.coefficients))
-    names = list(dict.fromkeys(s.name for r in rows for s, _ in r.effects))
+    names = list(dict.fromkeys(s.origin for r in rows for s, _ in r.effects))
     A = np.array([[r.coefficients.get(u, 0.0) for u in unknowns] for r in rows])
     C = np.zeros((len(rows), len(names)))
     for i, r in enumerate(rows):
         for s, c in r.effects:
-            C[i, names.index(s.name)] += c * s.u
+            C[i, names.index(s.origin)] += c * s.u
     bound = np.sqrt(np.diag(np.linalg.inv(A.T @ np.linalg.inv(C @ C.T) @ A)))
     for u, least in zip(unknowns, bound, strict=True):
         assert least * (1 - 1e-6) <= model.fit.estimates[u].u <= 1.0001 * least, u

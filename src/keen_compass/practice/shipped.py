@@ -34,7 +34,8 @@ def open_demo(folder: Path) -> Shop:
         archive.extractall(folder, filter="data")
     file = folder / SHOP
     with contextlib.closing(sqlite3.connect(file)) as db:
-        ((last,),) = db.execute("SELECT max(at) FROM (SELECT at FROM mark UNION ALL SELECT at FROM event)")
+        dated = [table for table, columns in schema.COLUMNS.items() if ("at", str) in columns]
+        ((last,),) = db.execute(f"SELECT max(at) FROM ({' UNION ALL '.join(f'SELECT at FROM {t}' for t in dated)})")
         by = timedelta(days=(datetime.now(UTC) - time_of(last)).days)
         here = json.dumps(str(folder))[1:-1]
         _rewrite(db, lambda text: TIME.sub(lambda m: text_of(time_of(m[0]) + by), text).replace(FOLDER, here))

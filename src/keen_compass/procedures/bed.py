@@ -32,7 +32,7 @@ from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Held, Measurement
 from keen_compass.quantities.notes import Note, Said, note, plain
-from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, limits
+from keen_compass.quantities.uncertainty import K_95, Cause, Origin, Source, Uncertain, limits
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.plane import Plane, fit_plane, shims, tram_tilt
 
@@ -355,7 +355,7 @@ def _corners(run: BedRun) -> dict[str, tuple[float, float]]:
 def _tilt(run: TramRun, high: Measurement, low: Measurement) -> Uncertain:
     """On both sides the needle stands elsewhere: the dial's own error is in each."""
     own = tuple(
-        (s._replace(name=f"{s.name}|low_side") if s.cause in (Cause.OWN_ERROR, Cause.GAIN) else s, c)
+        (s._replace(origin=s.origin._replace(edge="low side")) if s.cause in (Cause.OWN_ERROR, Cause.GAIN) else s, c)
         for s, c in low.mean.effects
     )
     return tram_tilt(high.mean, low.mean._replace(effects=own), run.radius)
@@ -405,7 +405,7 @@ def _range(measured: list[Measurement]) -> Uncertain:
     effects = tuple(
         (
             Source(
-                f"range|{cause}",
+                Origin("range", cause),
                 half / K_95 * math.sqrt(share),
                 cause,
                 max(dof, FEWEST_DOF) if cause is Cause.REPEATS else math.inf,

@@ -30,7 +30,7 @@ from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.readings import Picture, Reading, Spot
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
+from keen_compass.quantities.uncertainty import Cause, Origin, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.plausibility import Doubt
 
@@ -176,10 +176,7 @@ class Camera(Procedure[CrossMark]):
             return Solution(tuple(ask(case, q, doubt) for q in self.yields), figures=figures)
         seen_at = [view.uncertain(lambda k, i=i: -float(view.offset_of(k)[i])) for i in (0, 1)]  # type: ignore[misc]
         # A cross that lies beside where the pen was sent does so in every picture alike: no residual shows it.
-        errors = [
-            e._replace(effects=(*e.effects, (drawn_line(f"drawn {a}"), 1.0)))
-            for a, e in zip(AXES, seen_at, strict=True)
-        ]
+        errors = [e._replace(effects=(*e.effects, (drawn_line(a), 1.0))) for a, e in zip(AXES, seen_at, strict=True)]
         said: list[Note] = [] if view.dof else [note("camera.untested", px=ASSUMED)]
         if figures["mirrored"]:
             said.append(note("camera.mirrored"))
@@ -189,9 +186,9 @@ class Camera(Procedure[CrossMark]):
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of either component, mm, where a cross is found as well as usual and a pixel is as large as usual."""
         n = len(self.piece(case.piece).moves)
-        found = Source("cross", USUAL_PIXEL * USUAL_FOUND / math.sqrt(n), Cause.PLACES)
-        moved = Source("moves", MOVED / math.sqrt(n), Cause.ASSUMED)
-        U = Uncertain(0.0, ((found, 1.0), (moved, 1.0), (drawn_line("drawn"), 1.0))).U
+        found = Source(Origin("cross"), USUAL_PIXEL * USUAL_FOUND / math.sqrt(n), Cause.PLACES)
+        moved = Source(Origin("moves"), MOVED / math.sqrt(n), Cause.ASSUMED)
+        U = Uncertain(0.0, ((found, 1.0), (moved, 1.0), (drawn_line(), 1.0))).U
         return dict.fromkeys(self.yields, U)
 
     def shown(self, figures: Figures) -> Shown:
@@ -278,10 +275,10 @@ class View:
         shared = {"estimate": "camera", "shared_dof": float(self.dof)} if self.dof else {}
         dof = float(self.dof) if self.dof else math.inf
         effects = [
-            (Source(f"picture {i // 2 + 1} {'uv'[i % 2]}", self.u, Cause.PLACES, dof, **shared), float(c))  # type: ignore[arg-type]
+            (Source(Origin("picture", (i // 2 + 1, "uv"[i % 2])), self.u, Cause.PLACES, dof, **shared), float(c))  # type: ignore[arg-type]
             for i, c in enumerate(gradient @ self.influence)
         ]
-        moved = (Source("moves", MOVED / math.sqrt(len(self.residuals)), Cause.ASSUMED), 1.0)
+        moved = (Source(Origin("moves"), MOVED / math.sqrt(len(self.residuals)), Cause.ASSUMED), 1.0)
         return Uncertain(function(self.k), (*effects, moved))
 
     def figures(self) -> dict[str, Any]:

@@ -20,7 +20,7 @@ from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
+from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict, judge
 from keen_compass.solve.drive import (
     PARTS_WITHIN,
@@ -249,7 +249,7 @@ class DriveTrain(Procedure[Chain]):
         quantity = f"{chain.axis}_steps"
         s = now / train.steps_per_mm - 1
         half = PARTS_WITHIN[DRIVES[chain.drive][0]]
-        parts = Source("parts", half * (1 + s) / math.sqrt(3), Cause.OWN_ERROR, shape=Shape.RECTANGLE)
+        parts = Source(Origin("parts"), half * (1 + s) / math.sqrt(3), Cause.OWN_ERROR, shape=Shape.RECTANGLE)
         error = Uncertain(s, ((parts, 1.0),))
         notes = [note("drive_train.good_to", within=1000 * half)]
         if quantity in case.proven and abs(s) <= error.U:

@@ -17,7 +17,7 @@ from keen_compass.procedures.results import amount_outcome, arithmetic, ask, ass
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note, plain
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, combination
+from keen_compass.quantities.uncertainty import Cause, Origin, Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.plausibility import Doubt
 
@@ -173,5 +173,5 @@ PROCEDURE = Home()
 
 def _seated(measured: Measurement) -> Uncertain:
     """How the stock lies against its stops counts as well."""
-    seating = Source(f"{measured.name}|seating", SEATING, Cause.SEATING)
+    seating = Source(Origin("seating", measured.name), SEATING, Cause.SEATING)
     return measured.mean._replace(effects=(*measured.mean.effects, (seating, 1.0)))

@@ -39,7 +39,7 @@ from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.subjects import Subject
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, combination, covariance
+from keen_compass.quantities.uncertainty import Cause, Origin, Source, Uncertain, combination, covariance
 from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
 from keen_compass.solve.joint import Fit, Known, Observation, Unknown, fit, without_what_follows, would_determine
 from keen_compass.solve.kerf import HOLE_BIAS, KERF
@@ -121,7 +121,7 @@ class Together:
                 Unknown(axis + name) if name.startswith("_") else Unknown(name, subject): c
                 for name, c in coefficients.items()
             }
-            extra = Observation("extra", row, 0.0, ((Source("extra", 0.01, Cause.REPEATS), 1.0),))
+            extra = Observation("extra", row, 0.0, ((Source(Origin("extra"), 0.01, Cause.REPEATS), 1.0),))
             if unknown in row and would_determine(rest, extra, unknown):
                 return code
         return ""
@@ -263,7 +263,7 @@ def _part(case: Case, i: int, part: Case) -> list[Observation]:
     found = []
     for row in rows:
         keyed = {_keyed(u, i, subject): c for u, c in row.coefficients.items()}
-        effects = tuple((_own(s, who, i), c) for s, c in row.effects)
+        effects = tuple((_own(s, i), c) for s, c in row.effects)
         found.append(
             replace(row, label=f"{i}|{row.label}", coefficients=keyed, effects=effects, evidence=part.evidence)
         )
@@ -299,9 +299,9 @@ def _keyed(unknown: Unknown, i: int, subject: str) -> Unknown:
     return unknown if unknown.name in FOUND_AS else Unknown(unknown.name, f"part {i}")  # where a rule's zero lies
 
 
-def _own(source: Source, who: str, i: int) -> Source:
-    """What an instrument does wherever it is used keeps its name; all else happened on this part."""
-    return source if source.name.startswith(f"{who}|") else source._replace(name=f"{i}:{source.name}")
+def _own(source: Source, i: int) -> Source:
+    """What an instrument does wherever it is used stays one error; all else happened on this part."""
+    return source if source.origin.instrument else source._replace(origin=source.origin._replace(part=i))
 
 
 def _plain(unknown: Unknown) -> Unknown:
@@ -381,7 +381,7 @@ def _assumptions(model: Together, findings: Sequence[Finding]) -> tuple[Note, ..
         ((source, _),) = row.effects
         others = [model.of(u) for u in model.unknowns if u != unknown]
         shares = [
-            sum((s.u * c) ** 2 for s, c in e.effects if s.name == source.name) / e.u**2 for e in others if e and e.u
+            sum((s.u * c) ** 2 for s, c in e.effects if s.origin == source.origin) / e.u**2 for e in others if e and e.u
         ]
         if findings and max(shares, default=0.0) > 0.05:
             assumed = assumed_of(model.case, _plain(unknown))

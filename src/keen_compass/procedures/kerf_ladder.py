@@ -19,7 +19,7 @@ from keen_compass.quantities.charts import Rungs, Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note
-from keen_compass.quantities.uncertainty import Cause, Shape, Source
+from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation
 from keen_compass.solve.kerf import KERF, Size, determined, row, wanted
@@ -247,10 +247,14 @@ def _pick_rows(case: Case, piece: KerfLadder, picked: list[float]) -> list[Obser
     way = 1.0 if piece.inside else -1.0
     scatter = case.scatter(drawn=False)
     effects = (
-        (Source("pick", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1.0),
+        (Source(Origin("pick"), half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1.0),
         (
             Source(
-                "pick|pieces", scatter.s, Cause.PIECES, scatter.dof, assumed="piece_scatter" if scatter.assumed else ""
+                Origin("pieces", "pick"),
+                scatter.s,
+                Cause.PIECES,
+                scatter.dof,
+                assumed="piece_scatter" if scatter.assumed else "",
             ),
             1.0,
         ),

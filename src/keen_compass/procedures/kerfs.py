@@ -85,11 +85,11 @@ class KerfFit:
 
     def assumed_that_matters(self, right: Uncertain) -> tuple[Note, ...]:
         """What was taken for granted and shows in U."""
-        by_name = {s.name: (s.u * c) ** 2 for s, c in right.effects}
-        whole, said = sum(by_name.values()), []
+        by_origin = {s.origin: (s.u * c) ** 2 for s, c in right.effects}
+        whole, said = sum(by_origin.values()), []
         for o in self.assumed:
             ((unknown, _),) = o.coefficients.items()
-            share = sum(by_name.get(s.name, 0.0) for s, _ in o.effects)
+            share = sum(by_origin.get(s.origin, 0.0) for s, _ in o.effects)
             if whole and share > MATTERS * whole:
                 assumed = assumed_of(self.case, unknown)
                 said.append(note("kerf_square.assumed", unknown=unknown.name, U=assumed.U if assumed else None))

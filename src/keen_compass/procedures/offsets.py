@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import replace
 
 from keen_compass.machines.heads import sign_kept
@@ -11,22 +11,36 @@ from keen_compass.procedures.results import Outcome, amount_outcome, arithmetic,
 from keen_compass.quantities.assumed import AIMED, DRAWN
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.notes import Note, note
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, covariance
+from keen_compass.quantities.uncertainty import Cause, Origin, Source, Uncertain, covariance
 from keen_compass.quantities.verdict import Verdict
 
 AXES = ("x", "y")
 
 
-def drawn_line(name: str) -> Source:
+def drawn_line(of: Hashable = None) -> Source:
     """By how much a line that a tool draws lies beside where it was sent, mm."""
-    return Source(name, DRAWN.s, Cause.DRAWN, DRAWN.dof, estimate="drawn", shared_dof=DRAWN.dof, assumed="drawn")
+    return Source(
+        Origin("drawn", of),
+        DRAWN.s,
+        Cause.DRAWN,
+        DRAWN.dof,
+        estimate=Origin("drawn"),
+        shared_dof=DRAWN.dof,
+        assumed="drawn",
+    )
 
 
-def aimed(case: Case, name: str) -> Source:
+def aimed(case: Case, of: Hashable = None) -> Source:
     """By how much an aim lies beside its mark, mm."""
     aim = case.aim
     return Source(
-        name, aim.s, Cause.AIM, aim.dof, estimate="aimed", shared_dof=aim.dof, assumed="aim" if aim == AIMED else ""
+        Origin("aimed", of),
+        aim.s,
+        Cause.AIM,
+        aim.dof,
+        estimate=Origin("aimed"),
+        shared_dof=aim.dof,
+        assumed="aim" if aim == AIMED else "",
     )
 
 

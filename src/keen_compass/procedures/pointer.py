@@ -39,7 +39,7 @@ from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination, effective_dof
+from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain, combination, effective_dof
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation, Unknown
 
@@ -199,7 +199,7 @@ class Pointer(Procedure[Sheet]):
             return Solution(tuple(no_number(case, q, Verdict.UNRESOLVED, note("nothing_read")) for q in quantities))
         targets = [sheet.targets[i] for i in both]
         read = {a: [case.measured(sheet.names(a)[i]) for i in both] for a in AXES}
-        own = tuple(drawn_line(f"drawn {i}") for i in both)
+        own = tuple(drawn_line(i) for i in both)
         rows = _rows(targets, read, own)
         labels = {m.name: m.label for m in self.measurands(sheet)}
         if doubt := contradicted(case, rows, labels, signs=True):
@@ -233,7 +233,7 @@ class Pointer(Procedure[Sheet]):
         names = sheet.names("x")
         read = [case.foreseen(name, 0.0, readings_each) for name in names]
         mean = combination([(1 / len(names), m.mean) for m in read])
-        drawn = (drawn_line("drawn"), 1 / math.sqrt(len(names)))
+        drawn = (drawn_line(), 1 / math.sqrt(len(names)))
         own = (*mean.effects, drawn)
         return {f"{sheet.secondary}_{a}": Uncertain(0.0, (*own, *_laid(case, sheet, a))).U for a in AXES}
 
@@ -290,7 +290,7 @@ def _rows(
         for k, axis in enumerate(AXES):
             m = read[axis][i]
             coefficients = {n: float(c) for n, c in zip(names, design[2 * i + k], strict=False) if c}
-            by_axis = drawn._replace(name=f"{drawn.name} {axis}")
+            by_axis = drawn._replace(origin=drawn.origin._replace(edge=axis))
             rows.append(Observation(m.name, coefficients, m.value, (*m.mean.effects, (by_axis, 1.0))))
     return rows
 
@@ -340,12 +340,20 @@ def _effects(
     squares = before * single.u**2 + float((residuals**2).sum())
     dof_all = before + dof
     s, granted = math.sqrt(squares / dof_all), "" if dof > before else drawn.assumed
-    own_name, share = f"targets {axis}", s / math.sqrt(n)
-    learnt = Source(own_name, share, Cause.DRAWN, dof_all, estimate="targets", shared_dof=dof_all, assumed=granted)
+    share = s / math.sqrt(n)
+    learnt = Source(
+        Origin("targets", axis),
+        share,
+        Cause.DRAWN,
+        dof_all,
+        estimate=Origin("targets"),
+        shared_dof=dof_all,
+        assumed=granted,
+    )
     shared = tuple((source, c) for source, c in mean if source.cause not in OF_ITS_OWN)
     division, spread = _division(read[axis][0]), float(np.std([m.value for m in read[axis]]))
     if spread < DITHERS * division * math.sqrt(12):  # all are rounded alike: that doesn't average out
-        shared = (*shared, (Source(f"rounding {axis}", division, Cause.DIVISION, shape=Shape.RECTANGLE), 1.0))
+        shared = (*shared, (Source(Origin("rounding", axis), division, Cause.DIVISION, shape=Shape.RECTANGLE), 1.0))
     return (*shared, (learnt, 1.0))
 
 
@@ -358,7 +366,7 @@ def _laid(case: Case, sheet: Sheet, axis: str) -> tuple[tuple[Source, float], ..
     forth creeps between aiming and drawing. No residual shows either. A single mark is aimed at once.
     """
     marks = MARKS if sheet.way == "sheet" else 1
-    return (aimed(case, f"aimed {axis}"), 1 / math.sqrt(marks)), *creep(case.piece, axis)
+    return (aimed(case, axis), 1 / math.sqrt(marks)), *creep(case.piece, axis)
 
 
 def _moves(sheet: Sheet, fit: Fit) -> tuple[Note, ...]:

@@ -294,7 +294,7 @@ def _printer(case: Case, ticks: Ticks, axis: str) -> float | None:
 
 def _made(piece: Parameters, axis: str) -> tuple[tuple[Source, float], ...]:
     """What a distance is off however it is read: of both its ticks, and by a roll that creeps between them."""
-    return (drawn_line(f"ticks {axis}"), BOTH_TICKS), *creep(piece, axis)
+    return (drawn_line(axis), BOTH_TICKS), *creep(piece, axis)
 
 
 def _over_print(case: Case, ticks: Ticks) -> dict[str, Any]:
@@ -304,7 +304,7 @@ def _over_print(case: Case, ticks: Ticks) -> dict[str, Any]:
         return {}
     by_eye = replace(case, instrument=TICKS)
     read = {axis: [by_eye.measured(ticks.names[i][k]) for i in both] for k, axis in enumerate(AXES)}
-    fit = fitted([ticks.crosses[i] for i in both], read, [drawn_line(f"drawn {i}") for i in both])
+    fit = fitted([ticks.crosses[i] for i in both], read, [drawn_line(i) for i in both])
     beside = [[read[axis][j].value for axis in AXES] for j in range(len(both))]
     largest = max(range(len(both)), key=lambda j: math.hypot(*beside[j]))
     return {

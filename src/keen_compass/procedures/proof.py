@@ -302,7 +302,7 @@ def _rows(
     for (x, y, nx, ny), m in zip(at, measured, strict=True):
         design = zip(UNKNOWN, (nx, ny, -nx * y + ny * x, nx * x, ny * y, 1.0), strict=True)
         coefficients = {Unknown(name): c for name, c in design if c}
-        effects = (*m.mean.effects, (drawn_line(f"cut {m.name}"), 1.0))
+        effects = (*m.mean.effects, (drawn_line(m.name), 1.0))
         rows.append(Observation(m.name, coefficients, m.value - border, effects))
     return rows
 

@@ -35,7 +35,7 @@ from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import Spot
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain, chi2_quantile, t_95
+from keen_compass.quantities.uncertainty import Cause, Origin, Source, Uncertain, chi2_quantile, t_95
 from keen_compass.quantities.verdict import Verdict, judge
 from keen_compass.solve.consistency import CHANCE
 from keen_compass.solve.plausibility import NEAR, Doubt
@@ -172,7 +172,7 @@ class Registration(Procedure[Marks]):
         # As one number: what all marks' aims leave where the map is known least.
         spread = fitted.u_aim
         error = Uncertain(
-            largest, ((Source("marks", spread.s, Cause.PLACES, spread.dof), U / spread.s / t_95(spread.dof)),)
+            largest, ((Source(Origin("marks"), spread.s, Cause.PLACES, spread.dof), U / spread.s / t_95(spread.dof)),)
         )
         notes, settled = with_remedies(verdict, notes, case, self, "registration", error, T)
         dx, dy = max(fitted.residuals, key=lambda r: float(math.hypot(*r)))
@@ -181,7 +181,7 @@ class Registration(Procedure[Marks]):
             _finding(case, largest, U, verdict, notes, worst),
             remedies=settled,
             doubtful=_doubtful(fitted, read, suspect),
-            assumed=taken_for_granted([(aimed(case, "aim"), 1.0)]),
+            assumed=taken_for_granted([(aimed(case), 1.0)]),
         )
         return Solution((finding,), (), aim_notes(case) if case.aim == AIMED else (), figures)
 

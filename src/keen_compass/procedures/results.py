@@ -17,7 +17,7 @@ from keen_compass.quantities.measuring import Held, Measurement
 from keen_compass.quantities.notes import Note, Said, note
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination, limits, t_95
+from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain, combination, limits, t_95
 from keen_compass.quantities.verdict import Verdict, judge, worth_correcting
 from keen_compass.solve.consistency import agree, contradiction, with_scatter_learnt
 from keen_compass.solve.drive import explain_ratio
@@ -33,7 +33,7 @@ SUGGEST_TEMPERATURE_ABOVE = 1000.0  # mm
 SCALE_LIMIT = -0.99  # below, the corrected number is no number any more
 ABBE = note("read_near_the_tool")
 MOST_NAMED = 3  # of what doesn't fit
-NOTHING = Source("", 0.0, Cause.ASSUMED)
+NOTHING = Source(Origin(""), 0.0, Cause.ASSUMED)
 COMES_TO_REST = 2.0  # expanded uncertainties, within which the second round must land
 
 
@@ -161,8 +161,8 @@ def picked_between(half: float, step: float) -> tuple[tuple[Source, float], ...]
     half: how far the best may lie to either side; step: from one of the row to the next; in the row’s unit.
     """
     return (
-        (Source("between_steps", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1.0),
-        (Source("seen", EYE_OF_A_STEP * step, Cause.SEEN, assumed="eye"), 1.0),
+        (Source(Origin("between_steps"), half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1.0),
+        (Source(Origin("seen"), EYE_OF_A_STEP * step, Cause.SEEN, assumed="eye"), 1.0),
     )
 
 

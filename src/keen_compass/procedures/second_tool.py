@@ -27,7 +27,7 @@ from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import Reads, number_of
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain, combination
+from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.plausibility import Doubt
 
@@ -148,7 +148,10 @@ class SecondTool(Procedure[Astride]):
         drawn = _drawn(case, piece, "x")
         if piece.way == "vernier":
             eye = Source(
-                "vernier", piece.pitch / piece.divisions / 2 / math.sqrt(3), Cause.DIVISION, shape=Shape.RECTANGLE
+                Origin("vernier"),
+                piece.pitch / piece.divisions / 2 / math.sqrt(3),
+                Cause.DIVISION,
+                shape=Shape.RECTANGLE,
             )
             U = Uncertain(0.0, ((eye, 1.0), *drawn)).U
         else:
@@ -199,8 +202,8 @@ def _drawn(case: Case, pair: Astride, axis: str) -> tuple[tuple[Source, float], 
     """Where the lines lie beside where they were sent: the first tool's and the second's, of which gaps take the mean
     of two. Where somebody says how well the second was brought over the first by eye, that too.
     """
-    first, second = (drawn_line(f"{tool} {axis}") for tool in ("first", "second"))
-    by_eye = ((aimed(case, f"aimed {axis}"), 1.0),) if case.aim != AIMED else ()
+    first, second = (drawn_line((tool, axis)) for tool in ("first", "second"))
+    by_eye = ((aimed(case, axis), 1.0),) if case.aim != AIMED else ()
     return (first, 1.0), (second, 1 / math.sqrt(2) if pair.way == "gaps" else 1.0), *by_eye
 
 
@@ -209,7 +212,7 @@ def _by_vernier(case: Case, pair: Astride, axis: str) -> Uncertain:
     step, line = pair.pitch / pair.divisions, _line(case, axis)
     between = any(number_of(r) % 1 for r in case.readings[f"{axis}_line"])
     half = step / 4 if between else step / 2
-    eye = Source(f"vernier {axis}", half / math.sqrt(3), Cause.DIVISION, shape=Shape.RECTANGLE)
+    eye = Source(Origin("vernier", axis), half / math.sqrt(3), Cause.DIVISION, shape=Shape.RECTANGLE)
     return Uncertain(line * step + _whole(case, pair, axis), ((eye, 1.0), *_drawn(case, pair, axis)))
 
 

@@ -310,7 +310,7 @@ def _read_with(now: Instrument, other: Instrument, length: float) -> Change:
 
     def change(s: Source) -> tuple[Source, float]:
         if s.cause is Cause.REPEATS:
-            return s._replace(u=spread.s, dof=spread.dof, estimate="", shared_dof=0.0), 1.0
+            return s._replace(u=spread.s, dof=spread.dof, estimate=None, shared_dof=0.0), 1.0
         return s, ratio.get(s.cause, 1.0)
 
     return change

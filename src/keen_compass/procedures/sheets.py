@@ -12,7 +12,7 @@ from keen_compass.pieces.page import LARGEST, PAPERS, SMALLEST, bar_lengths, fit
 from keen_compass.procedures.base import Choice, Surroundings
 from keen_compass.procedures.case import Parameters, listed, number
 from keen_compass.quantities.notes import Note, note, plain
-from keen_compass.quantities.uncertainty import Cause, Source
+from keen_compass.quantities.uncertainty import Cause, Origin, Source
 
 ON_PAPER = ("size", "bars")  # parameters of every sheet: its size, and what its check bars measured, mm
 USUAL_PAPER, SMALLEST_PAPER = "A4", "A5"
@@ -60,7 +60,7 @@ def fed_along(parameters: Parameters) -> str:
 
 def creep(parameters: Parameters, axis: str) -> tuple[tuple[Source, float], ...]:
     """By how much a roll that goes back and forth may have crept along that axis meanwhile: in no residual."""
-    return ((Source("creep", CREEP, Cause.ASSUMED), 1.0),) if axis and fed_along(parameters) == axis else ()
+    return ((Source(Origin("creep"), CREEP, Cause.ASSUMED), 1.0),) if axis and fed_along(parameters) == axis else ()
 
 
 def papers_for(machine: Machine) -> dict[str, tuple[float, float]]:

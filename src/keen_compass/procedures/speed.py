@@ -21,7 +21,7 @@ from keen_compass.quantities.notes import note, plain
 from keen_compass.quantities.readings import Reads
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import SIZE, WHOLE
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
+from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.ladder import Ladder, climb, needed_run, reached_feed, step_rate_limit
 
@@ -238,7 +238,7 @@ class Speed(Procedure[SpeedRun]):
         if highest is None:
             # Nothing missed: the limit lies anywhere above, at least half a rung.
             gap = run.feeds[-1] - run.feeds[-2] if len(run.feeds) > 1 else OPEN * run.feeds[-1]
-            beyond = Source("beyond_the_ladder", gap / math.sqrt(12), Cause.LADDER, shape=Shape.RECTANGLE)
+            beyond = Source(Origin("beyond_the_ladder"), gap / math.sqrt(12), Cause.LADDER, shape=Shape.RECTANGLE)
             highest = Uncertain(ladder.clean + gap / 2, ((beyond, 1.0),))
         safe = run.share * ladder.clean
         unit = SIZE[old.unit]

@@ -35,7 +35,7 @@ from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.stored import StoredAmount
-from keen_compass.quantities.uncertainty import Source, Uncertain, combination
+from keen_compass.quantities.uncertainty import Origin, Source, Uncertain, combination
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.consistency import agree
 from keen_compass.solve.joint import Observation, fit
@@ -243,7 +243,7 @@ def _lean(
         # Nothing compensates, so neither is below zero, and ΔB no larger than both together, which the widths tell.
         both = _both_plays(widths)
         differ = min(differ, math.hypot(max(both.value, 0.0) / math.sqrt(3), both.u))
-    source = Source("unequal_play", math.sqrt(2) * differ / piece.width, max(play, key=lambda p: p.u).cause)
+    source = Source(Origin("unequal_play"), math.sqrt(2) * differ / piece.width, max(play, key=lambda p: p.u).cause)
     return tangent._replace(effects=(*tangent.effects, (source, 1.0)))
 
 

@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 from keen_compass.errors import UncertaintyError
 from keen_compass.quantities.instruments import Instrument, Repeatability
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
+from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain
 
 POOL_BELOW = 5  # readings; from here on a mean's own spread stands alone
 READ_ALONG = ("steel rule", "tape")  # a point moves along its scale, or both ends are read off it
@@ -173,7 +173,7 @@ def _sources(
     both = conditions.held is Held.ACROSS and instrument.both_ends
     r = instrument.resolution
     division = Source(
-        f"{name}|division",
+        Origin("division", name),
         r / (ROOT_6 if both else ROOT_12),
         Cause.DIVISION,
         shape=Shape.NORMAL if both else Shape.RECTANGLE,
@@ -182,11 +182,11 @@ def _sources(
     found = [(division, 1.0)]
     if spread.s:
         repeats = Source(
-            f"{name}|repeats",
+            Origin("repeats", name),
             spread.s,
             Cause.REPEATS,
             spread.dof,
-            estimate=f"{who}|repeats",
+            estimate=Origin("repeats", instrument=who),
             shared_dof=shared,
             assumed="repeats" if spread.assumed else "",
         )
@@ -194,11 +194,11 @@ def _sources(
     if (scatter := conditions.scatter) and scatter.s:
         cause = Cause.PIECES
         pieces = Source(
-            f"{name}|pieces",
+            Origin("pieces", name),
             scatter.s,
             cause,
             scatter.dof,
-            estimate="pieces",
+            estimate=Origin("pieces"),
             shared_dof=scatter.dof,
             assumed="piece_scatter" if scatter.assumed else "",
         )
@@ -207,21 +207,21 @@ def _sources(
     if a:
         # Local and slope together fill the bound: (a² + 2ab·L) + b²L² = (a + b·L)².
         local = math.sqrt(a * a + 2 * a * b * abs(mean))
-        at = f"{who}|at {nominal:.3f}{edge}"
+        at = Origin("own", None, who, round(nominal, 3), edge)
         found.append((Source(at, local / ROOT_3, Cause.OWN_ERROR, shape=Shape.RECTANGLE), 1.0))
     if b and mean:
-        found.append((Source(f"{who}|slope", b / ROOT_3, Cause.GAIN, shape=Shape.RECTANGLE), mean))
+        found.append((Source(Origin("slope", instrument=who), b / ROOT_3, Cause.GAIN, shape=Shape.RECTANGLE), mean))
     shift = 0.0
     if instrument.parallel_within and mean:
         short = conditions.held is Held.ALONG and instrument.kind in READ_ALONG
         correction, u = alignment(1.0, instrument.parallel_within, reads_long=not short)
         shift += mean * correction
-        found.append((Source(f"{who}|tilt", u, Cause.TILT, shape=Shape.TILT), mean))
+        found.append((Source(Origin("tilt", instrument=who), u, Cause.TILT, shape=Shape.TILT), mean))
     if (t := conditions.temperature) and mean:
         correction, u = temperature(1.0, t.material, t.part, t.instrument, t.u_c)
         shift += mean * correction
         if u:
-            found.append((Source("warmth", u, Cause.WARMTH), mean))
+            found.append((Source(Origin("warmth"), u, Cause.WARMTH), mean))
     return shift, tuple(found)
 
 
@@ -229,7 +229,7 @@ def zeroing(name: str, instrument: Instrument, n: int) -> tuple[Source, float]:
     """Zeroing a dial is a reading too: it stands within half a division of zero, anew for each of n readings."""
     u = instrument.resolution / ROOT_12
     shape = Shape.RECTANGLE if n == 1 else Shape.NORMAL
-    return Source(f"{name}|zeroing", u, Cause.DIVISION, shape=shape), 1 / math.sqrt(n)
+    return Source(Origin("zeroing", name), u, Cause.DIVISION, shape=shape), 1 / math.sqrt(n)
 
 
 def alignment(length: float, within: float, *, reads_long: bool) -> tuple[float, float]:

@@ -13,7 +13,7 @@ single rectangle outweighs everything else a normal k would claim more than its 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from enum import StrEnum
 from functools import cache
 from typing import NamedTuple
@@ -57,20 +57,35 @@ class Shape(StrEnum):
     TILT = "tilt"  # of θ² with θ uniform
 
 
+class Origin(NamedTuple):
+    """Which error it is: equal ones are the same error, whatever anything is called.
+
+    what: which kind of error. of: whose, such as a measurand's, where each has its own. instrument: which one, of what
+    it does wherever it is used. nominal, edge: where along it, mm. part: of several pieces, from 0; −1 of one alone.
+    """
+
+    what: str
+    of: Hashable = None
+    instrument: str = ""
+    nominal: float = 0.0
+    edge: str = ""
+    part: int = -1
+
+
 class Source(NamedTuple):
     """One error that nobody knows.
 
-    name: which error; the same name is the same error. u: its standard deviation.
+    origin: which error. u: its standard deviation.
     dof: how well u is known. estimate: from which readings, where others share them; shared_dof: how many of `dof`.
     assumed: what was taken for granted of it, by its name in an answer; empty where somebody measured it.
     """
 
-    name: str
+    origin: Origin
     u: float
     cause: Cause
     dof: float = math.inf
     shape: Shape = Shape.NORMAL
-    estimate: str = ""
+    estimate: Origin | None = None
     shared_dof: float = 0.0
     assumed: str = ""
 
@@ -109,22 +124,22 @@ def combination(terms: Iterable[tuple[float, Uncertain]], constant: float = 0.0)
 
 def covariance(a: Uncertain, b: Uncertain) -> float:
     """Of two results: what they share."""
-    of_b: dict[str, float] = {}
+    of_b: dict[Origin, float] = {}
     for source, c in b.effects:
-        of_b[source.name] = of_b.get(source.name, 0.0) + c
-    return math.fsum(c * source.u * of_b[source.name] * source.u for source, c in a.effects if source.name in of_b)
+        of_b[source.origin] = of_b.get(source.origin, 0.0) + c
+    return math.fsum(c * source.u * of_b[source.origin] * source.u for source, c in a.effects if source.origin in of_b)
 
 
 def variances(effects: Iterable[tuple[Source, float]]) -> list[tuple[Source, float]]:
-    """Each source with the variance that it brings; sources of one name are one."""
-    first: dict[str, Source] = {}
-    summed: dict[str, float] = {}
+    """Each source with the variance that it brings; sources of one origin are one."""
+    first: dict[Origin, Source] = {}
+    summed: dict[Origin, float] = {}
     for source, c in effects:
-        name = source.name
-        if name in summed:
-            summed[name] += c
+        origin = source.origin
+        if origin in summed:
+            summed[origin] += c
         else:
-            first[name], summed[name] = source, c
+            first[origin], summed[origin] = source, c
     return [(source, (c * source.u) ** 2) for source, c in zip(first.values(), summed.values(), strict=True) if c]
 
 
@@ -140,7 +155,7 @@ def _dof(weights: Sequence[tuple[Source, float]]) -> float:
     total = math.fsum([v for _, v in weights])
     estimated = [(s, v / total) for s, v in weights if s.dof != math.inf] if total else []
     spread = math.fsum(v * v / s.dof for s, v in estimated)
-    together: dict[str, list[tuple[Source, float]]] = {}
+    together: dict[Origin, list[tuple[Source, float]]] = {}
     for s, v in estimated:
         if s.estimate and s.shared_dof:
             together.setdefault(s.estimate, []).append((s, v))

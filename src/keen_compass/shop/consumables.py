@@ -165,7 +165,7 @@ def _points(shop: Shop, kept: Sequence[KeptFinding], pieces: Mapping[int, KeptPi
         by = next((r.instrument for r in shop.readings(piece.id)), "")
         u = U / K_95
         own, shared = u * max(1 - alike, 0.0) ** 0.5, u * min(alike, 1.0) ** 0.5
-        points.append(Point(age, value, max(own, 0.05 * u), ((f"instrument|{by}", shared),) if shared else (), number))
+        points.append(Point(age, value, max(own, 0.05 * u), ((by, shared),) if shared else (), number))
     return points
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from keen_compass.quantities.measuring import Measurement
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
+from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain
 from keen_compass.solve.joint import Observation, Unknown, fit
 
 A, B, C = Unknown("square"), Unknown("slope"), Unknown("bend")
@@ -44,7 +44,7 @@ def focus_of(read: Mapping[float, Measurement]) -> Focus | None:
     for h, m in read.items():
         w, d = m.value, h - middle
         effects = tuple((s, 2 * w * c) for s, c in m.mean.effects)
-        effects += ((Source(f"line|{h}", MODEL * w, Cause.SCATTER), 2 * w),)
+        effects += ((Source(Origin("line", h), MODEL * w, Cause.SCATTER), 2 * w),)
         rows.append(Observation(f"line|{h}", {A: 1.0, B: d, C: d * d}, w * w, effects))
     found = fit(rows)
     if C not in found.estimates:
@@ -55,7 +55,7 @@ def focus_of(read: Mapping[float, Measurement]) -> Focus | None:
     lowest = -b.value / (2 * c.value)
     height = found.of({B: -1 / (2 * c.value), C: b.value / (2 * c.value**2)})
     depth = least / math.sqrt(c.value)
-    effects = (*height.effects, (Source("lopsided", LOPSIDED * depth, Cause.SCATTER), 1.0))
+    effects = (*height.effects, (Source(Origin("lopsided"), LOPSIDED * depth, Cause.SCATTER), 1.0))
     return Focus(Uncertain(middle + lowest, effects), heights[0] <= middle + lowest <= heights[-1])
 
 
@@ -64,7 +64,9 @@ def picked_focus(heights: Sequence[float], at: float) -> Uncertain:
     low = min(int(at) - 1, len(heights) - 2)
     value = heights[low] + (at - 1 - low) * (heights[low + 1] - heights[low])
     step = max(b - a for a, b in pairwise(heights))
-    return Uncertain(value, ((Source("pick", 1.5 * step / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1.0),))
+    return Uncertain(
+        value, ((Source(Origin("pick"), 1.5 * step / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1.0),)
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,8 +90,8 @@ class Window:
         return Uncertain(
             self.low + share * (self.high - self.low),
             (
-                (Source("low", self.half_low / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1 - share),
-                (Source("high", self.half_high / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), share),
+                (Source(Origin("low"), self.half_low / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), 1 - share),
+                (Source(Origin("high"), self.half_high / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE), share),
             ),
         )
 

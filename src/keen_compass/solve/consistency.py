@@ -14,7 +14,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from keen_compass.quantities.uncertainty import Cause, Source, chi2_quantile
+from keen_compass.quantities.uncertainty import Cause, Origin, Source, chi2_quantile
 from keen_compass.solve.joint import Fit, Observation, fit
 
 CHANCE = 0.001
@@ -109,7 +109,7 @@ def _scattered(o: Observation, s: float, dof: float) -> Observation:
     """A row that was read, with so much scatter of its own."""
     if o.prior or not o.effects:
         return o
-    learnt = Source(f"{o.label}|learnt", s, Cause.PIECES, dof, estimate="learnt", shared_dof=dof)
+    learnt = Source(Origin("learnt", o.label), s, Cause.PIECES, dof, estimate=Origin("learnt"), shared_dof=dof)
     rest = [(source, c) for source, c in o.effects if source.cause is not Cause.PIECES]
     c = max((abs(c) for source, c in o.effects if source.cause is Cause.PIECES), default=1.0)
     return replace(o, effects=(*rest, (learnt, c)))

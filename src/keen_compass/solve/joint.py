@@ -24,7 +24,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_compass.errors import UncertaintyError
-from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, combination
+from keen_compass.quantities.uncertainty import K_95, Cause, Origin, Source, Uncertain, combination
 
 RANK_TOLERANCE = 1e-9  # of the largest singular value, columns scaled
 NULL_TOLERANCE = 1e-6  # of a null-space projection's entries, which lie in [−1, 1]
@@ -67,8 +67,7 @@ class Known:
 
     def row(self, unknown: Unknown, coefficients: Mapping[Unknown, float] | None = None) -> Observation:
         """As a row of a fit. coefficients: where it is known of a combination."""
-        label = "|".join(("known", *unknown)).rstrip("|")
-        source = Source(label, self.u, self.cause, assumed=unknown.name if self.assumed else "")
+        source = Source(Origin("known", unknown), self.u, self.cause, assumed=unknown.name if self.assumed else "")
         return Observation(
             unknown.name,
             coefficients or {unknown: 1.0},
@@ -214,12 +213,12 @@ def _exact_values(observations: Sequence[Observation]) -> dict[Unknown, float]:
 
 def _sources(rows: Sequence[Observation]) -> tuple[list[Source], Array]:
     """(sources, C): C of shape (rows, sources) holds what one standard deviation of each does to each row."""
-    at: dict[str, int] = {}
+    at: dict[Origin, int] = {}
     sources: list[Source] = []
     entries: list[tuple[int, int, float]] = []
     for i, o in enumerate(rows):
         for source, c in o.effects:
-            k = at.setdefault(source.name, len(sources))
+            k = at.setdefault(source.origin, len(sources))
             if k == len(sources):
                 sources.append(source)
             entries.append((i, k, c * source.u))

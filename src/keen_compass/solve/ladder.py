@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError
-from keen_compass.quantities.uncertainty import Cause, Shape, Source, Uncertain
+from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +61,7 @@ def climb(misses: Mapping[float, Sequence[float]], within: float, division: floa
     limit = None
     if clean and missed is not None:
         half = (missed - clean) / 2
-        between = Source("between_rungs", half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
+        between = Source(Origin("between_rungs"), half / math.sqrt(3), Cause.LADDER, shape=Shape.RECTANGLE)
         limit = Uncertain((clean + missed) / 2, ((between, 1.0),))
     return Ladder(clean, missed, limit)
 

@@ -23,7 +23,7 @@ import numpy as np
 
 from keen_compass.errors import InputError
 from keen_compass.quantities.assumed import Spread
-from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
+from keen_compass.quantities.uncertainty import Cause, Origin, Source, Uncertain
 from keen_compass.solve.consistency import ALIKE
 
 if TYPE_CHECKING:
@@ -177,13 +177,21 @@ class Map:
         u, dof = self.u_aim
         effects = [
             (
-                Source(f"mark {i // 2 + 1} {'xy'[i % 2]}", u, Cause.PLACES, dof, estimate="marks", shared_dof=dof),
+                Source(
+                    Origin("mark", (i // 2 + 1, "xy"[i % 2])),
+                    u,
+                    Cause.PLACES,
+                    dof,
+                    estimate=Origin("marks"),
+                    shared_dof=dof,
+                ),
                 float(c),
             )
             for i, c in enumerate(slopes[: 2 * len(self.nominal)])
         ]
         known = [
-            (Source(f"shape {i}", 1.0, Cause.KNOWN), float(c)) for i, c in enumerate(slopes[2 * len(self.nominal) :])
+            (Source(Origin("shape", i), 1.0, Cause.KNOWN), float(c))
+            for i, c in enumerate(slopes[2 * len(self.nominal) :])
         ]
         return Uncertain(value, (*effects, *known))
 

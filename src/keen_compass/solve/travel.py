@@ -14,7 +14,7 @@ from itertools import pairwise
 
 from keen_compass.errors import InputError
 from keen_compass.quantities.measuring import Measurement
-from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain, chi2_quantile
+from keen_compass.quantities.uncertainty import K_95, Cause, Origin, Source, Uncertain, chi2_quantile
 from keen_compass.solve.bend import evenly_spaced
 from keen_compass.solve.joint import Fit, Observation, Unknown, fit
 
@@ -192,7 +192,7 @@ class Tracking:
         """
         highest = self.scatter * math.sqrt(self.dof / chi2_quantile(0.025, self.dof))
         reaches = times * (highest - self.slip)
-        return Uncertain(times * self.slip, ((Source("slip", reaches / K_95, Cause.SCATTER), 1.0),))
+        return Uncertain(times * self.slip, ((Source(Origin("slip"), reaches / K_95, Cause.SCATTER), 1.0),))
 
 
 def fit_tracking(misses: Mapping[int, Measurement]) -> Tracking:
@@ -210,7 +210,7 @@ def fit_tracking(misses: Mapping[int, Measurement]) -> Tracking:
     drift, n = last / trips, len(steps)
     s = math.sqrt(math.fsum((step - gap * drift) ** 2 / gap for gap, step in steps) / (n - 1))
     # The mean step is the last miss over all trips: what its reading is worth counts once.
-    scatter = Source("trips", s, Cause.SCATTER, n - 1)
+    scatter = Source(Origin("trips"), s, Cause.SCATTER, n - 1)
     read = misses[max(misses)].mean.effects
     effects = ((scatter, 1 / math.sqrt(trips)), *((source, c / trips) for source, c in read))
     reading = math.hypot(*(m.mean.u for m in misses.values())) * math.sqrt(2 / n)

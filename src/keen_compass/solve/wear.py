@@ -12,7 +12,7 @@ import statistics
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from keen_compass.quantities.uncertainty import K_95, Cause, Source, Uncertain
+from keen_compass.quantities.uncertainty import K_95, Cause, Origin, Source, Uncertain
 from keen_compass.solve.joint import Fit, Observation, Unknown, fit
 
 DRIFT = Unknown("drift")
@@ -30,7 +30,7 @@ RATES_DIFFER = 0.12  # of the common rate, the standard deviation of what sets a
 class Point:
     """A kerf that was found. age: uses since the last change. width: full, mm. u: standard uncertainty of its own, mm.
 
-    shared: (name, mm) of what it shares with others of that name. set: number of the consumables that cut it.
+    shared: (instrument, mm) of what it shares with others that it read. set: number of the consumables that cut it.
     """
 
     age: float
@@ -66,7 +66,7 @@ class Wear:
 
     def at(self, age: float, of: int) -> Uncertain:
         """The kerf of a set at an age, mm. A set that nobody measured yet begins as the others did."""
-        bend = (Source("wear|bend", abs(self.per_use.value) * BENDS, Cause.ASSUMED), max(age - self.oldest, 0.0))
+        bend = (Source(Origin("bend"), abs(self.per_use.value) * BENDS, Cause.ASSUMED), max(age - self.oldest, 0.0))
         if of in self.fresh:
             found = self.fit.of({_fresh(of): 1.0, _rate(of): age})
             return Uncertain(found.value, (*found.effects, *(pair for pair in (bend,) if pair[1])))
@@ -80,11 +80,11 @@ class Wear:
         values = [e.value for e in self.fresh.values()]
         usual = ALIKE * self.kerf / K_95
         if len(values) < 2:
-            return Source("wear|sets", usual, Cause.ASSUMED)
+            return Source(Origin("sets"), usual, Cause.ASSUMED)
         # Two that came out alike say little about the next: pooled with what is usual, as if that were two more.
         dof = len(values) - 1
         pooled = math.sqrt((dof * statistics.variance(values) + 2 * usual**2) / (dof + 2))
-        return Source("wear|sets", pooled, Cause.SCATTER, dof + 2)
+        return Source(Origin("sets"), pooled, Cause.SCATTER, dof + 2)
 
     def reaches(self, width: float, of: int) -> Reaches | None:
         """When a set's kerf comes to a width (Fieller's limits); None where the drift is not clear of nothing."""
@@ -114,7 +114,7 @@ def _rate(of: int) -> Unknown:
 
 def _of_rate(drift: float, of: int) -> Source:
     """By how much a set's rate differs from the common one."""
-    return Source(f"wear|rate|{of}", RATES_DIFFER * abs(drift), Cause.ASSUMED)
+    return Source(Origin("rate", of), RATES_DIFFER * abs(drift), Cause.ASSUMED)
 
 
 def _edge(misses: Callable[[float], float], inside: float, step: float) -> float:
@@ -176,17 +176,17 @@ def _rows(points: Sequence[Point], drift: float, spread: float = 0.0, dof: int =
     """spread: standard deviation of what the findings don't account for, mm."""
     rows = []
     for i, p in enumerate(points):
-        effects = [(Source(f"finding|{i}", p.u, Cause.REPEATS), 1.0)]
-        effects += [(Source(name, u, Cause.OWN_ERROR), 1.0) for name, u in p.shared if u]
+        effects = [(Source(Origin("finding", i), p.u, Cause.REPEATS), 1.0)]
+        effects += [(Source(Origin("own", instrument=name), u, Cause.OWN_ERROR), 1.0) for name, u in p.shared if u]
         if off := COUNTS_OFF * abs(drift * p.age):
-            effects.append((Source(f"count|{i}", off, Cause.ASSUMED), 1.0))
+            effects.append((Source(Origin("count", i), off, Cause.ASSUMED), 1.0))
         if spread:
             more = Source(
-                f"{SPREAD}|{i}",
+                Origin("spread", i),
                 spread,
                 Cause.SCATTER,
                 max(dof, LEAST_SPREAD_DOF),
-                estimate=SPREAD,
+                estimate=Origin("spread"),
                 shared_dof=max(dof, LEAST_SPREAD_DOF),
             )
             effects.append((more, 1.0))
