@@ -82,7 +82,8 @@ class Together:
 
     def __init__(self, case: Case) -> None:
         self.case = case
-        self.parts = [_part(case, i, part) for i, part in enumerate(case.parts)]
+        self.read_in: dict[str, tuple[int, str]] = {}  # a row's label → its part and what was read there
+        self.parts = [self._named(i, _part(case, i, part)) for i, part in enumerate(case.parts)]
         self.rows = [r for rows in self.parts for r in rows]
         unknowns = list(dict.fromkeys(u for r in self.rows for u in r.coefficients))
         self.unknowns = [u for u in unknowns if u.name in FOUND_AS]
@@ -94,6 +95,19 @@ class Together:
         self.all_rows, self.learnt = as_fitted(case, [*self.rows, *self.known, *self.assumed.values()])
         self.rows = [o for o in self.all_rows if not o.prior]
         self.fit: Fit = fit(self.all_rows)
+
+    def _named(self, i: int, rows: list[Observation]) -> list[Observation]:
+        named = [replace(row, label=f"part {i + 1}, {row.label}") for row in rows]
+        self.read_in |= {new.label: (i, row.label) for new, row in zip(named, rows, strict=True)}
+        return named
+
+    def label(self, row: Observation) -> Note:
+        """What its measurand is called, and in which part it stands."""
+        number, name = self.read_in[row.label]
+        part = self.case.parts[number]
+        procedure = load(part.procedure)
+        names = {m.name: m.spoken or m.label for m in procedure.measurands(procedure.piece(part.piece))}
+        return note("joint.read_in", number=number + 1, what=names.get(name, name))
 
     def of(self, unknown: Unknown) -> Uncertain | None:
         """What all of it says of an unknown of which nothing is assumed; None where only that would tell."""
@@ -173,8 +187,8 @@ class Joint(Procedure[Any]):
         if doubtful:
             return Solution(tuple(doubtful))
         model = Together(case)
-        if doubt := contradicted(case, model.all_rows, {r.label: _label(case, r.label) for r in model.rows}):
-            named = tuple(label.partition("|")[2] for label in doubt.measurands)
+        if doubt := contradicted(case, model.all_rows, {r.label: model.label(r) for r in model.rows}):
+            named = tuple(model.read_in[label][1] for label in doubt.measurands)
             quantities = [FOUND_AS[u.name] for u in model.unknowns if FOUND_AS[u.name] in case.values]
             asked = [replace(ask(case, q, doubt), doubtful=named) for q in dict.fromkeys(quantities)]
             return Solution(tuple(asked))
@@ -254,7 +268,7 @@ def found_by(case: Case, model: Together) -> list[tuple[Unknown, Finding | None]
 
 
 def _part(case: Case, i: int, part: Case) -> list[Observation]:
-    """A part's rows, named and keyed so that only what is one error or one unknown carries one name."""
+    """A part's rows, keyed so that only what is one error or one unknown is one."""
     who = f"instrument {_instrument(case, part)}"
     part = replace(part, instrument=replace(part.instrument, uid=who))
     with _placed(i):
@@ -264,9 +278,7 @@ def _part(case: Case, i: int, part: Case) -> list[Observation]:
     for row in rows:
         keyed = {_keyed(u, i, subject): c for u, c in row.coefficients.items()}
         effects = tuple((_own(s, i), c) for s, c in row.effects)
-        found.append(
-            replace(row, label=f"{i}|{row.label}", coefficients=keyed, effects=effects, evidence=part.evidence)
-        )
+        found.append(replace(row, coefficients=keyed, effects=effects, evidence=part.evidence))
     return found
 
 
@@ -282,15 +294,6 @@ def _placed(i: int) -> Iterator[None]:
 def _instrument(case: Case, part: Case) -> int:
     """The same instrument is the same all along: the first part that was read with it."""
     return next(i for i, other in enumerate(case.parts) if other.instrument == part.instrument)
-
-
-def _label(case: Case, label: str) -> Note:
-    """What a row's measurand is called, and in which part it stands."""
-    number, _, name = label.partition("|")
-    part = case.parts[int(number)]
-    procedure = load(part.procedure)
-    names = {m.name: m.spoken or m.label for m in procedure.measurands(procedure.piece(part.piece))}
-    return note("joint.read_in", number=int(number) + 1, what=names.get(name, name))
 
 
 def _keyed(unknown: Unknown, i: int, subject: str) -> Unknown:

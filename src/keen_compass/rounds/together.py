@@ -108,8 +108,8 @@ class Whole:
         """Name → numbers of the model's rows."""
         found: dict[str, list[int]] = {}
         for i, row in enumerate(self.model.rows):
-            of, _, name = row.label.partition("|")
-            if int(of) == part:
+            of, name = self.model.read_in[row.label]
+            if of == part:
                 found.setdefault(
                     "" if self.parts[part].runs and len(self.parts[part].case.readings) > 1 else name, []
                 ).append(i)

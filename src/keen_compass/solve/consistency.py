@@ -15,7 +15,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from keen_compass.quantities.uncertainty import Cause, Origin, Source, chi2_quantile
-from keen_compass.solve.joint import Fit, Observation, fit
+from keen_compass.solve.joint import Misfit, Observation, misfit
 
 CHANCE = 0.001
 WIDER = 3.0  # times, what was taken for granted
@@ -73,7 +73,7 @@ def with_scatter_learnt(rows: Sequence[Observation]) -> list[Observation]:
     return [_scattered(o, scatter, before + found.dof) for o in rows]
 
 
-def _scatter_shown(rows: Sequence[Observation], found: Fit) -> float:
+def _scatter_shown(rows: Sequence[Observation], found: Misfit) -> float:
     """The standard deviation of each reading, mm, with which residuals are what they should be."""
     low, high = 0.0, math.sqrt(found.chi2 / found.dof) * max(o.u for o in rows if not o.prior)
     for _ in range(HALVINGS):
@@ -87,18 +87,18 @@ def _granted(o: Observation) -> bool:
     return o.prior and any(s.assumed for s, _ in o.effects)
 
 
-def _failing(rows: Sequence[Observation]) -> Fit | None:
+def _failing(rows: Sequence[Observation]) -> Misfit | None:
     """The test that fails: of what was read and is known, or with what was granted as well; None where neither does."""
     read = [o for o in rows if not _granted(o)]
-    for found in (fit(read), _test(rows)) if len(read) < len(rows) else (fit(rows),):
+    for found in (misfit(read), _test(rows)) if len(read) < len(rows) else (misfit(rows),):
         if found.dof > 0 and found.chi2 > chi2_quantile(1 - CHANCE, found.dof):
             return found
     return None
 
 
-def _test(rows: Sequence[Observation]) -> Fit:
+def _test(rows: Sequence[Observation]) -> Misfit:
     """With what was granted as wide as anybody would grant it."""
-    return fit([_wider(o) if _granted(o) else o for o in rows])
+    return misfit([_wider(o) if _granted(o) else o for o in rows])
 
 
 def _wider(o: Observation) -> Observation:

@@ -99,6 +99,13 @@ class Observation:
         return Uncertain(0.0, self.effects).u
 
 
+class Misfit(NamedTuple):
+    """Sum of squares of the whitened residuals, and how large it should be on average."""
+
+    chi2: float
+    dof: int
+
+
 @dataclass(frozen=True, slots=True)
 class Fit:
     """What the rows say.
@@ -138,35 +145,65 @@ def fit(observations: Sequence[Observation]) -> Fit:
     Raises UncertaintyError for an exact row with several unknowns, and where the numbers leave what can be computed.
     """
     observations = without_what_follows(observations)
+    known = {n: Uncertain(v, ()) for n, v in _exact_values(observations).items()}
+    found = _solved(observations)
+    if found is None:
+        return Fit(known)
+    determined = np.max(np.abs(found.null), axis=1, initial=0.0) < NULL_TOLERANCE
+    carried = found.weights @ found.C
+    estimates = dict(known)
+    for j, name in enumerate(found.names):
+        if determined[j]:
+            estimates[name] = Uncertain(float(found.theta[j]), _effects(found.sources, carried[j]))
+    leaves = found.C - found.A @ carried
+    rests = {o.label: (float(r), c) for o, r, c in zip(found.rows, found.left, leaves, strict=True)}
+    chi2, dof = found.misfit
+    return Fit(estimates, _confused(found.names, found.rows, found.null), chi2, dof, rests, found.sources)
+
+
+def misfit(observations: Sequence[Observation]) -> Misfit:
+    """What a fit leaves, without all else that it says. Raises UncertaintyError as `fit` does."""
+    found = _solved(without_what_follows(observations))
+    return found.misfit if found else Misfit(0.0, 0)
+
+
+class _Solved(NamedTuple):
+    """Least squares of rows: A·θ ≈ y, whitened. C: what one standard deviation of each source does to each row."""
+
+    names: list[Unknown]
+    rows: list[Observation]
+    sources: list[Source]
+    C: Array
+    A: Array
+    weights: Array
+    theta: Array
+    null: Array
+    left: Array
+    misfit: Misfit
+
+
+def _solved(observations: Sequence[Observation]) -> _Solved | None:
+    """None where there is nothing to solve for."""
     exact = _exact_values(observations)
     rows = [o for o in observations if o.effects]
     names = list(dict.fromkeys(n for o in rows for n in o.coefficients if n not in exact))
-    known = {n: Uncertain(v, ()) for n, v in exact.items()}
     if not names or not rows:
-        return Fit(known)
-
+        return None
     sources, C = _sources(rows)
     whiten = _whitener(C)
     held = [sum(c * exact[n] for n, c in o.coefficients.items() if n in exact) for o in rows]
     y = np.array([o.value for o in rows]) - np.array(held)
     A = np.array([[o.coefficients.get(n, 0.0) for n in names] for o in rows])
-
     gain, null = _gain_and_null_space(whiten @ A)
     weights = gain @ whiten  # unknowns × rows
     theta = weights @ y
     if not np.all(np.isfinite(theta)):
         raise UncertaintyError("these numbers leave what can be computed")
-    determined = np.max(np.abs(null), axis=1, initial=0.0) < NULL_TOLERANCE
-    carried = weights @ C
-    estimates = dict(known)
-    for j, name in enumerate(names):
-        if determined[j]:
-            estimates[name] = Uncertain(float(theta[j]), _effects(sources, carried[j]))
-    left, leaves = y - A @ theta, C - A @ carried
-    rests = {o.label: (float(r), c) for o, r, c in zip(rows, left, leaves, strict=True)}
+    left = y - A @ theta
     white = whiten @ left
     rank = len(names) - null.shape[1]
-    return Fit(estimates, _confused(names, rows, null), float(white @ white), len(rows) - rank, rests, sources)
+    found = Misfit(float(white @ white), len(rows) - rank)
+    return _Solved(names, rows, sources, C, A, weights, theta, null, left, found)
 
 
 def iterated(
