@@ -91,7 +91,7 @@ elif what == "artwork":
 if limit:
     resource.setrlimit(resource.RLIMIT_FSIZE, (limit, limit))
 said("go")
-for i in range(20 if limit else 10_000):
+for i in range(10 if limit else 10_000):
     try:
         if what == "picture":
             data = shown + bytes(i)  # what follows a picture's end nobody looks at
