@@ -13,6 +13,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+import pypdfium2
 import pytest
 import shapely
 from PIL import Image
@@ -319,6 +320,12 @@ def test_a_pdf_goes_from_a_file_to_a_print_and_its_cut(tmp_path: Path, capsys: p
     told = json.loads(capsys.readouterr().out)
     assert told["size"] == [pytest.approx(170 * 25.4 / 72, abs=1e-3), pytest.approx(113 * 25.4 / 72, abs=1e-3)]
     assert told["parts"] == 1
+    both = pypdfium2.PdfDocument.new()
+    for kind in ("shapes", "lines"):
+        both.import_pages(pypdfium2.PdfDocument(page(kind)))
+    held = io.BytesIO()
+    both.save(held)
+    assert dict(read_pdf(held.getvalue(), "two.pdf").left_out) == {"further pages": 1}
     (tmp_path / "broken.pdf").write_bytes(page("shapes")[:300])
     (tmp_path / "two.pdf").write_bytes(b"%PDF-1.4\nnothing")
     for file in ("broken.pdf", "two.pdf"):
@@ -375,6 +382,15 @@ def test_what_is_too_much_is_refused_with_its_number(name: str) -> None:
     with pytest.raises(InputError, match=says) as refused:
         read_artwork(svg(body), "bomb.svg")
     assert "bomb.svg" in str(refused.value)
+
+
+def test_names_and_colours_may_hold_any_number() -> None:
+    """Programs number what they name: gradients, clips, layers; and a colour may look like 10 to the 99."""
+    art = read_drawing(svg('<linearGradient id="linearGradient10045789"><stop stop-color="#a1e99f"/></linearGradient>'
+                           '<g id="layer98765432" class="c12345678"><rect x="5" y="5" width="20" height="20" '
+                           'fill="url(#linearGradient10045789)"/><rect x="30" y="5" width="20" height="20" '
+                           'fill="#1e9f00" style="stroke:#a1e99f;stroke-width:2"/></g>'), "a.svg")  # fmt: skip
+    assert art.area().area == pytest.approx(400 + 22 * 22, rel=1e-3)
 
 
 def test_a_compound_path_of_600_squares_is_read_as_it_is() -> None:

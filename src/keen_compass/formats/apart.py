@@ -25,6 +25,8 @@ from keen_compass.errors import InputError, KeenCompassError
 T = TypeVar("T")
 MOST_SECONDS = 60.0  # of one task
 MOST_MEMORY = 4_000_000_000  # bytes, of everything that the process asks for
+# What computes with many threads asks for memory for each of them beforehand: on a large machine for all there is.
+ONE_THREAD = {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
 _lock = Lock()
 _process: subprocess.Popen[bytes] | None = None
 
@@ -65,6 +67,7 @@ def ready() -> subprocess.Popen[bytes]:
     if _process is None or _process.poll() is not None:
         _process = subprocess.Popen(
             [sys.executable, "-I", "-m", __name__],
+            env={**os.environ, **ONE_THREAD},
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,

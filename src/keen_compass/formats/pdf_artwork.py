@@ -33,8 +33,13 @@ def read_pdf(data: bytes, name: str, page: int = 1) -> Drawing:
         found = document[page - 1]
         size = found.get_width() * MM, found.get_height() * MM
         check_size(size, name)
+        others = {"further pages": len(document) - 1} if len(document) > 1 else {}
         return drawing(
-            size, _alone(document, page - 1), lambda k: rendered(found, size, k), lambda: covered(found, (MM, MM))
+            size,
+            _alone(document, page - 1),
+            lambda k: rendered(found, size, k),
+            lambda: covered(found, (MM, MM)),
+            left_out=others,
         )
     except InputError as error:
         raise InputError(error.message, name) from None

@@ -17,7 +17,7 @@ from importlib import resources
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
-from keen_compass.formats.drawn import Drawing, Rendering, check_size, drawing
+from keen_compass.formats.drawn import Drawing, Rendering, check_size, drawing, resolution
 from keen_compass.formats.pdf_artwork import page_paths, rendered
 from keen_compass.formats.vectors import NotPathsError
 from keen_compass.quantities.geometry import Point
@@ -47,7 +47,36 @@ UNSIZED = (300.0, 150.0)  # px, of a drawing that says nothing about its size
 MOST_BYTES = 60_000_000  # of a drawing
 MOST_ELEMENTS = 200_000  # with all that is used again
 FAR = 1e6  # user units: beyond that no coordinate is meant
+GEOMETRY = frozenset(
+    (
+        "x",
+        "y",
+        "x1",
+        "y1",
+        "x2",
+        "y2",
+        "cx",
+        "cy",
+        "r",
+        "rx",
+        "ry",
+        "fx",
+        "fy",
+        "dx",
+        "dy",
+        "d",
+        "points",
+        "width",
+        "height",
+        "transform",
+        "gradientTransform",
+        "patternTransform",
+        "stroke-width",
+        "font-size",
+    )
+)  # attributes that are numbers and nothing else: names may hold any
 MITRE_LIMIT = 4.0  # SVG 2, §13.5.5, initial value
+COMPARED, MOST_COMPARED = 8.0, 4_000_000  # pixels per mm, pixels of two pictures that are compared
 UNLIKE, ABOUT = 0.06, 9  # how far two pictures may differ, 0 … 1, on average over so many pixels each way
 HERE = ("#", "data:")  # what a reference may begin with
 GENERIC = {"serif", "sans-serif", "monospace", "cursive", "fantasy", "system-ui", "inherit", "initial"}
@@ -159,11 +188,9 @@ def _view_box(root: Element, name: str) -> tuple[float, ...] | None:
 def _refuse_senseless(root: Element, name: str) -> None:
     """Numbers that nobody can mean make renderers draw anything, or nothing."""
     for element in root.iter():
-        for attribute, text in element.attrib.items():
-            if attribute.rpartition("}")[2] in ("href", "id", "class"):
-                continue
-            for number in NUMBER.findall(text):
-                if abs(float(number)) > FAR and "#" + number not in text:
+        for attribute in GEOMETRY & element.attrib.keys():
+            for number in NUMBER.findall(element.attrib[attribute]):
+                if abs(float(number)) > FAR:
                     raise InputError(f"holds a number that no drawing has: {number} ({attribute})", name)
 
 
@@ -308,7 +335,7 @@ def _alike(pdf: bytes, looks: Rendering, size: Point) -> bool:
     import pypdfium2
     from scipy.ndimage import uniform_filter
 
-    per_mm = min(8.0, math.sqrt(1_000_000 / (size[0] * size[1])))
+    per_mm = resolution(size, COMPARED, MOST_COMPARED)
     try:
         document = pypdfium2.PdfDocument(pdf)
     except pypdfium2.PdfiumError:

@@ -198,14 +198,14 @@ class Artworks:
             return {}
 
     def coarse(self) -> float:
-        """mm of a pixel, where a picture is too coarse for the tolerance of its cut; else 0."""
+        """mm of a pixel, where what is traced is too coarse for the tolerance of its cut; else 0."""
         from keen_compass.formats.artwork import Picture
 
         try:
             art = self.artwork()
         except InputError:
             return 0.0
-        pixel = max(art.pixel) if isinstance(art, Picture) else 0.0
+        pixel = max(art.pixel) if isinstance(art, Picture) else 0.0 if art is None or art.exact else 1 / art.per_mm
         return pixel if COARSE * pixel > 2 * self._c.tolerances.get("proof", math.inf) else 0.0
 
     # Inside
