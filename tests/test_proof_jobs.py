@@ -579,6 +579,10 @@ def test_dropped_mistaken_and_damaged_artwork_is_said_beside_it(window: MainWind
     )
     dropped_on(window, tmp_path / "quay.svg")
     assert "Not shown as it was drawn: image from elsewhere, font Harbour Gothic." in shown(step_of(window))
+    for size in ((1024, 700), (1280, 800)):
+        window.resize(*size)
+        settle()
+        check_looks(window, size)
     tab_to("Copies on the sheet")
     press(Qt.Key.Key_Up, Qt.Key.Key_Up)
     assert session.making.artworks.chosen.copies == 3

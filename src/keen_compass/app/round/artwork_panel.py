@@ -34,6 +34,7 @@ CHOICES: dict[str, tuple[str, tuple[tuple[str, str, object], ...]]] = {
     "strokes": ("Lines of a drawing", (("lines count", "lines", True), ("no lines", "no lines", False))),
     "shown": ("Shown", (("both seen", "both", "both"), ("print seen", "print", "print"), ("cut seen", "cut", "cut"))),
 }
+ALONE = 180  # px, of a choice that has a row for itself
 ROOMY = 600  # px, from which on there is room for more words
 ASKED_OF = {
     "threshold": ("picture",),
@@ -104,10 +105,11 @@ class ArtworkPanel(StagePanel):
             labels["dpi"],
             self.dpi,
         ]
-        self.row(*asked).setStretch(1, 3)
-        row = self.row(self.shown, combos["strokes"], labels["smallest"], self.smallest, self.copies, self.use)
+        combos["strokes"].setFixedWidth(ALONE)
+        row = self.row(*asked, combos["strokes"], 1)
+        row.setStretch(1, 300)  # a picture's; of a drawing there is only a choice, and room
+        row = self.row(self.shown, labels["smallest"], self.smallest, self.copies, self.use)
         row.setStretch(0, 3)
-        row.setStretch(1, 3)
         self.layout_.addWidget(self._tells)
         for name in ("outset", "smooth", "smallest", "dpi"):
             edit: QLineEdit = getattr(self, name)
