@@ -10,6 +10,9 @@ formulas     names and remarks that a spreadsheet would run
 artwork      drawings with something odd at any place of them, damaged pages and pictures
 outlines     of random shapes, against distances from point to line
 wire         random programs, as a controller hears them
+talk         a controller that says anything at any time
+cases        inputs of every procedure with something odd at any place of them
+crosses      pictures with one cross near an edge, or with two
 """
 
 from __future__ import annotations
@@ -39,14 +42,17 @@ from shapely.geometry.base import BaseGeometry
 ROOT = Path(__file__).parents[1]
 sys.path.insert(0, str(ROOT / "tests"))
 
+from crosses import Sheet, beside_an_edge, of_a_cross, taken
+from keen_compass.controllers.by_port import Cable
 from keen_compass.controllers.program import commands_of
-from keen_compass.errors import InputError, KeenCompassError, ShopError
+from keen_compass.errors import InputError, KeenCompassError, PortError, ShopError
 from keen_compass.formats.artwork import Picture, read_artwork, shown_area
 from keen_compass.pieces.outline import Outset, outlined
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.practice.shipped import open_demo
-from keen_compass.procedures import understands
+from keen_compass.procedures import REGISTRY, load, understands
 from keen_compass.procedures.base import Step
+from keen_compass.quantities.uncertainty import K_95
 from keen_compass.reports.table import to_csv
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.consumables import ages
@@ -54,10 +60,12 @@ from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.logbook import Filter, entries
 from keen_compass.shop.standing import spokes
 from keen_compass.shop.store import Shop
+from keen_compass.solve.cross import another_cross, find_cross
 from keen_compass.words.logbook import entry_words
+from said import solved as answered
 from spoiling import spoilt
 from test_artwork import picture, svg
-from test_cable import TEXT, heard, meant
+from test_cable import TEXT, Talker, heard, meant
 from test_drawings import FEATURES, PAGES, page
 
 CHILD = """
@@ -413,6 +421,84 @@ def wire(_demo: Path, _folder: Path, times: int) -> Counter[str]:
     return found
 
 
+def talk(_demo: Path, _folder: Path, times: int) -> Counter[str]:
+    """Whatever comes over the cable, everything that is asked of it ends, with a number or in words."""
+    found = Counter[str]()
+    for seed in range(times):
+        rng = random.Random(f"talk {seed}")
+        bits = [rng.randbytes(rng.choice((1, 40, 3000))), b"tick\n", b"", b"ok\n", b"done\n", b"x_steps = 1e999\n",
+                b"\n" * 900, b"a" * 60_000, "prędko\n".encode(), b"pos 1 2 3\n"]  # fmt: skip
+        mood = rng.choices(bits, k=4)
+
+        def says(asked: bytes, rng: random.Random = rng, mood: list[bytes] = mood) -> list[bytes]:
+            return [rng.choice(mood)] if asked or rng.random() < 0.7 else []
+
+        talker, start = Talker(says), time.perf_counter()
+        try:
+            with Cable(talker.path, TEXT) as cable:
+                for does in (cable.hello, cable.position, cable.read):
+                    try:
+                        does()
+                        found["answered"] += 1
+                    except PortError:
+                        found["refused"] += 1
+        except PortError:
+            found["refused"] += 1
+        except Exception as error:
+            found["tracebacks"] += 1
+            print(f"talk {seed}: {error!r}")
+        finally:
+            talker.close()
+        found["without end"] += time.perf_counter() - start > 60
+    return found
+
+
+def cases(_demo: Path, _folder: Path, times: int) -> Counter[str]:
+    """Every procedure's own example, spoilt; every tenth with thousands of readings."""
+    found = Counter[str]()
+    for i in range(times):
+        rng = random.Random(f"case {i}")
+        name = rng.choice(sorted(REGISTRY))
+        body = json.loads(json.dumps(load(name).example()))
+        if i % 10 == 0 and body.get("readings"):
+            body["readings"][0]["values"] = body["readings"][0].get("values", [1.0])[:1] * 9000
+        body, start = spoilt(rng, body), time.perf_counter()
+        try:
+            answered(body)
+            found["answered"] += 1
+        except KeenCompassError as error:
+            found["refused"] += 1
+            found["more than one line"] += "\n" in str(error)
+        except Exception as error:
+            found["tracebacks"] += 1
+            print(f"case {i}, {name}: {error!r}")
+        found["longer than 5 s"] += time.perf_counter() - start > 5
+    return found
+
+
+def crosses(_demo: Path, _folder: Path, times: int) -> Counter[str]:
+    """Found within five times what is said of it, or not at all; of two alike neither is passed off as the only one."""
+    found = Counter[str]()
+    for seed in range(times):
+        rng = np.random.default_rng(seed)
+        grey, at = beside_an_edge(seed) if seed % 2 else of_a_cross(seed, (600, 800))
+        cross = find_cross(grey, None)
+        if cross is None:
+            found["none"] += 1
+        else:
+            found["found"] += 1
+            found["beside"] += math.dist((cross.u, cross.v), at) > 5 * K_95 * math.hypot(cross.u_u, cross.u_v) + 0.2
+        sheet = Sheet((600, 800))
+        places = (rng.uniform(150, 300), rng.uniform(150, 450)), (rng.uniform(500, 650), rng.uniform(150, 450))
+        for place in places:
+            for angle in (0.1, 0.1 + math.pi / 2):
+                sheet.stroke(place, angle, (-90, 90), 9)
+        both = taken(rng, sheet.cover)
+        one = find_cross(both, None)
+        found["one of two"] += one is not None and another_cross(both, (one.u, one.v)) is None
+    return found
+
+
 def main(times: int = 40) -> None:
     """All of it."""
     with tempfile.TemporaryDirectory(prefix="keen-compass-attack-") as name:
@@ -422,7 +508,10 @@ def main(times: int = 40) -> None:
         demo = shop.file
         runs: tuple[tuple[str, Attack, float], ...] = (
             ("kills", kills, 1), ("full disk", full_disk, 1), ("imports", imports, 8), ("clocks", clocks, 1),
-            ("formulas", formulas, 10), ("artwork", artworks, 12.5), ("outlines", outlines, 12.5), ("wire", wire, 250),
+            ("formulas", formulas, 10), ("artwork", artworks, 12.5),
+            ("outlines", outlines, 12.5), ("wire", wire, 250), ("talk", talk, 0.25),
+            ("cases", cases, 100),
+            ("crosses", crosses, 5),
         )  # fmt: skip
         for title, run, factor in runs:
             start = time.perf_counter()
