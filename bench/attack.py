@@ -63,6 +63,10 @@ if what == "migration":  # to a format that comes later, with one table more
     from keen_compass.shop import schema
     schema.FORMAT += 1
     schema.MIGRATIONS[schema.FORMAT] = lambda db: db.execute("CREATE TABLE later (x)")
+    import sqlite3
+    fresh = sqlite3.connect(":memory:")
+    schema.bring_up(fresh, 0)
+    schema.SHAPE = schema.shape(fresh)
     Shop(file).close()
     sys.exit()
 shop = Shop(file)

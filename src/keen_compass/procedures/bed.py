@@ -355,7 +355,7 @@ def _corners(run: BedRun) -> dict[str, tuple[float, float]]:
 def _tilt(run: TramRun, high: Measurement, low: Measurement) -> Uncertain:
     """On both sides the needle stands elsewhere: the dial's own error is in each."""
     own = tuple(
-        (s._replace(origin=s.origin._replace(edge="low side")) if s.cause in (Cause.OWN_ERROR, Cause.GAIN) else s, c)
+        (s._replace(origin=s.origin._replace(edge="low_side")) if s.cause in (Cause.OWN_ERROR, Cause.GAIN) else s, c)
         for s, c in low.mean.effects
     )
     return tram_tilt(high.mean, low.mean._replace(effects=own), run.radius)
