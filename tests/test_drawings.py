@@ -371,8 +371,8 @@ BODIES = {
         "draws .* things; at most 200,000 are taken"),
     "itself": ('<g id="a"><use href="#a"/></g><g id="b"><use href="#c"/></g><g id="c"><use href="#b"/></g>',
                "can't be drawn"),
-    "rectangles": ("".join(f'<rect x="{i % 200 * 0.3}" y="{i // 200 * 0.4}" width=".2" height=".2"/>'
-                           for i in range(20_000)), "parts and holes; at most 5,000 are cut"),
+    "rectangles": ("".join(f'<rect x="{i % 100 * 0.6}" y="{i // 100 * 0.65}" width=".3" height=".3"/>'
+                           for i in range(6000)), "parts and holes; at most 5,000 are cut"),
 }  # fmt: skip
 
 
@@ -382,6 +382,17 @@ def test_what_is_too_much_is_refused_with_its_number(name: str) -> None:
     with pytest.raises(InputError, match=says) as refused:
         read_artwork(svg(body), "bomb.svg")
     assert "bomb.svg" in str(refused.value)
+
+
+def test_stipple_is_no_reason_to_refuse_a_drawing() -> None:
+    """Thousands of dots that nobody cuts lie beside what is cut."""
+    dots = "".join(f'<circle cx="{i % 150 * 0.38 + 1}" cy="{i // 150 * 0.38 + 1}" r=".08"/>' for i in range(7500))
+    art = read_artwork(svg(dots + '<circle cx="30" cy="32" r="6"/>'), "a.svg")
+    assert isinstance(art, Drawing)
+    (ring,) = outlined(art.area(), Outset(1.0))
+    assert (
+        shapely.hausdorff_distance(shapely.Polygon(ring.points), shapely.Point(30, 32).buffer(7, quad_segs=99)) < 0.03
+    )
 
 
 def test_names_and_colours_may_hold_any_number() -> None:

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.errors import InputError
 from keen_compass.formats.tracing import traced
 from keen_compass.formats.vectors import SEEN, NotPathsError
-from keen_compass.pieces.outline import grown
+from keen_compass.pieces.outline import grown, polygons
 from keen_compass.quantities.geometry import Point
 
 if TYPE_CHECKING:
@@ -29,6 +29,7 @@ FINE = 600 / 25.4  # pixels per mm, of what has to stand for paths
 ROUGH = 300 / 25.4  # of a look at it
 MOST_FINE, MOST_ROUGH = 36_000_000, 2_000_000  # pixels
 ALIKE = 0.1, 1.5  # mm, and pixels: by which an outline from paths may leave the traced one
+SPECK = 0.05  # mm²: what is smaller isn't traced, for nobody cuts it
 CROOKED = 4.0  # squares as wide as that may lie beyond it: corners that pixels round
 
 
@@ -100,13 +101,15 @@ def resolution(size: Point, per_mm: float, most: int) -> float:
 
 def _by_paths(paths: Callable[[], tuple[Area, Area]], seen: Area, per_mm: float) -> tuple[Area, Area] | None:
     """What they cover, if that is what is seen."""
+    from shapely import MultiPolygon
     from shapely.errors import GEOSException
 
     try:
         whole, bare = paths()
         within = max(ALIKE[0], ALIKE[1] / per_mm)
         beyond = (CROOKED * within) ** 2
-        if any(a.difference(grown(b, within)).area > beyond for a, b in ((seen, whole), (whole, seen))):
+        large = MultiPolygon([part for part in polygons(whole) if part.area >= SPECK])
+        if any(a.difference(grown(b, within)).area > beyond for a, b in ((seen, whole), (large, seen))):
             return None
     except (NotPathsError, GEOSException, ArithmeticError, ValueError):
         return None
@@ -125,7 +128,7 @@ def _outline(picture: Image.Image, per_mm: float) -> Area:
     inside = minimum_filter(opacity, 3, mode="constant") >= least
     beside = np.maximum(maximum_filter(opacity, 3), least)
     share = np.where(inside, np.float32(1), opacity / beside.astype(np.float32))
-    return traced(share, 0.5, (1 / per_mm, 1 / per_mm))
+    return traced(share, 0.5, (1 / per_mm, 1 / per_mm), SPECK)
 
 
 def _png(picture: Image.Image) -> bytes:
