@@ -125,13 +125,14 @@ class Artworks:
             data = self._c.shop.blob(key[0])
             if data is None:
                 return None
+            file = self.chosen.file  # the shop file is asked here, not beside
             try:
-                _remember(key, beside(lambda: read_artwork(data, self.chosen.file, key[1])))
+                _remember(key, beside(lambda: read_artwork(data, file, key[1])))
             except KeenCompassError as error:
                 _remember(key, error)
         found = _READ[key]
         if isinstance(found, KeenCompassError):
-            raise found
+            raise found.with_traceback(None)  # or it would remember everybody whom it was told
         return found
 
     def _key(self) -> tuple[str, float]:
@@ -160,7 +161,7 @@ class Artworks:
                 self._looked[key] = error
         found = self._looked[key]
         if isinstance(found, KeenCompassError):
-            raise found
+            raise found.with_traceback(None)  # or it would remember everybody whom it was told
         return found
 
     def draw_up(self, beside: Beside = lambda run: run()) -> None:
