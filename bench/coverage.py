@@ -8,16 +8,19 @@ from __future__ import annotations
 
 import math
 import random
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from keen_compass.machines.forms import usual_machine
 from keen_compass.procedures import load
 from keen_compass.procedures.case import Case
 from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 
 ROUNDS = 10_000
+ROUTER = usual_machine(MachineKind.ROUTER)
 SIZES = {"width": 400.0, "short_width": 120.0, "height": 300.0, "short_height": 90.0}
 STORED = StoredResolution(ResolutionForm.STEPS_PER_MM, 100.0)
 
@@ -62,7 +65,8 @@ def run(setting: Setting, seed: int) -> None:
             shown = [length * (1 + slope) + offset + rng.gauss(0, setting.spread) for _ in range(3)]
             readings[m] = tuple(Length(v, "", "mm") for v in shown)
         case = Case(
-            "rectangle", {"x_steps": STORED, "y_steps": STORED}, {}, 6, {**SIZES, "compensation": 6},
+            "rectangle", replace(ROUTER, decimals=6), {"x_steps": STORED, "y_steps": STORED}, {},
+            {**SIZES, "compensation": 6},
             Instrument(
                 resolution=1e-5, permissible_error=setting.permissible,
                 repeats=Repeatability(recorded(setting.spread, 20, rng), 20),

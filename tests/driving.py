@@ -19,6 +19,7 @@ from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.reports.record import record_of
 from keen_compass.shop.standing import State, spokes
@@ -126,7 +127,7 @@ GLOW = Truth(
     pierce=0.2, thickness=3.0, bed_size=(900.0, 600.0),
 )  # fmt: skip
 CINDER = Machine(
-    "cinder", "Cinder", "laser table", (900.0, 600.0), tools=(Tool("lens", 0.2, uid="lens"),), mounted="lens",
+    "cinder", "Cinder", MachineKind.LASER, (900.0, 600.0), tools=(Tool("lens", 0.2, uid="lens"),), mounted="lens",
     stock=Stock("acrylic", 3.0, 20.0, 20.0, 860.0, 560.0, "acrylic-3"), z_travel=60.0, process="air", power=60.0,
     feed=1100.0, focus=8.0, pierce_delay=0.2,
 )  # fmt: skip

@@ -14,7 +14,8 @@ import numpy as np
 import pytest
 
 from keen_compass.procedures import REGISTRY, load
-from keen_compass.quantities.assumed import Process, Spread, hand
+from keen_compass.quantities.assumed import Spread, hand
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.uncertainty import Cause, Origin, Source
 from keen_compass.solve.consistency import agree, contradiction, with_scatter_learnt
 from keen_compass.solve.joint import Known, Observation, Unknown, fit
@@ -177,7 +178,7 @@ def test_scatter_is_that_of_the_process_and_is_said() -> None:
     known = plate()
     known["piece_scatter"] = {"s": 0.03, "dof": 20}
     assert "piece_scatter" not in {a["what"] for a in solved(known)["findings"][0]["assumed"]}
-    assert {p for p in Process if p.thermal} == {Process.PLASMA, Process.LASER}
+    assert {p for p in MachineKind if p.thermal} == {MachineKind.PLASMA, MachineKind.LASER}
     assert hand("steel rule", 1.0) == Spread(0.25, 4.0)
 
 

@@ -27,6 +27,7 @@ from keen_compass.practice.demo import HERON, INSTRUMENTS, KINGFISHER, START, SW
 from keen_compass.procedures import REGISTRY, load, yielding
 from keen_compass.procedures.base import Makes
 from keen_compass.quantities.geometry import Box
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.notes import plain
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import DIRECTIONS, Standpoint
@@ -235,7 +236,7 @@ def test_long_lines_of_a_plotter_are_broken_and_mean_the_same() -> None:
 
 
 def test_thermal_machines_get_no_routers_file(tmp_path: Path) -> None:
-    ember = replace(HERON, uid="ember", name="Ember", kind="plasma table")
+    ember = replace(HERON, uid="ember", name="Ember", kind=MachineKind.PLASMA)
     shop = shop_with(tmp_path, ember)
     session = RoundSession.begin(shop, ember, "rectangle")
     assert not session.making.refusal()

@@ -109,7 +109,7 @@ def test_pieces_on_the_sheet_stay_there_when_older_sheets_come_in(small: Shop, t
         (in_body("machine", 0, bed="wide"), r"machine\[0\].body.bed: Expected"),
         (in_body("machine", 0, feed=1e-300), "feed: must be between"),
         (in_body("machine", 0, setting_line="{value:999999999}"), "only {key} and {value}"),
-        (in_body("machine", 0, kind="ship"), "kind: choose one of"),
+        (in_body("machine", 0, kind="ship"), "kind: Invalid enum value"),
         (in_body("instrument", 0, resolution=-1), r"instrument\[0\].body: resolution"),
         (change("round", "procedure", "nonsense"), r"round\[0\].procedure: .*not known"),
         (change("round", "machine", "nobody"), r"round\[0\].machine: 'nobody' is no machine"),

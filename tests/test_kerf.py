@@ -31,6 +31,7 @@ from keen_compass.procedures import load
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Repeatability
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount
@@ -562,7 +563,7 @@ def test_a_bevel_is_covered_under_foreign_physics_in_both_signs() -> None:
 def test_a_bevel_round_reads_above_and_below(qtbot: QtBot, shop: Shop) -> None:
     """On a plasma table by keyboard: above, F7, below; the verdict and the section; nothing to enter."""
     heron = shop.machine("heron")
-    shop.put_machine(replace(heron, kind="plasma table", heads=()))
+    shop.put_machine(replace(heron, kind=MachineKind.PLASMA, heads=()))
     shop.put_stand_in("heron", dict(shop.stand_in("heron") or {}) | {"bevel": -0.02, "thermal": "plasma"})
     window = opened(qtbot, shop)
     window.show_rose("heron")

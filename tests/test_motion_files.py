@@ -25,7 +25,7 @@ from keen_compass.formats.drawings import with_flicks, write_dxf, write_svg
 from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
 from keen_compass.formats.hpgl import write_hpgl
 from keen_compass.machines.forms import machine_fields, read_machine
-from keen_compass.machines.profile import KINDS, Machine
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.corner import CornerLines
 from keen_compass.pieces.moves import Go, MoveProgram, Stop
 from keen_compass.pieces.reference import ReferenceLines
@@ -36,6 +36,7 @@ from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.notes import note, plain
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
@@ -303,7 +304,7 @@ def test_the_order_is_an_order_of_dependence() -> None:
 
 
 def test_every_quantity_of_every_machine_has_a_procedure() -> None:
-    for kind, form in itertools.product(KINDS, ResolutionForm):
+    for kind, form in itertools.product(MachineKind, ResolutionForm):
         machine = Machine("m", "M", kind, (900.0, 600.0), form=form, z_travel=50.0)
         assert ("x_drive" in machine.quantities) == (form.name.startswith(("STEPS", "UM", "INCH")))
         for q in machine.quantities:
@@ -311,7 +312,7 @@ def test_every_quantity_of_every_machine_has_a_procedure() -> None:
             assert entries, (kind, q)
             wanted = q.replace("_drive", "_steps")
             assert wanted in load(entries[0].name).yields
-    plotter = Machine("m", "M", "vinyl plotter", (900.0, 600.0))
+    plotter = Machine("m", "M", MachineKind.KNIFE, (900.0, 600.0))
     assert "tracking" in plotter.quantities
     assert not {"bed", "x_home", "x_speed", "x_tram", "z_steps"} & set(plotter.quantities)
 

@@ -20,6 +20,7 @@ from keen_compass.machines.forms import machine_fields, read_machine
 from keen_compass.machines.profile import Machine, check_setting_line
 from keen_compass.practice.playing import play
 from keen_compass.practice.shipped import open_demo
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.reports.record import record_of
 from keen_compass.shop.store import Shop
 
@@ -233,8 +234,8 @@ def test_a_setting_line_holds_key_and_value_and_nothing_else(line: str) -> None:
     with pytest.raises(InputError):
         check_setting_line(line)
     fields = machine_fields(None, {}) | {"name": "Gull", "setting_line": line}
-    assert "setting_line" in read_machine(fields, Machine("m", "m", "router", (1.0, 1.0)).standpoint, None)[2]
-    kept = Machine("m", "m", "router", (1300.0, 900.0)).to_json() | {"setting_line": line, "feed": 1e-300}
+    assert "setting_line" in read_machine(fields, Machine("m", "m", MachineKind.ROUTER, (1.0, 1.0)).standpoint, None)[2]
+    kept = Machine("m", "m", MachineKind.ROUTER, (1300.0, 900.0)).to_json() | {"setting_line": line, "feed": 1e-300}
     healed = Machine.from_json(kept)  # what an older program let through
     assert (healed.setting_line, healed.feed) == ("{key} = {value}", 1.0)
 

@@ -14,12 +14,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_compass.errors import InputError
+from keen_compass.machines.forms import usual_machine
 from keen_compass.practice.whole_rounds import Practice
 from keen_compass.procedures import load
 from keen_compass.procedures.case import Case, Known
 from keen_compass.procedures.case_input import case_from_json
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
@@ -28,6 +30,7 @@ from keen_compass.quantities.verdict import Verdict
 from said import formula_of, notes_of
 
 RECTANGLE = load("rectangle")
+ROUTER = usual_machine(MachineKind.ROUTER)
 
 
 def example(**changes: Any) -> dict[str, Any]:
@@ -112,7 +115,7 @@ def test_every_form_of_the_controller_says_the_same(form: ResolutionForm, s: flo
     lengths = {m: n * (1 + s) + 6 - kerf - lost for m, n in
                (("width", 400), ("short_width", 120), ("height", 300), ("short_height", 90))}  # fmt: skip
     case = Case(
-        "rectangle", {"x_steps": stored, "y_steps": stored}, {}, 9,
+        "rectangle", replace(ROUTER, decimals=9), {"x_steps": stored, "y_steps": stored}, {},
         {"width": 400, "height": 300, "short_width": 120, "short_height": 90, "compensation": 6}, Instrument(),
         readings={m: (Length(v, "", "mm"),) for m, v in lengths.items()}, confirmed=True,
     )  # fmt: skip
@@ -267,7 +270,7 @@ def test_intervals_cover_the_truth() -> None:
             length = n * (1 + s_true) + 6 - 6.1 - 0.1 + rng.gauss(0, sigma)
             readings[m] = tuple(Length(length + rng.gauss(0, spread), "", "mm") for _ in range(3))
         case = Case(
-            "rectangle", {"x_steps": StoredResolution(ResolutionForm.STEPS_PER_MM, 100.0)}, {}, 3,
+            "rectangle", ROUTER, {"x_steps": StoredResolution(ResolutionForm.STEPS_PER_MM, 100.0)}, {},
             {"width": 400, "height": 300, "compensation": 6}, Instrument(resolution=1e-4, repeats=repeats),
             readings=readings, piece_scatter=scatter,
         )  # fmt: skip

@@ -25,6 +25,7 @@ from keen_compass.practice.demo import HERON
 from keen_compass.practice.wire import stand_in
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.geometry import Box
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 from keen_compass.solve.cross import find_cross
@@ -33,9 +34,16 @@ from looks import settle
 from said import solved
 
 
+def test_a_kind_that_no_machine_is_of_is_refused_with_those_that_there_are() -> None:
+    with pytest.raises(InputError, match="choose one of router, plasma, laser") as caught:
+        Machine.from_json(HERON.to_json() | {"kind": "lathe"})
+    assert caught.value.place == "kind"
+    assert Machine.from_json(HERON.to_json() | {"kind": "plasma table"}).kind is MachineKind.PLASMA
+
+
 @pytest.mark.parametrize(
     ("change", "place"),
-    [({"name": "  "}, "name"), ({"kind": "lathe"}, "kind"), ({"units": "ells"}, "units"), ({"file": "svg"}, "file"),
+    [({"name": "  "}, "name"), ({"units": "ells"}, "units"), ({"file": "svg"}, "file"),
      ({"controller_units": "cm"}, "controller_units"), ({"gives_room": "nobody"}, "gives_room"),
      ({"kerf_form": "third"}, "kerf_form"), ({"wear": "days"}, "wear"), ({"heads": ("lamp",)}, "heads"),
      ({"offset_form": "none"}, "offset_form"), ({"gantry_along": "z"}, "gantry_along"), ({"head": "floats"}, "head"),

@@ -25,6 +25,7 @@ from keen_compass.machines.heads import offset_held
 from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
 from keen_compass.pieces.astride import Astride
 from keen_compass.practice.playing import correct_all, cut, play, read_all
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.verdict import Verdict
@@ -44,9 +45,9 @@ TRUE = Truth(
 )  # fmt: skip
 
 
-def plover(kind: str, file: str, **more: Any) -> Machine:
+def plover(kind: MachineKind, file: str, **more: Any) -> Machine:
     """A machine of no demo, with two accessories."""
-    table = kind == "router"
+    table = kind is MachineKind.ROUTER
     return Machine(
         "plover", "Plover", kind, (900.0, 700.0), tools=(Tool("Pen", 0.0, drawn=True, uid="pen"),),
         stock=Stock("card", 6.0 if table else 0.5, 10.0, 10.0, 800.0, 600.0, "card"), file="" if table else file,
@@ -78,7 +79,7 @@ def begin_with(shop: Shop, machine: Machine, off: tuple[float, float]) -> None:
         shop.put_value(machine.uid, q, value, "start", subject=machine.subject)
 
 
-KINDS = (("vinyl plotter", "hpgl"), ("print-and-cut plotter", "svg"), ("router", "gcode"))
+KINDS = ((MachineKind.KNIFE, "hpgl"), (MachineKind.PRINT_AND_CUT, "svg"), (MachineKind.ROUTER, "gcode"))
 FORMS = tuple(product(("secondary_minus_tool", "tool_minus_secondary"), ((), ("second_tool_x",), HERE)))
 # All of them on one kind of machine, both forms with unlike signs on the others.
 COUNTED = [(*KINDS[0], *form) for form in FORMS] + [
@@ -89,10 +90,10 @@ COUNTED = [(*KINDS[0], *form) for form in FORMS] + [
 @pytest.mark.parametrize("way", ["gaps", "vernier"])
 @pytest.mark.parametrize(("kind", "file", "form", "flipped"), COUNTED)
 def test_the_second_tool_comes_right_whatever_the_controller_counts(
-    empty: Shop, kind: str, file: str, form: str, flipped: tuple[str, ...], way: str
+    empty: Shop, kind: MachineKind, file: str, form: str, flipped: tuple[str, ...], way: str
 ) -> None:
     units = "in" if flipped == HERE else "mm"
-    seen = Standpoint("toward", "right") if kind == "vinyl plotter" else Standpoint()
+    seen = Standpoint("toward", "right") if kind == MachineKind.KNIFE else Standpoint()
     machine = plover(kind, file, offset_form=form, flipped=flipped, controller_units=units, standpoint=seen)
     begin_with(empty, machine, (0.8, -0.6))
     session = play(empty, machine, "second-tool", HERE[0], "glass-scale", chosen={"way": way})
@@ -171,7 +172,7 @@ def test_pieces_that_cannot_be_made_are_refused() -> None:
 
 
 def test_an_accessory_brings_its_own_numbers_back(empty: Shop) -> None:
-    machine = plover("vinyl plotter", "hpgl")
+    machine = plover(MachineKind.KNIFE, "hpgl")
     begin_with(empty, machine, (0.0, 0.0))
     held = {q: v.stored for q, v in empty.values("plover").items()}
     put_on(empty, empty.machine("plover"), fitted={"accessory": "nib"})
@@ -192,7 +193,7 @@ def test_an_accessory_brings_its_own_numbers_back(empty: Shop) -> None:
 
 @pytest.mark.parametrize(("form", "sign"), [("secondary_minus_tool", 1.0), ("tool_minus_secondary", -1.0)])
 def test_what_its_maker_recommends_is_what_one_begins_with(empty: Shop, form: str, sign: float) -> None:
-    empty.put_machine(plover("vinyl plotter", "hpgl", offset_form=form, controller_units="in"))
+    empty.put_machine(plover(MachineKind.KNIFE, "hpgl", offset_form=form, controller_units="in"))
     begin = of_another(empty, empty.machine("plover"))
     wanted = {q: one.wanted.base for q, one in begin.items() if one.wanted}  # type: ignore[union-attr]
     assert wanted == {HERE[0]: pytest.approx(sign * -23.0, abs=0.02), HERE[1]: pytest.approx(sign * 11.0, abs=0.02)}
@@ -200,7 +201,7 @@ def test_what_its_maker_recommends_is_what_one_begins_with(empty: Shop, form: st
 
 
 def test_accessories_go_through_form_and_file_and_a_logbook_from_elsewhere(empty: Shop, tmp_path: Path) -> None:
-    empty.put_machine(plover("print-and-cut plotter", "svg"))
+    empty.put_machine(plover(MachineKind.PRINT_AND_CUT, "svg"))
     fields = machine_fields(empty.machine("plover"), {}) | {"x_steps": "100", "y_steps": "100"}
     assert (fields["accessory"], fields["accessory_x"], fields["heads_more"]) == ("Reed", "-23 mm", "second_tool")
     change = {
@@ -345,7 +346,7 @@ def test_gaps_read_with_an_inch_rule_are_drawn_as_they_are(window: MainWindow) -
 def test_a_profile_of_something_else_fitted_is_refused() -> None:
     with pytest.raises(InputError, match="accessory"):
         Fitting("hat", "Bowler")
-    machine = plover("router", "gcode")
+    machine = plover(MachineKind.ROUTER, "gcode")
     assert replace(machine, fitted={}).subject.accessory == ""
 
 

@@ -31,6 +31,7 @@ from keen_compass.practice import stand_in
 from keen_compass.practice.playing import correct_all, read_all
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.verdict import Verdict
@@ -399,7 +400,7 @@ def test_a_full_bed_and_a_bare_bed_are_said(shop: Shop) -> None:
         session.making.file_text()
     session.making.new_sheet()
     assert session.making.refusal() is None
-    bare = Machine("bare", "Bare", "router", (900.0, 600.0))
+    bare = Machine("bare", "Bare", MachineKind.ROUTER, (900.0, 600.0))
     shop.put_machine(bare)
     assert "No stock" in words(RoundSession.begin(shop, bare, "rectangle").making.refusal())
 
@@ -444,7 +445,7 @@ def test_instruments_are_not_mixed_within_a_piece(shop: Shop) -> None:
 
 def test_no_instrument_no_verdict(shop_file: Path, tmp_path: Path) -> None:
     shop = Shop(tmp_path / "new.kcshop")
-    shop.put_machine(Machine("m", "Gull", "router", (900.0, 600.0)))
+    shop.put_machine(Machine("m", "Gull", MachineKind.ROUTER, (900.0, 600.0)))
     session = RoundSession.begin(shop, shop.machine("m"), "rectangle")
     assert session.making.resolves().U == {}
     assert session.measuring.answer() is None
@@ -487,7 +488,7 @@ def test_a_whole_round_turns_the_rose(shop: Shop) -> None:
 
 
 def test_a_new_machine_was_never_measured(shop: Shop) -> None:
-    shop.put_machine(Machine("gull", "Gull", "router", (900.0, 600.0)))
+    shop.put_machine(Machine("gull", "Gull", MachineKind.ROUTER, (900.0, 600.0)))
     assert {s.state for s in spokes(shop, shop.machine("gull"))} == {State.NEVER}
 
 

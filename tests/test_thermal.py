@@ -26,6 +26,7 @@ from keen_compass.practice.demo import HERON, INSTRUMENTS
 from keen_compass.practice.playing import play
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.geometry import Box
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds import RoundSession
@@ -246,7 +247,7 @@ def test_settings_that_no_table_has_are_refused(wrong: dict[str, float]) -> None
 def test_a_plasma_table_of_the_shop_gets_its_own_file_and_a_whole_round(tmp_path: Path) -> None:
     """Ember: dry run without a misfit, the plate cut on its stand-in, kerf found for its process and thickness."""
     ember = replace(
-        HERON, uid="ember", name="Ember", kind="plasma table", process="45 A, 1.1 mm nozzle", z_travel=0.0,
+        HERON, uid="ember", name="Ember", kind=MachineKind.PLASMA, process="45 A, 1.1 mm nozzle", z_travel=0.0,
         stock=Stock("steel", 6.0, 0, 0, 1200, 800, uid="steel-6"), tools=(Tool("1.1 mm nozzle", 1.5, uid="n11"),),
         mounted="n11",
     )  # fmt: skip

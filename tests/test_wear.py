@@ -17,6 +17,7 @@ from keen_compass.errors import FileFormatError, InputError
 from keen_compass.machines.profile import Machine, Tool
 from keen_compass.practice.demo import EMBER, HERON, WORN_OUT
 from keen_compass.practice.playing import cut, play, read_all
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.consumables import ages, consumables, tell_age
 from keen_compass.shop.exchange import from_json, to_json
@@ -173,9 +174,10 @@ def test_another_cutter_wears_apart_and_a_pen_not_at_all(shop: Shop) -> None:
 
 
 @pytest.mark.parametrize(
-    ("kind", "counted"), [("router", "metres"), ("plasma table", "pierces"), ("laser table", "minutes")]
+    ("kind", "counted"),
+    [(MachineKind.ROUTER, "metres"), (MachineKind.PLASMA, "pierces"), (MachineKind.LASER, "minutes")],
 )
-def test_each_kind_of_machine_counts_what_wears_it(kind: str, counted: str) -> None:
+def test_each_kind_of_machine_counts_what_wears_it(kind: MachineKind, counted: str) -> None:
     machine = Machine("m", "M", kind, (900.0, 600.0), tools=(Tool("t", 1.0, uid="t"),))
     assert machine.wear_counted == counted
     assert Machine("m", "M", kind, (900.0, 600.0), wear="pierces").wear_counted == "pierces"

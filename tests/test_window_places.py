@@ -28,8 +28,8 @@ from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.app.start import _windows, application
 from keen_compass.app.window import MainWindow
-from keen_compass.machines.profile import KINDS
 from keen_compass.practice import stand_in
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.standpoint import DIRECTIONS, Standpoint
 from keen_compass.shop.logbook import VERDICT
 from keen_compass.shop.standing import State, spokes
@@ -58,7 +58,7 @@ def fill(name: str, text: str) -> None:
 def test_an_empty_shop_gets_its_first_machine_by_keyboard_alone(qtbot: QtBot, tmp_path: Path) -> None:
     window = opened(qtbot, Shop(tmp_path / "new.kcshop"))
     assert "empty" in window._message.text()
-    choose("Kind", "vinyl plotter")
+    choose("Kind", MachineKind.KNIFE.said)
     fill("Name", "Gull")
     choose("Shown in", "inches, fractions")
     choose("The roll feeds along", "Y")
@@ -84,7 +84,7 @@ def test_an_empty_shop_gets_its_first_machine_by_keyboard_alone(qtbot: QtBot, tm
     press(Qt.Key.Key_Return)
     assert window.places.currentWidget() is window.rose_page
     machine = window.shop.machines()[0]
-    assert (machine.name, machine.kind, machine.units) == ("Gull", "vinyl plotter", "in 1/64")
+    assert (machine.name, machine.kind, machine.units) == ("Gull", MachineKind.KNIFE, "in 1/64")
     assert machine.bed == pytest.approx((24 * 25.4, 120 * 25.4))
     assert machine.tolerances["x_steps"] == pytest.approx(25.4 / 64)
     assert machine.standpoint == Standpoint("away", "left")
@@ -110,11 +110,11 @@ def test_the_kind_brings_its_own_form_and_what_is_folded_opens_where_it_is_wrong
     assert not {"roll_width", "process", "z_travel", "x_backlash"} & there()
     page.form.edits["tool"].setText("my own bit")
     for kind, has, has_not in (
-        ("vinyl plotter", {"roll_width", "feeds_along"}, {"bed_x", "process"}),
-        ("plasma table", {"process", "bed_x"}, {"roll_width", "tool_marks"}),
+        (MachineKind.KNIFE, {"roll_width", "feeds_along"}, {"bed_x", "process"}),
+        (MachineKind.PLASMA, {"process", "bed_x"}, {"roll_width", "tool_marks"}),
         ("router", {"bed_x", "tool_marks"}, {"process"}),
     ):
-        choose("Kind", kind)
+        choose("Kind", MachineKind(kind).said)
         assert has <= there()
         assert not has_not & there()
         assert page.form.values()["tool"] == "my own bit"  # what was typed stays
@@ -234,11 +234,11 @@ def test_of_many_machines_all_names_are_there_and_the_one_shown_is_in_sight(qtbo
 def test_of_every_kind_of_machine_a_card_has_all_the_words() -> None:
     application("light")
     metrics, room = QFontMetrics(th.font(15)), rail.WIDE - 2 * rail.SIDE - rail.BESIDE
-    for kind in KINDS:
-        lines = rail.in_two(kind, metrics, room)
-        assert " ".join(lines) == kind
+    for kind in MachineKind:
+        lines = rail.in_two(kind.said, metrics, room)
+        assert " ".join(lines) == kind.said
         assert max(map(metrics.horizontalAdvance, lines)) <= room
-    assert len(rail.in_two("print-and-cut plotter", metrics, room)) == 2
+    assert len(rail.in_two(MachineKind.PRINT_AND_CUT.said, metrics, room)) == 2
     assert rail.in_two("a-word-that-is-longer-than-the-card", metrics, room) == ["a-word-that-is-longer-than-the-card"]
 
 

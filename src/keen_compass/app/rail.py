@@ -59,7 +59,7 @@ class MachineCard(QAbstractButton):
         self._words, self._state = summary(spokes)
         self._short, _ = summary(spokes, named=False)
         self._step = f"at {step.capitalize()}" if step else ""
-        self._kind = in_two(machine.kind, QFontMetrics(th.font(15)), WIDE - 2 * SIDE - BESIDE)
+        self._kind = in_two(machine.kind.said, QFontMetrics(th.font(15)), WIDE - 2 * SIDE - BESIDE)
         self.setAccessibleName(f"{machine.name}, {machine.describe()}, {self._words} {self._step}".strip())
         tip(self, f"{machine.name} · {machine.describe()} · {self._words}{f' · {self._step}' if step else ''}")
         self.set_size(narrow=self._narrow, compact=self._compact)

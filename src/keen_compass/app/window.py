@@ -19,7 +19,7 @@ from keen_compass.app.rose.next_piece import NextPiece
 from keen_compass.app.rose.page import RosePage
 from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.profile import THERMAL, Machine, Stock, Tool
+from keen_compass.machines.profile import Machine, Stock, Tool
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.standing import Spoke, spokes, standings
@@ -192,7 +192,7 @@ class MainWindow(QMainWindow):
         from keen_compass.shop.library import processes  # late: the first screen needs none of it
 
         machine = self.shop.machine(self.machine_uid or "")
-        cut_with = processes(self.shop, machine) if machine.kind in THERMAL else ()
+        cut_with = processes(self.shop, machine) if machine.kind.thermal else ()
         self.rose_page.mounted.offer(machine, self.shop.stock_at_hand(machine), cut_with)
 
     def _show_next_piece(self, found: Found | None, uid: str) -> None:

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 from keen_compass import __version__
 from keen_compass.cli.common import pair, paper_size, print_json, read_json, size_of
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.quantities.kinds import MachineKind
 
 if TYPE_CHECKING:
     from keen_compass.formats.gcode import CutSettings
@@ -23,8 +24,7 @@ if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
     from keen_compass.quantities.geometry import Box
 
-THERMAL = ("plasma", "laser")
-MACHINES = ("router", "plasma", "laser", "pen", "knife")
+
 KEPT_FILES = 300  # of practice rounds
 BURNING = ("pierce_height", "cut_height", "pierce_delay", "power", "focus")  # of torch or beam, that may be set
 MOST_CYCLES = 100
@@ -124,7 +124,9 @@ def _parser() -> argparse.ArgumentParser:
     piece.add_argument("procedure")
     piece.add_argument("--size", metavar="WxH", dest="piece_size", help="in mm, or with a unit: 400x300, 16inx12in")
     piece.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", dest="settings")
-    piece.add_argument("--machine", choices=MACHINES, help="whose own file is written (G-code)")
+    piece.add_argument(
+        "--machine", choices=[kind.value for kind in MachineKind], help="whose own file is written (G-code)"
+    )
     piece.add_argument("--format", choices=("gcode", "hpgl", "svg", "dxf", "pdf"), default="gcode")
     piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
     piece.add_argument("--geometry", type=Path, metavar="FILE", help="what is on a printed sheet, as JSON")
@@ -215,7 +217,7 @@ def _piece(options: argparse.Namespace) -> int:
     settings = _cut_settings(given, bed)
     kind = _kind(options, procedure)
     burning = ({"focus": 0.0} if procedure.burns else {}) | _burning(given, kind)
-    if procedure.thermal_pieces and kind in THERMAL:
+    if procedure.thermal_pieces and kind.thermal:
         given.setdefault("thermal", "true")
     parameters = _parameters(procedure, options.piece_size, given)
     settings = replace(settings, spindle=settings.spindle and parameters.get("made_by", "cut") == "cut")
@@ -233,7 +235,7 @@ def _piece(options: argparse.Namespace) -> int:
         at = (0.0, 0.0)
     else:
         path = procedure.tool_path(shape, number)
-        if path.cuts and kind == "pen":
+        if path.cuts and kind is MachineKind.PEN:
             raise InputError("a pen cuts nothing; make it on what cuts", "--machine")
         at = shape.origin if procedure.anchored else (at[0] + GAP, at[1] + GAP)
     if options.format == "gcode":
@@ -274,26 +276,29 @@ def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict
     return 0
 
 
-def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> str:
+def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> MachineKind:
     """Of machine, as it was said or is usual."""
-    kind = str(options.machine or procedure.usual_on)
-    if procedure.burns and (kind != "laser" or options.format != "gcode"):
+    kind = MachineKind(options.machine or procedure.usual_on)
+    if procedure.burns and (kind is not MachineKind.LASER or options.format != "gcode"):
         raise InputError("a beam burns it: make it as G-code for a laser", "--machine")
     return kind
 
 
-def _as_gcode(path: ToolPath, kind: str, settings: CutSettings, burning: dict[str, Any]) -> str:
+def _as_gcode(path: ToolPath, kind: MachineKind, settings: CutSettings, burning: dict[str, Any]) -> str:
     """That kind of machine's own file. burning: what was set of torch or beam."""
     from dataclasses import replace
 
     from keen_compass.formats.gcode import write_gcode
     from keen_compass.formats.thermal import ThermalSettings, write_thermal
 
-    if kind in THERMAL:
+    if kind.thermal:
         return write_thermal(
-            path, ThermalSettings(settings.bed, kind == "laser", settings.feed, z_travel=settings.z_travel, **burning)
+            path,
+            ThermalSettings(
+                settings.bed, kind is MachineKind.LASER, settings.feed, z_travel=settings.z_travel, **burning
+            ),
         )
-    return write_gcode(path, replace(settings, spindle=settings.spindle and kind not in ("pen", "knife")))
+    return write_gcode(path, replace(settings, spindle=settings.spindle and not kind.plots))
 
 
 def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
@@ -348,9 +353,9 @@ def _maybe_number(text: str) -> float | str:
         return text
 
 
-def _burning(given: dict[str, str], kind: str) -> dict[str, Any]:
+def _burning(given: dict[str, str], kind: MachineKind) -> dict[str, Any]:
     """What was set of torch or beam; elsewhere there is neither."""
-    return {name: _number_setting(given, name) for name in BURNING if name in given} if kind in THERMAL else {}
+    return {name: _number_setting(given, name) for name in BURNING if name in given} if kind.thermal else {}
 
 
 def _number_setting(given: dict[str, str], name: str) -> float:

@@ -18,11 +18,8 @@ from keen_compass.machines.profile import (
     BED,
     FILES,
     FITTINGS,
-    KINDS,
     LIMITS,
     OFFSET_FORMS,
-    ROLLS,
-    THERMAL,
     THICKNESS,
     TOLERANCE,
     WIDEST_TOOL,
@@ -37,6 +34,7 @@ from keen_compass.machines.profile import (
 from keen_compass.machines.shown import length_unit, show_length
 from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import UNITS_MM, parse_length, plain_number, trim_number
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
@@ -149,9 +147,9 @@ def _read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
     return reader.take(name, read, 1.0)
 
 
-def usual_machine(kind: str) -> Machine:
+def usual_machine(kind: MachineKind) -> Machine:
     """A new machine of a kind, as most of them are: what one begins with."""
-    if kind in ROLLS:
+    if kind.plots:
         media = Stock("white film", 0.1, 0.0, 0.0, 600.0, 2000.0)
         return Machine(
             "",
@@ -162,8 +160,8 @@ def usual_machine(kind: str) -> Machine:
             stock=media,
             form=ResolutionForm.PERCENT_100,
         )
-    if kind in THERMAL:
-        tool = Tool("nozzle", 1.1) if kind == "plasma table" else Tool("lens", 0.2)
+    if kind.thermal:
+        tool = Tool("nozzle", 1.1) if kind is MachineKind.PLASMA else Tool("lens", 0.2)
         sheet = Stock("steel", 3.0, 0.0, 0.0, 1500.0, 1000.0)
         return Machine("", "New machine", kind, (1500.0, 1000.0), tools=(tool,), stock=sheet)
     return Machine("", "New machine", kind, (1200.0, 800.0), tools=(Tool("6 mm cutter", 6.0),))
@@ -197,32 +195,32 @@ def _recommended(reader: FormReader, unit: str) -> tuple[float, float] | None:
     return x, y
 
 
-def absent_from(kind: str, gives_room: str = "file", heads: str = "", *, trails: bool = False) -> set[str]:
+def absent_from(kind: MachineKind, gives_room: str = "file", heads: str = "", *, trails: bool = False) -> set[str]:
     """Fields of the form that a machine of this kind has no use for; gives_room, heads: as the form has them. trails:
     one of its tools is a blade that does.
     """
     usual = replace(usual_machine(kind), heads=_heads(heads))
-    has = {*usual.quantities, *(replace(usual, z_travel=50.0).quantities if kind not in ROLLS else ())}
-    has |= {"drag"} if trails and kind in ROLLS else set()
+    has = {*usual.quantities, *(replace(usual, z_travel=50.0).quantities if not kind.plots else ())}
+    has |= {"drag"} if trails and kind.plots else set()
     lacking = set(JUDGED) - has
     absent = {*lacking, *(f"tolerance_{q}" for q in lacking), *(f"flipped_{q}" for q in lacking)}
     if not heads:
         absent |= {"offset_form", "accessory", "accessory_x", "accessory_y"}
-    if kind != "print-and-cut plotter":
+    if kind is not MachineKind.PRINT_AND_CUT:
         absent |= {"printer", "carrier", "print_form"}
-    if kind in ROLLS:
+    if kind.plots:
         absent |= {"z_travel", "gantry", "gantry_along", "head", "acceleration", "bed_x", "bed_y"}
     else:
         absent |= {"file", "units_per_mm", "feeds_along", "roll_width", "roll_length"}
-    if kind not in THERMAL:
+    if not kind.thermal:
         absent |= {"process", "pierce_delay"}
-    if kind != "plasma table":
+    if kind is not MachineKind.PLASMA:
         absent |= {"pierce_height", "cut_height"}
-    if kind != "laser table":
+    if kind is not MachineKind.LASER:
         absent |= {"power", "focus"}
-    if kind != "router":
+    if kind is not MachineKind.ROUTER:
         absent |= {"head", "plunge_feed", "depth_per_pass", "spindle_rpm"}
-    return absent | ({"gives_room", "kerf_form", "wear"} if kind in ROLLS else _not_asked(gives_room))
+    return absent | ({"gives_room", "kerf_form", "wear"} if kind.plots else _not_asked(gives_room))
 
 
 def _heads(text: str) -> tuple[str, ...]:
@@ -236,7 +234,7 @@ def _not_asked(gives_room: str) -> set[str]:
 
 def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -> dict[str, str]:
     """The form's fields for a machine, or for a new one."""
-    m = machine or usual_machine("router")
+    m = machine or usual_machine(MachineKind.ROUTER)
     tool = m.tool or Tool("pen", 0.0, drawn=True)
     stock = m.stock or Stock("board", 9.0, 0.0, 0.0, *m.bed)
     fields = {
@@ -303,7 +301,7 @@ def read_machine(
     fields: Mapping[str, str], standpoint: Standpoint, base: Machine | None
 ) -> tuple[Machine | None, dict[str, StoredValue], dict[str, str]]:
     """(profile, the controller's numbers, complaints by field); no profile where there are complaints."""
-    if fields.get("kind") in ROLLS and "roll_width" in fields:  # asked as its technician has it
+    if MachineKind(fields.get("kind", "router")).plots and "roll_width" in fields:  # asked as its technician has it
         along = fields.get("feeds_along", "y")
         turn = {f"bed_{along}": "roll_length", "bed_y" if along == "x" else "bed_x": "roll_width"}
         fields = {**fields, **{bed: fields[name] for bed, name in turn.items()}}
@@ -335,10 +333,10 @@ def read_machine(
         base, [Fitting(k, name, offset=offset if k == "accessory" else None) for k, name in named.items() if name]
     )
     line = reader.take("setting_line", _setting_line, "{key} = {value}")
-    kind = fields.get("kind", "router")
+    kind = MachineKind(fields.get("kind", "router"))
     takes = reader.take("file", lambda text: _file_for(text, kind), "")
     machine = replace(
-        base or Machine(new_uid(), "new", "router", (1.0, 1.0)),
+        base or Machine(new_uid(), "new", MachineKind.ROUTER, (1.0, 1.0)),
         name=reader.words("name", 40),
         kind=kind,
         file=takes,
@@ -418,13 +416,13 @@ def _held(place: Place, text: str) -> StoredValue | None:
     return None if not text and place.quantity not in NEEDED else place.typed(text)
 
 
-def _file_for(text: str, kind: str) -> str:
+def _file_for(text: str, kind: MachineKind) -> str:
     """What a machine of that kind may take; empty for its usual."""
-    usual = KINDS[kind]
+    usual = kind.file
     if text in ("", usual):
         return ""
     if usual == "gcode" or text == "gcode":
-        raise InputError(f"a {kind} takes {FILES[usual]}" + (" or SVG" if usual == "hpgl" else ""))
+        raise InputError(f"a {kind.said} takes {FILES[usual]}" + (" or SVG" if usual == "hpgl" else ""))
     return text
 
 

@@ -14,9 +14,9 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.machines.places import Place, Spot
-from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import OF_PRINTS, ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored, unit_kept
@@ -101,23 +101,6 @@ def subject_of(
     )
 
 
-# Kind of machine → the file that it takes.
-KINDS: dict[str, str] = {
-    "router": "gcode",
-    "plasma table": "gcode",
-    "laser table": "gcode",
-    "vinyl plotter": "hpgl",
-    "print-and-cut plotter": "hpgl",
-}
-ROLLS = ("vinyl plotter", "print-and-cut plotter")
-THERMAL = ("plasma table", "laser table")
-CUTS_BY = {
-    "router": Process.MILL,
-    "plasma table": Process.PLASMA,
-    "laser table": Process.LASER,
-    **dict.fromkeys(ROLLS, Process.KNIFE),
-}
-BEAM = ("laser table",)  # of these, what burns with light
 FILES = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG"}
 COUNTS_STEPS = (
     ResolutionForm.STEPS_PER_MM,
@@ -242,7 +225,7 @@ class Machine:
 
     uid: str
     name: str
-    kind: str
+    kind: MachineKind
     bed: tuple[float, float]
     standpoint: Standpoint = field(default_factory=Standpoint)
     units: str = "mm"
@@ -301,10 +284,8 @@ class Machine:
             object.__setattr__(self, "dialect", Dialect.from_json(kept))
         if not self.name.strip():
             raise InputError("give the machine a name", "name")
-        if self.kind not in KINDS:
-            raise InputError(f"choose one of {', '.join(KINDS)}", "kind")
-        if self.file not in ("", KINDS[self.kind]) and (self.file not in FILES or KINDS[self.kind] == "gcode"):
-            raise InputError(f"a {self.kind} takes {FILES[KINDS[self.kind]]} here", "file")
+        if self.file not in ("", self.kind.file) and (self.file not in FILES or not self.kind.plots):
+            raise InputError(f"a {self.kind.said} takes {FILES[self.kind.file]} here", "file")
         for name, allowed in ONE_OF.items():
             if getattr(self, name) not in allowed:
                 raise InputError(f"choose one of {', '.join(allowed)}", name)
@@ -362,7 +343,7 @@ class Machine:
     @property
     def file_format(self) -> str:
         """gcode, hpgl or svg."""
-        return self.file or KINDS[self.kind]
+        return self.file or self.kind.file
 
     @property
     def quantities(self) -> tuple[str, ...]:
@@ -416,7 +397,7 @@ class Machine:
     @property
     def wear_counted(self) -> str:
         """In what use is counted: a torch wears by piercing, a lens by light, a cutter by its way."""
-        usual = "minutes" if self.kind in BEAM else "pierces" if self.kind in THERMAL else "metres"
+        usual = "minutes" if self.kind is MachineKind.LASER else "pierces" if self.kind.thermal else "metres"
         return self.wear or usual
 
     def place(self, quantity: str) -> Place:
@@ -463,7 +444,7 @@ class Machine:
     @property
     def moves_lens(self) -> bool:
         """Whether its files say how high the lens stands."""
-        return self.kind in BEAM and self.z_travel > 0
+        return self.kind is MachineKind.LASER and self.z_travel > 0
 
     def setting(self, quantity: str, value: str) -> str:
         """One line as the controller takes it."""
@@ -471,7 +452,7 @@ class Machine:
 
     def describe(self) -> str:
         """``router 1300 × 900``."""
-        return f"{self.kind} {self.bed[0]:g} × {self.bed[1]:g}"
+        return f"{self.kind.said} {self.bed[0]:g} × {self.bed[1]:g}"
 
     def to_json(self) -> dict[str, Any]:
         """As the shop file keeps it."""
@@ -482,6 +463,7 @@ class Machine:
         """Inverse of `to_json`. What an older program let through beyond the limits is brought within them."""
         fields = {
             **body,
+            "kind": MachineKind(body["kind"]),
             "bed": tuple(body["bed"]),
             "standpoint": Standpoint(**body["standpoint"]),
             "form": ResolutionForm(body["form"]),
@@ -540,7 +522,7 @@ def _resolves(quantity: str) -> bool:
 
 @cache
 def _quantities(
-    kind: str, file_format: str, form: ResolutionForm, has_z: bool, heads: tuple[str, ...], trails: bool
+    kind: MachineKind, file_format: str, form: ResolutionForm, has_z: bool, heads: tuple[str, ...], trails: bool
 ) -> tuple[str, ...]:
     def has(quantity: str) -> bool:
         q = QUANTITIES[quantity]
@@ -548,13 +530,13 @@ def _quantities(
         if q.lives is Lives.READ:
             return False
         if quantity == "drag":
-            return trails and kind in ROLLS
+            return trails and kind.plots
         if q.group == "heads":
             return q.family in heads
         if q.group == "print" and quantity != "registration":
-            return kind == "print-and-cut plotter"
+            return kind is MachineKind.PRINT_AND_CUT
         if quantity == "registration":
-            return kind == "print-and-cut plotter" or (kind in ROLLS and any(h in AIMED_WITH for h in heads))
+            return kind is MachineKind.PRINT_AND_CUT or (kind.plots and any(h in AIMED_WITH for h in heads))
         if q.axis == "z" and not has_z:
             return False
         if q.lives is Lives.COMPUTED:
@@ -562,13 +544,13 @@ def _quantities(
         if quantity == "tracking":
             return not table
         if quantity.endswith("tram"):
-            return kind == "router"
+            return kind is MachineKind.ROUTER
         if quantity == "bevel":
-            return kind in THERMAL
+            return kind.thermal
         if q.lives is Lives.SETTING:
-            return kind in BEAM and (quantity != "focus" or has_z)
+            return kind is MachineKind.LASER and (quantity != "focus" or has_z)
         if q.group == "cut":
-            return kind not in ROLLS
+            return not kind.plots
         return table or not (quantity == "bed" or quantity.endswith(("home", "speed")))
 
     return tuple(filter(has, QUANTITIES))

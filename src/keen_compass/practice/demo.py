@@ -17,6 +17,7 @@ from keen_compass.formats.listing import read_listing
 from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
 from keen_compass.practice.playing import artwork, cut, play, read_all
 from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount
@@ -64,7 +65,7 @@ OFFSETS = tuple(f"{head}_{axis}" for head in ("pointer", "sensor", "second_tool"
 HERON = Machine(
     uid="heron",
     name="Heron",
-    kind="router",
+    kind=MachineKind.ROUTER,
     bed=(1300.0, 900.0),
     tolerances={"x_steps": 0.4, "y_steps": 0.4, "bed": 0.2, "squareness": 0.5},
     setting_keys={
@@ -106,7 +107,7 @@ CHART = (
 SWIFT = Machine(
     uid="swift",
     name="Swift",
-    kind="vinyl plotter",
+    kind=MachineKind.KNIFE,
     bed=(8000.0, 630.0),
     standpoint=Standpoint("toward", "right"),
     units="in 1/64",
@@ -139,7 +140,7 @@ SWIFT = Machine(
 KINGFISHER = Machine(
     uid="kingfisher",
     name="Kingfisher",
-    kind="print-and-cut plotter",
+    kind=MachineKind.PRINT_AND_CUT,
     bed=(720.0, 3000.0),
     standpoint=Standpoint("right", "toward"),
     form=ResolutionForm.PAIR,
@@ -190,7 +191,7 @@ STEEL = {t: Stock("steel", t, 20.0, 20.0, 1460.0, 960.0, f"steel-{t:g}") for t i
 EMBER = Machine(
     uid="ember",
     name="Ember",
-    kind="plasma table",
+    kind=MachineKind.PLASMA,
     bed=(1500.0, 1000.0),
     tolerances={"x_steps": 0.6, "y_steps": 0.6, "kerf": 0.12, "hole_bias": 0.15, "bevel": 0.6},
     setting_keys={

@@ -21,6 +21,7 @@ from keen_compass.procedures.base import Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.readings import Reading, Spot, number_of
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
@@ -35,7 +36,7 @@ SUFFIXES = {"printed": "pdf", "drawn": "plt"}  # kinds of stage that have a file
 PLOTTER = Machine(
     "practice",
     "Practice",
-    "print-and-cut plotter",
+    MachineKind.PRINT_AND_CUT,
     (700.0, 1200.0),
     form=ResolutionForm.STEPS_PER_MM,
     decimals=3,

@@ -31,6 +31,7 @@ from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.quantities.readings import Count, Pick, Reading, Spot
@@ -52,7 +53,7 @@ BED = Box(0, 0, 1300, 900)
 TABLE = Machine(
     "practice",
     "Practice",
-    "router",
+    MachineKind.ROUTER,
     (BED.width, BED.height),
     z_travel=80.0,
     gantry=1180.0,
@@ -169,6 +170,7 @@ class Practice:
         """What the technician knows, with the settings in force now."""
         return Case(
             procedure=self.procedure.name,
+            machine=TABLE,
             values=dict(self.router.settings),
             known=self.known(),
             piece=piece,
@@ -176,8 +178,6 @@ class Practice:
             tolerance=TOLERANCE,
             readings={m: tuple(self._reading(m, v) for v in values) for m, values in readings.items()},
             piece_scatter=self.scatter,
-            gantry=TABLE.gantry,
-            step_limit=TABLE.step_limit,
         )
 
     def _reading(self, measurand: str, value: Any) -> Reading:

@@ -26,12 +26,12 @@ from keen_compass.procedures import REGISTRY
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.looking import looked_through
 from keen_compass.procedures.results import PER_METRE, ask
-from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Chart, Extent, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.readings import Kind, Reads, number_of
 from keen_compass.quantities.verdict import Verdict
@@ -317,7 +317,7 @@ class Procedure(Generic[P]):
     starting: bool = False
     numbered: bool = True
     anchored: bool = False
-    usual_on: Process = Process.MILL
+    usual_on: MachineKind = MachineKind.ROUTER
     marks_bed: bool = False
     placing: tuple[str, ...] = ()
     judged_by: tuple[str, ...] = ()

@@ -446,14 +446,14 @@ def _shim(case: Case, run: TramRun, axis: str, tilt: float) -> tuple[Note, ...]:
     """Where a shim goes, as the head is held. tilt: mm per m, positive where the top leans towards +."""
     top, foot = ("+", "-") if tilt > 0 else ("-", "+")
     thick = {"thick": abs(tilt) / PER_METRE * run.mount, "mount": run.mount}
-    match case.head:
+    match case.machine.head:
         case "stands":  # what is under the side that it leans to is raised
             return (note("bed.shim_under", side=f"{top}{axis}", **thick),)
         case "hangs":  # what is above the other side is pushed down
             return (note("bed.shim_above", side=f"{foot}{axis}", **thick),)
         case "":
             return (note("bed.say_how_held", side=f"{top}{axis}", **thick),)
-    side, plate = case.head.removeprefix("plate_").split("_")
+    side, plate = case.machine.head.removeprefix("plate_").split("_")
     if plate != axis:
         return (note("bed.turn_head", side=f"{foot}{axis}", **thick),)
     # Behind the screws of the end that has to move off the plate.

@@ -7,15 +7,15 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
-from keen_compass.machines.profile import THERMAL, Machine
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.plate import EdgePlate
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import Outcome, arithmetic, ask, assumed_notes, judged, no_number
-from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Solution
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note
 from keen_compass.quantities.readings import Reads
@@ -36,7 +36,7 @@ class Bevel(Procedure[EdgePlate]):
 
     name = "bevel"
     surface = Surface.CALLOUTS
-    usual_on = Process.PLASMA
+    usual_on = MachineKind.PLASMA
     measurand_names = MEASURANDS
     suits = ("caliper", "micrometer")
     thermal_pieces = True
@@ -52,7 +52,7 @@ class Bevel(Procedure[EdgePlate]):
             "side": around.chosen.get("side", "outside"),
             "thickness": stock.thickness if stock else 0.0,
             "compensation": around.kerf,
-            "thermal": around.machine.kind in THERMAL,
+            "thermal": around.machine.kind.thermal,
         }
 
     def piece(self, parameters: Parameters) -> EdgePlate:

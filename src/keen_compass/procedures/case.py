@@ -8,9 +8,11 @@ from dataclasses import dataclass, field, replace
 from typing import Any, TypeGuard, TypeVar
 
 from keen_compass.errors import InputError, shown_input
-from keen_compass.quantities.assumed import AIMED, FEW, HOLE_BIAS_U, LOST_MOTION_U, SCALE_U, SCATTER, Process, Spread
+from keen_compass.machines.profile import Machine
+from keen_compass.quantities.assumed import AIMED, FEW, HOLE_BIAS_U, LOST_MOTION_U, SCALE_U, SCATTER, Spread
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import (
     LARGEST_MM,
     MM_PER_INCH,
@@ -41,7 +43,6 @@ from keen_compass.solve.travel import lost_motion_of
 
 T = TypeVar("T")
 Parameters = Mapping[str, object]  # of a piece, by name; its procedure understands them
-DECIMALS = 3  # that a controller keeps unless somebody says otherwise
 ASSUMED_LOST_MOTION = Known(0.0, LOST_MOTION_U, Cause.PLAY)
 ASSUMED_SCALE = Known(0.0, SCALE_U, Cause.SCALE)
 ASSUMED_HOLE_BIAS = {thermal: Known(0.0, U, Cause.ASSUMED) for thermal, U in HOLE_BIAS_U.items()}
@@ -62,14 +63,11 @@ class Case:
     values: what the controller held when the piece was made, by quantity.
     known: what is known from before, by unknown (kerf, lost motion, scales: mm, mm/mm) or, of what its procedure
         yields, by quantity: what its error was known to be.
-    decimals: that the controller keeps, of everything or by quantity. controller_units: mm or in, of all its lengths
-        and feeds.
     subject: what the values belong to, besides the machine.
-    offset_form: whether it keeps an offset as the secondary minus the tool, or the other way round.
-    kerf_form: whether the controller keeps a kerf in its full or half width. process: how it cuts.
     aim: how well whoever aims does so, as far as it is known.
     piece: the piece's own parameters, still to be understood by the procedure.
-    tolerance: mm at the piece's dimension, or per quantity in mm over `reference_length`.
+    tolerance: mm at the piece's dimension, or per quantity in mm over `reference_length`; the machine's own where
+        nobody says, as is how much equal pieces differ.
     half_typed: the measurand whose last reading is still being typed: nobody asks about its digits yet.
     readings: measurand → what was read, in that order; measurands that can't be read are absent.
     previous_errors: quantity → error of the round before, in its error unit.
@@ -77,23 +75,19 @@ class Case:
     parts: of what is solved together, a case each. evidence: what its readings are called, where others may have been
         derived from them already. open: questions for which something is to be made, by quantity.
     instruments_at_hand, largest_size: what *what would settle it* may propose.
-    flipped: quantities whose sign the controller counts the other way.
     computed: quantity → steps per mm as the drive train's parts give them; teeth: of its pulley or pinion, if any.
     proven: quantities whose number a round found to be in tolerance.
-    step_limit: steps per second that the controller can put out, 0 unknown. gantry: mm between its two drives, 0 none;
-        gantry_along: the axis along which it runs, on its way past the other's ends.
-    head: how the head is held, a key of `HEADS`; empty where nobody said.
     """
 
     procedure: str
+    machine: Machine
     values: Mapping[str, StoredValue] = field(default_factory=dict)
     known: Mapping[str, Known] = field(default_factory=dict)
-    decimals: int | Mapping[str, int] = DECIMALS
     piece: Parameters = field(default_factory=dict)
     instrument: Instrument = field(default_factory=Instrument)
     kind_assumed: bool = False
-    tolerance: float | Mapping[str, float] = 0.1
-    reference_length: float = 1000.0
+    tolerance: float | Mapping[str, float] | None = None
+    reference_length: float | None = None
     confirmed: bool = False
     half_typed: str = ""
     readings: Mapping[str, tuple[Reading, ...]] = field(default_factory=dict)
@@ -103,19 +97,10 @@ class Case:
     temperature: Temperature | None = None
     instruments_at_hand: tuple[Instrument, ...] = ()
     largest_size: float = 0.0
-    flipped: frozenset[str] = frozenset()
     computed: Mapping[str, float] = field(default_factory=dict)
     teeth: Mapping[str, float] = field(default_factory=dict)
-    step_limit: float = 0.0
-    gantry: float = 0.0
-    gantry_along: str = "y"
-    head: str = ""
     proven: frozenset[str] = frozenset()
     subject: Subject = NO_SUBJECT
-    controller_units: str = "mm"
-    kerf_form: str = "full"
-    offset_form: str = "secondary_minus_tool"
-    process: Process = Process.MILL
     aim: Spread = AIMED
     parts: tuple[Case, ...] = ()
     evidence: frozenset[str] = frozenset()
@@ -124,7 +109,12 @@ class Case:
     @property
     def thermal(self) -> bool:
         """Whether what cuts melts or burns."""
-        return self.process.thermal
+        return self.machine.kind.thermal
+
+    @property
+    def controller_units(self) -> str:
+        """mm or in, of all lengths and feeds that the controller keeps."""
+        return self.machine.controller_units
 
     def lengths(self, measurand: str) -> tuple[Length, ...]:
         """What was read of a length, in that order. Raises InputError where something else was read."""
@@ -252,7 +242,7 @@ class Case:
 
     def decimals_of(self, quantity: str) -> int:
         """How many decimals are kept of a quantity."""
-        return self.decimals if isinstance(self.decimals, int) else self.decimals.get(quantity, DECIMALS)
+        return self.machine.decimals_of.get(quantity, self.machine.decimals)
 
     def in_its_unit(self, mm: float, unit: str = "", *, signed: bool = False) -> str:
         """A length (mm) or feed (mm/min) as a line of arithmetic has it: in the controller's unit, or in `unit`."""
@@ -270,19 +260,28 @@ class Case:
 
     def tolerance_of(self, quantity: str, length: float) -> float:
         """T in the quantity's error unit. length: mm, over which a single given tolerance is meant."""
-        q, given = QUANTITIES[quantity], self.tolerance
+        q, given = QUANTITIES[quantity], self.machine.tolerances if self.tolerance is None else self.tolerance
         if isinstance(given, Mapping):
             T = given.get(quantity, q.default_tolerance)
-            return T / self.reference_length * 1000 if q.scaled else T
+            return T / self.tolerated_over * 1000 if q.scaled else T
         return given / length * 1000 if q.scaled else given
+
+    @property
+    def tolerated_over(self) -> float:
+        """The length over which tolerances of scales are meant, mm."""
+        return self.machine.reference_length if self.reference_length is None else self.reference_length
 
     def scatter(self, *, drawn: bool) -> PieceScatter:
         """How much equal pieces differ, known or assumed."""
-        return self.piece_scatter or PieceScatter(SCATTER[Process.PEN if drawn else self.process], FEW)
+        if self.piece_scatter:
+            return self.piece_scatter
+        if self.machine.scatter:
+            return PieceScatter(*self.machine.scatter, assumed=False)
+        return PieceScatter(SCATTER[MachineKind.PEN if drawn else self.machine.kind], FEW)
 
     def factor(self, quantity: str) -> float:
         """−1 where this controller counts the quantity the other way round."""
-        return -1.0 if quantity in self.flipped else 1.0
+        return -1.0 if quantity in self.machine.flipped else 1.0
 
 
 def length_mm(given: object, place: str, unit: str = "mm") -> float:

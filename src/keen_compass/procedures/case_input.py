@@ -10,11 +10,12 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from keen_compass.errors import InputError, shown_input, those_like
-from keen_compass.machines.profile import HEADS, OFFSET_FORMS
-from keen_compass.procedures.case import DECIMALS, Case, Previous, length_mm, number
-from keen_compass.quantities.assumed import AIMED, Process, Spread
+from keen_compass.machines.profile import HEADS, OFFSET_FORMS, Machine
+from keen_compass.procedures.case import Case, Previous, length_mm, number
+from keen_compass.quantities.assumed import AIMED, Spread
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import LARGEST_MM, Length, parse_length, trim_number
 from keen_compass.quantities.measuring import EXPANSION, READ_ALONG, PieceScatter, Temperature
 from keen_compass.quantities.readings import LARGEST_COUNT, Count, Pick, Reading, Spot, parse_count, parse_pick
@@ -48,6 +49,8 @@ _MACHINE = {
     "offset_form",
     "print_scale_form",
 }
+DECIMALS = 3  # that a controller keeps unless somebody says otherwise
+BED = (1200.0, 800.0)  # mm, of a machine of which nobody said how large it is
 MOST_PICKS = 99
 MOST_VALUES = 500  # of one length: no hand reads more
 # Unknown → the quantity whose round finds it out.
@@ -113,10 +116,9 @@ def case_from_json(body: object) -> Case:
     instrument = _at("instrument", lambda: _instrument(body, _unit(machine), usual))
     return Case(
         procedure=top["procedure"],
+        machine=_machine_of(machine, form, print_form, kept_in, kerf_form, _usual_on(top, meant)),
         values=values,
         known=known,
-        decimals=_decimals(machine.get("decimals", DECIMALS)),
-        controller_units=kept_in,
         piece=piece,
         instrument=instrument,
         kind_assumed=isinstance(body, Mapping) and "kind" not in body,
@@ -142,25 +144,47 @@ def case_from_json(body: object) -> Case:
             for i, given in enumerate(_list(top.get("instruments_at_hand", []), "instruments_at_hand"))
         ),
         largest_size=length_mm(top.get("largest_size", 0.0), "largest_size"),
-        reference_length=_positive(
-            length_mm(machine.get("reference_length", 1000.0), "machine.reference_length"), "machine.reference_length"
-        ),
-        flipped=_quantities(machine.get("flipped", []), "machine.flipped"),
         proven=_quantities(machine.get("proven", []), "machine.proven"),
         computed=_positive_numbers(machine.get("computed", {}), "machine.computed"),
         teeth=_positive_numbers(machine.get("teeth", {}), "machine.teeth"),
         subject=subject_from_input(top.get("subject", {})),
-        step_limit=_not_negative(machine.get("step_limit", 0.0), "machine.step_limit"),
-        gantry=_not_negative(length_mm(machine.get("gantry", 0.0), "machine.gantry"), "machine.gantry"),
-        gantry_along=_one_of(machine.get("gantry_along", "y"), ("x", "y"), "machine.gantry_along"),
-        head=_one_of(machine.get("head", ""), ("", *HEADS), "machine.head"),
-        kerf_form=kerf_form,
-        offset_form=_one_of(machine.get("offset_form", OFFSET_FORMS[0]), OFFSET_FORMS, "machine.offset_form"),
         parts=_parts(top),
         open=tuple(_text(q, f"open[{i}]") for i, q in enumerate(_list(top.get("open", []), "open"))),
-        process=Process(_one_of(machine.get("kind", _usual_on(top, meant)), tuple(Process), "machine.kind")),
         aim=_aim(top.get("aim", piece.pop("aim", None))),
     )
+
+
+def _machine_of(
+    given: Mapping[str, Any], form: ResolutionForm, print_form: ResolutionForm, kept_in: str, kerf_form: str, usual: str
+) -> Machine:
+    """The machine as far as an input says how it is; usual: its kind where nobody says."""
+    reference = _positive(
+        length_mm(given.get("reference_length", 1000.0), "machine.reference_length"), "machine.reference_length"
+    )
+    decimals = _decimals(given.get("decimals", DECIMALS))
+    try:
+        return Machine(
+            "",
+            "machine",
+            MachineKind(_one_of(given.get("kind", usual), tuple(MachineKind), "machine.kind")),
+            BED,
+            form=form,
+            print_form=print_form,
+            controller_units=kept_in,
+            decimals=decimals if isinstance(decimals, int) else DECIMALS,
+            decimals_of={} if isinstance(decimals, int) else decimals,
+            reference_length=reference,
+            flipped=tuple(sorted(_quantities(given.get("flipped", []), "machine.flipped"))),
+            step_limit=_not_negative(given.get("step_limit", 0.0), "machine.step_limit"),
+            gantry=_not_negative(length_mm(given.get("gantry", 0.0), "machine.gantry"), "machine.gantry"),
+            gantry_along=_one_of(given.get("gantry_along", "y"), ("x", "y"), "machine.gantry_along"),
+            head=_one_of(given.get("head", ""), ("", *HEADS), "machine.head"),
+            offset_form=_one_of(given.get("offset_form", OFFSET_FORMS[0]), OFFSET_FORMS, "machine.offset_form"),
+            kerf_form=kerf_form,
+            gives_room="controller",  # its values are what it holds
+        )
+    except InputError as error:
+        raise error if error.place.startswith("machine") else error.at("machine") from None
 
 
 def _parts(top: Mapping[str, Any]) -> tuple[Case, ...]:
@@ -468,7 +492,7 @@ def _usual_on(top: Mapping[str, Any], meant: Procedure[Any] | None) -> str:
     parts = top.get("parts", ())
     named = [p["procedure"] for p in parts if isinstance(p, Mapping) and isinstance(p.get("procedure"), str)]
     found = [p.usual_on for p in (meant, *map(_procedure, named)) if p is not None]
-    return next((usual for usual in found if usual is not Process.MILL), Process.MILL)
+    return next((usual for usual in found if usual is not MachineKind.ROUTER), MachineKind.ROUTER)
 
 
 def _temperature(given: object) -> Temperature | None:

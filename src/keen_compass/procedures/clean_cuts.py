@@ -15,9 +15,9 @@ from keen_compass.pieces.where import Clean
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
 from keen_compass.procedures.results import Outcome, arithmetic, judged, no_number
-from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Cells
 from keen_compass.quantities.findings import Figures, Finding, Solution
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.notes import note
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.stored import StoredAmount
@@ -38,7 +38,7 @@ class CleanCuts(Procedure[BurnGrid]):
 
     name = "clean-cuts"
     surface = Surface.CELLS
-    usual_on = Process.LASER
+    usual_on = MachineKind.LASER
     measurand_names = ("cell_1_1 … cell_r_c",)
     counts = MappingProxyType(dict.fromkeys(CELL_NAMES, ""))
     passes = 1

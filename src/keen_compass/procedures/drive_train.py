@@ -317,7 +317,7 @@ def _figures(case: Case, chain: Chain, known: Mapping[str, float], train: Train)
                 "worthwhile": c.worthwhile,
                 "now": c.microsteps == known["microsteps"],
             }
-            for c in microstep_choices(train, known["microsteps"], chain.fastest_feed, case.step_limit)
+            for c in microstep_choices(train, known["microsteps"], chain.fastest_feed, case.machine.step_limit)
         ]
     return {
         "steps_per_turn": train.steps_per_turn,
@@ -325,7 +325,7 @@ def _figures(case: Case, chain: Chain, known: Mapping[str, float], train: Train)
         "steps_per_mm": train.steps_per_mm,
         "smallest_step": train.smallest_step,
         "step_rate": rate,
-        "step_limit": case.step_limit or None,
+        "step_limit": case.machine.step_limit or None,
         "fastest_feed": chain.fastest_feed,
         "microsteps": rows,
         "teeth": known.get("teeth"),

@@ -13,10 +13,10 @@ from keen_compass.pieces.where import Burnt, Narrowest
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import amount_outcome, arithmetic, assumed_notes, judged, no_number
-from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Uncertain, combination
@@ -35,7 +35,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
 
     name = "focus-row"
     surface = Surface.ROW
-    usual_on = Process.LASER
+    usual_on = MachineKind.LASER
     measurand_names = ("line_1 … line_n", "pick")
     picks = ("pick",)
     suits = ("micrometer", "caliper")

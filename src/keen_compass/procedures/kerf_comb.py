@@ -13,9 +13,9 @@ from keen_compass.procedures.base import Measurand, Procedure, Surface, Surround
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.kerfs import held_kerf, kerf_finding, mm_of_one, other_kerf, room_held
 from keen_compass.procedures.results import ask, assumed_notes, no_number, scatter_notes
-from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note
 from keen_compass.quantities.uncertainty import Uncertain
@@ -36,7 +36,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
 
     name = "kerf-comb"
     surface = Surface.CALLOUTS
-    usual_on = Process.PLASMA
+    usual_on = MachineKind.PLASMA
     measurand_names = ("slack",)
     suits = ("caliper", "micrometer")
     sides = ()

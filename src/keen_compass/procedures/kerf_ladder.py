@@ -7,16 +7,16 @@ from collections.abc import Mapping
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError
-from keen_compass.machines.profile import THERMAL, Machine
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.rungs import KerfLadder
 from keen_compass.pieces.where import Faces, Fits
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one, room_held
 from keen_compass.procedures.results import ask, assumed_notes, held_notes, no_number, scatter_notes
-from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Rungs, Shown
 from keen_compass.quantities.findings import Figures, Solution
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note
 from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source
@@ -36,7 +36,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
 
     name = "kerf-ladder"
     surface = Surface.ROW
-    usual_on = Process.PLASMA
+    usual_on = MachineKind.PLASMA
     measurand_names = ("rung_1 … rung_n", "pick")
     picks = ("pick",)
     suits = ("caliper", "micrometer")
@@ -71,7 +71,7 @@ class KerfLadderProcedure(Procedure[KerfLadder]):
             "compensation": room,
             "thickness": stock.thickness if stock else 0.0,
             "read": around.chosen.get("read", "sizes"),
-            "thermal": around.machine.kind in THERMAL,
+            "thermal": around.machine.kind.thermal,
         }
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:

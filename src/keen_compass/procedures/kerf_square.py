@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, PieceError, shown_input
-from keen_compass.machines.profile import THERMAL, Machine
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.plate import BOTTOM, GOVERN, INSIDE, OUTSIDE, KerfPlate
 from keen_compass.pieces.where import Faces
 from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
@@ -24,9 +24,9 @@ from keen_compass.procedures.results import (
     no_number,
     scatter_notes,
 )
-from keen_compass.quantities.assumed import Process
 from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, Said, note
 from keen_compass.quantities.stored import SIZE, StoredAmount
@@ -51,7 +51,7 @@ class KerfSquare(Procedure[KerfPlate]):
 
     name = "kerf-square"
     surface = Surface.CALLOUTS
-    usual_on = Process.PLASMA
+    usual_on = MachineKind.PLASMA
     measurand_names = (*OUTSIDE, *INSIDE, *(f"{m}{BOTTOM}" for m in (*OUTSIDE, *INSIDE)))
     suits = ("caliper", "micrometer")
     grows = ()
@@ -65,7 +65,7 @@ class KerfSquare(Procedure[KerfPlate]):
         inner = tuple((f"kerf_square.with_{w}", w) for w in ("hole_slot", "slot", "hole", "neither"))
         outline = (("kerf_square.plain", "plain"), ("kerf_square.stepped", "stepped"))
         tabs = (("kerf_square.with_tabs", True), ("kerf_square.without", False))
-        held = () if machine.kind in THERMAL else (Choice("tabs", "kerf_square.tabs", tabs),)
+        held = () if machine.kind.thermal else (Choice("tabs", "kerf_square.tabs", tabs),)
         return (
             Choice("govern", "kerf_square.govern", govern),
             Choice("inner", "kerf_square.inner", inner),
@@ -95,7 +95,7 @@ class KerfSquare(Procedure[KerfPlate]):
             "thickness": stock.thickness if stock else 0.0,
             "tabs": around.chosen.get("tabs", True),
             "govern": around.chosen.get("govern", "outside"),
-            "thermal": around.machine.kind in THERMAL,
+            "thermal": around.machine.kind.thermal,
         }
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:

@@ -29,7 +29,7 @@ def held_kerf(case: Case) -> StoredAmount | None:
 
 def mm_of_one(case: Case) -> float:
     """mm of full width for one of the number that is kept."""
-    return SIZE[unit_kept("kerf", case.controller_units)] * (2.0 if case.kerf_form == "half" else 1.0)
+    return SIZE[unit_kept("kerf", case.controller_units)] * (2.0 if case.machine.kerf_form_kept == "half" else 1.0)
 
 
 def room_held(case: Case) -> float:
@@ -114,7 +114,7 @@ def kerf_finding(
     old = StoredAmount(quantity, unit, held.value if held else round(compensation / size, decimals))
     new = StoredAmount(quantity, unit, round(right.value / size, decimals) + 0.0)
     error = combination(((-1.0, right),), old.value * size)
-    half = " ÷ 2" if case.kerf_form == "half" else ""
+    half = " ÷ 2" if case.machine.kerf_form_kept == "half" else ""
     text = f"{case.in_its_unit(old.value * SIZE[unit])} − {case.in_its_unit(error.value)}{half}"
     outcome = Outcome(
         quantity,

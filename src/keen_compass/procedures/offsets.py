@@ -53,7 +53,7 @@ def aim_notes(case: Case, *, by_hand: bool = True) -> tuple[Note, ...]:
 
 def _outcome(case: Case, quantity: str, e: Uncertain, notes: tuple[Note, ...] = ()) -> Outcome:
     """o_true = o_set − e, mm along the axis; the error is set − true, which is e."""
-    sign = sign_kept(quantity, case.offset_form, case.flipped)
+    sign = sign_kept(quantity, case.machine.offset_form, case.machine.flipped)
     held = case.amount(quantity)
     new = held.base - sign * e.value
     step = case.in_its_unit(abs(e.value))

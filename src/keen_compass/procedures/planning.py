@@ -232,7 +232,7 @@ def _weighed(
         made: Piece = piece
         wide, high = made.footprint()
         minutes += PER_SQUARE_METRE * wide * high / 1e6
-    T = {q: case.tolerance_of(q, case.reference_length) for q in predicted}
+    T = {q: case.tolerance_of(q, case.tolerated_over) for q in predicted}
     settles = tuple(q for q in case.open if q in predicted and predicted[q] <= CLEAR * T[q])
     still = set(case.open) - set(settles)
     for_good = tuple(q for q in settles if not still & set(beneath(q)))

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_compass.errors import InputError, shown_input
-from keen_compass.machines.profile import AIMED_WITH, ROLLS, Machine
+from keen_compass.machines.profile import AIMED_WITH, Machine
 from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
@@ -103,7 +103,7 @@ class Pointer(Procedure[Sheet]):
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """What is aimed with, how thoroughly, on which paper."""
-        ways = sorted(WAYS, reverse=machine.kind in ROLLS)
+        ways = sorted(WAYS, reverse=machine.kind.plots)
         return (
             Choice(
                 "secondary", "pointer.aimed_with", tuple((f"pointer.{h}", h) for h in SECONDARIES if h in machine.heads)
@@ -130,7 +130,7 @@ class Pointer(Procedure[Sheet]):
         size = paper_size(around)
         targets = [list(t) for t in self.page(size, 1).targets]
         fine: dict[str, object] = {"fine": True} if around.chosen.get("read") == "vernier" else {}
-        fed = {"fed": around.machine.long_axis} if around.machine.kind in ROLLS else {}
+        fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
         return {"way": "sheet", "secondary": secondary, "targets": targets, "size": list(size), **fine, **fed}
 
     def crosses(self, piece: Sheet) -> tuple[Point, ...]:

@@ -16,7 +16,7 @@ from typing import Any
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.heads import TOOL
-from keen_compass.machines.profile import AIMED_WITH, ROLLS, Machine
+from keen_compass.machines.profile import AIMED_WITH, Machine
 from keen_compass.pieces.page import Page, Tick, cut_ticks, sheet
 from keen_compass.pieces.where import Beside, Lines
 from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
@@ -122,7 +122,7 @@ class PrintScale(Procedure[Ticks]):
         size = paper_size(around)
         crosses = [list(t) for t in self.page(size, 1).targets]
         apart = {axis: abs(b[0][k] - a[0][k]) for k, (axis, (a, b)) in enumerate(cut_ticks(size).items())}
-        fed = {"fed": around.machine.long_axis} if around.machine.kind in ROLLS else {}
+        fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
         return {**apart, "crosses": crosses, "size": list(size), "aimed_with": around.chosen["aimed_with"], **fed}
 
     def piece(self, parameters: Parameters) -> Ticks:

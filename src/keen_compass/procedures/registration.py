@@ -146,7 +146,7 @@ class Registration(Procedure[Marks]):
         read = [n for n in names if case.readings.get(n)]
         if not read:
             return Solution((_finding(case, None, None, Verdict.UNRESOLVED, (note("nothing_read"),)),))
-        ox, oy = offset_held(case.values, marks.aimed_with, case.offset_form, case.flipped)
+        ox, oy = offset_held(case.values, marks.aimed_with, case.machine.offset_form, case.machine.flipped)
         found = [(x + ox, y + oy) for x, y in (_mean(case, n) for n in read)]
         nominal = [marks.at[names.index(n)] for n in read]
         model = model_for(len(read)) if marks.model == "auto" else marks.model
@@ -250,7 +250,7 @@ def known_shapes(case: Case) -> Shapes | None:
     lean, printed = case.known.get("squareness"), printed_scale(case.piece)
     if lean is None and not (printed and any(axes)):
         return None
-    w, bars = case.gantry or 1000.0, [unknown, unknown]
+    w, bars = case.machine.gantry or 1000.0, [unknown, unknown]
     if printed:
         bars = [Spread(BAR_READ / length, 1.0) for length in bar_lengths(place(case.piece["size"], "piece.size"))]
     return Shapes.known(

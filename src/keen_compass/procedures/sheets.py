@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.heads import TOOL
-from keen_compass.machines.profile import AIMED_WITH, ROLLS, Machine
+from keen_compass.machines.profile import AIMED_WITH, Machine
 from keen_compass.pieces.page import LARGEST, PAPERS, SMALLEST, bar_lengths, fitting
 from keen_compass.procedures.base import Choice, Surroundings
 from keen_compass.procedures.case import Parameters, listed, number
@@ -69,7 +69,7 @@ def papers_for(machine: Machine) -> dict[str, tuple[float, float]]:
     fit = fitting(room)
     names = sorted(fit, key=lambda name: (name != USUAL_PAPER, list(PAPERS).index(name)))
     found = {name: fit[name] for name in names}
-    if machine.kind in ROLLS and min(room) >= SMALLEST:
+    if machine.kind.plots and min(room) >= SMALLEST:
         across = 0 if machine.long_axis == "y" else 1
         wide = min(math.floor(room[across]), LARGEST)
         long = min(math.floor(wide * math.sqrt(2)), math.floor(room[1 - across]), LARGEST)

@@ -271,7 +271,7 @@ class Speed(Procedure[SpeedRun]):
         """Feed at the controller's highest step rate, mm/min; 0 where that isn't known."""
         stored = case.values.get(f"{run.axis}_steps")
         steps = stored.steps_per_mm() if isinstance(stored, StoredResolution) else None
-        return step_rate_limit(steps, case.step_limit) if steps and case.step_limit else 0.0
+        return step_rate_limit(steps, case.machine.step_limit) if steps and case.machine.step_limit else 0.0
 
     def _figures(self, case: Case, run: SpeedRun, clean: float) -> dict[str, Any]:
         held = case.amount(f"{run.axis}_speed")

@@ -130,7 +130,7 @@ class Squareness(Procedure[SquareFigure]):
         if doubt := _contradiction(case, piece, rows):
             return Solution((ask(case, "squareness", doubt, piece.height),))
         gamma = _lean(case, piece, measured, rows)
-        w = case.gantry or PER_METRE
+        w = case.machine.gantry or PER_METRE
         # The number is what the gantry's end was moved: what is known of it counts at the gantry.
         tangent = weighed(case, "squareness", gamma, w)
         old = case.amount("squareness")
@@ -306,8 +306,11 @@ def _assumed(case: Case, piece: SquareFigure) -> tuple[Note, ...]:
 
 def _words(case: Case, move: float, piece: SquareFigure, measured: Mapping[str, Measurement]) -> tuple[Note, ...]:
     words = []
-    if case.gantry:
-        end, way = "x" if case.gantry_along == "y" else "y", f"{'+' if move > 0 else '-'}{case.gantry_along}"
+    if case.machine.gantry:
+        end, way = (
+            "x" if case.machine.gantry_along == "y" else "y",
+            f"{'+' if move > 0 else '-'}{case.machine.gantry_along}",
+        )
         words.append(note("squareness.move_gantry", end=end, by=abs(move), way=way))
     else:
         words.append(note("squareness.no_gantry", over=PER_METRE))

@@ -7,8 +7,9 @@ degrees of freedom, so that a handful of readings outweighs them.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from enum import StrEnum
 from typing import NamedTuple
+
+from keen_compass.quantities.kinds import MachineKind
 
 
 class Spread(NamedTuple):
@@ -21,31 +22,17 @@ class Spread(NamedTuple):
 FEW = 4.0  # degrees of freedom of what is known by trade alone: right to within a factor of two
 
 
-class Process(StrEnum):
-    """How a piece is made."""
-
-    MILL = "router"
-    PLASMA = "plasma"
-    LASER = "laser"
-    KNIFE = "knife"
-    PEN = "pen"
-
-    @property
-    def thermal(self) -> bool:
-        """Whether it melts or burns."""
-        return self in (Process.PLASMA, Process.LASER)
-
-
 # How much equal pieces differ. Milled: the cutter deflects by a few hundredths. Laser: the beam wanders with the lens'
 # warmth. Plasma: arc voltage, torch height and the nozzle's state move the kerf by a tenth from cut to cut (ISO 9013's
 # closest limit deviations for thermal cuts start there). Knife: the sheet gives way beside the blade. Pen: its tip
 # rolls in its holder.
-SCATTER: Mapping[Process, float] = {
-    Process.MILL: 0.03,
-    Process.PLASMA: 0.10,
-    Process.LASER: 0.03,
-    Process.KNIFE: 0.05,
-    Process.PEN: 0.03,
+SCATTER: Mapping[MachineKind, float] = {
+    MachineKind.ROUTER: 0.03,
+    MachineKind.PLASMA: 0.10,
+    MachineKind.LASER: 0.03,
+    MachineKind.KNIFE: 0.05,
+    MachineKind.PRINT_AND_CUT: 0.05,
+    MachineKind.PEN: 0.03,
 }
 
 AIMED = Spread(0.05, FEW)  # a dot, a point or a crosshair over a mark by eye: half a dot’s width

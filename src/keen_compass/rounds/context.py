@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any, TypeVar
 
-from keen_compass.machines.profile import CUTS_BY, Machine, Tool
+from keen_compass.machines.profile import Machine, Tool
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Makes, Procedure
@@ -237,13 +237,12 @@ class RoundContext:
         piece: KeptPiece | None = None,
     ) -> Case:
         """A case for this machine, instrument and tolerance. subject: whose the values are."""
-        machine, computed = self.machine, self.remembered("computed", lambda: self.shop.computed(self.kept.machine))
+        computed = self.remembered("computed", lambda: self.shop.computed(self.kept.machine))
         return Case(
             procedure=self.procedure.name,
+            machine=self.machine,
             values=values,
             piece=parameters,
-            decimals=self.remembered("decimals", lambda: {q: machine.place(q).decimals for q in machine.quantities}),
-            controller_units=machine.controller_units,
             instrument=self.instrument or Instrument(),
             tolerance=self.tolerances,
             reference_length=self.kept.reference_length,
@@ -252,27 +251,17 @@ class RoundContext:
             known=self.known_for(piece),
             temperature=self.temperature(),
             instruments_at_hand=tuple(i for i in self.instruments if i.kind in (self.procedure.suits or (i.kind,))),
-            largest_size=self.procedure.longest(machine, self.chosen),
-            flipped=frozenset(machine.flipped),
+            largest_size=self.procedure.longest(self.machine, self.chosen),
             computed={q: steps for q, c in computed.items() if (steps := c.get("steps_per_mm"))},
             teeth={q: teeth for q, c in computed.items() if (teeth := c.get("teeth"))},
-            step_limit=machine.step_limit,
-            gantry=machine.gantry,
-            gantry_along=machine.gantry_along,
-            head=machine.head,
-            kerf_form=machine.kerf_form_kept,
-            offset_form=machine.offset_form,
-            process=CUTS_BY[machine.kind],
             proven=self._proven(),
             subject=subject,
         )
 
     def _scatter(self, subject: Subject) -> PieceScatter | None:
         """How much equal pieces differ here, as the profile or the logbook has it; learnt once in a round."""
-        if self.procedure.makes is not Makes.PIECE:
+        if self.procedure.makes is not Makes.PIECE or self.machine.scatter:
             return None
-        if self.machine.scatter:
-            return PieceScatter(self.machine.scatter[0], self.machine.scatter[1], assumed=False)
         tool = next((t for t in self.machine.tools if t.uid == subject.tool), self.tool)
         if tool.drawn not in self._scatters:
             self._scatters[tool.drawn] = scatter(self.shop, self.machine, drawn=tool.drawn, without=self.kept.id)

@@ -9,12 +9,13 @@ import math
 from collections.abc import Iterable
 from typing import Any
 
-from keen_compass.machines.profile import CUTS_BY, Machine
+from keen_compass.machines.profile import Machine
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.base import Makes, Procedure
-from keen_compass.quantities.assumed import FEW, SCATTER, Process
+from keen_compass.quantities.assumed import FEW, SCATTER
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import PieceScatter, squares_within
 from keen_compass.quantities.stored import StoredAmount
@@ -58,7 +59,7 @@ def scatter(shop: Shop, machine: Machine, *, drawn: bool, without: int) -> Piece
             squares, dof = squares + within, dof + freedom
     if not dof:
         return None
-    usual = SCATTER[Process.PEN if drawn else CUTS_BY[machine.kind]]
+    usual = SCATTER[MachineKind.PEN if drawn else machine.kind]
     total = dof + FEW
     return PieceScatter(math.sqrt((squares + FEW * usual**2) / total), total, assumed=False)
 

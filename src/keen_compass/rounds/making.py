@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
 from keen_compass.machines.heads import offset_held
-from keen_compass.machines.profile import BEAM, THERMAL, new_uid
+from keen_compass.machines.profile import new_uid
 from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, check_on_bed, next_free
@@ -19,6 +19,7 @@ from keen_compass.procedures.base import CLEAR, Makes, Moves, Stage, Surrounding
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds.artworks import Artworks
@@ -450,14 +451,14 @@ class Making:
             return write_svg(path, from_zero=self._c.procedure.makes is Makes.SHEET)
         if machine.file_format == "hpgl":
             return write_hpgl(path, machine.units_per_mm, self._reach)
-        if machine.kind in THERMAL:
+        if machine.kind.thermal:
             from keen_compass.formats.thermal import ThermalSettings, write_thermal
 
             return write_thermal(
                 path,
                 ThermalSettings(
                     bed=Box(0, 0, *machine.bed),
-                    beam=machine.kind in BEAM,
+                    beam=machine.kind is MachineKind.LASER,
                     feed=machine.feed,
                     pierce_height=machine.pierce_height,
                     cut_height=machine.cut_height,
@@ -496,7 +497,7 @@ class Making:
             speeds_held = (v for q, v in self._c.values().items() if q.endswith("_speed"))
             known = [v.base for v in speeds_held if isinstance(v, StoredAmount) and v.base > 0]
             speeds = Speeds(min(known, default=RAPID), machine.feed, machine.acceleration)
-            run = read_back(self.file_text(), speeds, machine.units_per_mm, thermal=machine.kind in THERMAL)
+            run = read_back(self.file_text(), speeds, machine.units_per_mm, thermal=machine.kind.thermal)
             placed = machine.file_format == "svg" and self._c.procedure.makes is not Makes.SHEET
             return run.moved(*origin_of(path)) if placed and path else run
 

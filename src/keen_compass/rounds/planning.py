@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from keen_compass.machines.profile import CUTS_BY, Machine
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.planning import Proposal, proposals, single_minutes
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
-from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.rounds.context import LATEST
 from keen_compass.rounds.knowledge import everything_known, present
 from keen_compass.shop.standing import State, spokes
@@ -29,19 +28,12 @@ def open_case(shop: Shop, machine: Machine) -> Case:
     instruments = [replace(i, repeats=shop.repeatability(i.uid) or i.repeats) for i in shop.instruments()]
     return Case(
         procedure="next",
+        machine=machine,
         values=now.held,
         known=found,
         open=asked,
-        tolerance=dict(machine.tolerances),
-        reference_length=machine.reference_length,
         instruments_at_hand=tuple(instruments),
         largest_size=0.9 * max(machine.bed) if machine.stock is None else 0.9 * max(machine.loaded),
-        piece_scatter=PieceScatter(*machine.scatter, assumed=False) if machine.scatter else None,
-        process=CUTS_BY[machine.kind],
-        kerf_form=machine.kerf_form_kept,
-        controller_units=machine.controller_units,
-        gantry=machine.gantry,
-        step_limit=machine.step_limit,
         subject=machine.subject,
     )
 

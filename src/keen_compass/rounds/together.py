@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.profile import CUTS_BY, Machine
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.base import Makes, Measurand, Procedure
 from keen_compass.procedures.case import Case
@@ -189,17 +189,5 @@ def _shared(shop: Shop, machine: Machine) -> Case:
     now = present(shop, machine)
     found = everything_known(shop, machine, now, LATEST)
     return Case(
-        procedure="joint",
-        values=now.held,
-        known=found,
-        tolerance=dict(machine.tolerances),
-        decimals={q: machine.place(q).decimals for q in machine.quantities},
-        reference_length=machine.reference_length,
-        controller_units=machine.controller_units,
-        flipped=frozenset(machine.flipped),
-        gantry=machine.gantry,
-        process=CUTS_BY[machine.kind],
-        kerf_form=machine.kerf_form_kept,
-        subject=machine.subject,
-        confirmed=True,
+        procedure="joint", machine=machine, values=now.held, known=found, subject=machine.subject, confirmed=True
     )

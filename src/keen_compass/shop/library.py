@@ -12,9 +12,10 @@ from enum import StrEnum
 from typing import Any
 
 from keen_compass.machines.heads import sign_kept
-from keen_compass.machines.profile import BEAM, PROCESS_SETTINGS, Fitting, Machine, Stock, Tool
+from keen_compass.machines.profile import PROCESS_SETTINGS, Fitting, Machine, Stock, Tool
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.stored import StoredAmount, StoredValue
 from keen_compass.quantities.subjects import Subject
 from keen_compass.quantities.verdict import Verdict
@@ -164,7 +165,7 @@ def put_on(
 
 def used_by(machine: Machine) -> tuple[str, ...]:
     """Which settings of a process mean something on a machine: a beam has power, a torch has heights."""
-    unused = ["pierce_height", "cut_height"] if machine.kind in BEAM else ["power"]
+    unused = ["pierce_height", "cut_height"] if machine.kind is MachineKind.LASER else ["power"]
     unused += [] if machine.moves_lens else ["focus"]
     return tuple(name for name in PROCESS_SETTINGS if name not in unused)
 

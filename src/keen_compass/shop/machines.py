@@ -9,7 +9,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from keen_compass.errors import InputError, ShopDamagedError
-from keen_compass.machines.profile import KINDS, THERMAL, Machine, Stock, Tool, instrument_from_json, instrument_to_json
+from keen_compass.machines.profile import Machine, Stock, Tool, instrument_from_json, instrument_to_json
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.notes import note
@@ -421,7 +421,7 @@ def key_for(quantity: str, subject: Subject) -> str:
 
 def _feeds_on(machine: Machine) -> tuple[str, bool]:
     """Machines of which the same stock may lie on any: sheets for cutters, sheets to burn, rolls."""
-    return KINDS[machine.kind], machine.kind in THERMAL
+    return machine.kind.file, machine.kind.thermal
 
 
 def _value(row: tuple[Any, ...]) -> KeptValue:

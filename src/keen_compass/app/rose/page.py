@@ -113,7 +113,7 @@ class RosePage(QWidget):
         self._title.say(machine.name)
         s = machine.standpoint
         self._subtitle.say(
-            f"{machine.kind} {show_size(*machine.bed, machine.units)} · +X {s.words('x', 1)}, +Y {s.words('y', 1)}"
+            f"{machine.kind.said} {show_size(*machine.bed, machine.units)} · +X {s.words('x', 1)}, +Y {s.words('y', 1)}"
         )
         self.rose.show_spokes(as_drawn(spokes), machine)
         empty(self._next)

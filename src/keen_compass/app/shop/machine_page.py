@@ -25,8 +25,9 @@ from keen_compass.machines.forms import (
     usual_machine,
 )
 from keen_compass.machines.places import SIGNED
-from keen_compass.machines.profile import COUNTS, FILES, HEADS, KINDS, THERMAL, Machine, new_uid
+from keen_compass.machines.profile import COUNTS, FILES, HEADS, Machine, new_uid
 from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import OF_AXES
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.shop.store import Shop
@@ -83,7 +84,7 @@ class MachinePage(QWidget):
         self.picture.set_standpoint(machine.standpoint if machine else Standpoint())
         self.save = Button("Keep", self._save, "primary")
         self._lay_out()
-        self._kind = fields["kind"]
+        self._kind = MachineKind(fields["kind"])
         for name in ("kind", "heads", "heads_more", "tool_marks"):
             self.form.combos[name].currentIndexChanged.connect(lambda _: self._follow_kind())
         for edit in (*self.form.edits.values(), *self.keeps.edits.values()):
@@ -96,7 +97,7 @@ class MachinePage(QWidget):
 
     def _fields_of_the_machine(self) -> None:
         f = self.form
-        f.choice("kind", "Kind", {k: k for k in KINDS})
+        f.choice("kind", "Kind", {k.value: k.said for k in MachineKind})
         f.field("name", "Name")
         f.choice("units", "Shown in", UNIT_WORDS)
         f.columns("along X", "along Y", of="bed_x")
@@ -185,14 +186,14 @@ class MachinePage(QWidget):
 
     def _follow_kind(self) -> None:
         """The kind brings its own form; what nobody touched yet becomes what is usual for it."""
-        kind = self.form.values()["kind"]
+        kind = MachineKind(self.form.values()["kind"])
         if self._machine is None and kind != self._kind:
             usual, before = machine_fields(usual_machine(kind), {}), machine_fields(usual_machine(self._kind), {})
             for form in (self.form, self.keeps):
                 now = form.values()
                 form.fill(now | {n: usual[n] for n in now if n not in ("kind", "name") and now[n] == before.get(n)})
         self._kind = kind
-        words = {"plasma table": ("Nozzle", "Its bore"), "laser table": ("Lens", "Spot width")}
+        words = {MachineKind.PLASMA: ("Nozzle", "Its bore"), MachineKind.LASER: ("Lens", "Spot width")}
         tool, width = words.get(kind, ("Tool", "Its diameter"))
         self.form.relabel("tool", tool)
         self.form.relabel("tool_width", width)
@@ -200,7 +201,7 @@ class MachinePage(QWidget):
         trails = values["tool_marks"] == TRAILS or any(t.trails for t in (self._machine.tools if self._machine else ()))
         heads = ", ".join(values[n] for n in ("heads", "heads_more"))
         absent = absent_from(kind, self.keeps.values()["gives_room"], heads, trails=trails)
-        self.form.show_present(absent | ({"tool_marks"} if kind in THERMAL else set()))
+        self.form.show_present(absent | ({"tool_marks"} if kind.thermal else set()))
         self.keeps.show_present(absent)
 
     def _lay_out(self) -> None:

@@ -13,7 +13,7 @@ from keen_compass.app.round.choices import fill
 from keen_compass.errors import KeenCompassError
 from keen_compass.formats.chart_csv import FEEDS, FIELDS, Columns, Line, Table, guessed, read_table, understood
 from keen_compass.formats.files import read_whole
-from keen_compass.machines.profile import LIMITS, PROCESS_SETTINGS, THERMAL, Machine
+from keen_compass.machines.profile import LIMITS, PROCESS_SETTINGS, Machine
 from keen_compass.quantities.subjects import Subject
 from keen_compass.shop.library import KerfEntry, Known, take_chart, used_by
 from keen_compass.shop.store import Shop
@@ -72,7 +72,7 @@ class ChartPanel(QWidget):
 
     def _asked(self, name: str) -> bool:
         """A router has no pierce, and no process of its own."""
-        if self._machine.kind in THERMAL:
+        if self._machine.kind.thermal:
             return name not in PROCESS_SETTINGS or name in used_by(self._machine)
         return name in ("material", "thickness", "kerf", "feed")
 

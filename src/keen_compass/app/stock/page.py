@@ -16,7 +16,7 @@ from keen_compass.app.stock.grid import KerfGrid, sheet_words, width_words
 from keen_compass.app.stock.wear_chart import WearChart
 from keen_compass.app.stock.worn_card import WornCard
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.profile import ROLLS, Machine, Stock, Tool
+from keen_compass.machines.profile import Machine, Stock, Tool
 from keen_compass.machines.shown import show_length
 from keen_compass.quantities.subjects import Subject
 from keen_compass.shop.consumables import Consumables, consumables, tell_age
@@ -70,7 +70,7 @@ class StockPage(QWidget):
         self.machines = QComboBox()
         self.machines.setAccessibleName("Machine")
         self.machines.setFont(th.font())
-        cutters = [m for m in shop.machines() if m.kind not in ROLLS]
+        cutters = [m for m in shop.machines() if not m.kind.plots]
         for m in cutters:
             self.machines.addItem(m.name, m.uid)
         self.grid = KerfGrid()
