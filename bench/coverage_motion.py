@@ -9,11 +9,11 @@ from __future__ import annotations
 import sys
 from concurrent.futures import ProcessPoolExecutor
 
-from keen_compass.practice.whole_rounds import Practice
+from keen_compass.practice.whole_rounds import covered
 from keen_compass.procedures import REGISTRY
 
-ROUNDS = 10_000
-BLOCK = 250
+ROUNDS = 1_000
+BLOCK = 25
 
 
 def block(task: tuple[str, int]) -> dict[str, tuple[int, int]]:
@@ -21,13 +21,9 @@ def block(task: tuple[str, int]) -> dict[str, tuple[int, int]]:
     name, first = task
     found: dict[str, tuple[int, int]] = {}
     for seed in range(first, first + BLOCK):
-        practice = Practice.start(name, seed)
-        before = practice.true_errors()
-        for f in practice.round(correct=False).solution.findings:
-            if f.error is not None and f.expanded_uncertainty is not None:
-                inside, total = found.get(f.quantity, (0, 0))
-                hit = abs(f.error - before[f.quantity]) <= f.expanded_uncertainty
-                found[f.quantity] = (inside + hit, total + 1)
+        for quantity, hit in covered(name, seed).items():
+            inside, total = found.get(quantity, (0, 0))
+            found[quantity] = (inside + hit, total + 1)
     return found
 
 

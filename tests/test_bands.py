@@ -28,7 +28,7 @@ def test_second_prints_are_in_and_hold_the_truth() -> None:
         (last,) = practice.rounds[-1].solution.findings
         assert last.verdict is Verdict.IN
         assert len(practice.rounds) <= 2
-        left = practice.true_errors()["media_feed"]
+        left = practice.error("media_feed")
         assert abs(left - (last.error or 0.0)) <= (last.expanded_uncertainty or 0.0) + 0.01
 
 

@@ -159,7 +159,7 @@ def test_second_rounds_on_stand_ins_are_in() -> None:
         practice = run("drag-blade", seed, None, None)
         assert [str(f.verdict) for f in practice.rounds[-1].solution.findings] == ["in"]
         assert len(practice.rounds) <= 2
-        assert abs(practice.true_errors()["drag"]) < 0.08  # play rounds corners, too
+        assert abs(practice.error("drag")) < 0.08  # play rounds corners, too
 
 
 # In the window

@@ -268,11 +268,11 @@ def test_whole_rounds_on_stand_ins_end_where_the_truth_is(procedure: str) -> Non
         practice = run(procedure, seed, None, None)
         last = practice.rounds[-1].solution.findings
         assert {str(f.verdict) for f in last} <= {"in", "cannot_tell"}
-        held = practice.router.settings
+        held = practice.settings
         if procedure == "focus-row":
-            assert abs(held["focus"].base - practice.router.truth.focus) <= last[0].expanded_uncertainty  # type: ignore[union-attr,operator]
+            assert abs(held["focus"].base - practice.truth.focus) <= last[0].expanded_uncertainty  # type: ignore[union-attr,operator]
         else:
-            low, high = practice.router.truth.clean
+            low, high = practice.truth.clean
             heat = held["power"].base / (held["cut_feed"].base / 1000)  # type: ignore[union-attr]
             assert low <= heat <= high
 

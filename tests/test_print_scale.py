@@ -23,8 +23,8 @@ from keen_compass.formats.pages import write_page
 from keen_compass.machines.profile import Fitting, Machine
 from keen_compass.pieces.page import CUT_TICK, PAPERS, cut_ticks
 from keen_compass.practice import paper, stand_in
-from keen_compass.practice.paper_rounds import PLOTTER, run, shop_of
 from keen_compass.practice.playing import correct_all, cut, read_all
+from keen_compass.practice.whole_rounds import run
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Step
 from keen_compass.quantities.resolution import OF_PRINTS, ResolutionForm, StoredResolution
@@ -38,6 +38,7 @@ from keen_compass.solve.registration import at_true_size, register
 from keen_compass.standin.truth import Truth
 from keen_compass.words.pages import page_words
 from looks import check_looks, settle
+from plotters import PLOTTER, shop_of
 from test_window_sheets import begin, page_of, printed_and_loaded, read_texts, step_of
 
 RETURN = Qt.Key.Key_Return
@@ -181,18 +182,12 @@ def test_the_second_sheet_is_in_in_every_form_and_hand(
 @pytest.mark.heavy
 def test_from_any_start_the_second_sheet_is_in_tolerance() -> None:
     held = []
-    for seed in range(24):
-        practice = run("print-scale", seed, 1, None, 1)
+    for seed in range(100, 108):
+        practice = run("print-scale", seed, 2, None)
         for axis in "xy":
-            q = f"print_scale_{axis}"
-            f = practice.rounds[0].solution.finding(q)
-            assert f is not None
-            assert f.new is not None
-            assert f.new_expanded_uncertainty is not None
-            right = practice.truth.right(q, practice.settings)
-            held.append(abs(f.new - right) <= f.new_expanded_uncertainty)
-            assert abs(practice.truth.error(q, practice.settings)) <= 1.0  # what is left, entered or not
-    assert np.mean(held) >= 0.93
+            held.append(practice.left(f"print_scale_{axis}")["tolerances"])  # type: ignore[index]
+            assert held[-1] <= 1.0  # what is left, entered or not
+    assert np.median(held) <= 0.5
 
 
 def test_another_mat_is_another_number_and_comes_back_with_it(gull: Shop) -> None:

@@ -34,7 +34,6 @@ from keen_compass.pieces.outline import Outset, outlined
 from keen_compass.pieces.page import CROSS, PAPERS
 from keen_compass.pieces.sticker import Order, Sticker, border_places, laid, lines_to_cut, sticker_page, to_sheet
 from keen_compass.practice import paper, stand_in
-from keen_compass.practice.paper_rounds import PLOTTER, plotter, shop_of
 from keen_compass.practice.playing import artwork, cut, prepare_sheet, read_all
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Stage, Step
@@ -48,6 +47,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.standin.truth import Truth
 from keen_compass.words.say import say
 from looks import check_looks, settle
+from plotters import PLOTTER, plotter, shop_of
 from test_artwork import area_of, svg
 from test_drawings import BODIES
 from test_window_sheets import begin, page_of, read_texts, step_of

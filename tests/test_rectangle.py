@@ -14,8 +14,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_compass.errors import InputError
+from keen_compass.formats.machine_file import file_for
 from keen_compass.machines.forms import usual_machine
-from keen_compass.practice.whole_rounds import Practice
+from keen_compass.practice.whole_rounds import run
 from keen_compass.procedures import load
 from keen_compass.procedures.case import Case, Known
 from keen_compass.procedures.case_input import case_from_json
@@ -27,6 +28,8 @@ from keen_compass.quantities.measuring import PieceScatter
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.uncertainty import t_95
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.standin.router import Router
+from keen_compass.words.say import say
 from said import formula_of, notes_of
 
 RECTANGLE = load("rectangle")
@@ -210,51 +213,24 @@ def test_bad_input_names_its_place(place: str, change: Any) -> None:
     assert str(error.value).startswith(place)
 
 
-WANTED = 0.5  # mm per m: three times what a caliper can tell of such a piece
-
-
-def practised(seed: int) -> tuple[Practice, bool, bool]:
-    """(practice after one correction, second piece in, other size in), judged by the hidden truth."""
-    practice = Practice.start("rectangle", seed)
-    practice.round()
-    left = practice.true_errors()
-    second = all(abs(e) <= WANTED for e in left.values())
-    other = {"width": 320.0, "height": 250.0, "compensation": 6.0}
-    outline = RECTANGLE.piece(other)
-    _, made = practice.make(outline, 9)
-    exact = Instrument(resolution=1e-5)  # no permissible error, so none of the truth's shares of it
-    lengths = {m.name: made.read(m.line, m.name, 1, exact, random.Random(0))[0] for m in RECTANGLE.measurands(outline)}
-    bias = practice.router.truth
-    free = {  # what kerf, lost motion, scatter and reading error leave of the other piece's scale
-        "x_steps": (lengths["width"] - lengths["short_width"]) / (320 - 96) - 1,
-        "y_steps": (lengths["height"] - lengths["short_height"]) / (250 - 75) - 1,
-    }
-    noise = 4.5 * math.sqrt(2) * (bias.scatter + bias.repeat * 0.01) / 175
-    size = all(abs(e) <= WANTED / 1000 + noise for e in free.values())
-    return practice, second, size
-
-
-def test_a_hundred_machines_are_in_after_one_correction() -> None:
+def test_machines_as_they_turn_up_are_in_after_one_correction_and_so_is_another_size() -> None:
+    """Where the noise permits it: U is half of T. The other piece is read without error on the stand-in."""
     judged = good = 0
-    for seed in range(100):
-        practice, second, size = practised(seed)
-        predicted = RECTANGLE.predict(practice.case(RECTANGLE.usual_piece(), {}), 3)
-        if all(WANTED / 3 >= U for U in predicted.values()):
-            judged += 1
-            good += second and size
-    assert judged >= 40
+    for seed in range(14):
+        practice = run("rectangle", seed, 2, None, MachineKind.ROUTER)
+        last = practice.rounds[-1].solution.findings
+        if any(2 * (f.expanded_uncertainty or math.inf) > f.tolerance for f in last):
+            continue
+        judged += 1
+        outline = RECTANGLE.piece({"width": 320.0, "height": 250.0, "compensation": practice.truth.kerf})
+        path = RECTANGLE.tool_path(outline, 9).moved(60, 60)
+        made = Router(practice.truth, practice.settings, 3).make(file_for(practice.turned.machine, path, say))
+        size = {m.name: made.true_length(m.line, "jaws") for m in RECTANGLE.measurands(outline)}
+        other = (size["width"] - size["short_width"]) / (outline.nominal("width") - outline.nominal("short_width")) - 1
+        left = [practice.left(q)["tolerances"] for q in ("x_steps", "y_steps")]  # type: ignore[index]
+        good += abs(other) <= 0.4e-3 and max(left) <= 1
+    assert judged >= 5
     assert good >= 0.99 * judged
-
-
-def test_practice_is_repeatable_and_ends_with_everything_in() -> None:
-    def run(seed: int) -> Practice:
-        practice = Practice.start("rectangle", seed)
-        while not practice.rounds or any(f.verdict is not Verdict.IN for f in practice.rounds[-1].solution.findings):
-            practice.round()
-        return practice
-
-    assert run(7).to_json() == run(7).to_json()
-    assert len(run(7).rounds) <= 5
 
 
 def test_intervals_cover_the_truth() -> None:

@@ -24,10 +24,11 @@ from keen_compass.machines.profile import HEADS_BESIDE, OFFSET_FORMS, Machine
 from keen_compass.pieces.page import PAPERS, Page, fitting, vernier_ticks
 from keen_compass.practice import paper as practice
 from keen_compass.practice import stand_in
-from keen_compass.practice.paper_rounds import PLOTTER, plotter, run, shop_of
 from keen_compass.practice.playing import correct_all, cut, play, prepare_sheet, read_all
+from keen_compass.practice.whole_rounds import run
 from keen_compass.procedures import load
 from keen_compass.procedures.base import Stage, Step
+from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.readings import Spot, parse_spot
 from keen_compass.quantities.standpoint import DIRECTIONS, WORDS, Standpoint
 from keen_compass.quantities.stored import StoredAmount
@@ -40,6 +41,7 @@ from keen_compass.standin.truth import Truth
 from keen_compass.words.beside import beside_in_words, matching_pair, pairs_in_words
 from keen_compass.words.pages import page_words, vernier_ends
 from keen_compass.words.say import Show, say
+from plotters import PLOTTER, plotter, shop_of
 
 STANDPOINTS = [
     Standpoint(x, y) for x, y in product(DIRECTIONS, DIRECTIONS)
@@ -403,22 +405,11 @@ def test_the_second_sheet_is_in_however_the_controller_keeps_it(
 @pytest.mark.heavy
 @pytest.mark.parametrize("half", [0, 1])
 def test_from_any_start_the_second_sheet_is_in_tolerance(half: int) -> None:
-    """Every one of 24: printers that stretch, sheets askew, hands that wander, eyes that look from aside."""
-    inside = 0
-    held_in_U = []
-    for seed in range(12 * half, 12 * half + 12):
-        practice = run("pointer", seed, 2, None, 2)
-        right = [practice.truth.right(f"pointer_{a}", practice.settings) for a in "xy"]
-        left = [practice.held[f"pointer_{a}"].base - right[k] for k, a in enumerate("xy")]
-        inside += math.hypot(*left) <= 0.2
-        first = practice.rounds[0].solution
-        for k, a in enumerate("xy"):
-            f = first.finding(f"pointer_{a}")
-            assert f is not None
-            assert f.new is not None
-            held_in_U.append(abs(f.new - right[k]) <= (f.expanded_uncertainty or 0))
-    assert inside == 12
-    assert np.mean(held_in_U) >= 0.93
+    """Printers that stretch, sheets askew, hands that wander, eyes that look from aside; offsets with either sign."""
+    for seed in range(200 + 5 * half, 205 + 5 * half):
+        practice = run("pointer", seed, 2, None, MachineKind.PRINT_AND_CUT)
+        for axis in "xy":
+            assert practice.left(f"pointer_{axis}")["tolerances"] <= 1.0, (seed, axis)  # type: ignore[index]
 
 
 def test_registration_says_how_the_print_lies_and_whose_error_is_whose(shop: Shop) -> None:
@@ -456,7 +447,7 @@ def test_practice_from_the_command_line_goes_through_real_files(
     assert body["rounds"][-1]["findings"][0]["verdict"] == "in"
     for done in body["rounds"]:
         for file in map(Path, done["files"]):
-            assert file.read_bytes()[:4] == (b"%PDF" if file.suffix == ".pdf" else b"IN;\n")
+            assert file.read_bytes()[:4] == {".pdf": b"%PDF", ".plt": b"IN;\n", ".svg": b"<svg"}[file.suffix]
     if procedure == "pointer":
         assert [len(r["files"]) for r in body["rounds"]] == [2, 2]
         assert all(abs(body["found"][q] - body["truth"][q]) < 0.15 for q in ("pointer_x", "pointer_y"))

@@ -27,7 +27,6 @@ from keen_compass.controllers.practice_dialects import TEXT
 from keen_compass.errors import InputError
 from keen_compass.machines.profile import OFFSET_FORMS
 from keen_compass.practice import paper as practice
-from keen_compass.practice.paper_rounds import shop_of
 from keen_compass.practice.playing import cut
 from keen_compass.practice.wire import holding, stand_in
 from keen_compass.procedures.base import Stage, Step
@@ -36,6 +35,7 @@ from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from looks import check_looks, settle
+from plotters import shop_of
 from test_sheets import PALM, STANDPOINTS
 
 RETURN = Qt.Key.Key_Return

@@ -9,7 +9,7 @@ import io
 import json
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
@@ -20,6 +20,8 @@ from keen_compass.quantities.kinds import MachineKind
 
 if TYPE_CHECKING:
     from keen_compass.formats.gcode import CutSettings
+    from keen_compass.machines.profile import Machine
+    from keen_compass.pieces.moves import MoveProgram
     from keen_compass.pieces.toolpath import ToolPath
     from keen_compass.procedures.base import Procedure
     from keen_compass.quantities.geometry import Box
@@ -137,9 +139,12 @@ def _parser() -> argparse.ArgumentParser:
     add_listing(commands)
     add_cable(commands)
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")
-    practice.add_argument("procedure", help="its name; or all: a router wrong in everything, put right in order")
+    practice.add_argument("procedure", help="its name; or all: a machine as it turned up, put right in order")
     practice.add_argument("--seed", type=int, default=1)
     practice.add_argument("--rounds", type=int)
+    practice.add_argument(
+        "--machine", choices=[kind.value for kind in MachineKind], help="on which; what it is usually done on otherwise"
+    )
     practice.add_argument("--json", action="store_true")
     practice.add_argument("--out", type=Path, metavar="DIR", help="where the rounds' files go")
     practice.set_defaults(run=_practice)
@@ -195,10 +200,10 @@ def _solve(options: argparse.Namespace) -> int:
 def _piece(options: argparse.Namespace) -> int:
     from dataclasses import replace
 
+    from keen_compass.formats import drawings
     from keen_compass.formats.files import write_whole
-    from keen_compass.formats.gcode import write_moves
+    from keen_compass.formats.machine_file import file_for
     from keen_compass.pieces.placement import GAP
-    from keen_compass.practice.whole_rounds import TABLE
     from keen_compass.procedures import load
     from keen_compass.procedures.base import Makes
     from keen_compass.procedures.case import length_mm
@@ -216,37 +221,33 @@ def _piece(options: argparse.Namespace) -> int:
     at = tuple(length_mm(_maybe_number("40" if own else given.pop(k, "40")), f"--set {k}") for k in ("x", "y"))
     settings = _cut_settings(given, bed)
     kind = _kind(options, procedure)
-    burning = ({"focus": 0.0} if procedure.burns else {}) | _burning(given, kind)
+    machine = _machine(procedure, kind, settings, units_per_mm, given)
     if procedure.thermal_pieces and kind.thermal:
         given.setdefault("thermal", "true")
     parameters = _parameters(procedure, options.piece_size, given)
-    settings = replace(settings, spindle=settings.spindle and parameters.get("made_by", "cut") == "cut")
+    draws = kind.plots or parameters.get("made_by", "cut") != "cut"
+    settings = replace(settings, spindle=settings.spindle and not draws)
     why = {Makes.NOTHING: "its parts are counted", Makes.PRINT: "the printer prints its own test"}
     if procedure.makes in why:
         raise InputError(f"makes no piece: {why[procedure.makes]}", procedure.name)
     shape = procedure.piece(parameters)
+    made: ToolPath | MoveProgram
     if procedure.makes is Makes.MOVES:
-        program = shape.program(TABLE, cycles)
-        if options.format == "gcode":
-            write_whole(options.output, write_moves(program, settings, say).encode("ascii"))
-            return 0
-        # What can't wait draws a tick wherever it would.
-        path = program.as_ticks(getattr(shape, "axis", "x"), say(program.title))
-        at = (0.0, 0.0)
+        made = program = shape.program(machine, cycles)
+        path = program.as_ticks(
+            getattr(shape, "axis", "x"), say(program.title)
+        )  # what can't wait draws a tick where it would
+        made = made if options.format == "gcode" else path
     else:
         path = procedure.tool_path(shape, number)
         if path.cuts and kind is MachineKind.PEN:
             raise InputError("a pen cuts nothing; make it on what cuts", "--machine")
-        at = shape.origin if procedure.anchored else (at[0] + GAP, at[1] + GAP)
-    if options.format == "gcode":
-        data = _as_gcode(path.moved(*at), kind, settings, burning).encode("ascii")
-    elif options.format == "hpgl":
-        from keen_compass.formats.hpgl import write_hpgl
-
-        data = write_hpgl(path.moved(*at), units_per_mm, bed).encode("ascii")
+        made = path.moved(*(shape.origin if procedure.anchored else (at[0] + GAP, at[1] + GAP)))
+    if options.format in ("gcode", "hpgl"):
+        takes = {"gcode": MachineKind.ROUTER, "hpgl": MachineKind.KNIFE}[options.format]
+        machine = machine if kind.file == options.format else replace(machine, kind=takes)
+        data = file_for(machine, made, say, reach=bed, cut=settings).encode("ascii")
     else:
-        from keen_compass.formats import drawings
-
         text = {"svg": drawings.write_svg, "dxf": drawings.write_dxf}.get(options.format)
         data = text(path).encode("utf-8") if text else drawings.write_pdf(path)
     write_whole(options.output, data)
@@ -284,21 +285,25 @@ def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> MachineKind
     return kind
 
 
-def _as_gcode(path: ToolPath, kind: MachineKind, settings: CutSettings, burning: dict[str, Any]) -> str:
-    """That kind of machine's own file. burning: what was set of torch or beam."""
+def _machine(
+    procedure: Procedure[Any], kind: MachineKind, settings: CutSettings, units_per_mm: float, given: dict[str, str]
+) -> Machine:
+    """A machine of that kind with what was set of it, taken out of that. A lens is moved only where somebody says."""
     from dataclasses import replace
 
-    from keen_compass.formats.gcode import write_gcode
-    from keen_compass.formats.thermal import ThermalSettings, write_thermal
+    from keen_compass.machines.forms import usual_machine
 
-    if kind.thermal:
-        return write_thermal(
-            path,
-            ThermalSettings(
-                settings.bed, kind is MachineKind.LASER, settings.feed, z_travel=settings.z_travel, **burning
-            ),
-        )
-    return write_gcode(path, replace(settings, spindle=settings.spindle and not kind.plots))
+    burns: dict[str, Any] = {n: _number_setting(given, n) for n in BURNING if n in given} if kind.thermal else {}
+    still = kind is MachineKind.LASER and not procedure.burns and "focus" not in burns
+    return replace(
+        usual_machine(kind),
+        bed=(settings.bed.width, settings.bed.height),
+        stock=None,
+        z_travel=0.0 if still else settings.z_travel,
+        units_per_mm=units_per_mm,
+        feed=settings.feed,
+        **burns,
+    )
 
 
 def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
@@ -306,11 +311,10 @@ def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
     from dataclasses import fields, replace
 
     from keen_compass.formats.gcode import CutSettings
-    from keen_compass.practice.whole_rounds import TABLE
     from keen_compass.procedures.case import length_mm
 
     own = {f.name for f in fields(CutSettings)} - {"bed", "inches", "spindle", "spindle_rpm"}
-    given.setdefault("z_travel", f"{TABLE.z_travel:g}")
+    given.setdefault("z_travel", "80")
     settings = CutSettings(
         bed, inches=given.pop("units", "mm") == "in", spindle_rpm=_whole_setting(given, "spindle_rpm", 18000)
     )
@@ -353,11 +357,6 @@ def _maybe_number(text: str) -> float | str:
         return text
 
 
-def _burning(given: dict[str, str], kind: MachineKind) -> dict[str, Any]:
-    """What was set of torch or beam; elsewhere there is neither."""
-    return {name: _number_setting(given, name) for name in BURNING if name in given} if kind.thermal else {}
-
-
 def _number_setting(given: dict[str, str], name: str) -> float:
     value = _maybe_number(given.pop(name))
     if isinstance(value, str):
@@ -380,8 +379,7 @@ def _cycles(given: dict[str, str], usual: int) -> int:
 
 
 def _practice(options: argparse.Namespace) -> int:
-    from keen_compass.practice.paper_rounds import SheetRound
-    from keen_compass.practice.whole_rounds import PracticeRound, run
+    from keen_compass.practice.whole_rounds import run
 
     if options.procedure == "all":
         return _practice_all(options)
@@ -390,27 +388,38 @@ def _practice(options: argparse.Namespace) -> int:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise InputError(f"can't be made: {error.strerror}", str(folder)) from None
-    practice = run(options.procedure, options.seed, options.rounds, folder)
+    practice = run(options.procedure, options.seed, options.rounds, folder, _asked_kind(options))
     body = practice.to_json()
     if options.json:
         print_json(body)
         return 0
-    rounds: Sequence[PracticeRound | SheetRound] = practice.rounds
-    for i, done in enumerate(rounds, 1):
+    for i, done in enumerate(practice.rounds, 1):
         print(f"round {i}: {', '.join(done.files)}")
         for name, values in done.readings.items():
             print(f"  {name:<13} {'  '.join(_shown(v) for v in values)}")
         for f in done.solution.findings:
             off = f"{f.error:+.3f} ± {f.expanded_uncertainty:.3f} {f.error_unit}" if f.error is not None else "-"
             print(f"  {f.quantity:<13} {off}  {f.verdict}  {f.old} -> {f.new}")
-    print("hidden truth:", "  ".join(f"{k} {v:.4f}" for k, v in body["truth"].items() if v is not None))
-    print("found:       ", "  ".join(f"{k} {v}" for k, v in body["found"].items()))
+    print("hidden truth:", "  ".join(f"{k} {_shown(v)}" for k, v in body["truth"].items() if v is not None))
+    print("found:       ", "  ".join(f"{k} {_shown(v)}" for k, v in body["found"].items()))
+    print_left(body["left"])
     return 0
 
 
+def _asked_kind(options: argparse.Namespace) -> MachineKind | None:
+    return MachineKind(options.machine) if options.machine else None
+
+
+def print_left(left: Mapping[str, Mapping[str, float]]) -> None:
+    """What is really left, in tolerances: 1 is just in."""
+    print("really left, in tolerances:", "  ".join(f"{q} {v['tolerances']:.2f}" for q, v in left.items()) or "-")
+
+
 def _shown(reading: Any) -> str:
-    """A number, or both of a place."""
-    return " ".join(f"{v:.2f}" for v in (reading if isinstance(reading, list) else [reading]))
+    """A number, both of a place, or both of a pair."""
+    if isinstance(reading, dict):
+        return " for ".join(f"{v:g}" for v in reading.values())
+    return " ".join(f"{v:.6g}" for v in (reading if isinstance(reading, list) else [reading]))
 
 
 def _practice_folder() -> Path:
@@ -426,20 +435,18 @@ def _practice_folder() -> Path:
 
 
 def _practice_all(options: argparse.Namespace) -> int:
-    """A router that is wrong in everything, put right in the order that the program proposes."""
-    from keen_compass.practice.walk import walked_from_wrong
+    """A machine as it turned up, put right in the order that the program proposes."""
+    from keen_compass.practice.whole_rounds import run_all
 
-    done, left = walked_from_wrong(options.seed)
-    rows = [
-        {"procedure": w.procedure, "quantities": list(w.quantities), "rounds": w.rounds, "verdicts": list(w.verdicts)}
-        for w in done
-    ]
+    practice = run_all(options.seed, _asked_kind(options) or MachineKind.ROUTER)
+    left = {q: v for q in practice.yields if (v := practice.left(q))}
     if options.json:
-        print_json({"seed": options.seed, "walked": rows, "left": left})
+        rows = [{**w._asdict(), "verdicts": list(w.verdicts)} for w in practice.walked]
+        print_json({"seed": options.seed, "machine": practice.kind, "walked": rows, "left": left})
         return 0
-    for w in done:
+    for w in practice.walked:
         print(f"{w.procedure:<12} {', '.join(w.quantities):<24} rounds {w.rounds}  {', '.join(w.verdicts)}")
-    print("really left:", "  ".join(f"{q} {e:+.3f}" for q, e in left.items()))
+    print_left(left)
     return 0
 
 

@@ -14,6 +14,7 @@ from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 
 STICKER = "harbour-sticker.svg"
+SHORTEST_MOVE = 2.0  # mm, of a camera
 MOST_ROUNDS = 4  # of one procedure; who needs more is chasing
 
 
@@ -50,12 +51,20 @@ def prepare_sheet(session: RoundSession) -> None:
 
 
 def read_all(session: RoundSession, most: int | None = None) -> None:
-    """Read the practice instrument into every callout, at most `most` readings."""
+    """Read the practice instrument into every callout, at most `most` readings. Where a cross is in no picture, the
+    head is moved less: it is drawn again.
+    """
     done = 0
     while session.measuring.current() and (most is None or done < most):
         if takes(session):
             take(session)
-        session.measuring.type(shows(session) or "")
+        shown = shows(session)
+        if shown is None and session.context.procedure.pictured and session.context.chosen["step"] != SHORTEST_MOVE:
+            session.making.choose_option("step", SHORTEST_MOVE)
+            session.go(Step.MAKE)
+            cut(session)
+            continue
+        session.measuring.type(shown or "")
         if not session.measuring.keep():
             raise AssertionError(session.measuring.complaint)
         done += 1
@@ -94,8 +103,8 @@ def play(
 ) -> RoundSession:
     """A whole round, from the first piece to the signature; or given up after measuring. chosen: of its choices."""
     session = RoundSession.begin(shop, machine, procedure, quantity)
-    if chosen:
-        session.making.choose(chosen={**session.context.chosen, **chosen})
+    for name, value in (chosen or {}).items():
+        session.making.choose_option(name, value)
     if instrument:
         session.making.choose(instrument=instrument)
         session.making.choose(size=session.making.proposed_size())

@@ -1,370 +1,328 @@
-"""Whole rounds on a stand-in: the file that we write, run by a machine with hidden faults, read, solved, corrected.
+"""Whole rounds on a stand-in, played through the same session that the screens use, in a scratch shop.
 
-The solver sees the readings and what a technician would know; the truths are only set beside the
-values found at the end.
+A machine turns up, what the procedure's values rest on is put right first as a technician would, then piece after piece
+is made from its very file, read, corrected. What is really so is only set beside what was found at the end.
 """
 
 from __future__ import annotations
 
 import math
-import random
-from collections.abc import Mapping
+import tempfile
+from collections.abc import Collection, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
-from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
-from keen_compass.formats.thermal import ThermalSettings, write_thermal
-from keen_compass.machines.profile import Machine
-from keen_compass.pieces.cross_mark import CrossMark
-from keen_compass.pieces.placement import GAP
-from keen_compass.pieces.where import InView
-from keen_compass.practice.paper_rounds import PaperRounds, round_as_json
-from keen_compass.practice.paper_rounds import run as run_sheets
-from keen_compass.practice.reading import shown
-from keen_compass.procedures import load
-from keen_compass.procedures.base import Makes, Procedure
-from keen_compass.procedures.case import Case
+from keen_compass.machines.heads import sign_kept
+from keen_compass.machines.profile import AIMED_WITH, Machine
+from keen_compass.practice.playing import correct_all, cut, look_below, play, read_all
+from keen_compass.practice.stand_in import cut_off_by
+from keen_compass.practice.turned_up import TurnedUp, turned_up
+from keen_compass.procedures import load, yielding
+from keen_compass.procedures.base import Makes, Stage, Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Solution
-from keen_compass.quantities.geometry import Box
-from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.kinds import MachineKind
-from keen_compass.quantities.lengths import Length
-from keen_compass.quantities.measuring import PieceScatter
-from keen_compass.quantities.readings import Count, Pick, Reading, Spot
-from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
-from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored
+from keen_compass.quantities.readings import Picture, Reading, Spot, number_of
+from keen_compass.quantities.resolution import StoredResolution
+from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.drive import PARTS_WITHIN, Drive
-from keen_compass.solve.joint import Known
-from keen_compass.solve.travel import lost_motion_of, scale_of
-from keen_compass.standin.camera import SIZE as PICTURE
-from keen_compass.standin.router import Made, Router
-from keen_compass.standin.truth import Truth, amount, random_truth
-from keen_compass.words.say import say
+from keen_compass.rounds import RoundSession
+from keen_compass.shop.standing import next_in_order, spokes
+from keen_compass.shop.store import Shop
+from keen_compass.standin.truth import Truth
+from keen_compass.words.answers import finding_as_json
+from keen_compass.words.say import PLAIN
 
 MOST_ROUNDS = 5
-MOST_TRIES = 2  # that a move may be halved, until what it shows is in the picture
-START_OFF = 0.012  # a start this far off is still plausible
-BED = Box(0, 0, 1300, 900)
-TABLE = Machine(
-    "practice",
-    "Practice",
-    MachineKind.ROUTER,
-    (BED.width, BED.height),
-    z_travel=80.0,
-    gantry=1180.0,
-    step_limit=60_000.0,
-    decimals=3,
-)
-COMPENSATION = 6.0
-NOMINAL_STEPS = 106.667
-RECORD_DOF = {"repeats": 20, "scatter": 12}
-# Tight enough that a round has something to do, wide enough that the practice instruments can tell.
-TOLERANCE = {
-    "x_steps": 0.4,
-    "y_steps": 0.4,
-    "z_steps": 2.0,
-    "x_backlash": 0.05,
-    "y_backlash": 0.05,
-    "squareness": 0.5,
-    "x_home": 0.2,
-    "y_home": 0.2,
-    "x_tram": 0.3,
-    "y_tram": 0.3,
-    "bed": 0.15,
-    "kerf": 0.1,
-    "focus": 1.0,
-    "hole_bias": 0.1,
-    "drag": 0.05,
-    "media_feed": 0.1,
-    "camera_x": 0.1,
-    "camera_y": 0.1,
-    "second_tool_x": 0.5,
-    "second_tool_y": 0.5,
-    "x_speed": 600.0,
-    "y_speed": 600.0,
-}
-BEAM = {"focus": 0.0, "power": 76.0, "cut_feed": 2400.0}  # as a beam is set at first
-PROVEN_SCALE = Known(0.0, 0.0003)  # mm/mm, as a round leaves it
-PROVEN_PLAY = 0.05  # mm
-PARTS = {"step_angle": 1.8, "microsteps": 32.0, "reduction": 1.0, "belt_pitch": 3.0, "teeth": 20.0}
+MOST_TRIES = 2  # of what a round leaves untold
+SPEED_SHARE = 0.8  # of the feed at which steps are lost, that is to be kept to
+FINE = 9  # decimals of a truth
 
 
-class NotInViewError(InputError):
-    """What is looked for is not in the picture."""
-
-
-@dataclass
+@dataclass(frozen=True, slots=True)
 class PracticeRound:
-    """One round: the file that was run, what was read, what it said."""
+    """One piece or run: its files, what was read, what it said; mm that a cut really lies off the print at most."""
 
-    file: str
+    files: list[str]
     readings: dict[str, list[Any]]
     solution: Solution
-    files: list[str] = field(default_factory=list)
+    beside: float | None = None
+
+    def to_json(self) -> dict[str, Any]:
+        """As the command line writes it."""
+        body = {
+            "files": self.files,
+            "readings": [{"measurand": m, "values": v} for m, v in self.readings.items()],
+            "findings": [finding_as_json(f, PLAIN) for f in self.solution.findings],
+        }
+        return body | ({} if self.beside is None else {"cut_off_by": round(self.beside, 4)})
+
+
+class Walked(NamedTuple):
+    """One procedure of a walk: what it was for, how many pieces or runs it took, and what was found in the last."""
+
+    procedure: str
+    quantities: tuple[str, ...]
+    rounds: int
+    verdicts: tuple[Verdict, ...]
 
 
 @dataclass
 class Practice:
-    """A stand-in and a technician who follows the program."""
+    """A machine that turned up, in a shop of its own, with a technician who follows the program.
+
+    before: what its controller held when the procedure's first piece was made; settings: what it holds now.
+    """
 
     seed: int
-    procedure: Procedure[Any]
-    router: Router
-    instrument: Instrument
-    scatter: PieceScatter
+    turned: TurnedUp
+    shop: Shop
     rounds: list[PracticeRound] = field(default_factory=list)
-    _random: random.Random = field(default_factory=random.Random)
+    walked: list[Walked] = field(default_factory=list)
+    yields: tuple[str, ...] = ()
+    settings: dict[str, StoredValue] = field(default_factory=dict)
 
-    @classmethod
-    def start(cls, name: str, seed: int) -> Practice:
-        """A machine as it may turn up, all from one seed."""
-        rng = random.Random(seed)
-        procedure = load(name)
-        instrument = procedure.usual_instrument()
-        start = StoredResolution(ResolutionForm.STEPS_PER_MM, NOMINAL_STEPS)
-        off = PARTS_WITHIN[Drive.BELT] if procedure.starting else START_OFF
-        correct = {axis: NOMINAL_STEPS * (1 + rng.uniform(-off, off)) for axis in ("x", "y")}
-        truth = replace(random_truth(rng, correct, COMPENSATION), parts={"x": PARTS})
-        if "hole_bias" in procedure.yields:  # of a generator of its own: nothing else changes
-            truth = replace(truth, hole_bias=random.Random(f"{seed}/holes").uniform(-0.15, 0.05))
-        held = {}
-        for head in ("second_tool", "camera"):
-            if f"{head}_x" in procedure.yields:
-                beside = random.Random(f"{seed}/{head}")
-                sits = beside.uniform(-40, 40), beside.uniform(-40, 40)
-                truth = replace(
-                    truth, heads={head: sits}, camera=(beside.uniform(0.015, 0.03), beside.uniform(-8, 8), 0.0)
-                )
-                held = {f"{head}_{a}": round(v + beside.uniform(-1, 1), 2) for a, v in zip("xy", sits, strict=True)}
-        if procedure.makes is Makes.PRINT:
-            truth = replace(truth, fed=round(random.Random(f"{seed}/feed").uniform(-0.3, 0.3), 3))
-        if procedure.trails:
-            truth = replace(truth, trails=random.Random(f"{seed}/blade").uniform(0.16, 0.34))
-        if procedure.burns:
-            truth = _beam(truth, random.Random(f"{seed}/beam"))
-        if procedure.starting:  # as the parts say, with a switch that may stand elsewhere than was entered
-            parts = NOMINAL_STEPS * rng.choice((1.0, 1.0, 0.5, 2.0))
-            start = StoredResolution(ResolutionForm.STEPS_PER_MM, parts)
-        repeats = Repeatability(
-            _recorded(truth.repeat * instrument.resolution, RECORD_DOF["repeats"], rng), RECORD_DOF["repeats"]
-        )
-        scatter = PieceScatter(_recorded(truth.scatter, RECORD_DOF["scatter"], rng), RECORD_DOF["scatter"], False)
-        settings: dict[str, StoredValue] = {"x_steps": start, "y_steps": start}
-        for axis in ("x", "y"):
-            settings[f"{axis}_speed"] = StoredAmount(f"{axis}_speed", "mm/min", 9000.0)
-        settings |= {q: StoredAmount(q, "mm", mm) for q, mm in held.items()}
-        if "kerf" in procedure.yields:
-            settings["kerf"] = StoredAmount("kerf", "mm", COMPENSATION)
-        if procedure.burns:
-            settings |= {q: StoredAmount(q, QUANTITIES[q].unit, value) for q, value in BEAM.items()}
-        settings |= _put_right_beneath(procedure, truth, start, rng)
-        router = Router(truth, settings, rng.randrange(2**31))
-        return cls(seed, procedure, router, replace(instrument, repeats=repeats), scatter, _random=rng)
+    @property
+    def kind(self) -> str:
+        """Of machine."""
+        return self.turned.machine.kind.value
 
-    def case(self, piece: Mapping[str, Any], readings: Mapping[str, list[Any]]) -> Case:
-        """What the technician knows, with the settings in force now."""
-        return Case(
-            procedure=self.procedure.name,
-            machine=TABLE,
-            values=dict(self.router.settings),
-            known=self.known(),
-            piece=piece,
-            instrument=self.instrument,
-            tolerance=TOLERANCE,
-            readings={m: tuple(self._reading(m, v) for v in values) for m, values in readings.items()},
-            piece_scatter=self.scatter,
-        )
+    @property
+    def truth(self) -> Truth:
+        """What is really so, with what is fitted now."""
+        fitted = self.turned.machine.fitted
+        return self.turned.truth.with_accessory(fitted.get("accessory", "")).with_carrier(fitted.get("carrier", ""))
 
-    def _reading(self, measurand: str, value: Any) -> Reading:
-        """Of the kind that it is."""
-        if self.procedure.pictured:
-            return Spot(value[0], value[1], "")
-        if measurand in self.procedure.picks:
-            return Pick(value, f"{value:g}")
-        unit = self.procedure.counts.get(measurand)
-        return Length(value, f"{value:.3f}", "mm") if unit is None else Count(value, f"{value:g}", unit)
+    @property
+    def machine(self) -> Machine:
+        """As the shop has it by now."""
+        return self.shop.machine(self.turned.machine.uid)
 
-    def known(self) -> dict[str, Known]:
-        """What earlier rounds proved, for what leans on it: scales and play in tolerance."""
-        if not any(QUANTITIES[q].group == "cut" for q in self.procedure.yields):
-            return {}
-        return {scale_of(a).name: PROVEN_SCALE for a in ("x", "y")} | {
-            lost_motion_of(a).name: Known(0.0, PROVEN_PLAY) for a in ("x", "y")
-        }
-
-    def make(self, shape: Any, number: int) -> tuple[str, Made]:
-        """Write the file, have the stand-in run it."""
-        if self.procedure.burns:
-            path = self.procedure.tool_path(shape, number).moved(GAP + 20, GAP + 20)
-            held = {q: amount(self.router.settings, q) for q in BEAM}
-            file = write_thermal(
-                path, ThermalSettings(BED, beam=True, feed=held["cut_feed"], power=held["power"], focus=held["focus"])
+    def walk(self, wanted: Collection[str] | None = None) -> None:
+        """Put right what is asked of the machine (of those wanted), in the order that the program says."""
+        tried: dict[str, int] = {}
+        while True:
+            asked = [s.quantity for s in next_in_order(spokes(self.shop, self.machine))]
+            todo = [q for q in asked if (wanted is None or q in wanted) and tried.get(q, 0) < MOST_TRIES]
+            if not todo:
+                break
+            quantity, machine = todo[0], self.machine
+            known = yielding(quantity, machine.file_format)  # what one can't tell, another may
+            entry = known[tried.get(quantity, 0) % len(known)]
+            session = play(self.shop, machine, entry.name, quantity, chosen=self._seen(quantity))
+            found = session.measuring.findings()
+            for q in {quantity, *(f.quantity for f in found)}:
+                tried[q] = tried.get(q, 0) + 1
+            self._tool_back()
+            verdicts = tuple(session.context.procedure.for_logbook(f).verdict for f in found)
+            self.walked.append(
+                Walked(entry.name, tuple(f.quantity for f in found), len(session.context.pieces), verdicts)
             )
-        else:
-            file = file_for(self.procedure, shape, number, self.procedure.passes)
-        made = self.router.make(file) if file else Made(self.router.truth, dict(self.router.settings), number)
-        return file, made
+        self.settings = self._held()
 
-    def _seen(self, made: Made, shape: CrossMark, name: str) -> list[float]:
-        """Where the cross is in a picture that the practice camera takes, px."""
-        from keen_compass.formats.pictures import grey_of
-        from keen_compass.practice.camera import looked
-        from keen_compass.solve.cross import find_cross
+    def _tool_back(self) -> None:
+        """A pen was in for what is only drawn: what cuts is in again."""
+        if self.machine.mounted != self.turned.machine.mounted:
+            self.shop.mount(self.machine, tool=self.turned.machine.tool)
 
-        held = amount(self.router.settings, "camera_x"), amount(self.router.settings, "camera_y")
-        stands = shape.stands_at(held)[shape.names.index(name)]
-        found = find_cross(grey_of(looked(made, stands, name), name))
-        if found is None:
-            raise NotInViewError("no cross is found", name)
-        return [found.u, found.v]
+    def _seen(self, quantity: str) -> dict[str, object]:
+        """What a technician sees at the machine and chooses: what drives an axis."""
+        q = QUANTITIES[quantity]
+        drives = self.turned.drives
+        return {"drive": drives[q.axis]} if q.family == "drive" and q.axis in drives else {}
 
-    def make_and_read(self, piece: Mapping[str, Any], number: int) -> tuple[str, dict[str, list[Any]]]:
-        """Write the file, have the stand-in run it, read everything."""
-        shape = self.procedure.piece(piece)
-        file, made = self.make(shape, number)
-        readings: dict[str, list[Any]] = {}
-        for count in range(self.procedure.passes):
-            for m in [m for m in self.procedure.measurands(shape) if self.procedure.asks(m, piece)]:
-                if isinstance(m.where, InView):
-                    value: Any = self._seen(made, shape, m.name)
-                else:
-                    value = shown(made, m, count, self.instrument, self._random)
-                readings.setdefault(m.name, []).append(value)
-        return file, readings
+    def play(self, procedure: str, rounds: int | None, folder: Path | None, *, correct: bool = True) -> None:
+        """Rounds until every finding is in tolerance (at most 5), or exactly `rounds`."""
+        quantity = _quantity_of(procedure, self.machine)
+        if not quantity:
+            raise InputError(f"a {self.machine.kind.said} has nothing that {procedure} finds out", "--machine")
+        session = RoundSession.begin(self.shop, self.machine, procedure, quantity)
+        for name, value in self._seen(quantity).items():
+            session.making.choose_option(name, value)
+        self.yields = session.context.yields
+        wanted = {under for q in self.yields for under in beneath(q)}
+        if Stage.AIM in session.making.sheets.stages:  # what it is aimed with, whichever that is
+            wanted |= {q for q in self.machine.quantities if QUANTITIES[q].family in AIMED_WITH}
+        self.walk(wanted - set(self.yields))
+        for q in self.yields:  # what a round beneath found out about them by the way
+            if q in self.turned.held and QUANTITIES[q].lives is not Lives.RESOLUTION:
+                self.shop.put_value(self.machine.uid, q, self.turned.held[q], "start", subject=self.machine.subject)
+        if session.context.procedure.sized:  # what is known by now may have it smaller
+            session.making.choose(size=session.making.proposed_size())
+        nothing = session.context.procedure.makes is Makes.NOTHING
+        for i in range(rounds or MOST_ROUNDS):
+            if not nothing:
+                cut(session)
+            read_all(session)
+            look_below(session)
+            self.rounds.append(_round(session, folder, f"{procedure}-seed-{self.seed}-round-{i + 1}"))
+            findings, held = session.measuring.findings(), self._held()
+            if (rounds is None and all(f.verdict is Verdict.IN for f in findings)) or not correct:
+                break
+            if any(session.correcting.enters(f) for f in findings):
+                session.go(Step.CORRECT)
+                correct_all(session)
+            elif rounds is None and nothing:
+                break
+            session.go(Step.MEASURE if nothing else Step.MAKE)
+            if rounds is None and nothing and self._held() == held:
+                break
+        self.settings = self._held()
 
-    def _in_view(self, piece: Mapping[str, Any]) -> tuple[Mapping[str, Any], str, dict[str, list[Any]]]:
-        """Make and read; where a move takes what is looked for out of the picture, again with shorter ones."""
-        for _ in range(MOST_TRIES):
-            try:
-                return piece, *self.make_and_read(piece, len(self.rounds) + 1)
-            except NotInViewError:
-                piece = {**piece, "moves": [[x / 2, y / 2] for x, y in piece["moves"]]}
-        return piece, *self.make_and_read(piece, len(self.rounds) + 1)
+    def _held(self) -> dict[str, StoredValue]:
+        """What controller, files and profile hold, as quantities count: an offset from tool to what is beside it."""
+        machine = replace(self.machine, mounted=self.turned.machine.mounted)
+        kept = self.shop.values_on(machine)
+        found: dict[str, StoredValue] = {}
+        for q in machine.quantities:
+            stored = kept[q].stored if q in kept else machine.as_delivered(q)
+            if isinstance(stored, StoredAmount) and QUANTITIES[q].group == "heads" and q != "drag":
+                sign = sign_kept(q, machine.offset_form, machine.flipped)
+                stored = StoredAmount(q, stored.unit, stored.value * sign)
+            if stored is not None:
+                found[q] = stored
+        return found
 
-    def round(self, piece: Mapping[str, Any] | None = None, *, correct: bool = True) -> PracticeRound:
-        """Make, measure, solve; and enter the new numbers where they are worth it."""
-        piece = self.procedure.usual_piece() if piece is None else piece
-        if self.procedure.pictured:
-            piece = {**piece, "picture": list(PICTURE)}
-        if isinstance(kerf := self.router.settings.get("kerf"), StoredAmount):  # what is in force by now
-            piece = {**piece, "compensation": kerf.base}
-            if bias := amount(self.router.settings, "hole_bias"):
-                piece |= {"hole_bias": bias}
-        piece, file, readings = self._in_view(piece)
-        solution = self.procedure.solve(self.case(piece, readings))
-        done = PracticeRound(file, readings, solution)
-        self.rounds.append(done)
-        if correct:
-            for finding in solution.findings:
-                if finding.verdict is not Verdict.IN and finding.worth_correcting and finding.new is not None:
-                    q = finding.quantity
-                    held = self.router.settings.get(q) or nothing_stored(q)
-                    assert held is not None
-                    self.router.settings[q] = held.renewed(finding.new)
-        return done
+    def error(self, quantity: str, settings: Mapping[str, StoredValue] | None = None) -> float:
+        """What is really left of a quantity, in its error unit; nan for what has no number that is right."""
+        return self.truth.error(quantity, self.settings if settings is None else settings, share=SPEED_SHARE)
 
-    def true_errors(self) -> dict[str, float]:
-        """What is really left, in each quantity's error unit, with the numbers now in the controller."""
-        parameters = self.procedure.usual_piece()
-        shape = self.procedure.piece(parameters)
-        share = getattr(shape, "share", 1.0)
-        points = tuple(shape.points().values()) if hasattr(shape, "points") else ()
-        truth, settings = self.router.truth, self.router.settings
-        return {q: truth.error(q, settings, share=share, points=points) for q in self.procedure.yields_for(parameters)}
+    def left(self, quantity: str) -> dict[str, float] | None:
+        """The error that is left, and how many tolerances that is; what does no harm is none."""
+        error, q, machine = self.error(quantity), QUANTITIES[quantity], self.turned.machine
+        if math.isnan(error):
+            return None
+        T = machine.tolerance(quantity) * (1000 / machine.reference_length if q.scaled else 1.0)
+        harm = max(error, 0.0) if q.one_sided else abs(error)
+        return {"error": round(error, 6), "tolerance": T, "tolerances": round(harm / T, 3)}
+
+    def right(self, quantity: str) -> Any:
+        """The number that would be right beside the others, in the form and unit of the one that is held."""
+        stored, settings = self.settings[quantity], self.settings
+        if isinstance(stored, StoredResolution):
+            return stored.corrected(self.error(quantity) / 1000, FINE).to_json()
+        right = self.truth.right(quantity, settings)
+        return None if math.isnan(right) else round(right / SIZE[stored.unit], 6)
 
     def to_json(self) -> dict[str, Any]:
         """The command line's answer."""
-        truth, settings = self.router.truth, self.router.settings
-        yields = self.procedure.yields_for(self.procedure.usual_piece())
+        kept = [q for q in self.yields if q in self.settings]
         extra: dict[str, float] = {}
-        if self.procedure.usual_piece().get("compensation"):  # of what is cut, kerf and play are truths too
-            extra = {
-                **{f"{a}_lost_motion": truth.play_left(a, settings) for a in truth.lost_motion},
-                "kerf": truth.kerf,
-            }
-        found = {q: settings.get(q) or nothing_stored(q) for q in yields}
+        if "kerf" in self.yields:  # play is a truth of what is cut, too
+            extra = {f"{a}_lost_motion": self.truth.play_left(a, self.settings) for a in "xy"}
+        left = {q: self.left(q) for q in self.yields}
         return {
             "seed": self.seed,
-            "rounds": [round_as_json(r.files, r.readings, r.solution) for r in self.rounds],
-            "truth": {**extra, **{q: _or_none(truth.right(q, settings)) for q in yields}},
-            "found": {q: stored.to_json() for q, stored in found.items() if stored},
+            "machine": self.kind,
+            "rounds": [r.to_json() for r in self.rounds],
+            "truth": {**extra, **{q: self.right(q) for q in kept}},
+            "found": {q: self.settings[q].to_json() for q in kept},
+            "left": {q: v for q, v in left.items() if v},
         }
 
 
-def _beam(truth: Truth, rng: random.Random) -> Truth:
-    """The same machine with a beam: its focus, and the heat with which it cuts clean."""
-    least = rng.uniform(22.0, 30.0)
-    return replace(
-        truth,
-        thermal="laser",
-        kerf=rng.uniform(0.15, 0.3),
-        scatter=0.004,
-        focus=rng.uniform(-1.2, 1.2),
-        depth_of_focus=rng.uniform(1.0, 1.8),
-        clean=(least, rng.uniform(1.7, 2.2) * least),
-        pierce=0.2,
-    )
+@contextmanager
+def practice_on(kind: MachineKind, seed: int) -> Iterator[Practice]:
+    """A machine of that kind in a scratch shop that is gone afterwards."""
+    turned = turned_up(kind, seed)
+    with tempfile.TemporaryDirectory(prefix="keen-compass-practice-") as scratch:
+        shop = Shop(Path(scratch) / "practice.kcshop")
+        try:
+            with shop.writing():  # nobody types here: all of it is kept at once
+                put(shop, turned)
+                yield Practice(seed, turned, shop)
+        finally:
+            shop.close()
 
 
-def _put_right_beneath(
-    procedure: Procedure[Any], truth: Truth, start: StoredResolution, rng: random.Random
-) -> dict[str, StoredValue]:
-    """What the procedure's values rest on, as earlier rounds leave it: inside its tolerance, not exact."""
-    yields = procedure.yields_for(procedure.usual_piece())
-    found: dict[str, StoredValue] = {}
-    for q in dict.fromkeys(under for y in yields for under in beneath(y) if under not in yields):
-        right = truth.right(q, {})
-        if math.isnan(right):
-            continue
-        left = rng.gauss(0, TOLERANCE.get(q, 0.1) / 6)
-        if QUANTITIES[q].scaled and QUANTITIES[q].lives is Lives.RESOLUTION:
-            found[q] = start.renewed(right * (1 + left / 1000), TABLE.decimals)
-        elif amount := nothing_stored(q):
-            found[q] = amount.renewed(right + left, TABLE.decimals)
-    return found
+def put(shop: Shop, turned: TurnedUp) -> None:
+    """The machine as it turned up, with its numbers, its instruments and its stand-in."""
+    machine = turned.machine
+    shop.put_machine(machine)
+    for instrument in turned.instruments:
+        shop.put_instrument(instrument)
+    for quantity, stored in turned.held.items():
+        shop.put_value(machine.uid, quantity, stored, "start", subject=machine.subject)
+    shop.put_stand_in(machine.uid, turned.truth.to_json())
 
 
-def file_for(procedure: Procedure[Any], shape: Any, number: int, cycles: int) -> str:
-    """The practice table's file for a piece or run; empty where nothing is made."""
-    settings = CutSettings(bed=BED, z_travel=TABLE.z_travel)
-    if procedure.makes in (Makes.NOTHING, Makes.PRINT):
-        return ""
-    if procedure.makes is Makes.MOVES:
-        return write_moves(shape.program(TABLE, cycles), settings, say)
-    at = shape.origin if procedure.anchored else (GAP + 20, GAP + 20)
-    return write_gcode(procedure.tool_path(shape, number).moved(*at), settings)
-
-
-def run(procedure: str, seed: int, rounds: int | None, folder: Path | None) -> Practice | PaperRounds:
-    """Rounds until every finding is in tolerance (at most 5), or exactly `rounds`."""
+def run(
+    procedure: str, seed: int, rounds: int | None, folder: Path | None, kind: MachineKind | None = None
+) -> Practice:
+    """Whole rounds of a procedure. Raises InputError where such a machine has nothing that it finds out."""
     if rounds is not None and not 1 <= rounds <= 100:
         raise InputError("expected 1 to 100", "--rounds")
-    if load(procedure).makes is Makes.SHEET:
-        return run_sheets(procedure, seed, rounds, folder, MOST_ROUNDS)
-    practice = Practice.start(procedure, seed)
-    for i in range(rounds or MOST_ROUNDS):
-        before = dict(practice.router.settings)
-        done = practice.round()
-        if folder and done.file:
-            file = folder / f"{procedure}-seed-{seed}-round-{i + 1}.nc"
-            write_whole(file, done.file.encode("ascii"))
-            done.files.append(str(file))
-        settled = all(f.verdict is Verdict.IN for f in done.solution.findings)
-        if rounds is None and (settled or (practice.procedure.starting and practice.router.settings == before)):
-            break
+    load(procedure)
+    with practice_on(kind or _usual_kind(procedure), seed) as practice:
+        practice.play(procedure, rounds, folder)
     return practice
 
 
-def _or_none(value: float) -> float | None:
-    """JSON knows no nan."""
-    return None if math.isnan(value) else round(value, 6)
+def run_all(seed: int, kind: MachineKind) -> Practice:
+    """A whole machine put right, in the order that the program says."""
+    with practice_on(kind, seed) as practice:
+        practice.yields = practice.machine.quantities
+        practice.walk()
+    return practice
 
 
-def _recorded(true_s: float, dof: int, rng: random.Random) -> float:
-    """A spread as a logbook would know it, from dof + 1 earlier readings."""
-    return true_s * math.sqrt(sum(rng.gauss(0, 1) ** 2 for _ in range(dof)) / dof)
+def covered(procedure: str, seed: int) -> dict[str, bool]:
+    """By quantity of which a number is right: whether the first piece's finding is off by no more than its U."""
+    with practice_on(_usual_kind(procedure), seed) as practice:
+        practice.play(procedure, 1, None, correct=False)
+    found = {}
+    for f in practice.rounds[0].solution.findings:
+        really = practice.error(f.quantity)
+        if f.error is not None and f.expanded_uncertainty is not None and not math.isnan(really):
+            found[f.quantity] = abs(f.error - really) <= f.expanded_uncertainty
+    return found
+
+
+def _usual_kind(procedure: str) -> MachineKind:
+    """The first kind of machine on which there is something for it, what it is usually made on before all others."""
+    usual: MachineKind = load(procedure).usual_on
+    if load(procedure).makes is Makes.SHEET:
+        usual = MachineKind.PRINT_AND_CUT
+    found: list[MachineKind] = [
+        kind for kind in (usual, *MachineKind) if _quantity_of(procedure, turned_up(kind, 0).machine)
+    ]
+    if not found:
+        raise InputError(f"{procedure} is not practised by itself", "practice")
+    return found[0]
+
+
+def _quantity_of(procedure: str, machine: Machine) -> str:
+    """The first quantity of a machine that a procedure finds out; empty where there is none."""
+    done_by = {q: [e.name for e in yielding(q, machine.file_format)] for q in machine.quantities}
+    return next((q for q, names in done_by.items() if procedure in names), "")
+
+
+def _round(session: RoundSession, folder: Path | None, name: str) -> PracticeRound:
+    context, solution = session.context, session.measuring.answer()
+    piece = context.piece
+    assert piece is not None and solution is not None
+    files = []
+    for stage in piece.stages:
+        sent = context.shop.blob(stage.sent) if stage.sent else None
+        if folder is not None and sent:
+            file = folder / f"{name}.{'pdf' if stage.kind == 'printed' else session.making.extension}"
+            write_whole(file, sent)
+            files.append(str(file))
+    readings: dict[str, list[Any]] = {}
+    for r in context.shop.readings(piece.id):
+        readings.setdefault(r.measurand, []).append(_as_json(r.reading))
+    beside = cut_off_by(session) if context.procedure.uses_artwork else None
+    return PracticeRound(files, readings, solution, beside)
+
+
+def _as_json(reading: Reading) -> Any:
+    match reading:
+        case Spot():
+            return [reading.x, reading.y]
+        case Picture():
+            return list(reading.at or ())
+    return number_of(reading)

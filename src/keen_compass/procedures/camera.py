@@ -88,8 +88,8 @@ class Camera(Procedure[CrossMark]):
         return self._within_reach(around, {"moves": [[step * x, step * y] for x, y in AROUND[:n]]})
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
-        """A fresh cross for the next round."""
-        return self._within_reach(around, {"moves": before["moves"]})
+        """A fresh cross for the next round, and other moves where others were chosen by then."""
+        return self.parameters(around)
 
     def _within_reach(self, around: Surroundings, body: dict[str, object]) -> dict[str, object]:
         """Where there is free stock and the head comes to all its places; else where there is free stock."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import product
@@ -110,12 +111,15 @@ class CleanCuts(Procedure[BurnGrid]):
             "proposed": None,
             "now": list(now) if None not in now else None,
         }
+        sure = None not in now and all(clean.get(cell, False) for cell in _around(now))  # type: ignore[arg-type]
         missing = len(names) - len(clean)
         if found is None:
             return Solution(_neither(case, "clean_cuts.some_left" if missing else "clean_cuts.none"), (), (), figures)
         findings = (
-            _finding(case, "power", found.power, found.power.middle),
-            _finding(case, "cut_feed", found.feed, found.feed.at(_share(found.feed, piece.feeds[found.column]))),
+            _finding(case, "power", found.power, found.power.middle, sure=sure),
+            _finding(
+                case, "cut_feed", found.feed, found.feed.at(_share(found.feed, piece.feeds[found.column])), sure=sure
+            ),
         )
         notes = [note("clean_cuts.counts_as_not", count=missing)] if missing else []
         if found.feed.open_high:
@@ -181,6 +185,12 @@ def _place(values: Sequence[float], value: float) -> float | None:
     return low + (value - values[low]) / (values[low + 1] - values[low])
 
 
+def _around(now: tuple[float, float]) -> list[tuple[int, int]]:
+    """The cells that lie about a place of the grid: one, two or four."""
+    rows, columns = ({math.floor(at), math.ceil(at)} for at in now)
+    return [(row, column) for row in rows for column in columns]
+
+
 def _share(window: Window, value: float) -> float:
     return (value - window.low) / (window.high - window.low)
 
@@ -189,11 +199,15 @@ def _neither(case: Case, code: str) -> tuple[Finding, ...]:
     return tuple(no_number(case, q, Verdict.UNRESOLVED, note(code)) for q in ("power", "cut_feed"))
 
 
-def _finding(case: Case, quantity: str, window: Window, right: Uncertain) -> Finding:
-    """Judged by what is left until the window's edge on that side."""
+def _finding(case: Case, quantity: str, window: Window, right: Uncertain, *, sure: bool) -> Finding:
+    """Judged by what is left until the window's edge on that side; nothing is, unless what is set now is sure to cut
+    clean: a power that does at one feed doesn't at another.
+    """
     old = case.amount(quantity)
     error = combination(((-1.0, right),), old.base)
-    room = window.high - right.value if error.value > 0 else right.value - window.low
+    room = 0.0
+    if sure:
+        room = window.high - right.value if error.value > 0 else right.value - window.low
     new = StoredAmount.of(quantity, right.value, old.unit, 0)
     halfway = quantity == "power"
     text = f"({window.low:g} + {window.high:g}) ÷ 2" if halfway else f"{right.value:g}"

@@ -12,14 +12,13 @@ from keen_compass.machines.heads import offset_held
 from keen_compass.machines.profile import new_uid
 from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
-from keen_compass.pieces.placement import GAP, check_on_bed, next_free
+from keen_compass.pieces.placement import GAP, next_free
 from keen_compass.pieces.sticker import Order
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.procedures.base import CLEAR, Makes, Moves, Stage, Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.rounds.artworks import Artworks
@@ -389,14 +388,12 @@ class Making:
         return self._c.remembered(("file", self.next_number()), self._write)
 
     def _write(self) -> str:
-        machine, path = self._c.machine, self.path()
-        if path is not None:
-            return self._written(path)
-        program = self.program()
-        assert program is not None
-        from keen_compass.formats.gcode import CutSettings, write_moves
+        from keen_compass.formats.machine_file import file_for
 
-        return write_moves(program, CutSettings(bed=Box(0, 0, *machine.bed), z_travel=machine.z_travel), say)
+        made = self.path() or self.program()
+        assert made is not None
+        sheet = self._c.procedure.makes is Makes.SHEET
+        return file_for(self._c.machine, made, say, drawn=self._c.tool.drawn, reach=self._reach, from_zero=sheet)
 
     def path(self) -> ToolPath | None:
         """What the tool would be sent along, in the bed's coordinates; None for a run on a table, or nothing made.
@@ -438,48 +435,6 @@ class Making:
         """Where the next file may draw: a sheet lies anywhere on the bed, whatever else is loaded."""
         machine = self._c.machine
         return Box(0, 0, *machine.bed) if self._c.procedure.makes is Makes.SHEET else machine.media
-
-    def _written(self, path: ToolPath) -> str:
-        """In the machine's own format."""
-        from keen_compass.formats.drawings import write_svg
-        from keen_compass.formats.gcode import CutSettings, write_gcode
-        from keen_compass.formats.hpgl import write_hpgl
-
-        machine = self._c.machine
-        if machine.file_format == "svg":
-            check_on_bed(path, self._reach, "roll")
-            return write_svg(path, from_zero=self._c.procedure.makes is Makes.SHEET)
-        if machine.file_format == "hpgl":
-            return write_hpgl(path, machine.units_per_mm, self._reach)
-        if machine.kind.thermal:
-            from keen_compass.formats.thermal import ThermalSettings, write_thermal
-
-            return write_thermal(
-                path,
-                ThermalSettings(
-                    bed=Box(0, 0, *machine.bed),
-                    beam=machine.kind is MachineKind.LASER,
-                    feed=machine.feed,
-                    pierce_height=machine.pierce_height,
-                    cut_height=machine.cut_height,
-                    pierce_delay=machine.pierce_delay,
-                    power=machine.power,
-                    focus=machine.focus if machine.moves_lens else None,
-                    z_travel=machine.z_travel,
-                ),
-            )
-        assert machine.stock is not None
-        settings = CutSettings(
-            bed=Box(0, 0, *machine.bed),
-            thickness=machine.stock.thickness,
-            depth_per_pass=machine.depth_per_pass,
-            feed=machine.feed,
-            plunge_feed=machine.plunge_feed,
-            spindle_rpm=machine.spindle_rpm,
-            spindle=not self._c.tool.drawn,
-            z_travel=machine.z_travel,
-        )
-        return write_gcode(path, settings)
 
     def dry_run(self) -> DryRun | None:
         """What the next file makes the machine do, read back from it; None where there is no file.

@@ -33,6 +33,7 @@ PEN_LINE = 0.4  # mm, width of a line that only marks the surface
 LOST_AT_ONCE = 0.4  # mm; a motor that falls out of step loses some steps at once
 LOST_PER_EXCESS = 2.0  # mm that a move loses besides for each 100 % above the feed that an axis holds
 COME_FROM = 5.0  # mm, more than any play
+MEETS = 2.0  # mm, within which a line has come back to where it began
 MOST_PIERCE = 8.0  # mm, from which an arc still reaches the sheet
 _PROBE = 0.02  # mm, half width of the jaws' contact
 
@@ -143,6 +144,8 @@ class Made:
         """Between the edges of the hole or slot that the line lies across; of its own place, wherever that is."""
         from shapely.geometry import LineString, Polygon, box
 
+        if not self.parts:
+            raise FileFormatError("nothing came loose: it was not cut through")
         x_low, y_low, _, _ = self.shape.bounds
         (ax, ay), (bx, by) = ((x + x_low, y + y_low) for x, y in line)
         middle = LineString([(ax, ay), (bx, by)]).interpolate(0.5, normalized=True)
@@ -175,7 +178,7 @@ class Made:
     def _outline(self) -> list[Point]:
         """Corners of the piece, or the ends of what was drawn."""
         if self.drawn:
-            return [p for line in self.lines for p in line]
+            return [p for line in self.lines for p in _wanted(line)]
         return [(x, y) for x, y, *_ in self.shape.exterior.coords]
 
     def _between_jaws(self, line: tuple[Point, Point]) -> float:
@@ -199,6 +202,14 @@ class Made:
         x0, y0, x1, y1 = met.bounds
         span = x1 - x0 if horizontal else y1 - y0
         return float(span - (PEN_LINE if self.drawn else 0.0))  # lines are read left edge to left edge
+
+
+def _wanted(line: tuple[Point, ...]) -> tuple[Point, ...]:
+    """What of a drawn line was meant to be read: of one that runs once round that, of an open one its last stretch; a
+    flick may lead to either.
+    """
+    met = [i for i, p in enumerate(line[:-2]) if math.dist(p, line[-1]) < MEETS]
+    return line[met[0] :] if met else line[-2:]
 
 
 class Router:

@@ -294,7 +294,7 @@ class Truth:
                 return amount(settings, quantity) - self.focus
             case "drag":
                 return amount(settings, quantity) - self.trails
-            case "camera" | "second_tool" | "media_feed":
+            case "camera" | "second_tool" | "pointer" | "sensor" | "media_feed":
                 return amount(settings, quantity) - self.right(quantity, settings)
             case "bed":
                 return self.bed_range(settings, points)
