@@ -45,7 +45,7 @@ MANY = json.dumps({"procedure": "rectangle", "readings": [{"measurand": "x_1", "
         (("solve", "-"), "[" * 100_000, "nested too deeply"),
         (("solve", "-"), '{"procedure": "rectangle"}', "readings: missing"),
         (("solve", "-"), '{"procedure": "astrology", "readings": []}', "procedure: 'astrology' is not known"),
-        (("solve", "-"), MANY, "readings[0].values: at most 500"),
+        (("solve", "-"), MANY, "readings[0].values: expected a list […] of at most 500"),
         (("solve", "/nowhere/at/all"), None, "can't be read"),
         (("solve",), None, "give either a file"),
         (("piece", "rectangle", "--size", "2400x300", "-o", "x"), None, "leave the bed"),

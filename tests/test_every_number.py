@@ -14,10 +14,11 @@ from typing import Any
 import pytest
 
 from keen_compass.cli import main
-from keen_compass.errors import KeenCompassError
+from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.case_input import case_from_json
 from keen_compass.procedures.travel_run import _uneven
+from keen_compass.quantities.readings import Kind
 from keen_compass.quantities.resolution import OF_AXES, ResolutionForm
 from keen_compass.solve.bend import shape_of
 from keen_compass.words.say import Show, say
@@ -449,3 +450,64 @@ def test_a_ladder_that_leaves_it_open_asks_for_rungs_between() -> None:
     above = first(body)
     assert (above["verdict"], above["worth_correcting"]) == ("cannot_tell", False)
     assert "climb higher" in above["notes"][0] or "read those above" in above["notes"][0]
+
+
+# An input whose bare lengths are in inches
+
+COUNTED = {
+    "acceleration", "columns", "copies", "corrections", "divisions", "fastest_feed", "feeds", "picture", "powers",
+    "repeats", "rows", "share", "strips",
+}  # fmt: skip
+LENGTHS = {
+    "across", "along", "bar", "border", "compensation", "compensations", "distance", "height", "heights", "hole",
+    "length", "marks", "moves", "nominal", "places", "run", "short_height", "short_width", "slot", "spacing", "start",
+    "targets", "thickness", "travel", "values", "width", "window", "x", "x_span", "y", "y_span",
+}  # fmt: skip
+
+
+def in_inches(name: str, given: Any) -> Any:
+    if name in COUNTED or isinstance(given, (str, bool)) or (name == "targets" and isinstance(given, int)):
+        return given
+    assert name in LENGTHS, name
+    if name == "places":
+        return [[x / 25.4, y / 25.4, *normal] for x, y, *normal in given]
+    if isinstance(given, list):
+        return [[v / 25.4 for v in one] if isinstance(one, list) else one / 25.4 for one in given]
+    return given / 25.4
+
+
+@pytest.mark.parametrize("name", list(REGISTRY))
+def test_an_input_in_inches_gives_the_same_answer(name: str) -> None:
+    mm, procedure = load(name).example(), load(name)
+    case = case_from_json(mm)
+    kinds = {m.name: m.kind for m in procedure.measurands(procedure.piece(case.piece))}
+    inch = copy.deepcopy(mm) | {"unit": "in", "tolerance": 0.1 / 25.4}
+    inch["piece"] = {k: in_inches(k, v) for k, v in mm.get("piece", {}).items()}
+    tool = {"resolution": 0.01, "permissible_error": [0.0, 0.0], "unit": "in"} | mm.get("instrument", {})
+    for field in ("resolution", "reach", "zero"):
+        if isinstance(tool.get(field), (int, float)):
+            tool[field] /= 25.4
+    tool["permissible_error"] = [tool["permissible_error"][0] / 25.4, tool["permissible_error"][1]]
+    inch["instrument"] = tool
+    for entry in inch["readings"]:
+        kind = kinds.get(entry["measurand"], Kind.LENGTH if name != "camera" else Kind.COUNT)
+        if kind is Kind.LENGTH or (kind is Kind.SPOT and name != "camera"):
+            entry["values"] = [
+                v if isinstance(v, str) else [c / 25.4 for c in v] if isinstance(v, list) else v / 25.4
+                for v in entry["values"]
+            ]
+    there, here = (load(name).solve(case_from_json(b)) for b in (mm | {"tolerance": 0.1}, inch))
+    assert [f.verdict for f in here.findings] == [f.verdict for f in there.findings]
+    for a, b in zip(here.findings, there.findings, strict=True):
+        if b.error is not None:
+            assert abs(a.error) == pytest.approx(abs(b.error), rel=1e-6, abs=1e-6)  # of two as large, either is named
+            assert a.expanded_uncertainty == pytest.approx(b.expanded_uncertainty, rel=1e-3)
+
+
+def test_the_instruments_own_unit_overrides_it_for_readings() -> None:
+    given = {"procedure": "rectangle", "unit": "mm", "machine": {"values": {"x_steps": 100, "y_steps": 100}},
+             "piece": {"width": 400, "height": 300, "compensation": 0}, "instrument": {"unit": "in"},
+             "readings": [{"measurand": "width", "values": [15.76]}]}  # fmt: skip
+    assert case_from_json(given).lengths("width")[0].mm == pytest.approx(15.76 * 25.4)
+    with pytest.raises(InputError, match="expected one of mm, in"):
+        case_from_json(given | {"unit": "ell"})

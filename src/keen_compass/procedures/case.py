@@ -16,6 +16,7 @@ from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import (
     LARGEST_MM,
     MM_PER_INCH,
+    UNITS_MM,
     Length,
     format_mm,
     length_in_words,
@@ -285,13 +286,13 @@ class Case:
 
 
 def length_mm(given: object, place: str, unit: str = "mm") -> float:
-    """A length in the input: a number in mm, or a string with a unit."""
+    """A length in the input, mm: a number in that unit, or a string with one of its own."""
     if isinstance(given, str):
         try:
             return parse_length(given, unit, allow_negative=True).mm
         except InputError as error:
             raise error.at(place) from None
-    mm = number(given, place)
+    mm = number(given, place) * UNITS_MM[unit]
     if abs(mm) > LARGEST_MM:
         raise InputError("that is longer than a kilometre; lengths are in mm", place)
     return mm

@@ -6,22 +6,24 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from types import MappingProxyType
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeVar
+
+from msgspec import UNSET, Meta, Struct, UnsetType, field
 
 from keen_compass.errors import InputError, shown_input, those_like
-from keen_compass.machines.profile import HEADS, OFFSET_FORMS, Machine
+from keen_compass.machines.profile import HEADS, Machine
 from keen_compass.procedures.case import Case, Previous, length_mm, number
-from keen_compass.quantities.assumed import AIMED, Spread
+from keen_compass.quantities.assumed import AIMED, FEW, Spread
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.kinds import MachineKind
-from keen_compass.quantities.lengths import LARGEST_MM, Length, parse_length, trim_number
+from keen_compass.quantities.lengths import Length, parse_length, trim_number
 from keen_compass.quantities.measuring import EXPANSION, READ_ALONG, PieceScatter, Temperature
 from keen_compass.quantities.readings import LARGEST_COUNT, Count, Pick, Reading, Spot, parse_count, parse_pick
 from keen_compass.quantities.resolution import OF_AXES, OF_PRINTS, ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue, stored_from_input, unit_kept
 from keen_compass.quantities.subjects import subject_from_input
+from keen_compass.quantities.understood import understood
 from keen_compass.solve.joint import Known
 from keen_compass.solve.travel import lost_motion_of, scale_of
 
@@ -29,30 +31,13 @@ if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
 
 T = TypeVar("T")
-_MACHINE = {
-    "units",
-    "controller_units",
-    "resolution_form",
-    "decimals",
-    "values",
-    "flipped",
-    "computed",
-    "teeth",
-    "step_limit",
-    "gantry",
-    "gantry_along",
-    "head",
-    "reference_length",
-    "proven",
-    "kerf_form",
-    "kind",
-    "offset_form",
-    "print_scale_form",
-}
 DECIMALS = 3  # that a controller keeps unless somebody says otherwise
 BED = (1200.0, 800.0)  # mm, of a machine of which nobody said how large it is
+RESOLUTION = 0.01  # mm, of an instrument of which nobody said it
+TOLERANCE = 0.1  # mm, the same
 MOST_PICKS = 99
 MOST_VALUES = 500  # of one length: no hand reads more
+MOST_PARTS = 100
 # Unknown → the quantity whose round finds it out.
 YIELDED_AS = {"x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash"}
 CUT_UNKNOWNS = ("kerf", "hole_bias")
@@ -70,157 +55,280 @@ KINDS = {
     "vernier": "vernier",
     "micrometer": "micrometer",
 }
-_TOP = {
-    "procedure",
-    "machine",
-    "piece",
-    "instrument",
-    "tolerance",
-    "confirmed",
-    "readings",
-    "pieces",
-    "piece_scatter",
-    "previous_errors",
-    "temperature",
-    "instruments_at_hand",
-    "largest_size",
-    "subject",
-    "aim",
-    "parts",
-    "open",
-}
-_PART = {"procedure", "piece", "instrument", "readings", "subject", "pieces", "confirmed"}  # that a part may say itself
-MOST_PARTS = 100
+# Of a piece's parameters those that are no lengths, though they are numbers.
+NO_LENGTHS = frozenset(
+    {
+        "acceleration",
+        "columns",
+        "copies",
+        "corrections",
+        "divisions",
+        "fastest_feed",
+        "feeds",
+        "parallel_within_deg",
+        "picture",
+        "powers",
+        "repeats",
+        "rows",
+        "share",
+        "strips",
+        "trips",
+    }
+)
+NORMALS = 2  # how many of a proof's place are a length; what follows is its normal
+
+Given = float | str  # a length: a number, or text with its unit
+Unit = Literal["mm", "in", "inch"]
+Positive = Annotated[float, Meta(gt=0, le=1e12)]
+Freedom = Annotated[float, Meta(ge=1, le=1e9)]  # what is known from two readings has one
+
+
+class KnownIn(Struct, forbid_unknown_fields=True):
+    """A number with what it is known to."""
+
+    value: Any
+    expanded_uncertainty: Annotated[float, Meta(le=1e6)] | None = None
+
+
+class MachineIn(Struct, forbid_unknown_fields=True):
+    """The machine as far as an input says how it is."""
+
+    kind: MachineKind | None = None
+    units: Unit = "mm"
+    controller_units: Unit | None = None
+    resolution_form: ResolutionForm = ResolutionForm.STEPS_PER_MM
+    print_scale_form: ResolutionForm = ResolutionForm.PERCENT_100
+    decimals: Any = DECIMALS
+    values: dict[str, Any] = field(default_factory=dict)
+    flipped: list[str] = field(default_factory=list)
+    proven: list[str] = field(default_factory=list)
+    computed: dict[str, Positive] = field(default_factory=dict)
+    teeth: dict[str, Positive] = field(default_factory=dict)
+    step_limit: Annotated[float, Meta(ge=0, le=1e8)] = 0.0
+    gantry: Given = 0.0
+    gantry_along: Literal["x", "y"] = "y"
+    head: str = ""
+    reference_length: Given = 1000.0
+    kerf_form: Literal["full", "half"] = "full"
+    offset_form: Literal["secondary_minus_tool", "tool_minus_secondary"] = "secondary_minus_tool"
+
+    @property
+    def kept_in(self) -> str:
+        """mm or in, of what its controller keeps."""
+        return "mm" if (self.controller_units or self.units) == "mm" else "in"
+
+    @property
+    def widths(self) -> float:
+        """Of a kerf, for one of the controller's number."""
+        return 2.0 if self.kerf_form == "half" else 1.0
+
+
+class RecordIn(Struct, forbid_unknown_fields=True):
+    """A standard deviation and how well it is known."""
+
+    s: Annotated[float, Meta(ge=0, le=1e6)]
+    dof: Freedom = FEW
+
+
+class RepeatsIn(Struct, forbid_unknown_fields=True):
+    """The same of an instrument, whose degrees of freedom must be said."""
+
+    s: Annotated[float, Meta(ge=0, le=1e6)]
+    dof: Freedom
+
+
+class InstrumentIn(Struct, forbid_unknown_fields=True):
+    """What was measured with."""
+
+    name: str = "instrument"
+    kind: str | None = None
+    resolution: Given | None = None
+    permissible_error: tuple[Given, Annotated[float, Meta(ge=0, le=1)]] = (0.0, 0.0)
+    both_ends: bool | None = None
+    unit: str | None = None
+    reach: Given = 0.0
+    zero: Given = 0.0
+    parallel_within_deg: Annotated[float, Meta(ge=0, le=17)] = 0.0
+    repeats: RepeatsIn | None = None
+
+
+class ReadingIn(Struct, forbid_unknown_fields=True):
+    """All that was read of one measurand."""
+
+    measurand: str
+    values: Annotated[list[Any], Meta(min_length=1, max_length=MOST_VALUES)]
+
+
+class PreviousIn(Struct, forbid_unknown_fields=True):
+    """What the round before found."""
+
+    error: float
+    expanded_uncertainty: Annotated[float, Meta(ge=0)] | None = None
+
+
+class TemperatureIn(Struct, forbid_unknown_fields=True):
+    """How warm it was, °C."""
+
+    material: str
+    part: Annotated[float, Meta(ge=-100, le=500)]
+    instrument: Annotated[float, Meta(ge=-100, le=500)] | None = None
+    u: Annotated[float, Meta(ge=0, le=100)] = 1.0
+
+
+class AimIn(Struct, forbid_unknown_fields=True):
+    """How well one aims."""
+
+    value: Given
+    degrees_of_freedom: Freedom = AIMED.dof
+
+
+class PartIn(Struct, forbid_unknown_fields=True):
+    """What one of several pieces may say itself."""
+
+    procedure: str
+    piece: dict[str, Any] = field(default_factory=dict)
+    instrument: dict[str, Any] = field(default_factory=dict)
+    readings: list[Any] = field(default_factory=list)
+    subject: dict[str, Any] = field(default_factory=dict)
+    pieces: int = 1
+    confirmed: bool = False
+
+
+class CaseIn(Struct, forbid_unknown_fields=True):
+    """An input. unit: what bare numbers of piece, readings, instrument and tolerance mean."""
+
+    procedure: str
+    unit: Unit | UnsetType = UNSET
+    machine: MachineIn = field(default_factory=MachineIn)
+    piece: dict[str, Any] = field(default_factory=dict)
+    instrument: InstrumentIn = field(default_factory=InstrumentIn)
+    tolerance: Any = None
+    confirmed: bool = False
+    readings: list[ReadingIn] | UnsetType = UNSET
+    pieces: Annotated[int, Meta(ge=1, le=1000)] = 1
+    piece_scatter: float | RecordIn | None = None
+    previous_errors: dict[str, Any] = field(default_factory=dict)
+    temperature: TemperatureIn | None = None
+    instruments_at_hand: list[InstrumentIn] = field(default_factory=list)
+    largest_size: Given = 0.0
+    subject: Any = field(default_factory=dict)
+    aim: AimIn | None = None
+    parts: Annotated[list[Any], Meta(min_length=1, max_length=MOST_PARTS)] | UnsetType = UNSET
+    open: list[str] | UnsetType = UNSET
 
 
 def case_from_json(body: object) -> Case:
     """Understand an input. Raises InputError naming the place."""
-    top = _object(body, "input", _TOP)
-    if "procedure" not in top:
-        raise InputError("missing; name one of those that `procedures` lists", "procedure")
-    if not {"readings", "parts", "open"} & top.keys():
+    top = understood(CaseIn, body)
+    assert isinstance(body, Mapping)
+    if top.readings is UNSET and top.parts is UNSET and top.open is UNSET:
         raise InputError("missing", "readings")
-    machine = _object(top.get("machine", {}), "machine", _MACHINE)
-    form = _form(machine.get("resolution_form", "steps_per_mm"))
-    kept_in = _unit(machine, "controller_units", _unit(machine))
-    meant = _procedure(_text(top["procedure"], "procedure"))
-    given_values = _object(machine.get("values", {}), "machine.values")
-    print_form = _form(machine.get("print_scale_form", "percent_100"), "print_scale_form", OF_PRINTS)
-    kerf_form = _one_of(machine.get("kerf_form", "full"), ("full", "half"), "machine.kerf_form")
-    values, known = _values(
-        given_values, (form, print_form), kept_in, meant.yields if meant else (), 2.0 if kerf_form == "half" else 1.0
-    )
-    piece = dict(_object(top.get("piece", {}), "piece"))
+    meant = _procedure(top.procedure)
+    given, unit = top.machine, "mm" if top.unit in (UNSET, "mm") else "in"
+    values, known = _values(given, meant.yields if meant else ())
+    piece = {k: v if k in NO_LENGTHS else _in_unit(v, unit, k) for k, v in top.piece.items()}
+    aim = understood(AimIn, piece.pop("aim"), "piece.aim") if "aim" in piece and top.aim is None else top.aim
     usual = meant.suits[0] if meant and meant.suits else "caliper"
-    body = top.get("instrument", {})
-    instrument = _at("instrument", lambda: _instrument(body, _unit(machine), usual))
+    read_in = unit if top.unit is UNSET or top.instrument.unit is None else top.instrument.unit
+    instrument = _at("instrument", lambda: _instrument(top.instrument, given.units, usual, unit))
     return Case(
-        procedure=top["procedure"],
-        machine=_machine_of(machine, form, print_form, kept_in, kerf_form, _usual_on(top, meant)),
+        procedure=top.procedure,
+        machine=_machine_of(given, given.kind or _usual_on(top, meant)),
         values=values,
         known=known,
         piece=piece,
         instrument=instrument,
-        kind_assumed=isinstance(body, Mapping) and "kind" not in body,
-        tolerance=_tolerance(top.get("tolerance", 0.1)),
-        confirmed=_boolean(top.get("confirmed", False), "confirmed"),
-        readings=_readings(
-            top.get("readings", []),
-            instrument,
-            meant.counts if meant else {},
-            meant.picks if meant else (),
-            spots=meant is not None and meant.reads_spots,
-            judgements=meant.judgements if meant else {},
-        ),
-        pieces=_whole(top.get("pieces", 1), "pieces", 1, 1000),
-        piece_scatter=_scatter(top.get("piece_scatter")),
-        previous_errors={
-            k: _previous(v, f"previous_errors.{k}")
-            for k, v in _object(top.get("previous_errors", {}), "previous_errors").items()
-        },
-        temperature=_temperature(top.get("temperature")),
+        kind_assumed=top.instrument.kind is None,
+        tolerance=TOLERANCE if top.tolerance is None else _tolerance(top.tolerance, unit),
+        confirmed=top.confirmed,
+        readings=_readings(top.readings or [], instrument, meant, read_in),
+        pieces=top.pieces,
+        piece_scatter=_scatter(top.piece_scatter),
+        previous_errors={k: _previous(v, f"previous_errors.{k}") for k, v in top.previous_errors.items()},
+        temperature=_temperature(top.temperature),
         instruments_at_hand=tuple(
-            _at(f"instruments_at_hand[{i}]", lambda given=given: _instrument(given, _unit(machine), usual))  # type: ignore[misc]
-            for i, given in enumerate(_list(top.get("instruments_at_hand", []), "instruments_at_hand"))
+            _at(f"instruments_at_hand[{i}]", lambda one=one: _instrument(one, given.units, usual, unit))  # type: ignore[misc]
+            for i, one in enumerate(top.instruments_at_hand)
         ),
-        largest_size=length_mm(top.get("largest_size", 0.0), "largest_size"),
-        proven=_quantities(machine.get("proven", []), "machine.proven"),
-        computed=_positive_numbers(machine.get("computed", {}), "machine.computed"),
-        teeth=_positive_numbers(machine.get("teeth", {}), "machine.teeth"),
-        subject=subject_from_input(top.get("subject", {})),
-        parts=_parts(top),
-        open=tuple(_text(q, f"open[{i}]") for i, q in enumerate(_list(top.get("open", []), "open"))),
-        aim=_aim(top.get("aim", piece.pop("aim", None))),
+        largest_size=length_mm(top.largest_size, "largest_size", unit),
+        proven=_quantities(given.proven, "machine.proven"),
+        computed=given.computed,
+        teeth=given.teeth,
+        subject=subject_from_input(top.subject),
+        parts=_parts(body) if top.parts else (),
+        open=tuple(top.open or ()),
+        aim=_aim(aim, unit),
     )
 
 
-def _machine_of(
-    given: Mapping[str, Any], form: ResolutionForm, print_form: ResolutionForm, kept_in: str, kerf_form: str, usual: str
-) -> Machine:
-    """The machine as far as an input says how it is; usual: its kind where nobody says."""
-    reference = _positive(
-        length_mm(given.get("reference_length", 1000.0), "machine.reference_length"), "machine.reference_length"
-    )
-    decimals = _decimals(given.get("decimals", DECIMALS))
+def _in_unit(given: object, unit: str, name: str) -> object:
+    """A parameter of a piece in mm: bare numbers are in that unit, in lists too; counts stay what they are."""
+    if unit == "mm" or isinstance(given, bool):
+        return given
+    if isinstance(given, (int, float)):
+        whole = isinstance(given, int) and name == "targets"  # how many; places are a list
+        return given if whole else given * SIZE[unit]
+    if isinstance(given, list) and name == "places":
+        return [[_in_unit(v, unit, "") for v in p[:NORMALS]] + p[NORMALS:] if isinstance(p, list) else p for p in given]
+    if isinstance(given, list):
+        return [_in_unit(v, unit, "") for v in given]
+    return given
+
+
+def _machine_of(given: MachineIn, kind: MachineKind) -> Machine:
+    """The machine as far as an input says how it is."""
+    for name, form, of in (
+        ("resolution_form", given.resolution_form, OF_AXES),
+        ("print_scale_form", given.print_scale_form, OF_PRINTS),
+    ):
+        if form not in of:
+            raise InputError(f"{form.value!r} is not one of {', '.join(of)}", f"machine.{name}")
+    if given.head not in ("", *HEADS):
+        raise InputError(f"expected one of {', '.join(HEADS)}, got {shown_input(given.head)}", "machine.head")
+    reference = _positive(length_mm(given.reference_length, "machine.reference_length"), "machine.reference_length")
+    gantry = length_mm(given.gantry, "machine.gantry")
+    if gantry < 0:
+        raise InputError("must not be negative", "machine.gantry")
+    decimals = _decimals(given.decimals)
+    flipped = _quantities(given.flipped, "machine.flipped")
     try:
         return Machine(
             "",
             "machine",
-            MachineKind(_one_of(given.get("kind", usual), tuple(MachineKind), "machine.kind")),
+            kind,
             BED,
-            form=form,
-            print_form=print_form,
-            controller_units=kept_in,
+            form=given.resolution_form,
+            print_form=given.print_scale_form,
+            controller_units=given.kept_in,
             decimals=decimals if isinstance(decimals, int) else DECIMALS,
             decimals_of={} if isinstance(decimals, int) else decimals,
             reference_length=reference,
-            flipped=tuple(sorted(_quantities(given.get("flipped", []), "machine.flipped"))),
-            step_limit=_not_negative(given.get("step_limit", 0.0), "machine.step_limit"),
-            gantry=_not_negative(length_mm(given.get("gantry", 0.0), "machine.gantry"), "machine.gantry"),
-            gantry_along=_one_of(given.get("gantry_along", "y"), ("x", "y"), "machine.gantry_along"),
-            head=_one_of(given.get("head", ""), ("", *HEADS), "machine.head"),
-            offset_form=_one_of(given.get("offset_form", OFFSET_FORMS[0]), OFFSET_FORMS, "machine.offset_form"),
-            kerf_form=kerf_form,
+            flipped=tuple(sorted(flipped)),
+            step_limit=given.step_limit,
+            gantry=gantry,
+            gantry_along=given.gantry_along,
+            head=given.head,
+            offset_form=given.offset_form,
+            kerf_form=given.kerf_form,
             gives_room="controller",  # its values are what it holds
         )
     except InputError as error:
-        raise error if error.place.startswith("machine") else error.at("machine") from None
+        raise error.at("machine") from None
 
 
 def _parts(top: Mapping[str, Any]) -> tuple[Case, ...]:
     """Each part with what all of them share."""
-    if "parts" not in top:
-        return ()
-    given = _list(top["parts"], "parts")
-    if not 1 <= len(given) <= MOST_PARTS:
-        raise InputError(f"expected 1 to {MOST_PARTS}", "parts")
     shared = {k: v for k, v in top.items() if k not in ("parts", "procedure", "piece", "instrument", "readings")}
     found = []
-    for i, part in enumerate(given):
-        body = _object(part, f"parts[{i}]", _PART)
-        if body.get("procedure") in ("joint", None):
+    for i, part in enumerate(top["parts"]):
+        body = understood(PartIn, part, f"parts[{i}]")
+        if body.procedure == "joint":
             raise InputError("name the procedure that was read", f"parts[{i}].procedure")
         try:
-            found.append(case_from_json({**shared, **body}))
+            found.append(case_from_json({**shared, **part}))
         except InputError as error:
             raise InputError(error.message, f"parts[{i}].{error.place}" if error.place else f"parts[{i}]") from None
     return tuple(found)
-
-
-def _object(given: object, place: str, allowed: set[str] | None = None) -> Mapping[str, Any]:
-    if not isinstance(given, Mapping):
-        raise InputError(f"expected an object {{…}}, got {shown_input(given)}", place)
-    for key in given:
-        if allowed is not None and key not in allowed:
-            where = key if place == "input" else f"{place}.{key}"
-            raise InputError(f"not known here; expected one of {', '.join(sorted(allowed))}", where)
-    return given
-
-
-def _list(given: object, place: str) -> list[Any]:
-    if not isinstance(given, list):
-        raise InputError(f"expected a list […], got {shown_input(given)}", place)
-    return given
 
 
 def _at(place: str, make: Callable[[], T]) -> T:
@@ -232,68 +340,24 @@ def _at(place: str, make: Callable[[], T]) -> T:
         raise error.at(place) from None
 
 
-def _text(given: object, place: str) -> str:
-    if not isinstance(given, str):
-        raise InputError(f"expected text, got {shown_input(given)}", place)
-    return given
-
-
-def _boolean(given: object, place: str) -> bool:
-    if not isinstance(given, bool):
-        raise InputError(f"expected true or false, got {shown_input(given)}", place)
-    return given
-
-
-def _whole(given: object, place: str, low: int, high: int) -> int:
-    if isinstance(given, bool) or not isinstance(given, int) or not low <= given <= high:
-        raise InputError(f"expected a whole number from {low} to {high}, got {shown_input(given)}", place)
-    return given
-
-
-def _one_of(given: object, known: tuple[str, ...], place: str) -> str:
-    if _text(given, place) not in known:
-        raise InputError(f"expected one of {', '.join(filter(None, known))}, got {shown_input(given)}", place)
-    return str(given)
-
-
-def _form(given: object, name: str = "resolution_form", known: tuple[ResolutionForm, ...] = OF_AXES) -> ResolutionForm:
-    text = _text(given, f"machine.{name}")
-    if text not in known:
-        raise InputError(f"{shown_input(given)} is not one of {', '.join(known)}", f"machine.{name}")
-    return ResolutionForm(text)
-
-
-def _unit(machine: Mapping[str, Any], name: str = "units", otherwise: str = "mm") -> str:
-    unit = machine.get(name, otherwise)
-    if unit not in ("mm", "in", "inch"):
-        raise InputError(f"expected mm or in, got {shown_input(unit)}", f"machine.{name}")
-    return "mm" if unit == "mm" else "in"
-
-
 def _decimals(given: object) -> int | dict[str, int]:
     """One number for all, or one for each quantity that is named."""
     if not isinstance(given, Mapping):
-        return _whole(given, "machine.decimals", 0, 9)
+        return understood(Annotated[int, Meta(ge=0, le=9)], given, "machine.decimals")  # type: ignore[arg-type]
     _quantities(list(given), "machine.decimals")
-    return {q: _whole(n, f"machine.decimals.{q}", 0, 9) for q, n in given.items()}
+    kind: Any = Annotated[int, Meta(ge=0, le=9)]
+    return {q: understood(kind, n, f"machine.decimals.{q}") for q, n in given.items()}
 
 
-def _values(
-    given: Mapping[str, Any],
-    forms: tuple[ResolutionForm, ResolutionForm],
-    kept_in: str,
-    yields: tuple[str, ...],
-    widths: float = 1.0,
-) -> tuple[dict[str, StoredValue], dict[str, Known]]:
+def _values(given: MachineIn, yields: tuple[str, ...]) -> tuple[dict[str, StoredValue], dict[str, Known]]:
     """What the controller holds, and what is known from before.
 
     A plain number of a quantity is what is held. With its uncertainty it is evidence too: of a resolution for the axis'
-    scale, of a backlash for the lost motion that is left, of what the procedure itself yields for its error. widths: of
-    a kerf, for one of the controller's number: 2 where it keeps half of it. forms: of the axes' scales, of a print's.
+    scale, of a backlash for the lost motion that is left, of what the procedure itself yields for its error.
     """
     stored: dict[str, StoredValue] = {}
     known: dict[str, Known] = {}
-    for name, value in given.items():
+    for name, value in given.values.items():
         place = f"machine.values.{name}"
         if name not in QUANTITIES and name not in UNKNOWN_LABELS:
             raise InputError(
@@ -301,9 +365,9 @@ def _values(
             )
         plain, U = _with_uncertainty(value, place)
         if name in CUT_UNKNOWNS and (name in yields or (U is None and name == "hole_bias")):
-            stored[name] = amount = StoredAmount(name, unit_kept(name, kept_in), number(plain, place))
+            stored[name] = amount = StoredAmount(name, unit_kept(name, given.kept_in), number(plain, place))
             if U is not None:
-                size = SIZE[amount.unit] * (widths if name == "kerf" else 1.0)
+                size = SIZE[amount.unit] * (given.widths if name == "kerf" else 1.0)
                 _say_once(known, name, Known(amount.value * size, U * size), place)
             continue
         if name in UNKNOWN_LABELS:
@@ -311,14 +375,13 @@ def _values(
                 raise InputError(
                     "is what this finds out: give it with its expanded_uncertainty, or leave it out", place
                 )
-            unit, wide = (kept_in, widths) if name == "kerf" else ("mm", 1.0)  # the others stand in no controller
-            _say_once(known, name, Known(_in_mm(plain, unit, place) * wide, U and U * SIZE[unit] * wide), place)
+            unit, wide = (given.kept_in, given.widths) if name == "kerf" else ("mm", 1.0)  # the others stand nowhere
+            _say_once(known, name, Known(length_mm(plain, place, unit) * wide, U and U * SIZE[unit] * wide), place)
             continue
+        form = given.print_scale_form if name.startswith("print_scale") else given.resolution_form
         stored[name] = _at(
             place,
-            lambda name=name, plain=plain: stored_from_input(  # type: ignore[misc]
-                name, forms[name.startswith("print_scale")], plain, kept_in
-            ),
+            lambda name=name, form=form, plain=plain: stored_from_input(name, form, plain, given.kept_in),  # type: ignore[misc]
         )
         if U is not None:
             _say_once(known, *_evidence(name, stored[name], U, yields, place), place)
@@ -329,15 +392,11 @@ def _with_uncertainty(value: object, place: str) -> tuple[Any, float | None]:
     """(the number, its U); of a plain number, or of {value, expanded_uncertainty}."""
     if not isinstance(value, Mapping) or not {"value", "expanded_uncertainty"} & set(value):
         return value, None
-    body = _object(value, place, {"value", "expanded_uncertainty"})
-    if "value" not in body:
-        raise InputError("missing", f"{place}.value")
-    if "expanded_uncertainty" not in body:
-        return body["value"], None
-    U = number(body["expanded_uncertainty"], f"{place}.expanded_uncertainty", high=LARGEST_MM)
-    if U < SMALLEST_U:
+    body = understood(KnownIn, value, place)
+    U = body.expanded_uncertainty
+    if U is not None and U < SMALLEST_U:
         raise InputError("must be larger than 0; leave it out to hold the value exactly", place)
-    return body["value"], U
+    return body.value, U
 
 
 def _evidence(name: str, stored: StoredValue, U: float, yields: tuple[str, ...], place: str) -> tuple[str, Known]:
@@ -359,80 +418,38 @@ def _say_once(known: dict[str, Known], name: str, value: Known, place: str) -> N
     known[name] = value
 
 
-def _in_mm(given: object, unit: str, place: str) -> float:
-    """A length whose plain numbers are in that unit."""
-    if isinstance(given, str):
-        return length_mm(given, place, unit)
-    return length_mm(number(given, place) * SIZE[unit], place)
-
-
-def _instrument(given: object, unit: str, usual: str) -> Instrument:
-    """usual: the kind that is meant where none is said."""
-    fields = {
-        "name",
-        "kind",
-        "resolution",
-        "permissible_error",
-        "both_ends",
-        "unit",
-        "reach",
-        "zero",
-        "parallel_within_deg",
-        "repeats",
-    }
-    body = _object(given, "instrument", fields)
-    error = _list(body.get("permissible_error", [0.0, 0.0]), "permissible_error")
-    if len(error) != 2:
-        raise InputError("expected [a, b] of ±(a + b·L)", "permissible_error")
-    kind = _text(body.get("kind", usual), "kind")
+def _instrument(given: InstrumentIn, shown_in: str, usual: str, unit: str) -> Instrument:
+    """usual: the kind that is meant where none is said. shown_in: its unit, the same. unit: of bare numbers."""
+    kind = given.kind or usual
     if kind not in KINDS:
         raise InputError(f"expected one of {', '.join(KINDS)}, got {shown_input(kind)}", "kind")
-    repeats = None
-    if "repeats" in body:
-        record = _object(body["repeats"], "repeats", {"s", "dof"})
-        repeats = Repeatability(_spread(record, "repeats"), _dof(record.get("dof"), "repeats"))
+    a, b = given.permissible_error
+    division = RESOLUTION if given.resolution is None else length_mm(given.resolution, "resolution", unit)
     return Instrument(
-        name=_text(body.get("name", "instrument"), "name"),
-        resolution=length_mm(body.get("resolution", 0.01), "resolution"),
-        permissible_error=(length_mm(error[0], "permissible_error[0]"), number(error[1], "permissible_error[1]", 0, 1)),
-        both_ends=_boolean(body.get("both_ends", KINDS[kind] in READ_ALONG), "both_ends"),
-        unit=_text(body.get("unit", unit), "unit"),
-        reach=length_mm(body.get("reach", 0.0), "reach"),
-        zero=length_mm(body.get("zero", 0.0), "zero"),
-        parallel_within=math.radians(number(body.get("parallel_within_deg", 0.0), "parallel_within_deg", 0, 17)),
-        repeats=repeats,
+        name=given.name,
+        resolution=division,
+        permissible_error=(length_mm(a, "permissible_error[0]", unit), b),
+        both_ends=KINDS[kind] in READ_ALONG if given.both_ends is None else given.both_ends,
+        unit=given.unit or ("mm" if shown_in == "mm" else "in"),
+        reach=length_mm(given.reach, "reach", unit),
+        zero=length_mm(given.zero, "zero", unit),
+        parallel_within=math.radians(given.parallel_within_deg),
+        repeats=Repeatability(given.repeats.s * SIZE[unit], given.repeats.dof) if given.repeats else None,
         kind=KINDS[kind],
     )
-
-
-def _spread(record: Mapping[str, Any], place: str) -> float:
-    s = number(record.get("s"), f"{place}.s", -1e6, 1e6)
-    if s < 0:
-        raise InputError("must not be negative", f"{place}.s")
-    return s
-
-
-def _dof(given: object, place: str) -> float:
-    """Degrees of freedom: what is known from two readings has one."""
-    return number(given, f"{place}.dof", 1, 1e9)
 
 
 def _previous(given: object, place: str) -> Previous:
     """An error, or {error, expanded_uncertainty}."""
     if not isinstance(given, Mapping):
         return Previous(number(given, place))
-    body = _object(given, place, {"error", "expanded_uncertainty"})
-    U = body.get("expanded_uncertainty")
-    return Previous(
-        number(body.get("error"), f"{place}.error"),
-        None if U is None else number(U, f"{place}.expanded_uncertainty", 0),
-    )
+    body = understood(PreviousIn, given, place)
+    return Previous(body.error, body.expanded_uncertainty)
 
 
-def _quantities(given: object, place: str) -> frozenset[str]:
-    names = _list(given, place)
+def _quantities(names: Sequence[str], place: str) -> frozenset[str]:
     for i, name in enumerate(names):
-        if not isinstance(name, str) or name not in QUANTITIES:
+        if name not in QUANTITIES:
             raise InputError(f"{shown_input(name)} is not a quantity", f"{place}[{i}]")
     return frozenset(names)
 
@@ -443,72 +460,42 @@ def _positive(value: float, place: str) -> float:
     return value
 
 
-def _positive_numbers(given: object, place: str) -> dict[str, float]:
-    found = {k: number(v, f"{place}.{k}") for k, v in _object(given, place).items()}
-    for name, value in found.items():
-        _positive(value, f"{place}.{name}")
-    return found
+def _tolerance(given: object, unit: str) -> float | Mapping[str, float]:
+    """One length, or one for each quantity; the catalogue says in what those of quantities are."""
+    if not isinstance(given, Mapping):
+        return _positive(length_mm(given, "tolerance", unit), "tolerance")
+    units = {q: unit if q in QUANTITIES and QUANTITIES[q].error_unit in ("mm", "mm/m") else "mm" for q in given}
+    return {q: _positive(length_mm(v, f"tolerance.{q}", units[q]), f"tolerance.{q}") for q, v in given.items()}
 
 
-def _not_negative(given: object, place: str) -> float:
-    value = number(given, place, -1e12, 1e12)
-    if value < 0:
-        raise InputError("must not be negative", place)
-    return value
-
-
-def _tolerance(given: object) -> float | Mapping[str, float]:
-    if isinstance(given, Mapping):
-        tolerances = {k: length_mm(v, f"tolerance.{k}") for k, v in given.items()}
-    else:
-        tolerances = {"": length_mm(given, "tolerance")}
-    for name, value in tolerances.items():
-        _positive(value, f"tolerance.{name}".rstrip("."))
-    return tolerances if isinstance(given, Mapping) else tolerances[""]
-
-
-def _scatter(given: object) -> PieceScatter | None:
+def _scatter(given: float | RecordIn | None) -> PieceScatter | None:
     if given is None:
         return None
-    if isinstance(given, Mapping):
-        body = _object(given, "piece_scatter", {"s", "dof"})
-        s, dof = _spread(body, "piece_scatter"), _dof(body.get("dof", 4), "piece_scatter")
-    else:
-        s, dof = _spread({"s": given}, "piece_scatter"), 4.0
-    return PieceScatter(s, dof, assumed=False)
+    record = given if isinstance(given, RecordIn) else understood(RecordIn, {"s": given}, "piece_scatter")
+    return PieceScatter(record.s, record.dof, assumed=False)
 
 
-def _aim(given: object) -> Spread:
-    """How well one aims: {value: mm, degrees_of_freedom}; what is usual where nobody says."""
+def _aim(given: AimIn | None, unit: str) -> Spread:
+    """How well one aims; what is usual where nobody says."""
     if given is None:
         return AIMED
-    body = _object(given, "aim", {"value", "degrees_of_freedom"})
-    value = _positive(length_mm(body.get("value"), "aim.value"), "aim.value")
-    return Spread(value, number(body.get("degrees_of_freedom", AIMED.dof), "aim.degrees_of_freedom", 1, 1e9))
+    return Spread(_positive(length_mm(given.value, "aim.value", unit), "aim.value"), given.degrees_of_freedom)
 
 
-def _usual_on(top: Mapping[str, Any], meant: Procedure[Any] | None) -> str:
+def _usual_on(top: CaseIn, meant: Procedure[Any] | None) -> MachineKind:
     """What a piece is usually made on; of several together what the first that cuts is."""
-    parts = top.get("parts", ())
-    named = [p["procedure"] for p in parts if isinstance(p, Mapping) and isinstance(p.get("procedure"), str)]
-    found = [p.usual_on for p in (meant, *map(_procedure, named)) if p is not None]
+    named = [p.get("procedure") for p in top.parts or () if isinstance(p, Mapping)]
+    found = [p.usual_on for p in (meant, *(_procedure(name) for name in named if isinstance(name, str))) if p]
     return next((usual for usual in found if usual is not MachineKind.ROUTER), MachineKind.ROUTER)
 
 
-def _temperature(given: object) -> Temperature | None:
+def _temperature(given: TemperatureIn | None) -> Temperature | None:
     if given is None:
         return None
-    body = _object(given, "temperature", {"material", "part", "instrument", "u"})
-    material = _text(body.get("material"), "temperature.material")
-    if material not in EXPANSION:
+    if given.material not in EXPANSION:
         raise InputError(f"expected one of {', '.join(EXPANSION)}", "temperature.material")
-    part = number(body.get("part"), "temperature.part", -100, 500)
-    return Temperature(
-        material,
-        part,
-        number(body.get("instrument", part), "temperature.instrument", -100, 500),
-        number(body.get("u", 1.0), "temperature.u", 0, 100),
-    )
+    instrument = given.part if given.instrument is None else given.instrument
+    return Temperature(given.material, given.part, instrument, given.u)
 
 
 def _procedure(name: str) -> Procedure[Any] | None:
@@ -519,53 +506,42 @@ def _procedure(name: str) -> Procedure[Any] | None:
 
 
 def _readings(
-    given: object,
-    instrument: Instrument,
-    counts: Mapping[str, str],
-    picks: Sequence[str],
-    *,
-    spots: bool = False,
-    judgements: Mapping[str, Sequence[str]] = MappingProxyType({}),
+    given: Sequence[ReadingIn], instrument: Instrument, meant: Procedure[Any] | None, unit: str
 ) -> dict[str, tuple[Reading, ...]]:
-    readings: dict[str, tuple[Reading, ...]] = {}
-    for i, entry in enumerate(_list(given, "readings")):
-        place = f"readings[{i}]"
-        body = _object(entry, place, {"measurand", "values"})
-        name = _text(body.get("measurand"), f"{place}.measurand")
-        if name in readings:
+    """unit: of bare numbers."""
+    found: dict[str, tuple[Reading, ...]] = {}
+    for i, entry in enumerate(given):
+        place, name = f"readings[{i}]", entry.measurand
+        if name in found:
             raise InputError(f"{name} is given twice; put all its values in one entry", f"{place}.measurand")
-        values = _list(body.get("values"), f"{place}.values")
-        if not values:
-            raise InputError("empty; leave the entry out where nothing was read", f"{place}.values")
-        if len(values) > MOST_VALUES:
-            raise InputError(f"at most {MOST_VALUES} values, got {len(values)}", f"{place}.values")
-        if spots:
-            readings[name] = tuple(_spot(v, f"{place}.values[{j}]") for j, v in enumerate(values))
-            continue
-        if name in picks:
-            readings[name] = tuple(_pick(v, f"{place}.values[{j}]") for j, v in enumerate(values))
-            continue
-        if words := judgements.get(name):
-            readings[name] = tuple(_judgement(v, f"{place}.values[{j}]", words) for j, v in enumerate(values))
-            continue
-        readings[name] = tuple(
-            _reading(v, f"{place}.values[{j}]", instrument, counts.get(name)) for j, v in enumerate(values)
-        )
-    return readings
+        read = _reader_of(name, instrument, meant, unit)
+        found[name] = tuple(read(v, f"{place}.values[{j}]") for j, v in enumerate(entry.values))
+    return found
 
 
-def _spot(given: object, place: str) -> Spot:
-    """A place in the plane, ``[x, y]`` in mm or with units."""
-    both = _list(given, place)
+def _reader_of(
+    name: str, instrument: Instrument, meant: Procedure[Any] | None, unit: str
+) -> Callable[[Any, str], Reading]:
+    """What understands one reading of a measurand, with its place."""
+    if meant is not None and meant.reads_spots:
+        in_px = "mm" if meant.pictured else unit
+        return lambda given, place: _spot(given, place, in_px)
+    if meant is not None and name in meant.picks:
+        return _pick
+    if meant is not None and (words := meant.judgements.get(name)):
+        return lambda given, place: _at(place, lambda: parse_pick(understood(str, given, place), words=words))
+    if meant is not None and (counted := meant.counts.get(name)) is not None:
+        return lambda given, place: _count(given, place, counted)
+    return lambda given, place: _length(given, place, instrument, unit)
+
+
+def _spot(given: object, place: str, unit: str) -> Spot:
+    """A place in the plane, ``[x, y]``."""
+    both = understood(list[Any], given, place)
     if len(both) != 2:
         raise InputError("expected [x, y]", place)
-    x, y = (length_mm(v, f"{place}[{i}]") for i, v in enumerate(both))
+    x, y = (length_mm(v, f"{place}[{i}]", unit) for i, v in enumerate(both))
     return Spot(x, y, f"{x:g}, {y:g}")
-
-
-def _judgement(given: object, place: str, words: Sequence[str]) -> Pick:
-    """One of several words."""
-    return _at(place, lambda: parse_pick(_text(given, place), words=words))
 
 
 def _pick(given: object, place: str) -> Pick:
@@ -578,11 +554,13 @@ def _pick(given: object, place: str) -> Pick:
     return Pick(at, trim_number(at, 1))
 
 
-def _reading(given: object, place: str, instrument: Instrument, counted: str | None) -> Reading:
-    if counted is not None:
-        if isinstance(given, str):
-            return _at(place, lambda: parse_count(given, counted))
-        return Count(number(given, place, -LARGEST_COUNT, LARGEST_COUNT), repr(given), counted)
+def _count(given: object, place: str, counted: str) -> Count:
+    if isinstance(given, str):
+        return _at(place, lambda: parse_count(given, counted))
+    return Count(number(given, place, -LARGEST_COUNT, LARGEST_COUNT), repr(given), counted)
+
+
+def _length(given: object, place: str, instrument: Instrument, unit: str) -> Length:
     if isinstance(given, str):
         return _at(place, lambda: parse_length(given, instrument.unit, allow_negative=True))
-    return Length(length_mm(given, place), repr(given), "mm")
+    return Length(length_mm(given, place, unit), repr(given), unit)
