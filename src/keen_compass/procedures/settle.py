@@ -30,7 +30,6 @@ from keen_compass.quantities.verdict import Verdict
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
 
-Effects = Sequence[tuple[Source, float]]
 Change = Callable[[Source], tuple[Source, float]]  # a source as it is then, and what its coefficient is multiplied by
 
 MORE_READINGS = (4, 5, 6, 8, 10)

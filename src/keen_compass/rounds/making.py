@@ -368,7 +368,9 @@ class Making:
     @property
     def extension(self) -> str:
         """Of the file that this machine takes."""
-        return {"gcode": "nc", "hpgl": "plt", "svg": "svg"}[self._c.machine.file_format]
+        from keen_compass.formats.machine_file import EXTENSIONS
+
+        return EXTENSIONS[self._c.machine.file_format]
 
     def program(self) -> MoveProgram | None:
         """The moves of the next run; None for what makes a piece, or nothing."""

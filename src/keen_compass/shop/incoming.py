@@ -17,7 +17,6 @@ from typing import Any, TypeVar
 
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.machines.profile import (
-    COUNTS,
     FITTINGS,
     THICKNESS,
     WIDEST_TOOL,
@@ -39,15 +38,18 @@ from keen_compass.shop.incoming_bodies import (
     LARGEST_NUMBER,
     LONGEST_NAME,
     PLAIN_THINGS,
+    Box,
+    FoundBody,
+    MountedBody,
+    PieceBody,
+    RoundBody,
+    StageBody,
     Wrong,
-    converted,
-    is_number,
-    is_positive,
+    kept,
     no_number,
     object_of,
     stored_of,
     strict,
-    texts_of,
     time_of,
 )
 from keen_compass.shop.kept import STAGES
@@ -226,7 +228,7 @@ class _Reader:
             raise Wrong(f"{row['kind'][:40]!r} is not known", "kind")
         body = object_of(row["body"])
         if plain is not None:
-            return {"body": json.dumps(plain(body))}
+            return {"body": json.dumps(kept(strict(plain, body)))}
         if row["kind"] == "tool":
             tool = strict(Tool, body)
             if not 0 <= tool.diameter <= WIDEST_TOOL or not 0 < len(tool.name) <= LONGEST_NAME:
@@ -273,18 +275,16 @@ class _Reader:
         return {"body": json.dumps(parts_of(machine, {})[0])}
 
     def _mounted(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        body = object_of(row["body"])
+        body = strict(MountedBody, object_of(row["body"]))
         for name in ("tool", "stock", *FITTINGS):
-            uid = body.get(name, "")
-            if not isinstance(uid, str) or (uid and uid not in self._things):
+            if (uid := getattr(body, name)) and uid not in self._things:
                 raise Wrong("is no thing of this file", f"body.{name}")
-        kept = {name: body[name] for name in ("tool", "stock", *FITTINGS) if body.get(name)}
-        if "stock" in kept:
-            for name in ("x", "y", "width", "height"):
-                if not is_number(body.get(name)) or (name in ("width", "height") and not body[name] > 0):
-                    raise Wrong("expected a length", f"body.{name}")
-                kept[name] = float(body[name])
-        return {"body": json.dumps({"tool": "", **kept})}
+        lies = ("x", "y", "width", "height") if body.stock else ()
+        for name in lies:
+            if getattr(body, name) is None:
+                raise Wrong("expected a length", f"body.{name}")
+        found = {name: v for name in ("stock", *FITTINGS, *lies) if (v := getattr(body, name)) not in ("", None)}
+        return {"body": json.dumps({"tool": body.tool, **found})}
 
     def _blob(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if sha256(row["data"]).hexdigest() != row["name"]:
@@ -293,7 +293,7 @@ class _Reader:
         return {}
 
     def _instrument(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        instrument = converted(Instrument, row["body"])
+        instrument = strict(Instrument, object_of(row["body"]))
         if instrument.uid != row["uid"] or not instrument.uid:
             raise Wrong("doesn’t fit the profile", "uid")
         return {"body": json.dumps(instrument_to_json(instrument))}
@@ -301,42 +301,26 @@ class _Reader:
     def _round(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if complaint := self._understands(row["procedure"], None):
             raise Wrong(complaint, "procedure")
-        body = object_of(row["body"])
-        tolerances = body.get("tolerances")
-        if not isinstance(tolerances, dict) or not all(
-            q in QUANTITIES and is_positive(t) for q, t in tolerances.items()
-        ):
+        body = strict(RoundBody, object_of(row["body"]))
+        if not body.tolerances.keys() <= QUANTITIES.keys():
             raise Wrong("expected a tolerance for each quantity", "body.tolerances")
-        if not is_positive(body.get("reference_length")):
-            raise Wrong("must be larger than 0", "body.reference_length")
         self._new(self._rounds, row, row["procedure"])
         self._round_machine[row["id"]] = row["machine"]
-        return {"body": json.dumps({"tolerances": tolerances, "reference_length": body["reference_length"]})}
+        return {"body": json.dumps(kept(body))}
 
     def _piece(self, row: Mapping[str, Any]) -> dict[str, Any]:
         procedure = self._rounds.get(row["round"])
         if procedure is None or self._round_machine[row["round"]] != row["machine"]:
             raise Wrong("is no round of that machine in this file", "round")
-        body = object_of(row["body"])
-        parameters, place = body.get("parameters"), body.get("place")
-        if not isinstance(parameters, dict):
-            raise Wrong("expected the piece’s parameters", "body.parameters")
-        if complaint := self._understands(procedure, parameters):
+        body = strict(PieceBody, object_of(row["body"]))
+        if complaint := self._understands(procedure, body.parameters):
             raise Wrong(complaint, "body.parameters")
-        boxes = place if isinstance(place, list) and all(isinstance(b, list) for b in place) else [place]
-        for box in boxes if place is not None else ():
-            if not isinstance(box, list) or len(box) != 4 or not all(map(is_number, box)):
-                raise Wrong("expected x, y, width, height", "body.place")
+        single = any(not isinstance(box, list) for box in body.place or ())
+        strict(list[Box], [body.place] if single else body.place or [], "body.place")
         self._new(self._pieces, row, row["round"])
-        on_bed = body.get("on_bed", False)
-        if not isinstance(on_bed, bool):
-            raise Wrong("expected true or false", "body.on_bed")
-        kept = {"parameters": parameters, "place": place, "on_bed": on_bed}
-        if use := body.get("use"):
-            if not isinstance(use, dict) or not all(n in COUNTS and is_number(u) and u >= 0 for n, u in use.items()):
-                raise Wrong("expected how much was used", "body.use")
-            kept["use"] = use
-        return {"body": json.dumps(kept | {"practice": None})}  # the stand-in behind it stays where it was
+        use = {"use": body.use} if body.use else {}
+        found = {"parameters": body.parameters, "place": body.place, "on_bed": body.on_bed, **use}
+        return {"body": json.dumps(found | {"practice": None})}  # the stand-in behind it stays where it was
 
     def _stage(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["piece"] not in self._pieces:
@@ -345,29 +329,12 @@ class _Reader:
             raise Wrong(f"expected one of {', '.join(STAGES)}", "kind")
         if row["sent"] and row["sent"] not in self._blobs:
             raise Wrong("is nothing that this file holds", "sent")
-        body = object_of(row["body"])
-        held, seen = body.get("held"), body.get("seen", {})
-        if not isinstance(held, dict):
-            raise Wrong("expected the numbers in force", "body.held")
-        for quantity, stored in held.items():
+        given = object_of(row["body"])
+        body = strict(StageBody, given)
+        for quantity, stored in body.held.items():
             stored_of(quantity, stored, f"body.held.{quantity}"[:60])
-        if not isinstance(seen, dict) or not all(isinstance(at, str) for at in seen.values()):
-            raise Wrong("expected times", "body.seen")
-        if not isinstance(body.get("process", ""), str):
-            raise Wrong("expected text", "body.process")
-        applied = body.get("applied", {})
-        if not isinstance(applied, dict) or not all(isinstance(by, str) for by in applied.values()):
-            raise Wrong("expected who applied what", "body.applied")
-        fitted = body.get("fitted", {})
-        if not isinstance(fitted, dict) or not all(k in FITTINGS and isinstance(v, str) for k, v in fitted.items()):
-            raise Wrong("expected what was fitted", "body.fitted")
-        for name, kind in (("tool", Tool), ("stock", Stock)):
-            if body.get(name) is not None:
-                if not isinstance(body[name], dict):
-                    raise Wrong("expected an object", f"body.{name}")
-                strict(kind, body[name])
         self._new(self._stages, row, row["piece"])
-        return {"body": json.dumps(Snapshot.from_body(body).to_body())}
+        return {"body": json.dumps(Snapshot.from_body(given).to_body())}
 
     def _mark(self, row: Mapping[str, Any]) -> dict[str, Any]:
         if row["round"] not in self._rounds:
@@ -453,7 +420,7 @@ class _Reader:
             finding.new_expanded_uncertainty,
             finding.predicted_error,
         )
-        if not all(n is None or is_number(n) for n in numbers) or not is_positive(finding.tolerance):
+        if not all(n is None or abs(n) <= LARGEST_NUMBER for n in numbers) or not finding.tolerance > 0:
             raise Wrong("has a number that none can be", "body")
         if finding.verdict in (Verdict.IN, Verdict.OUT, Verdict.CANNOT_TELL) and (
             finding.error is None or finding.expanded_uncertainty is None or finding.expanded_uncertainty < 0
@@ -466,13 +433,10 @@ class _Reader:
             raise Wrong("is no kind of event", "kind")
         if row["kind"] == FOUND_OTHERWISE:
             body = object_of(row["text"])
-            said = object_of(json.dumps(body.get("values", {})))
-            texts_of(said, dict.fromkeys(("quantity", "here", "said", "since"), LONGEST_NAME))
-            if body.get("code") != f"shop.{FOUND_OTHERWISE}" or said["quantity"] not in QUANTITIES:
+            said = strict(FoundBody, object_of(json.dumps(body.get("values", {}))), "text.values")
+            if body.get("code") != f"shop.{FOUND_OTHERWISE}" or said.quantity not in QUANTITIES:
                 raise Wrong("is nothing that was found", "text")
-            if not isinstance(said.get("pieces"), list) or not all(isinstance(n, int) for n in said["pieces"]):
-                raise Wrong("expected numbers of pieces", "text.values.pieces")
-            time_of(said["since"])
+            time_of(said.since)
         return {}
 
     def _new(self, known: dict[int, T], row: Mapping[str, Any], what: T) -> None:

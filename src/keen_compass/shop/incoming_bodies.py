@@ -6,17 +6,17 @@ Whatever is wrong raises `Wrong` with the field's name; `incoming` says in which
 from __future__ import annotations
 
 import json
-import re
-from collections.abc import Callable, Mapping
 from datetime import datetime
-from functools import partial
-from typing import Any, TypeVar
+from typing import Annotated, Any, Literal, TypeVar
+
+from msgspec import Meta, Struct, field, to_builtins
 
 from keen_compass.errors import InputError
-from keen_compass.machines.profile import COUNTS, LIMITS, PROCESS_SETTINGS, THICKNESS, WIDEST_TOOL
+from keen_compass.machines.profile import LIMITS, THICKNESS, WIDEST_TOOL, Stock, Tool
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue
+from keen_compass.quantities.understood import understood
 from keen_compass.shop.consumables import MOST_AGE
 from keen_compass.shop.listings import LONGEST_REASON
 
@@ -24,6 +24,12 @@ T = TypeVar("T")
 LARGEST_NUMBER = 1e12
 LONGEST_NAME = 200
 LONGEST_PATH = 4096
+Name = Annotated[str, Meta(max_length=LONGEST_NAME)]
+Reason = Annotated[str, Meta(max_length=LONGEST_REASON)]
+LongText = Annotated[str, Meta(max_length=LONGEST_PATH)]
+Number = Annotated[float, Meta(ge=-LARGEST_NUMBER, le=LARGEST_NUMBER)]
+Positive = Annotated[float, Meta(gt=0, le=LARGEST_NUMBER)]
+Box = tuple[Number, Number, Number, Number]
 
 
 class Wrong(Exception):  # noqa: N818 (becomes a FileFormatError with its place)
@@ -61,109 +67,145 @@ def object_of(text: str) -> dict[str, Any]:
     return body
 
 
-def converted(kind: type[T], text: str) -> T:
-    """As `strict`, from text."""
-    return strict(kind, object_of(text))
+class LineBody(Struct):
+    """Settings of a process; what of them the machine has."""
+
+    name: Name
+    machine: Name
+    process: Name
+    material: Name
+    thickness: Annotated[float, Meta(ge=THICKNESS[0], le=THICKNESS[1])]
+    feed: Annotated[float, Meta(ge=LIMITS["feed"][0], le=LIMITS["feed"][1])] | None = None
+    pierce_height: Annotated[float, Meta(ge=LIMITS["pierce_height"][0], le=LIMITS["pierce_height"][1])] | None = None
+    cut_height: Annotated[float, Meta(ge=LIMITS["cut_height"][0], le=LIMITS["cut_height"][1])] | None = None
+    pierce_delay: Annotated[float, Meta(ge=LIMITS["pierce_delay"][0], le=LIMITS["pierce_delay"][1])] | None = None
+    power: Annotated[float, Meta(ge=LIMITS["power"][0], le=LIMITS["power"][1])] | None = None
+    focus: Annotated[float, Meta(ge=LIMITS["focus"][0], le=LIMITS["focus"][1])] | None = None
 
 
-def _settings_line(body: Mapping[str, Any], *, charted: bool) -> dict[str, Any]:
-    """Settings of a process, or a line of a maker's chart."""
-    for name in ("name", "machine", "process", "material"):
-        if not isinstance(body.get(name), str) or len(body[name]) > LONGEST_NAME:
-            raise Wrong("expected a name", f"body.{name}")
-    limits = {"thickness": THICKNESS, **{name: LIMITS[name] for name in PROCESS_SETTINGS}}
-    if charted:
-        limits["kerf"] = (0.0, WIDEST_TOOL)
-    for name, (low, high) in limits.items():
-        wanted = name in ("thickness", "kerf")
-        if (wanted or body.get(name) is not None) and not (is_number(body.get(name)) and low <= body[name] <= high):
-            raise Wrong(f"expected a number between {low:g} and {high:g}", f"body.{name}")
-    known = ("name", "machine", "process", "material", *limits)
-    return {name: body[name] for name in known if body.get(name) is not None}
+class ChartBody(LineBody, kw_only=True):
+    """A line of a maker's chart."""
+
+    kerf: Annotated[float, Meta(ge=0, le=WIDEST_TOOL)]
 
 
-def texts_of(body: Mapping[str, Any], limits: Mapping[str, int]) -> dict[str, str]:
-    """What of a body is text, each at most so long. Raises Wrong."""
-    for name, most in limits.items():
-        if not isinstance(body.get(name), str) or len(body[name]) > most:
-            raise Wrong("expected text", f"body.{name}")
-    return {name: body[name] for name in limits}
+class LeftBody(Struct):
+    """A difference between listings that somebody left as it is."""
+
+    name: Reason
+    machine: Name
+    what: LongText
+    here: LongText
+    there: LongText
+    at: Name
 
 
-def _left(body: Mapping[str, Any]) -> dict[str, Any]:
-    """A difference that somebody left as it is."""
-    most = {
-        "name": LONGEST_REASON,
-        "machine": LONGEST_NAME,
-        "what": LONGEST_PATH,
-        "here": LONGEST_PATH,
-        "there": LONGEST_PATH,
-        "at": LONGEST_NAME,
-    }
-    return {**texts_of(body, most), "at": time_of(body["at"])}
-
-
-def _copy_of_listing(body: Mapping[str, Any]) -> dict[str, Any]:
+class ListingBody(Struct):
     """A copy of a controller's listing; its bytes are a blob."""
-    most = {"name": LONGEST_REASON, "machine": LONGEST_NAME, "origin": LONGEST_PATH, "at": LONGEST_NAME}
-    texts = texts_of(body, most)
-    if not isinstance(body.get("sheet"), bool):
-        raise Wrong("expected true or false", "body.sheet")
-    if not isinstance(body.get("blob"), str) or not re.fullmatch("[0-9a-f]{64}", body["blob"]):
-        raise Wrong("expected the name of its bytes", "body.blob")
-    return {**texts, "sheet": body["sheet"], "blob": body["blob"], "at": time_of(body["at"])}
+
+    name: Reason
+    machine: Name
+    origin: LongText
+    at: Name
+    sheet: bool
+    blob: Annotated[str, Meta(pattern="^[0-9a-f]{64}$")]
 
 
-def _consumables(body: Mapping[str, Any]) -> dict[str, Any]:
+class ConsumablesBody(Struct):
     """How much consumables were used, as somebody told."""
-    texts = texts_of(body, dict.fromkeys(("name", "machine", "tool"), LONGEST_NAME))
-    if body.get("counted") not in COUNTS:
-        raise Wrong(f"expected one of {', '.join(COUNTS)}", "body.counted")
-    if not is_number(body.get("age")) or not 0 <= body["age"] <= MOST_AGE:
-        raise Wrong(f"expected a number between 0 and {MOST_AGE:g}", "body.age")
-    return {**texts, "age": body["age"], "counted": body["counted"]}
+
+    name: Name
+    machine: Name
+    tool: Name
+    age: Annotated[float, Meta(ge=0, le=MOST_AGE)]
+    counted: Literal["pierces", "metres", "minutes"]
 
 
 # What of a thing is nothing but its body, by kind.
-PLAIN_THINGS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
-    "chart": partial(_settings_line, charted=True),
-    "process": partial(_settings_line, charted=False),
-    "listing": _copy_of_listing,
-    "left": _left,
-    "consumables": _consumables,
+PLAIN_THINGS: dict[str, type[Struct]] = {
+    "chart": ChartBody,
+    "process": LineBody,
+    "listing": ListingBody,
+    "left": LeftBody,
+    "consumables": ConsumablesBody,
 }
 
 
-def strict(kind: type[T], body: Mapping[str, Any]) -> T:
-    """A dataclass from JSON, every field of its declared type, its own limits kept. Raises Wrong."""
-    import msgspec
+class RoundBody(Struct):
+    """Tolerances as they were copied when it began, mm over the length."""
 
+    tolerances: dict[str, Positive]
+    reference_length: Positive
+
+
+class PieceBody(Struct):
+    """What was ordered, and the places that it takes, or the only one: x, y, width, height."""
+
+    parameters: dict[str, Any]
+    place: list[Any] | None = None
+    on_bed: bool = False
+    use: dict[Literal["pierces", "metres", "minutes"], Annotated[float, Meta(ge=0, le=LARGEST_NUMBER)]] | None = None
+
+
+class StageBody(Struct):
+    """What was in force."""
+
+    held: dict[str, Any]
+    seen: dict[str, str] = field(default_factory=dict)
+    tool: Tool | None = None
+    stock: Stock | None = None
+    process: str = ""
+    applied: dict[str, str] = field(default_factory=dict)
+    fitted: dict[Literal["accessory", "printer", "carrier"], str] = field(default_factory=dict)
+
+
+class MountedBody(Struct):
+    """What is on the machine, by uid, and where stock lies."""
+
+    tool: Name = ""
+    stock: Name = ""
+    accessory: Name = ""
+    printer: Name = ""
+    carrier: Name = ""
+    x: Number | None = None
+    y: Number | None = None
+    width: Positive | None = None
+    height: Positive | None = None
+
+
+class FoundBody(Struct):
+    """What was found to be otherwise in a controller."""
+
+    quantity: Name
+    here: Name
+    said: Name
+    since: Name
+    pieces: list[int]
+
+
+def kept(body: Struct) -> dict[str, Any]:
+    """What of a body is kept: what it says, in the order of its fields; a time as the shop file writes it."""
+    found = {name: value for name, value in to_builtins(body).items() if value is not None}
+    return found | ({"at": time_of(found["at"])} if "at" in found else {})
+
+
+def strict(kind: type[T], body: object, place: str = "body") -> T:
+    """A structure from JSON, every field of its declared type, its own limits kept. Raises Wrong."""
     try:
-        return msgspec.convert(body, kind)
-    except (msgspec.ValidationError, InputError, ValueError, TypeError, OverflowError) as error:
-        words, _, place = str(error).partition(" - at `$")
-        raise Wrong(" ".join(words.split())[:160], f"body{place.rstrip('`')}"[:60]) from None
+        return understood(kind, body, place)
+    except InputError as error:
+        inside = error.place if error.place.startswith(place) else f"{place}.{error.place}"
+        raise Wrong(error.message[:160], inside.rstrip(".")[:60]) from None
+    except (ValueError, TypeError, OverflowError) as error:
+        raise Wrong(" ".join(str(error).split())[:160], place) from None
 
 
-def stored_of(quantity: str, body: Any, field: str) -> StoredValue:
+def stored_of(quantity: str, body: Any, place: str) -> StoredValue:
     """A number as a controller keeps it. Raises Wrong."""
     if quantity not in QUANTITIES or not isinstance(body, dict):
-        raise Wrong("is nothing that a controller keeps", field)
+        raise Wrong("is nothing that a controller keeps", place)
     stored: StoredValue
-    try:
-        stored = strict(StoredResolution, body) if "form" in body else strict(StoredAmount, body)
-    except Wrong as wrong:
-        raise Wrong(str(wrong), field) from None
+    stored = strict(StoredResolution, body, place) if "form" in body else strict(StoredAmount, body, place)
     if isinstance(stored, StoredAmount) and (stored.quantity != quantity or not abs(stored.value) < 1e9):
-        raise Wrong("doesn’t fit its quantity", field)
+        raise Wrong("doesn’t fit its quantity", place)
     return stored
-
-
-def is_number(value: Any) -> bool:
-    """Whether it is one that anything here can be."""
-    return isinstance(value, (int, float)) and not isinstance(value, bool) and abs(value) <= LARGEST_NUMBER
-
-
-def is_positive(value: Any) -> bool:
-    """Whether it is a number above zero."""
-    return is_number(value) and value > 0

@@ -16,7 +16,6 @@ from keen_compass.quantities.uncertainty import K_95, Cause, Origin, Source, Unc
 from keen_compass.solve.joint import Fit, Observation, Unknown, fit
 
 DRIFT = Unknown("drift")
-SPREAD = "wear|spread"  # what sets of consumables and cuts do beyond what the findings say of themselves
 COUNTS_OFF = 0.03  # of an age, the standard deviation of what was cut that nobody counted
 LEAST_SPREAD_DOF = 1.0
 LEAST_RATE = 1e-9  # mm for each use

@@ -8,7 +8,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
-from keen_compass.errors import InputError
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.resolution import StoredResolution
@@ -328,24 +327,3 @@ def amount(settings: Mapping[str, StoredValue], quantity: str) -> float:
     """The number that a machine keeps of something; 0 where nobody entered anything."""
     stored = settings.get(quantity)
     return stored.base if isinstance(stored, StoredAmount) else 0.0
-
-
-def random_truth(rng: random.Random, correct_motion: Mapping[str, float], compensation: float) -> Truth:
-    """A machine as it may turn up: all faults from one generator."""
-    if not correct_motion:
-        raise InputError("a machine needs at least one axis")
-    return Truth(
-        motion=dict(correct_motion),
-        lost_motion={axis: rng.uniform(0.04, 0.25) for axis in correct_motion},
-        kerf=compensation + rng.uniform(-0.25, 0.25),
-        scatter=rng.uniform(0.008, 0.02),
-        instrument_error=(rng.uniform(-1, 1), rng.uniform(-1, 1)),
-        repeat=rng.uniform(0.6, 1.2),
-        settle=rng.uniform(0.002, 0.006),
-        skew=rng.uniform(-0.003, 0.003),
-        gantry=1180.0,
-        home={"x": round(rng.uniform(3, 9), 2), "y": round(rng.uniform(3, 9), 2)},
-        limits={"x": rng.uniform(7000, 11000), "y": rng.uniform(6000, 9000)},
-        bed=(rng.uniform(-4e-4, 4e-4), rng.uniform(-4e-4, 4e-4), rng.uniform(0.1, 0.5)),
-        tram={"x": rng.uniform(-1.5, 1.5), "y": rng.uniform(-1.5, 1.5)},
-    )
