@@ -18,7 +18,6 @@ from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand,
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import ABBE, ask, assumed_notes, backlash_outcome, dial_mean, judged, no_number
 from keen_compass.quantities.findings import Solution
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Held, Measurement, zeroing
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import Uncertain
@@ -192,10 +191,6 @@ class Backlash(Procedure[BacklashRun]):
     def usual_piece(self) -> dict[str, object]:
         """X in the middle."""
         return {"axis": "x", "start": 600.0, "across": 400.0, "travel": TRAVEL}
-
-    def usual_instrument(self) -> Instrument:
-        """A dial gauge, where there is one."""
-        return Instrument("dial 0.01", 0.01, (0.004, 0.0), reach=10.0, kind="dial gauge")
 
 
 PROCEDURE = Backlash()

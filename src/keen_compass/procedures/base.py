@@ -538,10 +538,6 @@ class Procedure(Generic[P]):
         """The piece with which the command line practises."""
         raise NotImplementedError
 
-    def usual_instrument(self) -> Instrument:
-        """What it is then read with."""
-        return Instrument("caliper 600 mm", 0.01, (0.02, 0.00002), reach=600.0)
-
     def check_parameters(self, parameters: Parameters, known: set[str]) -> None:
         """Refuse what isn't known. Raises InputError naming the place."""
         for key in parameters:

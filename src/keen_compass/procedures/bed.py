@@ -29,7 +29,6 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.quantities.charts import Extent, Heights, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Held, Measurement
 from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.uncertainty import K_95, Cause, Origin, Source, Uncertain, limits
@@ -256,10 +255,6 @@ class Bed(Procedure[BedRun | TramRun]):
     def usual_piece(self) -> dict[str, object]:
         """A grid over the whole bed."""
         return {"columns": COLUMNS, "rows": ROWS, "x": MARGIN, "y": MARGIN, "width": 1220.0, "height": 820.0}
-
-    def usual_instrument(self) -> Instrument:
-        """A dial in the head."""
-        return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
 
     def shown(self, figures: Figures) -> Shown:
         """Tilts of the plane, and what is left above it."""

@@ -226,10 +226,6 @@ class Camera(Procedure[CrossMark]):
         """Four moves about the middle."""
         return {"picture": [1280, 960], "moves": [[0, 0], [4, 0], [0, 4], [-4, 0], [0, -4]]}
 
-    def usual_instrument(self) -> Instrument:
-        """The camera itself."""
-        return EYE
-
 
 PROCEDURE = Camera()
 

@@ -136,10 +136,6 @@ class DragBlade(Procedure[BladeRow]):
         """A row about what most blades have."""
         return {"values": list(USUAL)}
 
-    def usual_instrument(self) -> Instrument:
-        """The eye, which picks a square."""
-        return EYE
-
 
 PROCEDURE = DragBlade()
 

@@ -15,7 +15,6 @@ from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.results import amount_outcome, arithmetic, assumed_notes, judged, no_number
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Finding, Solution
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note, plain
@@ -168,10 +167,6 @@ class FocusRowProcedure(Procedure[FocusRow]):
     def usual_piece(self) -> dict[str, object]:
         """Nine lines about 0."""
         return {"heights": [round(-2.0 + 0.5 * i, 2) for i in range(9)]}
-
-    def usual_instrument(self) -> Instrument:
-        """A loupe with a scale."""
-        return Instrument("loupe", 0.02, (0.01, 0.0), reach=10.0, kind="micrometer")
 
     def unless_said(self, given: Parameters) -> dict[str, object]:
         """Nine lines about 0."""

@@ -217,10 +217,6 @@ class MediaFeed(Procedure[Bands]):
         """About what is in force."""
         return {"corrections": [round(0.1 * i, 1) for i in range(-4, 5)], "relative": True}
 
-    def usual_instrument(self) -> Instrument:
-        """The eye, which picks a band."""
-        return EYE
-
 
 PROCEDURE = MediaFeed()
 

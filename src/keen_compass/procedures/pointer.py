@@ -261,10 +261,6 @@ class Pointer(Procedure[Sheet]):
         """One mark, on a scrap."""
         return {"way": "mark"}
 
-    def usual_instrument(self) -> Instrument:
-        """The printed ticks, with a loupe."""
-        return self.eye
-
 
 PROCEDURE = Pointer()
 

@@ -40,7 +40,6 @@ from keen_compass.procedures.sheets import ON_PAPER, aiming_choice, check_paper,
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Point
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import Cause, Source, Uncertain
@@ -285,10 +284,6 @@ class Proof(Procedure[Places]):
         """The sticker of the job."""
         piece: dict[str, object] = self.example()["piece"]
         return piece
-
-    def usual_instrument(self) -> Instrument:
-        """A rule with a loupe."""
-        return Instrument("rule", 0.1, (0.05, 0.0), kind="steel rule")
 
 
 PROCEDURE = Proof()

@@ -24,7 +24,6 @@ from keen_compass.procedures.results import (
     suggest_warmth,
 )
 from keen_compass.quantities.findings import Finding, Solution
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Uncertain
@@ -150,10 +149,6 @@ class Reference(Procedure[ReferenceLines]):
     def usual_piece(self) -> dict[str, object]:
         """Most of the bed."""
         return {"x_span": 1200.0, "y_span": 800.0, "spacing": 100.0}
-
-    def usual_instrument(self) -> Instrument:
-        """A long rule with a magnifier."""
-        return Instrument("steel rule 1.5 m", 0.1, (0.05, 0.00003), both_ends=True, reach=1500.0, kind="steel rule")
 
     def _axis(self, case: Case, piece: ReferenceLines, axis: str) -> Finding:
         quantity, m = f"{axis}_steps", f"{axis}_lines"

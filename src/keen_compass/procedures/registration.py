@@ -228,10 +228,6 @@ class Registration(Procedure[Marks]):
         """Four corners of a sheet, and its middle."""
         return {"marks": [[10, 10], [200, 10], [200, 287], [10, 287], [105, 148.5]]}
 
-    def usual_instrument(self) -> Instrument:
-        """The machine's own position, aimed by eye."""
-        return self.eye
-
 
 PROCEDURE = Registration()
 

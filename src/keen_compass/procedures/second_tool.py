@@ -181,10 +181,6 @@ class SecondTool(Procedure[Astride]):
         """Lines 5 mm to either side."""
         return {"way": "gaps", "spacing": SPACING}
 
-    def usual_instrument(self) -> Instrument:
-        """A rule with a loupe."""
-        return Instrument("rule", 0.1, (0.05, 0.0), kind="steel rule")
-
 
 PROCEDURE = SecondTool()
 

@@ -15,7 +15,6 @@ from keen_compass.procedures.case import Case, Parameters, length_mm, number
 from keen_compass.procedures.results import amount_outcome, judged, no_number
 from keen_compass.quantities.charts import Feeds, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import trim_number
 from keen_compass.quantities.notes import note, plain
 from keen_compass.quantities.readings import Reads
@@ -213,10 +212,6 @@ class Speed(Procedure[SpeedRun]):
         """X over its whole bed."""
         feeds = [4000.0 + 1000 * i for i in range(9)]
         return {"axis": "x", "start": 30.0, "across": 400.0, "run": 1200.0, "feeds": feeds, "acceleration": 400.0}
-
-    def usual_instrument(self) -> Instrument:
-        """A dial at the mark."""
-        return Instrument("dial 0.01", 0.01, (0.006, 0.0), reach=10.0, kind="dial gauge")
 
     def shown(self, figures: Figures) -> Shown:
         """Where the controller's step rate ends."""

@@ -35,7 +35,6 @@ from keen_compass.procedures.tracking import TRIPS, TrackingRun, foreseen_drift,
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Deviations, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.measuring import READ_ALONG, Held, Measurement
 from keen_compass.quantities.notes import Note, Said, note, plain
@@ -364,12 +363,6 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
     def usual_piece(self) -> dict[str, object]:
         """The whole of X."""
         return {"axis": "x", "start": 20.0, "across": 200.0, "length": 1200.0, "targets": 7}
-
-    def usual_instrument(self) -> Instrument:
-        """A long glass scale."""
-        return Instrument(
-            "glass scale 1.3 m", 0.02, (0.02, 0.00002), reach=1300.0, parallel_within=0.003, kind="steel rule"
-        )
 
     # Scale and lost motion
 
