@@ -107,6 +107,7 @@ def _add_window(parser: argparse.ArgumentParser) -> None:
 def _parser() -> argparse.ArgumentParser:
     from keen_compass.cli.artwork import add_artwork, add_pictures
     from keen_compass.cli.controller import add_cable, add_listing
+    from keen_compass.cli.fit import add_fit
 
     parser = _Parser(prog="keen-compass", description="Calibrate cutters and plotters.")
     parser.add_argument("--version", action="version", version=__version__)
@@ -136,6 +137,7 @@ def _parser() -> argparse.ArgumentParser:
 
     add_pictures(commands)
     add_artwork(commands)
+    add_fit(commands)
     add_listing(commands)
     add_cable(commands)
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")

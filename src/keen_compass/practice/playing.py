@@ -12,6 +12,7 @@ from keen_compass.procedures.base import Makes, Stage, Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
+from keen_compass.words.say import say
 
 STICKER = "harbour-sticker.svg"
 SHORTEST_MOVE = 2.0  # mm, of a camera
@@ -127,5 +128,8 @@ def play(
         cut(session)
         read_all(session)
         look_below(session)
+    if refusal := session.may_not_sign():  # what was read is asked about: another time
+        session.give_up(say(refusal))
+        return session
     session.sign("Finer than this instrument can tell" if session.needs_reason() else "")
     return session

@@ -10,6 +10,7 @@ import math
 import random
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import product
 from typing import Any
 
 from keen_compass.machines.heads import sign_kept
@@ -108,8 +109,8 @@ def _machine(kind: MachineKind, rng: random.Random, *, inches: bool) -> Machine:
     return _with_tools(machine, rng) if kind.plots else _as_table(machine, rng)
 
 
-_STANDPOINTS = [(x, y) for x in ("left", "right", "toward", "away") for y in ("left", "right", "toward", "away")
-                if (x in ("left", "right")) is not (y in ("left", "right"))]  # fmt: skip
+_ACROSS, _AWAY = ("left", "right"), ("toward", "away")
+_STANDPOINTS = [*product(_ACROSS, _AWAY), *product(_AWAY, _ACROSS)]
 _HEADS = {
     MachineKind.ROUTER: ("pointer", "camera", "second_tool"),
     MachineKind.PLASMA: ("pointer",),

@@ -1,0 +1,145 @@
+"""A cut file laid onto a print: every place in it goes where a map says, everything else stays as it is, byte by byte.
+
+What the file draws is measured on the way: how many strokes, how long, and what they cover afterwards.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import NamedTuple
+
+from keen_compass.errors import FileFormatError, InputError
+from keen_compass.quantities.geometry import Point
+from keen_compass.solve.warp import Warp, lengths
+
+LARGEST = 200_000_000  # bytes
+MOST_MARKS = 100
+_INSTRUCTION = re.compile(rb"[A-Za-z]{2}[\s;\d.-]")  # of HP-GL; G-code’s words begin with one letter
+SAME_CROSS = 0.5  # mm, within which the middles of two crosses are one
+
+
+@dataclass
+class Drawn:
+    """What a file draws: counted stroke by stroke while it is gone through. Lengths in mm, places of the machine."""
+
+    strokes: int = 0
+    before: float = 0.0
+    after: float = 0.0
+    low: Point = (math.inf, math.inf)
+    high: Point = (-math.inf, -math.inf)
+
+    def draw(self, before: Sequence[Point], after: Sequence[Point], *, begins: bool = False) -> None:
+        """A stretch of a stroke, as it was and as it will be; begins: it is the stroke's first."""
+        self.strokes += begins
+        self.before += sum(lengths(before))
+        self.after += sum(lengths(after))
+        for x, y in after:
+            self.low = min(self.low[0], x), min(self.low[1], y)
+            self.high = max(self.high[0], x), max(self.high[1], y)
+
+
+class Fitted(NamedTuple):
+    """The file's bytes as they will be, and what they draw."""
+
+    data: bytes
+    drawn: Drawn
+
+
+@dataclass
+class Crosses:
+    """Strokes of the layer that holds the marks, mm: where two of them cross is a mark, in the order of the file."""
+
+    marks: list[Point] = field(default_factory=list)
+    _segments: list[tuple[Point, Point]] = field(default_factory=list)
+
+    def add(self, points: Sequence[Point]) -> None:
+        """A stroke of straight stretches."""
+        for one in pairwise(points):
+            for other in self._segments:
+                at = _crossing(one, other)
+                if at is not None:
+                    self.middle(at)
+            self._segments.append(one)
+
+    def middle(self, at: Point) -> None:
+        """A mark itself, once."""
+        if all(math.dist(at, m) > SAME_CROSS for m in self.marks):
+            self.marks.append(at)
+        if len(self.marks) > MOST_MARKS:
+            raise InputError(f"more than {MOST_MARKS} crosses on the layer named marks")
+
+
+def kind_of_file(data: bytes, name: str = "") -> str:
+    """gcode, hpgl, svg or dxf: by what stands in it; by its name where that could be several."""
+    start = data.lstrip(b"\xef\xbb\xbf \t\r\n")[:2000]
+    if b"<svg" in data[:100_000] and start[:1] == b"<":
+        return "svg"
+    if b"Binary DXF" in start[:30]:
+        raise FileFormatError("a binary DXF: save it as text")
+    if start.split(b"\n")[0].strip() in (b"0", b"999") and (b"SECTION" in start or start.startswith(b"999")):
+        return "dxf"
+    if name.lower().endswith((".plt", ".hpgl", ".hgl", ".pl")) or _INSTRUCTION.match(start):
+        return "hpgl"
+    if not start:
+        raise FileFormatError("the file is empty")
+    return "gcode"
+
+
+def fit_file(data: bytes, warp: Warp, name: str = "") -> Fitted:
+    """The same file with every place where the map says. Raises FileFormatError with the line of what can't be."""
+    if len(data) > LARGEST:
+        raise FileFormatError(f"larger than {LARGEST // 1_000_000} MB")
+    return _read(kind_of_file(data, name), data, warp, Crosses())
+
+
+def marks_in(data: bytes, name: str = "") -> list[Point]:
+    """The crosses on the layer named marks, mm in the file's own coordinates."""
+    kind, crosses = kind_of_file(data, name), Crosses()
+    if kind not in ("svg", "dxf"):
+        raise InputError("this file has no layers: give the marks as X,Y;X,Y", "--marks")
+    _read(kind, data, Warp(), crosses)
+    if not crosses.marks:
+        raise InputError("no cross stands on a layer named marks", "--marks")
+    return crosses.marks
+
+
+def _read(kind: str, data: bytes, warp: Warp, crosses: Crosses) -> Fitted:
+    from keen_compass.formats.fit_dxf import fit_dxf
+    from keen_compass.formats.fit_gcode import fit_gcode
+    from keen_compass.formats.fit_hpgl import fit_hpgl
+    from keen_compass.formats.fit_svg import fit_svg
+
+    match kind:
+        case "svg":
+            return fit_svg(data, warp, crosses)
+        case "dxf":
+            return fit_dxf(data, warp, crosses)
+        case "hpgl":
+            return fit_hpgl(data, warp)
+        case _:
+            return fit_gcode(data, warp)
+
+
+def written(value: float, decimals: int) -> str:
+    """A number as files have it: no more decimals than it needs, never −0."""
+    text = f"{value:.{decimals}f}"
+    text = text.rstrip("0").rstrip(".") if "." in text else text
+    return "0" if text in ("-0", "") else text
+
+
+def _crossing(one: tuple[Point, Point], other: tuple[Point, Point]) -> Point | None:
+    """Where two stretches cross, away from their ends."""
+    (ax, ay), (bx, by) = one
+    (cx, cy), (dx, dy) = other
+    det = (bx - ax) * (dy - cy) - (by - ay) * (dx - cx)
+    if abs(det) < 1e-12:
+        return None
+    s = ((cx - ax) * (dy - cy) - (cy - ay) * (dx - cx)) / det
+    t = ((cx - ax) * (by - ay) - (cy - ay) * (bx - ax)) / det
+    if not (0.1 < s < 0.9 and 0.1 < t < 0.9):
+        return None
+    return ax + s * (bx - ax), ay + s * (by - ay)
