@@ -134,7 +134,7 @@ def hpgl(rng: random.Random) -> str:
             out.append(pen + ",".join(map(str, places)) + ";" + rng.choice(("", "\n")))
         if rng.random() < 0.4:
             cx, cy, turn = rng.randint(0, 8000), rng.randint(0, 8000), rng.randint(-360, 360)
-            out.append(f"AA{cx},{cy},{turn},1;")
+            out.append(f"AA{cx},{cy},{turn},0.5;")
             a = math.radians(turn)
             dx, dy = x - cx, y - cy
             fx, fy = cx + dx * math.cos(a) - dy * math.sin(a), cy + dx * math.sin(a) + dy * math.cos(a)
