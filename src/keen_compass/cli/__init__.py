@@ -106,6 +106,7 @@ def _add_window(parser: argparse.ArgumentParser) -> None:
 
 def _parser() -> argparse.ArgumentParser:
     from keen_compass.cli.artwork import add_artwork, add_pictures
+    from keen_compass.cli.check import add_check
     from keen_compass.cli.controller import add_cable, add_listing
     from keen_compass.cli.fit import add_fit
 
@@ -138,6 +139,7 @@ def _parser() -> argparse.ArgumentParser:
     add_pictures(commands)
     add_artwork(commands)
     add_fit(commands)
+    add_check(commands)
     add_listing(commands)
     add_cable(commands)
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")

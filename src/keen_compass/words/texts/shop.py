@@ -58,5 +58,8 @@ TEXTS: dict[str, Text] = {
     "structure": "its structure ({said})",
     "description": NOUNS["about"],
     "row": _row,
+    "changed": "it isn’t what was written any more",
+    "no_counterpart": "{column}: what it belongs to ({table}) isn’t there",
+    "other_bytes": "its bytes aren’t those that it is called by",
     "found_otherwise": _found_otherwise,
 }

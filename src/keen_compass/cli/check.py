@@ -1,0 +1,32 @@
+"""Whether a shop file is sound, and what is sound of it as a new one."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from keen_compass.cli.common import print_json
+
+
+def add_check(commands: Any) -> None:
+    """The command."""
+    check = commands.add_parser("check", help="go over every row of a shop file: exit 0 sound, 1 with what is wrong")
+    check.add_argument("file", type=Path, metavar="FILE")
+    check.add_argument("--repair", type=Path, metavar="OUT", help="write what is sound as a new shop file")
+    check.add_argument("--json", action="store_true")
+    check.set_defaults(run=_check)
+
+
+def _check(options: argparse.Namespace) -> int:
+    from keen_compass.shop.soundness import faults, repair
+    from keen_compass.words.say import say
+
+    found = repair(options.file, options.repair) if options.repair else faults(options.file)
+    if options.json:
+        print_json({"sound": not found, "faults": [f._asdict() | {"what": say(f.what)} for f in found]})
+    else:
+        for f in found:
+            print(f"{f.table} {f.number}: {say(f.what)}" if f.number else say(f.what))
+        print("sound" if not found else f"{len(found)} faults" if len(found) > 1 else "1 fault")
+    return int(bool(found))
