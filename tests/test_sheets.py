@@ -161,6 +161,14 @@ def test_every_cross_is_printed_where_the_page_says(paper: str, fine: bool) -> N
         places = [*(m.at for m in page.marks), *page.targets]
         for at in places:
             assert math.dist(seen_cross(pdf, page.on_paper(at)), page.on_paper(at)) < 0.02
+        drawn = page.to_json()["drawn"]
+        assert [d["target"] for d in drawn] == list(range(1, len(page.targets) + 1))
+        for one, target in zip(drawn, page.to_json()["targets"], strict=True):
+            (x0, x1), (y0, y1) = one["strokes"][:2]
+            assert [(x0[k] + x1[k]) / 2 for k in (0, 1)] == pytest.approx(target["at"])
+            assert [(y0[k] + y1[k]) / 2 for k in (0, 1)] == pytest.approx(target["at"])
+            assert x1[0] > x0[0]
+            assert (y1[1] > y0[1]) is (page.to_json()["axes"]["y"][1] > 0)
         said = {tuple(m["at"]) for m in page.to_json()["marks"]} | {tuple(t["at"]) for t in page.to_json()["targets"]}
         assert said == {page.on_paper(at) for at in places}
         with pytest.raises(FileFormatError, match="nothing is printed"):

@@ -40,17 +40,18 @@ class _State:
 def fit_hpgl(data: bytes, warp: Warp) -> Fitted:
     """Every place where the map says. Raises FileFormatError with the line of what can't be mapped."""
     text, state, drawn = data.decode("latin-1"), _State(), Drawn()
-    found, at = [], 0
-    while text[at:].strip():
+    found, at, line, end = [], 0, 1, len(text.rstrip())
+    while at < end:
         match = _PART.match(text, at)
-        line = text.count("\n", 0, at + len(text[at:]) - len(text[at:].lstrip())) + 1
+        begins = match.start(1) if match else at
+        line += text.count("\n", at, begins)
         if match is None:
-            raise FileFormatError(f"line {line}: can’t read {text[at:].strip()[:20]!r}")
+            raise FileFormatError(f"line {line}: can’t read {text[at : at + 40].strip()[:20]!r}")
         try:
-            new = _instruction(match, state, warp, drawn)
+            found.append(_instruction(match, state, warp, drawn))
         except InputError as error:
             raise FileFormatError(f"line {line}: {error.message}") from None
-        found.append(new)
+        line += text.count("\n", begins, match.end())
         at = match.end()
     return Fitted(("".join(found) + text[at:]).encode("latin-1"), drawn)
 

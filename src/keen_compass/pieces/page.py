@@ -27,6 +27,7 @@ PAPERS: dict[str, tuple[float, float]] = {
 SMALLEST, LARGEST = 140.0, 3000.0  # mm, of a side
 INSET = 22.0  # mm from the edge to a mark: clear of grips and of what a printer can't reach
 CROSS = 5.0  # mm from a mark's middle to its end
+ARM = 5.0  # mm, of a drawn cross
 TARGET = 4.0  # mm, the same of a target's cross
 RINGS = (1.0, 2.0, 3.0)  # mm, radii about a target
 PITCH, DIVISIONS, MOST_TICKS = 1.0, 20, 10  # mm of a printed vernier; the drawn one has 20 for 19; each way
@@ -85,13 +86,25 @@ class Page:
         """Corner of the code at lowest X and Y: in the middle between the marks 3 and 4."""
         return (self.width - CODE) / 2, self.height - INSET - CODE + CROSS
 
+    def drawn_at(self, target: Point) -> tuple[tuple[Point, Point], ...]:
+        """What the tool draws at a target where everything is right, line by line: a cross, its half of verniers."""
+        x, y = target
+        cross = ((x - ARM, y), (x + ARM, y)), ((x, y - ARM), (x, y + ARM))
+        ticks = [t for axis in "xy" for t in vernier_ticks(target, axis, printed=False)] if self.fine else []
+        return (*cross, *ticks)
+
     def to_json(self) -> dict[str, Any]:
-        """What is on it, for other programs."""
+        """What is on it, and what the tool is to draw on it, for other programs; axes: where +X and +Y point on it."""
         corner = f"{'upper' if self.down else 'lower'} left, at the unlike mark: the machine’s low X, low Y"
         return {
             "sheet": {"number": self.number, "size": [self.width, self.height], "code": self.code, "corner": corner},
             "marks": [{"at": list(self.on_paper(m.at)), "unlike": m.unlike} for m in self.marks],
             "targets": [{"at": list(self.on_paper(t))} for t in self.targets],
+            "drawn": [
+                {"target": i, "strokes": [[list(self.on_paper(p)) for p in stroke] for stroke in self.drawn_at(t)]}
+                for i, t in enumerate(self.targets, 1)
+            ],
+            "axes": {"x": [1.0, 0.0], "y": [0.0, -1.0 if self.down else 1.0]},
             "bars": [{"from": list(self.on_paper(a)), "to": list(self.on_paper(b))} for a, b in self.bars],
             **({"artwork": [{"at": [x, self.height - y]} for x, y in self.art]} if self.art else {}),
         }

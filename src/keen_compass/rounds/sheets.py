@@ -11,7 +11,7 @@ from keen_compass.errors import InputError, KeenCompassError, LengthError, Piece
 from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.job import Applies
-from keen_compass.pieces.page import Mark, Page, bar_lengths, vernier_ticks
+from keen_compass.pieces.page import ARM, Mark, Page, bar_lengths, vernier_ticks
 from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
 from keen_compass.procedures.base import Stage
 from keen_compass.procedures.sheets import bars_said, papers_for, place
@@ -32,7 +32,6 @@ if TYPE_CHECKING:
     from keen_compass.formats.artwork import Artwork
     from keen_compass.solve.registration import Map
 
-ARM = 5.0  # mm, of a drawn cross
 COME_FROM = 3.0  # mm before a line, so that slack is taken up
 TRIAL = 4.0  # mm, side of the trial square
 TRIAL_AT = (6.0, 12.0)  # mm from the first mark; in the free strip beside the words

@@ -17,14 +17,13 @@ from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.surface import BoxedSurface, last_of, words_at
 from keen_compass.app.round.verniers import draw_verniers
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import RINGS, TARGET
+from keen_compass.pieces.page import ARM, RINGS, TARGET
 from keen_compass.pieces.where import Beside
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.measuring import Callout
-from keen_compass.rounds.sheets import ARM
 from keen_compass.words.beside import beside_in_words, pairs_in_words
 
 REACHES = (1.2, 3.6, 12.0, 14.0)  # mm seen to each side of the mark: under the loupe, usual, far off, verniers
