@@ -1,0 +1,88 @@
+"""What of a shop should be looked at again, and on which day: from each value's own past, or its usual interval."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from datetime import UTC, date, datetime, timedelta
+from itertools import pairwise
+from typing import NamedTuple
+
+from keen_compass.machines.profile import Machine
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.subjects import Subject
+from keen_compass.shop.kept import KeptFinding
+from keen_compass.shop.machines import key_for
+from keen_compass.shop.standing import Spoke, State, spokes
+from keen_compass.shop.store import Shop
+from keen_compass.solve.forecast import Change, holds_for, wander_of
+
+SAME = 1e-9  # relative; numbers that are one
+
+
+class Due(NamedTuple):
+    """One value's next look. changes: how many times it was seen to move, on which the day rests; 0 where the machine's
+    own interval decides.
+
+    spoke: how it stands now; what isn't in is due today.
+    """
+
+    machine: Machine
+    quantity: str
+    subject: Subject
+    on: date
+    spoke: Spoke
+    changes: int = 0
+
+
+def due(shop: Shop, today: datetime | None = None) -> list[Due]:
+    """Of all machines that are in use, soonest first. What was never found has no day."""
+    now = today or datetime.now(UTC)
+    found = [d for m in shop.machines() if not m.retired for d in _of(shop, m, now)]
+    return sorted(found, key=lambda d: (d.on, d.machine.name, d.quantity))
+
+
+def _of(shop: Shop, machine: Machine, now: datetime) -> Iterator[Due]:
+    for spoke in spokes(shop, machine, now):
+        q = QUANTITIES[spoke.quantity]
+        finding = spoke.finding
+        if finding is None or spoke.at is None or q.lives is Lives.COMPUTED or spoke.state is State.CANNOT_TELL:
+            continue
+        subject = machine.subject.on(q.depends)
+        if spoke.state is not State.IN or finding.error is None:
+            yield Due(machine, spoke.quantity, subject, now.date(), spoke)
+            continue
+        key = key_for(spoke.quantity, machine.subject)
+        past = [k for k in shop.findings(machine.uid, spoke.quantity) if _key(spoke.quantity, k) == key]
+        moved = changes(past)
+        wander = wander_of(moved, finding.tolerance, machine.due_days)
+        days = holds_for(
+            finding.error, finding.expanded_uncertainty or 0.0, finding.tolerance, wander, one_sided=q.one_sided
+        )
+        at_last = days >= machine.due_days  # whatever it did so far, a machine is looked at after its own interval
+        ends = datetime.fromisoformat(spoke.at) + timedelta(days=machine.due_days if at_last else days)
+        on = max(ends.date(), now.date())
+        yield Due(machine, spoke.quantity, subject, on, spoke, 0 if at_last else len(moved))
+
+
+def _key(quantity: str, kept: KeptFinding) -> str:
+    return key_for(quantity, kept.finding.subject)
+
+
+def changes(past: Sequence[KeptFinding]) -> list[Change]:
+    """How a value moved between findings that follow one another, where its number was left or the new one entered."""
+    found = []
+    for earlier, later in pairwise([k for k in past if k.finding.error is not None]):
+        a, b = earlier.finding, later.finding
+        before = a.error if _same(b.old, a.old) else a.predicted_error if _same(b.old, a.new) else None
+        if before is None or a.error is None or b.error is None:
+            continue
+        U = ((a.expanded_uncertainty or 0.0) ** 2 + (b.expanded_uncertainty or 0.0) ** 2) ** 0.5
+        apart = datetime.fromisoformat(later.at) - datetime.fromisoformat(earlier.at)
+        found.append(Change(apart / timedelta(days=1), b.error - before, U))
+    return found
+
+
+def _same(a: object, b: object) -> bool:
+    if isinstance(a, (int, float)) and isinstance(b, (int, float)):
+        return abs(a - b) <= SAME * max(abs(a), abs(b), SAME)
+    return a == b
