@@ -12,8 +12,8 @@ from concurrent.futures import ProcessPoolExecutor
 from keen_compass.practice.whole_rounds import covered
 from keen_compass.procedures import REGISTRY
 
-ROUNDS = 1_000
-BLOCK = 25
+ROUNDS = 200
+BLOCK = 20
 
 
 def block(task: tuple[str, int]) -> dict[str, tuple[int, int]]:

@@ -117,6 +117,9 @@ def test_a_plotters_own_units_are_taken_into_the_places() -> None:
     [
         (HEAD + "G92 X0 Y0\n", "line 3: G92: offsets set by the program"),
         (HEAD + "M98 P100\n", "line 3: M98: subprograms"),
+        (HEAD + "G92.1\n", "line 3: G92.1: offsets set by the program"),
+        (HEAD + "G5 X1 Y1 I1 J1 P1 Q1\n", "line 3: G5: splines"),
+        ("G54\n" + HEAD + "G55 X1\n", "line 4: G55: places that count from several zeros"),
         (HEAD + "G18\nG2 X1 Z1 I1 K0\n", "line 3: G18: arcs in another plane"),
         (HEAD + "G1 X[#1+2] F100\n", "line 3: arithmetic"),
         (HEAD + "O100 sub\n", "line 3: arithmetic and subprograms"),

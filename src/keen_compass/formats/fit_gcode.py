@@ -23,6 +23,8 @@ MISFIT = 0.05  # mm, by which the two radii of an arc may differ
 MODES = {"G0", "G1", "G2", "G3"}
 # Code → why a place that follows it is not what it seems, or what it stands for.
 REFUSED = {
+    "G5": "splines",
+    "G6": "splines",
     "G7": "a lathe’s diameters",
     "G10": "offsets set by the program",
     "G16": "polar coordinates",
@@ -42,6 +44,8 @@ REFUSED = {
     "M98": "subprograms",
     "M99": "subprograms",
 }
+CYCLE = re.compile(r"G(7[36]|8[1-9])")  # a hole at each place that follows
+ZEROS = ("G54", "G55", "G56", "G57", "G58", "G59")  # of which one may be used, wherever it is
 BY_WAY = ("G28", "G30", "G53")  # refused only with a place
 SIDES = {"G41": "G42", "G42": "G41"}
 
@@ -58,6 +62,7 @@ class _State:
     at: Point = (0.0, 0.0)
     out: Point = (0.0, 0.0)
     drawing: bool = False
+    zero: str = ""
 
 
 def fit_gcode(data: bytes, warp: Warp) -> Fitted:
@@ -82,13 +87,17 @@ def _line(line: str, state: _State, warp: Warp, drawn: Drawn) -> str:
     values = {letter: (value, m) for letter, value, m in words if letter not in "GM"}
     placed = bool(values.keys() & {"X", "Y"})
     for code in codes:
-        if code in REFUSED and not (code in BY_WAY and not placed):
-            raise InputError(f"{code}: {REFUSED[code]} can’t be mapped")
+        plain_code = code.partition(".")[0]
+        if plain_code in REFUSED and not (plain_code in BY_WAY and not placed):
+            raise InputError(f"{code}: {REFUSED[plain_code]} can’t be mapped")
+        if plain_code in ZEROS and state.zero not in ("", code):
+            raise InputError(f"{code}: places that count from several zeros can’t be mapped")
+        state.zero = code if plain_code in ZEROS else state.zero
         state.unit = {"G20": MM_PER_INCH, "G21": 1.0}.get(code, state.unit)
         state.absolute = {"G90": True, "G91": False}.get(code, state.absolute)
         state.centres_absolute = {"G90.1": True, "G91.1": False}.get(code, state.centres_absolute)
         state.mode = code if code in MODES else state.mode
-        if re.fullmatch(r"G8[1-9]", code) and not state.absolute:
+        if CYCLE.fullmatch(code) and not state.absolute:
             raise InputError(f"{code}: holes counted from one another can’t be mapped")
     edits = [(m.start(), m.end(), SIDES[f"G{v:g}"]) for c, v, m in words if warp.mirrored and f"{c}{v:g}" in SIDES]
     arcs = state.mode in ("G2", "G3") and (placed or values.keys() & {"I", "J", "R"})
@@ -112,7 +121,7 @@ def _line(line: str, state: _State, warp: Warp, drawn: Drawn) -> str:
 
 
 def _moves(codes: list[str]) -> bool:
-    return not any(re.fullmatch(r"G8[1-9]", c) for c in codes)
+    return not any(CYCLE.fullmatch(c) for c in codes)
 
 
 def _end(state: _State, values: dict[str, tuple[float, re.Match[str]]]) -> Point:

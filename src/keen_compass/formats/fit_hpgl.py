@@ -21,7 +21,33 @@ USUAL_CHORD = 5.0  # degrees
 _PART = re.compile(r"\s*([A-Za-z]{2})([-+0-9.,\s]*?)(\s*)(;|(?=[A-Za-z]{2})|$)")
 _NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)")
 # Say how, not where: pens, speeds, forces, lines, the end.
-KEPT = frozenset({"IN", "DF", "SP", "VS", "FS", "AS", "AP", "PW", "LT", "NR", "PG", "CT", "TR", "WU", "CO", "NP", "PT"})
+KEPT = frozenset(
+    {
+        "IN",
+        "DF",
+        "SP",
+        "VS",
+        "FS",
+        "AS",
+        "AP",
+        "PW",
+        "LT",
+        "NR",
+        "PG",
+        "CT",
+        "TR",
+        "WU",
+        "CO",
+        "NP",
+        "PT",
+        "PS",
+        "UL",
+        "LA",
+        "PC",
+        "MC",
+        "EC",
+    }
+)
 
 
 @dataclass
