@@ -199,7 +199,7 @@ def test_a_dry_run_knows_where_the_tool_is_at_any_time() -> None:
         assert math.dist(step.a, (x, y)) + math.dist((x, y), step.b) == pytest.approx(step.far, abs=1e-6)
         last = done
     assert run.at(run.seconds + 9)[1] == run.steps[-1].b
-    assert DryRun(()).at(1.0) == (0, (0.0, 0.0))
+    assert DryRun.of(()).at(1.0) == (0, (0.0, 0.0))
 
 
 def test_layers_take_their_own_pens_and_travel_with_none_down() -> None:

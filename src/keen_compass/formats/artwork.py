@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -49,7 +48,7 @@ class Picture:
     pixel: Point
     data: bytes
 
-    @cached_property
+    @property
     def on_dark(self) -> bool:
         """Whether what lies all round is dark: then what is lighter is the artwork."""
         import numpy as np

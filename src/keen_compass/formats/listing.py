@@ -10,9 +10,8 @@ from __future__ import annotations
 import codecs
 import math
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from pathlib import Path
 
 from keen_compass.errors import InputError, shown_input
@@ -59,12 +58,13 @@ class Number:
 
 @dataclass(frozen=True)
 class Listing:
-    """A text whose bytes are known: mark, then `text` in `encoding`."""
+    """A text whose bytes are known: mark, then `text` in `encoding`. by_key: its entries, by their keys."""
 
     text: str
     encoding: str
     mark: bytes
     entries: tuple[Entry, ...]
+    by_key: Mapping[str, Sequence[Entry]]
 
     def as_bytes(self, text: str | None = None) -> bytes:
         """Of this text or another in the same encoding. Raises InputError for letters that it doesn't have."""
@@ -74,16 +74,9 @@ class Listing:
             letter = error.object[error.start : error.end]
             raise InputError(f"{letter!r} can't be written in this file’s letters ({self.encoding})") from None
 
-    @cached_property
-    def _by_key(self) -> dict[str, list[Entry]]:
-        found: dict[str, list[Entry]] = {}
-        for e in self.entries:
-            found.setdefault(e.key, []).append(e)
-        return found
-
     def name_of(self, entry: Entry) -> str:
         """By which it is found again: its key, with its section where the key stands twice."""
-        twice = len(self._by_key.get(entry.key, ())) > 1
+        twice = len(self.by_key.get(entry.key, ())) > 1
         return f"{entry.section}/{entry.key}" if twice and entry.section else entry.key
 
     def stands_alone(self, entry: Entry) -> bool:
@@ -95,10 +88,10 @@ class Listing:
 
     def entry(self, name: str) -> Entry:
         """By its key; one that stands twice by section/key. Raises InputError."""
-        found = self._by_key.get(name, [])
+        found = self.by_key.get(name, [])
         if not found and "/" in name:  # a section's own name may hold a stroke
             cuts = [i for i, letter in enumerate(name) if letter == "/"]
-            found = [e for i in cuts for e in self._by_key.get(name[i + 1 :], []) if e.section == name[:i] != ""]
+            found = [e for i in cuts for e in self.by_key.get(name[i + 1 :], []) if e.section == name[:i] != ""]
         if not found:
             raise InputError("is no key of this listing", name)
         if len(found) > 1:
@@ -180,7 +173,10 @@ def understood(data: bytes) -> Listing:
         text = data[len(mark) :].decode(encoding, "surrogatepass")
     except UnicodeDecodeError:
         raise InputError("ends in the middle of a letter: it was cut off") from None
-    return Listing(text, encoding, mark, tuple(read_text(text)))
+    entries, by_key = tuple(read_text(text)), dict[str, list[Entry]]()
+    for e in entries:
+        by_key.setdefault(e.key, []).append(e)
+    return Listing(text, encoding, mark, entries, by_key)
 
 
 def _encoding_of(data: bytes) -> tuple[bytes, str]:

@@ -11,7 +11,7 @@ import math
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from itertools import accumulate
 
 from keen_compass.errors import FileFormatError
 from keen_compass.pieces.toolpath import ToolPath
@@ -64,9 +64,21 @@ class Step:
 
 @dataclass(frozen=True)
 class DryRun:
-    """Everything that a file makes a machine do."""
+    """Everything that a file makes a machine do.
+
+    ends: when each step ends, s. lines: each stretch during which the tool stays on, in order. extents: the box of
+    everything that the tool does while on; of all its places where it never is.
+    """
 
     steps: tuple[Step, ...]
+    ends: tuple[float, ...]
+    lines: tuple[tuple[Step, ...], ...]
+    extents: Box
+
+    @classmethod
+    def of(cls, steps: tuple[Step, ...]) -> DryRun:
+        """What these steps are in all."""
+        return cls(steps, tuple(accumulate(step.seconds for step in steps)), _lines(steps), _extents(steps))
 
     def moved(self, dx: float, dy: float) -> DryRun:
         """The same elsewhere on the bed."""
@@ -74,34 +86,12 @@ class DryRun:
         def shift(p: Point) -> Point:
             return p[0] + dx, p[1] + dy
 
-        return DryRun(tuple(replace(s, a=shift(s.a), b=shift(s.b)) for s in self.steps))
-
-    @cached_property
-    def ends(self) -> list[float]:
-        """When each step ends, s."""
-        times, now = [], 0.0
-        for step in self.steps:
-            now += step.seconds
-            times.append(now)
-        return times
+        return DryRun.of(tuple(replace(s, a=shift(s.a), b=shift(s.b)) for s in self.steps))
 
     @property
     def seconds(self) -> float:
         """How long it takes in all, stops not counted."""
         return self.ends[-1] if self.steps else 0.0
-
-    @cached_property
-    def lines(self) -> tuple[tuple[Step, ...], ...]:
-        """Each stretch during which the tool stays on, in order."""
-        found: list[list[Step]] = []
-        begun = False
-        for step in self.steps:
-            if step.on and step.far:
-                if not begun:
-                    found.append([])
-                found[-1].append(step)
-            begun = step.on and (begun or step.far > 0)
-        return tuple(map(tuple, found))
 
     def length(self, *, on: bool) -> float:
         """mm travelled with the tool on, or off."""
@@ -117,12 +107,23 @@ class DryRun:
         (ax, ay), (bx, by) = step.a, step.b
         return i, (ax + share * (bx - ax), ay + share * (by - ay))
 
-    @cached_property
-    def extents(self) -> Box:
-        """The box of everything that the tool does while on; of all its places where it never is."""
-        on = [p for s in self.steps if s.on for p in (s.a, s.b)] or [p for s in self.steps for p in (s.a, s.b)]
-        xs, ys = [x for x, _ in on] or [0.0], [y for _, y in on] or [0.0]
-        return Box(min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys))
+
+def _lines(steps: Sequence[Step]) -> tuple[tuple[Step, ...], ...]:
+    found: list[list[Step]] = []
+    begun = False
+    for step in steps:
+        if step.on and step.far:
+            if not begun:
+                found.append([])
+            found[-1].append(step)
+        begun = step.on and (begun or step.far > 0)
+    return tuple(map(tuple, found))
+
+
+def _extents(steps: Sequence[Step]) -> Box:
+    on = [p for s in steps if s.on for p in (s.a, s.b)] or [p for s in steps for p in (s.a, s.b)]
+    xs, ys = [x for x, _ in on] or [0.0], [y for _, y in on] or [0.0]
+    return Box(min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys))
 
 
 def read_back(text: str, speeds: Speeds, units_per_mm: float = 40.0, *, thermal: bool = False) -> DryRun:
@@ -137,7 +138,7 @@ def read_back(text: str, speeds: Speeds, units_per_mm: float = 40.0, *, thermal:
         steps = _hpgl(text, units_per_mm, speeds)
     else:
         steps = _gcode(text, speeds, thermal=thermal)
-    return DryRun(tuple(_timed(list(steps), speeds)))
+    return DryRun.of(tuple(_timed(list(steps), speeds)))
 
 
 def misfits(run: DryRun, bed: Box, meant: ToolPath | None = None) -> list[Note]:

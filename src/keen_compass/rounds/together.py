@@ -7,9 +7,8 @@ not among these.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import Machine
@@ -76,44 +75,42 @@ class Row:
 
 @dataclass(frozen=True)
 class Whole:
-    """All parts and their model; a shared case with everything that is asked and known."""
+    """All parts and their model; a shared case with everything that is asked and known.
+
+    columns: in the order of dependence. rows: in the order in which they were made and read.
+    """
 
     parts: tuple[Part, ...]
     case: Case
     model: Together
+    columns: tuple[Column, ...]
+    rows: tuple[Row, ...]
 
-    @cached_property
-    def columns(self) -> tuple[Column, ...]:
-        """In the order of dependence."""
-        mine = self.case.subject.on(QUANTITIES["kerf"].depends).key
-        found = []
-        for unknown, finding in found_by(self.case, self.model):
-            others = () if finding else tuple(self.model.confused_with(unknown))
-            tells = "" if finding else self.model.would_tell(unknown)
-            found.append(Column(unknown, finding, unknown.subject in ("", mine), others, tells))
-        return tuple(found)
 
-    @cached_property
-    def rows(self) -> tuple[Row, ...]:
-        """In the order in which they were made and read."""
-        found = []
-        for i, part in enumerate(self.parts):
-            by_name = {m.name: m for m in part.measurands}
-            for name, numbers in self._numbers_of(i).items():
-                shares = {b.unknown: b.share for b in self.model.bearings(numbers)}
-                found.append(Row(i, by_name.get(name), shares))
-        return tuple(found)
+def _columns(case: Case, model: Together) -> tuple[Column, ...]:
+    mine = case.subject.on(QUANTITIES["kerf"].depends).key
+    found = []
+    for unknown, finding in found_by(case, model):
+        others = () if finding else tuple(model.confused_with(unknown))
+        tells = "" if finding else model.would_tell(unknown)
+        found.append(Column(unknown, finding, unknown.subject in ("", mine), others, tells))
+    return tuple(found)
 
-    def _numbers_of(self, part: int) -> dict[str, tuple[int, ...]]:
-        """Name → numbers of the model's rows."""
-        found: dict[str, list[int]] = {}
-        for i, row in enumerate(self.model.rows):
-            of, name = self.model.read_in[row.label]
-            if of == part:
-                found.setdefault(
-                    "" if self.parts[part].runs and len(self.parts[part].case.readings) > 1 else name, []
-                ).append(i)
-        return {name: tuple(rows) for name, rows in found.items()}
+
+def _rows(parts: Sequence[Part], model: Together) -> tuple[Row, ...]:
+    found = []
+    for i, part in enumerate(parts):
+        by_name = {m.name: m for m in part.measurands}
+        whole = part.runs and len(part.case.readings) > 1
+        numbers: dict[str, list[int]] = {}
+        for k, row in enumerate(model.rows):
+            of, name = model.read_in[row.label]
+            if of == i:
+                numbers.setdefault("" if whole else name, []).append(k)
+        for name, those in numbers.items():
+            shares = {b.unknown: b.share for b in model.bearings(tuple(those))}
+            found.append(Row(i, by_name.get(name), shares))
+    return tuple(found)
 
 
 def everything_read(shop: Shop, machine: Machine) -> Whole | None:
@@ -122,7 +119,8 @@ def everything_read(shop: Shop, machine: Machine) -> Whole | None:
     if not parts:
         return None
     case = whole_of([p.case for p in parts], _shared(shop, machine))
-    return Whole(tuple(parts), case, Together(case))
+    model = Together(case)
+    return Whole(tuple(parts), case, model, _columns(case, model), _rows(parts, model))
 
 
 def _parts(shop: Shop, machine: Machine) -> list[Part]:

@@ -15,7 +15,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import combinations, permutations
 from typing import TYPE_CHECKING
 
@@ -101,7 +100,10 @@ class Shapes:
 class Map:
     """A fitted map. nominal, found: n×2, mm. aim: how well one coordinate of a mark is known to be found, mm.
 
-    parameters: row by row of the 3×3 matrix but for its last number, which is 1. shapes: what was known of it.
+    parameters: row by row of the 3×3 matrix but for its last number, which is 1.
+    dof: numbers that were read, or are known, beyond those that the map takes. residuals: found − mapped, n×2, mm.
+    u_aim: of one coordinate of one mark, mm: what is known of aiming, pooled with the residuals.
+    influence: ∂parameters/∂(readings, then what is known), 8 × (2n + known); readings as x1, y1, x2, y2 …
     """
 
     model: str
@@ -109,14 +111,27 @@ class Map:
     found: Array
     parameters: Array
     aim: Spread
-    shapes: Shapes | None = None
+    dof: int
+    residuals: Array
+    u_aim: Spread
+    influence: Array
 
-    @cached_property
-    def _known(self) -> Array:
-        """What is known of the shape, as rows by parameter: slopes of numbers of variance one."""
-        if self.shapes is None:
-            return np.zeros((0, 8))
-        return _shape_rows(self.shapes, self.parameters)[0]
+    @classmethod
+    def of(
+        cls, model: str, nominal: Array, found: Array, parameters: Array, aim: Spread, shapes: Shapes | None = None
+    ) -> Map:
+        """With all that follows from these. shapes: what was known of its shape."""
+        known = np.zeros((0, 8)) if shapes is None else _shape_rows(shapes, parameters)[0]
+        residuals = found - _mapped(parameters, nominal)
+        dof = 2 * len(nominal) + len(known) - FREEDOM[model]
+        tested = max(dof, 0)
+        squares = aim.dof * aim.s**2 + (float((residuals**2).sum()) if tested else 0.0)
+        u_aim = Spread(math.sqrt(squares / (aim.dof + tested)), aim.dof + tested)
+        basis = _basis(model, parameters)
+        slopes = _slopes(parameters, nominal) @ basis / aim.s  # 2n × freedom
+        gain = basis @ np.linalg.pinv(np.vstack([slopes, known @ basis]))
+        gain[:, : len(slopes)] /= aim.s
+        return cls(model, nominal, found, parameters, aim, dof, residuals, u_aim, np.asarray(gain))
 
     @property
     def matrix(self) -> Array:
@@ -127,33 +142,7 @@ class Map:
         """Where places of the print (n×2, mm) lie on the cutter."""
         return _mapped(self.parameters, places)
 
-    @cached_property
-    def residuals(self) -> Array:
-        """found − mapped, n×2, mm."""
-        return self.found - self.at(self.nominal)
-
     @property
-    def dof(self) -> int:
-        """Numbers that were read, or are known, beyond those that the map takes."""
-        return 2 * len(self.nominal) + len(self._known) - FREEDOM[self.model]
-
-    @cached_property
-    def u_aim(self) -> Spread:
-        """Of one coordinate of one mark, mm: what is known of aiming, pooled with the residuals."""
-        before, dof = self.aim, max(self.dof, 0)
-        squares = before.dof * before.s**2 + (float((self.residuals**2).sum()) if dof else 0.0)
-        return Spread(math.sqrt(squares / (before.dof + dof)), before.dof + dof)
-
-    @cached_property
-    def influence(self) -> Array:
-        """∂parameters/∂(readings, then what is known), 8 × (2n + known); readings as x1, y1, x2, y2 …"""
-        basis = _basis(self.model, self.parameters)
-        slopes = _slopes(self.parameters, self.nominal) @ basis / self.aim.s  # 2n × freedom
-        gain = basis @ np.linalg.pinv(np.vstack([slopes, self._known @ basis]))
-        gain[:, : len(slopes)] /= self.aim.s
-        return np.asarray(gain)
-
-    @cached_property
     def slopes_at_marks(self) -> Array:
         """∂(where the marks lie by the map)/∂(readings, then what is known); rows as x1, y1, x2, y2 …"""
         return np.asarray(_slopes(self.parameters, self.nominal) @ self.influence)
@@ -248,8 +237,8 @@ def register(
         raise InputError("these marks lie in a line, or on one another: take others, or a simpler model", "piece.marks")
     parameters = _solved(q, p, model)
     if model != "affine" or shapes is None:
-        return Map(model, q, p, parameters, aim)
-    return Map(model, q, p, _with_shapes(q, p, parameters, aim.s, shapes), aim, shapes)
+        return Map.of(model, q, p, parameters, aim)
+    return Map.of(model, q, p, _with_shapes(q, p, parameters, aim.s, shapes), aim, shapes)
 
 
 def split_of(parameters: Array) -> Split:
@@ -274,7 +263,7 @@ def at_true_size(fitted: Map) -> Map:
     turn = math.atan2(float((own[:, 0] * seen[:, 1] - own[:, 1] * seen[:, 0]).sum()), float((own * seen).sum()))
     c, s = math.cos(turn), math.sin(turn)
     parameters = np.array([c, -s, x - c * u + s * v, s, c, y - s * u - c * v, 0.0, 0.0])
-    return Map("similarity", fitted.nominal, fitted.found, parameters, fitted.aim)
+    return Map.of("similarity", fitted.nominal, fitted.found, parameters, fitted.aim)
 
 
 def suspects(fitted: Map) -> Suspects:

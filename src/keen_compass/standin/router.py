@@ -48,7 +48,7 @@ class Burn:
     through: bool
 
 
-@dataclass(frozen=True)
+@dataclass
 class Made:
     """What came of a file. Opaque to the solver.
 
