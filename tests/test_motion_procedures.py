@@ -17,8 +17,8 @@ from keen_compass.cli import main
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.machine_file import file_for
 from keen_compass.practice.turned_up import turned_up
-from keen_compass.practice.whole_rounds import covered, practice_on, run
-from keen_compass.procedures import REGISTRY, load
+from keen_compass.practice.whole_rounds import covered, practice_on, run, usual_kind
+from keen_compass.procedures import REGISTRY, load, yielding
 from keen_compass.procedures.case_input import case_from_json
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding, Solution
@@ -430,6 +430,18 @@ def test_machines_turn_up_in_every_form_and_unit_with_either_sign() -> None:
     assert min(off) < -0.01 < 0.01 < max(off)
     assert sum(abs(s) > 0.1 for s in off) >= 4  # a switch that stands elsewhere
     assert any(t.machine.flipped for t in routers)
+
+
+def test_whatever_turns_up_every_procedure_has_a_machine_for_it() -> None:
+    """Of any number, on the kind that is usual for it: nothing is refused."""
+    for name in REGISTRY:
+        kind = usual_kind(name)
+        for seed in range(60):
+            machine = turned_up(kind, seed).machine
+            assert any(e.name == name for q in machine.quantities for e in yielding(q, machine.file_format)), (
+                name,
+                seed,
+            )
 
 
 def test_a_machine_that_a_procedure_has_nothing_for_is_refused(capsys: pytest.CaptureFixture[str]) -> None:

@@ -108,6 +108,7 @@ def _parser() -> argparse.ArgumentParser:
     from keen_compass.cli.artwork import add_artwork, add_pictures
     from keen_compass.cli.check import add_check
     from keen_compass.cli.controller import add_cable, add_listing
+    from keen_compass.cli.diagnose import add_diagnose
     from keen_compass.cli.due import add_due
     from keen_compass.cli.fit import add_fit
 
@@ -142,6 +143,7 @@ def _parser() -> argparse.ArgumentParser:
     add_fit(commands)
     add_check(commands)
     add_due(commands)
+    add_diagnose(commands)
     add_listing(commands)
     add_cable(commands)
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")

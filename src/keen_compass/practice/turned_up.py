@@ -87,7 +87,7 @@ def turned_up(kind: MachineKind, seed: int) -> TurnedUp:
 
 
 def _machine(kind: MachineKind, rng: random.Random, *, inches: bool) -> Machine:
-    forms = OF_AXES if kind.plots or rng.random() < RARELY else COUNTS_STEPS
+    forms = OF_AXES if kind.plots else COUNTS_STEPS
     form, print_form = rng.choice(forms), rng.choice(OF_PRINTS)
     heads = _HEADS[kind]
     machine = Machine(

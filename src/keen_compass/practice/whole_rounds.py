@@ -257,7 +257,7 @@ def run(
     if rounds is not None and not 1 <= rounds <= 100:
         raise InputError("expected 1 to 100", "--rounds")
     load(procedure)
-    with practice_on(kind or _usual_kind(procedure), seed) as practice:
+    with practice_on(kind or usual_kind(procedure), seed) as practice:
         practice.play(procedure, rounds, folder)
     return practice
 
@@ -272,7 +272,7 @@ def run_all(seed: int, kind: MachineKind) -> Practice:
 
 def covered(procedure: str, seed: int) -> dict[str, bool]:
     """By quantity of which a number is right: whether the first piece's finding is off by no more than its U."""
-    with practice_on(_usual_kind(procedure), seed) as practice:
+    with practice_on(usual_kind(procedure), seed) as practice:
         practice.play(procedure, 1, None, correct=False)
     found = {}
     for f in practice.rounds[0].solution.findings:
@@ -282,7 +282,7 @@ def covered(procedure: str, seed: int) -> dict[str, bool]:
     return found
 
 
-def _usual_kind(procedure: str) -> MachineKind:
+def usual_kind(procedure: str) -> MachineKind:
     """The first kind of machine on which there is something for it, what it is usually made on before all others."""
     usual: MachineKind = load(procedure).usual_on
     if load(procedure).makes is Makes.SHEET:

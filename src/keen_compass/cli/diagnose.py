@@ -1,0 +1,23 @@
+"""What may be behind what is complained of."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from keen_compass.cli.common import print_json, read_json
+
+
+def add_diagnose(commands: Any) -> None:
+    """The command."""
+    diagnose = commands.add_parser("diagnose", help="what may be behind complaints, as JSON")
+    diagnose.add_argument("file", metavar="FILE|-")
+    diagnose.set_defaults(run=_diagnose)
+
+
+def _diagnose(options: argparse.Namespace) -> int:
+    from keen_compass.procedures.complaints import diagnose
+    from keen_compass.words.complaints import diagnosis_as_json
+
+    print_json(diagnosis_as_json(diagnose(read_json(options.file))))
+    return 0

@@ -1,0 +1,242 @@
+"""What is complained of, and what may be behind it: which errors show in it, and what was expected of them.
+
+The usual spread of a machine of which nothing is known: scales and squareness 2 mm per m, play 0.15 mm, a kerf 0.3 mm
+where it was never measured and 0.1 of a beam, offsets 1 mm, a print's scale 5 mm per m (trade practice).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Annotated, Literal
+
+from msgspec import Meta, Struct, field
+
+from keen_compass.errors import InputError
+from keen_compass.machines.forms import usual_machine
+from keen_compass.machines.profile import HEADS_BESIDE, Tool
+from keen_compass.procedures import REGISTRY, Entry, yielding
+from keen_compass.procedures.case import length_mm
+from keen_compass.procedures.case_input import MachineIn
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.quantities.kinds import MachineKind
+from keen_compass.quantities.understood import understood
+from keen_compass.solve.complaints import Complaint, Explained, Prior, explain
+from keen_compass.solve.forecast import wander_of
+
+USUAL_SIZE, USUAL_THICKNESS = 300.0, 10.0  # mm, where nobody says on what
+LEAST_U = 0.2  # mm, of what somebody says without having measured it
+HALF = 0.5  # of what was said, the same
+USUAL_DAYS = 183.0
+WORTH_TELLING = 0.08  # share, from which a cause is worth a look
+WHAT = Literal[
+    "outside_size",
+    "inside_size",
+    "diagonals",
+    "oval",
+    "slanted",
+    "does_not_meet",
+    "lost_steps",
+    "depth",
+    "beside_print",
+    "drifts_along_print",
+    "corners",
+    "bands",
+    "tools_miss",
+    "shifted",
+]
+# Family → standard deviation of its error where nothing is known, in its error unit.
+SPREAD = {
+    "steps": 2.0,
+    "squareness": 2.0,
+    "backlash": 0.15,
+    "kerf": 0.3,
+    "hole_bias": 0.05,
+    "bevel": 0.5,
+    "home": 1.0,
+    "tram": 1.0,
+    "bed": 0.3,
+    "tracking": 0.3,
+    "pointer": 1.0,
+    "sensor": 1.0,
+    "camera": 1.0,
+    "second_tool": 1.0,
+    "registration": 0.3,
+    "print_scale": 5.0,
+    "drag": 0.1,
+}
+POSITIVE = ("backlash",)
+OWN = 1.0  # of what belongs to a complaint alone, in whatever it is seen: as likely as not
+EVENTS = ("moved", "update", "mechanics")
+
+
+class KnownIn(Struct, forbid_unknown_fields=True):
+    """The error that was found of a quantity, in its error unit, so many days ago."""
+
+    value: float
+    expanded_uncertainty: Annotated[float, Meta(ge=0)]
+    days: Annotated[float, Meta(ge=0)] = 0.0
+
+
+class EventIn(Struct, forbid_unknown_fields=True):
+    """What happened to the machine, so many days ago."""
+
+    what: str
+    days: Annotated[float, Meta(ge=0)] = 0.0
+
+
+class SeenIn(Struct, forbid_unknown_fields=True):
+    """One complaint."""
+
+    what: WHAT
+    axis: Literal["x", "y", "z"] | None = None
+    nominal: float | str | None = None
+    by: float | str | None = None
+
+
+class InputIn(Struct, forbid_unknown_fields=True):
+    """All of it."""
+
+    seen: Annotated[list[SeenIn], Meta(min_length=1, max_length=50)]
+    machine: MachineIn = field(default_factory=MachineIn)
+    known: dict[str, KnownIn] = field(default_factory=dict)
+    events: list[EventIn] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class Diagnosis:
+    """Causes by quantity, the largest share first; what stays unexplained; what was complained of; what would tell."""
+
+    kind: MachineKind
+    causes: Mapping[str, Explained]
+    unexplained: float
+    seen: tuple[str, ...]
+    tell: tuple[tuple[Entry, tuple[str, ...]], ...]
+
+
+def diagnose(body: object) -> Diagnosis:
+    """From JSON. Raises InputError naming the place."""
+    given = understood(InputIn, body)
+    kind = given.machine.kind or MachineKind.ROUTER
+    quantities = _quantities(kind)
+    rows = [_row(seen, quantities, f"seen[{i}]") for i, seen in enumerate(given.seen)]
+    for name in given.known:
+        if name not in QUANTITIES:
+            raise InputError("is nothing that is calibrated", f"known.{name}")
+    priors = {q: _prior(q, kind, given.known.get(q), given.events) for q in quantities}
+    causes, unexplained = explain(rows, priors)
+    ranked = dict(sorted(causes.items(), key=lambda pair: -pair[1].share))
+    return Diagnosis(kind, ranked, unexplained, tuple(s.what for s in given.seen), _tell(ranked, kind))
+
+
+def _quantities(kind: MachineKind) -> tuple[str, ...]:
+    """All that a machine of that kind may have."""
+    usual = usual_machine(kind)
+    blade = Tool("blade", 0.0, drawn=True, trails=True)
+    whole = replace(
+        usual,
+        heads=HEADS_BESIDE,
+        z_travel=0.0 if kind.plots else 100.0,
+        tools=(*usual.tools, *([blade] if kind.plots else [])),
+    )
+    return tuple(q for q in whole.quantities if QUANTITIES[q].lives is not Lives.COMPUTED)
+
+
+def _prior(quantity: str, kind: MachineKind, known: KnownIn | None, events: Sequence[EventIn]) -> Prior:
+    """What is expected of it: what was found, widened by age and by what happened since; else the usual spread."""
+    q = QUANTITIES[quantity]
+    usual = SPREAD.get(q.family, OWN)
+    if q.family == "kerf" and kind is MachineKind.LASER:
+        usual = 0.1
+    if q.family == "hole_bias" and kind.thermal:
+        usual = 0.3
+    positive = q.family in POSITIVE
+    if known is None:
+        # The half of a normal distribution above zero has this mean and spread.
+        half = Prior(usual * math.sqrt(2 / math.pi), usual * math.sqrt(1 - 2 / math.pi), positive=True)
+        return half if positive else Prior(0.0, usual)
+    moves = wander_of([], q.default_tolerance, USUAL_DAYS)
+    variance = (known.expanded_uncertainty / 1.96) ** 2 + moves.per_day * known.days + (moves.u_drift * known.days) ** 2
+    if q.group == "motion" and any(e.what in EVENTS and e.days <= known.days for e in events):
+        variance += usual**2
+    return Prior(known.value, math.sqrt(min(variance, usual**2 + known.value**2)) or 1e-6, positive)
+
+
+def _row(seen: SeenIn, quantities: Sequence[str], place: str) -> Complaint:
+    axes = (seen.axis,) if seen.axis in ("x", "y") else ("x", "y")
+    size = USUAL_THICKNESS if seen.what == "slanted" else USUAL_SIZE
+    nominal = size if seen.nominal is None else length_mm(seen.nominal, f"{place}.nominal")
+    if not 0 < nominal <= 1e5:
+        raise InputError("must be larger than 0, at most 100 m", f"{place}.nominal")
+    shows = _SHOWS[seen.what](axes, nominal, seen.axis is not None)
+    by = {q: c for q, c in shows.items() if q in quantities}
+    if not by:
+        raise InputError(f"{seen.what} is nothing that shows on such a machine", f"{place}.what")
+    if seen.by in (None, "+", "-", "−"):
+        return Complaint(by, sign=-1 if seen.by in ("-", "−") else 1)
+    amount = length_mm(seen.by, f"{place}.by")
+    if not amount:
+        raise InputError("by nothing is no complaint", f"{place}.by")
+    return Complaint(by, amount, max(HALF * abs(amount), LEAST_U))
+
+
+def _each(axes: Sequence[str], name: str, coefficient: float) -> dict[str, float]:
+    return {name.format(a=a): coefficient / len(axes) for a in axes}
+
+
+def _outside(axes: Sequence[str], size: float, _: bool) -> dict[str, float]:
+    """O = n·(1 + s) + c − K − B."""
+    return {**_each(axes, "{a}_steps", size / 1000), **_each(axes, "{a}_backlash", -1.0), "kerf": 1.0}
+
+
+def _inside(axes: Sequence[str], size: float, _: bool) -> dict[str, float]:
+    """H = n·(1 + s) − c + K − B + h."""
+    play = _each(axes, "{a}_backlash", -1.0)
+    return {**_each(axes, "{a}_steps", size / 1000), **play, "kerf": -1.0, "hole_bias": 1.0}
+
+
+def _oval(_axes: Sequence[str], size: float, along: bool) -> dict[str, float]:
+    """Longer along X than along Y; what leans is longer along a diagonal, where nobody says along what."""
+    found = {"x_steps": size / 1000, "y_steps": -size / 1000, "x_backlash": -1.0, "y_backlash": 1.0}
+    return found if along else {**found, "squareness": size / 1000}
+
+
+def _beside(axes: Sequence[str], _size: float, _: bool) -> dict[str, float]:
+    """What aims is taken to sit elsewhere: the cut lies beside the print by as much."""
+    heads = [_each(axes, f"{head}_{{a}}", 1.0) for head in ("pointer", "sensor", "camera")]
+    return {q: c for one in heads for q, c in one.items()} | {"registration": 1.0}
+
+
+def _drifts(axes: Sequence[str], size: float, _: bool) -> dict[str, float]:
+    scale = _each(axes, "print_scale_{a}", size / 1000)
+    return {**scale, **_each(axes, "{a}_steps", size / 1000), "tracking": 1.0}
+
+
+_SHOWS: dict[str, Callable[[Sequence[str], float, bool], dict[str, float]]] = {
+    "outside_size": _outside,
+    "inside_size": _inside,
+    "diagonals": lambda _axes, size, _: {"squareness": math.sqrt(2) * size / 1000},
+    "oval": _oval,
+    "slanted": lambda axes, size, _: {"bevel": 1.0, **_each(axes, "{a}_tram", size / 1000)},
+    "does_not_meet": lambda axes, _size, _: {**_each(axes, "{a}_backlash", 1.0), **_each(axes, "{a}_speed", 0.2)},
+    "lost_steps": lambda axes, _size, _: _each(axes, "{a}_speed", 1.0),
+    "depth": lambda _axes, size, _: {"z_steps": size / 1000, "z_backlash": 1.0, "bed": 1.0},
+    "beside_print": _beside,
+    "drifts_along_print": _drifts,
+    "corners": lambda axes, _size, _: {"drag": 1.0, **_each(axes, "{a}_backlash", 0.5)},
+    "bands": lambda _axes, _size, _: {"media_feed": 1.0},
+    "tools_miss": lambda axes, _size, _: _each(axes, "second_tool_{a}", 1.0),
+    "shifted": lambda axes, _size, _: {**_each(axes, "{a}_home", 1.0), **_each(axes, "{a}_speed", 0.3)},
+}
+
+
+def _tell(causes: Mapping[str, Explained], kind: MachineKind) -> tuple[tuple[Entry, tuple[str, ...]], ...]:
+    """Procedures that say how large the likeliest causes are: most of them in least time first."""
+    open_ = {q: e.share for q, e in causes.items() if e.share >= WORTH_TELLING}
+    found = []
+    for entry in REGISTRY.values():
+        told = tuple(q for q in open_ if any(e.name == entry.name for e in yielding(q, kind.file)))
+        if told:
+            found.append((sum(open_[q] for q in told) / entry.minutes, entry, told))
+    return tuple((entry, told) for _, entry, told in sorted(found, key=lambda row: -row[0]))
