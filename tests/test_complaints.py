@@ -167,6 +167,7 @@ def test_machines_that_err_are_seen_through_as_far_as_it_says() -> None:
         ),
         ({"seen": [{"what": "oval"}], "known": {"kerf": {"value": 1}}}, "known"),
         ({"seen": [{"what": "oval"}], "events": [{"what": "moved", "days": -1}]}, "events[0].days: expected a number"),
+        ({"seen": [{"what": "oval"}], "known": {"kerf": {"value": 10**400, "expanded_uncertainty": 1}}}, "known.kerf"),
         ({"seen": [{"what": "oval"}], "more": 1}, "more: not known here"),
     ],
 )

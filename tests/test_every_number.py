@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import contextlib
 import copy
 import json
 import math
@@ -511,3 +512,29 @@ def test_the_instruments_own_unit_overrides_it_for_readings() -> None:
     assert case_from_json(given).lengths("width")[0].mm == pytest.approx(15.76 * 25.4)
     with pytest.raises(InputError, match="expected one of mm, in"):
         case_from_json(given | {"unit": "ell"})
+
+
+SPOILT = [
+    None, True, -1, 0, 1e308, math.inf, math.nan, "x", "5 mm", [], {}, [[1, 2]], {"value": 1}, 10**400, "", -0.0, ["a"],
+    {"s": 1, "dof": 2}, {"value": 1, "expanded_uncertainty": -1},
+]  # fmt: skip
+
+
+def places_in(body: Any, place: tuple[Any, ...] = ()) -> list[tuple[Any, ...]]:
+    inside = body.items() if isinstance(body, dict) else enumerate(body[:4]) if isinstance(body, list) else ()
+    return [place] * bool(place) + [p for k, v in inside for p in places_in(v, (*place, k))]
+
+
+@pytest.mark.parametrize("part", range(4))
+def test_whatever_stands_in_an_input_it_is_solved_or_refused(part: int) -> None:
+    rng = random.Random(part)
+    for _ in range(250):
+        body = copy.deepcopy(load(rng.choice(list(REGISTRY))).example()) | {"unit": rng.choice(["mm", "in"])}
+        *way, last = rng.choice(places_in(body))
+        inside = body
+        for key in way:
+            inside = inside[key]
+        inside[last] = copy.deepcopy(rng.choice(SPOILT))
+        with contextlib.suppress(KeenCompassError):
+            case = case_from_json(body)
+            load(case.procedure).solve(case)

@@ -132,6 +132,10 @@ def test_a_plotters_own_units_are_taken_into_the_places() -> None:
         ('<svg width="9mm" height="9mm" viewBox="0 0 9 9">\n<text x="1" y="1">Hi</text></svg>', "line 2: text"),
         ('<svg width="9mm" height="9mm" viewBox="0 0 9 9">\n\n<use href="#a"/></svg>', "line 3: use"),
         ('<svg width="9mm" height="9mm" viewBox="0 0 9 9"><path d="M1 1L2"/></svg>', "line 1: path: "),
+        (
+            '<svg width="9mm" height="9mm" viewBox="0 0 9 9"><path d="L1 1"/></svg>',
+            "line 1: path: 'L1 1' begins nowhere",
+        ),
         ('<svg width="9mm" height="9mm" viewBox="0 0 9 9"><g></svg>', "line 1: can’t read the drawing"),
         ("0\nSECTION\n2\nENTITIES\n0\nTEXT\n8\n0\n10\n1\n20\n2\n0\nENDSEC\n0\nEOF\n", "line 5: TEXT: can’t be mapped"),
         ("0\nSECTION\n2\nENTITIES\n0\nLINE\n8\n0\n10\nfar\n20\n2\n0\nENDSEC\n", "line 5: LINE: 'far' is no number"),

@@ -143,7 +143,7 @@ def _attributes(match: re.Match[str]) -> dict[str, str]:
 
 def _length(text: str, otherwise: float) -> float:
     """mm of a page's side."""
-    found = re.fullmatch(r"\s*([-+\d.eE]+)\s*([a-z%]*)\s*", text)
+    found = re.fullmatch(rf"\s*({_NUMBER.pattern})\s*([a-z%]*)\s*", text)
     if not found or found[2] not in MM_OF:
         return otherwise
     return float(found[1]) * MM_OF[found[2]]
@@ -364,6 +364,8 @@ def _path(d: str) -> Iterator[Part]:
     start, mirror, before = (0.0, 0.0), (0.0, 0.0), ""
     if _COMMAND.sub("", d).strip():
         raise InputError(f"{d.strip()[:20]!r} is no path")
+    if d.strip() and d.strip()[0] not in "Mm":
+        raise InputError(f"{d.strip()[:20]!r} begins nowhere")
     for letter, rest in _COMMAND.findall(d):
         kind, takes = letter.upper(), _TAKES[letter.upper()]
         numbers = _arc_numbers(rest) if kind == "A" else [float(v) for v in _NUMBER.findall(rest)]

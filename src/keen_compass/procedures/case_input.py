@@ -17,7 +17,7 @@ from keen_compass.quantities.assumed import AIMED, FEW, Spread
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.kinds import MachineKind
-from keen_compass.quantities.lengths import Length, parse_length, trim_number
+from keen_compass.quantities.lengths import LARGEST_MM, Length, parse_length, trim_number
 from keen_compass.quantities.measuring import EXPANSION, READ_ALONG, PieceScatter, Temperature
 from keen_compass.quantities.readings import LARGEST_COUNT, Count, Pick, Reading, Spot, parse_count, parse_pick
 from keen_compass.quantities.resolution import OF_AXES, OF_PRINTS, ResolutionForm, StoredResolution
@@ -267,7 +267,7 @@ def _in_unit(given: object, unit: str, name: str) -> object:
         return given
     if isinstance(given, (int, float)):
         whole = isinstance(given, int) and name == "targets"  # how many; places are a list
-        return given if whole else given * SIZE[unit]
+        return given if whole or not abs(given) <= LARGEST_MM else given * SIZE[unit]  # what is too large is refused
     if isinstance(given, list) and name == "places":
         return [[_in_unit(v, unit, "") for v in p[:NORMALS]] + p[NORMALS:] if isinstance(p, list) else p for p in given]
     if isinstance(given, list):

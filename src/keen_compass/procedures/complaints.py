@@ -21,6 +21,7 @@ from keen_compass.procedures.case import length_mm
 from keen_compass.procedures.case_input import MachineIn
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.kinds import MachineKind
+from keen_compass.quantities.lengths import LARGEST_MM
 from keen_compass.quantities.understood import understood
 from keen_compass.solve.complaints import Complaint, Explained, Prior, explain
 from keen_compass.solve.forecast import wander_of
@@ -71,19 +72,22 @@ OWN = 1.0  # of what belongs to a complaint alone, in whatever it is seen: as li
 EVENTS = ("moved", "update", "mechanics")
 
 
+Days = Annotated[float, Meta(ge=0, le=1e5)]
+
+
 class KnownIn(Struct, forbid_unknown_fields=True):
     """The error that was found of a quantity, in its error unit, so many days ago."""
 
-    value: float
-    expanded_uncertainty: Annotated[float, Meta(ge=0)]
-    days: Annotated[float, Meta(ge=0)] = 0.0
+    value: Annotated[float, Meta(ge=-LARGEST_MM, le=LARGEST_MM)]
+    expanded_uncertainty: Annotated[float, Meta(ge=0, le=LARGEST_MM)]
+    days: Days = 0.0
 
 
 class EventIn(Struct, forbid_unknown_fields=True):
     """What happened to the machine, so many days ago."""
 
     what: str
-    days: Annotated[float, Meta(ge=0)] = 0.0
+    days: Days = 0.0
 
 
 class SeenIn(Struct, forbid_unknown_fields=True):

@@ -57,7 +57,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
         """From `strips`, `window` (mm), `thickness`."""
         self.check_parameters(parameters, _PARAMETERS)
         strips = parameters.get("strips", STRIPS)
-        if isinstance(strips, bool) or not isinstance(strips, (int, float)) or strips != int(strips):
+        if isinstance(strips, bool) or not isinstance(strips, (int, float)) or strips % 1:
             raise InputError("expected a whole number", "piece.strips")
         try:
             return KerfComb(

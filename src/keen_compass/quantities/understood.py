@@ -5,7 +5,7 @@ from __future__ import annotations
 import enum
 import re
 import typing
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from types import UnionType
 from typing import Any, TypeVar
 
@@ -37,10 +37,13 @@ def understood(kind: type[T], given: object, place: str = "") -> T:
 def _refusal(words: str, kind: Any, given: Any, steps: list[tuple[str, str]], place: str) -> InputError:
     """The library's complaint about the place that these steps lead to, in our words."""
     for name, index in steps:
-        place += f".{name}" if name else f"[{index}]" if index != "..." else ""
         kind = _inside(kind, name)
-        given = given.get(name) if name else given[int(index)] if index != "..." else None
+        key = name or (_wrong_key(kind, given) if index == "..." else int(index))
+        place += f"[{key}]" if isinstance(key, int) else f".{key}"
+        given = given[key] if isinstance(key, int) else given.get(key) if isinstance(given, Mapping) else None
     place = place.removeprefix(".")
+    if not words.startswith(("Expected", "Object", "Invalid")):  # a number that no machine has
+        return InputError(f"{shown_input(given)} is no number that can be here", place)
     if found := re.search(r"(missing required|unknown) field `(.*)`", words):
         at = f"{place}.{found[2]}".removeprefix(".")
         if found[1] == "unknown":
@@ -54,6 +57,18 @@ def _refusal(words: str, kind: Any, given: Any, steps: list[tuple[str, str]], pl
     limits = limits.replace("of length of", "of").replace(" > ", " larger than ").replace("> ", "larger than ")
     wanted = " or ".join(name for name in names if name != "null")
     return InputError(f"expected {wanted} {limits}".rstrip() + f", got {shown_input(given)}", place)
+
+
+def _wrong_key(kind: Any, given: Any) -> str:
+    """Of a mapping the key whose value isn't of that type: the library doesn't say it."""
+    import msgspec
+
+    for key, value in given.items():
+        try:
+            msgspec.convert(value, kind)
+        except msgspec.ValidationError:
+            return str(key)
+    return ""
 
 
 def _members(kind: Any) -> Sequence[Any]:
