@@ -290,7 +290,7 @@ def test_the_walk_is_told_to_scripts() -> None:
     assert {w["procedure"] for w in body["walked"]} >= {"drive-train", "squareness", "kerf-square", "pointer"}
     assert {w["verdicts"][0] for w in body["walked"]} <= {"in", "cannot_tell"}
     assert body["left"]["squareness"]["tolerances"] < 1
-    assert "rounds" in command("practice", "all", "--seed", "2").stdout
+    assert "rounds" in command("practice", "all", "--seed", "2", "--machine", "pen").stdout
 
 
 # What rests on what, and which machine has what
