@@ -20,6 +20,7 @@ from fontTools.pens.recordingPen import RecordingPen
 from fontTools.svgLib.path import parse_path
 from shapely.geometry import LineString, Point
 
+from keen_compass.errors import FileFormatError
 from keen_compass.formats.fit import fit_file
 from keen_compass.solve.warp import Warp
 from keen_compass.standin.gcode_reader import read_gcode
@@ -391,7 +392,12 @@ def worst(kind: str, seed: int) -> float:
     if "SPLINE" in text and model == "projective":
         model = "affine"
     warp = random_map(rng, model)
-    fitted = fit_file(text.encode("utf-8"), warp).data.decode("utf-8")
+    try:
+        fitted = fit_file(text.encode("utf-8"), warp).data.decode("utf-8")
+    except FileFormatError as error:
+        if model == "projective" and "the map" in str(error):  # which sends a corner through its horizon
+            return 0.0
+        raise
     wanted, cut = strokes_of(kind, text, after=False), strokes_of(kind, fitted, after=True)
     if len(wanted) != len(cut):
         return math.inf
