@@ -32,7 +32,7 @@ def good(*names: str, days: float = 2.0) -> dict[str, Any]:
 def test_one_cause_alone_is_worked_out_by_hand() -> None:
     """Diagonals unlike by 2 on 300: y = √2·300/1000·γ, prior 2 mm per m, U half of it; t's weight is near one."""
     found = told({"what": "diagonals", "nominal": 300, "by": 2.0})
-    a, u = math.sqrt(2) * 0.3, 1.0 / 1.96
+    a, u = math.sqrt(2) * 0.3, 1.0 / 1.959964
     expected, weight = 0.0, 1.0
     for _ in range(50):
         expected = 4 * a * 2.0 / (4 * a * a + u * u / weight)

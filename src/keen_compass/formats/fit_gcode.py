@@ -133,15 +133,21 @@ def _end(state: _State, values: dict[str, tuple[float, re.Match[str]]]) -> Point
     return x, y
 
 
-def _placed(
-    line: str, values: dict[str, tuple[float, re.Match[str]]], state: _State, there: Point
-) -> list[tuple[int, int, str]]:
-    """Edits that have a line lead to a place; both X and Y, for a turn needs both. What is written is what counts."""
-    decimals = max(DECIMALS[state.unit], *(len(m[2].partition(".")[2]) for k, (_, m) in values.items() if k in "XY"), 0)
+def _there(state: _State, there: Point, decimals: int) -> list[str]:
+    """X and Y as they are written for a place; where the head is then is what was written, not what was meant."""
     base = (0.0, 0.0) if state.absolute else state.out
     texts = [written((there[k] - base[k]) / state.unit, decimals) for k in (0, 1)]
     x, y = (base[k] + float(texts[k]) * state.unit for k in (0, 1))
     state.out = x, y
+    return texts
+
+
+def _placed(
+    line: str, values: dict[str, tuple[float, re.Match[str]]], state: _State, there: Point
+) -> list[tuple[int, int, str]]:
+    """Edits that have a line lead to a place; both X and Y, for a turn needs both."""
+    decimals = max(DECIMALS[state.unit], *(len(m[2].partition(".")[2]) for k, (_, m) in values.items() if k in "XY"), 0)
+    texts = _there(state, there, decimals)
     edits = [(values[c][1].start(2), values[c][1].end(2), texts[k]) for k, c in enumerate("XY") if c in values]
     last = max((values[c][1].end() for c in "XY" if c in values), default=_first(values))
     missing = [f"{c}{texts[k]}" for k, c in enumerate("XY") if c not in values]
@@ -247,10 +253,7 @@ def _as_lines(line: str, state: _State, edits: list[tuple[int, int, str]], point
             kept = kept[: word.start()] + kept[word.end() :]
     found, decimals = [], DECIMALS[state.unit]
     for i, p in enumerate(points):
-        base = (0.0, 0.0) if state.absolute else state.out
-        texts = [written((p[k] - base[k]) / state.unit, decimals) for k in (0, 1)]
-        x, y = (base[k] + float(texts[k]) * state.unit for k in (0, 1))
-        state.out = x, y
+        texts = _there(state, p, decimals)
         first = " ".join(part for part in (kept.strip(), f"G1 X{texts[0]} Y{texts[1]}", remark) if part)
         found.append((first if i == 0 else f"X{texts[0]} Y{texts[1]}") + ending)
     state.mode_out = "G1"

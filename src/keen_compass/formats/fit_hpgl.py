@@ -148,9 +148,14 @@ def _moved(text: str, numbers: list[float], state: _State, warp: Warp, drawn: Dr
         if state.down:
             drawn.draw((before, state.at), (warp.at(before), warp.at(state.at)), begins=not state.drawing)
             state.drawing = True
-    new = iter(texts)
+    return _with_numbers(text, texts)
+
+
+def _with_numbers(text: str, numbers: list[str]) -> str:
+    """The parameters with these for their first numbers; further ones stay."""
+    new = iter(numbers)
     spread = re.sub(r"(?<=\d)(?=[-+])", ",", text)  # a sign may separate numbers, too
-    return _NUMBER.sub(lambda _: next(new), spread)
+    return _NUMBER.sub(lambda m: next(new, m[0]), spread)
 
 
 def _arc(name: str, numbers: list[float], state: _State, warp: Warp, drawn: Drawn, parts: tuple[str, str, str]) -> str:
@@ -174,11 +179,9 @@ def _arc(name: str, numbers: list[float], state: _State, warp: Warp, drawn: Draw
     count = max(math.ceil(abs(turn) / 0.05), 2)
     _drawn(drawn, state, along(start, centre, turn, count), along(warp.at(start), middle, turn_there, count))
     base = state.out if name == "AR" else (0.0, 0.0)
-    new = iter(
-        [written((middle[k] - base[k]) / UNIT, DECIMALS) for k in (0, 1)] + [written(math.degrees(turn_there), 4)]
-    )
+    new = [written((middle[k] - base[k]) / UNIT, DECIMALS) for k in (0, 1)]
     state.out = warp.at(end)
-    return head + _NUMBER.sub(lambda m: next(new, m[0]), re.sub(r"(?<=\d)(?=[-+])", ",", text)) + tail
+    return head + _with_numbers(text, [*new, written(math.degrees(turn_there), 4)]) + tail
 
 
 def _circle(numbers: list[float], state: _State, warp: Warp, drawn: Drawn, parts: tuple[str, str, str]) -> str:

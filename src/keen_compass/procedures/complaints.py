@@ -22,6 +22,7 @@ from keen_compass.procedures.case_input import MachineIn
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import LARGEST_MM
+from keen_compass.quantities.uncertainty import K_95
 from keen_compass.quantities.understood import understood
 from keen_compass.solve.complaints import Complaint, Explained, Prior, explain
 from keen_compass.solve.forecast import wander_of
@@ -161,7 +162,7 @@ def _prior(quantity: str, kind: MachineKind, known: KnownIn | None, events: Sequ
         half = Prior(usual * math.sqrt(2 / math.pi), usual * math.sqrt(1 - 2 / math.pi), positive=True)
         return half if positive else Prior(0.0, usual)
     moves = wander_of([], q.default_tolerance, USUAL_DAYS)
-    variance = (known.expanded_uncertainty / 1.96) ** 2 + moves.per_day * known.days + (moves.u_drift * known.days) ** 2
+    variance = (known.expanded_uncertainty / K_95) ** 2 + moves.per_day * known.days + (moves.u_drift * known.days) ** 2
     if q.group == "motion" and any(e.what in EVENTS and e.days <= known.days for e in events):
         variance += usual**2
     return Prior(known.value, math.sqrt(min(variance, usual**2 + known.value**2)) or 1e-6, positive)

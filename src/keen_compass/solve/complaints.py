@@ -12,6 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from keen_compass.quantities.uncertainty import K_95
+
 TAILS = 3.0  # degrees of freedom
 ROUNDS = 60
 # Of a half-line, in standard deviations of what was expected: where a normal reading with the same outcome lies.
@@ -54,7 +56,7 @@ def explain(complaints: Sequence[Complaint], priors: Mapping[str, Prior]) -> tup
     A = np.array([[c.by.get(n, 0.0) for n in names] for c in complaints]).reshape(len(complaints), len(names))
     spread = np.sqrt(np.maximum(np.einsum("ij,jk,ik->i", A, cov, A), 1e-12))
     seen = np.array([c.sign * HALF_AT * s if c.sign else c.seen for c, s in zip(complaints, spread, strict=True)])
-    u = np.array([HALF_U * s if c.sign else c.U / 1.96 for c, s in zip(complaints, spread, strict=True)])
+    u = np.array([HALF_U * s if c.sign else c.U / K_95 for c, s in zip(complaints, spread, strict=True)])
     weights, at, left = np.ones(len(complaints)), mean, cov
     for _ in range(ROUNDS):
         gain = cov @ A.T @ np.linalg.inv(A @ cov @ A.T + np.diag(u**2 / weights))
@@ -69,7 +71,7 @@ def explain(complaints: Sequence[Complaint], priors: Mapping[str, Prior]) -> tup
     shares = np.maximum(each, 0.0)
     shares = shares * min(max(float(each.sum()), 0.0), 1.0) / (float(shares.sum()) or 1.0)
     found = {
-        n: Explained(float(v), 1.96 * math.sqrt(max(float(left[i, i]), 0.0)), float(shares[i]))
+        n: Explained(float(v), K_95 * math.sqrt(max(float(left[i, i]), 0.0)), float(shares[i]))
         for i, (n, v) in enumerate(zip(names, at, strict=True))
     }
     return found, max(1.0 - float(shares.sum()), 0.0)

@@ -11,7 +11,8 @@ import math
 from collections.abc import Sequence
 from typing import NamedTuple
 
-K_95 = 1.96
+from keen_compass.quantities.uncertainty import K_95
+
 SURE = 0.9  # that it is still in, on the day on which it is due
 HALF_SURE = 1.6449  # standard deviations, within which nine in ten lie
 USUAL_COUNTS = 2.0  # changes, that the usual interval is worth
