@@ -111,6 +111,7 @@ def _parser() -> argparse.ArgumentParser:
     from keen_compass.cli.diagnose import add_diagnose
     from keen_compass.cli.due import add_due
     from keen_compass.cli.fit import add_fit
+    from keen_compass.cli.pictures import add_reading
 
     parser = _Parser(prog="keen-compass", description="Calibrate cutters and plotters.")
     parser.add_argument("--version", action="version", version=__version__)
@@ -144,6 +145,7 @@ def _parser() -> argparse.ArgumentParser:
     add_check(commands)
     add_due(commands)
     add_diagnose(commands)
+    add_reading(commands)
     add_listing(commands)
     add_cable(commands)
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")

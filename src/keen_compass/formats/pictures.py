@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF")
 MOST_PIXELS = 100_000_000
+LARGEST = 200_000_000  # bytes of a file
 WHITE_OR_BLACK = 262  # TIFF 6.0, PhotometricInterpretation: 0 where zero is white
 AT_MOST = f"at most {MOST_PIXELS // 1_000_000} million pixels are read"
 
@@ -38,6 +39,18 @@ def grey_of(data: bytes, name: str) -> NDArray[np.float64]:
         if shown.mode == "RGBA":
             shown = Image.alpha_composite(Image.new("RGBA", shown.size, "white"), shown)
         return np.asarray(shown.convert("L"), float)
+
+
+def colours_of(data: bytes, name: str) -> NDArray[np.float32]:
+    """Rows of red, green, blue from 0 to 255, clear parts on white. Raises InputError as `read_grey`."""
+    import numpy as np
+    from PIL import Image
+
+    with opened(data, name, "is no picture: PNG, JPEG, WebP or TIFF") as picture:
+        shown = as_shown(picture)
+        if shown.mode == "RGBA":
+            shown = Image.alpha_composite(Image.new("RGBA", shown.size, "white"), shown)
+        return np.asarray(shown.convert("RGB"), np.float32)
 
 
 @contextmanager

@@ -97,7 +97,13 @@ class Page:
         """What is on it, and what the tool is to draw on it, for other programs; axes: where +X and +Y point on it."""
         corner = f"{'upper' if self.down else 'lower'} left, at the unlike mark: the machine’s low X, low Y"
         return {
-            "sheet": {"number": self.number, "size": [self.width, self.height], "code": self.code, "corner": corner},
+            "sheet": {
+                "kind": self.kind,
+                "number": self.number,
+                "size": [self.width, self.height],
+                "code": self.code,
+                "corner": corner,
+            },
             "marks": [{"at": list(self.on_paper(m.at)), "unlike": m.unlike} for m in self.marks],
             "targets": [{"at": list(self.on_paper(t))} for t in self.targets],
             "drawn": [

@@ -510,6 +510,10 @@ class Procedure(Generic[P]):
             return None
         return self.page(place(parameters["size"], "size"), number, down=down, fine=bool(parameters.get("fine")))
 
+    def on_page(self, page: Page) -> dict[str, object]:
+        """Parameters of what is read on a printed sheet, as far as the sheet says them."""
+        return {}
+
     def cuts(self, piece: P, page: Page) -> tuple[tuple[Point, ...], ...]:
         """Lines that it cuts on its sheet, each closed, mm."""
         return ()

@@ -70,7 +70,8 @@ class Case:
     tolerance: mm at the piece's dimension, or per quantity in mm over `reference_length`; the machine's own where
         nobody says, as is how much equal pieces differ.
     half_typed: the measurand whose last reading is still being typed: nobody asks about its digits yet.
-    readings: measurand → what was read, in that order; measurands that can't be read are absent.
+    readings: measurand → what was read, in that order; measurands that can't be read are absent. stated: measurand →
+        U (95 %, mm) that came with it, in place of what the instrument is worth: a picture says so itself.
     previous_errors: quantity → error of the round before, in its error unit.
     kind_assumed: nobody said what kind of instrument it is: the usual one is meant.
     parts: of what is solved together, a case each. evidence: what its readings are called, where others may have been
@@ -92,6 +93,7 @@ class Case:
     confirmed: bool = False
     half_typed: str = ""
     readings: Mapping[str, tuple[Reading, ...]] = field(default_factory=dict)
+    stated: Mapping[str, float] = field(default_factory=dict)
     pieces: int = 1
     piece_scatter: PieceScatter | None = None
     previous_errors: Mapping[str, Previous] = field(default_factory=dict)
@@ -185,6 +187,7 @@ class Case:
             nominal=nominal,
             edge=edge,
             spread=spread,
+            stated=self.stated.get(measurand),
         )
 
     def foreseen(
@@ -208,6 +211,7 @@ class Case:
             nominal=nominal,
             edge=edge,
             spread=self.seen_spread(),
+            stated=self.stated.get(measurand),
         )
 
     def seen_spread(self) -> Repeatability:

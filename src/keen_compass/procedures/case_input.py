@@ -153,10 +153,11 @@ class InstrumentIn(Struct, forbid_unknown_fields=True):
 
 
 class ReadingIn(Struct, forbid_unknown_fields=True):
-    """All that was read of one measurand."""
+    """All that was read of one measurand; uncertainty: its mean's (95 %), in place of what the instrument is worth."""
 
     measurand: str
     values: Annotated[list[Any], Meta(min_length=1, max_length=MOST_VALUES)]
+    uncertainty: Given | None = None
 
 
 class PreviousIn(Struct, forbid_unknown_fields=True):
@@ -241,7 +242,8 @@ def case_from_json(body: object) -> Case:
         kind_assumed=top.instrument.kind is None,
         tolerance=TOLERANCE if top.tolerance is None else _tolerance(top.tolerance, unit),
         confirmed=top.confirmed,
-        readings=_readings(top.readings or [], instrument, meant, read_in),
+        readings=(readings := _readings(top.readings or [], instrument, meant, read_in)),
+        stated=_stated(top.readings or [], readings, read_in),
         pieces=top.pieces,
         piece_scatter=_scatter(top.piece_scatter),
         previous_errors={k: _previous(v, f"previous_errors.{k}") for k, v in top.previous_errors.items()},
@@ -516,6 +518,19 @@ def _readings(
             raise InputError(f"{name} is given twice; put all its values in one entry", f"{place}.measurand")
         read = _reader_of(name, instrument, meant, unit)
         found[name] = tuple(read(v, f"{place}.values[{j}]") for j, v in enumerate(entry.values))
+    return found
+
+
+def _stated(given: Sequence[ReadingIn], readings: Mapping[str, tuple[Reading, ...]], unit: str) -> dict[str, float]:
+    """What lengths were read to, where somebody says, mm."""
+    found = {}
+    for i, entry in enumerate(given):
+        if entry.uncertainty is None:
+            continue
+        place = f"readings[{i}].uncertainty"
+        if not all(isinstance(r, Length) for r in readings[entry.measurand]):
+            raise InputError("is for lengths", place)
+        found[entry.measurand] = _positive(length_mm(entry.uncertainty, place, unit), place)
     return found
 
 

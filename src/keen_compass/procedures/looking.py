@@ -44,7 +44,7 @@ def _of_one(case: Case, m: Measurand, room: float, everything: tuple[float, int]
     values = [length.mm for length in lengths]
     if m.ordered and (doubt := looks_scaled(m.name, m.nominal, values, room)):
         return doubt
-    if m.name == case.half_typed:
+    if m.name == case.half_typed or m.name in case.stated:
         return None
     instrument = case.as_read(lengths)
     if m.reads is Reads.EVENTS:

@@ -127,11 +127,14 @@ class Pointer(Procedure[Sheet]):
         secondary, way = around.chosen["secondary"], around.chosen["way"]
         if way == "mark":
             return {"way": "mark", "secondary": secondary}
-        size = paper_size(around)
-        targets = [list(t) for t in self.page(size, 1).targets]
-        fine: dict[str, object] = {"fine": True} if around.chosen.get("read") == "vernier" else {}
+        page = self.page(paper_size(around), 1, fine=around.chosen.get("read") == "vernier")
         fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
-        return {"way": "sheet", "secondary": secondary, "targets": targets, "size": list(size), **fine, **fed}
+        return {**self.on_page(page), "secondary": secondary, **fed}
+
+    def on_page(self, page: Page) -> dict[str, object]:
+        """Its targets."""
+        fine: dict[str, object] = {"fine": True} if page.fine else {}
+        return {"way": "sheet", "targets": [list(t) for t in page.targets], "size": [page.width, page.height], **fine}
 
     def crosses(self, piece: Sheet) -> tuple[Point, ...]:
         """A cross beside every target."""

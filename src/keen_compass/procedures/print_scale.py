@@ -119,11 +119,14 @@ class PrintScale(Procedure[Ticks]):
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """As far apart as the sheet allows, and a cross on every target."""
-        size = paper_size(around)
-        crosses = [list(t) for t in self.page(size, 1).targets]
-        apart = {axis: abs(b[0][k] - a[0][k]) for k, (axis, (a, b)) in enumerate(cut_ticks(size).items())}
         fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
-        return {**apart, "crosses": crosses, "size": list(size), "aimed_with": around.chosen["aimed_with"], **fed}
+        return {**self.on_page(self.page(paper_size(around), 1)), "aimed_with": around.chosen["aimed_with"], **fed}
+
+    def on_page(self, page: Page) -> dict[str, object]:
+        """The same of a sheet."""
+        size = (page.width, page.height)
+        apart = {axis: abs(b[0][k] - a[0][k]) for k, (axis, (a, b)) in enumerate(cut_ticks(size).items())}
+        return {**apart, "crosses": [list(t) for t in page.targets], "size": list(size)}
 
     def piece(self, parameters: Parameters) -> Ticks:
         """From `x`, `y` and `bar`; of a sheet also `size` and `crosses`."""

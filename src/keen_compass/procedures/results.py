@@ -300,7 +300,9 @@ def dial_mean(case: Case, measurand: str) -> Measurement:
 
 
 def assumed_notes(case: Case) -> tuple[Note, ...]:
-    """What was assumed of the instrument."""
+    """What was assumed of the instrument; nothing where all that was read says itself what it is worth."""
+    if case.readings and case.readings.keys() <= case.stated.keys():
+        return ()
     notes = []
     if case.kind_assumed and (case.instrument.parallel_within or case.instrument.both_ends):
         notes.append(note("kind_assumed", kind=case.instrument.kind))

@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 from keen_compass.errors import UncertaintyError
 from keen_compass.quantities.instruments import Instrument, Repeatability
-from keen_compass.quantities.uncertainty import Cause, Origin, Shape, Source, Uncertain
+from keen_compass.quantities.uncertainty import K_95, Cause, Origin, Shape, Source, Uncertain
 
 POOL_BELOW = 5  # readings; from here on a mean's own spread stands alone
 READ_ALONG = ("steel rule", "tape")  # a point moves along its scale, or both ends are read off it
@@ -125,14 +125,20 @@ def measurement(
     nominal: float = 0.0,
     edge: str = "",
     spread: Repeatability | None = None,
+    stated: float | None = None,
 ) -> Measurement:
     """The mean of readings (mm) of one thing.
 
     nominal, edge: readings of the same instrument at the same nominal length and edge share its error there.
     spread: of single readings, where more is known of it than these readings and the record say.
+    stated: U (95 %, mm) that came with what was read, in place of all that an instrument brings.
     """
     if not values:
         raise UncertaintyError("a mean needs at least one reading")
+    if stated is not None:
+        shift, effects = _as_stated(name, math.fsum(values) / len(values), stated, conditions)
+        mean = Uncertain(math.fsum(values) / len(values) + shift, effects)
+        return Measurement(name, mean, len(values), Repeatability(stated / K_95, math.inf))
     found = spread or pooled_repeats(values, instrument.repeatability)
     own = 0 if spread else len(values) - 1  # degrees of freedom that no other mean has
     raw = math.fsum(values) / len(values)
@@ -150,8 +156,12 @@ def planned(
     nominal: float = 0.0,
     edge: str = "",
     spread: Repeatability | None = None,
+    stated: float | None = None,
 ) -> Measurement:
-    """What `n` readings of something `expected` (mm) would be worth. spread: as seen so far."""
+    """What `n` readings of something `expected` (mm) would be worth. spread: as seen so far; stated: as above."""
+    if stated is not None:
+        _, effects = _as_stated(name, expected, stated, conditions)
+        return Measurement(name, Uncertain(expected, effects), n, Repeatability(stated / K_95, math.inf))
     found = spread or instrument.repeatability
     _, effects = _sources(name, expected, n, instrument, conditions, found, 0, nominal, edge)
     return Measurement(name, Uncertain(expected, effects), n, found)
@@ -191,18 +201,7 @@ def _sources(
             assumed="repeats" if spread.assumed else "",
         )
         found.append((repeats, 1 / math.sqrt(n)))
-    if (scatter := conditions.scatter) and scatter.s:
-        cause = Cause.PIECES
-        pieces = Source(
-            Origin("pieces", name),
-            scatter.s,
-            cause,
-            scatter.dof,
-            estimate=Origin("pieces"),
-            shared_dof=scatter.dof,
-            assumed="piece_scatter" if scatter.assumed else "",
-        )
-        found.append((pieces, 1 / math.sqrt(conditions.pieces)))
+    found += _of_pieces(name, conditions)
     a, b = instrument.permissible_error
     if a:
         # Local and slope together fill the bound: (a² + 2ab·L) + b²L² = (a + b·L)².
@@ -217,12 +216,42 @@ def _sources(
         correction, u = alignment(1.0, instrument.parallel_within, reads_long=not short)
         shift += mean * correction
         found.append((Source(Origin("tilt", instrument=who), u, Cause.TILT, shape=Shape.TILT), mean))
-    if (t := conditions.temperature) and mean:
-        correction, u = temperature(1.0, t.material, t.part, t.instrument, t.u_c)
-        shift += mean * correction
-        if u:
-            found.append((Source(Origin("warmth"), u, Cause.WARMTH), mean))
-    return shift, tuple(found)
+    warm, effects = _of_warmth(mean, conditions.temperature)
+    return shift + warm, (*found, *effects)
+
+
+def _as_stated(
+    name: str, mean: float, stated: float, conditions: Conditions
+) -> tuple[float, tuple[tuple[Source, float], ...]]:
+    """The same of what came with its own U: pieces differ and are warm all the same."""
+    own = (Source(Origin("stated", name), stated / K_95, Cause.REPEATS), 1.0)
+    shift, warm = _of_warmth(mean, conditions.temperature)
+    return shift, (own, *_of_pieces(name, conditions), *warm)
+
+
+def _of_pieces(name: str, conditions: Conditions) -> tuple[tuple[Source, float], ...]:
+    """By how much equal pieces differ."""
+    scatter = conditions.scatter
+    if scatter is None or not scatter.s:
+        return ()
+    pieces = Source(
+        Origin("pieces", name),
+        scatter.s,
+        Cause.PIECES,
+        scatter.dof,
+        estimate=Origin("pieces"),
+        shared_dof=scatter.dof,
+        assumed="piece_scatter" if scatter.assumed else "",
+    )
+    return ((pieces, 1 / math.sqrt(conditions.pieces)),)
+
+
+def _of_warmth(mean: float, t: Temperature | None) -> tuple[float, tuple[tuple[Source, float], ...]]:
+    """(what brings it to 20 °C, what that is uncertain by), mm."""
+    if t is None or not mean:
+        return 0.0, ()
+    correction, u = temperature(1.0, t.material, t.part, t.instrument, t.u_c)
+    return mean * correction, ((Source(Origin("warmth"), u, Cause.WARMTH), mean),) if u else ()
 
 
 def zeroing(name: str, instrument: Instrument, n: int) -> tuple[Source, float]:

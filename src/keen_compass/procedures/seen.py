@@ -1,0 +1,91 @@
+"""What was seen in a picture of a sheet, as readings of the procedure whose sheet it is."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+from msgspec import Struct
+
+from keen_compass.pieces.page import Page
+from keen_compass.pieces.where import Beside
+from keen_compass.procedures.base import Procedure
+from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.notes import Note, note
+
+CROSS = 2  # strokes of a target without verniers
+
+
+class SheetIn(Struct):
+    """Which sheet it is."""
+
+    kind: str
+    number: int
+    size: tuple[float, float]
+
+
+class AxesIn(Struct):
+    """Where the machine's axes point on the page."""
+
+    y: tuple[float, float]
+
+
+class DrawnIn(Struct):
+    """What is drawn at a target."""
+
+    strokes: list[Any]
+
+
+class Geometry(Struct):
+    """Of a geometry file, as `Page.to_json` writes it, what tells the sheet."""
+
+    sheet: SheetIn
+    axes: AxesIn
+    drawn: list[DrawnIn] = []
+
+    @property
+    def fine(self) -> bool:
+        """Whether its targets have verniers."""
+        return any(len(d.strokes) > CROSS for d in self.drawn)
+
+
+class Offset(NamedTuple):
+    """How a tool's cross lies beside a target, mm on the paper (Y up); U: 95 %."""
+
+    at: Point
+    U: Point
+
+
+class Reading(NamedTuple):
+    """What was read, mm, and to what (95 %)."""
+
+    measurand: str
+    mm: float
+    U: float
+
+
+class Readings(NamedTuple):
+    """missed: measurands that the picture doesn't show."""
+
+    read: tuple[Reading, ...]
+    missed: tuple[str, ...]
+    notes: tuple[Note, ...]
+
+
+def readings_of(procedure: Procedure[Any], page: Page, beside: Sequence[Offset | None]) -> Readings:
+    """beside: of each of the page's targets what was seen there, None where nothing was.
+
+    Tool minus print, along the machine's axes; distances across a sheet are none of it: paper and printer stretch them.
+    """
+    by_target = dict(zip(page.targets, beside, strict=True))
+    read, missed, distances = [], [], False
+    for m in procedure.measurands(procedure.piece(procedure.on_page(page))):
+        seen = by_target.get(m.where.at) if isinstance(m.where, Beside) else None
+        distances = distances or not isinstance(m.where, Beside)
+        if seen is None:
+            missed.append(m.name)
+            continue
+        k = "xy".index(m.axis)
+        sign = -1.0 if page.down and m.axis == "y" else 1.0
+        read.append(Reading(m.name, sign * seen.at[k] + 0.0, seen.U[k]))
+    return Readings(tuple(read), tuple(missed), (note("picture.distances"),) if distances else ())
