@@ -5,15 +5,23 @@ from __future__ import annotations
 import argparse
 import math
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Annotated, Any
+
+from msgspec import Meta, Struct
 
 from keen_compass.cli.common import print_json, read_json
 from keen_compass.errors import InputError, PieceError
 from keen_compass.formats.files import read_whole
 
 if TYPE_CHECKING:
+    from keen_compass.formats.piece_picture import SeenPiece
     from keen_compass.pieces.page import Page
     from keen_compass.procedures.base import Procedure
+    from keen_compass.procedures.case import Case
+    from keen_compass.solve.scanner import Scanner
+
+Scale = Annotated[float, Meta(gt=0, le=10)]  # mm per px
+Share = Annotated[float, Meta(ge=0, le=10)]
 
 
 def add_reading(commands: Any) -> None:
@@ -25,6 +33,13 @@ def add_reading(commands: Any) -> None:
     )
     sheet.add_argument("--json", action="store_true", help="as JSON; that is what it prints in any case")
     sheet.set_defaults(run=_read_sheet)
+    piece = commands.add_parser("read-piece", help="sizes of a cut piece on a scanner’s glass, from a picture")
+    piece.add_argument("picture", type=Path, metavar="PICTURE", help="scan: PNG, JPEG, WebP or TIFF")
+    piece.add_argument("--case", required=True, metavar="FILE", help="an input of `solve`: which piece it is")
+    piece.add_argument("--scanner", type=Path, metavar="FILE", help="what is known of the scanner; with --calibrate: made")
+    piece.add_argument("--calibrate", action="store_true", help="find the scanner’s scales by the readings of the case")
+    piece.add_argument("--json", action="store_true", help="as JSON; that is what it prints in any case")
+    piece.set_defaults(run=_read_piece)
 
 
 def _read_sheet(options: argparse.Namespace) -> int:
@@ -74,3 +89,105 @@ def _sheet_of(file: Path) -> tuple[Procedure[Any], Page]:
     if page is None or not page.targets:
         raise InputError("nothing is drawn beside targets on such a sheet: there is nothing to read", "sheet.kind")
     return procedure, page
+
+
+class ScannerIn(Struct, forbid_unknown_fields=True):
+    """What is known of a scanner."""
+
+    mm_per_px: tuple[Scale, Scale]
+    skew_mm_per_m: Annotated[float, Meta(ge=-100, le=100)] = 0.0
+    expanded_uncertainty: tuple[Share, Share] = (0.0, 0.0)
+    edge_mm: Annotated[float, Meta(ge=-1, le=1)] = 0.0
+
+
+def _read_piece(options: argparse.Namespace) -> int:
+    from keen_compass.formats.piece_picture import edges_of, read_piece
+    from keen_compass.formats.pictures import LARGEST, nominal_dpi
+    from keen_compass.procedures import load
+    from keen_compass.procedures.base import Makes
+    from keen_compass.procedures.case_input import case_from_json
+    from keen_compass.procedures.seen import inside_of, sizes_of
+    from keen_compass.quantities.notes import note
+    from keen_compass.quantities.uncertainty import K_95
+    from keen_compass.solve.scanner import NOMINAL_U, Scanner
+    from keen_compass.words.say import say
+
+    case = case_from_json(read_json(options.case))
+    procedure = load(case.procedure)
+    if procedure.makes is not Makes.PIECE:
+        raise InputError(f"{case.procedure} makes no piece that lies on a scanner’s glass", "procedure")
+    piece = procedure.piece(case.piece)
+    above, below = (sizes_of(procedure, piece, below=side) for side in (False, True))
+    if not above:
+        raise InputError(f"nothing of {case.procedure} is read between faces of one piece", "procedure")
+    data = read_whole(options.picture, LARGEST)
+    seen = read_piece(data, edges_of(piece.job(1)), above | below, str(options.picture))
+    dpi = nominal_dpi(data)
+    if options.calibrate:
+        return _calibrate(options, procedure, case, seen, 25.4 / dpi if dpi else 1 / seen.px_per_mm)
+    if options.scanner is None and not dpi:
+        raise InputError("doesn’t say how many pixels make an inch: give --scanner", str(options.picture))
+    scanner = _scanner(options.scanner) if options.scanner else Scanner((25.4 / dpi, 25.4 / dpi), U=(0.02, NOMINAL_U))
+    inside, on_glass = inside_of(procedure, piece), below if seen.mirrored and below else above
+    readings, missed = [], [m for m in (*above, *below) if m not in on_glass or seen.sizes[m] is None]
+    for m in on_glass:
+        if (size := seen.sizes[m]) is None:
+            continue
+        mm = scanner.length(size.u, size.v, inside=m in inside)
+        U = math.hypot(K_95 * size.u_px * scanner.mm_per_px[0], scanner.U_at(mm))
+        readings.append({"measurand": m, "values": [round(mm, 4)], "uncertainty": round(U, 4)})
+    notes = [note("picture.lower" if seen.mirrored else "picture.upper")]
+    notes += [note("picture.either_way")] if seen.ambiguous else []
+    notes += [] if options.scanner else [note("picture.nominal_scale", dpi=dpi)]
+    print_json(
+        {
+            "readings": readings,
+            "map": {
+                "kind": "affine",
+                "px_per_mm": round(seen.px_per_mm, 3),
+                "residual_px": round(seen.residual_px, 3),
+                "turn_deg": round(math.degrees(seen.turn), 3),
+                "mirrored": seen.mirrored,
+            },
+            "missed": missed,
+            "notes": [say(n) for n in notes],
+        }
+    )
+    return 0
+
+
+def _calibrate(options: argparse.Namespace, procedure: Procedure[Any], case: Case, seen: SeenPiece, nominal: float) -> int:
+    """The scanner's record, by what a caliper said of the piece that lies on it."""
+    import json
+
+    from keen_compass.formats.files import write_whole
+    from keen_compass.procedures.seen import inside_of
+    from keen_compass.solve.scanner import Known, calibrated
+
+    piece = procedure.piece(case.piece)
+    inside, lengths = inside_of(procedure, piece), []
+    for m in procedure.measurands(piece):
+        if case.readings.get(m.name) and (size := seen.sizes.get(m.name)) is not None:
+            mean = case.measured(m.name, nominal=m.nominal).mean
+            lengths.append(Known(size.u, size.v, size.u_px, mean.value, mean.U, m.name in inside))
+    if not lengths:
+        raise InputError("give what a caliper reads of the piece: at least one length each way", "readings")
+    found = calibrated(lengths, nominal)
+    record = {
+        "mm_per_px": [round(s, 9) for s in found.mm_per_px],
+        "skew_mm_per_m": round(1000 * found.skew, 4),
+        "expanded_uncertainty": [round(found.U[0], 5), round(found.U[1], 7)],
+        "edge_mm": round(found.edge, 5),
+    }
+    if options.scanner:
+        write_whole(options.scanner, (json.dumps(record, indent=2) + "\n").encode())
+    print_json(record)
+    return 0
+
+
+def _scanner(file: Path) -> Scanner:
+    from keen_compass.quantities.understood import understood
+    from keen_compass.solve.scanner import Scanner
+
+    body = understood(ScannerIn, read_json(str(file)))
+    return Scanner(body.mm_per_px, body.skew_mm_per_m / 1000, body.expanded_uncertainty, body.edge_mm)

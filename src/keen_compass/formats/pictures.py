@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF")
 MOST_PIXELS = 100_000_000
+LEAST_DPI = 90.0  # below, a picture's number is a screen's
 LARGEST = 200_000_000  # bytes of a file
 WHITE_OR_BLACK = 262  # TIFF 6.0, PhotometricInterpretation: 0 where zero is white
 AT_MOST = f"at most {MOST_PIXELS // 1_000_000} million pixels are read"
@@ -51,6 +52,13 @@ def colours_of(data: bytes, name: str) -> NDArray[np.float32]:
         if shown.mode == "RGBA":
             shown = Image.alpha_composite(Image.new("RGBA", shown.size, "white"), shown)
         return np.asarray(shown.convert("RGB"), np.float32)
+
+
+def nominal_dpi(data: bytes) -> float:
+    """Pixels per inch as a picture says; 0 where it doesn't."""
+    with opened(data, "", "is no picture: PNG, JPEG, WebP or TIFF") as picture:
+        given = picture.info.get("dpi", (0.0, 0.0))
+        return float(given[0]) if LEAST_DPI <= float(given[0]) == float(given[1]) else 0.0
 
 
 @contextmanager

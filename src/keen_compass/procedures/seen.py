@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from msgspec import Struct
 
 from keen_compass.pieces.page import Page
-from keen_compass.pieces.where import Beside
+from keen_compass.pieces.where import Beside, Faces
 from keen_compass.procedures.base import Procedure
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import Note, note
@@ -89,3 +89,22 @@ def readings_of(procedure: Procedure[Any], page: Page, beside: Sequence[Offset |
         sign = -1.0 if page.down and m.axis == "y" else 1.0
         read.append(Reading(m.name, sign * seen.at[k] + 0.0, seen.U[k]))
     return Readings(tuple(read), tuple(missed), (note("picture.distances"),) if distances else ())
+
+
+def sizes_of(procedure: Procedure[Any], piece: Any, *, below: bool) -> dict[str, tuple[Point, Point]]:
+    """What can be read between faces of a piece that lies on a scanner's glass: measurand → from face to face, mm.
+
+    below: of a piece turned over, at its lower edges.
+    """
+    return {
+        m.name: m.where.line
+        for m in procedure.measurands(piece)
+        if isinstance(m.where, Faces) and m.where.below is below and m.where.held in ("jaws", "inside")
+    }
+
+
+def inside_of(procedure: Procedure[Any], piece: Any) -> frozenset[str]:
+    """Of these, the sizes of holes and slots."""
+    return frozenset(
+        m.name for m in procedure.measurands(piece) if isinstance(m.where, Faces) and m.where.held == "inside"
+    )

@@ -9,4 +9,10 @@ TEXTS: dict[str, Text] = {
     "the picture again, or read those targets under a loupe.",
     "distances": "Distances across the sheet are not read from a picture: printer and paper stretch them. "
     "Measure them by hand.",
+    "upper": "The side on the glass was read: the upper one.",
+    "lower": "The side on the glass was read: the lower one, as the piece is seen from below.",
+    "either_way": "The piece looks the same turned or from behind: it is taken as laid with its upper side on the glass, "
+    "turned the least.",
+    "nominal_scale": "The scale is what the picture says, {dpi:.0f} dpi: ± 0.5 %. Scan a piece that was measured with a "
+    "caliper to make the scanner an instrument.",
 }

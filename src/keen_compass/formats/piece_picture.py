@@ -1,0 +1,337 @@
+"""A cut piece on a scanner's glass: found by its design, its sizes read between its edges (arithmetic.md §12).
+
+The piece is what differs from the ground, dark on light or light on dark. Its silhouette says how it lies; then its
+design is laid onto its edges, point by point, and each size is read where its line says: across both faces, at half
+height between what lies on either side, over as much of the face as an instrument would touch.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from keen_compass.errors import InputError
+from keen_compass.pieces.job import Contour, Job, Side
+from keen_compass.quantities.geometry import Point
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Array = NDArray[np.float64]
+
+COARSE = 700  # px, longest side of the picture in which it is looked for
+SAMPLED = 220  # px, the same for holding the design against it
+LEAST_SHARE = 0.004  # of the picture, that a piece covers
+LEAST_CONTRAST = 18.0  # of 255, between a piece and its ground
+ALIKE = 0.80  # of the area both cover, from which on it is that piece
+SAME = 0.004  # of the same: two ways in which it may lie, that can't be told apart
+SEARCHED = (3.0, 1.5, 1.0)  # mm to either side of where an edge should be, turn by turn
+AWAY_FROM_CORNER = 2.0  # mm
+TOUCHED = 5.0  # mm to either side of its line, that are looked at of a face
+OF_A_CURVE = 0.3  # of its radius, the same
+STEP = 0.25  # px, along a profile
+ROWS = 41  # profiles across a face
+BLOCK = 1.2  # mm, that count as one: edges wander slowly
+SHARP = 2.5  # px, over which an edge rises that is sharp; what is wider is burr, bevel or blur
+OF_BURR = 0.12  # standard, of what is wider
+EDGE_PX = 0.04  # px, standard: what sampling leaves
+TUKEY = 4.0
+LEAST_SEEN = 0.5  # of the profiles across a face
+
+
+@dataclass(frozen=True)
+class Edge:
+    """One closed line of a piece, mm: corners, or a circle (centre, radius). hole: what lies within is cut out."""
+
+    corners: tuple[Point, ...]
+    centre: Point = (0.0, 0.0)
+    radius: float = 0.0
+    hole: bool = False
+
+    def ring(self) -> tuple[Point, ...]:
+        """As corners."""
+        if not self.radius:
+            return self.corners
+        (x, y), r = self.centre, self.radius
+        return tuple((x + r * math.cos(a), y + r * math.sin(a)) for a in (math.tau * i / 120 for i in range(120)))
+
+
+def edges_of(job: Job) -> tuple[Edge, ...]:
+    """The lines of a piece as it is ordered, its outside first. Raises InputError for what isn't one piece with holes."""
+    items = [item for layer in job.layers for item in layer.items if isinstance(item, Contour)]
+    outside = [c for c in items if c.side is Side.OUTSIDE]
+    if len(outside) != 1:
+        raise InputError("is no single piece with its outside: it can’t be read from a picture", "procedure")
+    holes = [c for c in items if c.side is Side.INSIDE]
+    return tuple(Edge(c.corners, c.centre, c.radius, c.side is Side.INSIDE) for c in (*outside, *holes))
+
+
+@dataclass(frozen=True)
+class Size:
+    """Between two faces: their difference in px (v upwards), what it is known to (standard, px)."""
+
+    u: float
+    v: float
+    u_px: float
+
+
+@dataclass(frozen=True)
+class SeenPiece:
+    """px_per_mm, turn (rad, its X against the picture's, positive anticlockwise), mirrored: seen from below.
+
+    ambiguous: it may as well lie another way. residual_px: rms of its edges beside its design. sizes: None where a
+    face isn't seen.
+    """
+
+    px_per_mm: float
+    turn: float
+    mirrored: bool
+    ambiguous: bool
+    residual_px: float
+    sizes: dict[str, Size | None]
+
+
+def read_piece(
+    data: bytes, edges: Sequence[Edge], lines: Mapping[str, tuple[Point, Point]], name: str
+) -> SeenPiece:
+    """edges: of the piece, its outside first. lines: what is read, by name, from face to face, mm.
+
+    Raises InputError where there is no such piece.
+    """
+    import numpy as np
+
+    from keen_compass.formats.pictures import grey_of
+
+    grey = grey_of(data, name).astype(np.float32)
+    T, ambiguous = _roughly(grey, edges, name)
+    rms = 0.0
+    for reach in SEARCHED:
+        T, rms = _laid_on(grey, edges, T, reach, name)
+    sizes = {measurand: _size(grey, edges, T, line) for measurand, line in lines.items()}
+    scale = math.sqrt(abs(float(np.linalg.det(T[:, :2]))))
+    across = T[:, 0]
+    mirrored = bool(np.linalg.det(T[:, :2]) > 0)  # v runs down
+    return SeenPiece(scale, math.atan2(-across[1], across[0]), mirrored, ambiguous, rms, sizes)
+
+
+def _roughly(grey: Array, edges: Sequence[Edge], name: str) -> tuple[Array, bool]:
+    """(piece mm → px, 2×3, whether another way fits as well), from its silhouette. Raises InputError."""
+    import numpy as np
+    from scipy.ndimage import binary_fill_holes, label
+    from shapely import MultiPoint, Polygon
+    from skimage.filters import threshold_otsu
+    from skimage.transform import downscale_local_mean
+
+    factor = max(math.ceil(max(grey.shape) / COARSE), 1)
+    small = downscale_local_mean(grey, (factor, factor)) if factor > 1 else grey
+    rim = np.concatenate([small[:3].ravel(), small[-3:].ravel(), small[:, :3].ravel(), small[:, -3:].ravel()])
+    differs = np.abs(small - np.median(rim))
+    level = float(threshold_otsu(differs))
+    mask = differs > level
+    if differs[mask].mean() - differs[~mask].mean() < LEAST_CONTRAST:
+        raise InputError("shows no piece that stands out from its ground: put dark card on light, light on dark", name)
+    parts, count = label(mask)
+    if not count:
+        raise InputError("shows no piece", name)
+    largest = 1 + int(np.bincount(parts.ravel())[1:].argmax())
+    mask = parts == largest
+    whole = binary_fill_holes(mask)
+    if whole.mean() < LEAST_SHARE:
+        raise InputError("shows no piece, or a very small one: scan it at 300 dpi or more", name)
+    if whole[0].any() or whole[-1].any() or whole[:, 0].any() or whole[:, -1].any():
+        raise InputError("shows a piece that reaches beyond the picture: lay all of it on the glass", name)
+    outline = Polygon(edges[0].ring())
+    rows, columns = np.nonzero(whole)
+    scale = math.sqrt(len(rows) / outline.area)
+    hull = MultiPoint(np.column_stack([columns, rows])[:: max(len(rows) // 20_000, 1)] + 0.5).convex_hull
+    turns = _leans(hull), _leans(outline)
+    middle = np.array([columns.mean() + 0.5, rows.mean() + 0.5])
+    found = []
+    for flip in (-1.0, 1.0):  # v runs down: −1 is as seen from above
+        for quarter in range(4):
+            a = turns[0] - flip * turns[1] + quarter * math.pi / 2
+            c, s = math.cos(a), math.sin(a)
+            M = scale * np.array([[c, -s * flip], [s, c * flip]])
+            centre = np.array(outline.centroid.coords[0])
+            T = np.column_stack([M, middle - M @ centre])
+            found.append((_covers(mask, edges, T), T))
+    found.sort(key=lambda f: -f[0])
+    if found[0][0] < ALIKE:
+        raise InputError("shows another piece than the one in the case, or not all of it", name)
+    close = [f for f in found if f[0] > found[0][0] - SAME]
+    # As it would be laid without thinking: seen from above, turned the least.
+    best = min(close, key=lambda f: (np.linalg.det(f[1][:, :2]) > 0, abs(math.atan2(-f[1][1, 0], f[1][0, 0]))))
+    return best[1] * factor, len(close) > 1
+
+
+def _leans(shape: object) -> float:
+    """The turn of the smallest rectangle about it, rad."""
+    import shapely
+
+    corners = list(shapely.minimum_rotated_rectangle(shape).exterior.coords)  # type: ignore[arg-type]
+    (ax, ay), (bx, by) = max(
+        ((corners[i], corners[i + 1]) for i in range(2)), key=lambda e: math.dist(*e)
+    )
+    return math.atan2(by - ay, bx - ax)
+
+
+def _covers(mask: NDArray[np.bool_], edges: Sequence[Edge], T: Array) -> float:
+    """Share of the area covered by either that both cover."""
+    import numpy as np
+    from skimage.draw import polygon2mask
+
+    step = max(math.ceil(max(mask.shape) / SAMPLED), 1)
+    coarse = mask[::step, ::step]
+    design = np.zeros(coarse.shape, bool)
+    for edge in edges:
+        px = (np.array(edge.ring()) @ T[:, :2].T + T[:, 2] - 0.5) / step
+        inside = polygon2mask(coarse.shape, px[:, ::-1])
+        design = design & ~inside if edge.hole else design | inside
+    return float((design & coarse).sum() / max((design | coarse).sum(), 1))
+
+
+def _points(edge: Edge, spacing: float) -> tuple[Array, Array]:
+    """Places along a line, clear of its corners, and their outward normals."""
+    import numpy as np
+
+    if edge.radius:
+        a = np.arange(0, math.tau, min(spacing / edge.radius, 0.3))
+        out = np.column_stack([np.cos(a), np.sin(a)])
+        return np.array(edge.centre) + edge.radius * out, out
+    places, normals = [], []
+    for p, q in zip(edge.corners, (*edge.corners[1:], edge.corners[0]), strict=True):
+        long = math.dist(p, q)
+        if long < 2.5 * AWAY_FROM_CORNER:
+            continue
+        t = np.arange(AWAY_FROM_CORNER, long - AWAY_FROM_CORNER, spacing)
+        d = np.array([q[0] - p[0], q[1] - p[1]]) / long
+        places.append(np.array(p) + t[:, None] * d)
+        normals.append(np.tile([d[1], -d[0]], (len(t), 1)))
+    if not places:
+        return np.zeros((0, 2)), np.zeros((0, 2))
+    return np.concatenate(places), np.concatenate(normals)
+
+
+def _laid_on(grey: Array, edges: Sequence[Edge], T: Array, reach: float, name: str) -> tuple[Array, float]:
+    """The design laid onto the edges that are seen: (map, rms in px). Raises InputError where few are."""
+    import numpy as np
+
+    around = sum(len(_points(e, 2.0)[0]) for e in edges)
+    places, normals = (np.concatenate(v) for v in zip(*(_points(e, 2.0 * max(around / 900, 1)) for e in edges), strict=True))
+    px = places @ T[:, :2].T + T[:, 2]
+    out = normals @ T[:, :2].T
+    out /= np.hypot(*out.T)[:, None]
+    scale = math.sqrt(abs(float(np.linalg.det(T[:, :2]))))
+    off, _ = _crossings(grey, px, out, reach * scale)
+    seen = np.isfinite(off)
+    if seen.mean() < LEAST_SEEN:
+        raise InputError("shows edges that can’t be followed: is it in focus, and flat on the glass?", name)
+    p, o, n = places[seen], off[seen], out[seen]
+    A = np.column_stack([n[:, :1] * np.column_stack([p, np.ones(len(p))]), n[:, 1:] * np.column_stack([p, np.ones(len(p))])])
+    weight, rest, step = np.ones(len(p)), o, np.zeros(6)
+    for _ in range(8):
+        step = np.linalg.lstsq(A * weight[:, None], o * weight, rcond=None)[0]
+        rest = o - A @ step
+        spread = 1.4826 * float(np.median(np.abs(rest))) + 0.1
+        weight = np.sqrt(np.clip(1 - (rest / (TUKEY * spread)) ** 2, 0, None) ** 2)
+    rms = math.sqrt(float((weight * rest**2).sum() / weight.sum()))
+    return T + step.reshape(2, 3), rms
+
+
+def _crossings(grey: Array, px: Array, out: Array, reach: float) -> tuple[Array, Array]:
+    """(how far out, px, each edge lies where it is crossed at half height; over how many px it rises), nan where none."""
+    import numpy as np
+    from scipy.ndimage import map_coordinates
+
+    t = np.arange(-reach, reach + STEP / 2, STEP)
+    u, v = (px[:, k, None] + out[:, k, None] * t[None, :] - 0.5 for k in range(2))
+    inside = (u > 0) & (v > 0) & (u < grey.shape[1] - 1) & (v < grey.shape[0] - 1)
+    g = map_coordinates(grey, [v, u], order=1, mode="nearest", output=float)
+    n = max(len(t) // 5, 2)
+    low, high = np.median(g[:, :n], axis=1), np.median(g[:, -n:], axis=1)
+    rise = high - low
+    noise = np.median(np.abs(np.diff(g, axis=1)), axis=1)
+    way = float(np.sign(np.median(rise))) or 1.0  # the same all round: it is darker than its ground, or lighter
+    good = inside.all(axis=1) & (way * rise > LEAST_CONTRAST) & (np.abs(rise) > 5 * noise)
+    share = (g - low[:, None]) / np.where(good, rise, 1.0)[:, None]
+
+    def crossed(level: float) -> Array:
+        below, above = share[:, :-1] < level, share[:, 1:] >= level
+        at = below & above
+        middle = np.abs(np.arange(share.shape[1] - 1) - share.shape[1] / 2)
+        k = np.where(at, middle[None, :], np.inf).argmin(axis=1)
+        rows = np.arange(len(share))
+        a, b = share[rows, k], share[rows, k + 1]
+        found = t[k] + STEP * (level - a) / np.where(b > a, b - a, 1.0)
+        return np.where(good & at.any(axis=1), found, np.nan)
+
+    return crossed(0.5), crossed(0.85) - crossed(0.15)
+
+
+def _size(grey: Array, edges: Sequence[Edge], T: Array, line: tuple[Point, Point]) -> Size | None:
+    """From face to face along a line; None where a face isn't seen."""
+    import numpy as np
+
+    a, b = np.array(line[0], float), np.array(line[1], float)
+    along = (b - a) / math.dist(line[0], line[1])
+    ends = [_face(grey, edges, T, p, d) for p, d in ((a, -along), (b, along))]
+    if ends[0] is None or ends[1] is None:
+        return None
+    (first, u1), (last, u2) = ends[0], ends[1]
+    u, v = (last - first).tolist()
+    return Size(u, -v, math.hypot(u1, u2))
+
+
+def _face(grey: Array, edges: Sequence[Edge], T: Array, at: Array, out: Array) -> tuple[Array, float] | None:
+    """(where a face crosses a line, px, standard uncertainty px)."""
+    import numpy as np
+
+    room = _room(edges, at)
+    if room is None:
+        return None
+    low, high, curved = room
+    s = np.linspace(-low, high, ROWS)
+    places = at + s[:, None] * np.array([-out[1], out[0]])
+    px = places @ T[:, :2].T + T[:, 2]
+    way = T[:, :2] @ out
+    scale = float(np.hypot(*way))
+    way = way / scale
+    reach = 1.0 * scale + (high**2 / 2 / curved * scale if curved else 0.0)
+    off, wide = _crossings(grey, px, np.tile(way, (ROWS, 1)), reach)
+    seen = np.isfinite(off)
+    if seen.mean() < LEAST_SEEN:
+        return None
+    x, o = s[seen], off[seen]
+    A = np.column_stack([np.ones_like(x), x, *([x * x] if curved else [])])
+    weight, rest, c = np.ones_like(x), o, np.zeros(A.shape[1])
+    for _ in range(8):
+        c = np.linalg.lstsq(A * weight[:, None], o * weight, rcond=None)[0]
+        rest = o - A @ c
+        spread = 1.4826 * float(np.median(np.abs(rest))) + 0.03
+        weight = np.sqrt(np.clip(1 - (rest / (TUKEY * spread)) ** 2, 0, None) ** 2)
+    spread = math.sqrt(float((weight * rest**2).sum() / weight.sum()))
+    independent = max((x.max() - x.min()) / BLOCK, 2.0)
+    lever = math.sqrt(float(np.linalg.inv(A.T @ (A * weight[:, None]))[0, 0]) * weight.sum())  # 1 in the middle of a straight face
+    burr = OF_BURR * max(float(np.nanmedian(wide)) - SHARP, 0.0)
+    u = math.hypot(spread * lever / math.sqrt(independent), burr, EDGE_PX)
+    return T[:, :2] @ at + T[:, 2] + way * float(c[0]), u
+
+
+def _room(edges: Sequence[Edge], at: Array) -> tuple[float, float, float] | None:
+    """(how far one may look to either side of a place on its face, mm; its radius, 0 of a straight one)."""
+    for edge in edges:
+        if edge.radius and abs(math.dist(edge.centre, at.tolist()) - edge.radius) < 0.05:
+            wide = min(OF_A_CURVE * edge.radius, TOUCHED)
+            return wide, wide, edge.radius
+        ring = edge.corners
+        for p, q in zip(ring, (*ring[1:], *ring[:1]), strict=True):
+            long = math.dist(p, q)
+            t = ((at[0] - p[0]) * (q[0] - p[0]) + (at[1] - p[1]) * (q[1] - p[1])) / long
+            across = abs((at[0] - p[0]) * (q[1] - p[1]) - (at[1] - p[1]) * (q[0] - p[0])) / long
+            if across < 0.05 and AWAY_FROM_CORNER / 2 < t < long - AWAY_FROM_CORNER / 2:
+                wide = min(t - 1.0, long - t - 1.0, TOUCHED)
+                return wide, wide, 0.0
+    return None
