@@ -32,7 +32,9 @@ def scanned(rings: list[np.ndarray], truth: dict[str, float], dpi: float, rng: r
     """rings: in mm, the outside first, holes after; truth: of the scanner."""
     noise = np.random.default_rng(rng.randrange(10**9))
     light = rng.random() < 0.4
-    ground, body = (rng.uniform(8, 30), rng.uniform(150, 235)) if light else (rng.uniform(232, 250), rng.uniform(25, 110))
+    ground, body = (
+        (rng.uniform(8, 30), rng.uniform(150, 235)) if light else (rng.uniform(232, 250), rng.uniform(25, 110))
+    )
     all_of = np.concatenate(rings)
     lowest, size = all_of.min(axis=0) - 8, np.ptp(all_of, axis=0) + 16
     sx, sy = truth["x"], truth["y"]
@@ -42,7 +44,10 @@ def scanned(rings: list[np.ndarray], truth: dict[str, float], dpi: float, rng: r
     for i, ring in enumerate(rings):
         y = ring[:, 1] - lowest[1]
         u, v = (ring[:, 0] - lowest[0] - truth["skew"] * y) / sx, h - y / sy
-        draw.polygon([(float(a * FINER), float(b * FINER)) for a, b in zip(u, v)], fill=int(body if i == 0 else ground))
+        draw.polygon(
+            [(float(a * FINER), float(b * FINER)) for a, b in zip(u, v, strict=True)],
+            fill=int(body if i == 0 else ground),
+        )
     grey = np.asarray(picture, float).reshape(h, FINER, w, FINER).mean((1, 3))
     grey = gaussian_filter(grey, rng.uniform(0.5, 1.0) * dpi / 300)
     grey += noise.normal(0, rng.uniform(1, 3), grey.shape)
@@ -79,8 +84,13 @@ def one(job: tuple[str, int]) -> list[tuple[float, float]]:
         "skew": rng.gauss(0, 0.0007),
     }  # fmt: skip
     procedure, scanner, found = load("kerf-square"), None, []
-    for k in range(1 + PLATES):
-        sizes = {"width": rng.uniform(60, 110), "height": rng.uniform(50, 80), "hole": rng.uniform(15, 22), "slot": rng.uniform(8, 14)}
+    for _ in range(1 + PLATES):
+        sizes = {
+            "width": rng.uniform(60, 110),
+            "height": rng.uniform(50, 80),
+            "hole": rng.uniform(15, 22),
+            "slot": rng.uniform(8, 14),
+        }
         sizes = {n: round(v, 1) for n, v in sizes.items()} | {"compensation": 1.0, "thickness": 1.0}
         piece = procedure.piece(sizes)
         real = {m: piece.nominal(m) + rng.gauss(0, 0.25) for m in ("width", "height", "hole_0", "slot")}

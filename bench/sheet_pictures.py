@@ -1,8 +1,8 @@
 """Sheets read from pictures, against where the tool really drew: `python bench/sheet_pictures.py [PICTURES] [ROW …]`.
 
 Pictures as phones and scanners make them (`standin/photo.py`, which shares nothing with the reader): perspective, lens,
-blur, noise, compression, uneven light, hands' shadows, dust, curled edges, a scanner's stretch and waves. A tool's cross
-lies anywhere up to 6 mm beside its target, or nowhere (one target in six): then anything found is false.
+blur, noise, compression, uneven light, hands' shadows, dust, curled edges, a scanner's stretch and waves. A tool's
+cross lies anywhere up to 6 mm beside its target, or nowhere (one target in six): then anything found is false.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ import math
 import random
 import sys
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -57,7 +57,9 @@ def ink_of(tool: str, rng: random.Random) -> Ink:
     """What a pen or a knife leaves."""
     if tool == "pen":
         colour = rng.choice(list(PENS.values()))
-        return Ink(colour, rng.uniform(0.6, 0.95), rng.uniform(0.25, 0.5), rng.uniform(0.005, 0.025), rng.uniform(0.4, 1.2))
+        return Ink(
+            colour, rng.uniform(0.6, 0.95), rng.uniform(0.25, 0.5), rng.uniform(0.005, 0.025), rng.uniform(0.4, 1.2)
+        )
     light = tool == "light knife"
     shade = rng.uniform(-0.4, 0.4)
     colour = (0.95, 0.95, 0.95) if light else (0.3, 0.3, 0.3)
@@ -99,7 +101,9 @@ def one(job: tuple[str, int]) -> list[tuple[str, float, float, float]]:
             places = [(p[0] - t[0], p[1] - t[1]) for p in stroke]
             c, s = math.cos(turn), math.sin(turn)
             lines.append([(t[0] + e[0] + c * x - s * y, t[1] + e[1] + s * x + c * y) for x, y in places])
-    paper = drawn_on(printed(write_page(page, ("Targets", "Somebody’s words about it")), row.px_per_mm, row.film), lines, ink, seed)
+    paper = drawn_on(
+        printed(write_page(page, ("Targets", "Somebody’s words about it")), row.px_per_mm, row.film), lines, ink, seed
+    )
     picture = taken(paper, camera_of(row, rng), seed)
     try:
         seen = read_sheet(picture, page, "picture")
@@ -124,7 +128,9 @@ def main(pictures: int, names: list[str]) -> None:
     for name in names:
         with ProcessPoolExecutor(2) as pool:
             all_of = [r for found in pool.map(one, [(name, seed) for seed in range(pictures)]) for r in found]
-        count = {what: sum(r[0] == what for r in all_of) for what in ("read", "missed", "refused", "false", "nothing there")}
+        count = {
+            what: sum(r[0] == what for r in all_of) for what in ("read", "missed", "refused", "false", "nothing there")
+        }
         errors = np.array([(r[1], r[2]) for r in all_of if r[0] == "read"]).reshape(-1, 2)
         rms, covered = math.sqrt((errors[:, 0] ** 2).mean()), (np.abs(errors[:, 0]) <= errors[:, 1]).mean()
         print(

@@ -36,8 +36,10 @@ def add_reading(commands: Any) -> None:
     piece = commands.add_parser("read-piece", help="sizes of a cut piece on a scanner’s glass, from a picture")
     piece.add_argument("picture", type=Path, metavar="PICTURE", help="scan: PNG, JPEG, WebP or TIFF")
     piece.add_argument("--case", required=True, metavar="FILE", help="an input of `solve`: which piece it is")
-    piece.add_argument("--scanner", type=Path, metavar="FILE", help="what is known of the scanner; with --calibrate: made")
-    piece.add_argument("--calibrate", action="store_true", help="find the scanner’s scales by the readings of the case")
+    piece.add_argument(
+        "--scanner", type=Path, metavar="FILE", help="what is known of the scanner; with --calibrate: made"
+    )
+    piece.add_argument("--calibrate", action="store_true", help="find its scales by the readings of the case")
     piece.add_argument("--json", action="store_true", help="as JSON; that is what it prints in any case")
     piece.set_defaults(run=_read_piece)
 
@@ -101,8 +103,8 @@ class ScannerIn(Struct, forbid_unknown_fields=True):
 
 
 def _read_piece(options: argparse.Namespace) -> int:
-    from keen_compass.formats.piece_picture import edges_of, read_piece
     from keen_compass.formats.pictures import LARGEST, nominal_dpi
+    from keen_compass.formats.piece_picture import edges_of, read_piece
     from keen_compass.procedures import load
     from keen_compass.procedures.base import Makes
     from keen_compass.procedures.case_input import case_from_json
@@ -156,7 +158,9 @@ def _read_piece(options: argparse.Namespace) -> int:
     return 0
 
 
-def _calibrate(options: argparse.Namespace, procedure: Procedure[Any], case: Case, seen: SeenPiece, nominal: float) -> int:
+def _calibrate(
+    options: argparse.Namespace, procedure: Procedure[Any], case: Case, seen: SeenPiece, nominal: float
+) -> int:
     """The scanner's record, by what a caliper said of the piece that lies on it."""
     import json
 

@@ -10,17 +10,18 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.pieces.job import Contour, Job, Side
 from keen_compass.quantities.geometry import Point
+from keen_compass.solve.robust import robust
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    Array = NDArray[np.float64]
+    Array = NDArray[np.floating[Any]]
 
 COARSE = 700  # px, longest side of the picture in which it is looked for
 SAMPLED = 220  # px, the same for holding the design against it
@@ -38,7 +39,6 @@ BLOCK = 1.2  # mm, that count as one: edges wander slowly
 SHARP = 2.5  # px, over which an edge rises that is sharp; what is wider is burr, bevel or blur
 OF_BURR = 0.12  # standard, of what is wider
 EDGE_PX = 0.04  # px, standard: what sampling leaves
-TUKEY = 4.0
 LEAST_SEEN = 0.5  # of the profiles across a face
 
 
@@ -60,7 +60,7 @@ class Edge:
 
 
 def edges_of(job: Job) -> tuple[Edge, ...]:
-    """The lines of a piece as it is ordered, its outside first. Raises InputError for what isn't one piece with holes."""
+    """The lines of a piece as ordered, its outside first. Raises InputError for what isn't one piece with holes."""
     items = [item for layer in job.layers for item in layer.items if isinstance(item, Contour)]
     outside = [c for c in items if c.side is Side.OUTSIDE]
     if len(outside) != 1:
@@ -94,9 +94,7 @@ class SeenPiece:
     sizes: dict[str, Size | None]
 
 
-def read_piece(
-    data: bytes, edges: Sequence[Edge], lines: Mapping[str, tuple[Point, Point]], name: str
-) -> SeenPiece:
+def read_piece(data: bytes, edges: Sequence[Edge], lines: Mapping[str, tuple[Point, Point]], name: str) -> SeenPiece:
     """edges: of the piece, its outside first. lines: what is read, by name, from face to face, mm.
 
     Raises InputError where there is no such piece.
@@ -167,14 +165,12 @@ def _roughly(grey: Array, edges: Sequence[Edge], name: str) -> tuple[Array, bool
     return best[1] * factor, len(close) > 1
 
 
-def _leans(shape: object) -> float:
+def _leans(shape: Any) -> float:
     """The turn of the smallest rectangle about it, rad."""
     import shapely
 
-    corners = list(shapely.minimum_rotated_rectangle(shape).exterior.coords)  # type: ignore[arg-type]
-    (ax, ay), (bx, by) = max(
-        ((corners[i], corners[i + 1]) for i in range(2)), key=lambda e: math.dist(*e)
-    )
+    corners = list(shapely.minimum_rotated_rectangle(shape).exterior.coords)
+    (ax, ay), (bx, by) = max(((corners[i], corners[i + 1]) for i in range(2)), key=lambda e: math.dist(*e))
     return math.atan2(by - ay, bx - ax)
 
 
@@ -220,7 +216,9 @@ def _laid_on(grey: Array, edges: Sequence[Edge], T: Array, reach: float, name: s
     import numpy as np
 
     around = sum(len(_points(e, 2.0)[0]) for e in edges)
-    places, normals = (np.concatenate(v) for v in zip(*(_points(e, 2.0 * max(around / 900, 1)) for e in edges), strict=True))
+    places, normals = (
+        np.concatenate(v) for v in zip(*(_points(e, 2.0 * max(around / 900, 1)) for e in edges), strict=True)
+    )
     px = places @ T[:, :2].T + T[:, 2]
     out = normals @ T[:, :2].T
     out /= np.hypot(*out.T)[:, None]
@@ -230,19 +228,13 @@ def _laid_on(grey: Array, edges: Sequence[Edge], T: Array, reach: float, name: s
     if seen.mean() < LEAST_SEEN:
         raise InputError("shows edges that can’t be followed: is it in focus, and flat on the glass?", name)
     p, o, n = places[seen], off[seen], out[seen]
-    A = np.column_stack([n[:, :1] * np.column_stack([p, np.ones(len(p))]), n[:, 1:] * np.column_stack([p, np.ones(len(p))])])
-    weight, rest, step = np.ones(len(p)), o, np.zeros(6)
-    for _ in range(8):
-        step = np.linalg.lstsq(A * weight[:, None], o * weight, rcond=None)[0]
-        rest = o - A @ step
-        spread = 1.4826 * float(np.median(np.abs(rest))) + 0.1
-        weight = np.sqrt(np.clip(1 - (rest / (TUKEY * spread)) ** 2, 0, None) ** 2)
-    rms = math.sqrt(float((weight * rest**2).sum() / weight.sum()))
-    return T + step.reshape(2, 3), rms
+    q = np.column_stack([p, np.ones(len(p))])
+    found = robust(np.column_stack([n[:, :1] * q, n[:, 1:] * q]), o, 0.1)
+    return T + found.x.reshape(2, 3), found.rms
 
 
 def _crossings(grey: Array, px: Array, out: Array, reach: float) -> tuple[Array, Array]:
-    """(how far out, px, each edge lies where it is crossed at half height; over how many px it rises), nan where none."""
+    """(how far out each edge lies where it is crossed at half height, over how many px it rises), px; nan for none."""
     import numpy as np
     from scipy.ndimage import map_coordinates
 
@@ -306,18 +298,12 @@ def _face(grey: Array, edges: Sequence[Edge], T: Array, at: Array, out: Array) -
         return None
     x, o = s[seen], off[seen]
     A = np.column_stack([np.ones_like(x), x, *([x * x] if curved else [])])
-    weight, rest, c = np.ones_like(x), o, np.zeros(A.shape[1])
-    for _ in range(8):
-        c = np.linalg.lstsq(A * weight[:, None], o * weight, rcond=None)[0]
-        rest = o - A @ c
-        spread = 1.4826 * float(np.median(np.abs(rest))) + 0.03
-        weight = np.sqrt(np.clip(1 - (rest / (TUKEY * spread)) ** 2, 0, None) ** 2)
-    spread = math.sqrt(float((weight * rest**2).sum() / weight.sum()))
+    fit = robust(A, o, 0.03)
     independent = max((x.max() - x.min()) / BLOCK, 2.0)
-    lever = math.sqrt(float(np.linalg.inv(A.T @ (A * weight[:, None]))[0, 0]) * weight.sum())  # 1 in the middle of a straight face
+    lever = math.sqrt(float(np.linalg.inv(A.T @ (A * fit.weight[:, None]))[0, 0]) * fit.weight.sum())
     burr = OF_BURR * max(float(np.nanmedian(wide)) - SHARP, 0.0)
-    u = math.hypot(spread * lever / math.sqrt(independent), burr, EDGE_PX)
-    return T[:, :2] @ at + T[:, 2] + way * float(c[0]), u
+    u = math.hypot(fit.rms * lever / math.sqrt(independent), burr, EDGE_PX)
+    return T[:, :2] @ at + T[:, 2] + way * float(fit.x[0]), u
 
 
 def _room(edges: Sequence[Edge], at: Array) -> tuple[float, float, float] | None:

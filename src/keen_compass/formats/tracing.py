@@ -34,7 +34,7 @@ def traced(values: Values, level: float, pixel: Point, smallest: float = 0.0) ->
             f"has an outline of {steps:,} steps from pixel to pixel; at most {MOST_STEPS:,} are traced: smooth it"
         )
     rings = []
-    for contour in find_contours(np.pad(values, 1), level):  # type: ignore[no-untyped-call]
+    for contour in find_contours(np.pad(values, 1), level):
         y, x = (contour - 0.5).T  # a pixel's middle is at one half of it, and one row more lies before
         at = np.stack([x * pixel[0], y * pixel[1]], axis=1)
         if len(at) > 3 and _enclosed(at) >= smallest:

@@ -9,7 +9,7 @@ turned, or visited in another order, can be told.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from keen_compass.errors import PieceError
 from keen_compass.quantities.geometry import Point
@@ -42,6 +42,13 @@ CODE = 22.0  # mm, side of the code
 WORDS = 30.0  # mm above the lower marks, for words
 APART = 8.0  # mm between a target and anything else
 MOST_NUMBER = 999_999
+
+
+class Offset(NamedTuple):
+    """How what a tool drew lies beside a target, mm on the paper (Y up); U: expanded (95 %), each way."""
+
+    at: Point
+    U: Point
 
 
 @dataclass(frozen=True, slots=True)

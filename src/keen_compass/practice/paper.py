@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from dataclasses import replace
 
+from keen_compass.pieces.page import Page
 from keen_compass.pieces.where import Beside, Border
 from keen_compass.procedures.base import Measurand
 from keen_compass.procedures.sheets import place
@@ -14,6 +15,7 @@ from keen_compass.quantities.readings import Kind
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.context import RoundContext
 from keen_compass.shop.kept import KeptPiece
+from keen_compass.standin.photo import Camera, Ink, drawn_on, printed, taken
 from keen_compass.standin.printed import Sheet
 from keen_compass.standin.router import Made
 from keen_compass.standin.truth import Truth
@@ -106,6 +108,16 @@ def picture(context: RoundContext, piece: KeptPiece, made: Made, at: Point, reac
     sheet = Sheet(made.truth, made.settings, _pdf_of(context, piece), practice["seed"])
     seen = sheet.picture(at, replace(made, lines=lines), reach, size)
     return bytes((seen * 255).astype("uint8").tobytes())
+
+
+def photo(context: RoundContext, piece: KeptPiece, made: Made, page: Page, camera: Camera) -> bytes:
+    """A picture of the sheet as it came off the practice machine: what was printed, and what the tool drew on it."""
+    practice = piece.practice or {}
+    ox, oy = place(practice.get("origin", [0.0, 0.0]), "origin")
+    sheet = Sheet(made.truth, made.settings, _pdf_of(context, piece), practice["seed"])
+    lines = [[page.on_paper(sheet.ordered_at(p)) for p in line] for line in sheet.drawn(made, (ox, oy))]
+    blank = printed(sheet.pdf, camera.px_per_mm)
+    return taken(drawn_on(blank, lines, Ink(), practice["seed"]), camera, practice["seed"])
 
 
 def _on_ticks(value: float, eye: Instrument) -> str:

@@ -28,6 +28,7 @@ from keen_compass.rounds import RoundSession
 from keen_compass.rounds.pictures import written
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.listings import lit, typed_there
+from keen_compass.standin.photo import Camera
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.truth import Truth
 
@@ -152,6 +153,18 @@ def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes 
     return context.remembered(
         ("target", piece.id, at, reach, size), lambda: paper.picture(context, piece, made, at, reach, size)
     )
+
+
+PHONE = Camera(px_per_mm=7.0, turn=4.0, tilt=(5.0, -4.0), bends=0.015, light=0.15, noise=2.5, dust=6)
+
+
+def photo(session: RoundSession) -> bytes | None:
+    """A picture of the sheet as somebody's phone takes it; None without a stand-in."""
+    context, piece, page = session.context, session.context.piece, session.seen_sheet.page()
+    truth = context.shop.stand_in(context.kept.machine)
+    if piece is None or page is None or not piece.practice or not piece.sent or truth is None:
+        return None
+    return paper.photo(context, piece, _made_of(session, piece, truth), page, PHONE)
 
 
 def _made_of(session: RoundSession, piece: KeptPiece, truth: Mapping[str, Any]) -> Made:

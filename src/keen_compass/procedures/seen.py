@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from msgspec import Struct
 
-from keen_compass.pieces.page import Page
+from keen_compass.pieces.page import Offset, Page
 from keen_compass.pieces.where import Beside, Faces
 from keen_compass.procedures.base import Procedure
 from keen_compass.quantities.geometry import Point
@@ -47,13 +47,6 @@ class Geometry(Struct):
     def fine(self) -> bool:
         """Whether its targets have verniers."""
         return any(len(d.strokes) > CROSS for d in self.drawn)
-
-
-class Offset(NamedTuple):
-    """How a tool's cross lies beside a target, mm on the paper (Y up); U: 95 %."""
-
-    at: Point
-    U: Point
 
 
 class Reading(NamedTuple):

@@ -20,7 +20,9 @@ from keen_compass.quantities.readings import Reading
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
 from keen_compass.shop.kept import KeptPiece, KeptReading
-from keen_compass.shop.marks import Confirmed, PicturesTaken, Signed, Skipped
+from keen_compass.shop.marks import Confirmed, PicturesTaken, SheetSeen, Signed, Skipped
+
+PICTURE = "picture"  # what stands for an instrument where a reading was taken from a picture
 
 
 class Answers:
@@ -126,11 +128,22 @@ class Answers:
             return None
         return replace(
             self._c.case(self._judged(piece), self._c.in_force(piece), lengths, piece.snapshot.subject, piece),
+            stated=self._stated(piece, lengths),
             confirmed=self._c.mark(Confirmed, piece.id) is not None,
             half_typed=half_typed,
             pieces=min(pieces.values(), default=1),
             previous_errors=self._previous_errors(piece),
         )
+
+    def _stated(self, piece: KeptPiece, counted: Mapping[str, tuple[Reading, ...]]) -> dict[str, float]:
+        """What was read from a picture, and nothing else was since: to what, 95 %, mm."""
+        seen, kept = self._c.mark(SheetSeen, piece.id) or SheetSeen(), self._by_measurand(piece)
+        return {
+            m: U
+            for m, U in seen.U.items()
+            if [r.reading for r in kept.get(m, ()) if r.instrument == PICTURE] == list(counted.get(m, ()))[-1:]
+            and len(counted[m]) == 1
+        }
 
     def _add_draft(self, readings: dict[str, list[Reading]]) -> str:
         """What stands half typed, where it can be a reading; the measurand of which it may not be the whole yet."""

@@ -20,11 +20,11 @@ from keen_compass.quantities.readings import (
     parse_pixel,
     parse_spot,
 )
-from keen_compass.rounds.answers import Answers
+from keen_compass.rounds.answers import PICTURE, Answers
 from keen_compass.rounds.context import RoundContext
-from keen_compass.rounds.undo import Undo
+from keen_compass.rounds.undo import Change, Undo
 from keen_compass.shop.kept import KeptPiece, KeptReading
-from keen_compass.shop.marks import Confirmed, Editing, Identified, PicturesTaken, Skipped, Warmth
+from keen_compass.shop.marks import Confirmed, Editing, Identified, PicturesTaken, SheetSeen, Skipped, Warmth
 from keen_compass.words.say import say
 
 HALF_TYPED = (0.8, 1.25)  # a draft counts in the live answer only when this near to nominal
@@ -240,18 +240,51 @@ class Measuring(Answers):
             return False
         before = {name: self._replaced(name) for name in read}
         self._forget_draft()  # the row goes in the reading's own transaction
+        instruments = {name: self._instrument_for(name) for name in read}
+        self._c.do(self._putting(piece, read, before, instruments))
+        return True
+
+    def put_seen(self, read: Mapping[str, Reading], seen: SheetSeen) -> None:
+        """Keep what a picture shows, in the place of whatever was read of it last (undoable)."""
+        piece = self._c.piece
+        if piece is None:
+            return
+        kept, before = self._by_measurand(), self._c.mark(SheetSeen, piece.id) or SheetSeen()
+        replaced = {name: kept[name][-1] if kept.get(name) else None for name in read}
+        put = self._putting(piece, read, replaced, dict.fromkeys(read, PICTURE))
+        self._clear()
+
+        def change() -> Undo:
+            self._c.put_mark(replace(seen, U={**before.U, **seen.U}), piece.id)
+            back = put()
+
+            def undo() -> None:
+                back()
+                self._c.put_mark(before, piece.id)
+
+            return undo
+
+        self._c.do(change)
+
+    def _putting(
+        self,
+        piece: KeptPiece,
+        read: Mapping[str, Reading],
+        before: Mapping[str, KeptReading | None],
+        instruments: Mapping[str, str],
+    ) -> Change:
+        """Readings by measurand, each in the place of the one that it replaces; done again: where it stood then."""
         slots = {name: r.slot if r else None for name, r in before.items()}
 
         def change() -> Undo:
             undone = []
             for name, reading in read.items():
-                instrument = self._instrument_for(name)
+                instrument = instruments[name]
                 slot = slots[name] = self._c.shop.put_reading(piece.id, name, reading, instrument, slot=slots[name])
                 undone.append((before[name] or KeptReading(slot, name, reading, instrument, ""), before[name] is None))
             return lambda: self._all_back(piece, undone)
 
-        self._c.do(change)
-        return True
+        return change
 
     def _instrument_for(self, name: str) -> str:
         """Which one a reading is kept with; none where it is counted, or judged by eye."""

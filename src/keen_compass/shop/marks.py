@@ -185,6 +185,17 @@ class GivenUp(Mark):
 
 
 @dataclass(frozen=True, slots=True)
+class SheetSeen(Mark):
+    """A picture from which a sheet was read. blob: name of its bytes. U: measurand → what was read of it is known to
+    (95 %, mm).
+    """
+
+    kind: ClassVar[str] = "sheet_seen"
+    blob: str = ""
+    U: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
 class PicturesTaken(Mark):
     """Pictures of a piece. blobs: measurand → name of its bytes. size: (width, height) of all of them, px."""
 
@@ -261,6 +272,7 @@ KINDS: dict[str, type[Mark]] = {
         SheetStages,
         CableRun,
         PicturesTaken,
+        SheetSeen,
         ArtworkChosen,
         Identified,
         Confirmed,

@@ -39,7 +39,8 @@ class SheetMap:
         """Where places of the sheet, n×2 mm, are in the picture, px."""
         at = np.column_stack([places, np.ones(len(places))]) @ self.H.T
         off = at[:, :2] / at[:, 2:] - self.centre
-        return self.centre + off * (1 + self.k1 * (off**2).sum(axis=1, keepdims=True) / self.half**2)
+        found: Array = self.centre + off * (1 + self.k1 * (off**2).sum(axis=1, keepdims=True) / self.half**2)
+        return found
 
     def to_sheet(self, pixels: Array) -> Array:
         """Inverse of `to_picture`."""
@@ -81,7 +82,7 @@ class Fitted:
 
     map: SheetMap
     residuals: Array
-    left_out: Array
+    left_out: NDArray[np.bool_]
 
     @property
     def rms(self) -> float:

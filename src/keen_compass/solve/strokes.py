@@ -1,10 +1,11 @@
 """A printed mark and what a tool drew beside it, fitted together to a piece of a picture (arithmetic.md §12).
 
-    I = (b₀ + b·q + q·B·q) · (1 − a_p·(1 − Π(1 − sᵢ))) · (1 − a_t·(1 − Π(1 − tⱼ)))
+    I = (b₀ + b·q + q·B·q) · ((1 − a_p·P)·(1 − a_t·T) + c·a_p·P·T),  P = 1 − Π(1 − sᵢ), T = 1 − Π(1 − tⱼ)
 
 sᵢ are the print's strokes and rings, whose places among each other are known, tⱼ both strokes of the tool's cross; each
-a band of its width, blurred by σ (half the sum of two error functions across it). Unknown: where the print is, where
-the tool's cross is beside it and how its strokes slope, blur, widths, inks, the ground. Least squares, reweighted:
+a band of its width, blurred by σ (half the sum of two error functions across it). c: how much of the print a tool's
+ink covers, 0 where it is clear. Unknown: where the print is, where the tool's cross is beside it and how its strokes
+slope, blur, widths, inks, the ground. Least squares, reweighted:
 dust and grain count for nothing. What a place is worth comes from how single pieces of the strokes differ (a sandwich
 of blocks), not from the noise of pixels: pens wander, paper has grain. Lengths in mm, greys 0 … 255.
 """
@@ -34,9 +35,9 @@ TUKEY = 4.5  # robust standard deviations
 DAMPING = 1e-3
 MOST_LEAN = 0.15  # by which print lies askew where the map is still a rough one
 GROUND = 6  # of the parameters
-PRINT, TOOL = 13, 19  # how many parameters there are without and with a tool's cross
+PRINT, TOOL = 13, 20  # how many parameters there are without and with a tool's cross
 PX, PY, LEAN_X, LEAN_Y, SIGMA, GAIN, INK = range(GROUND, PRINT)
-EX, EY, SX, SY, WIDTH, TINT = range(PRINT, TOOL)
+EX, EY, SX, SY, WIDTH, TINT, COVER = range(PRINT, TOOL)
 
 
 class Stroke(NamedTuple):
@@ -117,7 +118,7 @@ def laid(x: Array, y: Array, grey: Array, design: Sequence[Stroke | Ring], start
         damping = damping / 3 if cost <= last else damping * 4
         last = cost
         A = (J * weight[:, None]).T @ J
-        step = np.linalg.solve(A + damping * np.diag(np.diag(A) + 1e-9), J.T @ (weight * r))
+        step = np.linalg.solve(A + damping * np.diag(np.diag(A) + 1e-9), J.T @ (weight * r)).astype(float)
         p = _bounded(p, step, n)
         if turn > 4 and float(np.abs(step[[PX, PY, *((EX, EY) if with_tool else ())]]).max()) < ENOUGH:
             break
@@ -127,11 +128,12 @@ def laid(x: Array, y: Array, grey: Array, design: Sequence[Stroke | Ring], start
         return None
     cells = np.floor(x / BLOCK).astype(int) * 4096 + np.floor(y / BLOCK).astype(int)
     # How much ink there is, widths and blur aside: a faint wide line and a dark narrow one look alike.
-    sharp = np.delete(J, [k for k in (SIGMA, GAIN, WIDTH) if k < n], axis=1)
-    u = [*(_block_u(J, weight, r, k, cells) for k in (PX, PY)), _block_u(sharp, weight, r, INK - 2, cells)]
+    kept = [k for k in range(n) if k not in (SIGMA, GAIN, WIDTH)]
+    sharp = J[:, kept]
+    u = [*(_block_u(J, weight, r, k, cells) for k in (PX, PY)), _block_u(sharp, weight, r, kept.index(INK), cells)]
     e = [(0.0, 1.0)] * 3
     if with_tool:
-        e = [*(_block_u(J, weight, r, k, cells) for k in (EX, EY)), _block_u(sharp, weight, r, n - 4, cells)]
+        e = [*(_block_u(J, weight, r, k, cells) for k in (EX, EY)), _block_u(sharp, weight, r, kept.index(TINT), cells)]
     ground, alone = _print_alone(p, x, y, design)
     return Laid(
         (float(p[PX]), float(p[PY])),
@@ -156,13 +158,15 @@ def _bounded(p: Array, step: Array, n: int) -> Array:
     most = np.full(n, np.inf)
     most[[PX, PY]], most[[LEAN_X, LEAN_Y]], most[[SIGMA, GAIN, INK]] = 0.4, 0.03, (0.06, 0.06, 0.25)
     if n == TOOL:
-        most[[EX, EY]], most[[SX, SY]], most[[WIDTH, TINT]] = 0.4, 0.02, (0.15, 0.25)
+        most[[EX, EY]], most[[SX, SY]], most[[WIDTH, TINT, COVER]] = 0.4, 0.02, (0.15, 0.25, 0.3)
     p = p + np.clip(step, -most, most)
     p[[LEAN_X, LEAN_Y]] = np.clip(p[[LEAN_X, LEAN_Y]], -MOST_LEAN, MOST_LEAN)
-    p[SIGMA], p[GAIN], p[INK] = np.clip(p[SIGMA], 0.015, 0.6), np.clip(p[GAIN], -0.08, 0.4), np.clip(p[INK], 0.02, 0.995)
+    p[SIGMA], p[GAIN] = np.clip(p[SIGMA], 0.015, 0.6), np.clip(p[GAIN], -0.08, 0.4)
+    p[INK] = np.clip(p[INK], 0.02, 0.995)
     if n == TOOL:
         p[[SX, SY]] = np.clip(p[[SX, SY]], -0.15, 0.15)
         p[WIDTH], p[TINT] = np.clip(p[WIDTH], 0.03, 1.2), np.clip(p[TINT], -1.5, 0.995)
+        p[COVER] = np.clip(p[COVER], 0.0, 1.0)
     return p
 
 
@@ -174,19 +178,21 @@ def _model(p: Array, x: Array, y: Array, design: Sequence[Stroke | Ring], half: 
     hidden, by = _hidden(design, x, y, p)
     paper = 1 - p[INK] * hidden
     tool, tool_by = _cross(x, y, p, half) if len(p) == TOOL else (np.zeros_like(x), {})
-    tint = 1 - (p[TINT] if len(p) == TOOL else 0.0) * tool
-    J[:, :GROUND] = shapes * (paper * tint)[:, None]
-    on_print, on_tool = -ground * tint * p[INK], ground * paper
+    tinted, covers = (float(p[TINT]), float(p[COVER])) if len(p) == TOOL else (0.0, 0.0)
+    tint, both = 1 - tinted * tool, covers * hidden * tool
+    light = paper * tint + p[INK] * both
+    J[:, :GROUND] = shapes * light[:, None]
+    on_print, on_tool = ground * p[INK] * (covers * tool - tint), ground * (covers * p[INK] * hidden - tinted * paper)
     for k, slope in by.items():
         J[:, k] = on_print * slope
-    J[:, INK] = -ground * tint * hidden
+    J[:, INK] = ground * (both - tint * hidden)
     for k, slope in tool_by.items():
-        J[:, k] += -on_tool * p[TINT] * slope
+        J[:, k] += on_tool * slope
     if len(p) == TOOL:  # the tool's cross is where it is beside the print: it moves with it
         J[:, PX] += J[:, EX]
         J[:, PY] += J[:, EY]
-        J[:, TINT] = -on_tool * tool
-    return ground * paper * tint, J
+        J[:, TINT], J[:, COVER] = -ground * paper * tool, ground * p[INK] * hidden * tool
+    return ground * light, J
 
 
 def _print_alone(p: Array, x: Array, y: Array, design: Sequence[Stroke | Ring]) -> tuple[Array, Array]:
@@ -229,10 +235,7 @@ def _cross(x: Array, y: Array, p: Array, half: float) -> tuple[Array, Columns]:
     """The same of the tool's cross, its strokes along Y and along X, by EX, EY, SX, SY, WIDTH, SIGMA."""
     dx, dy, sigma, width = x - p[PX] - p[EX], y - p[PY] - p[EY], float(p[SIGMA]), float(p[WIDTH])
     parts: list[tuple[Array, Columns]] = []
-    for off, along, slope, across_at, along_at, slope_at in (
-        (dx, dy, p[SX], EX, EY, SX),
-        (dy, dx, p[SY], EY, EX, SY),
-    ):
+    for off, along, slope, across_at, along_at, slope_at in ((dx, dy, p[SX], EX, EY, SX), (dy, dx, p[SY], EY, EX, SY)):
         band, cap = _band(off - slope * along, width, sigma), _band(along, 2 * half + width, sigma)
         parts.append(
             (

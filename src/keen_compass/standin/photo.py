@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import io
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from keen_compass.quantities.geometry import Point
 
@@ -20,7 +20,8 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    Pixels = NDArray[np.float64]
+    Pixels = NDArray[np.floating[Any]]
+    ToPage = Callable[[Pixels, Pixels, np.random.Generator], tuple[Pixels, Pixels]]
 
 POINT = 25.4 / 72  # mm
 FINER = 1.7  # pixels of the paper for one of the picture; each gathers what falls on its area
@@ -128,7 +129,8 @@ def drawn_on(paper: Paper, lines: Sequence[Sequence[Point]], ink: Ink, seed: int
             where = np.linspace(-reach, length + reach, knots)
             left, right = (rng.normal(0, ink.wobble, knots) for _ in "lr")
             half = ink.width / 2 * (1 + ink.starts_thick * (along < 0.5) * (along > -0.3))
-            inside = np.minimum(half + np.interp(along, where, left) - across, half + np.interp(along, where, right) + across)
+            left_edge, right_edge = (np.interp(along, where, side) for side in (left, right))
+            inside = np.minimum(half + left_edge - across, half + right_edge + across)
             inside = np.minimum(inside, np.minimum(along, length - along) + ink.width / 2)
             hides = ink.hides * np.clip(inside * fx + 0.5, 0, 1)
             if ink.shade:
@@ -183,7 +185,9 @@ def _sensed(paper: Paper, camera: Camera, seed: int) -> NDArray[np.uint8]:
     return np.clip(np.round(seen), 0, 255).astype(np.uint8)
 
 
-def _seen_from(paper: Paper, camera: Camera) -> tuple[object, tuple[int, int]]:
+def _seen_from(
+    paper: Paper, camera: Camera
+) -> tuple[Callable[[Pixels, Pixels, np.random.Generator], tuple[Pixels, Pixels]], tuple[int, int]]:
     """(picture → page, the picture’s width and height in px)."""
     import numpy as np
 

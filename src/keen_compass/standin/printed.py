@@ -39,6 +39,7 @@ FARTHEST = 6  # mm that a cross may lie off for its verniers to be read
 PEN = 0.35  # mm, width of what a pen draws
 PEN_COLOUR = (0.75, 0.1, 0.1)
 WANDERS = 0.8  # mm, by which the ends of a tick lie off where they should beside their cross
+SURE_BACK = 5  # turns
 ACROSS = 0.1  # |cosine| below which two lines cross squarely
 
 
@@ -73,6 +74,21 @@ class Sheet:
             y = high / 2 + math.sin(half) * u + math.cos(half) * v
         c, s = math.cos(turn), math.sin(turn)
         return LAID_AT[0] + a + c * x - s * y, LAID_AT[1] + b + s * x + c * y + up
+
+    def ordered_at(self, at: Point) -> Point:
+        """Inverse of `lies_at`."""
+        x, y = paper(self.pdf)[0] / 2, paper(self.pdf)[1] / 2
+        for _ in range(SURE_BACK):  # the map is nearly a similarity: each turn gains two digits
+            (u, v), (ux, uy), (vx, vy) = (self.lies_at(p) for p in ((x, y), (x + 1, y), (x, y + 1)))
+            a, b, c, d = ux - u, vx - u, uy - v, vy - v
+            du, dv, across = at[0] - u, at[1] - v, a * d - b * c
+            x, y = x + (d * du - b * dv) / across, y + (a * dv - c * du) / across
+        return x, y
+
+    def drawn(self, made: Made, origin: Point) -> list[list[Point]]:
+        """Lines that were drawn, along the machine's real axes; origin: as was set, where its own zero was."""
+        ox, oy = self._shift(origin)
+        return [[(x + ox, y + oy) for x, y in line] for line in made.lines]
 
     def _laid(self) -> tuple[float, Point]:
         """As somebody laid it down: (turn in rad, mm aside)."""
@@ -109,8 +125,7 @@ class Sheet:
         machine's own zero was. Raises FileFormatError where nothing was drawn there.
         """
         x, y = self.on_machine(near)
-        ox, oy = self._shift(origin)
-        drawn = [(u + ox, v + oy) for u, v in crossings(made.lines)]
+        drawn = crossings(self.drawn(made, origin))
         nearest = min(drawn, key=lambda d: math.dist(d, (x, y)), default=None)
         if nearest is None:
             raise FileFormatError("nothing was drawn that crosses")

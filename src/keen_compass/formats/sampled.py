@@ -1,0 +1,55 @@
+"""A picture as it is sampled: along a sheet's own directions, in any of its colours."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+from keen_compass.quantities.geometry import Point
+from keen_compass.solve.sheet_map import SheetMap
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Array = NDArray[np.float64]
+    Mask = NDArray[np.bool_]
+
+GREY = 3  # the mean of its colours, beside red, green and blue
+
+
+class Sampled:
+    """Its colours, and their mean, as they are sampled."""
+
+    def __init__(self, colours: NDArray[np.float32]) -> None:
+        """colours: rows of red, green, blue 0 … 255."""
+        import numpy as np
+
+        self.shape = colours.shape[:2]
+        self.channels = [*np.moveaxis(colours, 2, 0), colours.mean(axis=2, dtype=np.float32)]
+
+    def sampled(
+        self, where: SheetMap, at: Point, x: Array, y: Array, channel: int = 3
+    ) -> tuple[Array, NDArray[np.bool_]]:
+        """Greys at places `x`, `y` mm about `at`; and whether they are in the picture."""
+        import numpy as np
+        from scipy.ndimage import map_coordinates
+
+        px = where.to_picture(np.column_stack([at[0] + x.ravel(), at[1] + y.ravel()]))
+        u, v = px[:, 0] - 0.5, px[:, 1] - 0.5
+        inside = (u >= 1) & (v >= 1) & (u <= self.shape[1] - 2) & (v <= self.shape[0] - 2)
+        left, top = math.floor(max(u.min(), 0)), math.floor(max(v.min(), 0))
+        part = self.channels[channel][top : math.ceil(v.max()) + 2, left : math.ceil(u.max()) + 2]
+        if part.size == 0:
+            return np.zeros(x.shape), np.zeros(x.shape, bool)
+        found = map_coordinates(part, [v - top, u - left], order=1, mode="nearest", output=float)
+        return found.reshape(x.shape), inside.reshape(x.shape)
+
+
+def grid(reach: float, res: float) -> tuple[Array, Array]:
+    """Places from −reach to reach mm, rows from the top, `res` to a mm."""
+    import numpy as np
+
+    steps = np.arange(-math.floor(reach * res), math.floor(reach * res) + 1) / res
+    x, y = np.meshgrid(steps, -steps)
+    return x, y

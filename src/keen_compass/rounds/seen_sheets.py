@@ -1,0 +1,91 @@
+"""A sheet read from a photo or a scan: looked at first, and kept once somebody takes it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection
+from dataclasses import dataclass
+from functools import partial
+from typing import TYPE_CHECKING
+
+from keen_compass.errors import InputError
+from keen_compass.pieces.page import Page
+from keen_compass.pieces.where import Beside
+from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.readings import Kind
+from keen_compass.rounds.context import RoundContext
+from keen_compass.rounds.measuring import Measuring
+from keen_compass.shop.marks import SheetSeen
+
+if TYPE_CHECKING:
+    from keen_compass.formats.sheet_picture import SeenSheet
+    from keen_compass.procedures.seen import Readings
+
+
+@dataclass(frozen=True)
+class Looked:
+    """A picture, where the sheet lies in it, and what it shows; of target numbers from 1 their readings' names."""
+
+    data: bytes
+    sheet: SeenSheet
+    readings: Readings
+    by_target: dict[int, tuple[str, ...]]
+
+
+class SeenSheets:
+    """Of the piece that is shown."""
+
+    def __init__(self, context: RoundContext, measuring: Measuring) -> None:
+        self._c, self._measuring = context, measuring
+        self.looked: Looked | None = None  # not taken yet
+
+    @property
+    def possible(self) -> bool:
+        """Whether the piece shown has anything that lies beside a printed target."""
+        return self.page() is not None and any(
+            isinstance(m.where, Beside) and m.kind is Kind.LENGTH for m in self._measuring.measurands()
+        )
+
+    def page(self) -> Page | None:
+        """The sheet of the piece shown; None of what is no sheet."""
+        piece, machine = self._c.piece, self._c.machine
+        if piece is None or not self._c.procedure.printed:
+            return None
+        return self._c.procedure.page_of(piece.parameters, piece.number, down=machine.standpoint.left_handed)
+
+    def look(self, data: bytes, name: str, beside: Callable[[Callable[[], SeenSheet]], SeenSheet]) -> None:
+        """Read a picture; beside: does what takes long, so that nobody waits. Raises InputError, and keeps nothing."""
+        from keen_compass.formats.apart import run_apart
+        from keen_compass.formats.sheet_picture import read_sheet
+        from keen_compass.procedures.seen import readings_of
+
+        page = self.page()
+        if page is None:
+            raise InputError("There is no sheet to be read.")
+        sheet = beside(partial(run_apart, read_sheet, data, page, name, name=name))
+        readings = readings_of(self._c.procedure, page, sheet.beside)
+        read = {r.measurand for r in readings.read}
+        by_target: dict[int, tuple[str, ...]] = dict.fromkeys(range(1, len(page.targets) + 1), ())
+        for m in self._measuring.measurands():
+            if isinstance(m.where, Beside) and m.name in read:
+                by_target[page.targets.index(m.where.at) + 1] += (m.name,)
+        self.looked = Looked(data, sheet, readings, by_target)
+        self._c.changed()
+
+    def take(self, targets: Collection[int]) -> None:
+        """Keep what it shows at these targets, with the picture (undoable)."""
+        looked = self.looked
+        if looked is None:
+            return
+        names = {name for number in targets for name in looked.by_target[number]}
+        read = {r.measurand: r for r in looked.readings.read if r.measurand in names}
+        if not read:
+            raise InputError("Tick what is to be taken, or leave the picture.")
+        blob = self._c.shop.put_blob(looked.data)
+        lengths = {name: Length(r.mm, f"{r.mm:.3f} mm", "mm", 0.0) for name, r in read.items()}
+        self._measuring.put_seen(lengths, SheetSeen(blob, {name: r.U for name, r in read.items()}))
+        self.looked = None
+
+    def leave(self) -> None:
+        """Nothing of it is taken."""
+        self.looked = None
+        self._c.changed()
