@@ -173,8 +173,6 @@ def test_pictures_are_kept_as_they_came_and_their_crosses_found(drawn: RoundSess
     for bad, why in ((b"no picture", "is no picture"), (data[:5000], "whole|damaged")):
         with pytest.raises(InputError, match=why):
             pictures.put("picture_2", bad)
-    with pytest.raises(InputError, match="No such file"):
-        pictures.put_file("picture_2", tmp_path / "none.png")
     assert set(pictures.taken.blobs) == {"picture_1"}
     assert measuring.current() == "picture_2"
 
@@ -269,16 +267,16 @@ def test_pictures_dropped_pasted_from_a_file_and_from_a_folder(window: MainWindo
     tab_to("Picture or folder")
     press(str(tmp_path / "nothing.png"), Qt.Key.Key_Return)
     assert "No such file" in shown(page)
-    surface.file.clear()
-    surface.file.setFocus()
+    surface.source.file.clear()
+    surface.source.file.setFocus()
     press(str(files[2]), Qt.Key.Key_Return)
     settle()
     assert math.dist(surface._place() or (0, 0), places[2]) < 0.3
     measuring.keep()
     folder = tmp_path / "camera"
     folder.mkdir()
-    surface.file.clear()
-    surface.file.setFocus()
+    surface.source.file.clear()
+    surface.source.file.setFocus()
     press(str(folder), Qt.Key.Key_Return)
     (folder / "new.png").write_bytes(files[3].read_bytes())
     until(lambda: "picture_4" in page.model.session.pictures.taken.blobs)

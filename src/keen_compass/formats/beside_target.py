@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from keen_compass.formats.pages import BESIDE, LINE, THIN
+from keen_compass.formats.pages import BESIDE, LINE, THIN, words_box
 from keen_compass.formats.sampled import Sampled, grid
 from keen_compass.pieces.page import ARM, CROSS, DRAWN_TICKS, RINGS, TARGET, Page
 from keen_compass.quantities.geometry import Point
@@ -52,17 +52,20 @@ def free_about(page: Page, at: Point, x: Array, y: Array) -> Mask:
     """Where about a mark or target there is nothing but what its design says: no number, no verniers."""
     import numpy as np
 
+    words = words_box(page)
+    u, v = at[0] + x, at[1] + y
+    clear = ~((u > words.x - 1) & (u < words.x_high) & (v > words.y) & (v < words.y_high))
     is_mark = any(page.on_paper(m.at) == at for m in page.marks)
     begins = (CROSS if is_mark else TARGET) + BESIDE - 0.6
     if is_mark:
         inwards = 1.0 if at[0] < page.width / 2 else -1.0
-        return ~((x * inwards > begins) & (y > -0.5))
+        return clear & ~((x * inwards > begins) & (y > -0.5))
     number = (x > begins) & (x < begins + 6.0) & (np.abs(y) < 2.8)
     if not page.fine:
-        return ~number
+        return clear & ~number
     up = -1.0 if page.down else 1.0
     scales = (y * up > DRAWN_TICKS["x"][0] - 0.4) | (x < -(DRAWN_TICKS["y"][0] - 0.6))
-    return ~(number | scales)
+    return clear & ~(number | scales)
 
 
 def look_at(picture: Sampled, where: SheetMap, page: Page, at: Point, seen: Array | None) -> Laid | None:

@@ -23,7 +23,7 @@ from keen_compass.pieces.page import (
     Page,
     vernier_ticks,
 )
-from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.geometry import Box, Point
 
 if TYPE_CHECKING:
     from reportlab.pdfgen.canvas import Canvas
@@ -35,6 +35,7 @@ THIN, LINE = 0.12, 0.2  # mm
 BESIDE = 2.2  # mm between a thing and what is written about it
 DOT = 0.3  # mm, radius
 PICTURE_DPI = 300.0
+HEADING, LINES_BELOW = 5.0, 24.0  # mm, of words above and below the foot of their heading
 TICK = 1.5  # mm, half of a bar's end
 
 
@@ -188,10 +189,15 @@ def _code(canvas: Canvas, page: Page) -> None:
                 )
 
 
+def words_box(page: Page) -> Box:
+    """Where words stand on the paper, mm: in the strip beside mark 1, towards the middle."""
+    _, y = page.on_paper((INSET, INSET + CROSS + (8.0 if page.down else WORDS - 5.0)))
+    return Box(INSET, y - LINES_BELOW, page.width - 2 * INSET, LINES_BELOW + HEADING)
+
+
 def _words(canvas: Canvas, page: Page, words: tuple[str, ...]) -> None:
-    """In the strip beside mark 1, towards the middle of the paper."""
-    x, y = INSET, INSET + CROSS + (8.0 if page.down else WORDS - 5.0)
-    _, y = page.on_paper((x, y))
+    box = words_box(page)
+    x, y = box.x, box.y + LINES_BELOW
     canvas.setFont("Helvetica-Bold", 16)
     canvas.drawString(x * MM, y * MM, f"{words[0]} {page.number}")
     canvas.setFont("Helvetica", 9)

@@ -32,7 +32,8 @@ LEAST_PX = 3.0  # px per mm: below, a printed line is no line any more
 FIRST_REACH, FARTHER = 1.6, 0.07  # mm, by which a mark may lie off, and mm for each mm from what is known already
 LIKE = 0.42  # correlation with what is printed there, from which on it is that
 FLOOR, FLOOR_PX = 0.006, 0.03  # mm and px: standard, of what no fit of strokes sees (their edges are not alike)
-SCALE_KNOWN = 0.004  # standard, of the local scale of a map: what lies farther beside its target is known less well
+NARROW, OF_A_CUT = 0.2, 0.009  # mm: of so narrow a line nobody sees which lip lies in its own shadow; standard
+SCALE_KNOWN = 0.006  # standard, of the local scale of a map: what lies farther beside its target is known less well
 OFF_FLAT = 0.35  # mm, by which marks may lie off a flat sheet
 FAR = 6.0  # mm, from where what is beside a target is looked for by hand again
 
@@ -246,6 +247,6 @@ def _measured(look: Laid, at: Point, rough: Fitted, last: SheetMap) -> Offset:
     both = np.array([_px(rough, at, look.print), _px(rough, at, tool)])
     print_at, tool_at = last.to_sheet(both)
     off = tool_at - print_at
-    own = FLOOR_PX / last.px_per_mm(np.array(at))
-    U = [math.hypot(look.tool_U[k], 2 * FLOOR, 2 * own, 2 * SCALE_KNOWN * math.hypot(*off.tolist())) for k in range(2)]
+    own = math.hypot(FLOOR_PX / last.px_per_mm(at), OF_A_CUT if look.width < NARROW else FLOOR)
+    U = [math.hypot(look.tool_U[k], 2 * own, 2 * SCALE_KNOWN * math.hypot(*off.tolist())) for k in range(2)]
     return Offset((float(off[0]), float(off[1])), (U[0], U[1]))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Callable
 from dataclasses import replace
 
 from keen_compass.pieces.page import Page
@@ -110,14 +111,17 @@ def picture(context: RoundContext, piece: KeptPiece, made: Made, at: Point, reac
     return bytes((seen * 255).astype("uint8").tobytes())
 
 
-def photo(context: RoundContext, piece: KeptPiece, made: Made, page: Page, camera: Camera) -> bytes:
-    """A picture of the sheet as it came off the practice machine: what was printed, and what the tool drew on it."""
+def photo(context: RoundContext, piece: KeptPiece, made: Made, page: Page, camera: Camera) -> Callable[[], bytes]:
+    """A picture of the sheet as it came off the practice machine: what was printed, and what the tool drew on it.
+
+    What takes its time is left to whoever calls the result: it asks nothing of the shop file any more.
+    """
     practice = piece.practice or {}
     ox, oy = place(practice.get("origin", [0.0, 0.0]), "origin")
     sheet = Sheet(made.truth, made.settings, _pdf_of(context, piece), practice["seed"])
     lines = [[page.on_paper(sheet.ordered_at(p)) for p in line] for line in sheet.drawn(made, (ox, oy))]
-    blank = printed(sheet.pdf, camera.px_per_mm)
-    return taken(drawn_on(blank, lines, Ink(), practice["seed"]), camera, practice["seed"])
+    seed = practice["seed"]
+    return lambda: taken(drawn_on(printed(sheet.pdf, camera.px_per_mm), lines, Ink(), seed), camera, seed)
 
 
 def _on_ticks(value: float, eye: Instrument) -> str:

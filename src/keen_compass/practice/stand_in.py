@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import random
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -158,8 +158,8 @@ def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes 
 PHONE = Camera(px_per_mm=7.0, turn=4.0, tilt=(5.0, -4.0), bends=0.015, light=0.15, noise=2.5, dust=6)
 
 
-def photo(session: RoundSession) -> bytes | None:
-    """A picture of the sheet as somebody's phone takes it; None without a stand-in."""
+def photo(session: RoundSession) -> Callable[[], bytes] | None:
+    """What takes a picture of the sheet as somebody's phone does; None without a stand-in."""
     context, piece, page = session.context, session.context.piece, session.seen_sheet.page()
     truth = context.shop.stand_in(context.kept.machine)
     if piece is None or page is None or not piece.practice or not piece.sent or truth is None:

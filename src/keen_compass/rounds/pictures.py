@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
-from keen_compass.formats.files import read_whole
 from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.cross_mark import CrossMark
 from keen_compass.quantities.geometry import Point
@@ -22,7 +20,6 @@ if TYPE_CHECKING:
 
     from keen_compass.solve.cross import Cross
 
-LARGEST_FILE = 60_000_000  # bytes
 BLURRED = 0.15  # px, standard, from which on a cross is said to be unclear
 ALIKE = 12.0  # px from a place, within which a cross is that which was meant
 
@@ -47,10 +44,6 @@ class Pictures:
         """The picture as it came; None where none was taken."""
         name = self.taken.blobs.get(measurand)
         return self._c.shop.blob(name) if name else None
-
-    def put_file(self, measurand: str, file: Path) -> None:
-        """A picture from a file. Raises InputError where it is none."""
-        self.put(measurand, read_whole(file, LARGEST_FILE), str(file))
 
     def put(self, measurand: str, data: bytes, name: str = "picture") -> None:
         """A picture, kept as it is; its cross goes into the callout where one is found. Raises InputError."""

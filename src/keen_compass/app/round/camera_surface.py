@@ -7,20 +7,8 @@ place, the arrow keys move it by single pixels under the loupe.
 from __future__ import annotations
 
 from functools import partial
-from pathlib import Path
 
-from PySide6.QtCore import (
-    QBuffer,
-    QEvent,
-    QFileSystemWatcher,
-    QIODevice,
-    QMimeData,
-    QObject,
-    QPointF,
-    QRectF,
-    Qt,
-    QTimer,
-)
+from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
@@ -36,10 +24,11 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import ARROWS, Button, painter_on_card, plain_line
+from keen_compass.app.parts import ARROWS, Button, painter_on_card
 from keen_compass.app.round.callout import HEIGHT
+from keen_compass.app.round.picture_source import PictureSource
 from keen_compass.app.round.surface import FloatingSurface, words_at
-from keen_compass.errors import InputError, LengthError
+from keen_compass.errors import LengthError
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.readings import Picture, Spot, parse_pixel
 from keen_compass.rounds import RoundSession
@@ -67,12 +56,9 @@ class CameraSurface(FloatingSurface):
         self._blob = ""
         self._frozen = False
         self._said = ""
-        self._before: set[Path] = set()
-        self.file = plain_line("Picture or folder")
-        self.file.setPlaceholderText("file, or a folder to watch")
-        self.file.returnPressed.connect(self._from_line)
-        self.paste = Button("Paste", self._paste, "quiet")
-        self.paste.setAccessibleName("Paste a picture")
+        self.source = PictureSource()
+        self.source.given.connect(self.take)
+        self.source.refused.connect(self.wanted.emit)
         self.other = Button("Other cross", self._other, "quiet")
         self._tools = QWidget(self)
         column = QVBoxLayout(self._tools)
@@ -80,13 +66,11 @@ class CameraSurface(FloatingSurface):
         column.setSpacing(6)
         row = QHBoxLayout()
         row.setSpacing(6)
-        for button in (self.other, self.paste):
+        for button in (self.other, self.source.paste):
             button.setStyleSheet("QPushButton { padding: 0 4px; }")
             row.addWidget(button)
         column.addLayout(row)
-        column.addWidget(self.file)
-        self._watcher = QFileSystemWatcher(self)
-        self._watcher.directoryChanged.connect(lambda _: QTimer.singleShot(SETTLES, self._look_into_folder))
+        column.addWidget(self.source.file)
         self.box.edit.installEventFilter(self)
 
     # What is shown
@@ -151,49 +135,6 @@ class CameraSurface(FloatingSurface):
         if self.session is not None and not self._frozen and (shown := self._shown()):
             self.wanted.emit(partial(self.session.pictures.put, shown, data, name))
 
-    def take_file(self, file: Path) -> None:
-        """A picture from a file."""
-        if self.session is not None and not self._frozen and (shown := self._shown()):
-            self.wanted.emit(partial(self.session.pictures.put_file, shown, file))
-
-    def _from_line(self) -> None:
-        """A picture, or a folder in which the camera leaves them."""
-        path = Path(self.file.text().strip()).expanduser()
-        if not path.is_dir():
-            self.take_file(path)
-            return
-        if self._watcher.directories():
-            self._watcher.removePaths(self._watcher.directories())
-        self._before = _pictures_in(path)
-        self._watcher.addPath(str(path))
-        self.update()
-
-    def _look_into_folder(self) -> None:
-        """The newest picture that wasn't there before is the next one."""
-        for folder in self._watcher.directories():
-            now = _pictures_in(Path(folder))
-            fresh = sorted(now - self._before, key=lambda f: f.stat().st_mtime)
-            self._before = now
-            if fresh and self.current() is not None:
-                self.take_file(fresh[-1])
-
-    def _paste(self) -> None:
-        self._take_from(QGuiApplication.clipboard().mimeData())
-
-    def _take_from(self, given: QMimeData) -> bool:
-        """What was dropped or copied: a file, or a picture itself."""
-        files = [url.toLocalFile() for url in given.urls() if url.isLocalFile()]
-        if files:
-            self.take_file(Path(files[0]))
-            return True
-        if given.hasImage():
-            buffer = QBuffer()
-            buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-            QImage(given.imageData()).save(buffer, "PNG")  # type: ignore[call-overload]
-            self.take(bytes(buffer.data().data()), "picture")
-            return True
-        return False
-
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """Pictures may be dropped."""
         if not self._frozen and (event.mimeData().hasImage() or event.mimeData().hasUrls()):
@@ -201,7 +142,7 @@ class CameraSurface(FloatingSurface):
 
     def dropEvent(self, event: QDropEvent) -> None:
         """The picture whose turn it is."""
-        if self._take_from(event.mimeData()):
+        if self.source.take_from(event.mimeData()):
             event.acceptProposedAction()
 
     # Putting right
@@ -211,7 +152,7 @@ class CameraSurface(FloatingSurface):
         if watched is self.box.edit and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             if event.matches(QKeySequence.StandardKey.Paste):
                 given = QGuiApplication.clipboard().mimeData()
-                return (given.hasImage() or given.hasUrls()) and self._take_from(given)
+                return (given.hasImage() or given.hasUrls()) and self.source.take_from(given)
             arrow, at = ARROWS.get(Qt.Key(event.key())), self._place()
             if arrow and at and self._blob and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
                 step = COARSE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else FINE
@@ -354,10 +295,3 @@ class CameraSurface(FloatingSurface):
             p.setFont(th.font(17, bold=True))
             p.setPen(th.color("ink"))
             words_at(p, rect.center(), c.measurand.name.removeprefix("picture_"), width=rect.width())
-
-
-def _pictures_in(folder: Path) -> set[Path]:
-    try:
-        return {f for f in folder.iterdir() if f.suffix.lower() in PICTURES and f.is_file()}
-    except OSError as error:
-        raise InputError(error.strerror or "can't be read", str(folder)) from None

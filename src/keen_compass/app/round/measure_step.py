@@ -17,6 +17,7 @@ from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.piece_canvas import PieceCanvas
+from keen_compass.app.round.seen_panel import PictureBar, SeenPanel
 from keen_compass.app.round.surface import surface_for
 from keen_compass.app.round.warmth_bar import WarmthBar
 from keen_compass.practice import stand_in
@@ -55,6 +56,9 @@ class MeasureStep(QWidget):
         self.instruments = InstrumentBar(model)
         self.warmth = WarmthBar(model)
         self.judged = JudgedBar(model)
+        self.photo, self.seen = PictureBar(model), SeenPanel(model)
+        self.photo.done.connect(self.take_focus)
+        self.seen.done.connect(self.take_focus)
         if isinstance(self.surface, PieceCanvas):
             self.surface.edge.connect(self.judged.point_at)
         layout = QVBoxLayout(self)
@@ -64,6 +68,8 @@ class MeasureStep(QWidget):
         layout.addWidget(self.identity)
         layout.addWidget(self.warmth)
         layout.addWidget(self.judged)
+        layout.addWidget(self.photo)
+        layout.addWidget(self.seen, 1)
         layout.addWidget(self.surface, 1)
         layout.addWidget(self.strip)
         link.changed.connect(self._follow_link)
@@ -86,6 +92,11 @@ class MeasureStep(QWidget):
         self.warmth.refresh()
         self.judged.refresh(editable=not frozen)
         self.instruments.refresh()
+        self.photo.refresh(editable=not frozen)
+        self.seen.refresh()
+        looking = session.seen_sheet.looked is not None  # at a picture: nothing else is asked meanwhile
+        self.surface.setVisible(not looking)
+        self.strip.setVisible(not looking)
         self._follow_link()
 
     def _follow_link(self) -> None:
@@ -117,7 +128,9 @@ class MeasureStep(QWidget):
     def take_focus(self) -> None:
         """Give the keyboard to wherever one types next."""
         edit = self.surface.current_edit()
-        if self.instruments.isVisibleTo(self):
+        if self.seen.isVisibleTo(self):
+            self.seen.take_focus()
+        elif self.instruments.isVisibleTo(self):
             self.instruments.take_focus()
         elif self.identity.isVisibleTo(self):
             self.identity.line.setFocus()

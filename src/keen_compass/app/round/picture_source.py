@@ -1,0 +1,102 @@
+"""Where pictures come from: dropped, pasted, a file that is named, or a folder in which a camera leaves them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import QBuffer, QFileSystemWatcher, QIODevice, QMimeData, QObject, QTimer, Signal
+from PySide6.QtGui import QGuiApplication, QImage
+
+from keen_compass.app.parts import Button, plain_line
+from keen_compass.errors import InputError
+from keen_compass.formats.files import read_whole
+
+KINDS = (".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
+LARGEST_FILE = 60_000_000  # bytes
+SETTLES = 400  # ms, after which a file that appears in a folder is whole
+
+
+class PictureSource(QObject):
+    """A line for a file or a folder and a button that pastes, for whoever lays them out.
+
+    `given` carries a picture's bytes and its name; `refused` what raises, in words, when it is run.
+    """
+
+    given = Signal(bytes, str)
+    refused = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._before: set[Path] = set()
+        self.file = plain_line("Picture or folder")
+        self.file.setPlaceholderText("file, or a folder to watch")
+        self.file.returnPressed.connect(self._from_line)
+        self.paste = Button("Paste", lambda: self.take_from(QGuiApplication.clipboard().mimeData()), "quiet")
+        self.paste.setAccessibleName("Paste a picture")
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.directoryChanged.connect(lambda _: QTimer.singleShot(SETTLES, self._look_into_folder))
+
+    def take_file(self, file: Path) -> None:
+        """A picture from a file."""
+        self._tried(lambda: self.given.emit(read_whole(file, LARGEST_FILE), str(file)))
+
+    def take_from(self, given: QMimeData) -> bool:
+        """What was dropped or copied: a file, or a picture itself; whether it was any."""
+        files = [url.toLocalFile() for url in given.urls() if url.isLocalFile()]
+        if files:
+            self.take_file(Path(files[0]))
+            return True
+        if given.hasImage():
+            buffer = QBuffer()
+            buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+            QImage(given.imageData()).save(buffer, "PNG")  # type: ignore[call-overload]
+            self.given.emit(bytes(buffer.data().data()), "picture")
+            return True
+        return False
+
+    def _tried(self, run: Callable[[], None]) -> None:
+        try:
+            run()
+        except InputError as error:
+            self.refused.emit(partial(_say_again, error))
+
+    def _from_line(self) -> None:
+        """A picture, or a folder in which the camera leaves them."""
+        path = Path(self.file.text().strip()).expanduser()
+        if not path.is_dir():
+            self.take_file(path)
+            return
+        if self._watcher.directories():
+            self._watcher.removePaths(self._watcher.directories())
+
+        def watch() -> None:
+            self._before = _pictures_in(path)
+            self._watcher.addPath(str(path))
+
+        self._tried(watch)
+
+    def _look_into_folder(self) -> None:
+        """The newest picture that wasn't there before is the next one."""
+
+        def look() -> None:
+            for folder in self._watcher.directories():
+                now = _pictures_in(Path(folder))
+                fresh = sorted(now - self._before, key=lambda f: f.stat().st_mtime)
+                self._before = now
+                if fresh:
+                    self.take_file(fresh[-1])
+
+        self._tried(look)
+
+
+def _say_again(error: InputError) -> None:
+    raise error
+
+
+def _pictures_in(folder: Path) -> set[Path]:
+    try:
+        return {f for f in folder.iterdir() if f.suffix.lower() in KINDS and f.is_file()}
+    except OSError as error:
+        raise InputError(error.strerror or "can't be read", str(folder)) from None

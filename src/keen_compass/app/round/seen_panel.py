@@ -1,0 +1,306 @@
+"""A photo or scan of the sheet: where it is taken in, and, looked at, what was found in it, each target with a tick.
+
+The picture is shown as it was taken, with each target and the tool's cross drawn where they were found; under the loupe
+is the target whose tick has the keyboard, or that the pointer is over.
+"""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from functools import partial
+
+from PySide6.QtCore import QBuffer, QEvent, QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QImageReader, QPainter, QPen, QResizeEvent
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Line, Text, empty, painter_on_card
+from keen_compass.app.round.model import RoundModel
+from keen_compass.app.round.picture_source import PictureSource
+from keen_compass.app.round.surface import words_at
+from keen_compass.app.waiting import Dropped, beside
+from keen_compass.pieces.page import ARM
+from keen_compass.practice import stand_in
+from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.lengths import MM_PER_INCH, format_mm, length_in_words
+from keen_compass.rounds.seen_sheets import Looked
+from keen_compass.words.say import say
+
+ABOUT = 8.0  # mm to each side of a target that the loupe shows
+LIST, NARROW_LIST, NARROW = 330, 262, 640  # px, of the ticks beside the picture; the same where there is less in all
+GAP = 12.0  # px
+
+
+class PictureBar(QWidget):
+    """One row: a file or folder, what was copied, or a picture that the stand-in takes. `done`: one was looked at."""
+
+    done = Signal()
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self._model = model
+        self.setAcceptDrops(True)
+        self.source = PictureSource()
+        self.source.given.connect(self._look)
+        self.source.refused.connect(lambda run: model.attempt("picture", run))
+        self.practice = Button("Stand-in takes one", self._practise, "quiet")
+        self._complaint = Text(colour="bad")
+        self._complaint.hide()
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        self.source.file.setPlaceholderText("photo or scan: drop it, or name its file or folder")
+        self.source.file.setAccessibleName("Photo or scan of the sheet")
+        row.addWidget(self.source.file, 1)
+        row.addWidget(self.source.paste)
+        row.addWidget(self.practice)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addLayout(row)
+        layout.addWidget(self._complaint)
+
+    def refresh(self, *, editable: bool) -> None:
+        """There where a sheet can be read so, and nothing is looked at yet."""
+        session = self._model.session
+        possible = editable and session.seen_sheet.possible and session.seen_sheet.looked is None
+        self.setVisible(possible)
+        piece = session.context.piece
+        self.practice.setVisible(possible and piece is not None and bool(piece.practice))
+        self._complaint.say(self._model.trouble.get("picture", ""))
+        self._complaint.setVisible(bool(self._complaint.text()))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Pictures may be dropped."""
+        if event.mimeData().hasImage() or event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """The sheet is in it."""
+        if self.source.take_from(event.mimeData()):
+            event.acceptProposedAction()
+
+    def _look(self, data: bytes, name: str) -> None:
+        sheet = self._model.session.seen_sheet
+
+        def run() -> None:
+            try:
+                sheet.look(data, name, partial(beside, "The sheet is read"))
+            except Dropped:  # whoever waited left it
+                sheet.leave()
+
+        if self._model.attempt("picture", run):
+            self.source.file.clear()
+            self.done.emit()
+
+    def _practise(self) -> None:
+        take = stand_in.photo(self._model.session)
+        if take is not None:
+            with suppress(Dropped):
+                self._look(beside("The stand-in takes a picture", take), "picture")
+
+
+class SeenPanel(QWidget):
+    """What was found in a picture, before any of it counts. `done`: it was taken, or left."""
+
+    done = Signal()
+
+    def __init__(self, model: RoundModel) -> None:
+        super().__init__()
+        self._model = model
+        self._shown: Looked | None = None
+        self.picture = SeenPicture()
+        self.ticks: dict[int, QCheckBox] = {}
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(0)
+        self._said = Text("", colour="warn")
+        self.take = Button("Take these", self._take, "primary")
+        self.leave = Button("Leave it", self._leave, "quiet")
+        self._complaint = Text("", colour="bad")
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        heading = Text("Beside each target, X and Y", 17, bold=True)
+        for widget in (heading, self._said):
+            column.addWidget(widget)
+        column.addLayout(self._rows)
+        column.addWidget(self.picture.loupe, 1)
+        column.addWidget(self._complaint)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.leave)
+        buttons.addWidget(self.take, 1)
+        column.addLayout(buttons)
+        self._list = QWidget()
+        self._list.setLayout(column)
+        column.setContentsMargins(0, 0, 0, 0)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(10)
+        layout.addWidget(self.picture, 1)
+        layout.addWidget(self._list)
+
+    def refresh(self) -> None:
+        """The picture that is looked at now, if any."""
+        session = self._model.session
+        looked = session.seen_sheet.looked
+        self.setVisible(looked is not None)
+        self._complaint.say(self._model.trouble.get("picture", ""))
+        if looked is self._shown:
+            return
+        self._shown = looked
+        self.picture.show_looked(looked)
+        empty(self._rows)
+        self.ticks = {}
+        if looked is None:
+            return
+        units = session.context.machine.units
+        self._said.say(" ".join(say(n) for n in (*looked.sheet.notes, *looked.readings.notes)))
+        self._said.setVisible(bool(self._said.text()))
+        read = {r.measurand: r for r in looked.readings.read}
+        size, decimals = (1.0, 2) if units == "mm" else (MM_PER_INCH, 4)
+        for number, names in looked.by_target.items():
+            if not names:
+                self._rows.addWidget(Line(f"{number}   not seen: read it by hand", colour="soft"))
+                continue
+            values = ",  ".join(format_mm(read[n].mm / size, decimals, signed=True) for n in names)
+            U = length_in_words(max(read[n].U for n in names), units, 2)
+            tick = QCheckBox(f"{number}   {values}  ± {U}")
+            tick.setFont(th.font(th.TEXT))
+            tick.setMinimumHeight(th.HAND)
+            tick.setChecked(True)
+            tick.setAccessibleName(f"Take target {number}: {values}, give or take {U}")
+            tick.installEventFilter(self)
+            self.ticks[number] = tick
+            self._rows.addWidget(tick)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The picture has what the list leaves."""
+        super().resizeEvent(event)
+        self._list.setFixedWidth(LIST if self.width() >= NARROW else NARROW_LIST)
+
+    def take_focus(self) -> None:
+        """On what leads on."""
+        self.take.setFocus()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """What has the keyboard, or the pointer over it, is under the loupe."""
+        if event.type() in (QEvent.Type.FocusIn, QEvent.Type.Enter):
+            self.picture.look_at(next((n for n, tick in self.ticks.items() if tick is watched), 0))
+        return super().eventFilter(watched, event)
+
+    def _take(self) -> None:
+        ticked = [number for number, tick in self.ticks.items() if tick.isChecked()]
+        if self._model.attempt("picture", partial(self._model.session.seen_sheet.take, ticked)):
+            self.done.emit()
+
+    def _leave(self) -> None:
+        self._model.attempt("picture", self._model.session.seen_sheet.leave)
+        self.done.emit()
+
+
+class SeenPicture(QWidget):
+    """The picture with what was found drawn over it; its loupe is a widget for whoever lays it out."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumSize(250, 230)
+        self._image = QImage()
+        self._looked: Looked | None = None
+        self._number = 0
+        self.loupe = Loupe(self)
+
+    def show_looked(self, looked: Looked | None) -> None:
+        """Another picture, or none."""
+        self._looked, self._number = looked, 0
+        self._image = QImage()
+        if looked is not None:
+            buffer = QBuffer()
+            buffer.setData(looked.data)
+            reader = QImageReader(buffer)
+            reader.setAutoTransform(True)  # turned as its tag says, as it was read
+            self._image = reader.read()
+            self._number = next((n for n, names in looked.by_target.items() if names), 1)
+        self._show_anew()
+
+    def look_at(self, number: int) -> None:
+        """That target under the loupe."""
+        if number and number != self._number:
+            self._number = number
+            self._show_anew()
+
+    def _show_anew(self) -> None:
+        self.update()
+        self.loupe.update()
+
+    def paintEvent(self, _event: object) -> None:
+        """Picture and targets."""
+        p = painter_on_card(self)
+        if self._looked is None or self._image.isNull():
+            return
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        room = QRectF(self.rect()).adjusted(GAP, GAP, -GAP, -GAP)
+        scale = min(room.width() / self._image.width(), room.height() / self._image.height())
+        wide, high = self._image.width() * scale, self._image.height() * scale
+        area = QRectF(room.center().x() - wide / 2, room.center().y() - high / 2, wide, high)
+        p.drawImage(area, self._image)
+        page = self._looked.sheet.page
+        p.setFont(th.font(th.TEXT, bold=True))
+        for number, target in enumerate(page.targets, 1):
+            at = self._at(page.on_paper(target))
+            spot = area.topLeft() + at * scale
+            here = number == self._number
+            p.setPen(QPen(th.color("focus" if self._looked.by_target[number] else "bad"), 3.2 if here else 1.8))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawEllipse(spot, 14.0, 14.0)
+
+    def _at(self, place: Point) -> QPointF:
+        """Where a place of the paper is in the picture, px."""
+        import numpy as np
+
+        assert self._looked is not None
+        u, v = self._looked.sheet.map.to_picture(np.array([place]))[0].tolist()
+        return QPointF(u, v)
+
+    def draw_loupe(self, p: QPainter, area: QRectF) -> None:
+        """About a target, with the cross that was found there."""
+        if self._looked is None or self._image.isNull():
+            return
+        sheet = self._looked.sheet
+        x, y = sheet.page.on_paper(sheet.page.targets[self._number - 1])
+        middle, half = self._at((x, y)), ABOUT * sheet.px_per_mm
+        p.save()
+        p.setClipRect(area)
+        p.fillRect(area, th.color("line"))
+        p.drawImage(area, self._image, QRectF(middle.x() - half, middle.y() - half, 2 * half, 2 * half))
+        scale = area.width() / (2 * half)
+        seen = sheet.beside[self._number - 1]
+        if seen is not None and self._looked.by_target[self._number]:
+            ex, ey = seen.at
+            p.setPen(QPen(th.color("focus"), 1.6))
+            for dx, dy in ((1.0, 0.0), (0.0, 1.0)):
+                for side in (-1, 1):
+                    ends = (self._at((x + ex + side * r * dx, y + ey + side * r * dy)) for r in (1.0, ARM + 1.5))
+                    first, last = (area.center() + (end - middle) * scale for end in ends)
+                    p.drawLine(first, last)
+        p.restore()
+        p.setPen(QPen(th.color("line"), 2))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawRect(area)
+        p.setFont(th.font(17, bold=True))
+        p.setPen(th.color("ink"))
+        words_at(p, QPointF(area.center().x(), area.top() - 12), f"Target {self._number}", width=area.width())
+
+
+class Loupe(QWidget):
+    """A target as large as there is room."""
+
+    def __init__(self, picture: SeenPicture) -> None:
+        super().__init__()
+        self._picture = picture
+        self.setMinimumHeight(90)
+
+    def paintEvent(self, _event: object) -> None:
+        """Its number, and the target."""
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        room = QRectF(self.rect()).adjusted(0, 26, 0, -2)
+        side = min(room.width(), room.height())
+        self._picture.draw_loupe(p, QRectF(room.center().x() - side / 2, room.top(), side, side))

@@ -1,0 +1,190 @@
+"""Sheets read from pictures in the real window: practice takes them, a file is named, another sheet is refused."""
+
+from __future__ import annotations
+
+import math
+import os
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+
+from driving import click, focus, press, shown
+from keen_compass.app.window import MainWindow
+from keen_compass.practice import paper as practice
+from keen_compass.practice import stand_in
+from keen_compass.practice.playing import correct_all
+from keen_compass.procedures.base import Step
+from keen_compass.quantities.verdict import Verdict
+from keen_compass.rounds import RoundSession
+from keen_compass.rounds.answers import PICTURE
+from keen_compass.shop.marks import SheetSeen
+from looks import check_looks, settle
+from test_window_sheets import begin, page_of, printed_and_loaded
+
+RETURN = Qt.Key.Key_Return
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+def drawn_sheet(window: MainWindow, session: RoundSession) -> None:
+    """From the printer as far as what is drawn, by keyboard."""
+    printed_and_loaded(window)
+    for _ in session.making.sheets.marks:
+        press(practice.shows_mark(session) or "", RETURN)
+    press(RETURN)
+    assert focus() == "Draw on the stand-in"
+    press(RETURN)
+    settle()
+
+
+def by_picture(window: MainWindow) -> int:
+    """Everything that the sheet shows, taken from a picture; how many acts that took."""
+    page = page_of(window)
+    click(page, "Stand-in takes one")
+    settle()
+    assert focus() == "Take these"
+    press(RETURN)
+    settle()
+    return 2
+
+
+def photo_of(session: RoundSession) -> bytes:
+    """The same as a file."""
+    take = stand_in.photo(session)
+    assert take is not None
+    return take()
+
+
+def really_off(session: RoundSession, head: str) -> list[float]:
+    """How far what is held is off what is so, mm, both ways."""
+    truth = session.context.shop.stand_in(session.context.kept.machine)
+    held = session.context.values()
+    assert truth is not None
+    return [held[f"{head}_{a}"].base - truth["heads"][head][k] for k, a in enumerate("xy")]  # type: ignore[union-attr]
+
+
+def test_a_pointer_is_put_right_by_pictures_alone(window: MainWindow, tmp_path: Path) -> None:
+    session = begin(window, "kingfisher", quantity="sensor_x")
+    drawn_sheet(window, session)
+    page = page_of(window)
+    check_looks(window, (1280, 800))
+    if folder := os.environ.get("KEEN_PICTURES"):
+        window.grab().save(f"{folder}/bar.png")
+        window.resize(1024, 700)
+        settle()
+        window.grab().save(f"{folder}/bar-small.png")
+        window.resize(1280, 800)
+    click(page, "Stand-in takes one")
+    settle()
+    panel = page.measure.seen
+    assert focus() == "Take these"
+    assert len(panel.ticks) == 5
+    assert not page.measure.surface.isVisibleTo(page)
+    check_looks(window, (1280, 800))
+    if folder := os.environ.get("KEEN_PICTURES"):
+        window.grab().save(f"{folder}/seen.png")
+        window.resize(1024, 700)
+        settle()
+        window.grab().save(f"{folder}/seen-small.png")
+        check_looks(window, (1024, 700))
+    panel.ticks[2].setFocus()
+    press(Qt.Key.Key_Space)  # it is read by hand
+    click(page, "Take these")
+    readings = session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
+    assert {r.measurand for r in readings} == {f"t{i}_{a}" for i in (1, 3, 4, 5) for a in "xy"}
+    assert {r.instrument for r in readings} == {PICTURE}
+    seen = session.context.mark(SheetSeen, session.context.piece.id)  # type: ignore[union-attr]
+    assert seen is not None
+    assert session.context.shop.blob(seen.blob)
+    assert session.measuring.current() == "t2_x"
+    case = session.measuring.case_of(session.context.piece)  # type: ignore[arg-type]
+    assert case is not None
+    assert case.stated == pytest.approx({m: seen.U[m] for m in case.readings})
+    press(Qt.Key.Key_Z, modifier=CONTROL)  # all of it at once
+    assert not session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
+    press(Qt.Key.Key_Z, modifier=CONTROL | Qt.KeyboardModifier.ShiftModifier)
+    assert len(session.context.shop.readings(session.context.piece.id)) == 8  # type: ignore[union-attr]
+    # One that is typed over counts as any other reading from there on.
+    session.measuring.edit(readings[0].slot)
+    session.measuring.type("0.10 mm")
+    assert session.measuring.keep()
+    case = session.measuring.case_of(session.context.piece)  # type: ignore[arg-type]
+    assert case is not None
+    assert "t1_x" not in case.stated
+    press(Qt.Key.Key_Z, modifier=CONTROL)
+
+
+def test_a_picture_from_a_file(window: MainWindow, tmp_path: Path) -> None:
+    session = begin(window, "kingfisher", quantity="sensor_x")
+    drawn_sheet(window, session)
+    page = page_of(window)
+    picture = tmp_path / "phone.jpg"
+    picture.write_bytes(photo_of(session))
+    line = page.measure.photo.source.file
+    for name, words in (("none.jpg", "No such file"), (Path(__file__).name, "No such file")):
+        line.setFocus()
+        line.clear()
+        press(name, RETURN)
+        assert words in shown(page)
+    (tmp_path / "broken.jpg").write_bytes(picture.read_bytes()[:4000])
+    line.clear()
+    press(str(tmp_path / "broken.jpg"), RETURN)
+    settle()
+    assert "whole" in shown(page) or "damaged" in shown(page)
+    line.clear()
+    press(str(picture), RETURN)
+    settle()
+    assert len(page.measure.seen.ticks) == 5
+    press(RETURN)
+    f = session.measuring.findings()
+    assert f[0].verdict is Verdict.OUT
+    off = really_off(session, "sensor")
+    assert all(abs(x.error - real) <= 0.15 for x, real in zip(f, off, strict=True))  # type: ignore[operator]
+
+
+def test_a_second_sheet_confirms_by_picture(window: MainWindow) -> None:
+    session = begin(window, "kingfisher", quantity="sensor_x")
+    drawn_sheet(window, session)
+    assert by_picture(window) <= 10
+    click(page_of(window), "To Correct")
+    before = really_off(session, "sensor")
+    correct_all(session)
+    session.go(Step.MAKE)
+    page_of(window).refresh()
+    settle()
+    drawn_sheet(window, session)
+    by_picture(window)
+    assert {f.verdict for f in session.measuring.findings()} == {Verdict.IN}
+    assert math.hypot(*really_off(session, "sensor")) < 0.2 < math.hypot(*before)
+
+
+def test_another_sheet_is_told_by_its_code(window: MainWindow, tmp_path: Path) -> None:
+    session = begin(window, "kingfisher", quantity="sensor_x")
+    drawn_sheet(window, session)
+    old = tmp_path / "old.jpg"
+    old.write_bytes(photo_of(session))
+    session.go(Step.MAKE)
+    page_of(window).refresh()
+    settle()
+    drawn_sheet(window, session)
+    page = page_of(window)
+    page.measure.photo.source.file.setFocus()
+    press(str(old), RETURN)
+    settle()
+    piece = session.context.piece
+    assert piece is not None
+    assert f"shows pointer {piece.number - 1}, not pointer {piece.number}" in shown(page)
+    assert session.seen_sheet.looked is None
+
+
+def test_a_print_scale_is_checked_by_picture(window: MainWindow) -> None:
+    session = begin(window, "kingfisher", "print-scale", "print_scale_x")
+    drawn_sheet(window, session)
+    page = page_of(window)
+    click(page, "Stand-in takes one")
+    settle()
+    assert "Distances across the sheet are not read from a picture" in shown(page)
+    press(RETURN)
+    readings = session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
+    assert {r.measurand for r in readings} == {f"c{i}_{a}" for i in range(1, 6) for a in "xy"}
+    assert session.measuring.current() == "x"  # what is left is measured by hand
