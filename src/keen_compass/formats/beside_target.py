@@ -29,7 +29,7 @@ DEEPEST = 1.2  # of the logarithm of light: darker counts no more
 STANDS_OUT = 7.0  # robust standard deviations of what else looks like a cross
 PLAINLY_BETTER = 1.15  # by which one colour must show it better than their mean
 LEAST_TINT = 6.0  # standard uncertainties of the tool's ink
-ARM_SEEN = 0.3  # of a stroke's tint: what each end of an arm must have at least
+ARM_SEEN, FAINT_ARM = 0.4, 0.2  # of what a stroke should show: what three arms must, and the fourth at least
 MOVED = 0.6  # mm, by which a fit may end beside where it began
 WIDEST = 1.0  # mm, of a tool's stroke
 
@@ -136,7 +136,7 @@ def _together(
 
 
 def _arms(x: Array, y: Array, grey: Array, use: Mask, fit: Laid) -> bool:
-    """Whether what was found has the arms of a cross: at least three of four, seen beyond what is printed."""
+    """Whether what was found has the arms of a cross, seen beyond what is printed: three plainly, none not at all."""
     import numpy as np
 
     ground, hidden = fit.ground, fit.printed
@@ -146,7 +146,8 @@ def _arms(x: Array, y: Array, grey: Array, use: Mask, fit: Laid) -> bool:
     clear[use] = hidden < OVER_PRINT
     dx, dy = x - fit.print[0] - fit.tool[0], y - fit.print[1] - fit.tool[1]
     across = {"x": dx - fit.slopes[0] * dy, "y": dy - fit.slopes[1] * dx}
-    good = known = 0
+    shares: list[float] = []
+    peak = math.erf(fit.width / 2 / (math.sqrt(2) * fit.blur))  # of its tint, what a blurred stroke still has
     half, aside = max(fit.width / 2, 0.06), fit.width / 2 + 2.5 * fit.blur
     for name, along in (("x", dy), ("y", dx)):
         for side in (-1, 1):
@@ -154,9 +155,8 @@ def _arms(x: Array, y: Array, grey: Array, use: Mask, fit: Laid) -> bool:
             on, off = arm & (np.abs(across[name]) < half), arm & (np.abs(np.abs(across[name]) - aside - 0.25) < 0.25)
             if on.sum() < 4 or off.sum() < 4:
                 continue
-            known += 1
-            good += bool(fit.tint * (left[on].mean() - left[off].mean()) > 0.25 * ARM_SEEN * fit.tint**2)
-    return known >= 3 and good >= known - (known == 4)
+            shares.append(float(left[on].mean() - left[off].mean()) / (peak * fit.tint))
+    return len(shares) >= 3 and min(shares) > FAINT_ARM and sorted(shares)[-3] > ARM_SEEN
 
 
 def _crosses(

@@ -127,13 +127,10 @@ def _roughly(grey: Array, edges: Sequence[Edge], name: str) -> tuple[Array, bool
     small = downscale_local_mean(grey, (factor, factor)) if factor > 1 else grey
     rim = np.concatenate([small[:3].ravel(), small[-3:].ravel(), small[:, :3].ravel(), small[:, -3:].ravel()])
     differs = np.abs(small - np.median(rim))
-    level = float(threshold_otsu(differs))
-    mask = differs > level
-    if differs[mask].mean() - differs[~mask].mean() < LEAST_CONTRAST:
+    mask = differs > float(threshold_otsu(differs))
+    if not mask.any() or differs[mask].mean() - differs[~mask].mean() < LEAST_CONTRAST:
         raise InputError("shows no piece that stands out from its ground: put dark card on light, light on dark", name)
-    parts, count = label(mask)
-    if not count:
-        raise InputError("shows no piece", name)
+    parts, _ = label(mask)
     largest = 1 + int(np.bincount(parts.ravel())[1:].argmax())
     mask = parts == largest
     whole = binary_fill_holes(mask)

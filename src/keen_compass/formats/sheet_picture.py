@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     Array = NDArray[np.float64]
 
 OURS = "KC "  # how our codes begin
+LEAST_MARKS = 3  # seen, so that there is a map
 LEAST_PX = 3.0  # px per mm: below, a printed line is no line any more
 FIRST_REACH, FARTHER = 1.6, 0.07  # mm, by which a mark may lie off, and mm for each mm from what is known already
 LIKE = 0.42  # correlation with what is printed there, from which on it is that
@@ -69,11 +70,13 @@ def read_sheet(data: bytes, page: Page, name: str, step: Callable[[float], None]
 
     picture = Sampled(colours_of(data, name))
     step(0.15)
-    first = _by_code(picture, page, name)
-    if first.px_per_mm(_middle(page)) < LEAST_PX:
-        raise InputError("shows the sheet too small: come nearer, or scan it at 150 dpi or more", name)
-    seen = _found(picture, page, first)
-    if len(seen) < 3:
+    seen: dict[Point, Array] = {}
+    for first in _by_code(picture, page, name):
+        if first.px_per_mm(_middle(page)) < LEAST_PX:
+            raise InputError("shows the sheet too small: come nearer, or scan it at 150 dpi or more", name)
+        if len(seen) < LEAST_MARKS:
+            seen = _found(picture, page, first)
+    if len(seen) < LEAST_MARKS:
         raise InputError("shows the sheet’s code, but too few of its marks: take all of it, sharp and from above", name)
     step(0.4)
     rough = _fit(seen, picture)
@@ -104,8 +107,11 @@ def _middle(page: Page) -> Array:
     return np.array([page.width / 2, page.height / 2])
 
 
-def _by_code(picture: Sampled, page: Page, name: str) -> SheetMap:
-    """Roughly where the sheet lies, by its code. Raises InputError where there is none, or another."""
+def _by_code(picture: Sampled, page: Page, name: str) -> list[SheetMap]:
+    """Roughly where the sheet lies, by its code, as seen from the front, then from behind.
+
+    Raises InputError where there is none, or another.
+    """
     import numpy as np
     import zxingcpp
 
@@ -125,8 +131,13 @@ def _by_code(picture: Sampled, page: Page, name: str) -> SheetMap:
             name,
         )
     p = mine.position
-    pixels = np.array([(c.x + 0.5, c.y + 0.5) for c in (p.top_left, p.top_right, p.bottom_right, p.bottom_left)], float)
-    return fitted(np.array(code_corners(page)), pixels, picture.shape, projective=False).map
+    front = (p.top_left, p.top_right, p.bottom_right, p.bottom_left)
+    behind = (p.top_left, p.bottom_left, p.bottom_right, p.top_right)
+    places = np.array(code_corners(page))
+    return [
+        fitted(places, np.array([(c.x + 0.5, c.y + 0.5) for c in corners]), picture.shape, projective=False).map
+        for corners in (front, behind)
+    ]
 
 
 def code_corners(page: Page) -> tuple[Point, ...]:

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 LEAST_FOR_LENS = 7  # places, from which on a lens's distortion can be told from perspective
 BETTER = 0.55  # of the affine map's residuals (px, with some of what places are seen to): then it is a lens's picture
 SEEN_TO = 0.15  # px, to which a place is seen at best
+TURNS = 10  # of either way of weighing
 STEP = 0.5  # mm, for slopes of the map
 TUKEY = 4.0  # robust standard deviations, beyond which a place counts for nothing
 
@@ -106,7 +107,7 @@ def fitted(places: Array, pixels: Array, shape: tuple[int, int], *, projective: 
 
 
 def _with_weights(places: Array, pixels: Array, shape: tuple[int, int], freedom: int) -> Fitted:
-    """Least squares by Gauss–Newton, reweighted (Tukey's biweight)."""
+    """Gauss–Newton: least absolute residuals first, which one bad place doesn't pull far, then Tukey's biweight."""
     centre, half = np.array([shape[1] / 2, shape[0] / 2]), math.hypot(*shape) / 2
     middle, size = places.mean(axis=0), float(np.abs(places - places.mean(axis=0)).max()) or 1.0
     own = (places - middle) / size
@@ -114,7 +115,7 @@ def _with_weights(places: Array, pixels: Array, shape: tuple[int, int], freedom:
     p = np.append((found / found[2, 2]).ravel()[:8], 0.0)
     weight = np.ones(len(places))
     left_out = np.zeros(len(places), bool)
-    for _ in range(12):
+    for turn in range(2 * TURNS):
         base, slopes = _value(p, own, centre, half), []
         for k in range(freedom):
             h = 1e-6 * max(abs(p[k]), 1.0)
@@ -127,7 +128,8 @@ def _with_weights(places: Array, pixels: Array, shape: tuple[int, int], freedom:
         if 2 * len(places) >= freedom + 4:
             scale = 1.4826 * float(np.median(off)) + SEEN_TO
             left_out = off > TUKEY * scale
-            weight = np.sqrt(np.where(left_out, 0.0, (1 - (off / (TUKEY * scale)) ** 2) ** 2))
+            beside = np.clip(1 - (off / (TUKEY * scale)) ** 2, 0.0, None)
+            weight = beside if turn >= TURNS else 1 / np.sqrt(off + SEEN_TO)
     H = np.append(p[:8], 1.0).reshape(3, 3) @ np.array(
         [[1 / size, 0, -middle[0] / size], [0, 1 / size, -middle[1] / size], [0, 0, 1]]
     )
