@@ -203,6 +203,8 @@ PROCEDURE_PAGES = {
             "words turn, the numbers stay along the machine’s axes.",
             "What grows over the sheet is how it lies or was printed. On a sheet with verniers one tick of the "
             "tool’s runs on in a printed one: that pair says the rest.",
+            "A photo or a scan of the sheet, its code in it, reads all targets at once: drop it, paste it, or name "
+            "its file. Take out what was found wrongly; what was not found is read as usual.",
         ),
         "new offset = old − where the tool landed",
         "Offset = pointer − tool; docs/arithmetic.md, 9.",

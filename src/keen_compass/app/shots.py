@@ -230,6 +230,11 @@ def _seen(window: MainWindow) -> None:
     surface.look.click()
 
 
+def _from_picture(window: MainWindow) -> None:
+    """What was found in a photo of it."""
+    window.round_page.measure.photo.practice.click()  # type: ignore[union-attr]
+
+
 def _registration(window: MainWindow) -> None:
     """Four marks are found, the last of them badly aimed at."""
     session = _sheet(window, "registration", "registration", 0)
@@ -451,6 +456,7 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("matching", _matching),
     ("verniers", _verniers),
     ("sheet-seen", _seen),
+    ("from-picture", _from_picture),
     ("registration", _registration),
     ("second-tool", _second_tool),
     ("second-tool-gaps", _gaps),

@@ -155,7 +155,7 @@ def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes 
     )
 
 
-PHONE = Camera(px_per_mm=7.0, turn=4.0, tilt=(5.0, -4.0), bends=0.015, light=0.15, noise=2.5, dust=6)
+PHONE = Camera(px_per_mm=6.0, turn=4.0, tilt=(5.0, -4.0), bends=0.015, light=0.15, noise=2.5, dust=6)
 
 
 def photo(session: RoundSession) -> Callable[[], bytes] | None:

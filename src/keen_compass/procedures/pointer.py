@@ -129,7 +129,7 @@ class Pointer(Procedure[Sheet]):
             return {"way": "mark", "secondary": secondary}
         page = self.page(paper_size(around), 1, fine=around.chosen.get("read") == "vernier")
         fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
-        return {**self.on_page(page), "secondary": secondary, **fed}
+        return {"way": way, "secondary": secondary, **self.on_page(page), **fed}
 
     def on_page(self, page: Page) -> dict[str, object]:
         """Its targets."""

@@ -156,7 +156,7 @@ def taken(paper: Paper, camera: Camera, seed: int) -> bytes:
 
 def _sensed(paper: Paper, camera: Camera, seed: int) -> NDArray[np.uint8]:
     import numpy as np
-    from scipy.ndimage import gaussian_filter, map_coordinates
+    from scipy.ndimage import gaussian_filter
 
     rng = np.random.default_rng(seed)
     to_page, (w, h) = _seen_from(paper, camera)
@@ -165,24 +165,38 @@ def _sensed(paper: Paper, camera: Camera, seed: int) -> NDArray[np.uint8]:
     (fx, fy), high = paper.fine, paper.size[1]
     column, row = x * fx - 0.5, (high - y) * fy - 0.5
     inside = (column > 0) & (row > 0) & (column < paper.pixels.shape[1] - 1) & (row < paper.pixels.shape[0] - 1)
-    seen = np.empty((h, w, 3), np.float32)
+    seen, page = np.empty((h, w, 3), np.float32), _between(paper.pixels, row, column)
     surface = 1 + 0.04 * gaussian_filter(rng.standard_normal((h, w), np.float32), 1.2)
     fall = 1 - camera.light * ((u / w - rng.uniform(0, 1)) ** 2 + (v / h - rng.uniform(0, 1)) ** 2)
     hand = 1 / (1 + np.exp(-((u - w * rng.uniform(0.2, 0.8)) + 0.4 * (v - h / 2)) / (0.05 * w)))
     light = fall * (1 - camera.shadow * hand)
     for k in range(3):
-        page = map_coordinates(paper.pixels[..., k], [row, column], order=1, mode="nearest", output=np.float32)
-        seen[..., k] = np.where(inside, page * surface, TABLE[k])
+        seen[..., k] = np.where(inside, page[..., k] * surface, TABLE[k])
         shifted = camera.blur * (1 + 0.08 * (k - 1))  # colours are not all equally sharp
-        seen[..., k] = gaussian_filter(seen[..., k] * light, shifted)
+        seen[..., k] = gaussian_filter(seen[..., k] * light, shifted, truncate=3.0)
     for _ in range(camera.dust):
         at, size = (rng.uniform(0, h), rng.uniform(0, w)), rng.uniform(0.6, 2.5)
         r0, c0 = int(at[0]), int(at[1])
         near = np.s_[max(r0 - 8, 0) : r0 + 8, max(c0 - 8, 0) : c0 + 8]
         seen[near] *= 1 - rng.uniform(0.2, 0.7) * (np.hypot(v[near] - at[0], u[near] - at[1]) < size)[..., None]
     grain = rng.standard_normal(seen.shape, np.float32)
-    seen += camera.noise * (0.75 * grain + 1.2 * gaussian_filter(grain, (0.8, 0.8, 0)))
+    seen += camera.noise * (0.75 * grain + 1.2 * gaussian_filter(grain, (0.8, 0.8, 0), truncate=2.5))
     return np.clip(np.round(seen), 0, 255).astype(np.uint8)
+
+
+def _between(pixels: Pixels, row: Pixels, column: Pixels) -> Pixels:
+    """Colours between four pixels, by how near each is; beyond the rim those of the rim."""
+    import numpy as np
+
+    high, wide = pixels.shape[:2]
+    r, c = np.clip(row, 0, high - 1.001), np.clip(column, 0, wide - 1.001)
+    r0, c0 = r.astype(np.int32), c.astype(np.int32)
+    fr, fc = ((v - whole).astype(np.float32)[..., None] for v, whole in ((r, r0), (c, c0)))
+    flat, at = pixels.reshape(-1, 3), r0 * wide + c0
+    upper = flat[at] * (1 - fc) + flat[at + 1] * fc
+    lower = flat[at + wide] * (1 - fc) + flat[at + wide + 1] * fc
+    found: Pixels = upper * (1 - fr) + lower * fr
+    return found
 
 
 def _seen_from(
