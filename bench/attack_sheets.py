@@ -51,7 +51,7 @@ from keen_compass.pieces.outline import Outset, outlined
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.practice.shipped import open_demo
 from keen_compass.procedures import REGISTRY, load, understands
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.uncertainty import K_95
 from keen_compass.reports.table import to_csv
 from keen_compass.rounds import RoundSession

@@ -19,7 +19,7 @@ from keen_compass.app.window import MainWindow
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, read_all, take, takes
 from keen_compass.practice.shipped import open_demo
-from keen_compass.procedures.base import Makes
+from keen_compass.procedures.stages import Makes
 from keen_compass.rounds import RoundSession
 
 # Machine, procedure, what for, readings of each: one for each surface into which one types.

@@ -18,7 +18,8 @@ from pytestqt.qtbot import QtBot
 from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
-from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.machines.fitted import Stock, Tool
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.reports.record import record_of

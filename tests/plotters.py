@@ -5,7 +5,8 @@ from __future__ import annotations
 import random
 from pathlib import Path
 
-from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
+from keen_compass.machines.fitted import Fitting, Stock, Tool
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution

@@ -10,7 +10,7 @@ from driving import with_laser
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut
 from keen_compass.procedures import REGISTRY, load
-from keen_compass.procedures.base import Makes
+from keen_compass.procedures.stages import Makes
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 

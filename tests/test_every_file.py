@@ -20,12 +20,14 @@ from shapely import MultiLineString
 from keen_compass.errors import PieceError
 from keen_compass.formats.gcode import CutSettings, write_gcode, write_moves
 from keen_compass.formats.hpgl import write_hpgl
-from keen_compass.machines.profile import UNITS, Machine, Stock, Tool
+from keen_compass.machines.fitted import Stock, Tool
+from keen_compass.machines.limits import UNITS
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram
 from keen_compass.pieces.stepped import SteppedOutline
 from keen_compass.practice.demo import HERON, INSTRUMENTS, KINGFISHER, START, SWIFT
 from keen_compass.procedures import REGISTRY, load, yielding
-from keen_compass.procedures.base import Makes
+from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.notes import plain

@@ -18,7 +18,7 @@ from keen_compass.cli import main
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.case_input import case_from_json
-from keen_compass.procedures.travel_run import _uneven
+from keen_compass.procedures.travel_shapes import _uneven
 from keen_compass.quantities.readings import Kind
 from keen_compass.quantities.resolution import OF_AXES, ResolutionForm
 from keen_compass.solve.bend import shape_of

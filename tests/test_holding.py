@@ -19,7 +19,7 @@ from keen_compass.errors import InputError
 from keen_compass.formats.listing import understood
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import correct_all, read_all
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.holding import look, why_otherwise

@@ -29,7 +29,7 @@ from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, play, read_all
 from keen_compass.practice.whole_rounds import run
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Repeatability
 from keen_compass.quantities.kinds import MachineKind

@@ -17,7 +17,8 @@ import pytest
 from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
 from keen_compass.machines.forms import machine_fields, read_machine
-from keen_compass.machines.profile import Machine, check_setting_line
+from keen_compass.machines.limits import check_setting_line
+from keen_compass.machines.profile import Machine
 from keen_compass.practice.playing import play
 from keen_compass.practice.shipped import open_demo
 from keen_compass.quantities.kinds import MachineKind

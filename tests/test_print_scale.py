@@ -20,13 +20,14 @@ from driving import click, focus, press, shown
 from keen_compass.app.round.overprint_surface import OverprintSurface
 from keen_compass.app.window import MainWindow
 from keen_compass.formats.pages import write_page
-from keen_compass.machines.profile import Fitting, Machine
+from keen_compass.machines.fitted import Fitting
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import CUT_TICK, PAPERS, cut_ticks
 from keen_compass.practice import paper, stand_in
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.practice.whole_rounds import run
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.resolution import OF_PRINTS, ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.verdict import Verdict

@@ -36,7 +36,7 @@ from keen_compass.pieces.sticker import Order, Sticker, border_places, laid, lin
 from keen_compass.practice import paper, stand_in
 from keen_compass.practice.playing import artwork, cut, prepare_sheet, read_all
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Stage, Step
+from keen_compass.procedures.stages import Stage, Step
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount

@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_compass.errors import FileFormatError, LengthError
-from keen_compass.machines.profile import Stock, Tool
+from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.practice.demo import HERON
 from keen_compass.procedures import understands

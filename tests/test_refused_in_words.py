@@ -18,12 +18,13 @@ from keen_compass.controllers.by_port import Cable
 from keen_compass.controllers.practice_dialects import TEXT
 from keen_compass.errors import InputError, PieceError
 from keen_compass.formats.gcode import CutSettings, write_moves
+from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.places import Spot
-from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram
 from keen_compass.practice.demo import HERON
 from keen_compass.practice.wire import stand_in
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.rounds import RoundSession

@@ -20,9 +20,10 @@ from driving import choose, click, press, shown, states, tab_to
 from keen_compass.app.round.astride_surface import AstrideSurface
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import FileFormatError, InputError, PieceError
+from keen_compass.machines.fitted import Fitting, Stock, Tool
 from keen_compass.machines.forms import machine_fields, read_machine
 from keen_compass.machines.heads import offset_held
-from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.astride import Astride
 from keen_compass.practice.playing import correct_all, cut, play, read_all
 from keen_compass.quantities.kinds import MachineKind

@@ -29,7 +29,7 @@ from keen_compass.errors import (
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import correct_all, read_all
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import parse_length

@@ -34,7 +34,7 @@ from keen_compass.errors import (
 )
 from keen_compass.practice.demo import HERON
 from keen_compass.practice.playing import correct_all, cut, read_all
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.rounds import RoundSession
 from keen_compass.shop import schema

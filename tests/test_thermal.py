@@ -18,13 +18,13 @@ from keen_compass.errors import FileFormatError, PieceError
 from keen_compass.formats.gcode import CutSettings, write_gcode
 from keen_compass.formats.playback import Speeds, misfits, read_back
 from keen_compass.formats.thermal import ThermalSettings, write_thermal
-from keen_compass.machines.profile import Stock, Tool
+from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.pieces.job import Applies, Corrections, composed
 from keen_compass.pieces.plate import KerfPlate
 from keen_compass.pieces.stepped import SteppedOutline
 from keen_compass.practice.demo import HERON, INSTRUMENTS
 from keen_compass.practice.playing import play
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution

@@ -14,7 +14,8 @@ from driving import click, focus, press, shown, tab_to
 from keen_compass.app.stock.page import StockPage
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import FileFormatError, InputError
-from keen_compass.machines.profile import Machine, Tool
+from keen_compass.machines.fitted import Tool
+from keen_compass.machines.profile import Machine
 from keen_compass.practice.demo import EMBER, HERON, WORN_OUT
 from keen_compass.practice.playing import cut, play, read_all
 from keen_compass.quantities.kinds import MachineKind

@@ -17,13 +17,14 @@ from pytestqt.qtbot import QtBot
 from driving import opened, press, shown
 from keen_compass.app.round.words import headline
 from keen_compass.app.window import MainWindow
-from keen_compass.machines.profile import HEADS, Tool
+from keen_compass.machines.fitted import Tool
+from keen_compass.machines.limits import HEADS
 from keen_compass.machines.usual_instruments import usual_instruments
 from keen_compass.practice import stand_in
 from keen_compass.practice.demo import HERON
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Step
 from keen_compass.procedures.case_input import case_from_json
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution

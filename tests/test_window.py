@@ -16,7 +16,7 @@ from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import stand_in
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop

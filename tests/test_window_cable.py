@@ -22,7 +22,7 @@ from keen_compass.controllers.program import commands_of
 from keen_compass.practice import stand_in as made_on
 from keen_compass.practice.playing import read_all
 from keen_compass.practice.wire import holding, stand_in
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.rounds.cable_runs import DONE
 from keen_compass.shop.listings import copied, copies
 from keen_compass.shop.marks import CableRun

@@ -21,7 +21,7 @@ from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, read_all
-from keen_compass.procedures.base import Makes, Step
+from keen_compass.procedures.stages import Makes, Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.verdict import Verdict

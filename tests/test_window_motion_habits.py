@@ -23,7 +23,7 @@ from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
 from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures import REGISTRY, load, understands
-from keen_compass.procedures.base import Makes, Step
+from keen_compass.procedures.stages import Makes, Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.reports.table import to_csv
 from keen_compass.rounds import RoundSession

@@ -14,7 +14,7 @@ from keen_compass.app.window import MainWindow
 from keen_compass.practice import paper as practice
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import correct_all
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.answers import PICTURE

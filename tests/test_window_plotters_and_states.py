@@ -19,7 +19,7 @@ from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import read_all
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession

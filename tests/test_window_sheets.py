@@ -25,11 +25,11 @@ from keen_compass.app.window import MainWindow
 from keen_compass.controllers.practice_dialects import PLOTTER as PLOTTER_DIALECT
 from keen_compass.controllers.practice_dialects import TEXT
 from keen_compass.errors import InputError
-from keen_compass.machines.profile import OFFSET_FORMS
+from keen_compass.machines.limits import OFFSET_FORMS
 from keen_compass.practice import paper as practice
 from keen_compass.practice.playing import cut
 from keen_compass.practice.wire import holding, stand_in
-from keen_compass.procedures.base import Stage, Step
+from keen_compass.procedures.stages import Stage, Step
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.verdict import Verdict

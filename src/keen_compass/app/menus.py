@@ -138,7 +138,7 @@ class Menus(QObject):
 
     def step(self, name: str) -> None:
         """Show another step of the round."""
-        from keen_compass.procedures.base import Step
+        from keen_compass.procedures.stages import Step
 
         if self._window.round_page is not None:
             self._window.round_page.go(Step(name))

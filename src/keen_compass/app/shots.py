@@ -22,7 +22,7 @@ from keen_compass.errors import InputError
 from keen_compass.practice import paper, stand_in
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.practice.shipped import open_demo
-from keen_compass.procedures.base import Makes, Stage, Step
+from keen_compass.procedures.stages import Makes, Stage, Step
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 

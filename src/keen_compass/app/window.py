@@ -19,7 +19,8 @@ from keen_compass.app.rose.next_piece import NextPiece
 from keen_compass.app.rose.page import RosePage
 from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.machines.fitted import Stock, Tool
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.standing import Spoke, spokes, standings

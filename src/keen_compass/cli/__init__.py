@@ -215,8 +215,8 @@ def _piece(options: argparse.Namespace) -> int:
     from keen_compass.formats.machine_file import file_for
     from keen_compass.pieces.placement import GAP
     from keen_compass.procedures import load
-    from keen_compass.procedures.base import Makes
     from keen_compass.procedures.case import length_mm
+    from keen_compass.procedures.stages import Makes
     from keen_compass.quantities.geometry import Box
     from keen_compass.words.say import say
 

@@ -208,7 +208,7 @@ def _by_itself(options: argparse.Namespace, artwork: Artwork, sticker: Sticker) 
 
 def _waiting(options: argparse.Namespace, _artwork: Artwork, sticker: Sticker) -> Made:
     """Of a machine of a shop file, where it waits: once it is aimed at, it is cut by what is in force then."""
-    from keen_compass.procedures.base import Stage
+    from keen_compass.procedures.stages import Stage
     from keen_compass.rounds import RoundSession
     from keen_compass.shop.store import Shop
 

@@ -106,9 +106,9 @@ def _read_piece(options: argparse.Namespace) -> int:
     from keen_compass.formats.pictures import LARGEST, nominal_dpi
     from keen_compass.formats.piece_picture import edges_of, read_piece
     from keen_compass.procedures import load
-    from keen_compass.procedures.base import Makes
     from keen_compass.procedures.case_input import case_from_json
     from keen_compass.procedures.seen import inside_of, sizes_of
+    from keen_compass.procedures.stages import Makes
     from keen_compass.quantities.notes import note
     from keen_compass.quantities.uncertainty import K_95
     from keen_compass.solve.scanner import NOMINAL_U, Scanner

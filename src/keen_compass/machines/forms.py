@@ -12,8 +12,8 @@ from datetime import date
 from typing import Any, TypeVar
 
 from keen_compass.errors import InputError, LengthError
-from keen_compass.machines.places import Place
-from keen_compass.machines.profile import (
+from keen_compass.machines.fitted import Fitting, Stock, Tool, new_uid
+from keen_compass.machines.limits import (
     AIMED_WITH,
     BED,
     FILES,
@@ -23,14 +23,11 @@ from keen_compass.machines.profile import (
     THICKNESS,
     TOLERANCE,
     WIDEST_TOOL,
-    Fitting,
-    Machine,
-    Stock,
-    Tool,
     check_setting_line,
     check_within,
-    new_uid,
 )
+from keen_compass.machines.places import Place
+from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import length_unit, show_length
 from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives
 from keen_compass.quantities.instruments import Instrument

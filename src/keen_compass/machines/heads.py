@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 
-from keen_compass.machines.profile import OFFSET_FORMS
+from keen_compass.machines.limits import OFFSET_FORMS
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.stored import StoredAmount, StoredValue
 

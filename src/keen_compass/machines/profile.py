@@ -3,186 +3,44 @@
 from __future__ import annotations
 
 import math
-import os
-import string
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
-from datetime import date
 from functools import cache
-from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
+from keen_compass.machines.fitted import Fitting, Stock, Tool, subject_of
+from keen_compass.machines.limits import (
+    AIMED_WITH,
+    BED,
+    COUNTS,
+    COUNTS_STEPS,
+    FILES,
+    HEADS,
+    HEADS_BESIDE,
+    LIMITS,
+    OFFSET_FORMS,
+    ONE_OF,
+    SETTING_OF,
+    THICKNESS,
+    TOLERANCE,
+    WIDEST_TOOL,
+    check_setting_line,
+    check_within,
+)
 from keen_compass.machines.places import Place, Spot
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.kinds import MachineKind
-from keen_compass.quantities.resolution import OF_PRINTS, ResolutionForm, StoredResolution
+from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import StoredAmount, StoredValue, nothing_stored, unit_kept
 from keen_compass.quantities.subjects import Subject
 
 if TYPE_CHECKING:
     from keen_compass.machines.dialect import Dialect
-    from keen_compass.quantities.instruments import Instrument
 else:
     Dialect = Any  # loaded where a machine has one: the first screen needs none
-
-
-@dataclass(frozen=True, slots=True)
-class Tool:
-    """What cuts or marks. diameter: mm, 0 for a pen; what it clears (its kerf) is calibrated, not stated.
-
-    drawn: its lines are wanted, not what it leaves. trails: it is a blade that swivels behind its axis.
-
-    uid: what identifies it in the shop, whatever it is called.
-    """
-
-    name: str
-    diameter: float
-    drawn: bool = False
-    uid: str = ""
-    trails: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Stock:
-    """The sheet that is loaded: material, thickness, where it lies on the bed (X, Y, width, height), mm.
-
-    uid: what identifies this material in this thickness in the shop.
-    """
-
-    name: str
-    thickness: float
-    x: float
-    y: float
-    width: float
-    height: float
-    uid: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Fitting:
-    """What else a number may belong to, of `FITTINGS`: what is held beside the tool, prints, or carries the film.
-
-    offset: of an accessory, as its maker recommends it to begin with, secondary minus tool, mm.
-    """
-
-    kind: str
-    name: str
-    uid: str = ""
-    offset: tuple[float, float] | None = None
-
-    def __post_init__(self) -> None:
-        if self.kind not in FITTINGS:
-            raise InputError(f"{self.kind!r} is not one of {', '.join(FITTINGS)}", "fittings")
-
-
-NOTHING_FITTED: Mapping[str, str] = MappingProxyType({})
-
-
-def new_uid() -> str:
-    """An identity that nothing else has."""
-    return os.urandom(16).hex()
-
-
-def subject_of(
-    tool: Tool | None, stock: Stock | None, process: str = "", fitted: Mapping[str, str] = NOTHING_FITTED
-) -> Subject:
-    """Whose values are found with these mounted. fitted: kind of fitting → uid."""
-    return Subject(
-        tool.uid if tool else "",
-        fitted.get("accessory", ""),
-        stock.name if stock else "",
-        stock.thickness if stock else 0.0,
-        process,
-        fitted.get("printer", ""),
-        fitted.get("carrier", ""),
-    )
-
-
-FILES = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG"}
-COUNTS_STEPS = (
-    ResolutionForm.STEPS_PER_MM,
-    ResolutionForm.STEPS_PER_INCH,
-    ResolutionForm.UM_PER_STEP,
-    ResolutionForm.INCH_PER_STEP,
-)
-CONTROLLER_UNITS = ("mm", "in")
-GIVES_ROOM = ("file", "controller")  # who moves the tool off the line by half the cut
-KERF_FORMS = ("full", "half")
-HEADS_BESIDE = ("pointer", "sensor", "camera", "second_tool")  # what a head may carry beside its tool
-AIMED_WITH = ("pointer", "sensor")  # of these, what marks are aimed at with
-FITTINGS = ("accessory", "printer", "carrier")
-OFFSET_FORMS = ("secondary_minus_tool", "tool_minus_secondary")  # which of the two is kept
-COUNTS = ("pierces", "metres", "minutes")  # in what the use of what cuts is counted
-# How a head is held decides where a shim goes that makes it upright: its plate stands upright, the head on one
-# side of it; a flange is level, and the head stands on it or hangs under it.
-HEADS: dict[str, str] = {
-    "plate_low_y": "plate, low-Y side",
-    "plate_high_y": "plate, high-Y side",
-    "plate_low_x": "plate, low-X side",
-    "plate_high_x": "plate, high-X side",
-    "stands": "on a flange",
-    "hangs": "under a flange",
-}
-UNITS = ("mm", "in", "in 1/64")  # how lengths are shown: mm, decimal inches, fractions of an inch
-# Field → what it may be.
-ONE_OF: dict[str, tuple[str, ...]] = {
-    "units": UNITS,
-    "controller_units": CONTROLLER_UNITS,
-    "gives_room": GIVES_ROOM,
-    "kerf_form": KERF_FORMS,
-    "offset_form": OFFSET_FORMS,
-    "print_form": OF_PRINTS,
-}
-# Field → (least, most) that a machine of this world can have; lengths in mm, feeds in mm/min.
-LIMITS: dict[str, tuple[float, float]] = {
-    "reference_length": (1, 100_000),
-    "feed": (1, 1_000_000),
-    "plunge_feed": (1, 1_000_000),
-    "depth_per_pass": (0.01, 500),
-    "units_per_mm": (1, 10_000),
-    "z_travel": (0, 10_000),
-    "gantry": (0, 100_000),
-    "step_limit": (0, 1e8),
-    "acceleration": (1, 100_000),
-    "due_days": (1, 3700),
-    "decimals": (0, 9),
-    "spindle_rpm": (0, 1_000_000),
-    "pierce_height": (0.1, 50),
-    "cut_height": (0, 50),
-    "pierce_delay": (0, 60),
-    "power": (0.1, 100),
-    "focus": (-500, 500),
-}
-PROCESS_SETTINGS = ("feed", "pierce_height", "cut_height", "pierce_delay", "power", "focus")  # come back with a process
-SETTING_OF = {"focus": "focus", "power": "power", "cut_feed": "feed"}  # quantity → where the profile keeps it
-BED = (1.0, 1_000_000.0)  # mm; a roll is long
-THICKNESS = (0.001, 500.0)
-WIDEST_TOOL = 500.0
-TOLERANCE = (1e-6, 1_000_000.0)
-LONGEST_LINE = 200  # characters of a setting line's pattern
-
-
-def check_within(value: float, low: float, high: float, name: str) -> None:
-    """Raise InputError, in words, for a number that no machine can have."""
-    if not (math.isfinite(value) and low <= value <= high):
-        raise InputError(f"must be between {low:g} and {high:g}, got {value:g}", name)
-
-
-def check_setting_line(line: str) -> None:
-    """Only {key} and {value} may stand in it, as they are. Raises InputError."""
-    if len(line) > LONGEST_LINE:
-        raise InputError(f"at most {LONGEST_LINE} letters", "setting_line")
-    try:
-        parts = list(string.Formatter().parse(line))
-    except ValueError:
-        raise InputError("only {key} and {value} may stand in brackets", "setting_line") from None
-    if any(name is not None and (name not in ("key", "value") or spec or how) for _, name, spec, how in parts):
-        raise InputError("only {key} and {value} may stand in brackets", "setting_line")
-    if "value" not in {name for _, name, *_ in parts}:
-        raise InputError("must contain {value}, and {key} where the controller wants one", "setting_line")
 
 
 @dataclass(frozen=True, slots=True)
@@ -554,24 +412,3 @@ def _quantities(
         return table or not (quantity == "bed" or quantity.endswith(("home", "speed")))
 
     return tuple(filter(has, QUANTITIES))
-
-
-def instrument_to_json(instrument: Instrument) -> dict[str, Any]:
-    """As the shop file keeps it."""
-    body = asdict(instrument)
-    body["due"] = instrument.due.isoformat() if instrument.due else None
-    return body
-
-
-def instrument_from_json(body: Mapping[str, Any]) -> Instrument:
-    """Inverse of `instrument_to_json`."""
-    from keen_compass.quantities.instruments import Instrument, Repeatability  # late: the first screen has none
-
-    return Instrument(
-        **{
-            **body,
-            "permissible_error": tuple(body["permissible_error"]),
-            "due": date.fromisoformat(body["due"]) if body["due"] else None,
-            "repeats": Repeatability(**body["repeats"]) if body["repeats"] else None,
-        }
-    )

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from keen_compass.machines.profile import Stock, Tool, subject_of
+from keen_compass.machines.fitted import Stock, Tool, subject_of
 from keen_compass.quantities.stored import StoredValue, stored_from_body
 from keen_compass.quantities.subjects import Subject
 

@@ -14,7 +14,8 @@ from functools import partial
 from pathlib import Path
 
 from keen_compass.formats.listing import read_listing
-from keen_compass.machines.profile import Fitting, Machine, Stock, Tool
+from keen_compass.machines.fitted import Fitting, Stock, Tool
+from keen_compass.machines.profile import Machine
 from keen_compass.practice.playing import artwork, cut, play, read_all
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.kinds import MachineKind

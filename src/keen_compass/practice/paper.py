@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from keen_compass.pieces.page import Page
 from keen_compass.pieces.where import Beside, Border
-from keen_compass.procedures.base import Measurand
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.sheets import place
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument

@@ -8,7 +8,7 @@ from importlib.resources import files
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import paper
 from keen_compass.practice.stand_in import make, shows, take, takes
-from keen_compass.procedures.base import Makes, Stage, Step
+from keen_compass.procedures.stages import Makes, Stage, Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop

@@ -29,7 +29,7 @@ from keen_compass.pieces.where import (
     Return,
     Slack,
 )
-from keen_compass.procedures.base import Measurand
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.measuring import READ_ALONG
 from keen_compass.standin.blade import corners_of, tip_of

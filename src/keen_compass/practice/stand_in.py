@@ -18,7 +18,7 @@ from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.where import Beside, Border, InView
 from keen_compass.practice import paper
 from keen_compass.practice.reading import shown
-from keen_compass.procedures.base import Makes
+from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, format_fraction

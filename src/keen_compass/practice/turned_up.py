@@ -13,19 +13,11 @@ from dataclasses import dataclass, replace
 from itertools import product
 from typing import Any
 
+from keen_compass.machines.fitted import Fitting, Stock, Tool
 from keen_compass.machines.heads import sign_kept
+from keen_compass.machines.limits import COUNTS_STEPS, HEADS, KERF_FORMS, OFFSET_FORMS, SETTING_OF
 from keen_compass.machines.places import SIGNED
-from keen_compass.machines.profile import (
-    COUNTS_STEPS,
-    HEADS,
-    KERF_FORMS,
-    OFFSET_FORMS,
-    SETTING_OF,
-    Fitting,
-    Machine,
-    Stock,
-    Tool,
-)
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.kinds import MachineKind

@@ -17,12 +17,13 @@ from typing import Any, NamedTuple
 from keen_compass.errors import InputError
 from keen_compass.formats.files import write_whole
 from keen_compass.machines.heads import sign_kept
-from keen_compass.machines.profile import AIMED_WITH, Machine
+from keen_compass.machines.limits import AIMED_WITH
+from keen_compass.machines.profile import Machine
 from keen_compass.practice.playing import correct_all, cut, look_below, play, read_all
 from keen_compass.practice.stand_in import cut_off_by
 from keen_compass.practice.turned_up import TurnedUp, turned_up
 from keen_compass.procedures import load, yielding
-from keen_compass.procedures.base import Makes, Stage, Step
+from keen_compass.procedures.stages import Makes, Stage, Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.kinds import MachineKind

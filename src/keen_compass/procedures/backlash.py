@@ -14,9 +14,12 @@ from keen_compass.errors import InputError, PieceError, shown_input
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
-from keen_compass.procedures.base import COMPENSATION, Choice, Makes, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ABBE, ask, assumed_notes, backlash_outcome, dial_mean, judged, no_number
+from keen_compass.procedures.stages import Makes, Surface
+from keen_compass.procedures.surroundings import COMPENSATION, Choice, Surroundings
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.measuring import Held, Measurement, zeroing
 from keen_compass.quantities.notes import Note, note

@@ -8,214 +8,37 @@ yields. Adding one touches one new module, its tests and one line in the registr
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from enum import StrEnum
+from dataclasses import replace
 from types import MappingProxyType
 from typing import Any, Generic, Protocol, TypeVar, runtime_checkable
 
 from keen_compass.errors import InputError, shown_input
-from keen_compass.machines.profile import Machine, Tool
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.job import Applies, Corrections, Job, composed
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.page import Page
 from keen_compass.pieces.placement import visited
-from keen_compass.pieces.sticker import Order
 from keen_compass.pieces.toolpath import ToolPath
-from keen_compass.pieces.where import Where
 from keen_compass.procedures import REGISTRY
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.looking import looked_through
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import PER_METRE, ask
+from keen_compass.procedures.stages import ALL_STEPS, Makes, Stage, Step, Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Chart, Extent, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Box, Point
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.kinds import MachineKind
-from keen_compass.quantities.notes import Note, Said, note, plain
-from keen_compass.quantities.readings import Kind, Reads, number_of
+from keen_compass.quantities.notes import Note, note, plain
+from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.solve.joint import Observation
 from keen_compass.solve.plausibility import Doubt
 
-
-class Surface(StrEnum):
-    """Where readings are given."""
-
-    CALLOUTS = "callouts"
-    RULE = "rule"
-    DIAL = "dial"
-    GRID = "grid"
-    LADDER = "ladder"
-    CHAIN = "chain"
-    ROW = "row"
-    CELLS = "cells"
-    BANDS = "bands"  # of a printer's feed test
-    PICTURES = "pictures"  # pictures that were taken, with what was found in them
-    ASTRIDE = "astride"  # what two tools left beside one another
-    CORNERS = "corners"  # squares whose corners are cut short, close or run over
-    MATCH = "match"  # what was made beside a mark, to scale
-    OVERPRINT = "overprint"  # distances cut over a printed sheet, and what was cut beside its crosses
-    BORDERS = "borders"  # a sticker with the border that is left of it
-    MARKS = "marks"  # a sheet with its marks, and where they were found
-
-
-class Makes(StrEnum):
-    """What its Make step makes."""
-
-    PIECE = "piece"  # cut or drawn on the stock, at a place of its own
-    MOVES = "moves"  # the axes move and wait to be read; nothing is cut
-    SHEET = "sheet"  # printed, loaded, aimed at, drawn on: stage by stage
-    PRINT = "print"  # a test that the printer makes by itself; no file of ours
-    NOTHING = "nothing"
-
-
-class Stage(StrEnum):
-    """The stages in which a sheet is made."""
-
-    ARTWORK = "artwork"
-    PRINT = "print"
-    LOAD = "load"
-    AIM = "aim"
-    DRAW = "draw"
-
-
-SHEET_STAGES = (Stage.PRINT, Stage.LOAD, Stage.AIM, Stage.DRAW)  # of a sheet that is our own
-
-
-class Step(StrEnum):
-    """The steps of a round."""
-
-    MAKE = "make"
-    MEASURE = "measure"
-    CORRECT = "correct"
-    CONFIRM = "confirm"
-
-
-ALL_STEPS = tuple(Step)
-CLEAR = 2.0  # mm between the marks of two pieces
 MADE_BY = ("cut", "drawn", "scribed")
-
-
-@dataclass(frozen=True, slots=True)
-class Measurand:
-    """One thing to read.
-
-    where: on what, and where on it, it is read. nominal: as ordered, in `unit`. axis: "x", "y", "z" or "".
-    line: where its dimension line is drawn, piece coordinates, mm.
-    side: on which side of the piece its dimension line is drawn, as (±1, 0) or (0, ±1) in X and Y.
-    box_at: where its callout goes instead of onto its line, piece coordinates, mm; None for the usual place.
-    label, hint: what it is called, and how to read it.
-    unit: mm (a length, as typed), or what a plain number counts: °, teeth, mm/min, empty for a bare number.
-    signed: readings below zero make sense. way: direction of approach, ±1, where that matters.
-    at: where on the bed it is read, mm.
-    usual: what stands there until something is typed, for numbers that hardly ever differ.
-    spot: it is a place in the plane.
-    options: among how many one is picked, by its number, halves between two; 0 for what is no pick.
-    below: it is read with the piece turned over, where somebody wants that.
-    by_eye: what the eye is worth for it, beside what is measured with an instrument: read once, after all others.
-    spoken: what it is called in a sentence, where its label is a mere number.
-    reads: what its readings have in common.
-    """
-
-    name: str
-    label: Said
-    axis: str
-    nominal: float
-    where: Where
-    line: tuple[Point, Point] = ((0.0, 0.0), (0.0, 0.0))
-    side: tuple[int, int] = (0, 0)
-    hint: Said = ""
-    box_at: Point | None = None
-    unit: str = "mm"
-    signed: bool = False
-    way: int = 0
-    at: Point = (0.0, 0.0)
-    usual: float | None = None
-    below: bool = False
-    options: int = 0
-    spot: bool = False
-    by_eye: Instrument | None = None
-    spoken: Said = ""
-    reads: Reads = Reads.SIZE
-
-    @property
-    def ordered(self) -> bool:
-        """Whether what is read has to come near to what was ordered."""
-        return self.reads is Reads.SIZE and self.nominal > 0 and not self.signed
-
-    @property
-    def kind(self) -> Kind:
-        """What kind of reading it takes."""
-        if self.options:
-            return Kind.PICK
-        if self.spot:
-            return Kind.SPOT
-        return Kind.LENGTH if self.unit == "mm" else Kind.COUNT
-
-
-@dataclass(frozen=True, slots=True)
-class Choice:
-    """Something to choose before a piece is made: parameter name, label, (what it is called, value) of each option."""
-
-    name: str
-    label: Said
-    options: tuple[tuple[Said, object], ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Surroundings:
-    """What a procedure may look at to propose parameters: lengths in mm.
-
-    size: as chosen with the slider. fine: sizes are multiples of it. across: most room across the size.
-    chosen: what was chosen of the procedure's `choices`.
-    fastest: axis → fastest feed in the controller, mm/min. passes: how often each measurand is to be read.
-    taken: what lies on the sheet already, and what was marked on the bed itself.
-    kerf: full width by which the cut is to be given room, mm. hole_bias: that is to be taken off round holes, mm.
-    trails: by how much the blade trails, as it is held, mm. camera: where the controller has it, from the tool, mm.
-    fed: correction of the printer's media feed in force, %. order: of somebody's artwork; None where there is none
-    yet.
-    """
-
-    machine: Machine
-    tool: Tool
-    size: float
-    fine: float
-    across: float
-    chosen: Parameters = field(default_factory=dict)
-    fastest: Mapping[str, float] = field(default_factory=dict)
-    passes: int = 1
-    taken: tuple[Box, ...] = ()
-    kerf: float = 0.0
-    hole_bias: float = 0.0
-    trails: float = 0.0
-    camera: Point = (0.0, 0.0)
-    fed: float = 0.0
-    order: Order | None = None
-
-    def free(self, boxes: Sequence[Box], on: Box) -> bool:
-        """Whether all of these lie on that and clear of everything that lies there."""
-        return all(on.holds(box) and not any(box.overlaps(t, CLEAR) for t in self.taken) for box in boxes)
-
-    def rounded(self, length: float) -> float:
-        """A multiple of `fine`."""
-        return round(length / self.fine) * self.fine
-
-    def sides(self, long: float, across: float) -> dict[str, float]:
-        """Width and height of a piece that lies along the machine's long axis."""
-        width, height = (long, across) if self.machine.long_axis == "x" else (across, long)
-        return {"width": width, "height": height}
-
-    def made(self) -> dict[str, object]:
-        """How the tool makes it."""
-        drawn = self.tool.drawn
-        return {
-            "compensation": 0.0 if drawn else self.kerf or self.tool.diameter,
-            "made_by": "drawn" if drawn else "cut",
-        }
-
-
-COMPENSATION = Choice("compensation_off", "compensation", (("on", False), ("off", True)))
 
 
 class Run(Protocol):

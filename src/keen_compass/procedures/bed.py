@@ -16,8 +16,9 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop
 from keen_compass.pieces.where import Gap, Height
-from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     PER_METRE,
     amount_outcome,
@@ -27,6 +28,8 @@ from keen_compass.procedures.results import (
     no_number,
     weighed,
 )
+from keen_compass.procedures.stages import Makes, Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Extent, Heights, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.measuring import Held, Measurement

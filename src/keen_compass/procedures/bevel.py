@@ -10,9 +10,12 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.plate import EdgePlate
 from keen_compass.pieces.where import Faces
-from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import Outcome, arithmetic, ask, assumed_notes, judged, no_number
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.kinds import MachineKind

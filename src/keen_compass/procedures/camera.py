@@ -19,11 +19,14 @@ from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.cross_mark import ACROSS, CrossMark
 from keen_compass.pieces.where import InView
-from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import AXES, aim_notes, drawn_line, offset_findings
 from keen_compass.procedures.results import ask, no_number
 from keen_compass.procedures.sheets import place
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.geometry import Box

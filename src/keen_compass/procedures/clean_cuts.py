@@ -13,9 +13,12 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.burns import MOST_CELLS, BurnGrid
 from keen_compass.pieces.where import Clean
-from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import Outcome, arithmetic, judged, no_number
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Cells
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.kinds import MachineKind

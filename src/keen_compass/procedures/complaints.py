@@ -14,11 +14,12 @@ from typing import Annotated, Literal
 from msgspec import Meta, Struct, field
 
 from keen_compass.errors import InputError
+from keen_compass.machines.fitted import Tool
 from keen_compass.machines.forms import usual_machine
-from keen_compass.machines.profile import HEADS_BESIDE, Tool
+from keen_compass.machines.limits import HEADS_BESIDE
 from keen_compass.procedures import REGISTRY, Entry, yielding
 from keen_compass.procedures.case import length_mm
-from keen_compass.procedures.case_input import MachineIn
+from keen_compass.procedures.case_structures import MachineIn
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import LARGEST_MM

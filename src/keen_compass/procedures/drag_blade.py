@@ -14,9 +14,12 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.blade_row import LARGEST, MOST_SQUARES, BladeRow
 from keen_compass.pieces.where import Closes
-from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, judged, no_number, picked_between
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.instruments import Instrument

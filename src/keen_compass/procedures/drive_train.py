@@ -11,9 +11,12 @@ from typing import Any
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Part
-from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Step, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, number
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import arithmetic, judged, no_number, scale_outcome
+from keen_compass.procedures.stages import Makes, Step, Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.charts import Setting, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution

@@ -10,9 +10,12 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.burns import FocusRow
 from keen_compass.pieces.where import Burnt, Narrowest
-from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, assumed_notes, judged, no_number
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.kinds import MachineKind

@@ -11,9 +11,12 @@ from typing import Any
 from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.corner import CornerLines
-from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, arithmetic, ask, assumed_notes, judged, no_number, weighed
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import note, plain

@@ -15,7 +15,7 @@ from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Makes, Procedure, Surface
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.kerfs import assumed_of, held_kerf, kerf_finding
 from keen_compass.procedures.results import (
@@ -34,6 +34,7 @@ from keen_compass.procedures.results import (
     taken_for_granted,
 )
 from keen_compass.procedures.settle import with_remedies
+from keen_compass.procedures.stages import Makes, Surface
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.notes import Note, note

@@ -9,10 +9,13 @@ from typing import Any
 from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.rungs import KerfComb
 from keen_compass.pieces.where import Slack
-from keen_compass.procedures.base import Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.kerfs import held_kerf, kerf_finding, mm_of_one, other_kerf, room_held
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import ask, assumed_notes, no_number, scatter_notes
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Surroundings
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.kinds import MachineKind

@@ -11,9 +11,10 @@ from keen_compass.errors import InputError, PieceError, shown_input
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.plate import BOTTOM, GOVERN, INSIDE, OUTSIDE, KerfPlate
 from keen_compass.pieces.where import Faces
-from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.kerfs import KerfFit, held_kerf, kerf_finding, mm_of_one, room_held
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     Outcome,
     arithmetic,
@@ -24,6 +25,8 @@ from keen_compass.procedures.results import (
     no_number,
     scatter_notes,
 )
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Section, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.kinds import MachineKind

@@ -17,7 +17,7 @@ from keen_compass.quantities.readings import Kind, Reads
 from keen_compass.solve.plausibility import Doubt, looks_finer, looks_odd, looks_scaled, looks_swapped
 
 if TYPE_CHECKING:
-    from keen_compass.procedures.base import Measurand
+    from keen_compass.procedures.measurand import Measurand
 
 
 def looked_through(case: Case, measurands: Mapping[str, Measurand], room: float) -> list[Doubt]:

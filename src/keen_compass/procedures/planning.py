@@ -13,10 +13,11 @@ from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.procedures import REGISTRY, load, yielding
-from keen_compass.procedures.base import Makes, Piece, Procedure, Surface
+from keen_compass.procedures.base import Piece, Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.joint import FOUND_AS, PER_METRE
 from keen_compass.procedures.kerfs import assumed_of
+from keen_compass.procedures.stages import Makes, Surface
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument

@@ -16,11 +16,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_compass.errors import InputError, shown_input
-from keen_compass.machines.profile import AIMED_WITH, Machine
+from keen_compass.machines.limits import AIMED_WITH
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import Page, sheet
 from keen_compass.pieces.where import Beside
-from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import AXES, aim_notes, aimed, drawn_line, offset_findings
 from keen_compass.procedures.results import as_fitted, ask, assumed_notes, contradicted, no_number
 from keen_compass.procedures.sheets import (
@@ -33,6 +35,8 @@ from keen_compass.procedures.sheets import (
     paper_size,
     place,
 )
+from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.geometry import Point

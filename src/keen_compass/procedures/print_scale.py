@@ -16,11 +16,13 @@ from typing import Any
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.heads import TOOL
-from keen_compass.machines.profile import AIMED_WITH, Machine
+from keen_compass.machines.limits import AIMED_WITH
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import Page, Tick, cut_ticks, sheet
 from keen_compass.pieces.where import Beside, Lines
-from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import AXES, aim_notes, drawn_line
 from keen_compass.procedures.pointer import TICKS, fitted
 from keen_compass.procedures.results import assumed_notes, judged, no_number, scale_formula, scale_outcome
@@ -35,6 +37,8 @@ from keen_compass.procedures.sheets import (
     place,
     printed_scale,
 )
+from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Point

@@ -19,12 +19,14 @@ from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.heads import TOOL
-from keen_compass.machines.profile import AIMED_WITH, Machine
+from keen_compass.machines.limits import AIMED_WITH
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import Page
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker, border_places, laid, lines_to_cut, sticker_page
 from keen_compass.pieces.where import Border
-from keen_compass.procedures.base import SHEET_STAGES, Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed, number
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import drawn_line
 from keen_compass.procedures.results import (
     arithmetic,
@@ -37,6 +39,8 @@ from keen_compass.procedures.results import (
 )
 from keen_compass.procedures.settle import with_remedies
 from keen_compass.procedures.sheets import ON_PAPER, aiming_choice, check_paper, paper_choice, paper_size, place
+from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.geometry import Point

@@ -18,9 +18,10 @@ from typing import Any, cast
 from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.pieces.where import Faces
-from keen_compass.procedures.base import Measurand, Piece, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Piece, Procedure
 from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, length_mm
 from keen_compass.procedures.kerfs import room_held
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     PER_METRE,
     as_fitted,
@@ -36,6 +37,8 @@ from keen_compass.procedures.results import (
     scatter_notes,
     suggest_warmth,
 )
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Surroundings
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, Said, note

@@ -12,8 +12,9 @@ from typing import Any
 from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.reference import ReferenceLines
-from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     PER_METRE,
     assumed_notes,
@@ -23,6 +24,8 @@ from keen_compass.procedures.results import (
     scale_outcome,
     suggest_warmth,
 )
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.measuring import Measurement
 from keen_compass.quantities.notes import Note, note, plain

@@ -9,11 +9,13 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, UncertaintyError
 from keen_compass.machines.heads import TOOL, offset_held
-from keen_compass.machines.profile import AIMED_WITH, Machine
+from keen_compass.machines.limits import AIMED_WITH
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import Page, bar_lengths, sheet
 from keen_compass.pieces.where import Beside
-from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Stage, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import aim_notes, aimed
 from keen_compass.procedures.results import arithmetic, taken_for_granted
 from keen_compass.procedures.settle import with_remedies
@@ -28,6 +30,8 @@ from keen_compass.procedures.sheets import (
     place,
     printed_scale,
 )
+from keen_compass.procedures.stages import Makes, Stage, Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.assumed import AIMED, Spread
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution

@@ -18,10 +18,13 @@ from keen_compass.errors import InputError, PieceError, shown_input
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.astride import MOST_DIVISIONS, WAYS, Astride
 from keen_compass.pieces.where import Lines, LinesUp, Where
-from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.offsets import AXES, aim_notes, aimed, drawn_line, offset_findings
 from keen_compass.procedures.results import ask, assumed_notes, no_number
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.assumed import AIMED
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.instruments import Instrument

@@ -7,10 +7,11 @@ from collections.abc import Sequence
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.heads import TOOL
-from keen_compass.machines.profile import AIMED_WITH, Machine
+from keen_compass.machines.limits import AIMED_WITH
+from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import LARGEST, PAPERS, SMALLEST, bar_lengths, fitting
-from keen_compass.procedures.base import Choice, Surroundings
 from keen_compass.procedures.case import Parameters, listed, number
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Cause, Origin, Source
 

@@ -10,9 +10,12 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
-from keen_compass.procedures.base import Choice, Makes, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import amount_outcome, judged, no_number
+from keen_compass.procedures.stages import Makes, Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Feeds, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.lengths import trim_number

@@ -14,8 +14,9 @@ from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
 from keen_compass.pieces.where import Faces
-from keen_compass.procedures.base import Choice, Measurand, Procedure, Surface, Surroundings
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import ASSUMED_LOST_MOTION, Case, Parameters, length_mm
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
     PER_METRE,
     Outcome,
@@ -30,6 +31,8 @@ from keen_compass.procedures.results import (
     scatter_notes,
     weighed,
 )
+from keen_compass.procedures.stages import Surface
+from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Shown
 from keen_compass.quantities.findings import Figures, Solution
 from keen_compass.quantities.measuring import Measurement

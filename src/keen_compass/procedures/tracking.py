@@ -11,8 +11,8 @@ from keen_compass.errors import PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram, Stop, aside
 from keen_compass.pieces.where import Return
-from keen_compass.procedures.base import Measurand
 from keen_compass.procedures.case import Case
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import PER_METRE, amount_outcome, assumed_notes, dial_mean, judged, no_number
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.measuring import Held

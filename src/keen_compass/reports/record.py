@@ -8,7 +8,8 @@ from typing import Any
 
 from keen_compass import __version__
 from keen_compass.errors import InputError
-from keen_compass.procedures.base import Makes, Measurand
+from keen_compass.procedures.measurand import Measurand
+from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.findings import Finding

@@ -9,9 +9,10 @@ from dataclasses import replace
 from typing import Any
 
 from keen_compass.errors import InputError, KeenCompassError
-from keen_compass.machines.profile import instrument_from_json
-from keen_compass.procedures.base import Makes, Measurand
+from keen_compass.machines.instrument_record import instrument_from_json
 from keen_compass.procedures.case import Case, Previous
+from keen_compass.procedures.measurand import Measurand
+from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.catalogue import QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.instruments import Instrument

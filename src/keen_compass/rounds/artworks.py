@@ -15,7 +15,7 @@ from keen_compass.formats.files import read_whole, shown_path
 from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.outline import Outset, outlined
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
-from keen_compass.procedures.base import Stage
+from keen_compass.procedures.stages import Stage
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.undo import Undo

@@ -10,11 +10,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any, TypeVar
 
-from keen_compass.machines.profile import Machine, Tool
+from keen_compass.machines.fitted import Tool
+from keen_compass.machines.profile import Machine
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Makes, Procedure
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case
+from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.measuring import PieceScatter, Temperature

@@ -7,7 +7,7 @@ from typing import Any
 
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import means, number_in
-from keen_compass.machines.profile import SETTING_OF
+from keen_compass.machines.limits import SETTING_OF
 from keen_compass.procedures.case import number
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding

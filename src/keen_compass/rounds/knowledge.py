@@ -12,7 +12,8 @@ from typing import Any
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.procedures import REGISTRY, load
-from keen_compass.procedures.base import Makes, Procedure
+from keen_compass.procedures.base import Procedure
+from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.assumed import FEW, SCATTER
 from keen_compass.quantities.catalogue import QUANTITIES, beneath
 from keen_compass.quantities.kinds import MachineKind

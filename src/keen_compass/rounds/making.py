@@ -8,14 +8,16 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, KeenCompassError, PieceError
+from keen_compass.machines.fitted import new_uid
 from keen_compass.machines.heads import offset_held
-from keen_compass.machines.profile import new_uid
 from keen_compass.pieces.job import Applies
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.placement import GAP, next_free
 from keen_compass.pieces.sticker import Order
 from keen_compass.pieces.toolpath import ToolPath
-from keen_compass.procedures.base import CLEAR, Makes, Moves, Stage, Surroundings
+from keen_compass.procedures.base import Moves
+from keen_compass.procedures.stages import Makes, Stage
+from keen_compass.procedures.surroundings import CLEAR, Surroundings
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.instruments import Instrument

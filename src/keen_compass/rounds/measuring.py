@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 
 from keen_compass.errors import InputError, LengthError, ShopError
 from keen_compass.machines.shown import length_unit
-from keen_compass.procedures.base import Makes, Measurand
+from keen_compass.procedures.measurand import Measurand
+from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.quantities.readings import (
     Kind,

@@ -6,9 +6,10 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from keen_compass.errors import InputError
-from keen_compass.machines.profile import Machine, instrument_to_json
+from keen_compass.machines.instrument_record import instrument_to_json
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures import load
-from keen_compass.procedures.base import Makes, Step
+from keen_compass.procedures.stages import Makes, Step
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.verdict import Verdict

@@ -13,8 +13,8 @@ from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.job import Applies
 from keen_compass.pieces.page import ARM, Mark, Page, bar_lengths, vernier_ticks
 from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
-from keen_compass.procedures.base import Stage
 from keen_compass.procedures.sheets import bars_said, papers_for, place
+from keen_compass.procedures.stages import Stage
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import parse_length

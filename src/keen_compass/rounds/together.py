@@ -13,9 +13,11 @@ from dataclasses import dataclass, replace
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY, load
-from keen_compass.procedures.base import Makes, Measurand, Procedure
+from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case
 from keen_compass.procedures.joint import Together, found_by, whole_of
+from keen_compass.procedures.measurand import Measurand
+from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.stored import StoredValue, nothing_stored

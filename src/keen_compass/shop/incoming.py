@@ -16,16 +16,10 @@ from hashlib import sha256
 from typing import Any, TypeVar
 
 from keen_compass.errors import FileFormatError, InputError
-from keen_compass.machines.profile import (
-    FITTINGS,
-    THICKNESS,
-    WIDEST_TOOL,
-    Fitting,
-    Machine,
-    Stock,
-    Tool,
-    instrument_to_json,
-)
+from keen_compass.machines.fitted import Fitting, Stock, Tool
+from keen_compass.machines.instrument_record import instrument_to_json
+from keen_compass.machines.limits import FITTINGS, THICKNESS, WIDEST_TOOL
+from keen_compass.machines.profile import Machine
 from keen_compass.machines.snapshot import Snapshot
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding, Solution, as_kept_today

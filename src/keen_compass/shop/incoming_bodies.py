@@ -12,7 +12,8 @@ from typing import Annotated, Any, Literal, TypeVar
 from msgspec import Meta, Struct, field, to_builtins
 
 from keen_compass.errors import InputError
-from keen_compass.machines.profile import LIMITS, THICKNESS, WIDEST_TOOL, Stock, Tool
+from keen_compass.machines.fitted import Stock, Tool
+from keen_compass.machines.limits import LIMITS, THICKNESS, WIDEST_TOOL
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredAmount, StoredValue

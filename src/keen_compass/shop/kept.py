@@ -48,7 +48,7 @@ class KeptPiece(NamedTuple):
     practice: what a stand-in needs to make it again besides the file, where one made it.
     stages: the steps of its making, in order; never none.
     doubtful: quantities of which nobody knows any more what the controller held then.
-    use: of what cut it, by what is counted (`machines.profile.COUNTS`); empty where nobody counted.
+    use: of what cut it, by what is counted (`machines.limits.COUNTS`); empty where nobody counted.
     """
 
     id: int

@@ -11,8 +11,10 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
+from keen_compass.machines.fitted import Fitting, Stock, Tool
 from keen_compass.machines.heads import sign_kept
-from keen_compass.machines.profile import PROCESS_SETTINGS, Fitting, Machine, Stock, Tool
+from keen_compass.machines.limits import PROCESS_SETTINGS
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.kinds import MachineKind

@@ -10,7 +10,8 @@ from hashlib import sha256
 
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import Listing, Number, means, number_in, understood, written_like
-from keen_compass.machines.profile import Machine, new_uid
+from keen_compass.machines.fitted import new_uid
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.shop.kept import KeptValue
 from keen_compass.shop.store import Shop

@@ -9,7 +9,9 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from keen_compass.errors import InputError, ShopDamagedError
-from keen_compass.machines.profile import Machine, Stock, Tool, instrument_from_json, instrument_to_json
+from keen_compass.machines.fitted import Stock, Tool
+from keen_compass.machines.instrument_record import instrument_from_json, instrument_to_json
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.notes import note

@@ -162,7 +162,7 @@ class Signed(Mark):
     """The round ended with a result; a reason where that can't be told for sure.
 
     answer: what the last piece said, as `Solution.to_json`; instrument: with what it was read, as
-        `machines.profile.instrument_to_json`. None in rounds that were signed before these were kept.
+        `machines.instrument_record.instrument_to_json`. None in rounds that were signed before these were kept.
     """
 
     kind: ClassVar[str] = "signed"

@@ -10,7 +10,8 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from keen_compass.machines.profile import FITTINGS, Machine
+from keen_compass.machines.limits import FITTINGS
+from keen_compass.machines.profile import Machine
 
 Things = dict[str, tuple[str, dict[str, Any]]]  # uid → (kind, what it is)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.machines.profile import Machine
-from keen_compass.procedures.base import Stage
+from keen_compass.procedures.stages import Stage
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.words.pages import LOWEST

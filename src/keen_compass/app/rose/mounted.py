@@ -12,7 +12,9 @@ from PySide6.QtWidgets import QMenu
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button
-from keen_compass.machines.profile import FITTINGS, Fitting, Machine, Stock, Tool
+from keen_compass.machines.fitted import Fitting, Stock, Tool
+from keen_compass.machines.limits import FITTINGS
+from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 
 

@@ -12,7 +12,7 @@ from keen_compass.app.port_link import LinkState, PortLink
 from keen_compass.app.round.model import RoundModel
 from keen_compass.errors import InputError, PortError
 from keen_compass.formats.listing import Listing
-from keen_compass.procedures.base import Stage, Step
+from keen_compass.procedures.stages import Stage, Step
 from keen_compass.rounds.cable_runs import DONE
 
 if TYPE_CHECKING:  # the cable's own module is loaded when there is one

@@ -13,7 +13,7 @@ from keen_compass.app.parts import Button, Card, Line, Text, scrolling
 from keen_compass.app.port_link import PortLink
 from keen_compass.app.round import words
 from keen_compass.app.round.model import RoundModel
-from keen_compass.procedures.base import Step
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.verdict import Verdict

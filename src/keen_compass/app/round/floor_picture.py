@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.round.piece_canvas import inner_of
-from keen_compass.procedures.base import Measurand
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
 

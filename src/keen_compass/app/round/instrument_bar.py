@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 from keen_compass.app.parts import Button, Card, Text
 from keen_compass.app.round.model import RoundModel
 from keen_compass.machines.usual_instruments import usual_instruments
-from keen_compass.procedures.base import Makes
+from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.instruments import Instrument
 
 BESIDE = 3  # buttons in a row

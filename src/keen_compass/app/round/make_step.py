@@ -19,7 +19,7 @@ from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.worn_bar import WornBar
 from keen_compass.formats.files import file_stem
-from keen_compass.procedures.base import Makes
+from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.notes import Note
 from keen_compass.rounds.room import room
 from keen_compass.shop.marks import FileWritten

@@ -29,7 +29,7 @@ from keen_compass.app.round.held_bar import HeldBar
 from keen_compass.app.round.make_step import MakeStep
 from keen_compass.app.round.measure_step import MeasureStep
 from keen_compass.app.round.model import RoundModel
-from keen_compass.procedures.base import Makes, Step
+from keen_compass.procedures.stages import Makes, Step
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.session import STILL_OUT
 from keen_compass.words.say import say

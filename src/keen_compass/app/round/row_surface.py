@@ -10,7 +10,7 @@ from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.pieces.where import Burnt
-from keen_compass.procedures.base import Measurand
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.quantities.charts import Rungs
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.readings import Kind

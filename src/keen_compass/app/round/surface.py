@@ -16,7 +16,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Text
 from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox, CalloutEdit
 from keen_compass.errors import LengthError
-from keen_compass.procedures.base import Surface
+from keen_compass.procedures.stages import Surface
 from keen_compass.quantities.charts import Chart
 from keen_compass.quantities.lengths import parse_length, plain_number
 from keen_compass.quantities.readings import number_of

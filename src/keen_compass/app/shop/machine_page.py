@@ -12,6 +12,7 @@ from keen_compass.app.forms import Form
 from keen_compass.app.parts import Button, Line, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
+from keen_compass.machines.fitted import new_uid
 from keen_compass.machines.forms import (
     DRAWS,
     IN_CONTROLLER,
@@ -24,8 +25,9 @@ from keen_compass.machines.forms import (
     turned,
     usual_machine,
 )
+from keen_compass.machines.limits import COUNTS, FILES, HEADS
 from keen_compass.machines.places import SIGNED
-from keen_compass.machines.profile import COUNTS, FILES, HEADS, Machine, new_uid
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.resolution import OF_AXES

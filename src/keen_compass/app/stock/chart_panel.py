@@ -13,7 +13,8 @@ from keen_compass.app.round.choices import fill
 from keen_compass.errors import KeenCompassError
 from keen_compass.formats.chart_csv import FEEDS, FIELDS, Columns, Line, Table, guessed, read_table, understood
 from keen_compass.formats.files import read_whole
-from keen_compass.machines.profile import LIMITS, PROCESS_SETTINGS, Machine
+from keen_compass.machines.limits import LIMITS, PROCESS_SETTINGS
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.subjects import Subject
 from keen_compass.shop.library import KerfEntry, Known, take_chart, used_by
 from keen_compass.shop.store import Shop

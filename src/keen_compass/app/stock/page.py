@@ -16,7 +16,8 @@ from keen_compass.app.stock.grid import KerfGrid, sheet_words, width_words
 from keen_compass.app.stock.wear_chart import WearChart
 from keen_compass.app.stock.worn_card import WornCard
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.profile import Machine, Stock, Tool
+from keen_compass.machines.fitted import Stock, Tool
+from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.quantities.subjects import Subject
 from keen_compass.shop.consumables import Consumables, consumables, tell_age
