@@ -53,7 +53,8 @@ import sys
 from dataclasses import replace
 from pathlib import Path
 from keen_compass.procedures.stages import Step
-from keen_compass.practice.demo import HERON, INSTRUMENTS, SQUARE, START, put_heron
+from keen_compass.practice.demo import put_heron
+from keen_compass.practice.demo_machines import HERON, INSTRUMENTS, SQUARE, START
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop

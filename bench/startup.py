@@ -41,7 +41,7 @@ app.sendEvent(window.rose_page.rose, key); print("usable", flush=True)
 def ten_machines(folder: Path) -> Path:
     """The demo shop and more machines, ten in all; its file."""
     from keen_compass.machines.profile import Machine
-    from keen_compass.practice.demo import HERON
+    from keen_compass.practice.demo_machines import HERON
     from keen_compass.practice.shipped import open_demo
 
     shop = open_demo(folder)

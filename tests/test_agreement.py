@@ -19,7 +19,8 @@ from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.uncertainty import Cause, Origin, Source
 from keen_compass.solve.consistency import agree, contradiction, with_scatter_learnt
 from keen_compass.solve.joint import Known, Observation, Unknown, fit
-from keen_compass.solve.registration import Shapes, register, split_of, suspects
+from keen_compass.solve.registration import register, suspects
+from keen_compass.solve.registration_split import Shapes, split_of
 from said import solved
 
 Body = dict[str, Any]

@@ -31,7 +31,7 @@ from keen_compass.controllers.practice_dialects import PLOTTER, PRACTICE, TEXT
 from keen_compass.controllers.program import commands_of
 from keen_compass.errors import InputError, PortError
 from keen_compass.machines.dialect import Dialect, on_wire, pattern_from
-from keen_compass.practice.demo import HERON, SWIFT
+from keen_compass.practice.demo_machines import HERON, SWIFT
 from keen_compass.practice.wire import stand_in
 from keen_compass.standin.controller import FAULTS, StandInController
 

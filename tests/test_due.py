@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from keen_compass.cli import main
-from keen_compass.practice.demo import HERON
+from keen_compass.practice.demo_machines import HERON
 from keen_compass.practice.shipped import open_demo
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.verdict import Verdict

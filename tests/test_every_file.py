@@ -25,7 +25,7 @@ from keen_compass.machines.limits import UNITS
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram
 from keen_compass.pieces.stepped import SteppedOutline
-from keen_compass.practice.demo import HERON, INSTRUMENTS, KINGFISHER, START, SWIFT
+from keen_compass.practice.demo_machines import HERON, INSTRUMENTS, KINGFISHER, START, SWIFT
 from keen_compass.procedures import REGISTRY, load, yielding
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.geometry import Box

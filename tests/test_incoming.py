@@ -15,7 +15,7 @@ from typing import Any
 import pytest
 
 from keen_compass.errors import FileFormatError
-from keen_compass.practice.demo import HERON
+from keen_compass.practice.demo_machines import HERON
 from keen_compass.practice.playing import cut, play
 from keen_compass.procedures import understands
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution

@@ -31,7 +31,7 @@ from keen_compass.pieces.corner import CornerLines
 from keen_compass.pieces.moves import Go, MoveProgram, Stop
 from keen_compass.pieces.reference import ReferenceLines
 from keen_compass.pieces.square import CIRCLE, RECTANGLE, SquareFigure
-from keen_compass.practice.demo import HERON
+from keen_compass.practice.demo_machines import HERON
 from keen_compass.procedures import REGISTRY, load, yielding
 from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives, beneath
 from keen_compass.quantities.findings import Finding

@@ -23,7 +23,7 @@ from keen_compass.errors import InputError
 from keen_compass.machines.forms import machine_fields, read_machine
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import stand_in
-from keen_compass.practice.demo import HERON, SWIFT
+from keen_compass.practice.demo_machines import HERON, SWIFT
 from keen_compass.practice.playing import play
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.quantities.catalogue import QUANTITIES

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from keen_compass.errors import FileFormatError, LengthError
 from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.snapshot import Snapshot
-from keen_compass.practice.demo import HERON
+from keen_compass.practice.demo_machines import HERON
 from keen_compass.procedures import understands
 from keen_compass.quantities.geometry import Box
 from keen_compass.quantities.lengths import Length

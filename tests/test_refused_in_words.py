@@ -22,7 +22,7 @@ from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.places import Spot
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.moves import Go, MoveProgram
-from keen_compass.practice.demo import HERON
+from keen_compass.practice.demo_machines import HERON
 from keen_compass.practice.wire import stand_in
 from keen_compass.procedures.stages import Step
 from keen_compass.quantities.geometry import Box

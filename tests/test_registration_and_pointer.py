@@ -27,7 +27,8 @@ from keen_compass.quantities.assumed import Spread
 from keen_compass.quantities.findings import Solution
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.registration import FREEDOM, other_order, register, split_of, suspects
+from keen_compass.solve.registration import FREEDOM, other_order, register, suspects
+from keen_compass.solve.registration_split import split_of
 from keen_compass.words.say import Show, say
 
 FOUR = [(10.0, 10.0), (200.0, 10.0), (200.0, 287.0), (10.0, 287.0)]

@@ -61,7 +61,7 @@ def plover(kind: MachineKind, file: str, **more: Any) -> Machine:
 @pytest.fixture
 def empty(tmp_path: Path) -> Iterator[Shop]:
     made = Shop(tmp_path / "plover.kcshop")
-    from keen_compass.practice.demo import INSTRUMENTS
+    from keen_compass.practice.demo_machines import INSTRUMENTS
 
     for instrument in INSTRUMENTS:
         made.put_instrument(instrument)

@@ -32,7 +32,7 @@ from keen_compass.errors import (
     ShopReadOnlyError,
     ShopWriteError,
 )
-from keen_compass.practice.demo import HERON
+from keen_compass.practice.demo_machines import HERON
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.procedures.stages import Step
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
@@ -73,7 +73,7 @@ def killed_after(code: str, *arguments: object, said: str = "there") -> None:
 OPENED = """
 import sys, time
 from pathlib import Path
-from keen_compass.practice.demo import HERON
+from keen_compass.practice.demo_machines import HERON
 from keen_compass.shop.store import Shop
 shop = Shop(Path(sys.argv[1]))
 """

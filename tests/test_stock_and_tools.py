@@ -19,7 +19,8 @@ from keen_compass.app.window import MainWindow
 from keen_compass.errors import FileFormatError
 from keen_compass.formats.chart_csv import Columns, guessed, read_table, understood
 from keen_compass.machines.fitted import Stock
-from keen_compass.practice.demo import EMBER, EMBER_TRUTH, STEEL, WORN_OUT
+from keen_compass.practice.demo import WORN_OUT
+from keen_compass.practice.demo_machines import EMBER, EMBER_TRUTH, STEEL
 from keen_compass.practice.playing import cut, play, read_all
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.subjects import Subject

@@ -22,7 +22,7 @@ from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.pieces.job import Applies, Corrections, composed
 from keen_compass.pieces.plate import KerfPlate
 from keen_compass.pieces.stepped import SteppedOutline
-from keen_compass.practice.demo import HERON, INSTRUMENTS
+from keen_compass.practice.demo_machines import HERON, INSTRUMENTS
 from keen_compass.practice.playing import play
 from keen_compass.procedures.stages import Step
 from keen_compass.quantities.geometry import Box

@@ -19,7 +19,7 @@ from keen_compass.app.rose import next_piece
 from keen_compass.app.together.page import TogetherPage
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
-from keen_compass.practice.demo import AFTER_MOVE
+from keen_compass.practice.demo_machines import AFTER_MOVE
 from keen_compass.practice.playing import cut
 from keen_compass.procedures import load
 from keen_compass.procedures.case_input import case_from_json

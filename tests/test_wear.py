@@ -16,7 +16,8 @@ from keen_compass.app.window import MainWindow
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.machines.fitted import Tool
 from keen_compass.machines.profile import Machine
-from keen_compass.practice.demo import EMBER, HERON, WORN_OUT
+from keen_compass.practice.demo import WORN_OUT
+from keen_compass.practice.demo_machines import EMBER, HERON
 from keen_compass.practice.playing import cut, play, read_all
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.rounds import RoundSession

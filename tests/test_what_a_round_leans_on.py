@@ -21,7 +21,7 @@ from keen_compass.machines.fitted import Tool
 from keen_compass.machines.limits import HEADS
 from keen_compass.machines.usual_instruments import usual_instruments
 from keen_compass.practice import stand_in
-from keen_compass.practice.demo import HERON
+from keen_compass.practice.demo_machines import HERON
 from keen_compass.procedures import load
 from keen_compass.procedures.case_input import case_from_json
 from keen_compass.procedures.stages import Step

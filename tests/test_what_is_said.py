@@ -82,7 +82,7 @@ def test_every_code_has_its_words() -> None:
 @pytest.mark.parametrize("name", REGISTRY)
 def test_everything_of_a_procedure_has_its_words(name: str) -> None:
     """Title, what it needs, labels, hints, choices, and what its example says."""
-    from keen_compass.practice.demo import HERON, KINGFISHER
+    from keen_compass.practice.demo_machines import HERON, KINGFISHER
 
     procedure = load(name)
     assert title(name)

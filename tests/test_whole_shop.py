@@ -24,13 +24,14 @@ from driving import record_text, states
 from keen_compass.errors import FileFormatError, InputError, PieceError
 from keen_compass.formats.drawings import with_flicks, write_svg
 from keen_compass.formats.hpgl import write_hpgl
-from keen_compass.machines.forms import instrument_fields, machine_fields, read_instrument, read_machine
+from keen_compass.machines.forms import machine_fields, read_machine
+from keen_compass.machines.instrument_form import instrument_fields, read_instrument
 from keen_compass.machines.instrument_record import instrument_from_json, instrument_to_json
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length, show_size
 from keen_compass.pieces.stepped import MEASURANDS, SteppedOutline
 from keen_compass.practice import stand_in
-from keen_compass.practice.demo import HERON, KINGFISHER, SWIFT
+from keen_compass.practice.demo_machines import HERON, KINGFISHER, SWIFT
 from keen_compass.practice.playing import correct_all, play, read_all
 from keen_compass.procedures import understands
 from keen_compass.procedures.stages import Step

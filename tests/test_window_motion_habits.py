@@ -14,7 +14,8 @@ from pytestqt.qtbot import QtBot
 
 from driving import focus, opened, press, shown, states, tab_to, typed_then_killed, with_laser
 from keen_compass.app import theme as th
-from keen_compass.app.help import PAGES, PROCEDURE_PAGES, page_dialog
+from keen_compass.app.help import page_dialog
+from keen_compass.app.help_pages import PAGES, PROCEDURE_PAGES
 from keen_compass.app.round.grid_surface import GridSurface
 from keen_compass.app.round.rule_surface import RuleSurface
 from keen_compass.app.start import application

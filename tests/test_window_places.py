@@ -21,7 +21,7 @@ from pytestqt.qtbot import QtBot
 from driving import choose, focus, opened, press, shown, states, tab_to
 from keen_compass.app import rail
 from keen_compass.app import theme as th
-from keen_compass.app.help import PAGES
+from keen_compass.app.help_pages import PAGES
 from keen_compass.app.logbook.page import LogbookPage
 from keen_compass.app.shop.instruments_page import InstrumentsPage
 from keen_compass.app.shop.machine_page import MachinePage

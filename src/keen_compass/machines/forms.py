@@ -6,142 +6,42 @@ nothing is kept until all of it is right.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from datetime import date
-from typing import Any, TypeVar
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
 
-from keen_compass.errors import InputError, LengthError
 from keen_compass.machines.fitted import Fitting, Stock, Tool, new_uid
-from keen_compass.machines.limits import (
-    AIMED_WITH,
-    BED,
-    FILES,
-    FITTINGS,
-    LIMITS,
-    OFFSET_FORMS,
-    THICKNESS,
-    TOLERANCE,
-    WIDEST_TOOL,
-    check_setting_line,
-    check_within,
+from keen_compass.machines.form_reader import (
+    FormReader,
+    _file_for,
+    _heads,
+    _held,
+    _read_tolerance,
+    _recommended,
+    _setting_line,
+    _show_tolerance,
+    _shown,
 )
-from keen_compass.machines.places import Place
+from keen_compass.machines.limits import AIMED_WITH, BED, FITTINGS, LIMITS, OFFSET_FORMS, THICKNESS, WIDEST_TOOL
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import length_unit, show_length
 from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives
-from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.kinds import MachineKind
-from keen_compass.quantities.lengths import UNITS_MM, parse_length, plain_number, trim_number
+from keen_compass.quantities.lengths import parse_length, plain_number, trim_number
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
 
-T = TypeVar("T")
 # What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.
 IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
 JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives not in (Lives.COMPUTED, Lives.READ))
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with
 DRAWS, TRAILS = "draws or scribes", "cuts, a blade that trails"  # what a tool does, beside "cuts"
 LONGEST_FITTING = 60  # letters of its name
-NEEDED = ("x_steps", "y_steps")  # without these there is no machine
 MOST_PROCESS = 80  # letters
 HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height")
 CUTTING = ("feed", "plunge_feed", "spindle_rpm", "pierce_delay", "power", "focus")  # plain numbers
 DAYS_PER_MONTH = 30.5
-# Kind → (both ends are read off a scale, usual resolution in mm).
-INSTRUMENT_KINDS: dict[str, tuple[bool, float]] = {
-    "caliper": (False, 0.01),
-    "steel rule": (True, 0.5),
-    "tape": (True, 1.0),
-    "dial gauge": (False, 0.01),
-    "depth gauge": (False, 0.01),
-    "vernier by eye": (False, 0.05),
-}
-
-
-@dataclass
-class FormReader:
-    """Reads fields one by one and gathers complaints by field name."""
-
-    fields: Mapping[str, str]
-    complaints: dict[str, str] = field(default_factory=dict)
-
-    def take(self, name: str, read: Callable[[str], T], otherwise: T) -> T:
-        """The field as `read` understands it; a complaint, and `otherwise`, where it can't."""
-        try:
-            return read(self.fields.get(name, "").strip())
-        except InputError as error:
-            self.complaints[name] = error.message
-            return otherwise
-
-    def length(
-        self, name: str, unit: str, *, zero: bool = False, limits: tuple[float, float] = (0.0, 1_000_000.0)
-    ) -> float:
-        """A length in mm, larger than 0 (or not negative), within what such a thing can be."""
-
-        def read(text: str) -> float:
-            if zero and not text:
-                return 0.0
-            mm = parse_length(text, unit).mm
-            if mm <= 0 and not zero:
-                raise InputError("must be larger than 0")
-            low, high = limits
-            if not low <= mm <= high and not (zero and mm == 0):
-                shown = "mm" if unit == "mm" else "in"
-                raise InputError(f"between {show_length(low, shown)} and {show_length(high, shown)}")
-            return mm
-
-        return self.take(name, read, 1.0)
-
-    def words(self, name: str, most: int = 60) -> str:
-        """A name: something, and not too long."""
-
-        def read(text: str) -> str:
-            if not text:
-                raise InputError("give it a name")
-            if len(text) > most:
-                raise InputError(f"at most {most} letters")
-            return text
-
-        return self.take(name, read, "-")
-
-    def number(self, name: str, low: float, high: float) -> float:
-        """A number between limits."""
-
-        def read(text: str) -> float:
-            try:
-                value = float(text.replace(",", "."))
-            except ValueError:
-                raise InputError("type a number") from None
-            if not low <= value <= high:
-                raise InputError(f"between {low:g} and {high:g}")
-            return value
-
-        return self.take(name, read, low)
-
-
-def _show_tolerance(machine: Machine, quantity: str) -> str:
-    T = machine.tolerance(quantity)
-    if QUANTITIES[quantity].error_unit == "mm/min":
-        return f"{T:g} mm/min"
-    return show_length(T, "mm" if machine.units == "mm" else "in")
-
-
-def _read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
-    name = f"tolerance_{quantity}"
-    if QUANTITIES[quantity].error_unit != "mm/min":
-        return reader.length(name, unit, limits=TOLERANCE)
-
-    def read(text: str) -> float:
-        try:
-            feed = float(text.removesuffix("mm/min").strip().replace(",", "."))
-        except ValueError:
-            raise InputError("type a feed in mm/min") from None
-        check_within(feed, *TOLERANCE, "")
-        return feed
-
-    return reader.take(name, read, 1.0)
 
 
 def usual_machine(kind: MachineKind) -> Machine:
@@ -176,22 +76,6 @@ def _with_fittings(base: Machine | None, now: Sequence[Fitting]) -> tuple[tuple[
     return tuple(known), fitted
 
 
-def _recommended(reader: FormReader, unit: str) -> tuple[float, float] | None:
-    """An accessory's offset as its maker gives it; both, or none."""
-    fields = [f"accessory_{axis}" for axis in "xy"]
-    if not any(reader.fields.get(name, "").strip() for name in fields):
-        return None
-
-    def read(text: str) -> float:
-        try:
-            return parse_length(text, unit, allow_negative=True).mm
-        except LengthError as error:
-            raise InputError(error.message) from None
-
-    x, y = (reader.take(name, read, 0.0) for name in fields)
-    return x, y
-
-
 def absent_from(kind: MachineKind, gives_room: str = "file", heads: str = "", *, trails: bool = False) -> set[str]:
     """Fields of the form that a machine of this kind has no use for; gives_room, heads: as the form has them. trails:
     one of its tools is a blade that does.
@@ -218,10 +102,6 @@ def absent_from(kind: MachineKind, gives_room: str = "file", heads: str = "", *,
     if kind is not MachineKind.ROUTER:
         absent |= {"head", "plunge_feed", "depth_per_pass", "spindle_rpm"}
     return absent | ({"gives_room", "kerf_form", "wear"} if kind.plots else _not_asked(gives_room))
-
-
-def _heads(text: str) -> tuple[str, ...]:
-    return tuple(name for name in text.split(", ") if name)
 
 
 def _not_asked(gives_room: str) -> set[str]:
@@ -402,32 +282,6 @@ def turned(fields: Mapping[str, str], was: str, now: str) -> dict[str, str]:
     return found
 
 
-def _shown(text: str) -> int:
-    """How many decimals a controller shows of a number, as it was typed."""
-    digits = text.strip().replace(",", ".").partition(".")[2]
-    return min(len(digits), round(LIMITS["decimals"][1])) if digits.isdigit() else 0
-
-
-def _held(place: Place, text: str) -> StoredValue | None:
-    """What stands in a place; None where the field is empty and may be. Raises InputError."""
-    return None if not text and place.quantity not in NEEDED else place.typed(text)
-
-
-def _file_for(text: str, kind: MachineKind) -> str:
-    """What a machine of that kind may take; empty for its usual."""
-    usual = kind.file
-    if text in ("", usual):
-        return ""
-    if usual == "gcode" or text == "gcode":
-        raise InputError(f"a {kind.said} takes {FILES[usual]}" + (" or SVG" if usual == "hpgl" else ""))
-    return text
-
-
-def _setting_line(text: str) -> str:
-    check_setting_line(text)
-    return text
-
-
 def _with_tool(base: Machine | None, tool: Tool) -> tuple[Tool, ...]:
     """The machine's tools with the one that is mounted now in front.
 
@@ -453,53 +307,3 @@ def _keep_place(stock: Stock, base: Machine | None, units: str) -> Stock:
     if before and (before.width, before.height) == (stock.width, stock.height):
         return replace(stock, x=before.x, y=before.y)
     return stock
-
-
-def instrument_fields(instrument: Instrument | None) -> dict[str, str]:
-    """The form's fields for an instrument, or for a new one."""
-    i = instrument or Instrument("", 0.01, (0.02, 0.00002), reach=300.0)
-    a, b = i.permissible_error
-    unit = "mm" if i.unit == "mm" else "in"
-    return {
-        "name": i.name,
-        "kind": i.kind,
-        "unit": i.unit,
-        "resolution": show_length(i.resolution, "mm"),
-        "error_a": show_length(a, "mm"),
-        "error_b": trim_number(b * 1000, 4),
-        "reach": show_length(i.reach, unit),
-        "zero": show_length(i.zero, "mm"),
-        "due": i.due.isoformat() if i.due else "",
-    }
-
-
-def read_instrument(fields: Mapping[str, str], base: Instrument | None) -> tuple[Instrument | None, dict[str, str]]:
-    """(profile, complaints by field); no profile where there are complaints."""
-    reader = FormReader(fields)
-    kind = fields.get("kind", "caliper")
-    unit = fields.get("unit", "mm")
-    if unit not in UNITS_MM:
-        reader.complaints["unit"] = f"choose one of {', '.join(UNITS_MM)}"
-        unit = "mm"
-    instrument = replace(
-        base or Instrument(uid=new_uid()),
-        name=reader.words("name", 40),
-        kind=kind,
-        both_ends=INSTRUMENT_KINDS[kind][0],
-        unit=unit,
-        resolution=reader.length("resolution", unit),
-        permissible_error=(reader.length("error_a", unit, zero=True), reader.number("error_b", 0, 10) / 1000),
-        reach=reader.length("reach", unit),
-        zero=reader.take("zero", lambda t: parse_length(t or "0", unit, allow_negative=True).mm, 0.0),
-        due=reader.take("due", _day, None),
-    )
-    return (None if reader.complaints else instrument), reader.complaints
-
-
-def _day(text: str) -> date | None:
-    if not text:
-        return None
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        raise InputError("type a day like 2027-03-01, or leave it empty") from None

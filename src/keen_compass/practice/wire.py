@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from keen_compass.errors import InputError, PortError
 from keen_compass.machines.profile import Machine
-from keen_compass.practice.demo import EMBER, FEEDS, HERON, KINGFISHER, START, SWIFT
+from keen_compass.practice.demo_machines import EMBER, FEEDS, HERON, KINGFISHER, START, SWIFT
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.standin.controller import FAULTS, HPGL, TEXT, StandInController
 

@@ -46,7 +46,7 @@ class Laid:
         """The command line's answer about the map."""
         import numpy as np  # late: it is heavy
 
-        from keen_compass.solve.registration import split_of
+        from keen_compass.solve.registration_split import split_of
 
         scaled = [v / self.warp.rows[2][2] for row in self.warp.rows for v in row]
         split = split_of(np.array(scaled[:8]))

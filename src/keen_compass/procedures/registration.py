@@ -46,15 +46,14 @@ from keen_compass.solve.plausibility import NEAR, Doubt
 from keen_compass.solve.registration import (
     FREEDOM,
     Map,
-    Shapes,
     Suspects,
     model_for,
     other_order,
     register,
     residuals_by,
-    split_of,
     suspects,
 )
+from keen_compass.solve.registration_split import Shapes, split_of
 from keen_compass.solve.travel import scale_of
 
 if TYPE_CHECKING:

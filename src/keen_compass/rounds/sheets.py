@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,7 +11,7 @@ from keen_compass.errors import InputError, KeenCompassError, LengthError, Piece
 from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.job import Applies
-from keen_compass.pieces.page import ARM, Mark, Page, bar_lengths, vernier_ticks
+from keen_compass.pieces.page import Mark, Page, bar_lengths
 from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
 from keen_compass.procedures.sheets import bars_said, papers_for, place
 from keen_compass.procedures.stages import Stage
@@ -22,6 +22,7 @@ from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import parse_spot
 from keen_compass.rounds.artworks import Artworks, Beside
 from keen_compass.rounds.context import RoundContext
+from keen_compass.rounds.sheet_lines import _before, _cross, _line, _scale, mapped
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import SheetStages
 from keen_compass.words.pages import page_words, vernier_ends
@@ -32,7 +33,6 @@ if TYPE_CHECKING:
     from keen_compass.formats.artwork import Artwork
     from keen_compass.solve.registration import Map
 
-COME_FROM = 3.0  # mm before a line, so that slack is taken up
 TRIAL = 4.0  # mm, side of the trial square
 TRIAL_AT = (6.0, 12.0)  # mm from the first mark; in the free strip beside the words
 BUCKLED = 0.6  # mm; more than a hand aims off
@@ -434,32 +434,3 @@ class Sheets:
             return lambda: self._c.put_mark(before)
 
         self._c.do(change)
-
-
-def mapped(known: Map, places: Sequence[Point]) -> list[Point]:
-    """Where places of a sheet lie on the machine."""
-    import numpy as np
-
-    return [(float(x), float(y)) for x, y in known.at(np.asarray(places, float))] if places else []
-
-
-def _cross(at: Point) -> tuple[Stroke, Stroke]:
-    """Two lines; at the very end of what the machine can reach only their inner halves."""
-    x, y = at
-    x0, y0 = (v - ARM if v >= ARM else v for v in at)
-    return _line((x0, y), (x + ARM, y)), _line((x, y0), (x, y + ARM))
-
-
-def _line(a: Point, b: Point) -> Stroke:
-    """Come to from below and from the left, as every other one."""
-    return Stroke((a, b), approach=_before(a))
-
-
-def _scale(known: Map, target: Point, axis: str) -> list[Stroke]:
-    """A target's drawn vernier: only its first tick is approached, the others are come to from the one before."""
-    ticks = [tuple(mapped(known, tick)) for tick in vernier_ticks(target, axis, printed=False)]
-    return [Stroke(ends, approach=None if k else _before(ends[0])) for k, ends in enumerate(ticks)]
-
-
-def _before(at: Point) -> Point:
-    return max(at[0] - COME_FROM, 0.0), max(at[1] - COME_FROM, 0.0)

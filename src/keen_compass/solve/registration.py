@@ -24,6 +24,7 @@ from keen_compass.errors import InputError
 from keen_compass.quantities.assumed import Spread
 from keen_compass.quantities.uncertainty import Cause, Origin, Source, Uncertain
 from keen_compass.solve.consistency import ALIKE
+from keen_compass.solve.registration_split import Shapes, Split, split_of
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -38,62 +39,8 @@ THIN = 1e-9  # of the largest singular value: below, marks lie in a line or on o
 STANDS_OUT = 0.01  # probability, over all marks, of standing out so far by chance
 STEP = 1e-6  # of a parameter, for slopes
 SHARP = Spread(1e-9, 1e9)  # of marks whose places are exact
-SURE_ENOUGH = 0.02  # standard, of a scale or skew: what is known worse than that tells nothing
 ALL_ORDERS = 4  # marks
 MOST_STEPS = 60
-
-
-@dataclass(frozen=True, slots=True)
-class Split:
-    """What a map means. shift: mm; turn: rad; skew: tan κ; scale: (along x, along y), x below 0 where mirrored."""
-
-    shift: tuple[float, float]
-    turn: float
-    skew: float
-    scale: tuple[float, float]
-
-
-@dataclass(frozen=True)
-class Shapes:
-    """What is known of a map's scales and skew, whatever its turn.
-
-    expected: of a turn (rad) the mean of (scale x, scale y, skew); whitens: 3 columns, by as many rows as are known:
-    times a difference from the mean it gives numbers of variance one.
-    """
-
-    expected: Callable[[float], Array]
-    whitens: Callable[[float], Array]
-
-    @classmethod
-    def known(cls, axes: Sequence[Spread], lean: Spread, printed: Sequence[Spread], means: Sequence[float]) -> Shapes:
-        """From the axes' scale errors (mm/mm), Y's lean (tan γ) and the print's scale errors; s of each is standard.
-
-        means: of the same five, in that order. Of a position that a controller shows, p = M⁻¹·R·P·q with
-        M = [[1 + s_x, (1 + s_y)·sin γ], [0, (1 + s_y)·cos γ]], as axes that are long make a commanded length long.
-        """
-        u = np.array([*(a.s for a in axes), lean.s, *(p.s for p in printed)])
-
-        def shape(turn: float, v: Array) -> Array:
-            s_x, s_y, tan, p_x, p_y = v
-            c, s = math.cos(turn), math.sin(turn)
-            gamma = math.atan(tan)
-            axes_ = np.array([[1 + s_x, (1 + s_y) * math.sin(gamma)], [0, (1 + s_y) * math.cos(gamma)]])
-            linear = np.linalg.inv(axes_) @ np.array([[c, -s], [s, c]]) @ np.diag([1 + p_x, 1 + p_y])
-            found = split_of(np.array([linear[0, 0], linear[0, 1], 0.0, linear[1, 0], linear[1, 1], 0.0, 0.0, 0.0]))
-            return np.array([*found.scale, found.skew])
-
-        at = np.array(means, float)
-
-        def whitens(turn: float) -> Array:
-            slopes = np.array([(shape(turn, at + d) - shape(turn, at - d)) / 2e-6 for d in np.eye(5) * 1e-6]).T
-            cov = (slopes * u**2) @ slopes.T
-            rows = [i for i in range(3) if cov[i, i] < SURE_ENOUGH**2]
-            found = np.zeros((len(rows), 3))
-            if rows:
-                found[:, rows] = np.linalg.inv(np.linalg.cholesky(cov[np.ix_(rows, rows)]))
-            return found
-
-        return cls(lambda turn: shape(turn, at), whitens)
 
 
 @dataclass(frozen=True)
@@ -239,18 +186,6 @@ def register(
     if model != "affine" or shapes is None:
         return Map.of(model, q, p, parameters, aim)
     return Map.of(model, q, p, _with_shapes(q, p, parameters, aim.s, shapes), aim, shapes)
-
-
-def split_of(parameters: Array) -> Split:
-    """The straight part of a map, split (module docstring)."""
-    a11, a12, tx, a21, a22, ty = (float(v) for v in parameters[:6])
-    sign = math.copysign(1.0, a11 * a22 - a12 * a21)
-    scale_x = sign * math.hypot(a11, a21)
-    turn = math.atan2(sign * a21, sign * a11)
-    c, s = math.cos(turn), math.sin(turn)
-    scale_y = -s * a12 + c * a22
-    skew = (c * a12 + s * a22) / scale_y if scale_y else math.inf
-    return Split((tx, ty), turn, skew, (scale_x, scale_y))
 
 
 def at_true_size(fitted: Map) -> Map:

@@ -21,7 +21,7 @@ from keen_compass.errors import KeenCompassError
 from keen_compass.pieces.page import Page, bar_lengths
 from keen_compass.procedures.stages import Stage
 from keen_compass.quantities.geometry import Point
-from keen_compass.rounds.sheets import mapped
+from keen_compass.rounds.sheet_lines import mapped
 from keen_compass.words.beside import beside_in_words
 from keen_compass.words.say import say
 from keen_compass.words.sheets import sentence_for, stage_name

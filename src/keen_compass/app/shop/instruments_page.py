@@ -11,7 +11,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.forms import Form
 from keen_compass.app.parts import Button, Line, Text, empty, scrolling
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.forms import INSTRUMENT_KINDS, instrument_fields, read_instrument
+from keen_compass.machines.instrument_form import INSTRUMENT_KINDS, instrument_fields, read_instrument
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, trim_number
 from keen_compass.shop.store import Shop

@@ -13,11 +13,11 @@ from keen_compass.app.parts import Button, Line, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.fitted import new_uid
+from keen_compass.machines.form_reader import NEEDED
 from keen_compass.machines.forms import (
     DRAWS,
     IN_CONTROLLER,
     JUDGED,
-    NEEDED,
     TRAILS,
     absent_from,
     machine_fields,

@@ -1,0 +1,219 @@
+"""The file of a test piece, or a printed sheet."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keen_compass.cli.common import pair, paper_size, size_of
+from keen_compass.errors import InputError
+from keen_compass.quantities.kinds import MachineKind
+
+if TYPE_CHECKING:
+    from keen_compass.formats.gcode import CutSettings
+    from keen_compass.machines.profile import Machine
+    from keen_compass.pieces.moves import MoveProgram
+    from keen_compass.pieces.toolpath import ToolPath
+    from keen_compass.procedures.base import Procedure
+    from keen_compass.quantities.geometry import Box
+
+BURNING = ("pierce_height", "cut_height", "pierce_delay", "power", "focus")  # of torch or beam, that may be set
+MOST_CYCLES = 100
+
+
+def add_piece(commands: Any) -> None:
+    """The command."""
+    piece = commands.add_parser("piece", help="write a test piece's file")
+    piece.add_argument("procedure")
+    piece.add_argument("--size", metavar="WxH", dest="piece_size", help="in mm, or with a unit: 400x300, 16inx12in")
+    piece.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", dest="settings")
+    piece.add_argument(
+        "--machine", choices=[kind.value for kind in MachineKind], help="whose own file is written (G-code)"
+    )
+    piece.add_argument("--format", choices=("gcode", "hpgl", "svg", "dxf", "pdf"), default="gcode")
+    piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
+    piece.add_argument("--geometry", type=Path, metavar="FILE", help="what is on a printed sheet, as JSON")
+    piece.set_defaults(run=_piece)
+
+
+def _piece(options: argparse.Namespace) -> int:
+    from dataclasses import replace
+
+    from keen_compass.formats import drawings
+    from keen_compass.formats.files import write_whole
+    from keen_compass.formats.machine_file import file_for
+    from keen_compass.pieces.placement import GAP
+    from keen_compass.procedures import load
+    from keen_compass.procedures.case import length_mm
+    from keen_compass.procedures.stages import Makes
+    from keen_compass.quantities.geometry import Box
+    from keen_compass.words.say import say
+
+    procedure = load(options.procedure)
+    given = dict(pair(text) for text in options.settings)
+    if procedure.printed or options.geometry:
+        return _printed(options, procedure, given)
+    bed = Box(0, 0, *size_of(given.pop("bed", "1300x900"), "--set bed"))
+    number, cycles = _whole_setting(given, "number", 1), _cycles(given, procedure.passes)
+    units_per_mm = length_mm(_maybe_number(given.pop("units_per_mm", "40")), "--set units_per_mm")
+    own = procedure.makes is not Makes.PIECE  # of a run, x and y are its own
+    at = tuple(length_mm(_maybe_number("40" if own else given.pop(k, "40")), f"--set {k}") for k in ("x", "y"))
+    settings = _cut_settings(given, bed)
+    kind = _kind(options, procedure)
+    machine = _machine(procedure, kind, settings, units_per_mm, given)
+    if procedure.thermal_pieces and kind.thermal:
+        given.setdefault("thermal", "true")
+    parameters = _parameters(procedure, options.piece_size, given)
+    draws = kind.plots or parameters.get("made_by", "cut") != "cut"
+    settings = replace(settings, spindle=settings.spindle and not draws)
+    why = {Makes.NOTHING: "its parts are counted", Makes.PRINT: "the printer prints its own test"}
+    if procedure.makes in why:
+        raise InputError(f"makes no piece: {why[procedure.makes]}", procedure.name)
+    shape = procedure.piece(parameters)
+    made: ToolPath | MoveProgram
+    if procedure.makes is Makes.MOVES:
+        made = program = shape.program(machine, cycles)
+        path = program.as_ticks(
+            getattr(shape, "axis", "x"), say(program.title)
+        )  # what can't wait draws a tick where it would
+        made = made if options.format == "gcode" else path
+    else:
+        path = procedure.tool_path(shape, number)
+        if path.cuts and kind is MachineKind.PEN:
+            raise InputError("a pen cuts nothing; make it on what cuts", "--machine")
+        made = path.moved(*(shape.origin if procedure.anchored else (at[0] + GAP, at[1] + GAP)))
+    if options.format in ("gcode", "hpgl"):
+        takes = {"gcode": MachineKind.ROUTER, "hpgl": MachineKind.KNIFE}[options.format]
+        machine = machine if kind.file == options.format else replace(machine, kind=takes)
+        data = file_for(machine, made, say, reach=bed, cut=settings).encode("ascii")
+    else:
+        text = {"svg": drawings.write_svg, "dxf": drawings.write_dxf}.get(options.format)
+        data = text(path).encode("utf-8") if text else drawings.write_pdf(path)
+    write_whole(options.output, data)
+    return 0
+
+
+def _printed(options: argparse.Namespace, procedure: Procedure[Any], given: dict[str, str]) -> int:
+    """A sheet as PDF, and what is on it as JSON."""
+    from keen_compass.formats.files import write_whole
+    from keen_compass.formats.pages import write_page
+    from keen_compass.words.pages import page_words
+
+    if not procedure.printed:
+        raise InputError("is for what is printed: registration, pointer", "--geometry")
+    if options.format != "pdf":
+        raise InputError("is a printed sheet: --format pdf", procedure.name)
+    size = paper_size(options.piece_size or "A4", "--size")
+    number = _whole_setting(given, "number", 1)
+    if given:
+        raise InputError("not known here; expected number", f"--set {min(given)}")
+    page = procedure.page(size, number)
+    if page is None:
+        raise InputError("prints an artwork: use proof-job", procedure.name)
+    if options.geometry:
+        write_whole(options.geometry, (json.dumps(page.to_json(), indent=2) + "\n").encode())
+    write_whole(options.output, write_page(page, page_words(page)))
+    return 0
+
+
+def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> MachineKind:
+    """Of machine, as it was said or is usual."""
+    kind = MachineKind(options.machine or procedure.usual_on)
+    if procedure.burns and (kind is not MachineKind.LASER or options.format != "gcode"):
+        raise InputError("a beam burns it: make it as G-code for a laser", "--machine")
+    return kind
+
+
+def _machine(
+    procedure: Procedure[Any], kind: MachineKind, settings: CutSettings, units_per_mm: float, given: dict[str, str]
+) -> Machine:
+    """A machine of that kind with what was set of it, taken out of that. A lens is moved only where somebody says."""
+    from dataclasses import replace
+
+    from keen_compass.machines.forms import usual_machine
+
+    burns: dict[str, Any] = {n: _number_setting(given, n) for n in BURNING if n in given} if kind.thermal else {}
+    still = kind is MachineKind.LASER and not procedure.burns and "focus" not in burns
+    return replace(
+        usual_machine(kind),
+        bed=(settings.bed.width, settings.bed.height),
+        stock=None,
+        z_travel=0.0 if still else settings.z_travel,
+        units_per_mm=units_per_mm,
+        feed=settings.feed,
+        **burns,
+    )
+
+
+def _cut_settings(given: dict[str, str], bed: Box) -> CutSettings:
+    """How it is to be cut, taken out of what was set by name."""
+    from dataclasses import fields, replace
+
+    from keen_compass.formats.gcode import CutSettings
+    from keen_compass.procedures.case import length_mm
+
+    own = {f.name for f in fields(CutSettings)} - {"bed", "inches", "spindle", "spindle_rpm"}
+    given.setdefault("z_travel", "80")
+    settings = CutSettings(
+        bed, inches=given.pop("units", "mm") == "in", spindle_rpm=_whole_setting(given, "spindle_rpm", 18000)
+    )
+    for name in sorted(own & given.keys()):
+        value = length_mm(_maybe_number(given.pop(name)), f"--set {name}")
+        try:
+            settings = replace(settings, **{name: value})  # type: ignore[arg-type]
+        except InputError as error:
+            raise InputError(error.message, f"--set {name}") from None
+    return settings
+
+
+def _parameters(procedure: Procedure[Any], size: str | None, given: dict[str, str]) -> dict[str, Any]:
+    """The piece's parameters: a size where it has one, and what was set by name."""
+    parameters = procedure.unless_said(given)
+    if size:
+        if not procedure.sides:
+            raise InputError(f"{procedure.name} has no size; use --set", "--size")
+        if len(procedure.sides) == 1:
+            parameters[procedure.sides[0]] = _maybe_number(size)
+        else:
+            parameters |= dict(zip(procedure.sides, size_of(size, "--size"), strict=True))
+    return parameters | {name: _plain_value(text) for name, text in given.items()}
+
+
+def _plain_value(text: str) -> Any:
+    """A number, a list of numbers, true or false; else the text, which may be a length with its unit."""
+    if text in ("true", "false"):
+        return text == "true"
+    if "," in text:
+        return [_maybe_number(part) for part in text.split(",")]
+    return int(text) if text.isascii() and text.isdigit() else _maybe_number(text)
+
+
+def _maybe_number(text: str) -> float | str:
+    """Plain numbers stay numbers (mm); anything else is read as a length with its unit."""
+    try:
+        return float(text)
+    except ValueError:
+        return text
+
+
+def _number_setting(given: dict[str, str], name: str) -> float:
+    value = _maybe_number(given.pop(name))
+    if isinstance(value, str):
+        raise InputError(f"expected a number, got {value!r}", f"--set {name}")
+    return value
+
+
+def _whole_setting(given: dict[str, str], name: str, default: int) -> int:
+    text = given.pop(name, str(default))
+    if not text.isascii() or not text.isdigit() or not 0 < int(text[:9]) < 10**8:
+        raise InputError(f"expected a whole number larger than 0, got {text!r}", f"--set {name}")
+    return int(text)
+
+
+def _cycles(given: dict[str, str], usual: int) -> int:
+    cycles = _whole_setting(given, "cycles", usual)
+    if cycles > MOST_CYCLES:
+        raise InputError(f"expected at most {MOST_CYCLES}, got {cycles}", "--set cycles")
+    return cycles

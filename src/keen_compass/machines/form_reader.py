@@ -1,0 +1,160 @@
+"""What is typed into a form, field by field: understood, or refused beside the field."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from typing import TypeVar
+
+from keen_compass.errors import InputError, LengthError
+from keen_compass.machines.limits import FILES, LIMITS, TOLERANCE, check_setting_line, check_within
+from keen_compass.machines.places import Place
+from keen_compass.machines.profile import Machine
+from keen_compass.machines.shown import show_length
+from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.kinds import MachineKind
+from keen_compass.quantities.lengths import parse_length
+from keen_compass.quantities.stored import StoredValue
+
+T = TypeVar("T")
+NEEDED = ("x_steps", "y_steps")  # without these there is no machine
+
+
+@dataclass
+class FormReader:
+    """Reads fields one by one and gathers complaints by field name."""
+
+    fields: Mapping[str, str]
+    complaints: dict[str, str] = field(default_factory=dict)
+
+    def take(self, name: str, read: Callable[[str], T], otherwise: T) -> T:
+        """The field as `read` understands it; a complaint, and `otherwise`, where it can't."""
+        try:
+            return read(self.fields.get(name, "").strip())
+        except InputError as error:
+            self.complaints[name] = error.message
+            return otherwise
+
+    def length(
+        self, name: str, unit: str, *, zero: bool = False, limits: tuple[float, float] = (0.0, 1_000_000.0)
+    ) -> float:
+        """A length in mm, larger than 0 (or not negative), within what such a thing can be."""
+
+        def read(text: str) -> float:
+            if zero and not text:
+                return 0.0
+            mm = parse_length(text, unit).mm
+            if mm <= 0 and not zero:
+                raise InputError("must be larger than 0")
+            low, high = limits
+            if not low <= mm <= high and not (zero and mm == 0):
+                shown = "mm" if unit == "mm" else "in"
+                raise InputError(f"between {show_length(low, shown)} and {show_length(high, shown)}")
+            return mm
+
+        return self.take(name, read, 1.0)
+
+    def words(self, name: str, most: int = 60) -> str:
+        """A name: something, and not too long."""
+
+        def read(text: str) -> str:
+            if not text:
+                raise InputError("give it a name")
+            if len(text) > most:
+                raise InputError(f"at most {most} letters")
+            return text
+
+        return self.take(name, read, "-")
+
+    def number(self, name: str, low: float, high: float) -> float:
+        """A number between limits."""
+
+        def read(text: str) -> float:
+            try:
+                value = float(text.replace(",", "."))
+            except ValueError:
+                raise InputError("type a number") from None
+            if not low <= value <= high:
+                raise InputError(f"between {low:g} and {high:g}")
+            return value
+
+        return self.take(name, read, low)
+
+
+def _show_tolerance(machine: Machine, quantity: str) -> str:
+    T = machine.tolerance(quantity)
+    if QUANTITIES[quantity].error_unit == "mm/min":
+        return f"{T:g} mm/min"
+    return show_length(T, "mm" if machine.units == "mm" else "in")
+
+
+def _read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
+    name = f"tolerance_{quantity}"
+    if QUANTITIES[quantity].error_unit != "mm/min":
+        return reader.length(name, unit, limits=TOLERANCE)
+
+    def read(text: str) -> float:
+        try:
+            feed = float(text.removesuffix("mm/min").strip().replace(",", "."))
+        except ValueError:
+            raise InputError("type a feed in mm/min") from None
+        check_within(feed, *TOLERANCE, "")
+        return feed
+
+    return reader.take(name, read, 1.0)
+
+
+def _recommended(reader: FormReader, unit: str) -> tuple[float, float] | None:
+    """An accessory's offset as its maker gives it; both, or none."""
+    fields = [f"accessory_{axis}" for axis in "xy"]
+    if not any(reader.fields.get(name, "").strip() for name in fields):
+        return None
+
+    def read(text: str) -> float:
+        try:
+            return parse_length(text, unit, allow_negative=True).mm
+        except LengthError as error:
+            raise InputError(error.message) from None
+
+    x, y = (reader.take(name, read, 0.0) for name in fields)
+    return x, y
+
+
+def _heads(text: str) -> tuple[str, ...]:
+    return tuple(name for name in text.split(", ") if name)
+
+
+def _shown(text: str) -> int:
+    """How many decimals a controller shows of a number, as it was typed."""
+    digits = text.strip().replace(",", ".").partition(".")[2]
+    return min(len(digits), round(LIMITS["decimals"][1])) if digits.isdigit() else 0
+
+
+def _held(place: Place, text: str) -> StoredValue | None:
+    """What stands in a place; None where the field is empty and may be. Raises InputError."""
+    return None if not text and place.quantity not in NEEDED else place.typed(text)
+
+
+def _file_for(text: str, kind: MachineKind) -> str:
+    """What a machine of that kind may take; empty for its usual."""
+    usual = kind.file
+    if text in ("", usual):
+        return ""
+    if usual == "gcode" or text == "gcode":
+        raise InputError(f"a {kind.said} takes {FILES[usual]}" + (" or SVG" if usual == "hpgl" else ""))
+    return text
+
+
+def _setting_line(text: str) -> str:
+    check_setting_line(text)
+    return text
+
+
+def _day(text: str) -> date | None:
+    if not text:
+        return None
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise InputError("type a day like 2027-03-01, or leave it empty") from None
