@@ -26,9 +26,10 @@ from hypothesis import strategies as st
 
 from keen_compass.cli import main
 from keen_compass.controllers import by_port
-from keen_compass.controllers.by_port import Cable, Exchange, Progress, RunControl, find_out
+from keen_compass.controllers.by_port import Cable, find_out
 from keen_compass.controllers.practice_dialects import PLOTTER, PRACTICE, TEXT
 from keen_compass.controllers.program import commands_of
+from keen_compass.controllers.wire import Exchange, Progress, RunControl
 from keen_compass.errors import InputError, PortError
 from keen_compass.machines.dialect import Dialect, on_wire, pattern_from
 from keen_compass.practice.demo_machines import HERON, SWIFT

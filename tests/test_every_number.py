@@ -18,7 +18,7 @@ from keen_compass.cli import main
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.procedures import REGISTRY, load
 from keen_compass.procedures.case_input import case_from_json
-from keen_compass.procedures.travel_shapes import _uneven
+from keen_compass.procedures.travel_shapes import uneven
 from keen_compass.quantities.readings import Kind
 from keen_compass.quantities.resolution import OF_AXES, ResolutionForm
 from keen_compass.solve.bend import shape_of
@@ -415,7 +415,7 @@ def test_whatever_comes_in_ends_in_finite_numbers_or_one_line(seed: int) -> None
 
 def test_a_wave_is_seen_at_the_targets_that_are_proposed_and_noise_is_not() -> None:
     """100 axes whose pinion runs out by 0.1 mm, of any period; 100 that are straight, on a rule that isn't quite."""
-    targets = _uneven(11, 1000.0, 1.0)
+    targets = uneven(11, 1000.0, 1.0)
     assert len(set(targets)) == 11
     rng, seen, false = random.Random(1), 0, 0
     for k in range(200):

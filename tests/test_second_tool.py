@@ -17,6 +17,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from driving import choose, click, press, shown, states, tab_to
+from keen_compass.app.mounting import mount
 from keen_compass.app.round.astride_surface import AstrideSurface
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import FileFormatError, InputError, PieceError
@@ -269,7 +270,7 @@ def test_by_keyboard_an_accessory_comes_back_and_its_numbers_with_it(window: Mai
     now = {q: v for q, v in shop.values("kingfisher").items() if q in HERE}
     assert {v.how for v in now.values()} == {"put_back"}
     assert {q: v.stored for q, v in now.items()} != own
-    window._mount(fitted={"accessory": "felt-pen"})
+    mount(window, fitted={"accessory": "felt-pen"})
     assert {q: one.wanted for q, one in of_another(shop, shop.machine("kingfisher")).items()} == own
 
 

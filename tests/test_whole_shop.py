@@ -48,8 +48,8 @@ from keen_compass.reports.record import record_of
 from keen_compass.reports.table import to_csv
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.exchange import from_json, to_json
-from keen_compass.shop.file import Damage
 from keen_compass.shop.logbook import NUMBER, TABLE, Filter, Log, entries
+from keen_compass.shop.rows import Damage
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 from keen_compass.standin.hpgl_reader import read_hpgl

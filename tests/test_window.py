@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from driving import focus, opened, press, shown, states, tab_to, typed_then_killed
 from keen_compass.app import theme as th
+from keen_compass.app.other_shop import open_shop
 from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
@@ -228,7 +229,7 @@ def test_killed_while_typing_the_half_reading_is_there_again(
 
 def test_a_file_that_is_no_shop_leaves_the_window_as_it_was(window: MainWindow, tmp_path: Path) -> None:
     (tmp_path / "x.kcshop").write_text("no shop at all")
-    assert not window.open_shop(tmp_path / "x.kcshop")
+    assert not open_shop(window, tmp_path / "x.kcshop")
     assert "not a shop file" in window._message.text()
     assert window.isVisible()
 

@@ -16,9 +16,9 @@ from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.port_link import LinkState, PortLink, as_lines
 from keen_compass.app.round.page import RoundPage
 from keen_compass.app.window import MainWindow
-from keen_compass.controllers.by_port import Exchange
 from keen_compass.controllers.practice_dialects import TEXT
 from keen_compass.controllers.program import commands_of
+from keen_compass.controllers.wire import Exchange
 from keen_compass.practice import stand_in as made_on
 from keen_compass.practice.playing import read_all
 from keen_compass.practice.wire import holding, stand_in

@@ -20,6 +20,7 @@ from driving import press, shown
 from keen_compass.app import start
 from keen_compass.app import theme as th
 from keen_compass.app.logbook.page import LogbookPage
+from keen_compass.app.other_shop import go_on_with_copy, open_shop
 from keen_compass.app.round.callout import CalloutEdit
 from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.waiting import Waiting
@@ -102,7 +103,7 @@ def test_a_file_that_went_away_is_said_and_the_work_goes_on_in_a_copy(opened: Ma
     assert "Not kept: the shop file was moved" in shown(page.measure)
     assert "can be kept under a new name" in shown(opened)
     assert edit.text() == "225.3"
-    assert opened.go_on_with_copy(tmp_path / "copy")
+    assert go_on_with_copy(opened, tmp_path / "copy")
     QApplication.processEvents()
     new = start._windows[-1]
     assert new.shop.file == tmp_path / "copy.kcshop"
@@ -114,9 +115,9 @@ def test_a_file_that_went_away_is_said_and_the_work_goes_on_in_a_copy(opened: Ma
 
 def test_a_copy_is_not_put_over_what_is_there(opened: MainWindow, tmp_path: Path) -> None:
     (tmp_path / "there.kcshop").write_text("somebody's")
-    assert not opened.go_on_with_copy(tmp_path / "there.kcshop")
+    assert not go_on_with_copy(opened, tmp_path / "there.kcshop")
     assert "is there already" in shown(opened)
-    assert not opened.open_shop(opened.shop.file)
+    assert not open_shop(opened, opened.shop.file)
     assert "is the one that is open" in shown(opened)
 
 
@@ -130,7 +131,7 @@ def test_damage_is_named_and_what_is_sound_goes_on(qtbot: QtBot, small_file: Pat
     going_on(window)
     assert "Y steps" not in (window.shop.values("heron"))
     answer(window, "Only look")
-    assert window.go_on_with_copy(tmp_path / "sound.kcshop")
+    assert go_on_with_copy(window, tmp_path / "sound.kcshop")
     new = start._windows[-1]
     assert not new.shop.read_only
     assert "damaged" not in shown(new)

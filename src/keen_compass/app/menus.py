@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
+from keen_compass.app.other_shop import choose_copy, choose_shop
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.words.procedures import does, title
 
@@ -30,8 +31,8 @@ class Menus(QObject):
         self._window = window
         bar = window.menuBar()
         shop = bar.addMenu("&Shop")
-        add(shop, "&Open shop file…", QKeySequence.StandardKey.Open, window.choose_shop)
-        add(shop, "Keep a &copy as…", QKeySequence.StandardKey.SaveAs, window.choose_copy)
+        add(shop, "&Open shop file…", QKeySequence.StandardKey.Open, partial(choose_shop, window))
+        add(shop, "Keep a &copy as…", QKeySequence.StandardKey.SaveAs, partial(choose_copy, window))
         shop.addSeparator()
         add(shop, "&Quit", "Ctrl+Q", window.close)
         edit = bar.addMenu("&Edit")

@@ -21,7 +21,8 @@ from keen_compass.errors import InputError, KeenCompassError, PortError
 from keen_compass.machines.dialect import Dialect
 
 if TYPE_CHECKING:
-    from keen_compass.controllers.by_port import Cable, Exchange, Progress
+    from keen_compass.controllers.by_port import Cable
+    from keen_compass.controllers.wire import Exchange, Progress
     from keen_compass.practice.wire import Controller
 
 MOST_EXCHANGES = 4000
@@ -200,7 +201,7 @@ class PortLink(QObject):
     def jog(self, axis: str, distance: float, feed: float, then: Then = lambda _: None) -> None:
         """A step, and where it is after it."""
 
-        from keen_compass.controllers.by_port import RunControl
+        from keen_compass.controllers.wire import RunControl
 
         if self._moving is None:
             self._moving = RunControl()
@@ -215,7 +216,7 @@ class PortLink(QObject):
 
     def run(self, program: str, then: Callable[[Progress | None, PortError | InputError | None], None]) -> None:
         """A program to its end, or to where it broke off; `then` gets how far it came, and why no further."""
-        from keen_compass.controllers.by_port import RunControl
+        from keen_compass.controllers.wire import RunControl
 
         control = self._control = RunControl()
         last: list[Any] = [None]

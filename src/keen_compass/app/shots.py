@@ -14,15 +14,36 @@ from PySide6.QtWidgets import QApplication
 from keen_compass.app.controller.cable import PRACTICE
 from keen_compass.app.controller.page import ControllerPage
 from keen_compass.app.port_link import LinkState
-from keen_compass.app.round.match_surface import MatchSurface
+from keen_compass.app.shots_sheets import (
+    begin,
+    blade_row,
+    camera_pictures,
+    feed_bands,
+    from_picture,
+    gaps_beside,
+    matched_sheet,
+    over_print,
+    print_scale,
+    proof_dries,
+    proof_job,
+    proof_verdict,
+    put_back,
+    registered,
+    second_tool,
+    session_in,
+    sheet_aimed_at,
+    sheet_itself,
+    verniers_read,
+    wrong_print,
+)
 from keen_compass.app.start import show_window
 from keen_compass.app.stock.page import StockPage
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
-from keen_compass.practice import paper, stand_in
+from keen_compass.practice import stand_in
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.practice.shipped import open_demo
-from keen_compass.procedures.stages import Makes, Stage, Step
+from keen_compass.procedures.stages import Makes, Step
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 
@@ -52,11 +73,6 @@ def _save(window: MainWindow, file: Path) -> None:
         raise InputError("the picture can't be written; is there room?", str(file))
 
 
-def _session(window: MainWindow) -> RoundSession:
-    session: RoundSession = window.round_page.model.session  # type: ignore[union-attr]
-    return session
-
-
 def _rose(window: MainWindow) -> None:
     window.show_rose("heron")
     window.next_piece.now()
@@ -67,7 +83,7 @@ def _make(window: MainWindow) -> None:
 
 
 def _measure(window: MainWindow) -> None:
-    session = _session(window)
+    session = session_in(window)
     session.making.new_sheet()
     session.making.choose_size(session.making.proposed_size())
     cut(session)
@@ -78,7 +94,7 @@ def _measure(window: MainWindow) -> None:
 
 
 def _correct(window: MainWindow) -> None:
-    session = _session(window)
+    session = session_in(window)
     read_all(session)
     session.go(Step.CORRECT)
     first = session.measuring.findings()[0]
@@ -86,33 +102,28 @@ def _correct(window: MainWindow) -> None:
 
 
 def _confirm_make(window: MainWindow) -> None:
-    session = _session(window)
+    session = session_in(window)
     correct_all(session)
     session.go(Step.CONFIRM)
 
 
 def _confirm(window: MainWindow) -> None:
-    session = _session(window)
+    session = session_in(window)
     cut(session)
     read_all(session)
 
 
 def _rose_after(window: MainWindow) -> None:
-    _session(window).sign("")
+    session_in(window).sign("")
     window.show_rose("heron")
-
-
-def _begin(window: MainWindow, procedure: str, quantity: str = "", machine: str = "heron") -> None:
-    window.show_rose(machine)
-    window.begin(procedure, quantity)
 
 
 def _reading(
     window: MainWindow, procedure: str, quantity: str, count: int | None = None, machine: str = "heron"
 ) -> None:
     """A run or piece of which so many readings are kept, and the next one is half typed."""
-    _begin(window, procedure, quantity, machine)
-    session = _session(window)
+    begin(window, procedure, quantity, machine)
+    session = session_in(window)
     if session.context.procedure.makes is not Makes.NOTHING:
         cut(session)
         session.measuring.identify("")
@@ -123,7 +134,7 @@ def _reading(
 
 def _by_hand(window: MainWindow) -> None:
     """What no controller holds is set right on the machine itself."""
-    session = _session(window)
+    session = session_in(window)
     read_all(session)
     session.go(Step.CORRECT)
 
@@ -159,7 +170,7 @@ def _machine(window: MainWindow) -> None:
 def _swift_measure(window: MainWindow) -> None:
     window.show_rose("swift")
     window.begin("rectangle")
-    session = _session(window)
+    session = session_in(window)
     session.making.choose(instrument="rule-60in")
     session.making.choose_size(session.making.proposed_size())
     cut(session)
@@ -170,159 +181,11 @@ def _identity(window: MainWindow) -> None:
     """A piece that is not the one the round waits for."""
     window.show_rose("heron")
     window.begin("rectangle")
-    session = _session(window)
+    session = session_in(window)
     cut(session)
     bar = window.round_page.measure.identity  # type: ignore[union-attr]
     bar.line.setText("4")
     bar._give()
-
-
-def _sheet(window: MainWindow, procedure: str, quantity: str, marks: int, **chosen: object) -> RoundSession:
-    """A sheet on Kingfisher that is printed, loaded and aimed at so many marks."""
-    _begin(window, procedure, quantity, "kingfisher")
-    session = _session(window)
-    for name, value in chosen.items():
-        session.making.choose_option(name, value)
-    sheets = session.making.sheets
-    sheets.printed()
-    sheets.measured(*(paper.shows_bars(session) or ("", "")))
-    sheets.loaded(str(sheets.number()))
-    for mark in range(marks):
-        sheets.aim(mark, paper.shows_mark(session) or "")
-    return session
-
-
-def _aim(window: MainWindow) -> None:
-    _sheet(window, "pointer", "sensor_x", 2)
-
-
-def _wrong_print(window: MainWindow) -> None:
-    """A print dialog that fitted the page."""
-    _begin(window, "pointer", "sensor_x", "kingfisher")
-    sheets = _session(window).making.sheets
-    sheets.printed()
-    sheets.measured("97.3 mm", "97.4 mm")
-
-
-def _matching(window: MainWindow) -> None:
-    """What was drawn beside the third target, half placed."""
-    session = _session(window)
-    sheets = session.making.sheets
-    while (mark := sheets.next_mark()) is not None:
-        sheets.aim(mark, paper.shows_mark(session) or "")
-    cut(session)
-    read_all(session, 4)
-    surface = window.round_page.measure.surface  # type: ignore[union-attr]
-    assert isinstance(surface, MatchSurface)
-    surface.move_by(0.5, -0.1)
-
-
-def _verniers(window: MainWindow) -> None:
-    _session(window).give_up("With verniers it is told better")
-    _sheet(window, "pointer", "sensor_x", 4, read="vernier")
-    _matching(window)
-
-
-def _seen(window: MainWindow) -> None:
-    """The stand-in’s sheet itself."""
-    surface = window.round_page.measure.surface  # type: ignore[union-attr]
-    assert isinstance(surface, MatchSurface)
-    surface.look.click()
-
-
-def _from_picture(window: MainWindow) -> None:
-    """What was found in a photo of it."""
-    window.round_page.measure.photo.practice.click()  # type: ignore[union-attr]
-
-
-def _registration(window: MainWindow) -> None:
-    """Four marks are found, the last of them badly aimed at."""
-    session = _sheet(window, "registration", "registration", 0)
-    cut(session)
-    read_all(session, 3)
-    x, y = map(float, (stand_in.shows(session) or "0 0").split())
-    session.measuring.type(f"{x + 1.3:.2f} {y:.2f}")
-    session.measuring.keep()
-
-
-def _second_tool(window: MainWindow) -> None:
-    """Two scales, the last pair half chosen."""
-    _begin(window, "second-tool", "second_tool_x", "kingfisher")
-    session = _session(window)
-    session.making.choose_option("way", "vernier")
-    cut(session)
-    read_all(session, 3)
-    session.measuring.type(stand_in.shows(session) or "")
-
-
-def _gaps(window: MainWindow) -> None:
-    """Lines astride a cut, and an accessory that came back without its numbers."""
-    session = _session(window)
-    session.give_up("With the scoring tip instead")
-    window._mount(fitted={"accessory": "scoring-tip"})
-    _begin(window, "second-tool", "second_tool_x", "kingfisher")
-    session = _session(window)
-    session.making.choose(chosen={})
-    cut(session)
-    read_all(session)
-
-
-def _put_back(window: MainWindow) -> None:
-    _session(window).give_up("Its own numbers go in first")
-    window.show_rose("kingfisher")
-
-
-def _camera(window: MainWindow) -> None:
-    """Two pictures are read, the third one was taken."""
-    window._mount(fitted={"accessory": "felt-pen"})
-    _begin(window, "camera", "camera_x", "swift")
-    session = _session(window)
-    cut(session)
-    read_all(session, 2)
-    stand_in.take(session)
-
-
-def _print_scale(window: MainWindow) -> None:
-    """Ticks over a print: two passes of both distances."""
-    session = _sheet(window, "print-scale", "print_scale_x", 4)
-    cut(session)
-    read_all(session, 4)
-
-
-def _over_print(window: MainWindow) -> None:
-    """The crosses of the same sheet."""
-    read_all(_session(window), 7)
-
-
-def _proof_dries(window: MainWindow) -> None:
-    """The garden label is printed and waits."""
-    _begin(window, "proof", "proof", "kingfisher")
-
-
-def _proof_job(window: MainWindow) -> None:
-    """Its artwork, print and cut together."""
-    _session(window).making.sheets.go(Stage.ARTWORK)
-
-
-def _proof_verdict(window: MainWindow) -> None:
-    """Cut where it was printed, its border read all round."""
-    session = _session(window)
-    cut(session)
-    read_all(session)
-
-
-def _bands(window: MainWindow) -> None:
-    _begin(window, "media-feed", "media_feed", "kingfisher")
-    session = _session(window)
-    cut(session)
-    session.measuring.type(stand_in.shows(session) or "")
-
-
-def _blade_row(window: MainWindow) -> None:
-    _begin(window, "drag-blade", "drag", "swift")
-    session = _session(window)
-    cut(session)
-    session.measuring.type(stand_in.shows(session) or "")
 
 
 def _no_port(window: MainWindow) -> None:
@@ -330,7 +193,7 @@ def _no_port(window: MainWindow) -> None:
     window.shop.put_stand_in("kingfisher", {})
     window.show_rose("kingfisher")
     window.begin("rectangle")
-    session = _session(window)
+    session = session_in(window)
     session.making.choose(instrument="caliper-600")
     session.making.new_sheet()
     session.making.choose_size(session.making.proposed_size())
@@ -354,7 +217,7 @@ def _left_alone(window: MainWindow) -> None:
     window.show_rose("kingfisher")
     _session_given_up(window)
     window.begin("rectangle")
-    _session(window).making.choose(instrument="")
+    session_in(window).making.choose(instrument="")
     window.show_rose("kingfisher")
     window.shop.clock = now
 
@@ -371,7 +234,7 @@ def _no_instrument(window: MainWindow) -> None:
 
 def _full_bed(window: MainWindow) -> None:
     """No room for another piece."""
-    session = _session(window)
+    session = session_in(window)
     while not session.making.refusal():
         session.making.made()
     session.go(Step.MAKE)
@@ -379,7 +242,7 @@ def _full_bed(window: MainWindow) -> None:
 
 def _odd(window: MainWindow) -> None:
     """Readings in inches where mm were expected."""
-    session = _session(window)
+    session = session_in(window)
     session.making.new_sheet()
     cut(session)
     session.measuring.identify("")
@@ -437,7 +300,7 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("rose-after", _rose_after),
     ("drive-train", lambda window: _reading(window, "drive-train", "x_drive")),
     ("travel-run", lambda window: _reading(window, "travel-run", "x_steps", 47)),
-    ("backlash-run", lambda window: _begin(window, "backlash", "x_backlash")),
+    ("backlash-run", lambda window: begin(window, "backlash", "x_backlash")),
     ("backlash", lambda window: _reading(window, "backlash", "x_backlash", 3)),
     ("squareness", lambda window: _reading(window, "squareness", "", 9)),
     ("squareness-correct", _by_hand),
@@ -445,31 +308,31 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("head-tram", lambda window: _reading(window, "bed", "x_tram", 3)),
     ("bed", lambda window: _reading(window, "bed", "bed", 17)),
     ("speed", lambda window: _reading(window, "speed", "y_speed", 9)),
-    ("reference-lines", lambda window: _begin(window, "reference-lines")),
+    ("reference-lines", lambda window: begin(window, "reference-lines")),
     ("kerf", lambda window: _reading(window, "kerf-square", "kerf", 12)),
     ("feed-tracking", lambda window: _reading(window, "travel-run", "tracking", 12, "swift")),
     ("plotter-measure", _swift_measure),
     ("shop-floor", lambda window: window.toggle_floor()),
-    ("sheet-print", lambda window: _begin(window, "pointer", "sensor_x", "kingfisher")),
-    ("state-fits-to-page", _wrong_print),
-    ("sheet-aim", _aim),
-    ("matching", _matching),
-    ("verniers", _verniers),
-    ("sheet-seen", _seen),
-    ("from-picture", _from_picture),
-    ("registration", _registration),
-    ("second-tool", _second_tool),
-    ("second-tool-gaps", _gaps),
-    ("state-put-back", _put_back),
-    ("camera", _camera),
-    ("blade-row", _blade_row),
-    ("bands", _bands),
-    ("state-print-dries", _proof_dries),
-    ("proof-job", _proof_job),
-    ("proof-verdict", _proof_verdict),
-    ("print-scale", _print_scale),
-    ("print-scale-crosses", _over_print),
-    ("pointer-quick", lambda window: _begin(window, "pointer", "pointer_x")),
+    ("sheet-print", lambda window: begin(window, "pointer", "sensor_x", "kingfisher")),
+    ("state-fits-to-page", wrong_print),
+    ("sheet-aim", sheet_aimed_at),
+    ("matching", matched_sheet),
+    ("verniers", verniers_read),
+    ("sheet-seen", sheet_itself),
+    ("from-picture", from_picture),
+    ("registration", registered),
+    ("second-tool", second_tool),
+    ("second-tool-gaps", gaps_beside),
+    ("state-put-back", put_back),
+    ("camera", camera_pictures),
+    ("blade-row", blade_row),
+    ("bands", feed_bands),
+    ("state-print-dries", proof_dries),
+    ("proof-job", proof_job),
+    ("proof-verdict", proof_verdict),
+    ("print-scale", print_scale),
+    ("print-scale-crosses", over_print),
+    ("pointer-quick", lambda window: begin(window, "pointer", "pointer_x")),
     ("state-other-piece", _identity),
     ("state-bed-full", _full_bed),
     ("state-odd-readings", _odd),

@@ -13,16 +13,16 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWi
 from keen_compass.app import theme as th
 from keen_compass.app.care import ShopCare
 from keen_compass.app.menus import Menus
+from keen_compass.app.mounting import mount, offer_other, put_back, show_put_back
+from keen_compass.app.other_shop import choose_copy, open_shop
 from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.next_piece import NextPiece
 from keen_compass.app.rose.page import RosePage
 from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import KeenCompassError
-from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY, yielding
-from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.standing import Spoke, spokes, standings
 from keen_compass.shop.store import Shop
 
@@ -38,7 +38,6 @@ if TYPE_CHECKING:
     from keen_compass.app.shop.machine_page import MachinePage
     from keen_compass.app.stock.page import StockPage
     from keen_compass.app.together.page import TogetherPage
-    from keen_compass.shop.library import Misplaced
     from keen_compass.shop.logbook import Entry
 
 LATELY = 4  # logbook entries beside the rose
@@ -90,7 +89,7 @@ class MainWindow(QMainWindow):
         else:
             self.go_to("add")
             self.say("This shop is empty. Add your first machine here, or look at the demo: keen-compass --demo")
-        self.care = ShopCare(shop, self.choose_copy, self)
+        self.care = ShopCare(shop, partial(choose_copy, self), self)
         self.care.said.connect(self.say)
         self.care.asked.connect(self._ask)
         self.care.changed.connect(self._refresh_shown)
@@ -103,12 +102,12 @@ class MainWindow(QMainWindow):
         page.happened.connect(self._ask_what_happened)
         page.together.connect(lambda: self.go_to("together"))
         page.controller.connect(lambda: self.go_to("controller"))
-        page.mounted.asked.connect(self._offer_other)
-        page.mounted.tool.connect(lambda tool: self._mount(tool=tool))
-        page.mounted.stock.connect(lambda stock: self._mount(stock=stock))
-        page.mounted.fitted.connect(lambda kind, uid: self._mount(fitted={kind: uid}))
-        page.entered.connect(self._put_back)
-        page.mounted.process.connect(lambda process: self._mount(process=process))
+        page.mounted.asked.connect(partial(offer_other, self))
+        page.mounted.tool.connect(lambda tool: mount(self, tool=tool))
+        page.mounted.stock.connect(lambda stock: mount(self, stock=stock))
+        page.mounted.fitted.connect(lambda kind, uid: mount(self, fitted={kind: uid}))
+        page.entered.connect(partial(put_back, self))
+        page.mounted.process.connect(lambda process: mount(self, process=process))
         self.next_piece.found.connect(self._show_next_piece)
 
     # Places
@@ -135,16 +134,16 @@ class MainWindow(QMainWindow):
 
     def show_rose(self, uid: str, machines: list[Machine] | None = None) -> None:
         """How a machine stands. machines: all of them, where they were read just now."""
-        if self._stays():
+        if self.stays():
             return
         self.machine_uid = uid
         self._close_round()
-        self._fill_rose_and_rail(uid, machines)
+        self.fill_rose_and_rail(uid, machines)
         self.places.setCurrentWidget(self.rose_page)
         self.menus.refresh()
         self.rose_page.rose.setFocus()
 
-    def _fill_rose_and_rail(self, uid: str, machines: list[Machine] | None = None) -> None:
+    def fill_rose_and_rail(self, uid: str, machines: list[Machine] | None = None) -> None:
         """With one look at how all machines stand."""
         machines = machines or self.shop.machines()
         standing = standings(self.shop, machines)
@@ -159,7 +158,7 @@ class MainWindow(QMainWindow):
             step, chosen = self.shop.under_way(kept.id)
             under_way[kept.procedure, entry.axis(chosen)] = step, self.shop.idle_days(kept.id)
         self.rose_page.show_machine(machine, stands, under_way, lambda: self._lately(uid))
-        self._show_put_back(machine)
+        show_put_back(self, machine)
         self.rose_page.forget_next_piece()
         self.next_piece.look_at(uid)
 
@@ -181,20 +180,12 @@ class MainWindow(QMainWindow):
         """Whether a program runs over a cable: its page stays until it is over."""
         return any(link.under_way for link in self._links.values())
 
-    def _stays(self) -> bool:
+    def stays(self) -> bool:
         """Whether the page can't be left now, which is said."""
         if self._under_way():
             self.say("A program runs over the cable: wait for its end, or stop it.")
             return True
         return False
-
-    def _offer_other(self) -> None:
-        """What could be on the machine shown instead of what is on it."""
-        from keen_compass.shop.library import processes  # late: the first screen needs none of it
-
-        machine = self.shop.machine(self.machine_uid or "")
-        cut_with = processes(self.shop, machine) if machine.kind.thermal else ()
-        self.rose_page.mounted.offer(machine, self.shop.stock_at_hand(machine), cut_with)
 
     def _show_next_piece(self, found: Found | None, uid: str) -> None:
         """What settles most for the least time, where its rose is still shown."""
@@ -235,7 +226,7 @@ class MainWindow(QMainWindow):
 
     def go_to(self, place: str) -> None:
         """The logbook, the instruments, stock and tools, a machine's readings or controller, or a new machine."""
-        if self._stays():
+        if self.stays():
             return
         if place == "add":
             from keen_compass.app.shop.machine_page import MachinePage
@@ -287,60 +278,10 @@ class MainWindow(QMainWindow):
 
     def change_machine(self) -> None:
         """The profile of the machine whose rose is shown."""
-        if self.machine_uid and not self._stays():
+        if self.machine_uid and not self.stays():
             from keen_compass.app.shop.machine_page import MachinePage
 
             self._show_machine_page(MachinePage(self.shop, self.shop.machine(self.machine_uid)))
-
-    def _put_back(self) -> None:
-        """What the rose asked for is in the controller now."""
-        if self.machine_uid is None:
-            return
-        from keen_compass.shop.library import of_another  # late, as above
-
-        machine = self.shop.machine(self.machine_uid)
-        try:
-            with self.shop.writing():
-                for q, one in of_another(self.shop, machine).items():
-                    if one.wanted is not None:
-                        how = "put_back" if one.own else "typed"
-                        self.shop.put_value(machine.uid, q, one.wanted, how, subject=machine.subject)
-        except KeenCompassError as error:
-            self.say(str(error))
-        self._fill_rose_and_rail(machine.uid)
-        self.rose_page.mounted.setFocus()
-
-    def _show_put_back(self, machine: Machine) -> None:
-        """Numbers of something else than what is fitted, where there is a choice."""
-        found: dict[str, Misplaced] = {}
-        if machine.fittings or machine.fitted or sum(tool.trails for tool in machine.tools) > 1:
-            from keen_compass.shop.library import of_another  # late, as above
-
-            found = of_another(self.shop, machine)
-        names = self.shop.thing_names() if found else {}
-        self.rose_page.show_put_back(found, machine, names, read_only=self.shop.read_only)
-
-    def _mount(
-        self,
-        *,
-        tool: Tool | None = None,
-        stock: Stock | None = None,
-        process: str | None = None,
-        fitted: dict[str, str] | None = None,
-    ) -> None:
-        """Something else is on the machine now."""
-        if self.machine_uid is None:
-            return
-        try:
-            from keen_compass.shop.library import put_on  # late, as above
-
-            put_on(
-                self.shop, self.shop.machine(self.machine_uid), tool=tool, stock=stock, process=process, fitted=fitted
-            )
-        except KeenCompassError as error:
-            self.say(str(error))
-        self._fill_rose_and_rail(self.machine_uid)
-        self.rose_page.mounted.setFocus()
 
     def _show_machine_page(self, page: MachinePage) -> None:
         page.saved.connect(self._machine_saved)
@@ -456,7 +397,7 @@ class MainWindow(QMainWindow):
         th.apply(_app(), wanted)
         page, uid = self.round_page, self.machine_uid
         if uid:
-            self._fill_rose_and_rail(uid)
+            self.fill_rose_and_rail(uid)
         if page and not self._under_way():
             from keen_compass.app.round.page import RoundPage
 
@@ -465,67 +406,6 @@ class MainWindow(QMainWindow):
             self._show_round(again)  # the same session: what can be undone stays so
             if floor:
                 self.toggle_floor()
-
-    def choose_shop(self) -> None:
-        from PySide6.QtWidgets import QFileDialog
-
-        name, _ = QFileDialog.getOpenFileName(
-            self, "Open a shop file", str(self.shop.file.parent), "Shop files (*.kcshop)"
-        )
-        if name:
-            self.open_shop(Path(name))
-
-    def open_shop(self, file: Path) -> bool:
-        """Another shop in this window; where it can't be opened the present one stays, with the reason."""
-        if self._stays():
-            return False
-        if file.exists() and self.shop.file.exists() and file.samefile(self.shop.file):
-            self.say("That shop is the one that is open here.")
-            return False
-        try:
-            shop = Shop(file)
-        except KeenCompassError as error:
-            self.say(str(error))
-            return False
-        from keen_compass.app.start import show_window
-
-        window = show_window(shop, file.stem)
-        if self.round_page is not None:
-            window._go_on_with(self.round_page.model.session.context.kept, self.round_page)
-        self.close()
-        return True
-
-    def _go_on_with(self, kept: KeptRound, before: RoundPage) -> None:
-        """The round that was open in the window before, where this shop has it too, with what stood half typed."""
-        same = [k for k in self.shop.open_rounds(kept.machine, kept.procedure) if k.at == kept.at]
-        if not same:
-            return
-        self.show_rose(kept.machine)
-        self.begin(kept.procedure, before.model.session.context.yields[0])
-        typed, current = before.model.session.measuring.draft, before.model.session.measuring.current()
-        if self.round_page is not None and typed and current:
-            measuring = self.round_page.model.session.measuring
-            measuring.choose(current)
-            measuring.type(typed)
-
-    def choose_copy(self) -> None:
-        proposed = self.shop.file.with_name(f"{self.shop.file.stem}-copy.kcshop")
-        from PySide6.QtWidgets import QFileDialog
-
-        name, _ = QFileDialog.getSaveFileName(self, "Keep a copy as", str(proposed), "Shop files (*.kcshop)")
-        if name:
-            self.go_on_with_copy(Path(name))
-
-    def go_on_with_copy(self, file: Path) -> bool:
-        """All that this window sees, kept under a new name, and the work goes on there; else the reason is said."""
-        if file.suffix != ".kcshop":
-            file = file.with_name(f"{file.name}.kcshop")
-        try:
-            self.shop.copy_to(file)
-        except KeenCompassError as error:
-            self.say(str(error))
-            return False
-        return self.open_shop(file)
 
     # Window
 
@@ -555,7 +435,7 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:
         """Open a shop file that is dropped."""
         if file := _dropped_file(event):
-            self.open_shop(file)
+            open_shop(self, file)
 
 
 def _dropped_file(event: QDropEvent) -> Path | None:

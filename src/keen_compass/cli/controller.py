@@ -116,7 +116,7 @@ def _port_position(options: argparse.Namespace) -> int:
 
 
 def _port_run(options: argparse.Namespace) -> int:
-    from keen_compass.controllers.by_port import Progress, RunControl
+    from keen_compass.controllers.wire import Progress, RunControl
 
     program = read_whole(options.file, LARGEST_INPUT)
     with _cable(options) as cable:

@@ -8,82 +8,32 @@ was sent is read back. What goes wrong is said in three sentences: what happened
 from __future__ import annotations
 
 import contextlib
-import errno
-import os
 import re
 import termios
-import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from types import TracebackType
 
 import serial
 
 from keen_compass.controllers.program import Command, commands_of
+from keen_compass.controllers.wire import Exchange, Progress, RunControl, Wire
+from keen_compass.controllers.wire_words import LONGEST_MOVE, lost_line, plain, restless, state_of
 from keen_compass.errors import InputError, PortError
 from keen_compass.formats.listing import Listing, same_value, understood
 from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, on_wire
 
-ANSWER = 2.0  # s without a byte, after which nothing comes any more
 TRY = 0.6  # s for each speed that is tried
-SETTLES = 0.1  # s without a byte, after a greeting
 RAW = 1.0  # s
 LONGEST_WRITE = 0.05  # s that a stop waits for a command that is just going out
 AT_REST = 0.15  # s between two looks at where it is
-LONGEST_MOVE = 600.0  # s that one line may take while the controller says that it is alive
-LONGEST_LINE, MOST_LINES, MOST_BYTES = 4000, 400_000, 8_000_000  # of a listing
-LONGEST_ANSWER = 20.0  # s that an answer may take in all, whatever comes meanwhile
-LONGEST_LISTING = 1800.0  # s: a megabyte at 9600 bits per second
-LONGEST_GREETING = 3.0  # s, after which what still comes is no greeting
 LONGEST_QUOTE = 24  # letters of a command that is said to have been sent last
 TWICE = 3  # readings of a listing, of which two must agree
 
 
-@dataclass(frozen=True, slots=True)
-class Exchange:
-    """What went over the wire. at: s, monotonic. ours: whether we sent it."""
-
-    at: float
-    ours: bool
-    data: bytes
-
-
-@dataclass(frozen=True, slots=True)
-class Progress:
-    """Of a run, in commands: how many were sent and acknowledged, of how many."""
-
-    sent: int
-    acknowledged: int
-    total: int
-    holding: bool = False
-
-
-class RunControl:
-    """Hold, go on and stop, from another thread."""
-
-    def __init__(self) -> None:
-        self.hold = threading.Event()
-        self.stop = threading.Event()
-
-
-class Cable:
+class Cable(Wire):
     """An open port. told: every exchange, as it happens. Raises PortError where it can't be opened."""
-
-    def __init__(self, path: str, dialect: Dialect, told: Callable[[Exchange], None] = lambda _: None) -> None:
-        self.path, self.dialect = path, dialect
-        self._told = told
-        self._buffer, self._sent = b"", ""
-        self._writing = threading.Lock()
-        try:
-            self._serial = serial.Serial(path, dialect.baud, timeout=0.02, write_timeout=ANSWER, exclusive=True)
-        except (OSError, serial.SerialException, ValueError) as error:
-            raise _not_opened(path, error) from None
-
-    def close(self) -> None:
-        """Let go of it."""
-        with contextlib.suppress(OSError, serial.SerialException):
-            self._serial.close()
 
     def __enter__(self) -> Cable:
         return self
@@ -99,22 +49,14 @@ class Cable:
         self._buffer = b""
         self._write(b"", heeds=False)  # ends whatever half a command somebody left
         self._write(on_wire(d.hello or d.ask_position), heeds=False)
-        for line in self._lines(_state("nothing"), wait):
+        for line in self._lines(state_of("nothing"), wait):
             if any(d.matches(name, line) is not None for name in ("greeting", "alarm", "position")):
                 if d.ask_why:
                     self._write(on_wire(d.ask_why), heeds=False)  # an old error is none of ours
-                    next(self._lines(_state("nothing"), wait))
+                    next(self._lines(state_of("nothing"), wait))
                 self._drain()
                 return line
         raise AssertionError  # the lines end in an error
-
-    def _drain(self) -> None:
-        """What else it says of having started, so that nobody takes it for a new start later."""
-        until, latest = time.monotonic() + SETTLES, time.monotonic() + LONGEST_GREETING
-        while time.monotonic() < min(until, latest):
-            if self._chunk(_state("nothing")):
-                until = time.monotonic() + SETTLES
-        self._buffer = b""
 
     def read(self) -> Listing:
         """Its settings, as they came twice the same. Raises PortError."""
@@ -124,14 +66,14 @@ class Cable:
         seen: list[tuple[str, ...]] = []
         for _ in range(TWICE):
             self._write(on_wire(d.ask_listing))
-            lines = tuple(self._until_acknowledged(_state("nothing"), listing=True))
+            lines = tuple(self._until_acknowledged(state_of("nothing"), listing=True))
             if lines in seen:
                 return understood("".join(f"{line}\n" for line in lines).encode())
             seen.append(lines)
         raise PortError(
             "garbage",
             "Its settings came differently each time.",
-            _state("nothing"),
+            state_of("nothing"),
             "Is the cable near a motor or a torch? Try a lower speed, then read again.",
         )
 
@@ -146,7 +88,7 @@ class Cable:
         old = self.read().entry(key).value
         self._write(told)
         try:
-            self._settled(_state("set", key, value, old))
+            self._settled(state_of("set", key, value, old))
         except PortError as error:
             if error.kind in ("lost", "refused"):
                 raise
@@ -154,7 +96,7 @@ class Cable:
         try:
             now = self.read().entry(key).value
         except PortError as error:
-            raise PortError(error.kind, error.happened, _state("set", key, value, old), error.way_on) from None
+            raise PortError(error.kind, error.happened, state_of("set", key, value, old), error.way_on) from None
         if same_value(now, value):
             return now
         held = f"It still holds {now}." if same_value(now, old) else f"It holds {now} instead, not {value}."
@@ -181,12 +123,12 @@ class Cable:
             raise InputError("this controller’s profile doesn’t say how to ask where it is", "ask_position")
         self._write(on_wire(d.ask_position))
         found: dict[str, float] | None = None
-        for line in self._lines(_state("nothing")):
+        for line in self._lines(state_of("nothing")):
             if (at := d.matches("position", line)) is not None:
                 found = {a: float(at[a]) / d.per_mm for a in "xyz" if at.get(a)}
                 if not d.position_acknowledged:
                     return found
-            elif self._ends(line, _state("nothing")) and found is not None:
+            elif self._ends(line, state_of("nothing")) and found is not None:
                 return found
         raise AssertionError
 
@@ -195,17 +137,17 @@ class Cable:
         d = self.dialect
         if not d.jog:
             raise InputError("this controller’s profile doesn’t say how to move a step", "jog")
-        steps = {f"d{a}": _plain(distance * d.per_mm if a == axis else 0.0) for a in "xyz"}
-        command = on_wire(d.jog, axis=axis.upper(), distance=_plain(distance * d.per_mm), feed=_plain(feed), **steps)
-        self._write(command, control, _state("moving"))
-        self._settled(_state("moving"), control)
+        steps = {f"d{a}": plain(distance * d.per_mm if a == axis else 0.0) for a in "xyz"}
+        command = on_wire(d.jog, axis=axis.upper(), distance=plain(distance * d.per_mm), feed=plain(feed), **steps)
+        self._write(command, control, state_of("moving"))
+        self._settled(state_of("moving"), control)
 
     def raw(self, text: str) -> list[str]:
         """Whatever it answers to something within a second, as it can be read."""
         self._write(on_wire(text), heeds=False)
         until, found = time.monotonic() + RAW, b""
         while time.monotonic() < until:
-            found += self._chunk(_state("nothing"))
+            found += self._chunk(state_of("nothing"))
         lines = re.split(rb"[\r\n]+", found)
         return ["".join(chr(b) if 32 <= b < 127 else "·" for b in line) for line in lines if line.strip()]
 
@@ -217,7 +159,9 @@ class Cable:
         self._write(on_wire(self.dialect.reset), heeds=False)
         with contextlib.suppress(PortError):  # who says nothing of itself is asked
             # Heard before anything is asked, or it would be taken for the answer, and the answer for a new start.
-            next(line for line in self._lines(_state("nothing")) if self.dialect.matches("greeting", line) is not None)
+            next(
+                line for line in self._lines(state_of("nothing")) if self.dialect.matches("greeting", line) is not None
+            )
         return self.hello() if self.dialect.hello else ""
 
     def stop(self, control: RunControl | None = None) -> None:
@@ -246,8 +190,8 @@ class Cable:
                 yield last
         except PortError as error:
             if error.kind == "lost":
-                acknowledged = _state("running", last.acknowledged, last.total)
-                raise _lost(f"{acknowledged} {self._last_sent()} It may still run what it has.") from None
+                acknowledged = state_of("running", last.acknowledged, last.total)
+                raise lost_line(f"{acknowledged} {self._last_sent()} It may still run what it has.") from None
             state = f"{error.state} {self._last_sent()} {self.make_safe(control)}"
             raise PortError(error.kind, error.happened, state, error.way_on) from None
 
@@ -271,10 +215,10 @@ class Cable:
             for command in commands[first : first + d.group]:
                 yield from self._heed(control, Progress(sent, first, len(commands)))
                 if command.text:
-                    self._write(command.text.encode("ascii"), control, _state("running", first, len(commands)))
+                    self._write(command.text.encode("ascii"), control, state_of("running", first, len(commands)))
                     self._sent = command.text[:LONGEST_QUOTE]
                     if not d.sync:
-                        self._settled(_state("running", sent, len(commands)), control)
+                        self._settled(state_of("running", sent, len(commands)), control)
                 sent += 1
                 if command.pauses:  # what stands beside it is done first; then it is we who wait
                     control.hold.set()
@@ -282,26 +226,9 @@ class Cable:
                 if command.pauses or not d.sync:
                     yield Progress(sent, sent, len(commands))
             if d.sync:
-                self._settled(_state("running", first, len(commands)), control)
+                self._settled(state_of("running", first, len(commands)), control)
                 yield Progress(sent, sent, len(commands))
         yield from self._until_still(control, Progress(sent, sent, len(commands)))
-
-    def _heed(self, control: RunControl, now: Progress) -> Iterator[Progress]:
-        """Wait while it is held; raise where it is to stop."""
-        was = False
-        while control.hold.is_set() and not control.stop.is_set():
-            if not was:
-                was = True
-                if self.dialect.hold:
-                    self._write_bytes(on_wire(self.dialect.hold))
-                yield replace(now, holding=True)
-            time.sleep(0.01)
-        if control.stop.is_set():
-            raise _stopped(_state("running", now.acknowledged, now.total))
-        if was:
-            if self.dialect.go_on:
-                self._write_bytes(on_wire(self.dialect.go_on))
-            yield replace(now, holding=False)
 
     def _until_still(self, control: RunControl, now: Progress) -> Iterator[Progress]:
         """All is sent: it is over when it is twice in the same place."""
@@ -311,159 +238,11 @@ class Cable:
         while (here := self.position()) != last or control.hold.is_set():
             last = here
             if time.monotonic() > until and not control.hold.is_set():
-                raise _restless(_state("running", now.acknowledged, now.total))
+                raise restless(state_of("running", now.acknowledged, now.total))
             yield from self._heed(control, now)
             time.sleep(AT_REST)
 
     # The wire
-
-    def _write(self, command: bytes, control: RunControl | None = None, state: str = "", *, heeds: bool = True) -> None:
-        """Send a command. heeds: an alarm or a new start that it said unasked since the last one counts."""
-        if heeds:
-            self._heed_unasked(state or _state("nothing"))
-        with self._writing:
-            if control is not None and control.stop.is_set():
-                raise _stopped(state)
-            self._buffer = b""
-            self._write_bytes(command + self.dialect.end.encode(), control, state)
-
-    def _heed_unasked(self, state: str) -> None:
-        """Raise PortError for an alarm, or for a new start, that came while nothing was asked."""
-        try:
-            waiting = self._serial.in_waiting
-        except (OSError, serial.SerialException, TypeError):
-            raise _lost(state) from None
-        if waiting:
-            self._buffer += self._chunk(state)
-        for raw in re.split(rb"[\r\n]+", self._buffer)[:-1]:
-            line = raw.decode("latin-1").strip()
-            if any(self.dialect.matches(name, line) is not None for name in ("alarm", "greeting")):
-                self._buffer = b""
-                self._ends(line, state, acknowledged=False)
-
-    def _write_bytes(self, data: bytes, control: RunControl | None = None, state: str = "") -> None:
-        """Past pyserial's own waiting: a stop must not queue behind anything, and a full buffer is no lost cable."""
-        left, until = data, time.monotonic() + ANSWER
-        while left:
-            if control is not None and control.stop.is_set():
-                raise _stopped(state)
-            try:
-                gone = os.write(self._serial.fileno(), left)
-                left, until = left[gone:], time.monotonic() + ANSWER
-            except BlockingIOError:
-                if time.monotonic() > until:
-                    raise _silent(state or _state("nothing")) from None
-                time.sleep(0.005)
-            except (OSError, serial.SerialException):
-                raise _lost(_state("nothing")) from None
-        if data:
-            self._told(Exchange(time.monotonic(), True, data))
-
-    def _chunk(self, state: str) -> bytes:
-        try:
-            data: bytes = self._serial.read(max(self._serial.in_waiting, 1))
-        except (OSError, serial.SerialException, TypeError):
-            raise _lost(state) from None
-        if data:
-            self._told(Exchange(time.monotonic(), False, data))
-        return data
-
-    def _lines(
-        self,
-        state: str,
-        wait: float | None = None,
-        idle: Callable[[], bool] = lambda: False,
-        stop: threading.Event | None = None,
-        *,
-        whole: bool = True,
-        longest: float | None = None,
-    ) -> Iterator[str]:
-        """Its lines as they come. Raises PortError when nothing comes any more, or nothing that can be read.
-
-        idle: asked when nothing came for so long; whether to go on waiting. stop: from somebody who doesn't want to.
-        whole: the lines are one answer, which broke off where no more of them come. longest: s, that all of it may
-        take, whatever comes meanwhile: a controller that talks unasked is not listened to for ever.
-        """
-        begun = last = time.monotonic()
-        longest = longest or LONGEST_ANSWER
-        wait, line, came = wait or ANSWER, "", 0
-        while True:
-            if stop is not None and stop.is_set():
-                raise _stopped(state)
-            *waiting, self._buffer = re.split(rb"[\r\n]+", self._buffer)
-            for i, raw in enumerate(waiting):
-                if raw.strip():
-                    line = _readable(raw, state)
-                    try:
-                        yield line
-                    except GeneratorExit:  # whoever asked has enough: the rest is left as it came
-                        self._buffer = b"\n".join((*waiting[i + 1 :], self._buffer))
-                        raise
-            if time.monotonic() - begun > longest or came > MOST_BYTES:
-                raise _babbling(state)
-            if data := self._chunk(state):
-                last, came = time.monotonic(), came + len(data)
-                self._buffer += data
-                if len(self._buffer) - max(self._buffer.rfind(b"\n"), self._buffer.rfind(b"\r")) > LONGEST_LINE:
-                    raise _garbage(self._buffer, state)
-            elif time.monotonic() - last > wait:
-                if self._buffer.strip():
-                    left, self._buffer = self._buffer, b""
-                    raise _cut(_readable(left, state), state)
-                if not idle():
-                    raise _cut(line, state) if line and whole else _silent(state)
-                last = time.monotonic()
-
-    def _until_acknowledged(self, state: str, *, listing: bool = False) -> Iterator[str]:
-        """The lines of an answer, without what ends it. Raises PortError."""
-        for count, line in enumerate(self._lines(state, longest=LONGEST_LISTING if listing else LONGEST_ANSWER)):
-            ends = listing and bool(self.dialect.listing_ends)
-            if ends and self.dialect.matches("listing_ends", line) is not None:
-                return
-            if self._ends(line, state, acknowledged=not ends):
-                return
-            if count > MOST_LINES:
-                raise _garbage(line.encode(), state)
-            yield line
-
-    def _ends(self, line: str, state: str, *, acknowledged: bool = True) -> bool:
-        """Whether a line is the acknowledgement. Raises PortError where it is a refusal, an alarm, or a new start."""
-        d = self.dialect
-        if acknowledged and d.matches("acknowledged", line) is not None:
-            return True
-        if (alarm := d.matches("alarm", line)) is not None:
-            why = f": {alarm['why']}" if alarm.get("why") else ""
-            raise PortError(
-                "alarm",
-                f"It reports an alarm{why}.",
-                "It takes nothing until the alarm is cleared. " + state,
-                "Look at the machine, clear the alarm there, then begin again.",
-            )
-        if (refused := d.matches("refused", line)) is not None:
-            raise PortError(
-                "refused",
-                f"It refuses{': ' + why if (why := self._why(refused)) else ''}.",
-                state,
-                "Look at what was sent; its manual knows the word.",
-            )
-        if d.matches("greeting", line) is not None:
-            raise PortError(
-                "reset",
-                "It started anew in the middle.",
-                "Where it stands is not known to it any more. " + state,
-                "Home it, read its settings, then begin again.",
-            )
-        return False
-
-    def _why(self, refused: dict[str, str]) -> str:
-        if refused.get("why"):
-            return refused["why"]
-        if not self.dialect.ask_why:
-            return ""
-        self._write(on_wire(self.dialect.ask_why))
-        for line in self._lines(_state("nothing")):
-            return f"error {line}"
-        return ""
 
     def _settled(self, state: str, control: RunControl | None = None) -> None:
         """Wait until a command is acknowledged, however long it moves, as long as it is alive. Raises PortError."""
@@ -535,96 +314,3 @@ def ports() -> list[tuple[str, str]]:
 
 
 # What went wrong, in three sentences
-
-
-def _state(what: str, *of: object) -> str:
-    """What is known of the controller after something failed."""
-    if what == "set":
-        key, value, old = of
-        return f"Whether {key} is {old} or {value} now is not known."
-    if what == "moving":
-        return "It may still be moving."
-    if what == "running":
-        return "{} of {} commands were acknowledged.".format(*of)
-    return "Nothing was changed."
-
-
-def _plain(number: float) -> str:
-    return f"{number:.4f}".rstrip("0").rstrip(".") if number else "0"
-
-
-def _readable(raw: bytes, state: str) -> str:
-    if any(byte > 126 or (byte < 32 and byte != 9) for byte in raw):
-        raise _garbage(raw, state)
-    return raw.decode("ascii").strip()
-
-
-def _garbage(raw: bytes, state: str) -> PortError:
-    seen = "".join(chr(b) if 32 <= b < 127 else "·" for b in raw[:24])
-    return PortError(
-        "garbage",
-        f"It sends what can’t be read (“{seen}”).",
-        state,
-        "Another speed, or the cable near a motor or a torch? Try again.",
-    )
-
-
-def _silent(state: str) -> PortError:
-    return PortError(
-        "silence",
-        f"It doesn’t answer, for {ANSWER:g} s now.",
-        state,
-        "Is it switched on and not busy? Look at the cable, then ask again.",
-    )
-
-
-def _babbling(state: str) -> PortError:
-    return PortError(
-        "garbage",
-        "It goes on sending and never answers what was asked.",
-        state,
-        "Stop whatever else talks to it, or switch it off and on; then ask again.",
-    )
-
-
-def _restless(state: str) -> PortError:
-    return PortError(
-        "silence",
-        f"It has not come to rest within {LONGEST_MOVE / 60:g} minutes.",
-        state,
-        "Look whether it moves. If it stands, its position wanders: check its encoders, then home it.",
-    )
-
-
-def _cut(line: str, state: str) -> PortError:
-    return PortError(
-        "cut-line", f"Its answer broke off at “{line[:40]}”.", state, "Look at the cable and its plug, then ask again."
-    )
-
-
-def _lost(state: str) -> PortError:
-    return PortError(
-        "lost",
-        "The cable is gone.",
-        f"Nobody sees what the controller does now. {state}",
-        "Stop it at the machine if it moves. Plug the cable in, connect again, and look where it stands.",
-    )
-
-
-def _stopped(state: str) -> PortError:
-    return PortError(
-        "stopped", "Stopped by you.", state, "Look where it stands before anything moves again; home it if unsure."
-    )
-
-
-def _not_opened(path: str, error: Exception) -> PortError:
-    number = getattr(error, "errno", None)
-    if number == errno.ENOENT:
-        happened, way = f"{path} is not there.", "Plug it in, or choose another port."
-    elif number == errno.EACCES:
-        happened, way = f"{path} may not be opened by you.", "Join the group that owns it (ls -l says which)."
-    elif number in (errno.EBUSY, errno.EAGAIN) or "lock" in str(error).lower():
-        happened, way = f"{path} is held by another program.", "Close it there first."
-    else:
-        happened, way = f"{path} can’t be opened as a port.", "Choose another one."
-    return PortError("busy" if "held" in happened else "lost", happened, "Nothing was changed.", way)

@@ -14,7 +14,7 @@ from xml.sax.saxutils import escape
 
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.fit import Crosses, Drawn, Fitted, written
-from keen_compass.formats.fit_svg_shapes import _NUMBER, DECIMALS, SHAPES, _number, _outline, _pair, _stretch
+from keen_compass.formats.fit_svg_shapes import DECIMALS, NUMBER, SHAPES, attribute_number, outline, pair, stretched
 from keen_compass.solve.warp import SAME, Rows, Warp
 
 MARKS = "marks"
@@ -121,7 +121,7 @@ def _attributes(match: re.Match[str]) -> dict[str, str]:
 
 def _length(text: str, otherwise: float) -> float:
     """mm of a page's side."""
-    found = re.fullmatch(rf"\s*({_NUMBER.pattern})\s*([a-z%]*)\s*", text)
+    found = re.fullmatch(rf"\s*({NUMBER.pattern})\s*([a-z%]*)\s*", text)
     if not found or found[2] not in MM_OF:
         return otherwise
     return float(found[1]) * MM_OF[found[2]]
@@ -132,7 +132,7 @@ def _page(match: re.Match[str]) -> Warp:
     given = _attributes(match)
     if match[2].rpartition(":")[2] != "svg":
         raise InputError("is no drawing")
-    box = [float(n) for n in _NUMBER.findall(given.get("viewBox", ""))]
+    box = [float(n) for n in NUMBER.findall(given.get("viewBox", ""))]
     if len(box) != 4 or box[2] <= 0 or box[3] <= 0:
         width, height = (_length(given.get(name, ""), 0.0) for name in ("width", "height"))
         if height <= 0:
@@ -214,7 +214,7 @@ def _transform(text: str) -> Warp:
     if _TRANSFORM.sub("", text).replace(",", "").strip():
         raise InputError(f"{text[:30]!r} is no transform")
     for name, inside in _TRANSFORM.findall(text):
-        n = [float(v) for v in _NUMBER.findall(inside)]
+        n = [float(v) for v in NUMBER.findall(inside)]
         found = found.after(Warp(_rows(name, n)))
     return found
 
@@ -243,17 +243,17 @@ def _rows(name: str, n: list[float]) -> Rows:
 
 def _shape(match: re.Match[str], name: str, given: dict[str, str], state: _Drawing, here: Warp, *, marks: bool) -> str:
     """A shape where it will be; one that a map can't leave what it is becomes a path."""
-    parts = list(_outline(name, given))
+    parts = list(outline(name, given))
     out = Warp(((1.0, 0.0, 0.0), (0.0, -1.0, 0.0), SAME[2])).after(state.warp).after(here)  # as it is written
     texts: list[str] = []
     start = last = (0.0, 0.0)
     for part in parts:
         if part.letter == "M":
             start = last = part.points[0]
-            texts.append(f"M{_pair(out.at(last))}")
+            texts.append(f"M{pair(out.at(last))}")
             begins = True
             continue
-        before, after, text = _stretch(part, last, start, out)
+        before, after, text = stretched(part, last, start, out)
         state.drawn.draw([here.at(p) for p in before], [(x, -y) for x, y in after], begins=begins)
         if marks and part.letter in "LZ":
             state.crosses.add([here.at(p) for p in before])
@@ -261,7 +261,7 @@ def _shape(match: re.Match[str], name: str, given: dict[str, str], state: _Drawi
         begins = False
         last = start if part.letter == "Z" else part.points[-1]
     if marks and name in ("circle", "ellipse"):
-        state.crosses.middle(here.at((_number(given, "cx"), _number(given, "cy"))))
+        state.crosses.middle(here.at((attribute_number(given, "cx"), attribute_number(given, "cy"))))
     drop = ("transform", *SHAPES[name])
     ends = [p.points[-1] for p in parts if p.points]
     if name == "line":
@@ -269,10 +269,10 @@ def _shape(match: re.Match[str], name: str, given: dict[str, str], state: _Drawi
         values = {k: written(v, DECIMALS) for k, v in zip(SHAPES[name], (x1, y1, x2, y2), strict=True)}
         return _with(match, values, drop=("transform",))
     if name in ("polyline", "polygon"):
-        return _with(match, {"points": " ".join(_pair(out.at(p), ",") for p in ends)}, drop=("transform",))
+        return _with(match, {"points": " ".join(pair(out.at(p), ",") for p in ends)}, drop=("transform",))
     if name == "circle" and (size := out.scale) is not None:
-        x, y = out.at((_number(given, "cx"), _number(given, "cy")))
-        round_it = {"cx": x, "cy": y, "r": _number(given, "r") * size}
+        x, y = out.at((attribute_number(given, "cx"), attribute_number(given, "cy")))
+        round_it = {"cx": x, "cy": y, "r": attribute_number(given, "r") * size}
         return _with(match, {k: written(v, DECIMALS) for k, v in round_it.items()}, drop=("transform",))
     if name == "path":
         return _with(match, {"d": " ".join(texts)}, drop=("transform",))

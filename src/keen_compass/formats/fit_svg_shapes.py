@@ -13,7 +13,7 @@ from keen_compass.quantities.geometry import Point
 from keen_compass.solve.warp import Warp, turned
 
 DECIMALS = 5
-_NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
+NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
 SHAPES = {
     "path": ("d",),
     "line": ("x1", "y1", "x2", "y2"),
@@ -35,7 +35,7 @@ class Part(NamedTuple):
     arc: tuple[float, float, float, bool, bool] = (0.0, 0.0, 0.0, False, False)
 
 
-def _number(given: dict[str, str], name: str) -> float:
+def attribute_number(given: dict[str, str], name: str) -> float:
     """A length of a shape, in user units."""
     text = given.get(name, "0").strip().removesuffix("px")
     try:
@@ -44,18 +44,18 @@ def _number(given: dict[str, str], name: str) -> float:
         raise InputError(f"{name} {text[:20]!r} can’t be mapped: give it in user units") from None
 
 
-def _pair(p: Point, between: str = " ") -> str:
+def pair(p: Point, between: str = " ") -> str:
     return f"{written(p[0], DECIMALS)}{between}{written(p[1], DECIMALS)}"
 
 
-def _outline(name: str, given: dict[str, str]) -> Iterator[Part]:
+def outline(name: str, given: dict[str, str]) -> Iterator[Part]:
     """A shape as stretches of a path, in its own coordinates."""
     if name == "path":
         yield from _path(given.get("d", ""))
         return
     if name in ("polyline", "polygon", "line"):
         text = given.get("points", "") if name != "line" else " ".join(given.get(k, "0") for k in SHAPES[name])
-        n = [float(v) for v in _NUMBER.findall(text)]
+        n = [float(v) for v in NUMBER.findall(text)]
         for i, p in enumerate(zip(n[::2], n[1::2], strict=False)):
             yield Part("L" if i else "M", (p,))
         if name == "polygon" and n:
@@ -64,9 +64,9 @@ def _outline(name: str, given: dict[str, str]) -> Iterator[Part]:
     if name == "rect":
         yield from _rect(given)
         return
-    cx, cy = _number(given, "cx"), _number(given, "cy")
-    rx = _number(given, "r") if name == "circle" else _number(given, "rx")
-    ry = rx if name == "circle" else _number(given, "ry")
+    cx, cy = attribute_number(given, "cx"), attribute_number(given, "cy")
+    rx = attribute_number(given, "r") if name == "circle" else attribute_number(given, "rx")
+    ry = rx if name == "circle" else attribute_number(given, "ry")
     yield Part("M", ((cx + rx, cy),))
     yield Part("A", ((cx - rx, cy),), (rx, ry, 0.0, False, True))
     yield Part("A", ((cx + rx, cy),), (rx, ry, 0.0, False, True))
@@ -74,9 +74,9 @@ def _outline(name: str, given: dict[str, str]) -> Iterator[Part]:
 
 
 def _rect(given: dict[str, str]) -> Iterator[Part]:
-    x, y, w, h = (_number(given, k) for k in ("x", "y", "width", "height"))
-    rx = _number(given, "rx") if "rx" in given else _number(given, "ry")
-    ry = _number(given, "ry") if "ry" in given else rx
+    x, y, w, h = (attribute_number(given, k) for k in ("x", "y", "width", "height"))
+    rx = attribute_number(given, "rx") if "rx" in given else attribute_number(given, "ry")
+    ry = attribute_number(given, "ry") if "ry" in given else rx
     rx, ry = min(rx, w / 2), min(ry, h / 2)
     yield Part("M", ((x + rx, y),))
     arc = (rx, ry, 0.0, False, True)
@@ -102,7 +102,7 @@ def _path(d: str) -> Iterator[Part]:
         raise InputError(f"{d.strip()[:20]!r} begins nowhere")
     for letter, rest in _COMMAND.findall(d):
         kind, takes = letter.upper(), _TAKES[letter.upper()]
-        numbers = _arc_numbers(rest) if kind == "A" else [float(v) for v in _NUMBER.findall(rest)]
+        numbers = _arc_numbers(rest) if kind == "A" else [float(v) for v in NUMBER.findall(rest)]
         if (takes and (not numbers or len(numbers) % takes)) or (not takes and numbers):
             raise InputError(f"{letter}{rest[:20]!r} lacks a number, or has one too many")
         for i in range(0, max(len(numbers), 1), takes or 1):
@@ -135,7 +135,7 @@ def _arc_numbers(text: str) -> list[float]:
     found: list[float] = []
     rest = text.replace(",", " ").strip()
     while rest:
-        m = re.match(r"[01]", rest) if len(found) % 7 in (3, 4) else _NUMBER.match(rest)
+        m = re.match(r"[01]", rest) if len(found) % 7 in (3, 4) else NUMBER.match(rest)
         if m is None:
             raise InputError(f"{rest[:20]!r} is no number of an arc")
         found.append(float(m[0]))
@@ -143,21 +143,21 @@ def _arc_numbers(text: str) -> list[float]:
     return found
 
 
-def _stretch(part: Part, last: Point, start: Point, out: Warp) -> tuple[list[Point], list[Point], str]:
+def stretched(part: Part, last: Point, start: Point, out: Warp) -> tuple[list[Point], list[Point], str]:
     """(places before, after as they are written, and its text)."""
     here = out.at(last)
     if part.letter in "LZ":
         end = start if part.letter == "Z" else part.points[0]
         there = out.at(end)
-        return [last, end], [here, there], "Z" if part.letter == "Z" else f"L{_pair(there)}"
+        return [last, end], [here, there], "Z" if part.letter == "Z" else f"L{pair(there)}"
     if part.letter == "A":
         return _arc(part, last, out)
     curve = (last, *part.points)
     after = [here, *out.bent(curve)]
     before = [last, *Warp().bent(curve)]
     if out.affine:
-        return before, after, part.letter + " ".join(_pair(out.at(p)) for p in part.points)
-    return before, after, " ".join(f"L{_pair(p)}" for p in after[1:])
+        return before, after, part.letter + " ".join(pair(out.at(p)) for p in part.points)
+    return before, after, " ".join(f"L{pair(p)}" for p in after[1:])
 
 
 def _arc(part: Part, last: Point, out: Warp) -> tuple[list[Point], list[Point], str]:
@@ -165,7 +165,7 @@ def _arc(part: Part, last: Point, out: Warp) -> tuple[list[Point], list[Point], 
     end, (rx, ry, tilt, large, sweep) = part.points[0], part.arc
     if not rx or not ry or math.dist(last, end) < 1e-12:
         there = out.at(end)
-        return [last, end], [out.at(last), there], f"L{_pair(there)}"
+        return [last, end], [out.at(last), there], f"L{pair(there)}"
     centre, rx, ry, first, turn = _centred(last, end, rx, ry, tilt, large=large, sweep=sweep)
     c, s = math.cos(tilt), math.sin(tilt)
 
@@ -181,7 +181,7 @@ def _arc(part: Part, last: Point, out: Warp) -> tuple[list[Point], list[Point], 
     size = out.scale
     kept = out.arc(last, centre, turn) if abs(rx - ry) < 1e-9 * rx else None
     if size is None and kept is None:
-        return before, after, " ".join(f"L{_pair(p)}" for p in after[1:])
+        return before, after, " ".join(f"L{pair(p)}" for p in after[1:])
     if size is not None:
         (a, _, _), (d, _, _), _ = out.rows
         angle = math.degrees(math.atan2(d, a) + (-tilt if out.mirrored else tilt))
@@ -193,8 +193,8 @@ def _arc(part: Part, last: Point, out: Warp) -> tuple[list[Point], list[Point], 
     # In parts of a third of a turn at most: half a turn's centre hangs on the last digit of its ends.
     parts = math.ceil(abs(turn) / (math.tau / 3) - 1e-9)
     ends = [out.at(place(first + turn * (i + 1) / parts)) for i in range(parts - 1)] + [there]
-    head = f"A{_pair(radii)} {written(angle, 6)} 0 {way} "
-    return before, after, " ".join(head + _pair(p) for p in ends)
+    head = f"A{pair(radii)} {written(angle, 6)} 0 {way} "
+    return before, after, " ".join(head + pair(p) for p in ends)
 
 
 def _centred(

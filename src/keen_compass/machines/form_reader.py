@@ -82,14 +82,14 @@ class FormReader:
         return self.take(name, read, low)
 
 
-def _show_tolerance(machine: Machine, quantity: str) -> str:
+def show_tolerance(machine: Machine, quantity: str) -> str:
     T = machine.tolerance(quantity)
     if QUANTITIES[quantity].error_unit == "mm/min":
         return f"{T:g} mm/min"
     return show_length(T, "mm" if machine.units == "mm" else "in")
 
 
-def _read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
+def read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
     name = f"tolerance_{quantity}"
     if QUANTITIES[quantity].error_unit != "mm/min":
         return reader.length(name, unit, limits=TOLERANCE)
@@ -105,7 +105,7 @@ def _read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
     return reader.take(name, read, 1.0)
 
 
-def _recommended(reader: FormReader, unit: str) -> tuple[float, float] | None:
+def recommended(reader: FormReader, unit: str) -> tuple[float, float] | None:
     """An accessory's offset as its maker gives it; both, or none."""
     fields = [f"accessory_{axis}" for axis in "xy"]
     if not any(reader.fields.get(name, "").strip() for name in fields):
@@ -121,22 +121,22 @@ def _recommended(reader: FormReader, unit: str) -> tuple[float, float] | None:
     return x, y
 
 
-def _heads(text: str) -> tuple[str, ...]:
+def read_heads(text: str) -> tuple[str, ...]:
     return tuple(name for name in text.split(", ") if name)
 
 
-def _shown(text: str) -> int:
+def digits_shown(text: str) -> int:
     """How many decimals a controller shows of a number, as it was typed."""
     digits = text.strip().replace(",", ".").partition(".")[2]
     return min(len(digits), round(LIMITS["decimals"][1])) if digits.isdigit() else 0
 
 
-def _held(place: Place, text: str) -> StoredValue | None:
+def held(place: Place, text: str) -> StoredValue | None:
     """What stands in a place; None where the field is empty and may be. Raises InputError."""
     return None if not text and place.quantity not in NEEDED else place.typed(text)
 
 
-def _file_for(text: str, kind: MachineKind) -> str:
+def file_for(text: str, kind: MachineKind) -> str:
     """What a machine of that kind may take; empty for its usual."""
     usual = kind.file
     if text in ("", usual):
@@ -146,12 +146,12 @@ def _file_for(text: str, kind: MachineKind) -> str:
     return text
 
 
-def _setting_line(text: str) -> str:
+def read_setting_line(text: str) -> str:
     check_setting_line(text)
     return text
 
 
-def _day(text: str) -> date | None:
+def read_day(text: str) -> date | None:
     if not text:
         return None
     try:

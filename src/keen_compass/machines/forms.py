@@ -13,14 +13,14 @@ from typing import Any
 from keen_compass.machines.fitted import Fitting, Stock, Tool, new_uid
 from keen_compass.machines.form_reader import (
     FormReader,
-    _file_for,
-    _heads,
-    _held,
-    _read_tolerance,
-    _recommended,
-    _setting_line,
-    _show_tolerance,
-    _shown,
+    digits_shown,
+    file_for,
+    held,
+    read_heads,
+    read_setting_line,
+    read_tolerance,
+    recommended,
+    show_tolerance,
 )
 from keen_compass.machines.limits import AIMED_WITH, BED, FITTINGS, LIMITS, OFFSET_FORMS, THICKNESS, WIDEST_TOOL
 from keen_compass.machines.profile import Machine
@@ -80,7 +80,7 @@ def absent_from(kind: MachineKind, gives_room: str = "file", heads: str = "", *,
     """Fields of the form that a machine of this kind has no use for; gives_room, heads: as the form has them. trails:
     one of its tools is a blade that does.
     """
-    usual = replace(usual_machine(kind), heads=_heads(heads))
+    usual = replace(usual_machine(kind), heads=read_heads(heads))
     has = {*usual.quantities, *(replace(usual, z_travel=50.0).quantities if not kind.plots else ())}
     has |= {"drag"} if trails and kind.plots else set()
     lacking = set(JUDGED) - has
@@ -164,7 +164,7 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         fields[f"key_{q}"] = place.key
         fields[f"flipped_{q}"] = "other" if q in m.flipped else "same"
     for q in JUDGED:
-        fields[f"tolerance_{q}"] = _show_tolerance(m, q)
+        fields[f"tolerance_{q}"] = show_tolerance(m, q)
     return fields
 
 
@@ -204,14 +204,14 @@ def read_machine(
     for name, size, room in (("stock_x", stock.width, bed[0]), ("stock_y", stock.height, bed[1])):
         if not {name, name.replace("stock", "bed")} & reader.complaints.keys() and size > room:
             reader.complaints[name] = "larger than the bed"
-    offset = _recommended(reader, unit)
+    offset = recommended(reader, unit)
     named = {k: fields.get(k, "").strip()[:LONGEST_FITTING] for k in FITTINGS}
     fittings, fitted = _with_fittings(
         base, [Fitting(k, name, offset=offset if k == "accessory" else None) for k, name in named.items() if name]
     )
-    line = reader.take("setting_line", _setting_line, "{key} = {value}")
+    line = reader.take("setting_line", read_setting_line, "{key} = {value}")
     kind = MachineKind(fields.get("kind", "router"))
-    takes = reader.take("file", lambda text: _file_for(text, kind), "")
+    takes = reader.take("file", lambda text: file_for(text, kind), "")
     machine = replace(
         base or Machine(new_uid(), "new", MachineKind.ROUTER, (1.0, 1.0)),
         name=reader.words("name", 40),
@@ -224,13 +224,13 @@ def read_machine(
         controller_units=fields.get("controller_units", "mm"),
         setting_line=line,
         decimals=decimals,
-        decimals_of={q: n for q in IN_CONTROLLER if (n := _shown(fields.get(q, ""))) > decimals},
+        decimals_of={q: n for q in IN_CONTROLLER if (n := digits_shown(fields.get(q, ""))) > decimals},
         takes_effect=fields.get("takes_effect", "").strip(),
         process=fields.get("process", "").strip()[:MOST_PROCESS],
         units_per_mm=reader.number("units_per_mm", 1, 10_000),
         due_days=round(reader.number("due_months", 1, 120) * DAYS_PER_MONTH),
         reference_length=reader.length("reference_length", unit, limits=LIMITS["reference_length"]),
-        tolerances={q: _read_tolerance(reader, q, unit) for q in JUDGED},
+        tolerances={q: read_tolerance(reader, q, unit) for q in JUDGED},
         setting_keys={q: reader.words(f"key_{q}") for q in IN_CONTROLLER},
         flipped=tuple(q for q in IN_CONTROLLER if fields.get(f"flipped_{q}") == "other"),
         z_travel=reader.length("z_travel", unit, zero=True, limits=LIMITS["z_travel"]),
@@ -244,7 +244,7 @@ def read_machine(
         fittings=fittings,
         fitted=fitted,
         stock=_keep_place(stock, base, units),
-        heads=_heads(f"{fields.get('heads', '')}, {fields.get('heads_more', '')}"),
+        heads=read_heads(f"{fields.get('heads', '')}, {fields.get('heads_more', '')}"),
         offset_form=fields.get("offset_form", OFFSET_FORMS[0]),
         print_form=ResolutionForm(fields.get("print_form", ResolutionForm.PERCENT_100)),
         gives_room=fields.get("gives_room", "file"),
@@ -254,7 +254,7 @@ def read_machine(
     )
     stored: dict[str, StoredValue] = {}
     for q in IN_CONTROLLER:
-        value = reader.take(q, lambda text, q=q: _held(machine.place(q), text), None)  # type: ignore[misc]
+        value = reader.take(q, lambda text, q=q: held(machine.place(q), text), None)  # type: ignore[misc]
         if value is not None:
             stored[q] = value
     return (None if reader.complaints else machine), stored, reader.complaints

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from keen_compass.machines.fitted import new_uid
-from keen_compass.machines.form_reader import FormReader, _day
+from keen_compass.machines.form_reader import FormReader, read_day
 from keen_compass.machines.shown import show_length
 from keen_compass.quantities.instruments import Instrument
 from keen_compass.quantities.lengths import UNITS_MM, parse_length, trim_number
@@ -58,6 +58,6 @@ def read_instrument(fields: Mapping[str, str], base: Instrument | None) -> tuple
         permissible_error=(reader.length("error_a", unit, zero=True), reader.number("error_b", 0, 10) / 1000),
         reach=reader.length("reach", unit),
         zero=reader.take("zero", lambda t: parse_length(t or "0", unit, allow_negative=True).mm, 0.0),
-        due=reader.take("due", _day, None),
+        due=reader.take("due", read_day, None),
     )
     return (None if reader.complaints else instrument), reader.complaints

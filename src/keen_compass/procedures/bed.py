@@ -16,7 +16,7 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.where import Gap, Height
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.bed_runs import TRAM, BedRun, TramRun, _corners, _side
+from keen_compass.procedures.bed_runs import TRAM, BedRun, TramRun, arm_side, corners
 from keen_compass.procedures.case import Case, Parameters, length_mm
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.results import (
@@ -133,7 +133,7 @@ class Bed(Procedure[BedRun | TramRun]):
             return tuple(
                 Measurand(
                     m,
-                    note("bed.side", side=_side(m)),
+                    note("bed.side", side=arm_side(m)),
                     m[0],
                     0.0,
                     Gap(m[0], 1 if m.endswith("high") else -1, R),
@@ -248,7 +248,7 @@ class Bed(Procedure[BedRun | TramRun]):
             "+ −", "− "
         )
         outcome = amount_outcome(case, "bed", old.base + skim, found, arithmetic(text))
-        lift = shims(plane, _corners(run))
+        lift = shims(plane, corners(run))
         notes = _what_to_do(found, T, plane, lift, raw, skim)
         finding = judged(case, replace(outcome, notes=notes), self)
         figures = {

@@ -69,15 +69,15 @@ class TramRun:
         """Stay there; the arm is swung by hand."""
         steps: list[Go | Stop] = [Go(x=self.x, y=self.y)]
         for _ in range(max(cycles, 1)):
-            steps += [Stop(note("bed.swing", side=_side(name))) for name in TRAM]
+            steps += [Stop(note("bed.swing", side=arm_side(name))) for name in TRAM]
         return MoveProgram(note("bed.tram_program", radius=self.radius), tuple(steps))
 
 
-def _corners(run: BedRun) -> dict[str, tuple[float, float]]:
+def corners(run: BedRun) -> dict[str, tuple[float, float]]:
     x0, x1, y0, y1 = run.x, run.x + run.width, run.y, run.y + run.height
     return {"low X, low Y": (x0, y0), "high X, low Y": (x1, y0), "low X, high Y": (x0, y1), "high X, high Y": (x1, y1)}
 
 
-def _side(measurand: str) -> str:
+def arm_side(measurand: str) -> str:
     """Of the head, as a way: ``+x``."""
     return f"{'+' if measurand.endswith('high') else '-'}{measurand[0]}"

@@ -5,8 +5,8 @@ contract.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
-from typing import TYPE_CHECKING, Annotated, Any, TypeVar
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Annotated, Any
 
 from msgspec import UNSET, Meta
 
@@ -24,17 +24,16 @@ from keen_compass.procedures.case_structures import (
     MachineIn,
     PartIn,
     PreviousIn,
-    ReadingIn,
     RecordIn,
     TemperatureIn,
 )
+from keen_compass.procedures.reading_input import at_place, positive, readings_in, stated
 from keen_compass.quantities.assumed import AIMED, Spread
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.quantities.instruments import Instrument, Repeatability
 from keen_compass.quantities.kinds import MachineKind
-from keen_compass.quantities.lengths import LARGEST_MM, Length, parse_length, trim_number
+from keen_compass.quantities.lengths import LARGEST_MM
 from keen_compass.quantities.measuring import EXPANSION, READ_ALONG, PieceScatter, Temperature
-from keen_compass.quantities.readings import LARGEST_COUNT, Count, Pick, Reading, Spot, parse_count, parse_pick
 from keen_compass.quantities.resolution import OF_AXES, OF_PRINTS, StoredResolution
 from keen_compass.quantities.stored import SIZE, StoredAmount, StoredValue, stored_from_input, unit_kept
 from keen_compass.quantities.subjects import subject_from_input
@@ -45,10 +44,8 @@ from keen_compass.solve.travel import lost_motion_of, scale_of
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
 
-T = TypeVar("T")
 RESOLUTION = 0.01  # mm, of an instrument of which nobody said it
 TOLERANCE = 0.1  # mm, the same
-MOST_PICKS = 99
 # Unknown → the quantity whose round finds it out.
 YIELDED_AS = {"x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash"}
 CUT_UNKNOWNS = ("kerf", "hole_bias")
@@ -102,7 +99,7 @@ def case_from_json(body: object) -> Case:
     aim = understood(AimIn, piece.pop("aim"), "piece.aim") if "aim" in piece and top.aim is None else top.aim
     usual = meant.suits[0] if meant and meant.suits else "caliper"
     read_in = unit if top.unit is UNSET or top.instrument.unit is None else top.instrument.unit
-    instrument = _at("instrument", lambda: _instrument(top.instrument, given.units, usual, unit))
+    instrument = at_place("instrument", lambda: _instrument(top.instrument, given.units, usual, unit))
     return Case(
         procedure=top.procedure,
         machine=_machine_of(given, given.kind or _usual_on(top, meant)),
@@ -113,14 +110,14 @@ def case_from_json(body: object) -> Case:
         kind_assumed=top.instrument.kind is None,
         tolerance=TOLERANCE if top.tolerance is None else _tolerance(top.tolerance, unit),
         confirmed=top.confirmed,
-        readings=(readings := _readings(top.readings or [], instrument, meant, read_in)),
-        stated=_stated(top.readings or [], readings, read_in),
+        readings=(readings := readings_in(top.readings or [], instrument, meant, read_in)),
+        stated=stated(top.readings or [], readings, read_in),
         pieces=top.pieces,
         piece_scatter=_scatter(top.piece_scatter),
         previous_errors={k: _previous(v, f"previous_errors.{k}") for k, v in top.previous_errors.items()},
         temperature=_temperature(top.temperature),
         instruments_at_hand=tuple(
-            _at(f"instruments_at_hand[{i}]", lambda one=one: _instrument(one, given.units, usual, unit))  # type: ignore[misc]
+            at_place(f"instruments_at_hand[{i}]", lambda one=one: _instrument(one, given.units, usual, unit))  # type: ignore[misc]
             for i, one in enumerate(top.instruments_at_hand)
         ),
         largest_size=length_mm(top.largest_size, "largest_size", unit),
@@ -158,7 +155,7 @@ def _machine_of(given: MachineIn, kind: MachineKind) -> Machine:
             raise InputError(f"{form.value!r} is not one of {', '.join(of)}", f"machine.{name}")
     if given.head not in ("", *HEADS):
         raise InputError(f"expected one of {', '.join(HEADS)}, got {shown_input(given.head)}", "machine.head")
-    reference = _positive(length_mm(given.reference_length, "machine.reference_length"), "machine.reference_length")
+    reference = positive(length_mm(given.reference_length, "machine.reference_length"), "machine.reference_length")
     gantry = length_mm(given.gantry, "machine.gantry")
     if gantry < 0:
         raise InputError("must not be negative", "machine.gantry")
@@ -204,15 +201,6 @@ def _parts(top: Mapping[str, Any]) -> tuple[Case, ...]:
     return tuple(found)
 
 
-def _at(place: str, make: Callable[[], T]) -> T:
-    try:
-        return make()
-    except InputError as error:
-        if error.place.startswith(place):
-            raise
-        raise error.at(place) from None
-
-
 def _decimals(given: object) -> int | dict[str, int]:
     """One number for all, or one for each quantity that is named."""
     if not isinstance(given, Mapping):
@@ -252,7 +240,7 @@ def _values(given: MachineIn, yields: tuple[str, ...]) -> tuple[dict[str, Stored
             _say_once(known, name, Known(length_mm(plain, place, unit) * wide, U and U * SIZE[unit] * wide), place)
             continue
         form = given.print_scale_form if name.startswith("print_scale") else given.resolution_form
-        stored[name] = _at(
+        stored[name] = at_place(
             place,
             lambda name=name, form=form, plain=plain: stored_from_input(name, form, plain, given.kept_in),  # type: ignore[misc]
         )
@@ -327,18 +315,12 @@ def _quantities(names: Sequence[str], place: str) -> frozenset[str]:
     return frozenset(names)
 
 
-def _positive(value: float, place: str) -> float:
-    if not value > 0:
-        raise InputError("must be larger than 0", place)
-    return value
-
-
 def _tolerance(given: object, unit: str) -> float | Mapping[str, float]:
     """One length, or one for each quantity; the catalogue says in what those of quantities are."""
     if not isinstance(given, Mapping):
-        return _positive(length_mm(given, "tolerance", unit), "tolerance")
+        return positive(length_mm(given, "tolerance", unit), "tolerance")
     units = {q: unit if q in QUANTITIES and QUANTITIES[q].error_unit in ("mm", "mm/m") else "mm" for q in given}
-    return {q: _positive(length_mm(v, f"tolerance.{q}", units[q]), f"tolerance.{q}") for q, v in given.items()}
+    return {q: positive(length_mm(v, f"tolerance.{q}", units[q]), f"tolerance.{q}") for q, v in given.items()}
 
 
 def _scatter(given: float | RecordIn | None) -> PieceScatter | None:
@@ -352,7 +334,7 @@ def _aim(given: AimIn | None, unit: str) -> Spread:
     """How well one aims; what is usual where nobody says."""
     if given is None:
         return AIMED
-    return Spread(_positive(length_mm(given.value, "aim.value", unit), "aim.value"), given.degrees_of_freedom)
+    return Spread(positive(length_mm(given.value, "aim.value", unit), "aim.value"), given.degrees_of_freedom)
 
 
 def _usual_on(top: CaseIn, meant: Procedure[Any] | None) -> MachineKind:
@@ -376,77 +358,3 @@ def _procedure(name: str) -> Procedure[Any] | None:
     from keen_compass.procedures import BY_COMMAND_OF, REGISTRY, load  # late: it loads the modules that need this one
 
     return load(name) if name in REGISTRY or name in BY_COMMAND_OF else None
-
-
-def _readings(
-    given: Sequence[ReadingIn], instrument: Instrument, meant: Procedure[Any] | None, unit: str
-) -> dict[str, tuple[Reading, ...]]:
-    """unit: of bare numbers."""
-    found: dict[str, tuple[Reading, ...]] = {}
-    for i, entry in enumerate(given):
-        place, name = f"readings[{i}]", entry.measurand
-        if name in found:
-            raise InputError(f"{name} is given twice; put all its values in one entry", f"{place}.measurand")
-        read = _reader_of(name, instrument, meant, unit)
-        found[name] = tuple(read(v, f"{place}.values[{j}]") for j, v in enumerate(entry.values))
-    return found
-
-
-def _stated(given: Sequence[ReadingIn], readings: Mapping[str, tuple[Reading, ...]], unit: str) -> dict[str, float]:
-    """What lengths were read to, where somebody says, mm."""
-    found = {}
-    for i, entry in enumerate(given):
-        if entry.uncertainty is None:
-            continue
-        place = f"readings[{i}].uncertainty"
-        if not all(isinstance(r, Length) for r in readings[entry.measurand]):
-            raise InputError("is for lengths", place)
-        found[entry.measurand] = _positive(length_mm(entry.uncertainty, place, unit), place)
-    return found
-
-
-def _reader_of(
-    name: str, instrument: Instrument, meant: Procedure[Any] | None, unit: str
-) -> Callable[[Any, str], Reading]:
-    """What understands one reading of a measurand, with its place."""
-    if meant is not None and meant.reads_spots:
-        in_px = "mm" if meant.pictured else unit
-        return lambda given, place: _spot(given, place, in_px)
-    if meant is not None and name in meant.picks:
-        return _pick
-    if meant is not None and (words := meant.judgements.get(name)):
-        return lambda given, place: _at(place, lambda: parse_pick(understood(str, given, place), words=words))
-    if meant is not None and (counted := meant.counts.get(name)) is not None:
-        return lambda given, place: _count(given, place, counted)
-    return lambda given, place: _length(given, place, instrument, unit)
-
-
-def _spot(given: object, place: str, unit: str) -> Spot:
-    """A place in the plane, ``[x, y]``."""
-    both = understood(list[Any], given, place)
-    if len(both) != 2:
-        raise InputError("expected [x, y]", place)
-    x, y = (length_mm(v, f"{place}[{i}]", unit) for i, v in enumerate(both))
-    return Spot(x, y, f"{x:g}, {y:g}")
-
-
-def _pick(given: object, place: str) -> Pick:
-    """The number of what fits, in halves; of how many, the procedure knows."""
-    if isinstance(given, str):
-        return _at(place, lambda: parse_pick(given, MOST_PICKS))
-    at = number(given, place, 1, MOST_PICKS)
-    if at * 2 != round(at * 2):
-        raise InputError("a number, or halfway between two, like 2.5", place)
-    return Pick(at, trim_number(at, 1))
-
-
-def _count(given: object, place: str, counted: str) -> Count:
-    if isinstance(given, str):
-        return _at(place, lambda: parse_count(given, counted))
-    return Count(number(given, place, -LARGEST_COUNT, LARGEST_COUNT), repr(given), counted)
-
-
-def _length(given: object, place: str, instrument: Instrument, unit: str) -> Length:
-    if isinstance(given, str):
-        return _at(place, lambda: parse_length(given, instrument.unit, allow_negative=True))
-    return Length(length_mm(given, place, unit), repr(given), unit)

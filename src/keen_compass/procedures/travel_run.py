@@ -40,16 +40,16 @@ from keen_compass.procedures.travel_shapes import (
     UNEVEN,
     Z_MARGIN,
     TravelRun,
-    _aside_per_metre,
-    _laid,
-    _measured,
-    _rise,
-    _stop,
-    _targets,
-    _uneven,
-    _written,
+    aside_per_metre,
+    laid_rule,
+    measured_nodes,
+    rise,
+    stop_note,
+    targets_given,
+    uneven,
+    written_target,
 )
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.procedures.travel_shown import figures_of, shape_in, shaped
 from keen_compass.quantities.charts import Deviations, Shown
 from keen_compass.quantities.findings import Figures, Finding, Solution
 from keen_compass.quantities.lengths import Length
@@ -57,10 +57,10 @@ from keen_compass.quantities.measuring import READ_ALONG, Held, Measurement
 from keen_compass.quantities.notes import Note, Said, note, plain
 from keen_compass.quantities.uncertainty import Uncertain
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.solve.bend import Shape, shape_of
+from keen_compass.solve.bend import Shape
 from keen_compass.solve.joint import Observation
 from keen_compass.solve.plausibility import Doubt, looks_scaled
-from keen_compass.solve.travel import AxisFigures, Node, TravelFit, fit_travel, iso_figures, scale_of, travel_rows
+from keen_compass.solve.travel import Node, TravelFit, fit_travel, iso_figures, scale_of, travel_rows
 
 STRIP = 10.0  # mm, by which the next place for ticks is looked for
 _PARAMETERS = {
@@ -98,7 +98,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         runs: tuple[tuple[Said, object], ...] = (("travel_run.travel", "travel"),)
         if "tracking" in machine.quantities:
             runs += (("travel_run.tracking", "tracking"),)
-        lies = tuple((plain(f"{_aside_per_metre(d)} mm/m"), d) for d in PARALLEL)
+        lies = tuple((plain(f"{aside_per_metre(d)} mm/m"), d) for d in PARALLEL)
         parallel = Choice("parallel_within_deg", "travel_run.parallel", lies)
         return (Choice("run", "travel_run.run", runs), Choice("axis", "axis", axes), COMPENSATION, parallel)
 
@@ -146,7 +146,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             body
             | {
                 "run": "travel",
-                "targets": _uneven(targets, length, around.fine),
+                "targets": uneven(targets, length, around.fine),
                 "length": length,
                 "compensation_off": bool(chosen.get("compensation_off")),
                 "parallel_within_deg": chosen.get("parallel_within_deg", PARALLEL[0]),
@@ -191,7 +191,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             return TrackingRun(axis, start, across, length, trips_of(parameters.get("trips", TRIPS)))
         if parameters.get("run", "travel") != "travel":
             raise InputError("expected travel or tracking", "piece.run")
-        targets = _targets(parameters.get("targets", 11), length)
+        targets = targets_given(parameters.get("targets", 11), length)
         within = number(parameters.get("parallel_within_deg", 0.0), "piece.parallel_within_deg")
         if not 0 <= within < 15:
             raise PieceError("must be from 0 to 15 degrees", "piece.parallel_within_deg")
@@ -208,12 +208,12 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         return tuple(
             Measurand(
                 name,
-                note("travel_run.target", at=_written(p, piece.units), up=way > 0),
+                note("travel_run.target", at=written_target(p, piece.units), up=way > 0),
                 piece.axis,
                 p,
                 piece.where(i),
                 hint="travel_run.how",
-                spoken=_stop((p, way)),
+                spoken=stop_note((p, way)),
                 signed=True,
                 way=way,
             )
@@ -273,14 +273,14 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         if isinstance(run, TrackingRun):
             return super().rows(case)
         self.check_readings(case, tuple(m.name for m in self.measurands(run)), positive=False)
-        return travel_rows(run.axis, _measured(_laid(case, run), run.nodes()))
+        return travel_rows(run.axis, measured_nodes(laid_rule(case, run), run.nodes()))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of scale (mm/m) and lost motion (mm) if every target were read so often."""
         run = self.piece(case.piece)
         if isinstance(run, TrackingRun):
             return foreseen_drift(case, run)
-        case = _laid(case, run)
+        case = laid_rule(case, run)
         foreseen = {
             node: case.foreseen(name, node[0], readings_each, held=Held.ALONG, nominal=node[0])
             for name, node in run.nodes().items()
@@ -332,17 +332,17 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         if len({p for p, _ in readings}) < 2:
             why = note("travel_run.two_targets")
             return Solution((no_number(case, steps, Verdict.UNRESOLVED, why, run.length),))
-        falls = _rise(readings) < 0
+        falls = rise(readings) < 0
         if falls:
             readings = {node: [-v for v in values] for node, values in readings.items()}
             case = turned_round(case)
-        case = _laid(case, run)
-        measured = _measured(case, nodes)
+        case = laid_rule(case, run)
+        measured = measured_nodes(case, nodes)
         question = self._question(case, run, readings, measured, falls=falls)
         if question and not case.confirmed:
             return Solution((ask(case, steps, question, run.length),))
         found = fit_travel(run.axis, measured, _known(case, run))
-        shape = _shape(case, nodes)
+        shape = shape_in(case, nodes)
         findings = [self._scale(case, run, found, shape)]
         if found.lost_motion:
             findings.append(self._lost_motion(case, run, found.lost_motion))
@@ -353,7 +353,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
             notes.append(note("travel_run.targets_scatter"))
         if run.axis == "z":
             notes.append(ABBE)
-        return Solution(tuple(findings), (), tuple(notes), _figures(case, run, found, iso_figures(readings), shape))
+        return Solution(tuple(findings), (), tuple(notes), figures_of(case, run, found, iso_figures(readings), shape))
 
     def _question(
         self,
@@ -367,11 +367,11 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         if falls:
             return Doubt(tuple(case.readings), note("travel_run.falls"))
         positions = [p for p, _ in readings]
-        doubt = looks_scaled("travel", max(positions) - min(positions), [_rise(readings)], 0.0)
+        doubt = looks_scaled("travel", max(positions) - min(positions), [rise(readings)], 0.0)
         if doubt:
             return replace(doubt.of("travel_run.what_travel"), measurands=tuple(case.readings))
         # An axis bends, slips and turns unevenly, which no single target explains: that is said beside the numbers.
-        labels: dict[str, Said] = {m.name: _stop(node) for node, m in measured.items()}
+        labels: dict[str, Said] = {m.name: stop_note(node) for node, m in measured.items()}
         odd = contradicted(case, [*travel_rows(run.axis, measured), *_known(case, run)], labels)
         return odd if odd and len(odd.measurands) == 1 else None
 
@@ -380,7 +380,7 @@ class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
         s = found.scale
         wanted, came = case.ordered(run.length), case.in_its_unit(run.length * (1 + s.value))
         formula = scale_formula(case, quantity, wanted, came)
-        notes = [*_shaped(shape), *parts_say(case, quantity, s.value)]
+        notes = [*shaped(shape), *parts_say(case, quantity, s.value)]
         if case.instrument.kind in READ_ALONG and not case.instrument.parallel_within:
             notes.append(note("travel_run.no_tilt"))
         return judged(case, scale_outcome(case, quantity, s, run.length, formula, tuple(notes)), self)
@@ -407,45 +407,3 @@ def _known(case: Case, run: TravelRun) -> list[Observation]:
     scale = scale_of(run.axis)
     known = case.known.get(scale.name)
     return [known.row(scale)] if known else []
-
-
-def _shape(case: Case, nodes: Mapping[str, Node]) -> Shape | None:
-    """The shape of the residuals, readings in the order walked."""
-    at = [(p, way, [v.mm for v in case.lengths(name)]) for name, (p, way) in nodes.items() if name in case.readings]
-    cycles = max(len(read) for *_, read in at)
-    walked = [(p, way, read[cycle]) for cycle in range(cycles) for p, way, read in at if cycle < len(read)]
-    positions, ways, values = zip(*walked, strict=True)
-    division = max(case.instrument.resolution, case.fraction_step())
-    return shape_of(positions, ways, values, division, case.instrument.permissible_error[0])
-
-
-def _shaped(shape: Shape | None) -> tuple[Note, ...]:
-    """What the deviations' shape says."""
-    if shape is None:
-        return ()
-    if shape.kind == "slip":
-        return (note("travel_run.slip_from", reading=int(shape.where) + 1, size=shape.size),)
-    return (note(f"travel_run.{shape.kind}", size=shape.size, where=shape.where),)
-
-
-def _figures(case: Case, run: TravelRun, found: TravelFit, iso: AxisFigures, shape: Shape | None) -> dict[str, Any]:
-    """What the chart and the logbook show; deviations in mm."""
-    zero = found.zero
-    return {
-        "positions": [t.position for t in iso.targets],
-        "up": [None if t.mean_up is None else t.mean_up - zero for t in iso.targets],
-        "down": [None if t.mean_down is None else t.mean_down - zero for t in iso.targets],
-        "s_up": [t.s_up for t in iso.targets],
-        "s_down": [t.s_down for t in iso.targets],
-        "scale": found.scale.value,
-        "lost_motion": found.lost_motion.value if found.lost_motion else None,
-        "reversal_B": iso.reversal,
-        "repeatability_R": iso.repeatability,
-        "systematic_E": iso.systematic,
-        "after": note(f"travel_run.{iso.lacking or 'iso_230_2'}").to_figure(),
-        "cycles": iso.cycles,
-        "shape": {"kind": shape.kind, "size": shape.size, "where": shape.where} if shape else None,
-        "axis": run.axis,
-        "units": case.controller_units,
-        "unit": QUANTITIES[f"{run.axis}_backlash"].unit,
-    }

@@ -77,17 +77,17 @@ class TravelRun:
         return Go(**{self.axis: self.start + p - self.targets[0]}, feed=SETTLED if self.axis == "z" else 6 * SETTLED)
 
 
-def _written(p: float, units: str) -> str:
+def written_target(p: float, units: str) -> str:
     """A target as the rule has it: ``240``, ``9 1/2``."""
     return show_length(p, units).rpartition(" ")[0]
 
 
-def _aside_per_metre(degrees: float) -> int:
+def aside_per_metre(degrees: float) -> int:
     """How far a rule so tilted is off at the end of a metre: what one can see."""
     return round(1000 * math.tan(math.radians(degrees)))
 
 
-def _uneven(count: int, length: float, fine: float) -> list[float]:
+def uneven(count: int, length: float, fine: float) -> list[float]:
     """So many positions on marks of the rule, unevenly spaced: even spacing hides a cyclic error (ISO 230-2).
 
     Each lies off its even place by up to a third of a spacing, by the golden section, which never falls into a period.
@@ -97,7 +97,7 @@ def _uneven(count: int, length: float, fine: float) -> list[float]:
     return [0.0, *(round(p / fine) * fine for p in inner), length]
 
 
-def _targets(given: object, length: float) -> tuple[float, ...]:
+def targets_given(given: object, length: float) -> tuple[float, ...]:
     """How many, evenly over `length`; or the positions themselves, mm."""
     if isinstance(given, list):
         positions = [length_mm(v, f"piece.targets[{i}]") for i, v in enumerate(given)]
@@ -110,13 +110,13 @@ def _targets(given: object, length: float) -> tuple[float, ...]:
     return tuple(round(length * i / (n - 1), 6) for i in range(n))
 
 
-def _laid(case: Case, run: TravelRun) -> Case:
+def laid_rule(case: Case, run: TravelRun) -> Case:
     """The instrument as it lay on this run."""
     within = run.parallel_within or case.instrument.parallel_within
     return replace(case, instrument=replace(case.instrument, parallel_within=within))
 
 
-def _measured(case: Case, nodes: Mapping[str, Node]) -> dict[Node, Measurement]:
+def measured_nodes(case: Case, nodes: Mapping[str, Node]) -> dict[Node, Measurement]:
     """All targets' readings with one spread between them: the axis comes to rest everywhere alike."""
     spread = case.seen_spread()
     return {
@@ -126,11 +126,11 @@ def _measured(case: Case, nodes: Mapping[str, Node]) -> dict[Node, Measurement]:
     }
 
 
-def _stop(node: Node) -> Note:
+def stop_note(node: Node) -> Note:
     return note("travel_run.stop", at=node[0], up=node[1] > 0)
 
 
-def _rise(readings: Mapping[Node, list[float]]) -> float:
+def rise(readings: Mapping[Node, list[float]]) -> float:
     low, high = min(p for p, _ in readings), max(p for p, _ in readings)
     return _mean_at(readings, high) - _mean_at(readings, low)
 

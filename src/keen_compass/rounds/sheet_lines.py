@@ -22,23 +22,23 @@ def mapped(known: Map, places: Sequence[Point]) -> list[Point]:
     return [(float(x), float(y)) for x, y in known.at(np.asarray(places, float))] if places else []
 
 
-def _cross(at: Point) -> tuple[Stroke, Stroke]:
+def cross_strokes(at: Point) -> tuple[Stroke, Stroke]:
     """Two lines; at the very end of what the machine can reach only their inner halves."""
     x, y = at
     x0, y0 = (v - ARM if v >= ARM else v for v in at)
-    return _line((x0, y), (x + ARM, y)), _line((x, y0), (x, y + ARM))
+    return line_stroke((x0, y), (x + ARM, y)), line_stroke((x, y0), (x, y + ARM))
 
 
-def _line(a: Point, b: Point) -> Stroke:
+def line_stroke(a: Point, b: Point) -> Stroke:
     """Come to from below and from the left, as every other one."""
-    return Stroke((a, b), approach=_before(a))
+    return Stroke((a, b), approach=before_line(a))
 
 
-def _scale(known: Map, target: Point, axis: str) -> list[Stroke]:
+def scale_ticks(known: Map, target: Point, axis: str) -> list[Stroke]:
     """A target's drawn vernier: only its first tick is approached, the others are come to from the one before."""
     ticks = [tuple(mapped(known, tick)) for tick in vernier_ticks(target, axis, printed=False)]
-    return [Stroke(ends, approach=None if k else _before(ends[0])) for k, ends in enumerate(ticks)]
+    return [Stroke(ends, approach=None if k else before_line(ends[0])) for k, ends in enumerate(ticks)]
 
 
-def _before(at: Point) -> Point:
+def before_line(at: Point) -> Point:
     return max(at[0] - COME_FROM, 0.0), max(at[1] - COME_FROM, 0.0)

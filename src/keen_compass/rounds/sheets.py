@@ -22,7 +22,7 @@ from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.readings import parse_spot
 from keen_compass.rounds.artworks import Artworks, Beside
 from keen_compass.rounds.context import RoundContext
-from keen_compass.rounds.sheet_lines import _before, _cross, _line, _scale, mapped
+from keen_compass.rounds.sheet_lines import before_line, cross_strokes, line_stroke, mapped, scale_ticks
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import SheetStages
 from keen_compass.words.pages import page_words, vernier_ends
@@ -332,18 +332,18 @@ class Sheets:
         if known is None:
             raise PieceError(say("stage_first_aim"))
         piece = self._c.procedure.piece(self._parameters())
-        strokes = [_line(*mapped(known, line)) for line in self._c.procedure.lines(piece)]
-        strokes += [s for at in self.targets() for s in _cross(at)]
+        strokes = [line_stroke(*mapped(known, line)) for line in self._c.procedure.lines(piece)]
+        strokes += [s for at in self.targets() for s in cross_strokes(at)]
         if (page := self.page()) is not None:
             # No approach: what leads to a cut would be cut as well where a drawing is sent.
             strokes += [Stroke(tuple(mapped(known, line))) for line in self._c.procedure.cuts(piece, page)]
         if page is not None and page.fine:
-            strokes += [s for at in page.targets for axis in "xy" for s in _scale(known, at, axis)]
+            strokes += [s for at in page.targets for axis in "xy" for s in scale_ticks(known, at, axis)]
         if self._c.chosen.get("trial"):
             (x, y), (dx, dy) = self.marks[0].at, TRIAL_AT
             ((u, v),) = mapped(known, [(x + dx, y + dy)])
             corners = ((u, v), (u + TRIAL, v), (u + TRIAL, v + TRIAL), (u, v + TRIAL), (u, v))
-            strokes.insert(0, Stroke(corners, approach=_before((u, v))))
+            strokes.insert(0, Stroke(corners, approach=before_line((u, v))))
         path = drawn(f"sheet {self.number()}, {len(strokes)} lines", tuple(strokes))
         return replace(path, applied=self._applied(known)) if self._c.procedure.uses_artwork else path
 

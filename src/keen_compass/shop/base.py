@@ -13,8 +13,9 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from keen_compass.quantities.notes import Note
-from keen_compass.shop.file import Damage, ShopFile
+from keen_compass.shop.file import ShopFile
 from keen_compass.shop.kept import Future
+from keen_compass.shop.rows import Damage
 
 FAST = timedelta(minutes=10)  # by which two clocks of one shop may differ
 OF_A_MACHINE = ("round", "piece", "value", "finding", "event", "stand_in", "mounted")

@@ -9,24 +9,15 @@ from __future__ import annotations
 import os
 import sqlite3
 import time
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
-from keen_compass.errors import (
-    ShopClosedError,
-    ShopDamagedError,
-    ShopError,
-    ShopGoneError,
-    ShopNewerError,
-    ShopReadOnlyError,
-    ShopWriteError,
-)
+from keen_compass.errors import ShopDamagedError, ShopError, ShopNewerError, ShopReadOnlyError, ShopWriteError
 from keen_compass.quantities.notes import Note, note
 from keen_compass.shop import schema
-from keen_compass.shop.lock import FileLock, resolved
+from keen_compass.shop.lock import FileLock
 from keen_compass.shop.log_check import commits_unreadable
+from keen_compass.shop.rows import Damage, Rows, lossy_text, reason_of
 
 if TYPE_CHECKING:
     from tempfile import TemporaryDirectory
@@ -37,29 +28,17 @@ CHECKED_AT_ONCE = 500  # rows
 CHECKED_WITHIN = 0.08  # s that the look for damage may take when a shop is opened; its rows follow in idle moments
 
 
-class Damage(NamedTuple):
-    """Something that can't be trusted: a row by its table and number, or (number 0) the file's own structure."""
-
-    table: str
-    number: int
-    what: Note
-
-
-class ShopFile:
-    """An open shop file. `why_read_only`: what is said where somebody tries to write; `notice` is to be said once."""
+class ShopFile(Rows):
+    """An open shop file. `notice` is to be said once."""
 
     def __init__(self, file: Path) -> None:
-        self.file = resolved(file)
-        self.damage: dict[tuple[str, int], Damage] = {}
+        super().__init__(file)
         self.notice: Note | None = None
-        self.gone = False
         self._scratch: TemporaryDirectory[str] | None = None
-        self._depth = 0
         self._salvaged = False
         self._left_to_check: list[tuple[str, int]] = []
         self._lock = FileLock(self.file)
         self.why_read_only = self._lock.why_not
-        self._db: sqlite3.Connection | None = None
         try:
             self._open()
         except ShopError:
@@ -71,18 +50,6 @@ class ShopFile:
         self._identities = self._seen_now()
 
     # Opening and closing
-
-    @property
-    def closed(self) -> bool:
-        """Whether it was closed."""
-        return self._db is None
-
-    @property
-    def db(self) -> sqlite3.Connection:
-        """The connection. Raises ShopClosedError after `close`."""
-        if self._db is None:
-            raise ShopClosedError("This shop was closed.")
-        return self._db
 
     def close(self) -> None:
         """Close the file, then its lock; the last writer folds the log into the file."""
@@ -111,11 +78,11 @@ class ShopFile:
             try:
                 self._open_to_write(version)
             except sqlite3.Error as error:
-                if not version or _reason(error) not in ("full", "refused"):
+                if not version or reason_of(error) not in ("full", "refused"):
                     raise
                 self._close_db()
                 self.why_read_only = ShopReadOnlyError(
-                    f"The disk is full{'' if _reason(error) == 'full' else ' or refuses'}, so this shop can only be "
+                    f"The disk is full{'' if reason_of(error) == 'full' else ' or refuses'}, so this shop can only be "
                     "looked at until there is room."
                 )
         if self.why_read_only:
@@ -215,7 +182,7 @@ class ShopFile:
             db.execute("SELECT count(*) FROM sqlite_master").fetchone()
         except sqlite3.OperationalError as error:
             db.close()
-            if _reason(error) not in ("full", "refused"):
+            if reason_of(error) not in ("full", "refused"):
                 raise
             return self._connected(f"{_uri(self._copied_away())}?mode=ro&immutable=1")
         except BaseException:  # SQLite's own complaint may hold a name that is no text
@@ -246,7 +213,7 @@ class ShopFile:
 
     def _connected(self, uri: str) -> sqlite3.Connection:
         db = sqlite3.connect(uri, timeout=BUSY, isolation_level=None, uri=True, check_same_thread=True)
-        db.text_factory = _text  # a flipped bit makes a row that is named, not an error
+        db.text_factory = lossy_text  # a flipped bit makes a row that is named, not an error
         return db
 
     def _close_db(self) -> None:
@@ -342,127 +309,9 @@ class ShopFile:
         if about != [str(schema.FORMAT)] and not self.damage:
             self._found(Damage("about", 0, note("shop.description")))
 
-    def _found(self, damage: Damage) -> None:
-        self.damage.setdefault((damage.table, damage.number), damage)
-        self.why_read_only = self.why_read_only or ShopReadOnlyError(
-            "A part of this shop’s file is damaged, so it can only be looked at."
-        )
-
     # Rows
 
-    def query(self, sql: str, *values: Any) -> list[tuple[Any, ...]]:
-        """What SQL gives, all of it. Raises ShopError."""
-        db = self.db
-        db.text_factory = str  # faster by a third than `_text`, which is only wanted where a text is damaged
-        try:
-            return db.execute(sql, values).fetchall()
-        except sqlite3.OperationalError as error:
-            if "decode" not in str(error):
-                raise self._in_words(error) from None
-        except sqlite3.Error as error:
-            raise self._in_words(error) from None
-        finally:
-            db.text_factory = _text
-        try:
-            return db.execute(sql, values).fetchall()
-        except sqlite3.Error as error:
-            raise self._in_words(error) from None
-
-    def rows(self, table: str, tail: str = "", *values: Any, view: str = "") -> Iterator[tuple[Any, ...]]:
-        """Sound rows of a table (or of a view on it), without their digests; what is damaged is noted and left out."""
-        try:
-            for row, sound in self._scanned(table, tail, *values, view=view):
-                if sound:
-                    yield row
-        except sqlite3.Error as error:
-            if _reason(error) != "damaged":
-                raise self._in_words(error) from None
-            self._found(Damage(table, 0, note("shop.list", table=table)))
-
-    def _scanned(self, table: str, tail: str, *values: Any, view: str = "") -> Iterator[tuple[tuple[Any, ...], bool]]:
-        """Rows, and whether each is what was written."""
-        names = ", ".join(f"t.{name}" for name, _ in schema.COLUMNS[table])
-        for *row, said in self.db.execute(f"SELECT {names}, t.digest FROM {view or table} t {tail}", values):
-            sound = schema.digest(table, row) == said
-            if not sound:
-                self._found(Damage(table, row[0], _named(table, row)))
-            yield tuple(row), sound
-
-    def append(self, table: str, **values: Any) -> int:
-        """One row more, in the open transaction; returns its number. `id` may be given where it means something."""
-        number, instead = values.pop("id", None), " OR REPLACE"
-        if number is None:
-            ((number,),) = self.query(f"SELECT coalesce(max(id), 0) + 1 FROM {table}")
-            instead = ""
-        row = [number, *(_typed(table, name, kind, values[name]) for name, kind in schema.COLUMNS[table][1:])]
-        marks = ", ".join("?" * (len(row) + 1))
-        self.query(f"INSERT{instead} INTO {table} VALUES ({marks})", *row, schema.digest(table, row))
-        return int(number)
-
-    def replace(self, table: str, row: Sequence[Any], **changes: Any) -> None:
-        """Another row under the same number, in the open transaction; for the few things that are not appended."""
-        values = {name: value for (name, _), value in zip(schema.COLUMNS[table], row, strict=True)}
-        self.append(table, **values | changes)
-
-    @contextmanager
-    def writing(self) -> Iterator[None]:
-        """One transaction, also of several nested ones; what raises in between leaves nothing of it.
-
-        Raises ShopReadOnlyError, ShopGoneError or ShopWriteError.
-        """
-        if self.closed:
-            raise ShopClosedError("This shop was closed; nothing more can be kept in it.")
-        if self.why_read_only:
-            raise self.why_read_only
-        outermost = not self._depth
-        name = f"nested_{self._depth}"
-        if outermost:
-            self._still_there()
-        begin, commit, back = (
-            ("BEGIN IMMEDIATE", "COMMIT", "ROLLBACK")
-            if outermost
-            else (f"SAVEPOINT {name}", f"RELEASE {name}", f"ROLLBACK TO {name}")
-        )
-        try:
-            self.db.execute(begin)
-            self._depth += 1
-            try:
-                yield
-                if outermost:
-                    self._still_there()
-                self.db.execute(commit)
-            except BaseException:
-                if self._db is not None and self._db.in_transaction:  # a full disk takes it back by itself
-                    self._db.execute(back)
-                raise
-            finally:
-                self._depth -= 1
-        except sqlite3.Error as error:
-            raise self._in_words(error) from None
-
     # The file under us
-
-    def _seen_now(self) -> dict[Path, tuple[int, int]]:
-        """(device, inode) of the file and of its log."""
-        seen = {}
-        for path in (self.file, Path(f"{self.file}-wal")):
-            try:
-                found = path.stat()
-            except OSError:
-                continue
-            seen[path] = (found.st_dev, found.st_ino)
-        return seen
-
-    def _still_there(self) -> None:
-        now = self._seen_now()
-        if all(now.get(path) == identity for path, identity in self._identities.items()):
-            # The log is made by the first write; from then on it must stay the same.
-            self._identities = now
-            return
-        self.gone = True
-        raise ShopGoneError(
-            "Not kept: the shop file was moved, deleted or replaced. Keep a copy (Shop menu) and go on there."
-        )
 
     def copy_to(self, target: Path) -> None:
         """All that this window can see, as a shop file of its own; damaged rows stay behind. Raises ShopError.
@@ -515,44 +364,6 @@ class ShopFile:
 
     # Words
 
-    def _not_a_shop(self) -> ShopDamagedError:
-        return ShopDamagedError(
-            f"{self.file} is not a shop file, or its beginning is damaged. It has been left as it was; "
-            "open another file, or put back a copy."
-        )
-
-    def _in_words(self, error: Exception) -> ShopError:
-        match _reason(error):
-            case "full":
-                return ShopWriteError(
-                    "The disk is full. All that was kept before is safe, and what you typed stays where it is: "
-                    "make room and try again."
-                )
-            case "refused":
-                return ShopWriteError(
-                    f"The disk refused ({error}). All that was kept before is safe; make room and try again."
-                )
-            case "busy":
-                return ShopWriteError("The shop file is busy: another program holds it. Try again in a moment.")
-            case "closed":
-                return ShopClosedError("This shop was closed.")
-        return ShopDamagedError(f"{self.file} is damaged ({error}). It has been left as it was; put back a copy.")
-
-
-_FULL, _BUSY, _LOCKED, _READ_ONLY, _IO, _CANT_OPEN, _TOO_BIG = 13, 5, 6, 8, 10, 14, 18
-
-
-def _reason(error: Exception) -> str:
-    """full, refused, busy, closed or damaged: what a technician can do about it."""
-    code = getattr(error, "sqlite_errorcode", 0) & 0xFF
-    if code == _FULL:
-        return "full"
-    if code in (_READ_ONLY, _IO, _CANT_OPEN):
-        return "refused"
-    if code in (_BUSY, _LOCKED):
-        return "busy"
-    return "closed" if "closed" in str(error) else "damaged"
-
 
 def _uri(file: Path) -> str:
     """`#`, `?` and `%` in a name mean themselves (https://www.sqlite.org/uri.html)."""
@@ -565,22 +376,3 @@ def _unused(file: Path) -> Path:
     while name.exists() or name.is_symlink():
         name, number = file.with_name(f"{file.name}-{number}"), number + 1
     return name
-
-
-def _text(data: bytes) -> str:
-    return str(data, "utf-8", "replace")
-
-
-def _typed(table: str, name: str, kind: type, value: Any) -> Any:
-    if value is None:
-        if (table, name) not in schema.NULLABLE:
-            raise TypeError(f"{table}.{name} is missing")
-        return None
-    return float(value) + 0.0 if kind is float else kind(value)  # SQLite gives −0.0 back as 0.0
-
-
-def _named(table: str, row: Sequence[Any]) -> Note:
-    """Which row, as far as it can still be read."""
-    day = next((str(v)[:10] for (name, _), v in zip(schema.COLUMNS[table], row, strict=True) if name == "at"), "")
-    sound = len(day) == 10 and day.replace("-", "").isdigit()
-    return note("shop.row", table=table, number=row[0], day=day if sound else "")

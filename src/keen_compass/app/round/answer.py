@@ -21,7 +21,7 @@ from keen_compass.quantities.digits import two_significant
 from keen_compass.quantities.findings import Finding, Solution
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.rounds.making import Resolves
+from keen_compass.rounds.choosing import Resolves
 from keen_compass.shop.standing import Spoke, State
 from keen_compass.words.doing import doing_in_words, task_of
 from keen_compass.words.limits import limits_in_words

@@ -18,7 +18,7 @@ from keen_compass.pieces.sticker import to_sheet
 from keen_compass.pieces.where import Border
 from keen_compass.procedures.proof import Places
 from keen_compass.quantities.geometry import Point
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 
 FOOT = 36  # px
 OUT = 34.0  # px from the line to a place's number

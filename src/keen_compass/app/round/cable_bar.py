@@ -16,7 +16,7 @@ from keen_compass.procedures.stages import Stage, Step
 from keen_compass.rounds.cable_runs import DONE
 
 if TYPE_CHECKING:  # the cable's own module is loaded when there is one
-    from keen_compass.controllers.by_port import Progress
+    from keen_compass.controllers.wire import Progress
 
 PLACE = "cable"
 NARROW = 600  # px, below which its words say less

@@ -7,7 +7,7 @@ from PySide6.QtGui import QBrush, QGuiApplication, QKeyEvent, QKeySequence, QMou
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.rounds.measuring import LONGEST_DRAFT, Callout
+from keen_compass.rounds.half_typed import LONGEST_DRAFT, Callout
 from keen_compass.words.say import say
 
 WIDTH, HEIGHT = 158, 66

@@ -32,7 +32,7 @@ from keen_compass.errors import LengthError
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.readings import Picture, Spot, parse_pixel
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 from keen_compass.words.say import say
 from keen_compass.words.sheets import position_in_words
 

@@ -11,7 +11,7 @@ from keen_compass.app.round.callout import HEIGHT
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.pieces.burns import BurnGrid
 from keen_compass.quantities.charts import Cells
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 
 LEFT, TOP, RIGHT, FOOT = 86.0, 34.0, 20.0, 92.0  # px
 GAP = 8.0

@@ -17,7 +17,7 @@ from keen_compass.app.round.surface import BoxedSurface, words_at
 from keen_compass.pieces.where import Part
 from keen_compass.quantities.readings import number_of
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 
 GAP = 8.0
 BARS = 56.0  # px for the choices above

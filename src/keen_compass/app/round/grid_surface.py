@@ -17,7 +17,7 @@ from keen_compass.pieces.where import Gap
 from keen_compass.quantities.charts import Heights
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 from keen_compass.words.say import say
 
 FOOT = 74.0  # px below the grid: the scale of colours and the standpoint

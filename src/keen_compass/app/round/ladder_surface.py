@@ -12,7 +12,7 @@ from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.pieces.where import Return
 from keen_compass.quantities.charts import Feeds
 from keen_compass.quantities.lengths import format_mm
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 from keen_compass.shop.standing import State
 
 WITHIN = 0.1  # mm, until the procedure says

@@ -18,7 +18,7 @@ from keen_compass.procedures.sheets import place
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 from keen_compass.words.sheets import position_in_words
 
 HEAD = 44.0  # px above the sheet, for words

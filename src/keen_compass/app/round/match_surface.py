@@ -14,16 +14,17 @@ from PySide6.QtWidgets import QGridLayout, QWidget
 from keen_compass.app import theme as th
 from keen_compass.app.parts import ARROWS, Button, painter_on_card
 from keen_compass.app.round.callout import HEIGHT, WIDTH
+from keen_compass.app.round.printed_mark import draw_printed_mark
 from keen_compass.app.round.surface import BoxedSurface, last_of, words_at
 from keen_compass.app.round.verniers import draw_verniers
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import ARM, RINGS, TARGET
+from keen_compass.pieces.page import ARM
 from keen_compass.pieces.where import Beside
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 from keen_compass.words.beside import beside_in_words, pairs_in_words
 
 REACHES = (1.2, 3.6, 12.0, 14.0)  # mm seen to each side of the mark: under the loupe, usual, far off, verniers
@@ -310,7 +311,9 @@ class MatchSurface(BoxedSurface):
         elif self._reach == VERNIER:
             draw_verniers(p, self._to_screen, self.value(), self._scale())
         else:
-            self._draw_mark(p)
+            finest = {CLOSE: (0.1, 12), USUAL: (0.5, 8)}.get(self._reach, (1.0, 12))
+            every = 5 if self._reach == FAR else 1
+            draw_printed_mark(p, self._picture().center(), self._scale(), REACHES[self._reach], finest, every)
             self._draw_earlier(p)
             self._draw_cross(p)
         p.restore()
@@ -365,31 +368,6 @@ class MatchSurface(BoxedSurface):
             p.setPen(QPen(th.color("focus"), 2, Qt.PenStyle.DashLine))
             p.drawLine(at - QPointF(arm, 0), at + QPointF(arm, 0))
             p.drawLine(at - QPointF(0, arm), at + QPointF(0, arm))
-
-    def _draw_mark(self, p: QPainter) -> None:
-        """The printed cross with its rings, and ticks along both its lines."""
-        middle, scale = self._picture().center(), self._scale()
-        p.setPen(QPen(th.color("soft"), 1.2))
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        for ring in RINGS:
-            p.drawEllipse(middle, ring * scale, ring * scale)
-        reach = REACHES[self._reach]
-        step, count = {CLOSE: (0.1, 12), USUAL: (0.5, 8)}.get(self._reach, (1.0, 12))
-        p.setPen(QPen(th.color("ink"), 1.6))
-        arm = min(TARGET, 2 * reach) * scale
-        p.drawLine(middle - QPointF(arm, 0), middle + QPointF(arm, 0))
-        p.drawLine(middle - QPointF(0, arm), middle + QPointF(0, arm))
-        p.setFont(th.font(th.TEXT))
-        for i in range(-count, count + 1):
-            off, whole = i * step * scale, abs(round(i * step, 6) % 1) < 1e-6
-            long = 7.0 if whole else 5.5 if i % 5 == 0 else 4.0
-            p.setPen(QPen(th.color("ink"), 1.8 if whole else 1.0))
-            p.drawLine(middle + QPointF(off, -long), middle + QPointF(off, long))
-            p.drawLine(middle + QPointF(-long, off), middle + QPointF(long, off))
-            if whole and i and abs(i * step) < reach and (self._reach != FAR or i % 5 == 0):
-                p.setPen(th.color("soft"))
-                words_at(p, middle + QPointF(off, 18), f"{abs(i * step):g}", width=30)
-                words_at(p, middle + QPointF(12, off), f"{abs(i * step):g}", width=30, side="right")
 
     def _draw_earlier(self, p: QPainter) -> None:
         """What was read before of the same target, small."""

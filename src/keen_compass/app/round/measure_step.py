@@ -23,7 +23,7 @@ from keen_compass.app.round.surface import surface_for
 from keen_compass.app.round.warmth_bar import WarmthBar
 from keen_compass.practice import stand_in
 from keen_compass.procedures.stages import Step
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 from keen_compass.words.say import capital, say
 
 if TYPE_CHECKING:

@@ -15,7 +15,7 @@ from keen_compass.app.round.match_surface import MatchSurface
 from keen_compass.app.round.piece_canvas import PieceCanvas
 from keen_compass.app.round.surface import SurfaceWidget
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 
 
 class OverprintSurface(SurfaceWidget):

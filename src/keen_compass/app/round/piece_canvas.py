@@ -17,7 +17,7 @@ from keen_compass.procedures.base import Piece, Pierced
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 
 LINE_OFF = 38.0  # px from the piece to a long dimension line, whose box sits on it
 SHORT_OFF = 20.0  # px to a short one, whose box hangs beside it

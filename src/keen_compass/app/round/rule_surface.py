@@ -17,7 +17,7 @@ from keen_compass.quantities.charts import Deviations
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.notes import Note
 from keen_compass.quantities.standpoint import DIRECTIONS
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 from keen_compass.words.say import say
 
 RULE_HEIGHT = 46.0  # px

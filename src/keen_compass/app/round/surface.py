@@ -21,7 +21,7 @@ from keen_compass.quantities.charts import Chart
 from keen_compass.quantities.lengths import parse_length, plain_number
 from keen_compass.quantities.readings import number_of
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.measuring import Callout
+from keen_compass.rounds.half_typed import Callout
 
 T = TypeVar("T")
 HIT = 26.0  # px around a place that can be chosen

@@ -1,0 +1,82 @@
+"""Another shop file in place of the one that is open: named, dropped, or a copy of it, on which the work goes on."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from keen_compass.errors import KeenCompassError
+from keen_compass.shop.kept import KeptRound
+from keen_compass.shop.store import Shop
+
+if TYPE_CHECKING:
+    from keen_compass.app.round.page import RoundPage
+    from keen_compass.app.window import MainWindow
+
+
+def choose_shop(window: MainWindow) -> None:
+    """A shop file that somebody names."""
+    from PySide6.QtWidgets import QFileDialog
+
+    name, _ = QFileDialog.getOpenFileName(
+        window, "Open a shop file", str(window.shop.file.parent), "Shop files (*.kcshop)"
+    )
+    if name:
+        open_shop(window, Path(name))
+
+
+def open_shop(window: MainWindow, file: Path) -> bool:
+    """Another shop in this window; where it can't be opened the present one stays, with the reason."""
+    if window.stays():
+        return False
+    if file.exists() and window.shop.file.exists() and file.samefile(window.shop.file):
+        window.say("That shop is the one that is open here.")
+        return False
+    try:
+        shop = Shop(file)
+    except KeenCompassError as error:
+        window.say(str(error))
+        return False
+    from keen_compass.app.start import show_window
+
+    another = show_window(shop, file.stem)
+    if window.round_page is not None:
+        go_on_with(another, window.round_page.model.session.context.kept, window.round_page)
+    window.close()
+    return True
+
+
+def go_on_with(window: MainWindow, kept: KeptRound, before: RoundPage) -> None:
+    """The round that was open in the window before, where this shop has it too, with what stood half typed."""
+    same = [k for k in window.shop.open_rounds(kept.machine, kept.procedure) if k.at == kept.at]
+    if not same:
+        return
+    window.show_rose(kept.machine)
+    window.begin(kept.procedure, before.model.session.context.yields[0])
+    typed, current = before.model.session.measuring.draft, before.model.session.measuring.current()
+    if window.round_page is not None and typed and current:
+        measuring = window.round_page.model.session.measuring
+        measuring.choose(current)
+        measuring.type(typed)
+
+
+def choose_copy(window: MainWindow) -> None:
+    """A name for a copy, on which the work goes on."""
+    proposed = window.shop.file.with_name(f"{window.shop.file.stem}-copy.kcshop")
+    from PySide6.QtWidgets import QFileDialog
+
+    name, _ = QFileDialog.getSaveFileName(window, "Keep a copy as", str(proposed), "Shop files (*.kcshop)")
+    if name:
+        go_on_with_copy(window, Path(name))
+
+
+def go_on_with_copy(window: MainWindow, file: Path) -> bool:
+    """All that this window sees, kept under a new name, and the work goes on there; else the reason is said."""
+    if file.suffix != ".kcshop":
+        file = file.with_name(f"{file.name}.kcshop")
+    try:
+        window.shop.copy_to(file)
+    except KeenCompassError as error:
+        window.say(str(error))
+        return False
+    return open_shop(window, file)
