@@ -78,6 +78,8 @@ def in_form(form: ResolutionForm, steps: float) -> Any:
             return round(steps * 25.4, 4)
         case ResolutionForm.UM_PER_STEP:
             return round(1000 / steps, 6)
+        case ResolutionForm.MM_PER_STEP:
+            return round(1 / steps, 9)
         case ResolutionForm.INCH_PER_STEP:
             return round(1 / steps / 25.4, 9)
         case ResolutionForm.PAIR:

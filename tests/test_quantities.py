@@ -258,6 +258,8 @@ def _in_form(form: ResolutionForm, steps_per_mm: float) -> StoredResolution:
             return StoredResolution(form, steps_per_mm * 25.4)
         case ResolutionForm.UM_PER_STEP:
             return StoredResolution(form, 1000 / steps_per_mm)
+        case ResolutionForm.MM_PER_STEP:
+            return StoredResolution(form, 1 / steps_per_mm)
         case ResolutionForm.INCH_PER_STEP:
             return StoredResolution(form, 1 / steps_per_mm / 25.4)
         case ResolutionForm.PAIR:
@@ -290,7 +292,7 @@ def test_the_next_round_starts_from_the_stored_rounded_number(
 ) -> None:
     """What is left after two rounds is what the noise and half a last digit leave, in every form."""
     old = _in_form(form, steps)
-    if form in (ResolutionForm.UM_PER_STEP, ResolutionForm.INCH_PER_STEP):
+    if form in (ResolutionForm.UM_PER_STEP, ResolutionForm.MM_PER_STEP, ResolutionForm.INCH_PER_STEP):
         decimals += 6  # such small numbers are kept with many
     first = old.corrected(s + noise, decimals)
     left = old.scale_after(s, first)

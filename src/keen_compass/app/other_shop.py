@@ -10,6 +10,8 @@ from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.store import Shop
 
 if TYPE_CHECKING:
+    from PySide6.QtGui import QDropEvent
+
     from keen_compass.app.round.page import RoundPage
     from keen_compass.app.window import MainWindow
 
@@ -80,3 +82,9 @@ def go_on_with_copy(window: MainWindow, file: Path) -> bool:
         window.say(str(error))
         return False
     return open_shop(window, file)
+
+
+def dropped_file(event: QDropEvent) -> Path | None:
+    """The shop file that is dropped; None for anything else."""
+    files = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
+    return files[0] if len(files) == 1 and files[0].suffix == ".kcshop" else None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, QTimer
@@ -14,7 +13,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.care import ShopCare
 from keen_compass.app.menus import Menus
 from keen_compass.app.mounting import mount, offer_other, put_back, show_put_back
-from keen_compass.app.other_shop import choose_copy, open_shop
+from keen_compass.app.other_shop import choose_copy, dropped_file, open_shop
 from keen_compass.app.parts import Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.next_piece import NextPiece
@@ -36,6 +35,7 @@ if TYPE_CHECKING:
     from keen_compass.app.round.page import RoundPage
     from keen_compass.app.shop.instruments_page import InstrumentsPage
     from keen_compass.app.shop.machine_page import MachinePage
+    from keen_compass.app.shop.new_machine import NewMachinePage
     from keen_compass.app.stock.page import StockPage
     from keen_compass.app.together.page import TogetherPage
     from keen_compass.shop.logbook import Entry
@@ -229,9 +229,10 @@ class MainWindow(QMainWindow):
         if self.stays():
             return
         if place == "add":
-            from keen_compass.app.shop.machine_page import MachinePage
+            from keen_compass.app.shop.new_machine import NewMachinePage
 
-            self._show_machine_page(MachinePage(self.shop, None))
+            self._show_machine_page(new := NewMachinePage(self.shop))
+            new.whole.connect(self._show_machine_page)
             return
         if place in ("together", "controller") and not self.machine_uid:
             return
@@ -283,7 +284,7 @@ class MainWindow(QMainWindow):
 
             self._show_machine_page(MachinePage(self.shop, self.shop.machine(self.machine_uid)))
 
-    def _show_machine_page(self, page: MachinePage) -> None:
+    def _show_machine_page(self, page: MachinePage | NewMachinePage) -> None:
         page.saved.connect(self._machine_saved)
         page.left.connect(self.back)
         self._show_other(page)
@@ -429,18 +430,13 @@ class MainWindow(QMainWindow):
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """A shop file may be dropped."""
-        if _dropped_file(event):
+        if dropped_file(event):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
         """Open a shop file that is dropped."""
-        if file := _dropped_file(event):
+        if file := dropped_file(event):
             open_shop(self, file)
-
-
-def _dropped_file(event: QDropEvent) -> Path | None:
-    files = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
-    return files[0] if len(files) == 1 and files[0].suffix == ".kcshop" else None
 
 
 def _app() -> QApplication:

@@ -34,7 +34,7 @@ FIRST_REACH, FARTHER = 1.6, 0.07  # mm, by which a mark may lie off, and mm for 
 LIKE = 0.42  # correlation with what is printed there, from which on it is that
 FLOOR, FLOOR_PX = 0.006, 0.03  # mm and px: standard, of what no fit of strokes sees (their edges are not alike)
 NARROW, OF_A_CUT = 0.2, 0.009  # mm: of so narrow a line nobody sees which lip lies in its own shadow; standard
-SCALE_KNOWN = 0.006  # standard, of the local scale of a map: what lies farther beside its target is known less well
+SCALE_KNOWN, WAVE = 0.0015, 6.0  # standard, of a map’s local scale; mm over which what it leaves may change
 OFF_FLAT = 0.35  # mm, by which marks may lie off a flat sheet
 FAR = 6.0  # mm, from where what is beside a target is looked for by hand again
 
@@ -92,12 +92,14 @@ def read_sheet(data: bytes, page: Page, name: str, step: Callable[[float], None]
         elif at in seen:
             print_at[at] = seen[at]
     last = _fit(print_at, picture)
+    off_map = dict(zip(print_at, np.hypot(*last.residuals.T) / last.map.px_per_mm(_middle(page)), strict=True))
     beside = []
     for target, look in zip(page.targets, looks, strict=True):
-        beside.append(_measured(look, page.on_paper(target), rough, last.map) if look and look.tint else None)
-    off = last.residuals / last.map.px_per_mm(_middle(page))
-    flat = bool(np.hypot(*off.T).max() <= OFF_FLAT) and not last.left_out.any()
-    notes = () if flat else (note("picture.not_flat", mm=float(np.hypot(*off.T).max())),)
+        at = page.on_paper(target)
+        fits = off_map.get(at, math.inf) <= OFF_FLAT  # print that lies elsewhere is something else, or not flat at all
+        beside.append(_measured(look, at, rough, last) if look and look.tint and fits else None)
+    worst = float(max(off_map.values()))
+    notes = () if worst <= OFF_FLAT else (note("picture.not_flat", mm=worst),)
     return SeenSheet(page, last.map, last.rms, tuple(beside), len(print_at), notes)
 
 
@@ -250,14 +252,16 @@ def _rendered(design: Sequence[Stroke | Ring], size: float, res: float) -> Array
     return soft
 
 
-def _measured(look: Laid, at: Point, rough: Fitted, last: SheetMap) -> Offset:
+def _measured(look: Laid, at: Point, rough: Fitted, fit: Fitted) -> Offset:
     """Back on the sheet by the last map, with what the fit of strokes can't know."""
     import numpy as np
 
     tool = (look.print[0] + look.tool[0], look.print[1] + look.tool[1])
     both = np.array([_px(rough, at, look.print), _px(rough, at, tool)])
+    last = fit.map
     print_at, tool_at = last.to_sheet(both)
     off = tool_at - print_at
+    scale = SCALE_KNOWN + fit.rms / last.px_per_mm(at) / WAVE
     own = math.hypot(FLOOR_PX / last.px_per_mm(at), OF_A_CUT if look.width < NARROW else FLOOR)
-    U = [math.hypot(look.tool_U[k], 2 * own, 2 * SCALE_KNOWN * math.hypot(*off.tolist())) for k in range(2)]
+    U = [math.hypot(look.tool_U[k], 2 * own, 2 * scale * math.hypot(*off.tolist())) for k in range(2)]
     return Offset((float(off[0]), float(off[1])), (U[0], U[1]))

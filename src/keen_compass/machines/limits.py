@@ -19,6 +19,7 @@ COUNTS_STEPS = (
     ResolutionForm.STEPS_PER_MM,
     ResolutionForm.STEPS_PER_INCH,
     ResolutionForm.UM_PER_STEP,
+    ResolutionForm.MM_PER_STEP,
     ResolutionForm.INCH_PER_STEP,
 )
 CONTROLLER_UNITS = ("mm", "in")

@@ -33,6 +33,7 @@ DECIMALS = {
     ResolutionForm.STEPS_PER_MM: 3,
     ResolutionForm.STEPS_PER_INCH: 2,
     ResolutionForm.UM_PER_STEP: 5,
+    ResolutionForm.MM_PER_STEP: 8,
     ResolutionForm.INCH_PER_STEP: 9,
     ResolutionForm.FACTOR: 5,
 }

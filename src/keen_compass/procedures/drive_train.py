@@ -371,6 +371,8 @@ def _in_its_form(formula: str, form: ResolutionForm) -> str:
             return f"{formula} × 25.4"
         case ResolutionForm.UM_PER_STEP:
             return f"1000 ÷ ({formula})"
+        case ResolutionForm.MM_PER_STEP:
+            return f"1 ÷ ({formula})"
         case ResolutionForm.INCH_PER_STEP:
             return f"1 ÷ ({formula} × 25.4)"
     return formula

@@ -23,6 +23,7 @@ class ResolutionForm(StrEnum):
     STEPS_PER_MM = "steps_per_mm"
     STEPS_PER_INCH = "steps_per_inch"
     UM_PER_STEP = "um_per_step"
+    MM_PER_STEP = "mm_per_step"
     INCH_PER_STEP = "inch_per_step"
     PAIR = "pair"
     PERCENT_0 = "percent_0"
@@ -44,6 +45,7 @@ _UNITS = {
     ResolutionForm.STEPS_PER_MM: "steps/mm",
     ResolutionForm.STEPS_PER_INCH: "steps/in",
     ResolutionForm.UM_PER_STEP: "µm/step",
+    ResolutionForm.MM_PER_STEP: "mm/step",
     ResolutionForm.INCH_PER_STEP: "in/step",
     ResolutionForm.PAIR: "mm for mm",
     ResolutionForm.PERCENT_0: "%",
@@ -54,6 +56,7 @@ _NOUNS = {
     ResolutionForm.STEPS_PER_MM: "steps per mm",
     ResolutionForm.STEPS_PER_INCH: "steps per inch",
     ResolutionForm.UM_PER_STEP: "µm per step",
+    ResolutionForm.MM_PER_STEP: "mm per step",
     ResolutionForm.INCH_PER_STEP: "inch per step",
     ResolutionForm.PAIR: "scale pair",
     ResolutionForm.PERCENT_0: "scale",
@@ -66,7 +69,13 @@ LARGEST = 1e9
 MOST_DECIMALS = 18
 SAME = 1e-9  # relative
 LOST_AT_MOST = 0.01  # of a number, by rounding; one that would lose more is kept with more decimals
-_TRAVEL_PER_STEP = (ResolutionForm.UM_PER_STEP, ResolutionForm.INCH_PER_STEP)
+# What a number of that form counts, mm.
+_TRAVEL_PER_STEP = {
+    ResolutionForm.UM_PER_STEP: 0.001,
+    ResolutionForm.MM_PER_STEP: 1.0,
+    ResolutionForm.INCH_PER_STEP: 25.4,
+}
+_STEPS_PER_LENGTH = {ResolutionForm.STEPS_PER_MM: 1.0, ResolutionForm.STEPS_PER_INCH: 25.4}
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,15 +116,14 @@ class StoredResolution:
     @property
     def motion_factor(self) -> float:
         """Travel per commanded mm, up to a constant of the machine."""
+        if self.form in _TRAVEL_PER_STEP:
+            return 1 / self.value if self.value > 0 else 0.0
         match self.form:
             case ResolutionForm.PAIR:
                 return self.commanded / self.value
             case ResolutionForm.PERCENT_0:
                 return 1 + self.value / 100
-            case ResolutionForm.UM_PER_STEP | ResolutionForm.INCH_PER_STEP:
-                return 1 / self.value if self.value > 0 else 0.0
-            case _:
-                return self.value
+        return self.value
 
     def renewed(self, given: object, decimals: int | None = None) -> StoredResolution:
         """The same form with another number: as JSON has it, of a pair also the measured member alone."""
@@ -126,17 +134,10 @@ class StoredResolution:
 
     def steps_per_mm(self) -> float | None:
         """The number as steps per mm; None for a pair or percentage, which say nothing about steps."""
-        match self.form:
-            case ResolutionForm.STEPS_PER_MM:
-                return self.value
-            case ResolutionForm.STEPS_PER_INCH:
-                return self.value / 25.4
-            case ResolutionForm.UM_PER_STEP:
-                return 1000 / self.value
-            case ResolutionForm.INCH_PER_STEP:
-                return 1 / (25.4 * self.value)
-            case _:
-                return None
+        if size := _STEPS_PER_LENGTH.get(self.form):
+            return self.value / size
+        size = _TRAVEL_PER_STEP.get(self.form)
+        return 1 / (size * self.value) if size else None
 
     def with_steps_per_mm(self, steps: float, decimals: int) -> StoredResolution:
         """The same form holding that many steps per mm. Raises InputError for a pair or percentage."""
@@ -166,25 +167,17 @@ class StoredResolution:
         k_new = k_old · commanded/actual for steps per unit; the inverse for travel per step.
         """
         ratio = 1 + s
-        match self.form:
-            case ResolutionForm.PERCENT_0:
-                exact = 100 * ((1 + self.value / 100) / ratio - 1)
-            case ResolutionForm.PAIR | ResolutionForm.UM_PER_STEP | ResolutionForm.INCH_PER_STEP:
-                exact = self.value * ratio
-            case _:
-                exact = self.value / ratio
+        exact = self.value * ratio if self.multiplies else self.value / ratio
+        if self.form is ResolutionForm.PERCENT_0:
+            exact = 100 * ((1 + self.value / 100) / ratio - 1)
         return StoredResolution(self.form, round(exact, decimals), self.commanded)
 
     def sensitivity(self, s: float) -> float:
         """|d new / d s|: turns the uncertainty of s into that of the new number."""
         ratio = 1 + s
-        match self.form:
-            case ResolutionForm.PERCENT_0:
-                return 100 * (1 + self.value / 100) / ratio**2
-            case ResolutionForm.PAIR | ResolutionForm.UM_PER_STEP | ResolutionForm.INCH_PER_STEP:
-                return self.value
-            case _:
-                return self.value / ratio**2
+        if self.form is ResolutionForm.PERCENT_0:
+            return 100 * (1 + self.value / 100) / ratio**2
+        return self.value if self.multiplies else self.value / ratio**2
 
     def scale_after(self, s: float, entered: StoredResolution) -> float:
         """The scale error that is left when `entered` is set after this one showed error s."""

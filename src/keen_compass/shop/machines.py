@@ -79,6 +79,17 @@ class MachineRows(ShopBase):
             self._put_parts(machine.uid, things, loaded)
             self._f.append("machine", uid=machine.uid, at=self._stamp(machine.uid), body=json.dumps(body))
 
+    def put_profile(self, machine: Machine, stored: Mapping[str, StoredValue]) -> None:
+        """A machine with what its controller is said to hold; what it held already stays as it was put there."""
+        with self.writing():
+            self.put_machine(machine)
+            held = self.values_on(machine)
+            for quantity, number in stored.items():
+                now = held.get(quantity)
+                if now is None or now.stored != number:
+                    how = "typed" if now else "start"
+                    self.put_value(machine.uid, quantity, number, how, subject=machine.subject)
+
     def mount(
         self,
         machine: Machine,

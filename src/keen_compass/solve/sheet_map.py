@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 LEAST_FOR_LENS = 7  # places, from which on a lens's distortion can be told from perspective
 BETTER = 0.55  # of the affine map's residuals (px, with some of what places are seen to): then it is a lens's picture
 SEEN_TO = 0.15  # px, to which a place is seen at best
+TO_LEAVE_OUT = 8  # numbers more than unknowns, from which on a bad place can be told from a wrong map
 TURNS = 10  # of either way of weighing
 STEP = 0.5  # mm, for slopes of the map
 TUKEY = 4.0  # robust standard deviations, beyond which a place counts for nothing
@@ -125,7 +126,7 @@ def _with_weights(places: Array, pixels: Array, shape: tuple[int, int], freedom:
         step = np.linalg.lstsq(J * w, r * w[:, 0], rcond=1e-12)[0]
         p = p + np.append(step, np.zeros(9 - freedom))
         off = np.hypot(*(pixels - _value(p, own, centre, half)).T)
-        if 2 * len(places) >= freedom + 4:
+        if 2 * len(places) >= freedom + TO_LEAVE_OUT:
             scale = 1.4826 * float(np.median(off)) + SEEN_TO
             left_out = off > TUKEY * scale
             beside = np.clip(1 - (off / (TUKEY * scale)) ** 2, 0.0, None)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from keen_compass.machines.profile import Machine
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.digits import two_significant
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.shop.standing import Spoke, State, Why
@@ -37,6 +37,22 @@ def reason(spoke: Spoke, machine: Machine) -> str:
         case Why.CANNOT_TELL:
             notes = spoke.finding.notes if spoke.finding else ()
             return say(notes[0], show_for(machine)) if notes else "Measured, but too coarsely to tell."
+
+
+def first_step(spokes: list[Spoke]) -> str:
+    """With what to begin where nothing was measured yet, and why; empty where something was."""
+    if any(s.state is not State.NEVER for s in spokes):
+        return ""
+    first = [
+        s for s in spokes if QUANTITIES[s.quantity].lives is Lives.RESOLUTION and QUANTITIES[s.quantity].axis in "xy"
+    ]
+    if not first:
+        return ""
+    names = " and ".join(QUANTITIES[s.quantity].label for s in first[:2])
+    return (
+        f"Begin with {names}: everything else rests on them. Count the parts of the drive train only where a cut "
+        "comes out wrong by a factor."
+    )
 
 
 def figure(spoke: Spoke) -> str:

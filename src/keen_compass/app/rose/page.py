@@ -19,10 +19,10 @@ from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_size
 from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
-from keen_compass.quantities.catalogue import QUANTITIES
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.shop.standing import Spoke, State, as_drawn, next_in_order
 from keen_compass.words.procedures import does, title
-from keen_compass.words.standing import reason
+from keen_compass.words.standing import first_step, reason
 
 if TYPE_CHECKING:
     from keen_compass.app.rose.next_piece import NextPieceCard
@@ -138,7 +138,10 @@ class RosePage(QWidget):
         seen: dict[str, list[Spoke]] = {}
         for spoke in next_in_order(spokes):
             seen.setdefault(self._procedures(spoke)[0].name, []).append(spoke)
-        if len(seen) > 1:
+        if words := first_step(spokes):  # nothing is known yet: what the parts say is no more than a hint
+            seen = dict(sorted(seen.items(), key=lambda task: _counted(task[1])))
+            yield Text(words)
+        elif len(seen) > 1:
             yield Text("Each rests on what stands above it.", colour="soft")
         for i, (name, members) in enumerate(seen.items()):
             yield self._task(name, members, under_way, first=i == 0)
@@ -272,6 +275,11 @@ def _lately(entries: list[Entry]) -> Card:
         row.addWidget(Text(entry_words(entry)), 1)
         layout.addLayout(row)
     return card
+
+
+def _counted(spokes: list[Spoke]) -> bool:
+    """Whether it only says what the parts of the machine give."""
+    return all(QUANTITIES[s.quantity].lives is Lives.COMPUTED for s in spokes)
 
 
 def _all_in(spokes: list[Spoke]) -> Card:

@@ -264,14 +264,7 @@ class MachinePage(QWidget):
         if machine is None:
             return
         try:
-            with self._shop.writing():
-                self._shop.put_machine(machine)
-                held = self._shop.values_on(machine)
-                for quantity, number in stored.items():
-                    now = held.get(quantity)
-                    if now is None or now.stored != number:
-                        how = "typed" if now else "start"
-                        self._shop.put_value(machine.uid, quantity, number, how, subject=machine.subject)
+            self._shop.put_profile(machine, stored)
         except KeenCompassError as error:
             self._trouble.say(str(error))
             return
