@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from driving import focus, opened, press, shown, states, tab_to, typed_then_killed
 from keen_compass.app import theme as th
 from keen_compass.app.other_shop import open_shop
-from keen_compass.app.shop.machine_page import MachinePage
+from keen_compass.app.shop.new_machine import NewMachinePage
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import stand_in
@@ -237,7 +237,7 @@ def test_a_file_that_is_no_shop_leaves_the_window_as_it_was(window: MainWindow, 
 def test_an_empty_shop_says_what_to_do(tmp_path: Path, windows: Callable[[Path], MainWindow]) -> None:
     empty = windows(tmp_path / "empty.kcshop")
     assert "empty" in empty._message.text()
-    assert isinstance(empty.places.currentWidget(), MachinePage)  # and the form for the first machine is there
+    assert isinstance(empty.places.currentWidget(), NewMachinePage)  # and the first question is asked
 
 
 # Looks

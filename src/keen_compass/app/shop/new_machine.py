@@ -109,7 +109,7 @@ class NewMachinePage(QWidget):
         column = QVBoxLayout()
         column.setSpacing(8)
         column.addWidget(
-            Text("As it stands in the controller’s settings, digit by digit; leave it empty if you can’t see it.")
+            Text("As it stands in the controller’s settings, digit by digit: what one unit, or one step, is worth.")
         )
         self._field(column, "x_steps", "Of X")
         self._field(column, "y_steps", "Of Y")
