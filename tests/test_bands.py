@@ -86,7 +86,7 @@ def test_by_mouse_the_band_that_meets_is_picked_and_the_test_printed_again(windo
         window.resize(*size)
         settle()
         check_looks(window, size)
-    click(page, "Print on the stand-in")
+    click(page, "Practice print")
     check_looks(window, (1024, 700))
     window.resize(1280, 800)
     settle()
@@ -115,7 +115,7 @@ def test_by_keyboard_and_clicks_each_band_gets_its_word(window: MainWindow) -> N
     page, surface = begun(window)
     session = page.model.session
     choose("Read by", "a word for each")
-    click(page, "Print on the stand-in")
+    click(page, "Practice print")
     press("1", Qt.Key.Key_Return, "1", Qt.Key.Key_Return)
     for i, clicks in enumerate((1, 1, 2, 3, 3, 3, 3), 2):
         for _ in range(clicks):
@@ -137,7 +137,7 @@ def test_by_keyboard_and_clicks_each_band_gets_its_word(window: MainWindow) -> N
 
 def test_where_none_meets_the_next_range_is_proposed(window: MainWindow) -> None:
     page, _ = begun(window, -0.8)
-    click(page, "Print on the stand-in")
+    click(page, "Practice print")
     press("9", Qt.Key.Key_Return)
     session = page.model.session
     assert session.measuring.findings()[0].verdict is Verdict.UNRESOLVED
@@ -151,7 +151,7 @@ def test_where_none_meets_the_next_range_is_proposed(window: MainWindow) -> None
     press(Qt.Key.Key_Z, modifier=Qt.KeyboardModifier.ControlModifier)
     assert "feed test: −0.4 to +0.4 %" in shown(page)
     choose("Tried", "more feed")
-    click(page, "Print on the stand-in")
+    click(page, "Practice print")
     press(Qt.Key.Key_F8)
     assert session.measuring.findings()[0].new == pytest.approx(0.23, abs=0.06)
     assert session.context.piece.parameters["corrections"][0] == pytest.approx(0.4)

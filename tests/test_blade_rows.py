@@ -176,7 +176,7 @@ def test_by_mouse_and_keyboard_the_square_that_closes_is_picked_corrected_and_co
     choose("How many", "11")
     assert len(session.making.next_piece().values) == 11
     choose("How many", "7")
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     surface = page.measure.surface
     for size in ((1280, 800), (1024, 700)):
         window.resize(*size)
@@ -204,7 +204,7 @@ def test_by_mouse_and_keyboard_the_square_that_closes_is_picked_corrected_and_co
     press(Qt.Key.Key_2, modifier=Qt.KeyboardModifier.AltModifier)
     click(page, "To Correct")
     if not session.correcting.enters(finding):
-        click(page.correct.cards["drag"], "Enter new")
+        click(page.correct.cards["drag"], "Use new value")
     correct_all(session)
     click(page, "To Confirm")
     cut(session)

@@ -311,7 +311,7 @@ def on_cinder(window: MainWindow) -> Callable[[str, str], Any]:
 def test_by_mouse_the_narrowest_line_is_picked_taken_and_confirmed(window: MainWindow, on_cinder: Any) -> None:
     page = on_cinder("focus-row", "focus")
     session = page.model.session
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     surface = page.measure.surface
     assert "Where the lens stood" not in shown(surface)
     QTest.mouseClick(surface, Qt.MouseButton.LeftButton, pos=surface._box(6).center().toPoint())
@@ -332,9 +332,9 @@ def test_by_mouse_the_narrowest_line_is_picked_taken_and_confirmed(window: MainW
     click(card, "Take it")
     assert window.shop.machine("cinder").focus == 9.0  # the files have it from now on
     click(page, "To Confirm")
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     assert session.context.piece.parameters["heights"][4] == 9.0  # about where it stands by now
-    click(page, "Stand-in shows")
+    click(page, "Practice reading")
     (again,) = session.measuring.findings()
     assert abs(again.error) <= again.expanded_uncertainty + 0.5
     assert "G0 Z9\n" in session.making.file_text() or again.new != 9.0
@@ -343,10 +343,10 @@ def test_by_mouse_the_narrowest_line_is_picked_taken_and_confirmed(window: MainW
 def test_widths_are_read_where_a_pick_is_not_enough(on_cinder: Any) -> None:
     page = on_cinder("focus-row", "focus")
     session = page.model.session
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     click(page, "widths")
     for _ in range(9):
-        click(page, "Stand-in shows")
+        click(page, "Practice reading")
     (finding,) = session.measuring.findings()
     assert abs(finding.new - GLOW.focus) <= finding.expanded_uncertainty
 
@@ -358,7 +358,7 @@ def test_by_keyboard_and_mouse_clean_squares_are_marked_and_what_is_proposed_is_
     session = page.model.session
     assert not page.make.instrument.isVisible()  # an eye is enough
     choose("Steps", "wide, to find it")
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     settle()
     shape, surface = session.measuring.shape(), page.measure.surface
     for name in [m.name for m in session.measuring.seen()]:

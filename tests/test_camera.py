@@ -226,7 +226,7 @@ def begun(window: MainWindow) -> tuple[Any, CameraSurface]:
     window.begin("camera", "camera_x")
     page = window.round_page
     assert page is not None
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     surface = page.measure.surface
     assert isinstance(surface, CameraSurface)
     return page, surface

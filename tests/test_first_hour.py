@@ -140,6 +140,6 @@ def test_by_keyboard_and_back_with_a_mistake(window: MainWindow) -> None:
     press(RETURN)
     click(window, "Back")
     assert "What is it?" in shown(window.places.currentWidget())
-    click(window, "Leave")
+    click(window, "Close")
     assert window.places.currentWidget() is window.rose_page
     assert len(window.shop.machines()) == 5

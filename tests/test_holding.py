@@ -372,7 +372,7 @@ def test_by_keyboard_a_round_asks_first_and_writes_its_number_last(window: MainW
     settle()
     assert not page.held.isVisible()
     assert page.make.cut.isEnabled()
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     read_all(page.model.session)
     page.go(Step.CORRECT)
     settle()

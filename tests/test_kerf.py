@@ -367,7 +367,7 @@ def test_a_whole_round_by_keyboard_finds_the_kerf_and_the_rose_knows(qtbot: QtBo
     window.begin("kerf-square", "kerf")
     session = window.round_page.model.session
     for _ in range(3):
-        tab_to("Cut on the stand-in")
+        tab_to("Practice cut")
         press(Qt.Key.Key_Return)
         press(str(session.context.piece.number), Qt.Key.Key_Return)
         read_all(session)
@@ -390,7 +390,7 @@ def test_a_whole_round_by_keyboard_finds_the_kerf_and_the_rose_knows(qtbot: QtBo
 
 def read_by_mouse(window: MainWindow, session: RoundSession) -> None:
     while session.measuring.current():
-        click(window, "Stand-in shows")
+        click(window, "Practice reading")
 
 
 def test_by_mouse_a_plate_is_read_above_and_below_and_what_must_fit_is_pointed_at(window: MainWindow) -> None:
@@ -403,11 +403,11 @@ def test_by_mouse_a_plate_is_read_above_and_below_and_what_must_fit_is_pointed_a
     page = window.round_page
     assert page is not None
     session = page.model.session
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     read_by_mouse(window, session)
     click(page, "Turn over")
     for _ in range(3):
-        click(page, "Stand-in shows")
+        click(page, "Practice reading")
     click(page, "Turn over")
     assert "bevel_outside" in session.measuring.answer().figures
     right = {f.quantity: f.new for f in session.measuring.findings()}
@@ -430,7 +430,7 @@ def test_by_mouse_a_plate_is_read_above_and_below_and_what_must_fit_is_pointed_a
     if session.correcting.enters(next(f for f in session.measuring.findings() if f.quantity == "hole_bias")):
         click(page.correct.cards["hole_bias"], "Take it")
     click(page, "To Confirm")
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     read_by_mouse(window, session)
     assert session.context.piece.parameters["compensation"] == pytest.approx(2 * held.value)
     assert {f.quantity: f.verdict for f in session.measuring.findings()}["kerf"] is Verdict.IN
@@ -445,7 +445,7 @@ def test_by_mouse_a_bevel_round_is_read_on_both_sides_and_signed(window: MainWin
     page = window.round_page
     assert page is not None
     session = page.model.session
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     read_by_mouse(window, session)
     click(page, "Turn over")
     read_by_mouse(window, session)
@@ -572,7 +572,7 @@ def test_a_bevel_round_reads_above_and_below(qtbot: QtBot, shop: Shop) -> None:
     assert "Bevel" in {s.label for s in as_drawn(spokes(shop, shop.machine("heron")))}
     window.begin("bevel", "bevel")
     session = window.round_page.model.session
-    tab_to("Cut on the stand-in")
+    tab_to("Practice cut")
     press(Qt.Key.Key_Return)
     press(str(session.context.piece.number), Qt.Key.Key_Return)
     for _ in range(3):

@@ -208,7 +208,7 @@ def test_by_keyboard_a_ladder_is_read_and_its_kerf_goes_into_the_controller(wind
     window.show_rose("ember")
     window.begin("kerf-ladder", "kerf")
     session = window.round_page.model.session  # type: ignore[union-attr]
-    tab_to("Cut on the stand-in")
+    tab_to("Practice cut")
     press(Qt.Key.Key_Return)
     for _ in range(7):
         press(stand_in.shows(session) or "", Qt.Key.Key_Return)
@@ -231,7 +231,7 @@ def test_by_mouse_the_one_that_fits_is_picked_and_between_two_as_well(window: Ma
     page = window.round_page
     assert page is not None
     session = page.model.session
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     click(page, "Find it by: the one that fits")
     surface = page.measure.surface
     third = surface._box(2)
@@ -242,7 +242,7 @@ def test_by_mouse_the_one_that_fits_is_picked_and_between_two_as_well(window: Ma
     between.setY(round(third.center().y()))
     QTest.mouseClick(surface, Qt.MouseButton.LeftButton, pos=between)
     assert session.measuring.draft == "3.5"
-    click(page, "Stand-in shows")
+    click(page, "Practice reading")
     (finding,) = session.measuring.findings()
     assert 2 * finding.new == pytest.approx(1.71, abs=0.06)
     assert session.measuring.current() is None
@@ -257,12 +257,12 @@ def test_a_comb_round_by_keyboard_and_by_mouse(window: MainWindow) -> None:
     page = window.round_page
     assert page is not None
     session = page.model.session
-    tab_to("Cut on the stand-in")
+    tab_to("Practice cut")
     press(Qt.Key.Key_Return)
     press(str(session.context.piece.number), Qt.Key.Key_Return)  # type: ignore[union-attr]
     press(stand_in.shows(session) or "", Qt.Key.Key_Return)
-    click(page, "Stand-in shows")
-    click(page, "Stand-in shows")
+    click(page, "Practice reading")
+    click(page, "Practice reading")
     (finding,) = session.measuring.findings()
     assert finding.new == pytest.approx(6.11, abs=0.03)
     assert session.measuring.answer().figures["kerf"] == pytest.approx(6.07, abs=0.03)  # type: ignore[union-attr]

@@ -523,7 +523,7 @@ def test_by_keyboard_a_listing_is_kept_compared_with_the_sheet_patched_and_put_b
     page = controller_page(window)
     assert focus() == "File with its settings"
     press(str(sheet), Qt.Key.Key_Return)
-    push("It is the maker’s sheet")
+    push("This is the maker’s sheet")
     page.file.selectAll()
     tab_to("File with its settings")
     press(str(file), Qt.Key.Key_Return)
@@ -532,7 +532,7 @@ def test_by_keyboard_a_listing_is_kept_compared_with_the_sheet_patched_and_put_b
     assert "0.5 times as much: the microstep switch" in shown(page)
     chosen = {s.cursor.selectedText() for s in page.text.extraSelections()}
     assert {"53.202", "0.5"} <= chosen
-    tab_to("Why it is kept")
+    tab_to("Reason")
     press("as found", Qt.Key.Key_Return)
     assert [(c.reason, c.sheet) for c in copies(shop, "heron")] == [("as found", False), ("the maker’s sheet", True)]
     assert copied(shop, copies(shop, "heron")[0]) == before
@@ -559,7 +559,7 @@ def test_by_keyboard_a_listing_is_kept_compared_with_the_sheet_patched_and_put_b
     tab_to("Copy to compare with")
     while "as found" not in page.other.currentText():
         press(Qt.Key.Key_Up)
-    push("Put this one back")
+    push("Restore this copy")
     assert file.read_bytes() == before
 
 

@@ -308,7 +308,7 @@ def test_the_order_is_an_order_of_dependence() -> None:
 def test_every_quantity_of_every_machine_has_a_procedure() -> None:
     for kind, form in itertools.product(MachineKind, ResolutionForm):
         machine = Machine("m", "M", kind, (900.0, 600.0), form=form, z_travel=50.0)
-        assert ("x_drive" in machine.quantities) == (form.name.startswith(("STEPS", "UM", "INCH")))
+        assert ("x_drive" in machine.quantities) == (form.name.startswith(("STEPS", "UM", "MM", "INCH")))
         for q in machine.quantities:
             entries = yielding(q, machine.file_format)
             assert entries, (kind, q)
@@ -343,8 +343,8 @@ def finding(quantity: str, error: float) -> Finding:
         ("x_steps", 0.97, "a metre comes out 0.97 mm too long", "a foot comes out 11.6 thou too long"),
         ("y_steps", -0.001, "a metre comes out right", "a foot comes out right"),
         ("x_drive", -500.0, "50.0 % below what the parts give", "50.0 % below"),
-        ("z_backlash", 0.127, "Z falls short by 0.13 mm", "Z falls short by 5.0 thou"),
-        ("z_backlash", -0.127, "Z overshoots by 0.13 mm", "overshoots by 5.0 thou"),
+        ("z_backlash", 0.127, "Z loses 0.13 mm", "Z loses 5.0 thou"),
+        ("z_backlash", -0.127, "Z gains 0.13 mm", "gains 5.0 thou"),
         ("x_backlash", 0.0, "X comes to where it should", "X comes to where it should"),
         ("squareness", -1.0, "Y leans 1.00 mm per m towards −X", "12.0 thou per foot towards −X"),
         ("y_home", 0.254, "0.25 mm too far towards +Y", "10.0 thou too far"),

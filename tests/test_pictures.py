@@ -141,8 +141,9 @@ def test_the_map_is_found_whatever_it_is(seed: int) -> None:
     H[2, :2] = rng.uniform(-6e-4, 6e-4, 2)
     shape = (2200, 1800)
     true = SheetMap(H, rng.uniform(-0.03, 0.03), np.array([900.0, 1100.0]), math.hypot(*shape) / 2)
-    places = rng.uniform(-70, 70, (14, 2))
-    pixels = true.to_picture(places) + rng.normal(0, 0.1, (14, 2))
+    grid = [(x, y) for x in (-65.0, -20.0, 20.0, 65.0) for y in (-65.0, -20.0, 20.0, 65.0)]
+    places = np.array(grid) + rng.uniform(-5, 5, (16, 2))  # spread over the sheet, as marks and targets are
+    pixels = true.to_picture(places) + rng.normal(0, 0.1, (16, 2))
     pixels[3] += (25.0, -18.0)
     found = fitted(places, pixels, shape)
     inside = rng.uniform(-50, 50, (30, 2))

@@ -461,7 +461,7 @@ def test_by_keyboard_from_a_picture_to_the_verdict_and_another_in_one_key(window
     check_looks(window, (1280, 800))
     assert focus() == "Artwork"
     press(str(file), RETURN)
-    assert focus() == "Print it so"
+    assert focus() == "Continue to print"
     assert "1 part" in shown(step_of(window))
     tab_to("From the artwork out to the cut")
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
@@ -475,9 +475,9 @@ def test_by_keyboard_from_a_picture_to_the_verdict_and_another_in_one_key(window
         window.resize(*size)
         settle()
         check_looks(window, size)
-    tab_to("Print it so")
+    tab_to("Continue to print")
     press(RETURN)
-    assert focus() == "Print on the stand-in"
+    assert focus() == "Practice print"
     press(RETURN, "100", RETURN, "100", RETURN)
     number = session.making.next_number()
     assert "may dry as long as it takes: it is found here again." in shown(step_of(window))
@@ -486,7 +486,7 @@ def test_by_keyboard_from_a_picture_to_the_verdict_and_another_in_one_key(window
         press(paper.shows_mark(session) or "", RETURN)
     press(RETURN)
     assert "is cut where it was printed" in shown(step_of(window))
-    assert focus() == "Cut on the stand-in"
+    assert focus() == "Practice cut"
     press(RETURN)
     surface = page_of(window).measure.surface
     assert isinstance(surface, BordersSurface)
@@ -534,12 +534,12 @@ def test_a_large_picture_is_read_and_traced_beside_the_window_and_may_be_left(
     assert waited
     assert session.making.artworks.chosen.blob
     monkeypatch.setattr(Waiting, "show_share", dropped)
-    click(step_of(window), "Print it so")
+    click(step_of(window), "Continue to print")
     assert session.making.sheets.shown is Stage.ARTWORK
     assert not session.making.artworks.chosen.sticker
     monkeypatch.setattr(Waiting, "show_share", told)
     waited.clear()
-    click(step_of(window), "Print it so")
+    click(step_of(window), "Continue to print")
     assert waited
     assert session.making.sheets.shown is Stage.PRINT
     coarse, fine = session.making.artworks.look(), session.making.artworks.sticker()
@@ -588,7 +588,7 @@ def test_dropped_mistaken_and_damaged_artwork_is_said_beside_it(window: MainWind
     assert session.making.artworks.chosen.copies == 3
     choose("Shown", "cut seen")
     window.grab()
-    click(step_of(window), "Print it so")
+    click(step_of(window), "Continue to print")
     assert session.making.sheets.shown is Stage.PRINT
     session.making.artworks.copies(40)
     session.making.sheets.draw_up()

@@ -115,7 +115,7 @@ def test_what_a_profile_of_a_cable_does_not_say_is_asked_for(without: str, ask: 
      (errno.EIO, "can’t be opened")],
 )  # fmt: skip
 def test_a_port_that_cannot_be_opened_says_why_and_what_to_do(number: int, words: str) -> None:
-    error = wire_words._not_opened("/dev/port", OSError(number, "no"))
+    error = wire_words.not_opened("/dev/port", OSError(number, "no"))
     assert words in error.happened
     assert error.way_on.endswith(".")
 

@@ -328,7 +328,10 @@ def test_offsets_of_a_sheet_are_as_sure_as_they_say(n: int, step: float, own: fl
 def test_what_the_quick_way_cannot_see_is_said_and_what_grows_is_the_sheets() -> None:
     quick = solved("pointer", piece={"way": "mark"}, readings=[{"measurand": a, "values": [-0.4]} for a in "xy"])
     assert "pointer.one_mark" in codes(quick)
-    assert any("The tool will land 0.40 mm +X, 0.40 mm +Y of where it did" in say(n) for n in quick.findings[1].notes)
+    assert any(
+        "After correction the tool lands 0.40 mm +X, 0.40 mm +Y of where it did" in say(n)
+        for n in quick.findings[1].notes
+    )
     turned = solved(
         "pointer", confirmed=True,
         readings=[

@@ -265,7 +265,7 @@ def test_by_keyboard_an_accessory_comes_back_and_its_numbers_with_it(window: Mai
         window.resize(*size)
         settle()
         check_looks(window, size)
-    click(card, "They are in")
+    click(card, "Values entered")
     assert not card.isVisible()
     now = {q: v for q, v in shop.values("kingfisher").items() if q in HERE}
     assert {v.how for v in now.values()} == {"put_back"}
@@ -284,7 +284,7 @@ def test_by_mouse_and_arrow_keys_both_ways_of_reading(window: MainWindow) -> Non
     assert page is not None
     session, surface = page.model.session, page.measure.surface
     assert "Pen holder marks first, then Felt pen" in shown(page)
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     surface = page.measure.surface
     assert isinstance(surface, AstrideSurface)
     place = surface.places()["y_low"]
@@ -310,7 +310,7 @@ def test_by_mouse_and_arrow_keys_both_ways_of_reading(window: MainWindow) -> Non
     page = window.round_page
     assert page is not None
     choose("Read by", "two scales")
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     surface = page.measure.surface
     assert isinstance(surface, AstrideSurface)
     press("0.1", Qt.Key.Key_Return)
@@ -334,7 +334,7 @@ def test_gaps_read_with_an_inch_rule_are_drawn_as_they_are(window: MainWindow) -
     page = window.round_page
     assert page is not None
     page.model.session.making.choose(instrument="rule-60in")
-    click(page, "Cut on the stand-in")
+    click(page, "Practice cut")
     surface = page.measure.surface
     assert isinstance(surface, AstrideSurface)
     press("13/64", Qt.Key.Key_Return, "0.1875")
@@ -373,7 +373,7 @@ def test_what_sits_beside_the_tool_is_chosen_in_the_form(window: MainWindow, nam
         window.resize(*size)
         settle()
         check_looks(window, size)
-    click(page, "Keep")  # type: ignore[arg-type]
+    click(page, "Save")  # type: ignore[arg-type]
     after = window.shop.machine(name)
     assert after.heads == ("pointer", "camera", "second_tool")
     assert {"camera_x", "second_tool_y", "pointer_x"} <= set(after.quantities)

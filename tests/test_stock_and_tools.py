@@ -279,11 +279,11 @@ def test_by_keyboard_another_thickness_is_put_on_its_number_put_in_and_its_kerf_
     assert window.shop.machine("ember").stock.thickness == 10.0  # type: ignore[union-attr]
     assert "The controller holds" in shown(page)
     assert "CUT_HALF_WIDTH = 0.9" in shown(page)
-    tab_to("It is in")
+    tab_to("Value entered")
     press(Qt.Key.Key_Return)
     assert misplaced(window.shop, window.shop.machine("ember")) is None
     assert "The controller holds" not in shown(page)
-    assert "New ones are in since" in shown(page)  # the nozzle was changed after it was found
+    assert "New ones fitted since" in shown(page)  # the nozzle was changed after it was found
     tab_to("Find its kerf")
     press(Qt.Key.Key_Return)
     session = window.round_page.model.session  # type: ignore[union-attr]
@@ -329,7 +329,7 @@ def test_a_chart_is_taken_over_by_keyboard_and_its_columns_are_asked_once(window
             assert "Left out" in shown(panel)  # no column looks like a kerf
             choose("Kerf", "B")
         assert "2 lines understood" in shown(panel)
-        tab_to("Take it over")
+        tab_to("Import")
         press(Qt.Key.Key_Return)
         QApplication.processEvents()
         settle()

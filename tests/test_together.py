@@ -364,7 +364,7 @@ def test_by_keyboard_and_mouse_the_picture_says_what_rests_on_what(window: MainW
     last = len(page.whole.columns) - 1  # type: ignore[union-attr]
     QTest.mouseClick(page.canvas, Qt.MouseButton.LeftButton, pos=QPoint(round(page.canvas.middle(last)), 200))
     assert page.canvas.accessibleName().startswith("Kerf 9 mm")
-    assert "Hangs together with" in shown(page)
+    assert "Linked to" in shown(page)
     for size in ((1280, 800), (1024, 700)):
         window.resize(*size)
         settle()

@@ -265,11 +265,11 @@ def test_by_keyboard_the_count_is_put_right_and_new_ones_are_put_in(window: Main
     press(*[Qt.Key.Key_Backspace] * 4, "1,020", Qt.Key.Key_Return)
     assert ages(window.shop, window.shop.machine("ember"), NOZZLE).now[0] == 1020
     assert "1,020 pierces" in shown(page)
-    tab_to("New ones are in")
+    tab_to("New ones fitted")
     press(Qt.Key.Key_Return)
     assert ages(window.shop, window.shop.machine("ember"), NOZZLE).now[0] == 0
     assert "Change them at" in shown(page)
-    assert "New ones are in since" in shown(page)  # the kerf was found with the old ones
+    assert "New ones fitted since" in shown(page)  # the kerf was found with the old ones
     tab_to("Kerf over thickness")
     for chart in (page.over_use, page.history):
         press(Qt.Key.Key_Right)
@@ -278,7 +278,7 @@ def test_by_keyboard_the_count_is_put_right_and_new_ones_are_put_in(window: Main
     check_looks(window, (1280, 800))
 
 
-@pytest.mark.parametrize("answer", ["New ones are in", "These stay in"])
+@pytest.mark.parametrize("answer", ["New ones fitted", "Keep the old ones"])
 def test_a_round_on_worn_consumables_asks_first(window: MainWindow, answer: str) -> None:
     window.show_rose("ember")
     window.begin("kerf-square", "kerf")
@@ -288,7 +288,7 @@ def test_a_round_on_worn_consumables_asks_first(window: MainWindow, answer: str)
     assert "Change them, then calibrate" in shown(page)
     assert not page.make.cut.isEnabled()
     settle()
-    assert focus() == "New ones are in"
+    assert focus() == "New ones fitted"
     for size in ((1024, 700), (1280, 800)):
         window.resize(*size)
         check_looks(window, size)
@@ -297,10 +297,10 @@ def test_a_round_on_worn_consumables_asks_first(window: MainWindow, answer: str)
     assert "then calibrate" not in shown(page)
     assert page.make.cut.isEnabled()
     age = ages(window.shop, window.shop.machine("ember"), NOZZLE).now[0]
-    assert age == (0 if answer == "New ones are in" else WORN_OUT)
-    click(page, "Cut on the stand-in")
+    assert age == (0 if answer == "New ones fitted" else WORN_OUT)
+    click(page, "Practice cut")
     while session.measuring.current():
-        click(page, "Stand-in shows")
+        click(page, "Practice reading")
     kerf = next(f.new for f in session.measuring.findings() if f.quantity == "kerf")
     assert 2 * kerf == pytest.approx(1.71 + 2.2e-4 * age, abs=0.06)
 

@@ -226,9 +226,9 @@ def test_degrees_that_no_shop_has_are_refused(shop: Shop, typed: str) -> None:
 
 def test_what_limits_it_stands_under_the_answer(measuring: MainWindow) -> None:
     card = next(c for c in measuring.round_page.answer.cards.values() if c.isVisible())
-    assert "± comes from how pieces differ" in shown(card)
+    assert "Uncertainty: scatter between pieces" in shown(card)
     assert set(WORDS) == set(Cause)
-    assert limits_in_words((("pieces", 0.9), ("tilt", 0.1))) == "± comes from how pieces differ 90\u00a0%"
+    assert limits_in_words((("pieces", 0.9), ("tilt", 0.1))) == "Uncertainty: scatter between pieces 90\u00a0%"
     assert limits_in_words(()) == ""
 
 

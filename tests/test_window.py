@@ -45,7 +45,7 @@ def bear_number(qtbot: QtBot, window: MainWindow) -> None:
     """Say which piece is in the hand: first another one, then the right one."""
     piece = session_of(window).context.piece
     assert piece is not None
-    assert focus() == "Number that the piece bears"
+    assert focus() == "Number on the piece"
     press("999", Qt.Key.Key_Return)
     assert "that one says 999" in shown(window.round_page)
     press(Qt.Key.Key_Backspace, Qt.Key.Key_Backspace, Qt.Key.Key_Backspace)
@@ -54,10 +54,10 @@ def bear_number(qtbot: QtBot, window: MainWindow) -> None:
 
 def test_a_whole_round_by_keyboard_alone(qtbot: QtBot, window: MainWindow, shop_file: Path) -> None:
     press(Qt.Key.Key_Right, Qt.Key.Key_Return)  # the rose has the keyboard, at the drive train
-    qtbot.waitUntil(lambda: "Cut on the stand-in" in focus())
+    qtbot.waitUntil(lambda: "Practice cut" in focus())
     tab_to("New sheet")
     press(Qt.Key.Key_Return)
-    tab_to("Cut on the stand-in")
+    tab_to("Practice cut")
     press(Qt.Key.Key_Return)
     bear_number(qtbot, window)
     assert focus().startswith("width")
@@ -71,7 +71,7 @@ def test_a_whole_round_by_keyboard_alone(qtbot: QtBot, window: MainWindow, shop_
         press(session.correcting.proposed(finding), Qt.Key.Key_Return)
     assert focus() == "To Confirm"
     press(Qt.Key.Key_Return)
-    assert "Cut on the stand-in" in focus()
+    assert "Practice cut" in focus()
     press(Qt.Key.Key_Return)
     bear_number(qtbot, window)
     type_readings(qtbot, window)

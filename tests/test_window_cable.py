@@ -54,7 +54,7 @@ def still(window: MainWindow) -> Callable[[], bool]:
 def connected(window: MainWindow, controller: StandInController) -> ControllerPage:
     """By keyboard: to the controller's page, to its cable, the port typed."""
     page = controller_page(window, cable=True)
-    tab_to("Port of its cable")
+    tab_to("Port")
     press(controller.path, Qt.Key.Key_Return)
     until(lambda: page.model.by_cable)
     until(still(window))
@@ -67,7 +67,7 @@ def test_where_no_terminal_is_left_the_page_says_so(window: MainWindow, monkeypa
 
     monkeypatch.setattr("pty.openpty", none_left)
     page = controller_page(window, cable=True)
-    tab_to("Port of its cable")
+    tab_to("Port")
     press(PRACTICE, Qt.Key.Key_Return)
     assert "no terminal left" in shown(page)
     assert "Close some terminals" in shown(page)
@@ -123,7 +123,7 @@ def test_a_fault_is_said_with_what_is_known_and_what_to_do(window: MainWindow) -
         assert "It reports an alarm: limit switch X." in shown(page)
         assert "takes nothing until the alarm is cleared" in shown(page)
         check_looks(window, (1280, 800))
-        tab_to("Let go of it")
+        tab_to("Disconnect")
         press(Qt.Key.Key_Return)
         assert "Not connected." in shown(page)
 
@@ -147,7 +147,7 @@ def test_the_window_lives_while_the_port_waits(window: MainWindow) -> None:
 def test_patterns_are_filled_in_from_what_a_controller_says(window: MainWindow, controller: StandInController) -> None:
     page = controller_page(window, cable=True)
     page.cable.port.setEditText(controller.path)
-    tab_to("Its patterns…")
+    tab_to("Protocol…")
     press(Qt.Key.Key_Return)
     view = page.patterns
     for field, text in (("ask_listing", "list"), ("ask_position", "where"), ("hello", "hello")):
@@ -158,18 +158,18 @@ def test_patterns_are_filled_in_from_what_a_controller_says(window: MainWindow, 
     assert view.edits["acknowledged"].text() == "done"
     assert view.edits["position"].text() == "at X{x} Y{y} Z{z}"
     assert view.edits["greeting"].text() == "quay text 2 ready"
-    tab_to("Keep these patterns")
+    tab_to("Save protocol")
     press(Qt.Key.Key_Return)
     assert "What you call it: give it a name." in shown(page)
     check_looks(window, (1280, 800))
     tab_to("What you call it")
     press("own words")
     view.edits["set_value"].setText("set {name}")
-    tab_to("Keep these patterns")
+    tab_to("Save protocol")
     press(Qt.Key.Key_Return)
     assert "can’t stand there" in shown(page)
     view.edits["set_value"].setText("set {key} = {value}")
-    press(Qt.Key.Key_Return) if focus() == "Keep these patterns" else view._keep()
+    press(Qt.Key.Key_Return) if focus() == "Save protocol" else view._keep()
     kept = window.shop.machine("heron").dialect
     assert kept is not None
     assert (kept.name, kept.position, kept.acknowledged) == ("own words", "at X{x} Y{y} Z{z}", "done")
@@ -249,7 +249,7 @@ def test_by_keyboard_a_correction_is_sent_read_back_and_the_controller_started_a
     assert controller.settings["X_STEPS_PER_MM"] == new
     assert window.shop.values("heron")["x_steps"].how == "read_back"
     assert f"The controller holds {new}" in shown(page)
-    tab_to("Start the controller anew")
+    tab_to("Restart the controller")
     said = page.cable.isVisible()
     press(Qt.Key.Key_Return)
     until(still(window))
@@ -320,6 +320,6 @@ def test_what_went_over_the_wire_can_be_read() -> None:
 
 def test_the_languages_that_may_be_chosen_are_those_that_are_known(window: MainWindow) -> None:
     page = controller_page(window, cable=True)
-    choose("How it is spoken to", "practice plotter")
+    choose("Protocol", "practice plotter")
     assert page.cable.language.currentData() == "practice plotter"
     assert isinstance(page.cable, QWidget)

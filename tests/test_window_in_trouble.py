@@ -290,6 +290,6 @@ def test_a_long_import_shows_how_far_it_is_and_can_be_dropped(
     assert len(opened.shop.events("swift")) == before
     monkeypatch.setattr(Waiting, "show_share", show_share)
     QTest.mouseClick(page.take, Qt.MouseButton.LeftButton)
-    assert "taken over from" in shown(page)
+    assert "imported from" in shown(page)
     assert len(opened.shop.events("swift")) == before + 4000
     assert shares == sorted(shares)

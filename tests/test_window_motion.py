@@ -72,9 +72,9 @@ def test_a_whole_round_on_every_surface_by_keyboard(
             if session.making.refusal():
                 tab_to("New sheet")
                 press(Qt.Key.Key_Return)
-            tab_to("Run on the stand-in" if makes is Makes.MOVES else "Cut on the stand-in")
+            tab_to("Practice run" if makes is Makes.MOVES else "Practice cut")
             press(Qt.Key.Key_Return)
-        if focus() == "Number that the piece bears":
+        if focus() == "Number on the piece":
             assert session.context.piece is not None
             press(str(session.context.piece.number), Qt.Key.Key_Return)
         type_all(session)
@@ -200,9 +200,9 @@ def test_next_in_order_says_what_comes_before(window: MainWindow) -> None:
     window.show_rose("heron")
     QApplication.processEvents()
     words = shown(window.rose_page)
-    assert "Each rests on what stands above it." in words
+    assert "Each one depends on those above it." in words
     assert words.index("X steps and Y steps") < words.index("Squareness: Out")
-    assert "Comes after X steps, Y steps" in words
+    assert "Do X steps, Y steps" in words
 
 
 def begin_menu(window: MainWindow) -> dict[str, QAction]:
@@ -248,7 +248,7 @@ def test_a_readings_sign_and_place_are_seen_from_where_one_stands(window: MainWi
     assert "towards −Y, towards you" in words
     window.round_page.go(Step.CORRECT)
     assert "The gantry’s end at highest X towards −Y, towards you" in shown(window.round_page.correct)
-    assert "It really was" in shown(window.round_page.correct)
+    assert "Actually corrected by" in shown(window.round_page.correct)
 
 
 @pytest.mark.parametrize("size", [(1024, 700), (1280, 800)])

@@ -281,7 +281,7 @@ def test_the_axis_of_a_run_changes_with_the_machine(window: MainWindow) -> None:
     combo = QApplication.focusWidget()
     assert isinstance(combo, QComboBox)
     press("against")
-    tab_to("Keep")
+    tab_to("Save")
     press(Qt.Key.Key_Return)
     assert window.places.currentWidget() is not page
     heron = window.shop.machine("heron")

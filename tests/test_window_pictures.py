@@ -32,7 +32,7 @@ def drawn_sheet(window: MainWindow, session: RoundSession) -> None:
     for _ in session.making.sheets.marks:
         press(practice.shows_mark(session) or "", RETURN)
     press(RETURN)
-    assert focus() == "Draw on the stand-in"
+    assert focus() == "Practice drawing"
     press(RETURN)
     settle()
 
@@ -40,9 +40,9 @@ def drawn_sheet(window: MainWindow, session: RoundSession) -> None:
 def by_picture(window: MainWindow) -> int:
     """Everything that the sheet shows, taken from a picture; how many acts that took."""
     page = page_of(window)
-    click(page, "Stand-in takes one")
+    click(page, "Take a practice picture")
     settle()
-    assert focus() == "Take these"
+    assert focus() == "Use these"
     press(RETURN)
     settle()
     return 2
@@ -74,10 +74,10 @@ def test_a_pointer_is_put_right_by_pictures_alone(window: MainWindow, tmp_path: 
         settle()
         window.grab().save(f"{folder}/bar-small.png")
         window.resize(1280, 800)
-    click(page, "Stand-in takes one")
+    click(page, "Take a practice picture")
     settle()
     panel = page.measure.seen
-    assert focus() == "Take these"
+    assert focus() == "Use these"
     assert len(panel.ticks) == 5
     assert not page.measure.surface.isVisibleTo(page)
     check_looks(window, (1280, 800))
@@ -89,7 +89,7 @@ def test_a_pointer_is_put_right_by_pictures_alone(window: MainWindow, tmp_path: 
         check_looks(window, (1024, 700))
     panel.ticks[2].setFocus()
     press(Qt.Key.Key_Space)  # it is read by hand
-    click(page, "Take these")
+    click(page, "Use these")
     readings = session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
     assert {r.measurand for r in readings} == {f"t{i}_{a}" for i in (1, 3, 4, 5) for a in "xy"}
     assert {r.instrument for r in readings} == {PICTURE}
@@ -181,7 +181,7 @@ def test_a_print_scale_is_checked_by_picture(window: MainWindow) -> None:
     session = begin(window, "kingfisher", "print-scale", "print_scale_x")
     drawn_sheet(window, session)
     page = page_of(window)
-    click(page, "Stand-in takes one")
+    click(page, "Take a practice picture")
     settle()
     assert "Distances across the sheet are not read from a picture" in shown(page)
     press(RETURN)

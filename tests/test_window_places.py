@@ -82,7 +82,7 @@ def test_an_empty_shop_gets_its_first_machine_by_keyboard_alone(qtbot: QtBot, tm
     tab_to("▸ More that the controller keeps")
     press(Qt.Key.Key_Space)
     fill("Decimals kept", "2")
-    tab_to("Keep")
+    tab_to("Save")
     press(Qt.Key.Key_Return)
     assert window.places.currentWidget() is window.rose_page
     machine = window.shop.machines()[0]
@@ -179,7 +179,7 @@ def test_wrong_fields_are_marked_and_nothing_is_kept(window: MainWindow) -> None
     click(window, "All fields")
     fill("Name", "Gull")
     fill("Bed, along X", "wide")
-    tab_to("Keep")
+    tab_to("Save")
     press(Qt.Key.Key_Return)
     page = window.places.currentWidget()
     assert "can't read “wide”" in shown(page)
@@ -194,7 +194,7 @@ def test_a_machine_is_changed_copied_and_retired(window: MainWindow) -> None:
     window.show_rose("heron")
     QTest.mouseClick(window.rose_page.edit, Qt.MouseButton.LeftButton)
     fill("Name", "Heron the second")
-    tab_to("Keep")
+    tab_to("Save")
     press(Qt.Key.Key_Return)
     assert window.shop.machine("heron").name == "Heron the second"
     window.change_machine()
@@ -320,12 +320,12 @@ def test_an_instrument_is_added_and_changed(window: MainWindow) -> None:
     fill("Name", "Pocket rule")
     choose("Kind", "steel rule")
     fill("Smallest division", "0")
-    tab_to("Keep")
+    tab_to("Save")
     press(Qt.Key.Key_Return)
     assert "larger than 0" in shown(page)
     fill("Smallest division", "0,5")
     fill("Its own check is due", "2020-01-01")
-    tab_to("Keep")
+    tab_to("Save")
     press(Qt.Key.Key_Return)
     added = window.shop.instruments()[-1]
     assert (added.name, added.resolution, added.both_ends) == ("Pocket rule", 0.5, True)

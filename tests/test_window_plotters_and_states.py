@@ -60,7 +60,7 @@ def test_a_round_on_the_roll_in_fractions_by_keyboard(window: MainWindow, tmp_pa
         press(Qt.Key.Key_Return)
         piece = session.context.piece
         assert piece is not None
-        assert focus() == "Number that the piece bears"
+        assert focus() == "Number on the piece"
         press(str(piece.number), Qt.Key.Key_Return)
         for _ in range(12):
             reading = stand_in.shows(session) or ""

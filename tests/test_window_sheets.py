@@ -73,7 +73,7 @@ def read_texts(session: RoundSession) -> dict[str, str]:
 
 def printed_and_loaded(window: MainWindow, bars: tuple[str, str] = ("100", "100")) -> None:
     """By keyboard, as far as the first mark."""
-    assert focus() == "Print on the stand-in"
+    assert focus() == "Practice print"
     press(RETURN)
     assert focus() == "Check bar X measures"
     press(bars[0], RETURN, bars[1], RETURN)
@@ -87,7 +87,7 @@ def test_by_keyboard_a_sensor_is_put_right_by_a_sheet(window: MainWindow) -> Non
     check_looks(window, (1280, 800))
     assert f"Print sheet {session.making.next_number()} at actual size" in shown(page_of(window))
     choose("Read by", "verniers")
-    tab_to("Print on the stand-in")
+    tab_to("Practice print")
     press(RETURN)
     assert "Measure both check bars, before anything else." in shown(page_of(window))
     press("97.3", RETURN, "97.4", RETURN)
@@ -98,7 +98,7 @@ def test_by_keyboard_a_sensor_is_put_right_by_a_sheet(window: MainWindow) -> Non
     click(step_of(window), "✓  Print")
     assert "Measure both check bars" in shown(step_of(window))
     click(step_of(window), "Print another")
-    assert focus() == "Print on the stand-in"
+    assert focus() == "Practice print"
     press(RETURN)
     press("100", RETURN, "100", RETURN)
     assert "fits to page" not in shown(step_of(window))
@@ -118,7 +118,7 @@ def test_by_keyboard_a_sensor_is_put_right_by_a_sheet(window: MainWindow) -> Non
     assert sheets.shown is Stage.DRAW
     assert "It draws a cross on each target." in shown(step_of(window))
     check_looks(window, (1280, 800))
-    assert focus() == "Draw on the stand-in"
+    assert focus() == "Practice drawing"
     press(RETURN)
     matched_corrected_and_signed(window, session)
 
@@ -145,7 +145,7 @@ def matched_corrected_and_signed(window: MainWindow, session: RoundSession) -> N
         press(Qt.Key.Key_F8)
     assert {f.quantity: f.verdict for f in session.measuring.findings()}["sensor_x"] is Verdict.OUT
     words = shown(page_of(window).answer)
-    assert "the sensor is taken to sit" in words.lower()
+    assert "the sensor offset is" in words.lower()
     assert "to the left (−X)" in words
     press(RETURN)
     assert session.step is Step.CORRECT

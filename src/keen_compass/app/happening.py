@@ -1,4 +1,4 @@
-"""Something happened to a machine: one line above the rose, that goes into its logbook."""
+"""Log an event to a machine: one line above the rose, that goes into its logbook."""
 
 from __future__ import annotations
 
@@ -32,8 +32,8 @@ class HappeningBar(Card):
         layout = QHBoxLayout(self)
         layout.addWidget(self.kind)
         layout.addWidget(self.words, 1)
-        layout.addWidget(Button("Note it", self._give, "primary"))
-        layout.addWidget(Button("Never mind", self.hide, "quiet"))
+        layout.addWidget(Button("Save", self._give, "primary"))
+        layout.addWidget(Button("Cancel", self.hide, "quiet"))
         self.hide()
 
     def ask(self) -> None:

@@ -22,7 +22,7 @@ KEYS = (
     ("↑ ↓", "another callout; on the rose, another spoke"),
     ("F6", "print another of a job that was proven, and go again"),
     ("F7", "turn the piece over: its lower edges"),
-    ("F8", "type what the stand-in’s caliper shows"),
+    ("F8", "type the practice reading"),
     ("F9", "this length can’t be read, or can after all"),
     ("Ctrl+Return", "go on: the main button of the screen"),
     ("Alt+1 … Alt+4", "Make, Measure, Correct, Confirm"),

@@ -57,7 +57,7 @@ class Menus(QObject):
     def _add_round(self, menu: QMenu) -> list[QAction]:
         actions = [
             add(menu, "&Go on", "Ctrl+Return", self.go_on),
-            add(menu, "&Type what the stand-in shows", "F8", self.practice),
+            add(menu, "&Type the practice reading", "F8", self.practice),
             add(menu, "Turn the piece &over", "F7", self.turn_over),
             add(menu, "&Print another of this job", "F6", self.print_another),
             add(menu, "This length &can’t be read", "F9", self.skip),

@@ -41,7 +41,7 @@ class Waiting(QWidget):
         text.setFixedWidth(420)
         layout.addWidget(text)
         layout.addWidget(self._bar)
-        layout.addWidget(Button("Never mind", self.drop, "quiet"))
+        layout.addWidget(Button("Cancel", self.drop, "quiet"))
         self.show()
         QApplication.processEvents()
 

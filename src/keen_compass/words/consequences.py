@@ -36,16 +36,16 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
         case "drive":
             return f"the controller’s number is {abs(e) / 10:.1f} % {'above' if e > 0 else 'below'} what the parts give"
         case "backlash":
-            left = "falls short" if e > 0 else "overshoots"
-            return f"{axis} {left} by {_small(e, units)} when it turns round"
+            left = "loses" if e > 0 else "gains"
+            return f"{axis} {left} {_small(e, units)} on reversal"
         case "squareness":
             return f"Y leans {_slope(e, units)} towards {towards}"
         case "home":
             return f"everything lies {_small(e, units)} too far towards {towards}"
         case "pointer" | "sensor" | "camera" | "second_tool":
-            return f"the {q.family.replace('_', ' ')} is taken to sit {_small(e, units)} too far towards {towards}"
+            return f"the {q.family.replace('_', ' ')} offset is {_small(e, units)} too far towards {towards}"
         case "registration":
-            return f"a mark lies up to {_small(e, units)} from where the others say"
+            return f"one mark is {_small(e, units)} from where the others place it"
         case "proof":
             return f"the border is up to {_small(e, units)} {'wider' if e > 0 else 'narrower'} than ordered"
         case "tracking":

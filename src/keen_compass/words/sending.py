@@ -34,8 +34,8 @@ def room_in_words(width: float, machine: Machine, *, held: bool, begin: Starting
     if machine.in_controller("kerf"):
         return f"The controller gives the cut its room, {wide} as it holds it: the file runs on the line."
     if held or begin is None:
-        return f"The file gives the cut {wide} of room."
-    return f"The file gives the cut {wide} of room, only to begin with: {_whence(begin, machine.units)}."
+        return f"The path is offset for a {wide} kerf."
+    return f"The path is offset for a {wide} kerf (starting value: {_whence(begin, machine.units)})."
 
 
 def _whence(begin: Starting, units: str) -> str:

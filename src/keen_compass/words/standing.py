@@ -69,7 +69,7 @@ def summary(spokes: list[Spoke], *, named: bool = True) -> tuple[str, State]:
         (State.OUT, "{} out"),
         (State.RECHECK, "{} re-check"),
         (State.CANNOT_TELL, "{} can’t tell"),
-        (State.NEVER, "{} never read"),
+        (State.NEVER, "{} not measured"),
     ):
         found = [s for s in spokes if s.state is state]
         if found:

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from keen_compass.practice.wire import Controller
 
 PRACTICE = "a practice controller"  # in the place of a port, where the machine has a stand-in
-ANY = "any that it answers"  # of the languages
+ANY = "Detect"  # of the languages
 WORDS = {
     LinkState.CLOSED: ("Not connected.", "soft"),
     LinkState.BUSY: ("Asking…", "ink"),
@@ -54,19 +54,19 @@ class CableView(QWidget):
         """practice: starts a practice controller, where the machine has a stand-in."""
         super().__init__()
         self._link, self._machine, self._practice = link, machine, practice
-        self.port = plain_combo("Port of its cable")
+        self.port = plain_combo("Port")
         self.port.setEditable(True)
         edit = self.port.lineEdit()
         assert edit is not None
-        edit.setAccessibleName("Port of its cable")
+        edit.setAccessibleName("Port")
         edit.setPlaceholderText("its port, like /dev/ttyUSB0")
         edit.returnPressed.connect(self.connect_now)
-        self.language = plain_combo("How it is spoken to")
+        self.language = plain_combo("Protocol")
         self.go = Button("Connect", self.connect_now, "primary")
         self._state = Text("", 17, bold=True)
         self._trouble = Text()
         self.pad = JogPad(link, machine)
-        self.wire = as_it_stands("As it went over the wire")
+        self.wire = as_it_stands("Traffic on the cable")
         self._lay_out()
         link.changed.connect(self.refresh)
         link.told.connect(self._show_wire)
@@ -83,7 +83,7 @@ class CableView(QWidget):
         line = QHBoxLayout()
         line.addWidget(self.port, 2)
         line.addWidget(self.language, 2)
-        line.addWidget(Button("Its patterns…", self.wanted.emit, "quiet"))
+        line.addWidget(Button("Protocol…", self.wanted.emit, "quiet"))
         line.addWidget(self.go)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -153,7 +153,7 @@ class CableView(QWidget):
         else:
             self._trouble.say(str(trouble) if trouble else "")
         open_now = link.state not in (LinkState.CLOSED, LinkState.LOST)
-        self.go.name("Let go of it" if open_now else "Connect")
+        self.go.name("Disconnect" if open_now else "Connect")
         for widget in (self.port, self.language):
             widget.setEnabled(not open_now)
         self._show_wire()

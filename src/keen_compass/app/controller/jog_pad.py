@@ -149,7 +149,7 @@ class JogPad(Card):
         if not self._link.ready and self._link.state is not LinkState.RUNNING:
             self._at = {}
         said = "   ".join(f"{axis.upper()} {format_mm(mm, 3)}" for axis, mm in self._at.items())
-        self.place.say(said or "Not connected: nobody knows where it is", "ink" if said else "soft")
+        self.place.say(said or "Not connected: position unknown", "ink" if said else "soft")
 
     def _look(self) -> None:
         link = self._link

@@ -32,7 +32,7 @@ class KnownCard(Card):
         self._rows.setSpacing(8)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 12, 16, 14)
-        layout.addWidget(Text("What the logbook knows in it", 17, bold=True))
+        layout.addWidget(Text("Values known from the logbook", 17, bold=True))
         layout.addLayout(self._rows)
 
     def refresh(self) -> None:
@@ -86,7 +86,7 @@ class KnownCard(Card):
         if not guessed or not model.editable:
             return
         assert model.listing is not None
-        self._rows.addWidget(Text("Is it so?", bold=True))
+        self._rows.addWidget(Text("Is this correct?", bold=True))
         for g in guessed[:MOST]:
             key, label = model.listing.name_of(g.entry), QUANTITIES[g.quantity].label
             why = "" if g.same else ", by its name"
@@ -107,7 +107,7 @@ class KnownCard(Card):
         if len(shown) > 1:
             pairs = [(g.quantity, model.listing.name_of(g.entry)) for g in shown]
             buttons = QHBoxLayout()
-            buttons.addWidget(Button(f"Yes to all {len(shown)}", lambda: model.name_key(*pairs)))
+            buttons.addWidget(Button(f"Accept all {len(shown)}", lambda: model.name_key(*pairs)))
             buttons.addWidget(Button("None of these", partial(self._refuse, shown), "quiet"))
             self._rows.addLayout(buttons)
 
@@ -120,7 +120,7 @@ class KnownCard(Card):
         """A known number that differs: as it stands here, as the logbook has it, and what can be done."""
         model, machine = self._model, self._model.machine
         label, place, ours = QUANTITIES[one.quantity].label, machine.place(one.quantity), ours_of(machine, one)
-        take = (f"{one.text} is in it", f"{label}: {one.text} is in the controller", partial(model.take, one))
+        take = (f"Accept {one.text}", f"{label}: {one.text} is in the controller", partial(model.take, one))
         title = f"{label}: {one.text}"
         if one.held is None:
             return DifferenceRow(

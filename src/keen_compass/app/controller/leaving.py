@@ -40,11 +40,11 @@ class DifferenceRow(QWidget):
             button.setAccessibleName(full)
             button.setEnabled(editable)
             buttons.addWidget(button, i // columns, i % columns)
-        self._line = plain_line(f"{what} stays so, because", "it stays so, because…", 200)
+        self._line = plain_line(f"Why {what} is ignored", "ignored, because…", 200)
         self._line.hide()
         self._leave = leave
         if leave is not None:
-            self._button = Button("Leave it…", self._ask, "quiet")
+            self._button = Button("Ignore…", self._ask, "quiet")
             self._button.setAccessibleName(f"{what}: leave it")
             self._button.setEnabled(editable)
             buttons.addWidget(self._button, len(offered) // columns, len(offered) % columns)

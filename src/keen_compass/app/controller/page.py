@@ -55,7 +55,7 @@ class ControllerPage(QWidget):
             "File with its settings", "a file with its settings: a listing, a macro, a copy of its configuration"
         )
         self.file.returnPressed.connect(self.read)
-        self.live = Button("Its program reads this file", self._say_live, "quiet")
+        self.live = Button("The controller loads this file", self._say_live, "quiet")
         self.live.setCheckable(True)
         self._live_words = Text("", colour="soft")
         self.text = as_it_stands("The listing")
@@ -66,13 +66,13 @@ class ControllerPage(QWidget):
         self.beside = SideBySide(self.model)
         self._said = Text(colour="bad")
         self.known = KnownCard(self.model)
-        self.reason = plain_line("Why it is kept", "why, in a few words", 200)
+        self.reason = plain_line("Reason", "why, in a few words", 200)
         self.reason.returnPressed.connect(self._keep)
-        self.keep = Button("Keep a copy", self._keep)
-        self.keep_sheet = Button("It is the maker’s sheet", self._keep_sheet, "quiet")
+        self.keep = Button("Save a copy", self._keep)
+        self.keep_sheet = Button("This is the maker’s sheet", self._keep_sheet, "quiet")
         self.other = plain_combo("Copy to compare with")
         self.other.activated.connect(lambda _: self._choose_copy())
-        self.back = Button("Put this one back", self._put_back, "quiet")
+        self.back = Button("Restore this copy", self._put_back, "quiet")
         self.compare = Button("Compare with it", lambda: self._show(TWO))
         self._stack = self._stacked()
         self._lay_out()
@@ -91,12 +91,12 @@ class ControllerPage(QWidget):
         for button in self._views:
             button.setCheckable(True)
             head.addWidget(button)
-        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        head.addWidget(Button("Close", self.left.emit, "quiet"))
         line = QHBoxLayout()
         line.addWidget(self.file, 1)
         line.addWidget(Button("Open…", self._choose, "quiet"))
         line.addWidget(Button("Read it", self.read, "primary"))
-        self.ask = Button("Ask the controller", self.model.read_cable)
+        self.ask = Button("Read from the controller", self.model.read_cable)
         line.addWidget(self.ask)
         column = QWidget()
         beside = QVBoxLayout(column)
@@ -222,7 +222,7 @@ class ControllerPage(QWidget):
         self.pointing.follow()
         own = bool(model.file) and model.file == model.machine.settings_file
         self.live.setChecked(own)
-        self.live.setText("✓ Its program reads this file" if own else "Its program reads this file")
+        self.live.setText("✓ The controller loads this file" if own else "The controller loads this file")
         self.live.setVisible(not model.by_cable)
         self.ask.setVisible(model.link.ready)
         self._live_words.say(
@@ -230,7 +230,7 @@ class ControllerPage(QWidget):
             if model.by_cable
             else "What is written here is in the controller; each round begins by looking at it."
             if own
-            else "Say so where that is true; else a listing is only looked at, and lines are entered by hand."
+            else "Turn it on only if it does; otherwise the file is read-only here and you enter values by hand."
         )
         self.live.setEnabled(model.listing is not None and model.editable)
         self._copies = copies(model.shop, model.machine.uid)

@@ -16,28 +16,28 @@ from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, pattern_from
 # Field → (what it is, an example, whether it can be sent to see what comes).
 FIELDS: dict[str, tuple[str, str, bool]] = {
     "name": ("What you call it", "the router’s", False),
-    "hello": ("What makes it say what it is", "", True),
-    "greeting": ("What it says then, and when it starts", "{text} ready", False),
-    "acknowledged": ("Its answer when it has understood", "done", False),
-    "refused": ("Its answer when it refuses", "no: {why}", False),
-    "alarm": ("What it says in an alarm", "halt: {why}", False),
-    "ask_listing": ("What asks for its settings", "", True),
-    "listing_ends": ("The line after the last setting, if not its usual answer", "", False),
-    "set_value": ("What sets a number", "set {key} = {value}", False),
-    "ask_position": ("What asks where it is", "", True),
-    "position": ("Its answer to that", "at X{x} Y{y} Z{z}", False),
-    "per_mm": ("How many of these units are one mm", "1", False),
-    "jog": ("What moves it a step", "jog {axis}{distance} F{feed}", False),
-    "stop": ("What stops it at once", "\\x1b", False),
-    "hold": ("What makes it stand still", "\\x13", False),
-    "go_on": ("What lets it go on", "\\x11", False),
-    "off": ("What switches spindle, torch or beam off", "M5", False),
-    "alive": ("What it answers at once even while it moves", "", True),
-    "idle": ("Its answer to that when it stands still", "", False),
-    "sync": ("What to ask after commands that it never answers", "", False),
-    "group": ("After how many of them", "1", False),
-    "ask_why": ("What asks for the reason of a refusal", "", False),
-    "reset": ("What makes it start anew", "", False),
+    "hello": ("Identify command", "", True),
+    "greeting": ("Identification and greeting", "{text} ready", False),
+    "acknowledged": ("Accepted reply", "done", False),
+    "refused": ("Error reply", "no: {why}", False),
+    "alarm": ("Alarm message", "halt: {why}", False),
+    "ask_listing": ("List settings command", "", True),
+    "listing_ends": ("End of settings, if not the accepted reply", "", False),
+    "set_value": ("Set value command", "set {key} = {value}", False),
+    "ask_position": ("Position query", "", True),
+    "position": ("Position reply", "at X{x} Y{y} Z{z}", False),
+    "per_mm": ("Position units per mm", "1", False),
+    "jog": ("Jog command", "jog {axis}{distance} F{feed}", False),
+    "stop": ("Stop command", "\\x1b", False),
+    "hold": ("Hold command", "\\x13", False),
+    "go_on": ("Resume command", "\\x11", False),
+    "off": ("Tool off command", "M5", False),
+    "alive": ("Live status query", "", True),
+    "idle": ("Status reply at rest", "", False),
+    "sync": ("Query after commands without a reply", "", False),
+    "group": ("Commands between queries", "1", False),
+    "ask_why": ("Error detail query", "", False),
+    "reset": ("Restart command", "", False),
 }
 FROM_ANSWER = {"hello": "greeting", "ask_position": "position", "ask_listing": "listing_ends", "alive": "idle"}
 NUMBERS = {"per_mm": float, "group": int}
@@ -55,7 +55,7 @@ class PatternsView(QWidget):
         self._port = ""
         self.edits: dict[str, QLineEdit] = {}
         self.baud = _combo("Bits per second", [(str(b), b) for b in BAUDS])
-        self.ends = _combo("What ends a line", [(e, e) for e in ENDS])
+        self.ends = _combo("Line ending", [(e, e) for e in ENDS])
         self._said = Text(colour="bad")
         self.answer = Text("", colour="soft")
         inner = QWidget()
@@ -77,8 +77,8 @@ class PatternsView(QWidget):
             speed.addWidget(widget)
         buttons = QHBoxLayout()
         buttons.addWidget(self.answer, 1)
-        buttons.addWidget(Button("Leave it", self.left.emit, "quiet"))
-        buttons.addWidget(Button("Keep these patterns", self._keep, "primary"))
+        buttons.addWidget(Button("Cancel", self.left.emit, "quiet"))
+        buttons.addWidget(Button("Save protocol", self._keep, "primary"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(

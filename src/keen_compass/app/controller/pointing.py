@@ -55,7 +55,7 @@ class PointingBar(QWidget):
         self._said.say(f"{number.text}, line {number.line}, is", "ink")
         self.what.clear()
         if not known:
-            self.what.addItem("nothing we know", "")
+            self.what.addItem("not a known value", "")
         for quantity in machine.quantities:
             if machine.in_controller(quantity):
                 self.what.addItem(QUANTITIES[quantity].label, quantity)

@@ -164,7 +164,7 @@ class LogbookPage(QWidget):
     def _lay_out(self) -> None:
         head = QHBoxLayout()
         head.addWidget(Line("Logbook", th.TITLE, bold=True), 1)
-        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        head.addWidget(Button("Close", self.left.emit, "quiet"))
         filters = QHBoxLayout()
         for combo in (self.machine, self.quantity, self.verdict, self.since):
             filters.addWidget(combo)
@@ -232,7 +232,7 @@ class LogbookPage(QWidget):
     def _take_over(self, text: str) -> int:
         if len(text) < SHOWN_ABOVE:
             return from_json(self._shop, text, understands)
-        waiting = Waiting("The logbook is looked through and taken over")
+        waiting = Waiting("The logbook is checked and imported")
         try:
             return from_json(self._shop, text, understands, waiting.show_share)
         finally:
@@ -273,13 +273,13 @@ class LogbookPage(QWidget):
             file = self._file(".json")
             came = self._take_over(read_whole(file).decode("utf-8"))
         except Dropped:
-            self._said.say("Nothing was taken over.")
+            self._said.say("Nothing was imported.")
         except UnicodeDecodeError:
             self._said.say("That file is no logbook: it is no text.", "bad")
         except KeenCompassError as error:
             self._said.say(str(error), "bad")
         else:
             rounds = ngettext("{n} round", "{n} rounds", came).format(n=came)
-            self._said.say(f"{rounds} taken over from {file}.", "good")
+            self._said.say(f"{rounds} imported from {file}.", "good")
             self.refresh()
             self.took_over.emit()

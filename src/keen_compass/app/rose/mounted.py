@@ -104,7 +104,7 @@ class MountedButton(Button):
             share[name] = min(metrics.horizontalAdvance(name) + 1, left // (len(share) - i))
             left -= share[name]
         cut = (metrics.elidedText(n, Qt.TextElideMode.ElideRight, share[n]) for n in self._names)
-        self.setText(f"On it: {' · '.join(cut)} ▾")
+        self.setText(f"Loaded: {' · '.join(cut)} ▾")
 
     def _section(self, words: str) -> None:
         if not self._list.isEmpty():

@@ -88,7 +88,7 @@ class RosePage(QWidget):
         head.addWidget(self._title, 1)
         self.listing = Button("Controller", self.controller.emit, "quiet")
         self.all_readings = Button("All readings", self.together.emit, "quiet")
-        self.note = Button("Something happened", self.happened.emit, "quiet")
+        self.note = Button("Log an event", self.happened.emit, "quiet")
         self.edit = Button("Change machine", self.change.emit, "quiet")
         head.addWidget(self.listing)
         head.addWidget(self.all_readings)
@@ -142,7 +142,7 @@ class RosePage(QWidget):
             seen = dict(sorted(seen.items(), key=lambda task: _counted(task[1])))
             yield Text(words)
         elif len(seen) > 1:
-            yield Text("Each rests on what stands above it.", colour="soft")
+            yield Text("Each one depends on those above it.", colour="soft")
         for i, (name, members) in enumerate(seen.items()):
             yield self._task(name, members, under_way, first=i == 0)
         if not seen:
@@ -203,7 +203,7 @@ class RosePage(QWidget):
             b for b in dict.fromkeys(b for m in members for b in m.rests_on) if b not in {m.label for m in members}
         ]
         if below:
-            layout.addWidget(Text(f"Comes after {_few(below)}.", colour="soft"))
+            layout.addWidget(Text(f"Do {_few(below)} first.", colour="soft"))
         # One button for each round of its own: an axis where they are apart, else all at once.
         rounds = {QUANTITIES[m.quantity].axis if entry.apart else "": m.quantity for m in reversed(members)}
         going = {axis: under_way[procedure, axis] for axis in rounds if (procedure, axis) in under_way}
@@ -211,7 +211,9 @@ class RosePage(QWidget):
             which = f"{axis.upper() or 'Feed'} under way" if len(rounds) > 1 else "Under way"
             layout.addWidget(Text(f"{which}, at {step.capitalize()}.", colour="focus", bold=True))
             if idle_days > IDLE_DAYS:
-                words = f"Not touched for {idle_days} days: go on, cut again if the piece is gone, or give up."
+                words = (
+                    f"Not touched for {idle_days} days: go on, cut again if the piece is gone, or abandon the round."
+                )
                 layout.addWidget(Text(words, colour="warn"))
         if not going:
             layout.addWidget(Text(f"{does(procedure)}, about {entry.minutes} minutes.", colour="soft"))

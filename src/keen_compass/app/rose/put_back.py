@@ -29,7 +29,7 @@ class PutBackCard(Card):
         self._lines = Text("", th.TEXT, bold=True)
         self.copy = Button("Copy", lambda: QGuiApplication.clipboard().setText(self._lines.text()), "quiet")
         self.copy.setAccessibleName("Copy the lines")
-        self.is_in = Button("They are in", self.entered.emit)
+        self.is_in = Button("Values entered", self.entered.emit)
         row = QHBoxLayout()
         row.addWidget(self.is_in)
         row.addWidget(self.copy)
@@ -52,7 +52,7 @@ class PutBackCard(Card):
         fitted = {"accessory": machine.fitting("accessory"), "tool": machine.tool}
         whose = next((one.name for thing, one in fitted.items() if one and thing in rests_on), "")
         own = all(m.own for m in wanted.values())
-        self._title.say(f"Put back: {whose}" if own and whose else f"To begin with: {whose}" if whose else "Put back")
+        self._title.say(f"Put back: {whose}" if own and whose else f"Starting value: {whose}" if whose else "Put back")
         held = []
         for q, m in wanted.items():
             if m.held:
@@ -63,5 +63,5 @@ class PutBackCard(Card):
         self._held.setVisible(bool(held))
         lines = [machine.setting(q, machine.place(q).text(m.wanted)) for q, m in wanted.items() if m.wanted]
         self._lines.say("\n".join(lines))
-        self.is_in.name("They are in" if len(lines) > 1 else "It is in")
+        self.is_in.name("Values entered" if len(lines) > 1 else "Value entered")
         self.is_in.setEnabled(not read_only)

@@ -134,7 +134,7 @@ class FindingCard(Card):
         self._old.say("")
         self._new.say(number)
         self._U.say("")
-        who = "Files take this now." if in_file else "The controller holds this now."
+        who = "Files use this value now." if in_file else "The controller holds this now."
         who = "Done by hand so far." if by_hand else who
         self._formula.say(who if number != "–" else "Not found yet.", "soft")
         self._band.hide()
@@ -194,9 +194,9 @@ class FindingCard(Card):
         good, possible = 3 * U <= T, U < T
         self._band.show_verdict(
             Verdict.IN if good else Verdict.CANNOT_TELL if possible else Verdict.OUT,
-            f"Resolves to ± {U:.{two_significant(U)}f}",
+            f"Expected uncertainty ± {U:.{two_significant(U)}f}",
         )
-        enough = "clear enough" if good else "only large errors will be clear" if possible else "too coarse to tell"
+        enough = "clear enough" if good else "only large errors will show" if possible else "too coarse to tell"
         self._detail.say(f"{unit}, where {T:.2f} is allowed: {enough}. {more}".strip(), "soft")
 
 
@@ -209,7 +209,9 @@ class AnswerColumn(QWidget):
         super().__init__()
         self._model = model
         self.cards = {q: FindingCard() for q in model.session.context.procedure.yields}
-        self._odd = Button("They are right: compute", lambda: model.attempt("odd", model.session.measuring.confirm_odd))
+        self._odd = Button(
+            "Readings are right: continue", lambda: model.attempt("odd", model.session.measuring.confirm_odd)
+        )
         self._notes = Text(colour="soft")
         self.warmth = Button("", self.warmth_asked.emit, "quiet")
         self._figures = FiguresCard()
@@ -283,7 +285,7 @@ class AnswerColumn(QWidget):
         if planning:
             return ""
         if session.context.piece and session.measuring.cut_before_change():
-            return "Cut before the change: solved with the numbers that were in the controller then."
+            return "Cut before the change: evaluated with the values that the controller held then."
         instrument = session.context.instrument
         if instrument and instrument.overdue(datetime.now(UTC).date()):
             return f"The check of {instrument.name} was due on {instrument.due}: measure something known first."
@@ -321,7 +323,7 @@ class BelowCard(Card):
             return
         self._shown = now
         empty(self._layout)
-        self._layout.addWidget(Text("Better put right first", 16, "soft", bold=True))
+        self._layout.addWidget(Text("Correct these first", 16, "soft", bold=True))
         for spoke in open_below[:MOST_BELOW]:
             self._layout.addWidget(_Row(spoke))
         if len(open_below) > MOST_BELOW:
@@ -402,7 +404,7 @@ def _lookalikes(sentences: tuple[str, ...]) -> Card:
     card = Card()
     layout = QVBoxLayout(card)
     layout.setContentsMargins(14, 10, 12, 12)
-    layout.addWidget(Text("Rule out first", 16, "soft", bold=True))
+    layout.addWidget(Text("Rule these out first", 16, "soft", bold=True))
     for sentence in sentences:
         layout.addWidget(Text(sentence))
     return card

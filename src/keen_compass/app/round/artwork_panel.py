@@ -76,7 +76,7 @@ class ArtworkPanel(StagePanel):
         self.smallest = plain_line("Smallest part", "smallest part", 20)
         self.dpi = plain_line("Pixels per inch", "pixels per inch", 20)
         self._tells = Line("", colour="soft")
-        self.use = Button("Print it so", self._use, "primary")
+        self.use = Button("Continue to print", self._use, "primary")
         asked_for = {
             "outset": "Border",
             "threshold": "Threshold",
@@ -207,9 +207,9 @@ class ArtworkPanel(StagePanel):
         if (refused := self.sheets.refusal()) and refused.code == "refused":
             return say(refused)
         if pixel := self.artworks.coarse():
-            return f"A pixel of it is {pixel:.2f} mm, coarse for what the cut is to keep to."
+            return f"One pixel is {pixel:.2f} mm: coarse for the tolerance of the cut."
         left_out = [f"{what}{f' ({n})' if n > 1 else ''}" for what, n in self.artworks.left_out().items()]
-        return f"Not shown as it was drawn: {', '.join(left_out)}." if left_out else ""
+        return f"Unsupported and left out: {', '.join(left_out)}." if left_out else ""
 
     def take_focus(self) -> None:
         """The file first, then on."""

@@ -66,7 +66,7 @@ class BordersSurface(FloatingSurface):
         factor = self._magnified()
         for i, c in enumerate(self.callouts, 1):
             self._draw_place(p, c, str(i), factor)
-        words = "Dashed: ordered" + (f"; cut × {factor:g}" if factor > 1 else "")
+        words = "Dashed: nominal" + (f"; cut × {factor:g}" if factor > 1 else "")
         draw_foot(p, self, self.session.context.machine.standpoint, words)
 
     def _draw_place(self, p: QPainter, c: Callout, number: str, factor: float) -> None:

@@ -106,7 +106,7 @@ class CableBar(Card):
             self._words.say(str(trouble), "bad")
             self._more.say("")
         elif before is not None and before.ended != DONE:
-            came = f"{before.acknowledged} of {before.total} commands" if before.ended else "nobody saw its end"
+            came = f"{before.acknowledged} of {before.total} commands" if before.ended else "its end was not seen"
             self._words.say(f"Piece {before.number} was begun over the cable: {came}.", "warn")
             self._more.say(
                 f"{before.ended + ' ' if before.ended else ''}Look at what lies there: run it again on a fresh place, "

@@ -79,7 +79,7 @@ class CalloutBox(QWidget):
         self.edit.setFocusPolicy(Qt.FocusPolicy.StrongFocus if current else Qt.FocusPolicy.NoFocus)
         self.edit.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, not current)
         m = callout.measurand
-        ordered = f", ordered {m.nominal:g} mm" if m.unit == "mm" and not m.signed and m.usual is None else ""
+        ordered = f", nominal {m.nominal:g} mm" if m.unit == "mm" and not m.signed and m.usual is None else ""
         self.edit.setAccessibleName(f"{say(m.label)}{ordered}, {self._count()}".removesuffix(", "))
         asks = "Doesn’t fit the other readings" if callout.doubtful else ""
         self.edit.setAccessibleDescription(callout.complaint or asks or say(m.hint))

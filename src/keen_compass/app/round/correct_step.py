@@ -32,8 +32,8 @@ class NumberCard(Card):
         self._new = Text("", th.NEW_VALUE, bold=True)
         for t in (self._old, self._new):
             t.setWordWrap(False)
-        self.enter = Button("Enter new", lambda: self._decide(enter=True))
-        self.leave = Button("Leave old", lambda: self._decide(enter=False))
+        self.enter = Button("Use new value", lambda: self._decide(enter=True))
+        self.leave = Button("Keep old value", lambda: self._decide(enter=False))
         for b in (self.enter, self.leave):
             b.setCheckable(True)
         self._line = Line("", 17)
@@ -41,7 +41,7 @@ class NumberCard(Card):
         self._task = Text("", 17)
         self.copy = Button("Copy line", self._copy, "quiet", "copy")
         self.send = Button("Send", self._send, "", "send")
-        self.send.setAccessibleName("Send it to the stand-in’s controller")
+        self.send.setAccessibleName("Send it to the practice controller")
         self.send.setToolTip(self.send.accessibleName())
         self.put = Button("Write it", self._put)
         self._asks = Text("Controller shows", colour="soft")
@@ -52,7 +52,7 @@ class NumberCard(Card):
         self.shows.setMaxLength(40)
         self.shows.setMinimumWidth(130)
         self.shows.returnPressed.connect(self._typed)
-        self.confirm = Button("That is it", self._typed)
+        self.confirm = Button("Confirm", self._typed)
         self._said = Text()
         self._lay_out()
 
@@ -98,11 +98,11 @@ class NumberCard(Card):
         now, what = doing_in_words(f, show_for(machine)) if by_hand and enters else ("", "")
         self._old.say("" if by_hand else f"{old}  →" if enters else "")
         nothing_new = f.new is None and f.verdict is not Verdict.IN  # it is made again, or looked after
-        left = "–" if nothing_new else "Leave it"
+        left = "–" if nothing_new else "No change"
         plain = correcting.proposed(f).replace("-", "−") if enters else left if by_hand else old
         self._new.say((now or "Do this") if by_hand and enters else plain)
         if by_file and enters and entered is None:
-            what = "Files take it from now on: nothing to enter at the machine."
+            what = "Files use it from now on: nothing to enter at the machine."
         self._what.say(capital(what))
         self._what.setVisible(bool(what))
         self.enter.setChecked(enters)
@@ -111,24 +111,24 @@ class NumberCard(Card):
         self.enter.setEnabled(undecided and f.new is not None)
         self.leave.setEnabled(undecided)
         asking = enters and undecided
-        self._asks.say("It really was" if by_hand else "Controller shows")
+        self._asks.say("Actually corrected by" if by_hand else "Controller shows")
         for asked in (self._asks, self.shows):
             asked.setVisible(asking and not by_file and (bool(now) or not by_hand))
         self.confirm.setVisible(asking)
-        self.confirm.setText("Done" if by_hand else "Take it" if by_file else "That is it")
+        self.confirm.setText("Done" if by_hand else "Use it" if by_file else "Confirm")
         self._line.say(self._line_of(f) if enters else "")
         self._line.setVisible(asking and not by_hand and not by_file)
         self.copy.setVisible(asking and not by_hand and not by_file)
         task = words.to_do(f, machine) if by_hand and (asking or nothing_new) else ""
         self._task.say(task)
         self._task.setVisible(bool(task))
-        self.enter.setText("Set right" if by_hand else "Take new" if by_file else "Enter new")
-        self.leave.setText("Leave it" if by_hand else "Leave old")
+        self.enter.setText("Corrected" if by_hand else "Use new value")
+        self.leave.setText("Leave as it is" if by_hand else "Keep old value")
         cable = self._link.ready
         practice = context.shop.stand_in(machine.uid) is not None and not machine.port
         self.send.setVisible(asking and not by_hand and not by_file and (cable or practice))
         self.send.setAccessibleName(
-            f"{name}: send it over the cable" if cable else "Send it to the stand-in’s controller"
+            f"{name}: send it over the cable" if cable else "Send it to the practice controller"
         )
         file = Path(correcting.file_of(f.quantity)).name
         self._show_file(name, file, asking=asking and not by_hand and not by_file)
@@ -136,7 +136,7 @@ class NumberCard(Card):
             f"{name}: how much it really was" if by_hand else f"{name}: what the controller shows now"
         )
         self.shows.setPlaceholderText(now if by_hand else correcting.proposed(f) if enters else "")
-        done = "done" if by_hand else "take it into the files" if by_file else "that is what the controller shows"
+        done = "done" if by_hand else "use it in the files" if by_file else "that is what the controller shows"
         self.confirm.setAccessibleName(f"{name}: {done}")
         self._say(f, enters=enters)
 
@@ -224,7 +224,7 @@ class CorrectStep(QWidget):
         super().__init__()
         self._model, self._link = model, link
         self._kept = Text(colour="soft")
-        self.anew = Button("Start the controller anew", lambda: link.reset(), "quiet")  # noqa: PLW0108 - clicked(bool)
+        self.anew = Button("Restart the controller", lambda: link.reset(), "quiet")  # noqa: PLW0108 - clicked(bool)
         self._effect = Text(colour="warn", bold=True)
         self.cards = {q: NumberCard(model, q, link) for q in model.session.context.procedure.yields}
         self.onward = Button("To Confirm", self.go_on.emit, "primary")

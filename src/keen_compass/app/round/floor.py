@@ -46,7 +46,9 @@ class FloorView(QWidget):
         for answer in self._answers.values():
             layout.addWidget(answer)
         foot = Text(
-            "Enter keeps it · Backspace on nothing takes the last back · F12 or Escape closes this view", 17, "soft"
+            "Enter saves it · Backspace in an empty field takes the last one back · F12 or Escape closes this view",
+            17,
+            "soft",
         )
         layout.addWidget(foot)
 

@@ -53,7 +53,7 @@ class MakeStep(QWidget):
         self.sheet = Button(
             "New sheet", lambda: model.attempt("make", model.session.making.new_sheet), "quiet", "sheet"
         )
-        self.cut = Button("Cut on the stand-in", self._cut, "primary", "cut")
+        self.cut = Button("Practice cut", self._cut, "primary", "cut")
         self.is_cut = Button("It is cut: measure", self._is_cut, "quiet")
         self._said = Text("", th.TEXT)
         self._room = Line(colour="soft")
@@ -175,7 +175,7 @@ class MakeStep(QWidget):
 
     def _name_buttons(self, *, runs: bool, ticks: bool, prints: bool) -> None:
         self.sheet.setVisible((not runs or ticks) and not prints)
-        self.cut.name(f"{'Print' if prints else 'Run' if runs else 'Cut'} on the stand-in")
+        self.cut.name(f"Practice {'print' if prints else 'run' if runs else 'cut'}")
         self.is_cut.name("It is printed: look" if prints else "It has run: read" if runs else "It is cut: measure")
 
     def type_practice(self) -> None:

@@ -77,13 +77,13 @@ class IdentityBar(Card):
         self.line.setFixedWidth(96)
         self.line.setMinimumHeight(th.HAND)
         self.line.setMaxLength(40)
-        self.line.setAccessibleName("Number that the piece bears")
+        self.line.setAccessibleName("Number on the piece")
         self.line.setPlaceholderText("no.")
         self.line.returnPressed.connect(self._give)
-        self.none = Button("It bears none", lambda: self._identify(""), "quiet")
+        self.none = Button("No number on it", lambda: self._identify(""), "quiet")
         self._complaint = Text(colour="bad")
         row = QHBoxLayout()
-        for widget in (self._asks, self.line, Button("That is it", self._give), self.none):
+        for widget in (self._asks, self.line, Button("Confirm", self._give), self.none):
             row.addWidget(widget)
         row.addStretch(1)
         layout = QVBoxLayout(self)

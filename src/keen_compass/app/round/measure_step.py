@@ -284,10 +284,10 @@ class Strip(Card):
         shown = stand_in.shows(session) if editable and not takes else None
         self.practice.setVisible(bool(shown) or takes)
         narrow = self.width() < NARROW and (self.turn.isVisibleTo(self) or len(shown or "") > LONG)
-        self.practice.setText(f" {shown}  F8" if narrow else f" Stand-in shows {shown}   F8")
+        self.practice.setText(f" {shown}  F8" if narrow else f" Practice reading {shown}   F8")
         self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
         if takes:
-            self.practice.name(" Take it on the stand-in   F8")
+            self.practice.name(" Take a practice picture   F8")
         self.skip.setVisible(current is not None and editable)
         self.more.setVisible(current is None and editable and not session.context.procedure.starting)
         again = session.goes_again()
@@ -380,7 +380,7 @@ class Strip(Card):
             chip.setToolTip("Change this reading")
             chip.setStyleSheet("QPushButton { min-height: 28px; padding: 0 10px; }")
             self._chips.addWidget(chip)
-        kept = "kept" if self.width() < NARROW else "kept; press one to change it"
+        kept = "kept" if self.width() < NARROW else "saved; press one to change it"
         self._chips.addWidget(Line(kept if chips else "", colour="soft"), 1)
 
     def _edit(self, slot: int) -> None:

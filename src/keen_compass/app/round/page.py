@@ -56,7 +56,7 @@ class RoundPage(QWidget):
         self._title = Line(px=th.TITLE, bold=True)
         self._subtitle = Line(colour="soft")
         self.back = Button("Back to the rose", self.closed.emit, "quiet")
-        self.give_up = Button("Give up", self._ask_give_up, "quiet")
+        self.give_up = Button("Abandon round", self._ask_give_up, "quiet")
         self.steps = {step: self._step_button(step) for step in session.context.procedure.steps}
         self.make = self._make_step()
         self.measure = MeasureStep(self.model, link)
@@ -315,7 +315,7 @@ class RoundPage(QWidget):
             self._finish("sign", "")
 
     def _ask_give_up(self) -> None:
-        self.reason.ask("give_up", "Give this round up, because")
+        self.reason.ask("give_up", "Abandon this round, because")
 
     def _reason_given(self, what: str, reason: str) -> None:
         self._finish(what, reason)
@@ -388,7 +388,7 @@ class ReasonBar(Card):
         row = QHBoxLayout()
         row.addWidget(self.line, 1)
         row.addWidget(self.ok)
-        row.addWidget(Button("Never mind", self._drop, "quiet"))
+        row.addWidget(Button("Cancel", self._drop, "quiet"))
         layout.addLayout(row)
         self.hide()
 

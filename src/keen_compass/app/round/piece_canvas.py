@@ -320,9 +320,9 @@ class PieceCanvas(BoxedSurface):
     def _draw_captions(self, p: QPainter, factor: int, *, has_readings: bool) -> None:
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        words = "Turned over" if self._turned else "Dashed: as ordered"
+        words = "Turned over" if self._turned else "Dashed: nominal"
         if has_readings:
-            words += ("" if self._turned else " · solid: as measured") + (
+            words += ("" if self._turned else " · solid: measured") + (
                 f", error drawn {factor} times" if factor > 1 else ""
             )
         area = QRectF(14, self.height() - CAPTION, self.width() - 28, CAPTION - 4)

@@ -43,7 +43,7 @@ class PictureBar(QWidget):
         self.source = PictureSource()
         self.source.given.connect(self._look)
         self.source.refused.connect(lambda run: model.attempt("picture", run))
-        self.practice = Button("Stand-in takes one", self._practise, "quiet")
+        self.practice = Button("Take a practice picture", self._practise, "quiet")
         self._complaint = Text(colour="bad")
         self._complaint.hide()
         row = QHBoxLayout()
@@ -95,7 +95,7 @@ class PictureBar(QWidget):
         take = stand_in.photo(self._model.session)
         if take is not None:
             with suppress(Dropped):
-                self._look(beside("The stand-in takes a picture", take), "picture")
+                self._look(beside("A practice picture is taken", take), "picture")
 
 
 class SeenPanel(QWidget):
@@ -112,8 +112,8 @@ class SeenPanel(QWidget):
         self._rows = QVBoxLayout()
         self._rows.setSpacing(0)
         self._said = Text("", colour="warn")
-        self.take = Button("Take these", self._take, "primary")
-        self.leave = Button("Leave it", self._leave, "quiet")
+        self.take = Button("Use these", self._take, "primary")
+        self.leave = Button("Cancel", self._leave, "quiet")
         self._complaint = Text("", colour="bad")
         column = QVBoxLayout()
         column.setSpacing(6)

@@ -34,13 +34,13 @@ class PrintPanel(StagePanel):
         self.write = Button("Write it", self._write, "primary", "file")
         self.printer = plain_combo("Printer")
         self.send = Button("Print it", self._send)
-        self.on_stand_in = Button("Print on the stand-in", self._by_stand_in, "primary")
+        self.on_stand_in = Button("Practice print", self._by_stand_in, "primary")
         unit = length_unit(model.session.context.machine.units)
         self.bars = [plain_line(f"Check bar {axis} measures", unit, 20) for axis in "XY"]
         self._asks = [Text("", colour="ink") for _ in "XY"]
         for asks in self._asks:
             asks.setWordWrap(False)
-        self.keep = Button("Keep", self._measured, "primary")
+        self.keep = Button("Save", self._measured, "primary")
         self.shows = Button("", self.type_practice, "quiet")
         self.again = Button("Print another", self._print_another, "quiet")
         self.row(self.copies, self.file, self.write)
@@ -159,7 +159,7 @@ class LoadPanel(StagePanel):
         super().__init__(model)
         self.number = plain_line("Number on the sheet", "the number on it", 12)
         self.number.returnPressed.connect(self._loaded)
-        self.main = Button("It lies so", self._loaded, "primary")
+        self.main = Button("Loaded like this", self._loaded, "primary")
         asks = Text("Number on the sheet:")
         asks.setWordWrap(False)
         self.row(asks, self.number, self.main)
@@ -172,7 +172,7 @@ class LoadPanel(StagePanel):
             self.number.clear()
         self.main.setEnabled(self._editable())
         last = self.sheets.stages[-1] is Stage.LOAD
-        self.main.name("It lies so: aim" if last else "It lies so")
+        self.main.name("Loaded like this: aim" if last else "Loaded like this")
 
     def warning(self) -> str:
         """A print that was fitted to its page is best made again."""
@@ -207,12 +207,12 @@ class AimPanel(StagePanel):
         self.place = plain_line("Where the machine stands, X Y", "X Y as the machine shows it", 40)
         self.place.setFont(th.font(th.VERDICT, bold=True))
         self.place.returnPressed.connect(self._take)
-        self.main = Button("Dot is on it", self._take, "primary")
+        self.main = Button("Pointer is on the mark", self._take, "primary")
         self.near = Button("", self._go_near)
-        self.origin = Button("Its origin is set on mark 1", self._set_origin, "quiet")
+        self.origin = Button("Origin is set on mark 1", self._set_origin, "quiet")
         self.origin.setAccessibleName("The machine’s own origin is set on mark 1; nothing else is known")
         self.shows = Button("", self.type_practice, "quiet")
-        self.again = Button("Aim again at all", self._all_again, "quiet")
+        self.again = Button("Aim at all marks again", self._all_again, "quiet")
         self.jog: JogPad | None = None
         self.row(self.place, self.main)
         self.row(self.near, self.origin, self.again, 1, self.shows)
@@ -224,14 +224,14 @@ class AimPanel(StagePanel):
         sheets, mark = self.sheets, self.sheets.next_mark()
         done = Stage.AIM in sheets.state.done
         self.place.setVisible(mark is not None and not done)
-        self.main.name("Go on" if done else "Dot is on it")
+        self.main.name("Go on" if done else "Pointer is on the mark")
         self.main.setEnabled(self._editable())
         self.origin.setVisible(not done and not sheets.state.aimed)
         self.again.setVisible(done or bool(sheets.state.aimed))
         shown = practice.shows_mark(self.model.session) if self._practised() and not done else None
         self.shows.setVisible(shown is not None)
         if shown:
-            self.shows.name(f"Stand-in stands at {shown}   F8")
+            self.shows.name(f"Practice position {shown}   F8")
         self._follow_link()
 
     def _follow_link(self) -> None:
@@ -322,7 +322,7 @@ class DrawPanel(StagePanel):
         self.instrument.activated.connect(self._choose_instrument)
         self.file: QLineEdit = plain_line("File to write")
         self.write = Button("Write file", self._write, icon="file")
-        self.on_stand_in = Button("Draw on the stand-in", self._made_by_stand_in, "primary", "cut")
+        self.on_stand_in = Button("Practice drawing", self._made_by_stand_in, "primary", "cut")
         self.is_drawn = Button("It is drawn: measure", self.finish, "quiet")
         self._written = Line("", colour="good")
         row = self.row(self.tool, self.file, self.write)
@@ -354,7 +354,7 @@ class DrawPanel(StagePanel):
                 str(Path.home() / f"{file_stem(context.machine.name)}-sheet-{making.next_number()}.{making.extension}")
             )
         cuts = context.procedure.uses_artwork
-        self.on_stand_in.name("Cut on the stand-in" if cuts else "Draw on the stand-in")
+        self.on_stand_in.name("Practice cut" if cuts else "Practice drawing")
         self.is_drawn.name("It is cut: measure" if cuts else "It is drawn: measure")
         written, practised = self._is_written(), self._practised()
         mark = context.mark(FileWritten)

@@ -27,8 +27,8 @@ class WarmthBar(Card):
         for material in EXPANSION:
             self.material.addItem(NAMES.get(material, material), material)
         self.part, self.instrument = (self._degrees(name) for name in ("the piece", "the instrument"))
-        self.use = Button("Count it in", self._use)
-        self.off = Button("Leave it off", self._leave_off, "quiet")
+        self.use = Button("Include", self._use)
+        self.off = Button("Exclude", self._leave_off, "quiet")
         self._complaint = Text(colour="bad")
         said, buttons = QHBoxLayout(), QHBoxLayout()
         said.setSpacing(8)
@@ -57,7 +57,7 @@ class WarmthBar(Card):
     def said(self) -> str:
         """What the button that opens it says."""
         w = self._model.session.measuring.warmth()
-        return f"Warmth: {w.part:g} °C, {w.instrument:g} °C" if w.material else "Warmth…"
+        return f"Temperature: {w.part:g} °C, {w.instrument:g} °C" if w.material else "Temperature…"
 
     def ask(self) -> None:
         """Open it with what was said."""

@@ -17,8 +17,8 @@ class WornBar(Card):
         self._model = model
         self._asks = Text("", bold=True)
         making = model.session.making
-        self.new = Button("New ones are in", lambda: model.attempt("make", making.new_consumables), "primary")
-        self.stay = Button("These stay in", lambda: model.attempt("make", making.keep_worn), "quiet")
+        self.new = Button("New ones fitted", lambda: model.attempt("make", making.new_consumables), "primary")
+        self.stay = Button("Keep the old ones", lambda: model.attempt("make", making.keep_worn), "quiet")
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         buttons.addWidget(self.stay)

@@ -38,7 +38,7 @@ class InstrumentsPage(QWidget):
         self.form.field("due", "Its own check is due", "2027-03-01, or empty")
         self._about = Text(colour="soft")
         self._trouble = Text(colour="bad", bold=True)
-        self.save = Button("Keep", self._save, "primary")
+        self.save = Button("Save", self._save, "primary")
         self._list = QVBoxLayout()
         self._list.setSpacing(8)
         self._title = Line("", 20, bold=True)
@@ -49,7 +49,7 @@ class InstrumentsPage(QWidget):
     def _lay_out(self) -> None:
         head = QHBoxLayout()
         head.addWidget(Line("Instruments", th.TITLE, bold=True), 1)
-        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        head.addWidget(Button("Close", self.left.emit, "quiet"))
         head.addWidget(self.save)
         listing = QWidget()
         listing.setLayout(self._list)

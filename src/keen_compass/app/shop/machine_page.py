@@ -84,7 +84,7 @@ class MachinePage(QWidget):
         self.form.fill(fields)
         self.keeps.fill(fields)
         self.picture.set_standpoint(machine.standpoint if machine else Standpoint())
-        self.save = Button("Keep", self._save, "primary")
+        self.save = Button("Save", self._save, "primary")
         self._lay_out()
         self._kind = MachineKind(fields["kind"])
         for name in ("kind", "heads", "heads_more", "tool_marks"):
@@ -213,7 +213,7 @@ class MachinePage(QWidget):
         if self._machine:
             head.addWidget(Button("Copy", self._copy, "quiet"))
             head.addWidget(Button("Retire", self._retire, "quiet"))
-        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        head.addWidget(Button("Close", self.left.emit, "quiet"))
         head.addWidget(self.save)
         first = QVBoxLayout()
         first.addWidget(self.form)

@@ -140,7 +140,7 @@ class NewMachinePage(QWidget):
         head = QHBoxLayout()
         head.addWidget(Line("A new machine", th.TITLE, bold=True), 1)
         head.addWidget(Button("All fields", lambda: self.whole.emit(MachinePage(self._shop, None)), "quiet"))
-        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        head.addWidget(Button("Close", self.left.emit, "quiet"))
         asks = QHBoxLayout()
         asks.addWidget(self.asks, 1)
         asks.addWidget(self.counts)

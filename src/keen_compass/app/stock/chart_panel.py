@@ -65,7 +65,7 @@ class ChartPanel(QWidget):
             edit.textEdited.connect(lambda _: self._look())
         self._understood = Text()
         self._trouble = Text(colour="bad")
-        self.take = Button("Take it over", self._take, "primary")
+        self.take = Button("Import", self._take, "primary")
         self._asks = QWidget()
         self._labels: dict[QWidget, Text] = {}
         self._lay_out()
@@ -106,7 +106,7 @@ class ChartPanel(QWidget):
         inner.addWidget(self._understood)
         inner.addWidget(self._trouble)
         buttons = QHBoxLayout()
-        buttons.addWidget(Button("Never mind", self.done.emit, "quiet"))
+        buttons.addWidget(Button("Cancel", self.done.emit, "quiet"))
         buttons.addStretch(1)
         buttons.addWidget(self.take)
         inner.addLayout(buttons)

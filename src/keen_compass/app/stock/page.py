@@ -83,7 +83,7 @@ class StockPage(QWidget):
         self._about = Text()
         self._settings = Text(colour="soft")
         self._holds = Text(colour="warn", bold=True)
-        self.is_in = Button("It is in", self._is_in)
+        self.is_in = Button("Value entered", self._is_in)
         self.copy = Button("Copy line", self._copy, "quiet", "copy")
         self.put = Button("Put it on", self._put_on, "primary")
         self.find_kerf = Button("Find its kerf", self._find)
@@ -110,7 +110,7 @@ class StockPage(QWidget):
         head.addWidget(Line("Stock and tools", th.TITLE, bold=True), 1)
         head.addWidget(self.machines)
         head.addWidget(self.chart)
-        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        head.addWidget(Button("Close", self.left.emit, "quiet"))
         area = self._area = QScrollArea()
         area.setWidget(self.grid)
         area.setWidgetResizable(True)
@@ -321,9 +321,9 @@ class StockPage(QWidget):
     def _whence(self, what: KerfEntry | Starting | None, machine: Machine, wears: Consumables | None) -> str:
         """Where a number comes from, and what to think of it."""
         if what is None:
-            return "Nothing like it was cut here or charted."
+            return "No kerf is known for anything like it."
         if isinstance(what, Starting) and not what.of:
-            return "Nothing like it was cut here or charted: a first plate begins with the tool’s diameter."
+            return "No kerf is known for anything like it: a first plate begins with the tool’s diameter."
         if isinstance(what, Starting):
             a, *rest = what.of
             first = f"{show_length(a.subject.thickness, machine.units)} ({width_words(a.width, machine.units)})"
@@ -425,4 +425,4 @@ def _age(what: KerfEntry, wears: Consumables | None) -> str:
         return "."
     then = wears.found[-1]
     words = f", at {uses(then.age, wears.counted)}."
-    return words + (f" New ones are in since {day_of(wears.since)}: measure it again." if what.at < wears.since else "")
+    return words + (f" New ones fitted since {day_of(wears.since)}: measure it again." if what.at < wears.since else "")

@@ -58,7 +58,7 @@ class TogetherPage(QWidget):
     def _lay_out(self) -> None:
         head = QHBoxLayout()
         head.addWidget(Line(f"All readings of {self.machine.name}", th.TITLE, bold=True), 1)
-        head.addWidget(Button("Leave", self.left.emit, "quiet"))
+        head.addWidget(Button("Close", self.left.emit, "quiet"))
         self._area = QScrollArea()
         self._area.setWidget(self.canvas)
         self._area.setWidgetResizable(True)
@@ -68,7 +68,7 @@ class TogetherPage(QWidget):
         main.addWidget(self._area, 1)
         main.addWidget(
             Text(
-                "The fuller a disc, the more the answer rests on that reading. An arc joins what hangs together.",
+                "The fuller a disc, the more the answer depends on that reading. An arc joins linked answers.",
                 colour="soft",
             )
         )

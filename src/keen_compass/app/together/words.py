@@ -73,7 +73,7 @@ def rests_on(whole: Whole, column: Column, machine: Machine) -> str:
     ]
     if not named:
         return "No single reading matters much: many say the same, or it was known before."
-    return f"Rests most on: {', '.join(named)}."
+    return f"Depends most on: {', '.join(named)}."
 
 
 def hangs_with(whole: Whole, column: Column) -> str:
@@ -81,9 +81,9 @@ def hangs_with(whole: Whole, column: Column) -> str:
     others = [(whole.model.correlation(column.unknown, c.unknown), c) for c in whole.columns if c is not column]
     r, other = max(others, key=lambda pair: abs(pair[0]), default=(0.0, None))
     if other is None or abs(r) < CLEAR:
-        return "Hangs together with nothing else here."
+        return "Not linked to anything else here."
     way = "larger" if r > 0 else "smaller"
-    return f"Hangs together with {label_of(other.unknown)}: were that larger, this would be {way}."
+    return f"Linked to {label_of(other.unknown)}: if that is larger, this is {way}."
 
 
 def lacks(column: Column) -> str:

@@ -28,7 +28,7 @@ ABOUT = About(
 def _moves(v: Mapping[str, Any], show: Show) -> str:
     """The sentence that proves the sign."""
     where = shifted(v, show)
-    return f"The tool will land {where} of where it did: on the mark." if where else "It stays as it is."
+    return f"After correction the tool lands {where} of where it did: on the mark." if where else "It stays as it is."
 
 
 TEXTS: dict[str, Text] = {
