@@ -143,3 +143,12 @@ def test_by_keyboard_and_back_with_a_mistake(window: MainWindow) -> None:
     click(window, "Close")
     assert window.places.currentWidget() is window.rose_page
     assert len(window.shop.machines()) == 5
+
+
+def test_empty_lists_say_what_will_stand_in_them(qtbot: QtBot, tmp_path: Path) -> None:
+    window = opened(qtbot, Shop(tmp_path / "new.kcshop"))
+    window.go_to("logbook")
+    settle()
+    page = window.places.currentWidget()
+    assert "Rounds, changes and events will be listed here" in shown(page)
+    window.close()

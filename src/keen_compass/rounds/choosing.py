@@ -54,6 +54,7 @@ class Choosing:
         self._c = context
         self.artworks = Artworks(context)
         self.sheets = Sheets(context, self.parameters, self.next_number, self.artworks)
+        self._asked = 0  # the piece of which it was asked whether it is made although nobody wrote its file
 
     @property
     def step(self) -> float:

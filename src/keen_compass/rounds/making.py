@@ -22,7 +22,7 @@ from keen_compass.rounds.sheets import KINDS as STAGE_KINDS
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.mark import Choices
-from keen_compass.shop.marks import FileWritten, WornIn
+from keen_compass.shop.marks import CableRun, FileWritten, WornIn
 from keen_compass.shop.pieces import NewPiece
 from keen_compass.words.logbook import HAPPENINGS
 from keen_compass.words.say import say
@@ -210,6 +210,20 @@ class Making(Choosing):
 
         write_whole(file, self.file_text().encode("ascii"))
         self._c.put_mark(FileWritten(str(file), self.next_number()))
+
+    @property
+    def without_file(self) -> bool:
+        """Whether nobody wrote or sent the next piece's file."""
+        number = self.next_number()
+        marks = (self._c.mark(FileWritten), self._c.mark(CableRun))
+        return self.has_file and all(mark is None or mark.number != number for mark in marks)
+
+    def said_made(self) -> KeptPiece:
+        """Somebody says that it is made. Raises InputError, once, where its file was never written."""
+        if self.without_file and self._asked != self.next_number():
+            self._asked = self.next_number()
+            raise InputError("No file was written for this piece. Write it first, or press again if it is made.")
+        return self.made()
 
     def made(self, practice: Mapping[str, Any] | None = None) -> KeptPiece:
         """The piece has been made on the machine; it keeps the settings in force now.

@@ -31,7 +31,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.reports.table import to_csv
 from keen_compass.shop.exchange import from_json, to_json
-from keen_compass.shop.logbook import QUANTITY, Entry, Filter, Key, Log
+from keen_compass.shop.logbook import EVERYTHING, QUANTITY, Entry, Filter, Key, Log
 from keen_compass.shop.store import Shop
 from keen_compass.words.logbook import entry_words
 
@@ -40,6 +40,10 @@ ROW = 40  # px
 SHOWN_ABOVE = 300_000  # characters of a file; what is shorter is there before anybody waits
 SINCE = {"": "any time", "31": "the last month", "183": "the last half year", "366": "the last year"}
 VERDICTS = {"": "any verdict", "in": "in", "out": "out", "cannot_tell": "can’t tell"}
+
+
+NOTHING = "Rounds, changes and events will be listed here, each with its date. Begin a round on the rose."
+NOT_FOUND = "No entry matches these filters."
 
 
 class EntryModel(QAbstractListModel):
@@ -139,6 +143,7 @@ class LogbookPage(QWidget):
         self.list.selectionModel().currentChanged.connect(lambda *_: self._choose())
         self.chart = HistoryChart()
         self._count = Text(colour="soft")
+        self._empty = Text(colour="soft")
         self._said = Text()
         self.file = QLineEdit(str(Path.home() / "logbook.csv"))
         self.file.setFont(th.font())
@@ -178,6 +183,7 @@ class LogbookPage(QWidget):
         layout.setSpacing(10)
         layout.addLayout(head)
         layout.addLayout(filters)
+        layout.addWidget(self._empty)
         layout.addWidget(self.list, 3)
         layout.addWidget(self.chart, 2)
         layout.addLayout(files)
@@ -206,6 +212,8 @@ class LogbookPage(QWidget):
         found = self._log.passing(self.filter())
         self.model.show(self._log, found, names)
         self._count.say(f"{len(found):,} entries".replace(",", "\u202f") if len(found) != 1 else "1 entry")
+        self._empty.say("" if found else NOTHING if self.filter() == EVERYTHING else NOT_FOUND)
+        self._empty.setVisible(not found)
         if found:
             self.list.setCurrentIndex(self.model.index(0))
         self._choose()

@@ -239,7 +239,7 @@ class MakeStep(QWidget):
 
     def _is_cut(self) -> None:
         def run() -> None:
-            self._model.session.making.made()
+            self._model.session.making.said_made()
             self._model.session.after_making()
 
         self._model.attempt("make", run)

@@ -60,7 +60,7 @@ class StagePanel(QWidget):
         """The sheet is made: on to its readings."""
 
         def run() -> None:
-            self.model.session.making.made()
+            self.model.session.making.said_made()
             self.model.session.after_making()
 
         self.do(run)
