@@ -204,7 +204,7 @@ def test_by_mouse_and_keyboard_the_square_that_closes_is_picked_corrected_and_co
     press(Qt.Key.Key_2, modifier=Qt.KeyboardModifier.AltModifier)
     click(page, "To Correct")
     if not session.correcting.enters(finding):
-        click(page.correct.cards["drag"], "Use new value")
+        click(page.correct.cards["drag"], "Use new")
     correct_all(session)
     click(page, "To Confirm")
     cut(session)

@@ -328,13 +328,13 @@ def test_by_mouse_the_narrowest_line_is_picked_taken_and_confirmed(window: MainW
     click(page, "To Correct")
     card = page.correct.cards["focus"]
     if not session.correcting.enters(finding):
-        click(card, "Enter the new")
-    click(card, "Take it")
+        click(card, "Use new")
+    click(card, "Use it")
     assert window.shop.machine("cinder").focus == 9.0  # the files have it from now on
     click(page, "To Confirm")
     click(page, "Practice cut")
     assert session.context.piece.parameters["heights"][4] == 9.0  # about where it stands by now
-    click(page, "Practice reading")
+    click(page, "Practice ")
     (again,) = session.measuring.findings()
     assert abs(again.error) <= again.expanded_uncertainty + 0.5
     assert "G0 Z9\n" in session.making.file_text() or again.new != 9.0
@@ -346,7 +346,7 @@ def test_widths_are_read_where_a_pick_is_not_enough(on_cinder: Any) -> None:
     click(page, "Practice cut")
     click(page, "widths")
     for _ in range(9):
-        click(page, "Practice reading")
+        click(page, "Practice ")
     (finding,) = session.measuring.findings()
     assert abs(finding.new - GLOW.focus) <= finding.expanded_uncertainty
 
@@ -383,7 +383,7 @@ def test_by_keyboard_and_mouse_clean_squares_are_marked_and_what_is_proposed_is_
     press(Qt.Key.Key_Return)
     for finding in session.measuring.findings():
         if session.correcting.enters(finding):
-            click(page.correct.cards[finding.quantity], "Take it")
+            click(page.correct.cards[finding.quantity], "Use it")
     now = window.shop.machine("cinder")
     assert GLOW.clean[0] <= now.power / (now.feed / 1000) <= GLOW.clean[1]
     assert now.feed > CINDER.feed

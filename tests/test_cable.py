@@ -25,7 +25,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keen_compass.cli import main
-from keen_compass.controllers import by_port
+from keen_compass.controllers import by_port, wire
 from keen_compass.controllers.by_port import Cable, find_out
 from keen_compass.controllers.practice_dialects import PLOTTER, PRACTICE, TEXT
 from keen_compass.controllers.program import commands_of
@@ -45,7 +45,7 @@ PROGRAMS = {
 
 @pytest.fixture(autouse=True)
 def less_patient(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(by_port, "ANSWER", 0.5)
+    monkeypatch.setattr(wire, "ANSWER", 0.5)
     monkeypatch.setattr(by_port, "TRY", 0.3)
 
 
@@ -584,9 +584,9 @@ class Talker:
 
 
 def test_a_controller_that_talks_unasked_is_not_waited_for_without_end(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(by_port, "LONGEST_ANSWER", 0.6)
-    monkeypatch.setattr(by_port, "LONGEST_GREETING", 0.3)
-    monkeypatch.setattr(by_port, "LONGEST_LISTING", 0.6)
+    monkeypatch.setattr(wire, "LONGEST_ANSWER", 0.6)
+    monkeypatch.setattr(wire, "LONGEST_GREETING", 0.3)
+    monkeypatch.setattr(wire, "LONGEST_LISTING", 0.6)
     talker = Talker(lambda asked: [b"tick\n"] * 3)
     try:
         with Cable(talker.path, TEXT) as cable:

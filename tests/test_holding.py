@@ -155,7 +155,7 @@ def test_by_keyboard_guesses_are_confirmed_and_a_number_in_a_macro_is_pointed_at
     tab_to("Y steps is P101")
     press(Qt.Key.Key_Return)
     assert window.shop.machine("heron").place("y_steps").key == "P101"
-    tab_to("Yes to all 2")
+    tab_to("Accept all 2")
     press(Qt.Key.Key_Return)
     assert window.shop.machine("heron").place("x_steps").key == "P100"
     assert "The same in both: X steps, Y steps, Z steps" in shown(page)

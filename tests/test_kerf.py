@@ -390,7 +390,7 @@ def test_a_whole_round_by_keyboard_finds_the_kerf_and_the_rose_knows(qtbot: QtBo
 
 def read_by_mouse(window: MainWindow, session: RoundSession) -> None:
     while session.measuring.current():
-        click(window, "Practice reading")
+        click(window, "Practice ")
 
 
 def test_by_mouse_a_plate_is_read_above_and_below_and_what_must_fit_is_pointed_at(window: MainWindow) -> None:
@@ -407,7 +407,7 @@ def test_by_mouse_a_plate_is_read_above_and_below_and_what_must_fit_is_pointed_a
     read_by_mouse(window, session)
     click(page, "Turn over")
     for _ in range(3):
-        click(page, "Practice reading")
+        click(page, "Practice ")
     click(page, "Turn over")
     assert "bevel_outside" in session.measuring.answer().figures
     right = {f.quantity: f.new for f in session.measuring.findings()}
@@ -428,7 +428,7 @@ def test_by_mouse_a_plate_is_read_above_and_below_and_what_must_fit_is_pointed_a
     held = window.shop.values("ember")["kerf"].stored
     assert held.value == pytest.approx(right["kerf"], abs=0.001)
     if session.correcting.enters(next(f for f in session.measuring.findings() if f.quantity == "hole_bias")):
-        click(page.correct.cards["hole_bias"], "Take it")
+        click(page.correct.cards["hole_bias"], "Use it")
     click(page, "To Confirm")
     click(page, "Practice cut")
     read_by_mouse(window, session)

@@ -242,7 +242,7 @@ def test_by_mouse_the_one_that_fits_is_picked_and_between_two_as_well(window: Ma
     between.setY(round(third.center().y()))
     QTest.mouseClick(surface, Qt.MouseButton.LeftButton, pos=between)
     assert session.measuring.draft == "3.5"
-    click(page, "Practice reading")
+    click(page, "Practice ")
     (finding,) = session.measuring.findings()
     assert 2 * finding.new == pytest.approx(1.71, abs=0.06)
     assert session.measuring.current() is None
@@ -261,14 +261,14 @@ def test_a_comb_round_by_keyboard_and_by_mouse(window: MainWindow) -> None:
     press(Qt.Key.Key_Return)
     press(str(session.context.piece.number), Qt.Key.Key_Return)  # type: ignore[union-attr]
     press(stand_in.shows(session) or "", Qt.Key.Key_Return)
-    click(page, "Practice reading")
-    click(page, "Practice reading")
+    click(page, "Practice ")
+    click(page, "Practice ")
     (finding,) = session.measuring.findings()
     assert finding.new == pytest.approx(6.11, abs=0.03)
     assert session.measuring.answer().figures["kerf"] == pytest.approx(6.07, abs=0.03)  # type: ignore[union-attr]
     if session.correcting.enters(finding):
         click(page, "To Correct")
-        click(page.correct.cards["kerf"], "Take it")
+        click(page.correct.cards["kerf"], "Use it")
         assert window.shop.values_on(window.shop.machine("heron"))["kerf"].stored.value == pytest.approx(6.11, abs=0.03)
     else:
         session.sign("")

@@ -245,7 +245,7 @@ def test_by_keyboard_and_mouse_ticks_are_measured_and_crosses_matched(window: Ma
     press(RETURN)
     surface = page_of(window).measure.surface
     assert isinstance(surface, OverprintSurface)
-    assert focus().startswith("Ticks along X, ordered 160 mm, 1 of 3")
+    assert focus().startswith("Ticks along X, nominal 160 mm, 1 of 3")
     for text in ("160.1", "210.2") * 3:
         press(text, RETURN)
     assert read_texts(session) == {"x": "160.1", "y": "210.2"}

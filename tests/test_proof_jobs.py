@@ -461,7 +461,7 @@ def test_by_keyboard_from_a_picture_to_the_verdict_and_another_in_one_key(window
     check_looks(window, (1280, 800))
     assert focus() == "Artwork"
     press(str(file), RETURN)
-    assert focus() == "Continue to print"
+    assert focus() == "Print this"
     assert "1 part" in shown(step_of(window))
     tab_to("From the artwork out to the cut")
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
@@ -475,7 +475,7 @@ def test_by_keyboard_from_a_picture_to_the_verdict_and_another_in_one_key(window
         window.resize(*size)
         settle()
         check_looks(window, size)
-    tab_to("Continue to print")
+    tab_to("Print this")
     press(RETURN)
     assert focus() == "Practice print"
     press(RETURN, "100", RETURN, "100", RETURN)
@@ -534,12 +534,12 @@ def test_a_large_picture_is_read_and_traced_beside_the_window_and_may_be_left(
     assert waited
     assert session.making.artworks.chosen.blob
     monkeypatch.setattr(Waiting, "show_share", dropped)
-    click(step_of(window), "Continue to print")
+    click(step_of(window), "Print this")
     assert session.making.sheets.shown is Stage.ARTWORK
     assert not session.making.artworks.chosen.sticker
     monkeypatch.setattr(Waiting, "show_share", told)
     waited.clear()
-    click(step_of(window), "Continue to print")
+    click(step_of(window), "Print this")
     assert waited
     assert session.making.sheets.shown is Stage.PRINT
     coarse, fine = session.making.artworks.look(), session.making.artworks.sticker()
@@ -578,7 +578,7 @@ def test_dropped_mistaken_and_damaged_artwork_is_said_beside_it(window: MainWind
         ).replace(b'width="84mm" height="60mm"', b"")
     )
     dropped_on(window, tmp_path / "quay.svg")
-    assert "Not shown as it was drawn: image from elsewhere, font Harbour Gothic." in shown(step_of(window))
+    assert "Unsupported and left out: image from elsewhere, font Harbour Gothic." in shown(step_of(window))
     for size in ((1024, 700), (1280, 800)):
         window.resize(*size)
         settle()
@@ -588,7 +588,7 @@ def test_dropped_mistaken_and_damaged_artwork_is_said_beside_it(window: MainWind
     assert session.making.artworks.chosen.copies == 3
     choose("Shown", "cut seen")
     window.grab()
-    click(step_of(window), "Continue to print")
+    click(step_of(window), "Print this")
     assert session.making.sheets.shown is Stage.PRINT
     session.making.artworks.copies(40)
     session.making.sheets.draw_up()

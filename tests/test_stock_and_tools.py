@@ -182,7 +182,7 @@ def test_a_file_begins_with_what_is_known_and_says_so(shop: Shop) -> None:
     assert (other.width, other.held) == (6.08, False)
     assert other.starting is not None
     words = room_in_words(other.width, heron, held=False, begin=other.starting)
-    assert "only to begin with" in words
+    assert "starting value" in words
     assert "birch ply 9 mm" in words
 
 

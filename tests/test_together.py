@@ -356,7 +356,7 @@ def test_by_keyboard_and_mouse_the_picture_says_what_rests_on_what(window: MainW
     settle()
     assert focus().startswith("X steps")
     assert "out: +0.8" in shown(page)
-    assert "Rests most on: width of" in shown(page)
+    assert "Depends most on: width of" in shown(page)
     press(Qt.Key.Key_Right, Qt.Key.Key_Right)
     assert focus().startswith("X backlash")
     press(Qt.Key.Key_Left, Qt.Key.Key_Left, Qt.Key.Key_Left)  # not beyond the first

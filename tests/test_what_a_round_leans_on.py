@@ -197,7 +197,7 @@ def test_warmth_is_given_by_keyboard_counts_and_is_taken_back(qtbot: QtBot, meas
     press("31,5", Qt.Key.Key_Tab)
     press("24", Qt.Key.Key_Return)
     assert not bar.isVisible()
-    assert page.answer.warmth.text() == "Warmth: 31.5 °C, 24 °C"
+    assert page.answer.warmth.text() == "Temperature: 31.5 °C, 24 °C"
     warm = session.measuring.answer().findings[0]
     # What is read warm is that much longer than at 20 °C: 70e-6 · 11.5 − 11.5e-6 · 4, per mm.
     assert cold.error - warm.error == pytest.approx(1000 * (70e-6 * 11.5 - 11.5e-6 * 4), rel=0.01)

@@ -141,7 +141,7 @@ def test_lengths_and_directions_are_those_of_who_reads() -> None:
         say(note("more_readings", more=3, noun="stop", sure=False)) == "Three more readings of each stop may settle it."
     )
     assert say("") == ""
-    assert (finished("is it so?"), finished("no"), capital("éa")) == ("Is this correct?", "No.", "Éa")
+    assert (finished("is it so?"), finished("no"), capital("éa")) == ("Is it so?", "No.", "Éa")
 
 
 def test_what_was_signed_with_sentences_still_reads_as_signed() -> None:

@@ -23,10 +23,10 @@ from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures.stages import Makes, Step
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
-from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State
+from keen_compass.words.errors import error_in_words
 from keen_compass.words.logbook import VERDICT_WORDS
 from keen_compass.words.procedures import title
 from looks import check_looks, settle
@@ -297,7 +297,8 @@ def test_signed_runs_have_a_record(window: MainWindow, tmp_path: Path) -> None:
             shown_as = session.context.procedure.for_logbook(f)
             assert VERDICT_WORDS[shown_as.verdict] in words
             if f.error is not None and f.expanded_uncertainty:
-                assert with_uncertainty(f.harm or 0.0, f.expanded_uncertainty) in words, (kept.procedure, f)
+                error = error_in_words(f.harm or 0.0, f.expanded_uncertainty, f.error_unit, machine.units)
+                assert error in words, (kept.procedure, f)
         instrument = session.measuring.instrument()
         assert instrument is not None
         assert (instrument.name.replace("-", "−") in words) == (kept.procedure != "drive-train")

@@ -81,7 +81,7 @@ class Camera(Procedure[CrossMark]):
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """How far the head moves between pictures, how many."""
         return (
-            Choice("step", "camera.step", tuple((plain(f"{s:g} mm"), s) for s in STEPS)),
+            Choice("step", "camera.step", tuple((note("size", mm=s), s) for s in STEPS)),
             Choice("pictures", "camera.count", tuple((plain(str(n)), n) for n in COUNTS)),
         )
 

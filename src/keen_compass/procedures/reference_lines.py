@@ -59,7 +59,7 @@ class Reference(Procedure[ReferenceLines]):
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """How far apart the ticks are."""
         return (
-            Choice("spacing", "reference_lines.spacing", tuple((plain(f"{s} mm"), float(s)) for s in (100, 50, 200))),
+            Choice("spacing", "reference_lines.spacing", tuple((note("size", mm=s), s) for s in (100.0, 50.0, 200.0))),
         )
 
     def parameters(self, around: Surroundings) -> dict[str, object]:

@@ -8,10 +8,10 @@ from typing import Any
 
 from keen_compass import __version__
 from keen_compass.errors import InputError
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import note
@@ -23,6 +23,7 @@ from keen_compass.rounds import RoundSession
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.marks import Signed
 from keen_compass.shop.store import Shop
+from keen_compass.words.errors import error_in_words, shown_in
 from keen_compass.words.logbook import VERDICT_WORDS
 from keen_compass.words.procedures import title
 from keen_compass.words.say import say, show_for
@@ -74,7 +75,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
             for c in callouts
         ],
         findings=[
-            _row(context.procedure.for_logbook(f), in_force[f.quantity], machine.place(f.quantity).decimals)
+            _row(context.procedure.for_logbook(f), in_force[f.quantity], machine)
             for f in solution.findings
             if f.quantity in in_force
         ],
@@ -128,19 +129,19 @@ def _with_unit(mean: float, m: Measurand) -> str:
     return f"{mean:.3f} mm" if m.kind is Kind.LENGTH else f"{mean:g} {m.unit}".strip()
 
 
-def _row(f: Finding, held: StoredValue, decimals: int) -> tuple[str, str, str, str, str, str]:
+def _row(f: Finding, held: StoredValue, machine: Machine) -> tuple[str, str, str, str, str, str]:
     def text(given: object) -> str:
         return held.renewed(given).text(decimals) if given is not None else "-"
 
-    error = "-"
+    decimals, unit, error = machine.place(f.quantity).decimals, shown_in(f.error_unit, machine.units), "-"
     if f.error is not None and f.expanded_uncertainty is not None:
-        error = f"{with_uncertainty(f.harm or 0.0, f.expanded_uncertainty)} {f.error_unit}"
+        error = error_in_words(f.harm or 0.0, f.expanded_uncertainty, f.error_unit, machine.units)
     stays = VERDICT_WORDS[f.verdict] == "in"
     return (
         f"{QUANTITIES[f.quantity].label}, {f.unit}",
         text(f.old),
         "stays" if stays else text(f.new),
         error,
-        f"± {f.tolerance:g} {f.error_unit}",
+        f"± {f.tolerance / unit.size:.3g} {unit.sign}",
         VERDICT_WORDS[f.verdict],
     )

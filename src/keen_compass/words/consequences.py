@@ -6,7 +6,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.words.say import Show
+from keen_compass.words.say import THOU_PER_FOOT, Show
 
 _RIGHT = {"mm": "{axis} comes to where it should", "tram": "the head stands upright"}
 
@@ -93,17 +93,16 @@ def tolerance_in_words(finding: Finding, units: str = "mm") -> str:
     if units == "mm":
         return f"{format_mm(T, 2)} is allowed"
     if finding.error_unit == "mm/m":
-        return f"{format_mm(12 * T, 1)} is allowed"
+        return f"{format_mm(THOU_PER_FOOT * T, 1)} is allowed"
     return f"{format_mm(T / 0.0254, 1)} is allowed"
 
 
 def _per(e: float, units: str) -> str:
-    # mm per m, times 12 inches, is thou per foot.
-    return f"metre comes out {abs(e):.2f} mm" if units == "mm" else f"foot comes out {abs(12 * e):.1f} thou"
+    return f"metre comes out {abs(e):.2f} mm" if units == "mm" else f"foot comes out {abs(THOU_PER_FOOT * e):.1f} thou"
 
 
 def _slope(e: float, units: str) -> str:
-    return f"{abs(e):.2f} mm per m" if units == "mm" else f"{abs(12 * e):.1f} thou per foot"
+    return Show(units).slope(abs(e))
 
 
 def _small(e: float, units: str) -> str:

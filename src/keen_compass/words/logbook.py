@@ -6,9 +6,9 @@ import json
 from datetime import datetime
 
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.stored import stored_from_body
 from keen_compass.shop.logbook import Entry
+from keen_compass.words.errors import error_in_words
 from keen_compass.words.say import say
 
 VERDICT_WORDS = {"in": "in", "out": "out", "cannot_tell": "can’t tell", "implausible": "odd", "unresolved": "open"}
@@ -28,11 +28,11 @@ def day_of(at: str) -> str:
     return datetime.fromisoformat(at).astimezone().strftime("%-d %b %Y")
 
 
-def entry_words(entry: Entry) -> str:
+def entry_words(entry: Entry, units: str = "mm") -> str:
     """What happened, in a sentence."""
     match entry.kind:
         case "finding":
-            measured = _measured(entry.quantity, entry.first, entry.second)
+            measured = _measured(entry.quantity, entry.first, entry.second, units)
             return f"{_label(entry.quantity)} {VERDICT_WORDS.get(entry.verdict or '', '?')}: {measured}"
         case "value":
             number = stored_from_body(json.loads(entry.first)).text(entry.decimals)
@@ -52,8 +52,8 @@ def _label(quantity: str | None) -> str:
     return known.label if known else f"“{quantity}”"
 
 
-def _measured(quantity: str | None, error: float | None, U: float | None) -> str:
+def _measured(quantity: str | None, error: float | None, U: float | None, units: str) -> str:
     known = QUANTITIES.get(quantity or "")
     if error is None or U is None or known is None:
         return "no number"
-    return f"{with_uncertainty(error, U)} {known.error_unit}"
+    return error_in_words(error, U, known.error_unit, units)

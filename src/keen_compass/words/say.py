@@ -3,6 +3,7 @@
 A text is a template or a function of the values. In a template ``{name:spec}`` puts a value in:
 
 len, len0, len3   a length in mm, in the unit that is shown, with 2, 0, 3 decimals (inches take two more); +len signed
+slope, slope0     mm per m, or thou per foot where inches are shown; +slope signed
 say, Say          another note or code, and with a capital
 up                a letter in capitals
 way               ``+x`` as +X, and where that is as seen from the standpoint
@@ -18,7 +19,7 @@ from importlib import import_module
 from typing import Any, NamedTuple
 
 from keen_compass.machines.profile import Machine
-from keen_compass.quantities.lengths import length_in_words
+from keen_compass.quantities.lengths import format_mm, length_in_words
 from keen_compass.quantities.notes import Note, Said
 from keen_compass.quantities.standpoint import Standpoint
 
@@ -45,8 +46,11 @@ class Show(NamedTuple):
 
     def turning(self, turn: float, decimals: int, unit: str) -> str:
         """``↺ 0.56°``: a turn in the controller's axes, as it is seen; in a sentence `way_round` says the way."""
-        arrow = {"anticlockwise": "↺ ", "clockwise": "↻ "}.get(self.way_round(turn, decimals), "")
-        return f"{arrow}{abs(turn):.{decimals}f}{unit}"
+        return f"{self.arrow(turn, decimals)}{abs(turn):.{decimals}f}{unit}"
+
+    def arrow(self, turn: float, decimals: int) -> str:
+        """Which way it is seen to turn, as an arrow to stand before it; empty where it is nothing, rounded."""
+        return {"anticlockwise": "↺ ", "clockwise": "↻ "}.get(self.way_round(turn, decimals), "")
 
     def way_round(self, turn: float, decimals: int) -> str:
         """Which way it is seen to turn, left-handed axes the other way; empty where it is nothing, rounded."""
@@ -59,8 +63,15 @@ class Show(NamedTuple):
         """A length with its unit."""
         return length_in_words(mm, self.units, decimals, signed=signed)
 
+    def slope(self, mm_per_m: float, decimals: int = 2, *, signed: bool = False) -> str:
+        """A slope, or by how much a length is out, with its unit; decimals: of mm per m."""
+        if self.units == "in":
+            return f"{format_mm(THOU_PER_FOOT * mm_per_m, max(0, decimals - 1), signed=signed)} thou per foot"
+        return f"{format_mm(mm_per_m, decimals, signed=signed)} mm per m"
+
 
 PLAIN = Show()
+THOU_PER_FOOT = 12  # in 1 mm per m
 Text = str | Callable[[Mapping[str, Any], Show], str]
 
 
@@ -78,8 +89,10 @@ def say(said: Said | Mapping[str, Any], show: Show = PLAIN) -> str:
 
 
 def show_for(machine: Machine) -> Show:
-    """As a machine's technician sees it: lengths as its controller counts, directions from where they stand."""
-    return Show(machine.controller_units, machine.standpoint)
+    """As a machine's technician sees it: in inches where it is shown in them, or its controller counts in them;
+    directions from where they stand.
+    """
+    return Show(machine.controller_units if machine.units == "mm" else "in", machine.standpoint)
 
 
 def capital(text: str) -> str:
@@ -128,5 +141,7 @@ class _Template(string.Formatter):
                 return self._show.way(value)
         if spec.lstrip("+").startswith("len"):
             return self._show.length(value, int(spec.lstrip("+")[3:] or 2), signed=spec.startswith("+"))
+        if spec.lstrip("+").startswith("slope"):
+            return self._show.slope(value, int(spec.lstrip("+")[5:] or 2), signed=spec.startswith("+"))
         text = super().format_field(value, spec)
         return text.replace("-", "−") if spec.endswith("f") else text

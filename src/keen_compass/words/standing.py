@@ -8,6 +8,7 @@ from keen_compass.quantities.digits import two_significant
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.shop.standing import Spoke, State, Why
 from keen_compass.words.consequences import finding_in_words
+from keen_compass.words.errors import shown_in
 from keen_compass.words.say import say, show_for
 
 DAYS_PER_MONTH = 30
@@ -55,12 +56,13 @@ def first_step(spokes: list[Spoke]) -> str:
     )
 
 
-def figure(spoke: Spoke) -> str:
+def figure(spoke: Spoke, units: str = "mm") -> str:
     """``+0.76 mm/m``, or ``not measured``."""
     if spoke.finding is None or spoke.finding.error is None:
         return "not measured"
-    decimals = two_significant(spoke.finding.expanded_uncertainty or 0.0)
-    return f"{format_mm(spoke.finding.harm or 0.0, decimals, signed=True)} {spoke.finding.error_unit}"
+    unit = shown_in(spoke.finding.error_unit, units)
+    decimals = two_significant((spoke.finding.expanded_uncertainty or 0.0) / unit.size)
+    return f"{format_mm((spoke.finding.harm or 0.0) / unit.size, decimals, signed=True)} {unit.sign}"
 
 
 def summary(spokes: list[Spoke], *, named: bool = True) -> tuple[str, State]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from keen_compass.shop.consumables import Consumables
+from keen_compass.words.say import PLAIN, Show
 
 ONE_OF = {"pierces": "pierce", "metres": "metre", "minutes": "minute"}
 PER = 1000.0  # uses, over which a drift is told
@@ -21,20 +22,21 @@ def age_in_words(c: Consumables, day: str) -> str:
     return f"{uses(c.age, c.counted)} since {day}" if day else f"{uses(c.age, c.counted)} so far"
 
 
-def drift_in_words(c: Consumables) -> str:
+def drift_in_words(c: Consumables, show: Show = PLAIN) -> str:
     """How fast the kerf grows with use, and when that is too much."""
     if c.wear is None:
         return "How fast the kerf drifts shows once it was found at two ages of the same set."
     d = c.wear.per_use
     noun = "metres" if c.counted == "metres" else c.counted
-    said = f"{'+' if d.value >= 0 else '−'}{abs(d.value) * PER:.2f} ± {d.U * PER:.2f} mm in {PER:,.0f} {noun}"
+    grows = f"{'+' if d.value >= 0 else '−'}{show.length(abs(d.value) * PER)}"
+    said = f"{grows} ± {show.length(d.U * PER)} in {PER:,.0f} {noun}"
     if not c.wear.clear:
         return f"Kerf {said}: too little to tell from none."
     if c.line is None:
         return f"Kerf {said}."
     if c.worn:
-        return f"Kerf {said}. Change them: at {_line(c)} it was out by {c.tolerance:g} mm."
-    return f"Kerf {said}. Change them at {_line(c)}: then it is out by {c.tolerance:g} mm."
+        return f"Kerf {said}. Change them: at {_line(c)} it was out by {show.length(c.tolerance)}."
+    return f"Kerf {said}. Change them at {_line(c)}: then it is out by {show.length(c.tolerance)}."
 
 
 def _line(c: Consumables) -> str:

@@ -13,9 +13,9 @@ from keen_compass.app.parts import ARROWS, Button, Card, Line, Text
 from keen_compass.app.port_link import LinkState, PortLink
 from keen_compass.errors import PortError
 from keen_compass.machines.profile import Machine
-from keen_compass.quantities.lengths import format_mm
+from keen_compass.words.say import show_for
 
-STEPS = (10.0, 1.0, 0.1, 0.01)  # mm
+STEPS = {"mm": (10.0, 1.0, 0.1, 0.01), "in": (1.0, 0.1, 0.01, 0.001)}  # in the unit that is shown
 FEED = 1000.0  # mm/min
 MOST_WAITING = 3  # steps that are asked for before the last one is answered
 MOST_LOOKS = 400  # until it stands still, before nobody waits any more
@@ -34,7 +34,7 @@ class JogPad(Card):
         """small: beside something else; without words, without Z."""
         super().__init__()
         self._small = small
-        self._link, self._machine = link, machine
+        self._link, self._machine, self._show = link, machine, show_for(machine)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Move it by hand: arrow keys; Space stops")
         self.place = Line("", 34, bold=True)
@@ -55,9 +55,10 @@ class JogPad(Card):
 
     def _lay_out(self) -> None:
         steps = QHBoxLayout()
-        for i, step in enumerate(STEPS):
-            button = Button(f"{step:g} mm", self.refresh, "quiet")
-            button.setAccessibleName(f"Steps of {step:g} mm")
+        units = self._show.units
+        for i, step in enumerate(STEPS[units]):
+            button = Button(f"{step:g} {units}", self.refresh, "quiet")
+            button.setAccessibleName(f"Steps of {step:g} {units}")
             button.setCheckable(True)
             button.setChecked(i == 1)
             self.steps.addButton(button, i)
@@ -143,12 +144,13 @@ class JogPad(Card):
 
     def step(self) -> float:
         """How far one press moves the head, mm."""
-        return STEPS[self.steps.checkedId()]
+        step = STEPS[self._show.units][self.steps.checkedId()]
+        return step if self._show.units == "mm" else 25.4 * step
 
     def _show_place(self) -> None:
         if not self._link.ready and self._link.state is not LinkState.RUNNING:
             self._at = {}
-        said = "   ".join(f"{axis.upper()} {format_mm(mm, 3)}" for axis, mm in self._at.items())
+        said = "   ".join(f"{axis.upper()} {self._show.length(mm, 3)}" for axis, mm in self._at.items())
         self.place.say(said or "Not connected: position unknown", "ink" if said else "soft")
 
     def _look(self) -> None:

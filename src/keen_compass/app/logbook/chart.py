@@ -10,7 +10,9 @@ from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, draw_state, painter_on_card
+from keen_compass.quantities.lengths import format_mm
 from keen_compass.shop.kept import KeptFinding
+from keen_compass.words.errors import ErrorUnit, shown_in
 
 MOST = 200  # newest findings drawn; more would be a grey bar
 
@@ -23,10 +25,11 @@ class HistoryChart(QWidget):
         self.setMinimumHeight(210)
         self._findings: list[KeptFinding] = []
         self._title = ""
+        self._unit = shown_in("mm", "mm")
 
-    def show_history(self, title: str, findings: list[KeptFinding]) -> None:
-        """Findings that have a number, oldest first."""
-        self._title = title
+    def show_history(self, title: str, unit: ErrorUnit, findings: list[KeptFinding]) -> None:
+        """Findings that have a number, oldest first. unit: in which their errors are shown."""
+        self._title, self._unit = f"{title}, {unit.words}", unit
         self._findings = [f for f in findings if f.finding.error is not None and f.finding.tolerance][-MOST:]
         self.setAccessibleName(f"{title}: {len(self._findings)} findings")
         self.update()
@@ -54,9 +57,8 @@ class HistoryChart(QWidget):
         p.setPen(th.color("soft"))
         for value in (T, -T):
             box = QRectF(4, middle - value * scale - 11, 52, 22)
-            p.drawText(
-                box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:+.2f}".replace("-", "−")
-            )
+            words = format_mm(value / self._unit.size, 2, signed=True)
+            p.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
         times = [datetime.fromisoformat(f.at).timestamp() for f in self._findings]
         first, last = times[0], max(times[-1], times[0] + 1)
         for t, kept in zip(times, self._findings, strict=True):

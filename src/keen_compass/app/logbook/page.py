@@ -33,6 +33,7 @@ from keen_compass.reports.table import to_csv
 from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.logbook import EVERYTHING, QUANTITY, Entry, Filter, Key, Log
 from keen_compass.shop.store import Shop
+from keen_compass.words.errors import shown_in
 from keen_compass.words.logbook import entry_words
 
 Index = QModelIndex | QPersistentModelIndex
@@ -54,12 +55,17 @@ class EntryModel(QAbstractListModel):
         self._log: Log | None = None
         self.keys: list[Key] = []
         self.names: dict[str, str] = {}
+        self.units: dict[str, str] = {}  # of each machine
 
     def show(self, log: Log, found: list[Key], names: dict[str, str]) -> None:
         """Show other entries than so far."""
         self.beginResetModel()
         self._log, self.keys, self.names = log, found, names
         self.endResetModel()
+
+    def words(self, entry: Entry) -> str:
+        """What happened, in the unit of its machine."""
+        return entry_words(entry, self.units.get(entry.machine, "mm"))
 
     def entry(self, row: int) -> Entry | None:
         """What stands in a row; None where there is none."""
@@ -75,7 +81,7 @@ class EntryModel(QAbstractListModel):
         if entry is None:
             return None
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole):
-            return f"{entry.at[:10]} {self.names.get(entry.machine, '')}: {entry_words(entry)}"
+            return f"{entry.at[:10]} {self.names.get(entry.machine, '')}: {self.words(entry)}"
         return entry if role == Qt.ItemDataRole.UserRole else None
 
 
@@ -112,7 +118,7 @@ class EntryPainter(QStyledItemDelegate):
             draw_state(p, state, middle, 6, th.color(STATE_COLOUR[state]), th.color("card"))
         p.setPen(th.color("ink"))
         room = r.width() - 270
-        words = p.fontMetrics().elidedText(entry_words(entry), Qt.TextElideMode.ElideRight, room)
+        words = p.fontMetrics().elidedText(model.words(entry), Qt.TextElideMode.ElideRight, room)
         p.drawText(r.adjusted(258, 0, 0, 0), line, words)
         p.restore()
 
@@ -207,6 +213,7 @@ class LogbookPage(QWidget):
         if not hasattr(self, "model") or self.machine.count() == 0:
             return
         names = {m.uid: m.name for m in self._shop.machines()}
+        self.model.units = {m.uid: m.units for m in self._shop.machines()}
         if self._log is None or self._log.version != self._shop.version:
             self._log = Log(self._shop)
         found = self._log.passing(self.filter())
@@ -232,7 +239,8 @@ class LogbookPage(QWidget):
         quantity = (entry.quantity if entry else "") or self.quantity.currentData() or self._newest_quantity()
         name = self.model.names.get(machine or "", "")
         self.chart.show_history(
-            f"{name}: {QUANTITIES[quantity].label}, {QUANTITIES[quantity].error_unit}",
+            f"{name}: {QUANTITIES[quantity].label}",
+            shown_in(QUANTITIES[quantity].error_unit, self.model.units.get(machine or "", "mm")),
             self._shop.findings(machine, quantity, MOST) if machine else [],
         )
         self.record.setEnabled(entry is not None and entry.round is not None)

@@ -151,7 +151,8 @@ class RosePage(QWidget):
             head = Text("Lately", 17, bold=True)
             head.setContentsMargins(0, 8, 0, 0)
             yield head
-            yield _lately(entries)
+            assert self._machine is not None
+            yield _lately(entries, self._machine)
 
     @property
     def next_piece(self) -> NextPieceCard:
@@ -259,7 +260,7 @@ def _few(names: list[str]) -> str:
     return ", ".join(names) if len(names) <= 2 else f"{names[0]}, {names[1]} and {len(names) - 2} more"
 
 
-def _lately(entries: list[Entry]) -> Card:
+def _lately(entries: list[Entry], machine: Machine) -> Card:
     """The newest entries of the logbook."""
     from keen_compass.words.logbook import entry_words  # late, like the entries themselves
 
@@ -274,7 +275,7 @@ def _lately(entries: list[Entry]) -> Card:
         day.setWordWrap(False)
         day.setFixedWidth(58)
         row.addWidget(day, 0, Qt.AlignmentFlag.AlignTop)
-        row.addWidget(Text(entry_words(entry)), 1)
+        row.addWidget(Text(entry_words(entry, machine.units)), 1)
         layout.addLayout(row)
     return card
 

@@ -24,9 +24,10 @@ from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.choosing import Resolves
 from keen_compass.shop.standing import Spoke, State
 from keen_compass.words.doing import doing_in_words, task_of
+from keen_compass.words.errors import ErrorUnit, shown_in
 from keen_compass.words.limits import limits_in_words
 from keen_compass.words.procedures import about
-from keen_compass.words.say import Show, capital, say, show_for
+from keen_compass.words.say import Show, capital, finished, say, show_for
 
 MOST_BELOW = 4
 STATE_WORDS = {
@@ -162,22 +163,23 @@ class FindingCard(Card):
             self._U.say("stays" if f.verdict is Verdict.IN else words.new_uncertainty(f))
             self._formula.say("" if stays else say(f.formula, show_for(machine)), "ink")
         self._band.show()
-        unit = words.unit_words(f.error_unit, machine.units)
         headline = words.headline(f, machine.units)
         self._band.show_verdict(f.verdict, headline)
-        said = headline if f.error_unit != "mm/m" else f"{headline} {unit}"
+        bare = f.error_unit == "mm/m" and f.verdict in words.HEADS
+        said = f"{headline} {shown_in(f.error_unit, machine.units).words}" if bare else headline
         tip(self._band, said)
         beside = task_of(f) if by_hand and not stays else None
         self._detail.say(words.consequence(f, machine, beside), "soft")
         self._limits.say(limits_in_words(f.limits), "soft")
-        self.setAccessibleName(f"{name}: {said}. {words.consequence(f, machine)}")
+        self.setAccessibleName(f"{name}: {finished(said)} {words.consequence(f, machine)}")
 
     def show_plan(
-        self, name: str, number: str, U: float | None, T: float, unit: str, *, measured: bool, more: str = ""
+        self, name: str, number: str, U: float | None, T: float, unit: ErrorUnit, *, measured: bool, more: str = ""
     ) -> None:
-        """Before making: what this size would tell. unit: of U and T, in words; measured: with an instrument;
-        more: what a larger one would bring.
+        """Before making: what this size would tell. U, T: in the unit that errors are found in; unit: to show them in;
+        measured: with an instrument; more: what a larger one would bring.
         """
+        T /= unit.size
         self._name.say(name)
         self._limits.say("")
         self._old.say("")
@@ -187,17 +189,18 @@ class FindingCard(Card):
         if U is None:
             self._formula.say("")
             self._band.show_verdict(Verdict.UNRESOLVED, "Not known yet" if measured else "No instrument yet")
-            allowed = f"{T:.{0 if T >= 100 else 2}f} {unit} is allowed."
+            allowed = f"{T:.{0 if T >= 100 else 2}f} {unit.words} is allowed."
             self._detail.say(allowed if measured else "Choose what you measure with.", "soft")
             return
         self._formula.say("")
+        U /= unit.size
         good, possible = 3 * U <= T, U < T
         self._band.show_verdict(
             Verdict.IN if good else Verdict.CANNOT_TELL if possible else Verdict.OUT,
             f"Expected uncertainty ± {U:.{two_significant(U)}f}",
         )
         enough = "clear enough" if good else "only large errors will show" if possible else "too coarse to tell"
-        self._detail.say(f"{unit}, where {T:.2f} is allowed: {enough}. {more}".strip(), "soft")
+        self._detail.say(f"{unit.words}, where {T:.2f} is allowed: {enough}. {more}".strip(), "soft")
 
 
 class AnswerColumn(QWidget):
@@ -260,7 +263,7 @@ class AnswerColumn(QWidget):
             if by_hand and quantity in held and not float(number.replace("−", "-")):
                 number = "–"  # nothing was done yet
             if planning:
-                unit = words.unit_words(QUANTITIES[quantity].error_unit, machine.units)
+                unit = shown_in(QUANTITIES[quantity].error_unit, machine.units)
                 measured = session.context.instrument is not None
                 U, T = resolves.U.get(quantity), resolves.T[quantity]
                 card.show_plan(name, number, U, T, unit, measured=measured, more=self._more(quantity, U))
@@ -277,7 +280,7 @@ class AnswerColumn(QWidget):
         found = session.context.procedure.shown(solution.figures if solution else {})
         self._figures.show_figures(found, show_for(session.context.machine))
         units = {QUANTITIES[q].error_unit for q in shown}
-        unit = words.unit_words(units.pop(), machine.units) if len(units) == 1 else "in tolerances"
+        unit = shown_in(units.pop(), machine.units) if len(units) == 1 else ErrorUnit("in tolerances", "")
         self._chart.show_history(session.measuring.history(), unit, short_names(shown), session.context.procedure.noun)
 
     def _note(self, solution: Solution | None, *, planning: bool) -> str:
@@ -303,6 +306,7 @@ class AnswerColumn(QWidget):
         if larger is None or better is None or U is None or better > WORTH_LARGER * U:
             return ""
         shown = show_length(larger[0], session.context.machine.units)
+        better /= shown_in(QUANTITIES[quantity].error_unit, session.context.machine.units).size
         return f"With {shown}: ± {better:.{two_significant(better)}f}."
 
 

@@ -10,6 +10,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, painter_on_card
 from keen_compass.quantities.charts import Section
 from keen_compass.quantities.findings import Finding, Solution
+from keen_compass.words.errors import ErrorUnit
 
 WORTH_LARGER = 0.85  # of U: a larger piece that brings less is not worth its material
 SECTION = 96  # px
@@ -24,9 +25,11 @@ class RoundsChart(QWidget):
         self.setMinimumHeight(118)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self._history: list[tuple[int, Solution | None]] = []
-        self._unit, self._names, self._noun = "", ["X", "Y"], "piece"
+        self._unit, self._names, self._noun = ErrorUnit("", ""), ["X", "Y"], "piece"
 
-    def show_history(self, history: list[tuple[int, Solution | None]], unit: str, names: list[str], noun: str) -> None:
+    def show_history(
+        self, history: list[tuple[int, Solution | None]], unit: ErrorUnit, names: list[str], noun: str
+    ) -> None:
         """(piece number, what it said); names: of the quantities, in a word each; noun: piece or run."""
         self._history, self._unit, self._names, self._noun = history, unit, names, noun
         self.setAccessibleName(f"Errors of {len(history)} pieces of this round against the tolerance")
@@ -78,19 +81,20 @@ class RoundsChart(QWidget):
             return
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
-        gap = max(half, 11)
+        gap, tolerance = max(half, 11), tolerance / self._unit.size
         for y, label in ((middle - gap, f"+{tolerance:.3g}"), (middle + gap, f"−{tolerance:.3g}")):
             p.drawText(QRectF(2, y - 11, 46, 22), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, label)
 
     def _draw_legend(self, p: QPainter) -> None:
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
+        unit = self._unit.words
         widths = [p.fontMetrics().horizontalAdvance(name) + 26 for name in self._names]
         room = self.width() - 24 - sum(widths)
         words = next(
             (
                 w
-                for w in (f"{self._noun.capitalize()}s so far, {self._unit}", f"So far, {self._unit}", "So far")
+                for w in (f"{self._noun.capitalize()}s so far, {unit}", f"So far, {unit}", "So far")
                 if p.fontMetrics().horizontalAdvance(w) <= room
             ),
             "",

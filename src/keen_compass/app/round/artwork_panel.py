@@ -76,7 +76,7 @@ class ArtworkPanel(StagePanel):
         self.smallest = plain_line("Smallest part", "smallest part", 20)
         self.dpi = plain_line("Pixels per inch", "pixels per inch", 20)
         self._tells = Line("", colour="soft")
-        self.use = Button("Continue to print", self._use, "primary")
+        self.use = Button("Print this", self._use, "primary")
         asked_for = {
             "outset": "Border",
             "threshold": "Threshold",

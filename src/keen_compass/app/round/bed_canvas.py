@@ -11,7 +11,7 @@ from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.piece_canvas import draw_axes, inner_of
 from keen_compass.formats.playback import DryRun
 from keen_compass.machines.profile import Machine
-from keen_compass.machines.shown import show_size
+from keen_compass.machines.shown import show_length, show_size
 from keen_compass.pieces.moves import MoveProgram, Stop
 from keen_compass.procedures.base import Piece
 from keen_compass.quantities.geometry import Box
@@ -52,7 +52,10 @@ class BedCanvas(QWidget):
         anchored: the piece lies where it says, without a margin.
         """
         self._machine, self._taken, self._next, self._program, self._anchored = machine, taken, place, program, anchored
-        where = "no room" if place is None else f"next piece at X {place[0].x:.0f}, Y {place[0].y:.0f} mm"
+        where = "no room"
+        if place is not None:
+            x, y = (show_length(at, machine.units) for at in (place[0].x, place[0].y))
+            where = f"next piece at X {x}, Y {y}"
         if program:
             where = f"a run with {len([s for s in program.steps if isinstance(s, Stop)])} stops"
         self.setAccessibleName(f"Bed with {len(taken)} earlier pieces, {where}")

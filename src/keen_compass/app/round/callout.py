@@ -7,6 +7,7 @@ from PySide6.QtGui import QBrush, QGuiApplication, QKeyEvent, QKeySequence, QMou
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from keen_compass.app import theme as th
+from keen_compass.machines.shown import show_length
 from keen_compass.rounds.half_typed import LONGEST_DRAFT, Callout
 from keen_compass.words.say import say
 
@@ -66,8 +67,8 @@ class CalloutBox(QWidget):
         self._callout: Callout | None = None
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
-    def show_callout(self, callout: Callout, *, frozen: bool) -> None:
-        """What stands on it now."""
+    def show_callout(self, callout: Callout, units: str, *, frozen: bool) -> None:
+        """What stands on it now. units: in which lengths are shown."""
         self._callout = callout
         current = callout.current and not frozen
         text = callout.draft
@@ -79,7 +80,8 @@ class CalloutBox(QWidget):
         self.edit.setFocusPolicy(Qt.FocusPolicy.StrongFocus if current else Qt.FocusPolicy.NoFocus)
         self.edit.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, not current)
         m = callout.measurand
-        ordered = f", nominal {m.nominal:g} mm" if m.unit == "mm" and not m.signed and m.usual is None else ""
+        nominal = m.unit == "mm" and not m.signed and m.usual is None
+        ordered = f", nominal {show_length(m.nominal, units)}" if nominal else ""
         self.edit.setAccessibleName(f"{say(m.label)}{ordered}, {self._count()}".removesuffix(", "))
         asks = "Doesn’t fit the other readings" if callout.doubtful else ""
         self.edit.setAccessibleDescription(callout.complaint or asks or say(m.hint))

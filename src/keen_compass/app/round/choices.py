@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
 from keen_compass.app.parts import Text, plain_combo, tip
 from keen_compass.app.round.model import RoundModel
-from keen_compass.words.say import say
+from keen_compass.words.say import say, show_for
 
 PER_ROW, SEEN = 2, 8  # choices side by side; letters of each that are always seen
 
@@ -39,11 +39,15 @@ class ChoicesBar(QWidget):
                 label.setWordWrap(False)
                 self._grid.addWidget(label, row, 2 * column)
                 self._grid.addWidget(combo, row, 2 * column + 1)
-                longest = max(len(say(words)) for words, _ in choice.options)
+                longest = max(len(say(words, show_for(context.machine))) for words, _ in choice.options)
                 combo.setMinimumContentsLength(min(longest, SEEN))
                 stretch = self._grid.columnStretch(2 * column + 1)
                 self._grid.setColumnStretch(2 * column + 1, max(stretch, min(max(longest, 4), 26)))
-            fill(combo, [(say(words), value) for words, value in choice.options], context.chosen.get(choice.name))
+            fill(
+                combo,
+                [(say(words, show_for(context.machine)), value) for words, value in choice.options],
+                context.chosen.get(choice.name),
+            )
             combo.setEnabled(editable or choice.name in still)
             for widget in (combo, self._labels[choice.name]):
                 widget.setVisible(context.procedure.concerns(choice.name, context.chosen))

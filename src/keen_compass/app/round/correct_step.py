@@ -32,8 +32,8 @@ class NumberCard(Card):
         self._new = Text("", th.NEW_VALUE, bold=True)
         for t in (self._old, self._new):
             t.setWordWrap(False)
-        self.enter = Button("Use new value", lambda: self._decide(enter=True))
-        self.leave = Button("Keep old value", lambda: self._decide(enter=False))
+        self.enter = Button("Use new", lambda: self._decide(enter=True))
+        self.leave = Button("Keep old", lambda: self._decide(enter=False))
         for b in (self.enter, self.leave):
             b.setCheckable(True)
         self._line = Line("", 17)
@@ -122,8 +122,8 @@ class NumberCard(Card):
         task = words.to_do(f, machine) if by_hand and (asking or nothing_new) else ""
         self._task.say(task)
         self._task.setVisible(bool(task))
-        self.enter.setText("Corrected" if by_hand else "Use new value")
-        self.leave.setText("Leave as it is" if by_hand else "Keep old value")
+        self.enter.setText("Corrected" if by_hand else "Use new")
+        self.leave.setText("Leave as it is" if by_hand else "Keep old")
         cable = self._link.ready
         practice = context.shop.stand_in(machine.uid) is not None and not machine.port
         self.send.setVisible(asking and not by_hand and not by_file and (cable or practice))

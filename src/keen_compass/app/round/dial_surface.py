@@ -13,7 +13,7 @@ from keen_compass.app.round.callout import HEIGHT, WIDTH
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.errors import LengthError
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import UNITS_MM, format_mm, parse_length
+from keen_compass.quantities.lengths import UNITS_MM, parse_length
 from keen_compass.quantities.readings import number_of
 
 TURNS = {"mm": 1.0, "in": 0.1, "thou": 100.0}  # what one turn of the needle is, in the instrument's unit
@@ -157,7 +157,7 @@ class DialSurface(FloatingSurface):
         c = self.callouts[0]
         mean = mean_of(c)
         if mean is not None:
-            words_at(p, QPointF(x, y), f"mean {format_mm(mean, 3, signed=True)} mm", width=room, side="right")
+            words_at(p, QPointF(x, y), f"mean {self.length(mean, 3, signed=True)}", width=room, side="right")
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         for i, reading in enumerate(c.readings[-6:]):

@@ -15,7 +15,6 @@ from keen_compass.app.round.piece_canvas import draw_axes
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.pieces.where import Gap
 from keen_compass.quantities.charts import Heights
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.half_typed import Callout
 from keen_compass.words.say import say
@@ -120,7 +119,7 @@ class GridSurface(FloatingSurface):
         px = 19 if cell.width() > 74 and cell.height() > 30 else th.TEXT
         p.setFont(th.font(px, bold=True))
         p.setPen(th.color("soft" if h is None else "ink"))
-        words = f"{number}." if h is None else format_mm(h, 2, signed=True)
+        words = f"{number}." if h is None else self.length(h, signed=True).partition(" ")[0]
         p.drawText(cell, Qt.AlignmentFlag.AlignCenter, words)
 
     def _draw_scale(self, p: QPainter, low: float, high: float, *, any_read: bool) -> None:
@@ -141,8 +140,14 @@ class GridSurface(FloatingSurface):
         p.setPen(QPen(th.color("line"), 1))
         p.drawRect(bar)
         p.setPen(th.color("ink"))
-        words_at(p, QPointF(bar.left() - 8, y), f"low {format_mm(low, 2, signed=True)}", width=96, side="left")
-        words_at(p, QPointF(bar.right() + 8, y), f"{format_mm(high, 2, signed=True)} mm high", width=130, side="right")
+        words_at(
+            p,
+            QPointF(bar.left() - 8, y),
+            f"low {self.length(low, signed=True).partition(' ')[0]}",
+            width=96,
+            side="left",
+        )
+        words_at(p, QPointF(bar.right() + 8, y), f"{self.length(high, signed=True)} high", width=130, side="right")
 
     # The head
 
@@ -176,7 +181,7 @@ class GridSurface(FloatingSurface):
             p.setPen(th.color("ink" if h is not None else "soft"))
             out = (at - middle) / max(r, 1)
             beside = at + QPointF(out.x() * 66, out.y() * 30)
-            value = say(c.measurand.label) if h is None else format_mm(h, 2, signed=True)
+            value = say(c.measurand.label) if h is None else self.length(h, signed=True).partition(" ")[0]
             words_at(p, beside, value, width=110)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))

@@ -16,7 +16,6 @@ from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.page import Page
 from keen_compass.procedures.sheets import place
 from keen_compass.quantities.geometry import Point
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.half_typed import Callout
 from keen_compass.words.sheets import position_in_words
@@ -103,7 +102,7 @@ class MarksSurface(FloatingSurface):
             return
         drawing.paint(p)
         largest = max(((x * x + y * y) ** 0.5 for x, y in self._off.values()), default=0.0)
-        words = f"arrows × {drawing.magnified:g}, longest {format_mm(largest, 2)} mm" if largest > 0.005 else ""
+        words = f"arrows × {drawing.magnified:g}, longest {self.length(largest)}" if largest > 0.005 else ""
         draw_foot(p, self, self.session.context.machine.standpoint, words)
         if self.expected:
             p.setFont(th.font(17, bold=True))

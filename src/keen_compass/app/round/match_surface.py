@@ -106,7 +106,7 @@ class MatchSurface(BoxedSurface):
         if self._shown != before:
             self._dragged = None
         here = [c for c in callouts if _at(c) == self._shown]
-        self._fill_boxes(here, frozen=frozen)
+        self._fill_boxes(here, self._machine.units, frozen=frozen)
         self.callouts = callouts
         for box in self.boxes.values():
             box.edit.removeEventFilter(self)

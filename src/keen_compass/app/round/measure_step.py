@@ -284,7 +284,7 @@ class Strip(Card):
         shown = stand_in.shows(session) if editable and not takes else None
         self.practice.setVisible(bool(shown) or takes)
         narrow = self.width() < NARROW and (self.turn.isVisibleTo(self) or len(shown or "") > LONG)
-        self.practice.setText(f" {shown}  F8" if narrow else f" Practice reading {shown}   F8")
+        self.practice.setText(f" {shown}  F8" if narrow else f" Practice {shown}   F8")
         self.practice.setAccessibleName(f"The practice instrument shows {shown}: type it")
         if takes:
             self.practice.name(" Take a practice picture   F8")

@@ -18,6 +18,7 @@ from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.notes import Note
 from keen_compass.quantities.standpoint import DIRECTIONS
 from keen_compass.rounds.half_typed import Callout
+from keen_compass.words.errors import ErrorUnit, shown_in
 from keen_compass.words.say import say
 
 RULE_HEIGHT = 46.0  # px
@@ -218,15 +219,20 @@ class RuleSurface(FloatingSurface):
         else:
             p.drawEllipse(at, DOT + 0.5, DOT + 0.5)
 
+    def _unit(self) -> ErrorUnit:
+        assert self.session is not None
+        return shown_in("mm", self.session.context.machine.units)
+
     def _draw_scale(self, p: QPainter, plot: QRectF, low: float, high: float) -> None:
-        """Zero line and round values at the left, mm."""
-        step = 10 ** math.floor(math.log10(max(high - low, 1e-6)))
+        """Zero line and round values at the left, in the unit that errors are shown in."""
+        size = self._unit().size
+        step = 10 ** math.floor(math.log10(max((high - low) / size, 1e-6)))
         steps = (step / 5, step / 2, step, 2 * step)  # the last where the chart is too low for any of them
-        step = next((s for s in steps if (high - low) / s <= max(plot.height() / 34, 2)), 5 * step)
+        step = next((s for s in steps if (high - low) / size / s <= max(plot.height() / 34, 2)), 5 * step)
         decimals = max(0, -math.floor(math.log10(step)))
-        value = math.ceil(low / step) * step
-        while value <= high:
-            y = plot.bottom() - (value - low) / (high - low) * plot.height()
+        value = math.ceil(low / size / step) * step
+        while value * size <= high:
+            y = plot.bottom() - (value * size - low) / (high - low) * plot.height()
             zero = abs(value) < step / 10
             p.setPen(QPen(th.color("soft" if zero else "grid"), 1.4 if zero else 1))
             p.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
@@ -237,11 +243,13 @@ class RuleSurface(FloatingSurface):
 
     def _draw_legend(self, p: QPainter, plot: QRectF) -> None:
         p.setPen(th.color("soft"))
-        y = plot.bottom() + 22
+        y, unit = plot.bottom() + 22, self._unit().words
         if self._trips():
-            words_at(p, QPointF(plot.left(), y), "how far each trip misses its first mark, mm", width=360, side="right")
+            words_at(
+                p, QPointF(plot.left(), y), f"how far each trip misses its first mark, {unit}", width=360, side="right"
+            )
             return
-        words_at(p, QPointF(plot.left() - 56, y), "deviation, mm", width=120, side="right")
+        words_at(p, QPointF(plot.left() - 56, y), f"deviation, {unit}", width=120, side="right")
         x = plot.left() + 70
         for way, words in ((1, "going up"), (-1, "coming back")):
             self._sign(p, QPointF(x, y), way)

@@ -18,6 +18,7 @@ from keen_compass.app.round.sheet_panels import AimPanel, DrawPanel, LoadPanel, 
 from keen_compass.app.round.sheet_picture import HeadPicture, Seen, SheetPicture
 from keen_compass.app.round.stage_panel import StagePanel
 from keen_compass.errors import KeenCompassError
+from keen_compass.machines.shown import show_length, show_size
 from keen_compass.pieces.page import Page, bar_lengths
 from keen_compass.procedures.stages import Stage
 from keen_compass.quantities.geometry import Point
@@ -110,7 +111,7 @@ class SheetStep(QWidget):
             s = session.context.machine.standpoint
             self.picture.show_sheet(
                 Seen(page, s, lies, aimed, now, {}, lit, **self._sticker(stage)),
-                _caption(page, sheets.number(), bars=stage is Stage.PRINT),
+                _caption(page, sheets.number(), session.context.machine.units, bars=stage is Stage.PRINT),
             )
         first = next(s for s in sheets.stages if s is not Stage.ARTWORK)
         self.choices.setVisible(stage is first)
@@ -196,9 +197,9 @@ class SheetStep(QWidget):
         return self._panels[self._sheets.shown].main
 
 
-def _caption(page: Page, number: int, *, bars: bool) -> str:
+def _caption(page: Page, number: int, units: str, *, bars: bool) -> str:
     """Which sheet it is; how long its bars are ordered."""
     if not bars:
-        return f"sheet {number}, {page.width:g} × {page.height:g} mm"
+        return f"sheet {number}, {show_size(page.width, page.height, units)}"
     x, y = bar_lengths((page.width, page.height))
-    return f"bar X {x:g} mm, bar Y {y:g} mm"
+    return f"bar X {show_length(x, units)}, bar Y {show_length(y, units)}"

@@ -22,6 +22,7 @@ from keen_compass.quantities.lengths import parse_length, plain_number
 from keen_compass.quantities.readings import number_of
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.half_typed import Callout
+from keen_compass.words.say import PLAIN, show_for
 
 T = TypeVar("T")
 HIT = 26.0  # px around a place that can be chosen
@@ -104,7 +105,7 @@ class BoxedSurface(SurfaceWidget):
         """One for each callout."""
         return [box.edit for box in self.boxes.values()]
 
-    def _fill_boxes(self, callouts: list[Callout], *, frozen: bool) -> None:
+    def _fill_boxes(self, callouts: list[Callout], units: str, *, frozen: bool) -> None:
         """A box for each callout, and none for what is gone."""
         self.callouts = callouts
         names = {c.measurand.name for c in callouts}
@@ -118,7 +119,7 @@ class BoxedSurface(SurfaceWidget):
                 box.clicked.connect(self.chosen)
                 box.show()
                 self.boxes[c.measurand.name] = box
-            self.boxes[c.measurand.name].show_callout(c, frozen=frozen)
+            self.boxes[c.measurand.name].show_callout(c, units, frozen=frozen)
 
     def _complain_at_current(self) -> None:
         """What is wrong with the current callout stands beside its box."""
@@ -139,13 +140,18 @@ class FloatingSurface(SurfaceWidget):
         self.box = CalloutBox(self, width)
         self.session: RoundSession | None = None
 
+    def length(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
+        """A length in the machine's unit."""
+        show = show_for(self.session.context.machine) if self.session else PLAIN
+        return show.length(mm, decimals, signed=signed)
+
     def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
         """Everything that is drawn."""
         self.session, self.callouts = session, callouts
         current = self.current()
         self.box.setVisible(current is not None)
         if current:
-            self.box.show_callout(current, frozen=frozen)
+            self.box.show_callout(current, session.context.machine.units, frozen=frozen)
         self._arrange()
         self.update()
 

@@ -7,27 +7,17 @@ from datetime import datetime
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length, show_size
 from keen_compass.quantities.charts import Extent
-from keen_compass.quantities.digits import two_significant, with_uncertainty
+from keen_compass.quantities.digits import two_significant
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.notes import Note
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.words.consequences import finding_in_words, tolerance_in_words
 from keen_compass.words.doing import task_of
+from keen_compass.words.errors import error_in_words
 from keen_compass.words.say import capital, say, show_for
 
-# mm per m is thou per inch: the same number, in the words of the shop.
-UNIT_WORDS = {
-    "mm": {"mm/m": "mm per m", "mm": "mm", "mm/min": "mm per min", "%": "%"},
-    "in": {"mm/m": "thou per inch", "mm": "mm", "mm/min": "mm per min", "%": "%"},
-}
-THOU = 0.0254  # mm
 HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
-
-
-def unit_words(error_unit: str, units: str) -> str:
-    """The unit of an error, for a machine shown in `units`."""
-    return UNIT_WORDS["mm" if units == "mm" else "in"][error_unit]
 
 
 def headline(finding: Finding, units: str) -> str:
@@ -38,11 +28,8 @@ def headline(finding: Finding, units: str) -> str:
         return "Is this right?"
     if finding.harm is None or finding.expanded_uncertainty is None:
         return "Not known yet"
-    error, U, unit = finding.harm, finding.expanded_uncertainty, finding.error_unit
-    if unit == "mm" and units != "mm":
-        error, U, unit = error / THOU, U / THOU, "thou"
-    shown = with_uncertainty(error, U)
-    return f"{HEADS[finding.verdict]}: {shown}" + ("" if unit == "mm/m" else f" {unit}")
+    shown = error_in_words(finding.harm, finding.expanded_uncertainty, finding.error_unit, units)
+    return f"{HEADS[finding.verdict]}: {shown.rpartition(' ')[0] if finding.error_unit == 'mm/m' else shown}"
 
 
 def consequence(finding: Finding, machine: Machine, without: Note | None = None) -> str:

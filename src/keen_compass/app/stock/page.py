@@ -19,6 +19,7 @@ from keen_compass.errors import KeenCompassError
 from keen_compass.machines.fitted import Stock, Tool
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
+from keen_compass.quantities.notes import note
 from keen_compass.quantities.subjects import Subject
 from keen_compass.shop.consumables import Consumables, consumables, tell_age
 from keen_compass.shop.library import (
@@ -38,17 +39,19 @@ from keen_compass.shop.library import (
 from keen_compass.shop.machines import key_for
 from keen_compass.shop.standing import subject_in_names
 from keen_compass.shop.store import Shop
+from keen_compass.words.errors import shown_in
 from keen_compass.words.logbook import HAPPENINGS, day_of
+from keen_compass.words.say import say, show_for
 from keen_compass.words.wear import uses
 
 BESIDE, BESIDE_NARROW, NARROW = 388, 344, 960  # px: width of what is known of the chosen cell; of a small page
-SETTING_WORDS = {
-    "feed": "feed {:g} mm/min",
-    "pierce_height": "pierces {:g} mm above",
-    "cut_height": "cuts {:g} mm above",
-    "pierce_delay": "a pierce takes {:g} s",
-    "power": "power {:g} %",
-    "focus": "lens at {:g} mm",
+SETTING_CODES = {
+    "feed": "shop.with_feed",
+    "pierce_height": "shop.with_pierce_height",
+    "cut_height": "shop.with_cut_height",
+    "pierce_delay": "shop.with_pierce_delay",
+    "power": "shop.with_power",
+    "focus": "shop.with_focus",
 }
 
 
@@ -253,7 +256,8 @@ class StockPage(QWidget):
         wears = consumables(self._shop, machine, subject)
         self._about.say(self._whence(what, machine, wears))
         settings = settings_for(self._shop, machine.uid, subject) if subject.process else {}
-        words = [SETTING_WORDS[name].format(settings[name]) for name in used_by(machine) if name in settings]
+        show, used = show_for(machine), [name for name in used_by(machine) if name in settings]
+        words = [say(note(SETTING_CODES[name], value=settings[name]), show) for name in used]
         self._settings.say(" · ".join(words))
         on_it = cell == self.grid.board.on_it
         self.put.setEnabled(not on_it and not self._shop.read_only)
@@ -310,9 +314,9 @@ class StockPage(QWidget):
         self.curve.show_kerfs(f"Kerf over thickness, {subject.material}", entries, guess, machine.units)
         key = key_for("kerf", subject)
         kept = [k for k in self._shop.findings(machine.uid, "kerf") if key_for("kerf", k.finding.subject) == key]
-        self.history.show_history("How far it was off, mm", kept)
+        self.history.show_history("How far it was off", shown_in("mm", machine.units), kept)
         name = next((t.name for t in machine.tools if t.uid == subject.tool), "")
-        self.worn.show_wear(wears, name, read_only=self._shop.read_only)
+        self.worn.show_wear(wears, name, show_for(machine), read_only=self._shop.read_only)
         if wears:
             self.over_use.show_wear(wears, machine.units)
         for widget in (self._over, self.charts):

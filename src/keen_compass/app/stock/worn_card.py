@@ -11,6 +11,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Text
 from keen_compass.shop.consumables import Consumables
 from keen_compass.words.logbook import day_of
+from keen_compass.words.say import Show
 from keen_compass.words.wear import age_in_words, drift_in_words, uses
 
 
@@ -55,7 +56,7 @@ class WornCard(Card):
             layout.addWidget(widget)
         layout.addLayout(row)
 
-    def show_wear(self, c: Consumables | None, tool: str, *, read_only: bool) -> None:
+    def show_wear(self, c: Consumables | None, tool: str, show: Show, *, read_only: bool) -> None:
         """What is known of a tool's; hidden where nothing wears."""
         self.setVisible(c is not None)
         if c is None:
@@ -64,7 +65,7 @@ class WornCard(Card):
         age = age_in_words(c, day_of(c.since) if c.since else "")
         self._age.say(f"{tool}: {age}", "bad" if c.worn else "ink")
         self._asks.say(f"It has had, in {c.counted}")
-        self._drift.say(drift_in_words(c))
+        self._drift.say(drift_in_words(c, show))
         self._complaint.say("")
         self.counter.clear()
         self.counter.setPlaceholderText(uses(c.age, c.counted).partition(" ")[0])

@@ -54,7 +54,8 @@ class TogetherCanvas(ShowsFocus):
         assert self.whole is not None
         assert self.machine is not None
         column = self.whole.columns[self.at]
-        self.setAccessibleName(f"{label_of(column.unknown)} {whose(column, self.machine)}: {figure(column)}")
+        told = figure(column, self.machine.units)
+        self.setAccessibleName(f"{label_of(column.unknown)} {whose(column, self.machine)}: {told}")
         self.update()
         self.chosen.emit()
 
@@ -126,7 +127,7 @@ class TogetherCanvas(ShowsFocus):
         state = VERDICT_STATE[column.finding.verdict if column.finding and column.mine else Verdict.UNRESOLVED]
         if not column.finding or column.mine:
             draw_state(p, state, QPointF(x, ARCS + 10), 7, th.color(STATE_COLOUR[state]), th.color("card"))
-        value, _, U = figure(column).partition(" ± ")
+        value, _, U = figure(column, self.machine.units).partition(" ± ")
         lines = (label_of(column.unknown), whose(column, self.machine), value, f"± {U}" if U else "")
         for k, words in enumerate(lines):
             p.setFont(th.font(th.TEXT, bold=k == 0))

@@ -13,6 +13,7 @@ from keen_compass.procedures.joint import FOUND_AS
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.together import Whole, everything_read
 from keen_compass.shop.store import Shop
+from keen_compass.words.errors import shown_in
 from keen_compass.words.procedures import title
 from keen_compass.words.say import say, show_for
 
@@ -146,7 +147,9 @@ class TogetherPage(QWidget):
             shown, unit = numbers(whole, column, self.machine)
             self._numbers.say(shown)
             self._unit.say(unit)
-            self._verdict.say(f"{VERDICTS[verdict]}: {figure(column)} {f.error_unit}" if column.mine else "")
+            units = self.machine.units
+            error = f"{figure(column, units)} {shown_in(f.error_unit, units).sign}"
+            self._verdict.say(f"{VERDICTS[verdict]}: {error}" if column.mine else "")
             self._rests.say(rests_on(whole, column, self.machine))
             self._hangs.say(hangs_with(whole, column))
         begins = BEGINS.get(column.tells, "")

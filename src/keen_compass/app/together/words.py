@@ -11,6 +11,7 @@ from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.subjects import Subject
 from keen_compass.rounds.together import Column, Part, Row, Whole
 from keen_compass.solve.joint import Unknown
+from keen_compass.words.errors import shown_in
 from keen_compass.words.procedures import title
 from keen_compass.words.say import say, show_for
 from keen_compass.words.texts.joint import TELLS
@@ -41,13 +42,14 @@ def whose(column: Column, machine: Machine) -> str:
     return show_length(subject.thickness, machine.units) if subject.thickness else subject.material
 
 
-def figure(column: Column) -> str:
+def figure(column: Column, units: str) -> str:
     """``+0.85 ± 0.10``, of what is on the machine its error; else the kerf itself."""
     f = column.finding
     if f is None or f.expanded_uncertainty is None:
         return "can’t tell"
     if column.mine and f.error is not None:
-        return with_uncertainty(f.harm or 0.0, f.expanded_uncertainty)
+        size = shown_in(f.error_unit, units).size
+        return with_uncertainty((f.harm or 0.0) / size, f.expanded_uncertainty / size)
     new = f"{f.new:.3f}" if isinstance(f.new, float) else str(f.new)
     return f"{new} ± {format_mm(f.new_expanded_uncertainty or 0.0, 3)}"
 
@@ -99,7 +101,7 @@ def numbers(whole: Whole, column: Column, machine: Machine) -> tuple[str, str]:
     assert f is not None
     stored, place = whole.case.values.get(f.quantity), machine.place(f.quantity)
     if stored is None or f.new is None:
-        return figure(column), f.error_unit
+        return figure(column, machine.units), shown_in(f.error_unit, machine.units).sign
     new, old = place.number(stored.renewed(f.new)), place.number(stored)
     now = f", {old} now" if column.mine and old != new else ""
     return new, f"{place.name(stored).partition(', ')[2]}{now}".removeprefix(", ")

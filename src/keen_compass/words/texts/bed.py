@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.words.say import PLAIN, Show, Text
 from keen_compass.words.texts import About
 
@@ -44,7 +43,7 @@ TEXTS: dict[str, Text] = {
     "at": "column {column}, row {row}",
     "how_height": "Higher is +, lower is −",
     "tilt": "Tilt along {axis:up}",
-    "per_metre": lambda v, _: f"{format_mm(v['slope'], 2, signed=True)} mm per m",
+    "per_metre": "{slope:+slope}",
     "left": "Left when levelled",
     "length": "{mm:len}",
     "points": "Points read",

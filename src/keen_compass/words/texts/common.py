@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from gettext import ngettext
 from typing import Any
 
+from keen_compass.machines.shown import show_length
 from keen_compass.quantities.catalogue import QUANTITIES, UNKNOWN_LABELS
 from keen_compass.words.say import Show, Text, asked, capital, finished, say
 
@@ -31,6 +32,17 @@ def _doubt(words: str) -> Text:
     return text
 
 
+def _mistaken(words: str) -> Text:
+    """A doubt about the unit of a reading, with what was ordered; a bare number, unless inches are what is shown."""
+
+    def text(v: Values, show: Show) -> str:
+        shown = show.length(v["value"]) if show.units == "in" else f"{v['value']:g}"
+        ordered = show.length(v["nominal"]) if show.units == "in" else f"{v['nominal']:g} mm"
+        return _doubt(words)({**v, "shown": shown, "ordered": ordered}, show)  # type: ignore[operator]
+
+    return text
+
+
 def _times_off(v: Values, show: Show) -> str:
     size = f"{v['factor']:g} times too {'small' if v['small'] else 'large'}"
     return _doubt(f"{size}{{which}}: {say(v['cause'], show)}?")(v, show)  # type: ignore[operator]
@@ -38,7 +50,7 @@ def _times_off(v: Values, show: Show) -> str:
 
 def _known(v: Values, show: Show) -> str:
     def shown(value: float) -> str:
-        return f"{value * 1000:.3g} mm per m" if v["unknown"].endswith("_scale") else show.length(value, 3)
+        return show.slope(1000 * value) if v["unknown"].endswith("_scale") else show.length(value, 3)
 
     how = "exactly; no uncertainty was given" if v["U"] is None else f"± {shown(v['U'])}"
     return f"{capital(UNKNOWN_LABELS[v['unknown']])} known from before: {shown(v['value'])} {how}."
@@ -113,6 +125,7 @@ TEXTS: dict[str, Text] = {
     "stage_first_load": "Load the sheet first, and say which number it bears.",
     "stage_first_aim": "Aim at the marks first.",
     "sheet_mark": "mark",
+    "size": lambda v, show: show_length(v["mm"], show.units),
     "sheet_target": "target",
     "out_of_reach": "For {what:say} {number} the head would have to go {by:len1} beyond what it can reach: lay the sheet that much further towards {way:way}.",
     "compensation": "Compensation",
@@ -123,8 +136,8 @@ TEXTS: dict[str, Text] = {
     ),
     # Before any verdict
     "zero_reading": _doubt("zero{which}: nothing is that small"),
-    "looks_inches": _doubt("this looks like inches{which}: {value:g} where {nominal:g} mm was ordered"),
-    "looks_mm_for_inches": _doubt("this looks like mm taken for inches{which}: {value:g} for {nominal:g} mm"),
+    "looks_inches": _mistaken("this looks like inches{which}: {shown} where {ordered} was ordered"),
+    "looks_mm_for_inches": _mistaken("this looks like mm taken for inches{which}: {shown} for {ordered}"),
     "times_off": _times_off,
     "cause_microsteps_16": "a microstep switch at 16 times its value",
     "cause_decimal_point": "a slipped decimal point",

@@ -66,7 +66,7 @@ TEXTS: dict[str, Text] = {
     "head_each": "µm each",
     "head_of_limit": "of limit",
     "grey": "Grey: above the controller’s limit, or finer than a motor holds.",
-    "good_to": "Parts like these are good to ± {within:g} mm per m: a round refines it.",
+    "good_to": "Parts like these are good to ± {within:slope0}: a round refines it.",
     "leave_the_rounds": "The parts agree with the number that a round found: leave that.",
     "controllers_is": "The controller’s number is {why:say}.",
     "as_measured": "{number}, as measured on {axis:up}",

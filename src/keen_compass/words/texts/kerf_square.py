@@ -66,7 +66,7 @@ TEXTS: dict[str, Text] = {
     "cannot_tell_apart": "What was read can’t tell the kerf: read an outside or the slot too.",
     "assumed": lambda v, show: (
         f"{capital(UNKNOWN_LABELS[v['unknown']])} taken as 0 ± "
-        + (f"{1000 * v['U']:g} mm per m" if v["unknown"].endswith("_scale") else show.length(v["U"]))
+        + (show.slope(1000 * v["U"]) if v["unknown"].endswith("_scale") else show.length(v["U"]))
         + ", assumed: "
         + (
             "prove it first."

@@ -42,8 +42,8 @@ TEXTS: dict[str, Text] = {
     "turn": "Over the sheet: turn",
     "stretch_x": "stretch along X",
     "stretch_y": "stretch along Y",
-    "turned_per_metre": lambda v, show: show.turning(v["mm"], 2, " mm/m"),
-    "per_metre": lambda v, _: f"{round(v['mm'], 2) + 0.0:+.2f} mm/m".replace("-", "−"),
+    "turned_per_metre": lambda v, show: show.arrow(v["mm"], 2) + show.slope(abs(v["mm"])),
+    "per_metre": "{mm:+slope}",
     "read": "Read by",
     "rings": "rings and ticks",
     "vernier": "verniers",
@@ -55,9 +55,9 @@ TEXTS: dict[str, Text] = {
     "how": "Drag the cross, press the arrows, or type it",
     "one_mark": "One mark can’t tell the offset from how the sheet lies; targets over a sheet can.",
     "few_targets": "Three targets or more, not in a line, would tell turn and stretch from the offset.",
-    "grows": lambda v, _: (
-        f"It grows with the place, {v['turn']:.1f} mm per m of turn and {v['stretch'][0]:.1f}, "
-        f"{v['stretch'][1]:.1f} mm per m of stretch: that is how the sheet lies or was printed, not the offset."
+    "grows": (
+        "It grows with the place, {turn:slope1} of turn and {stretch[0]:slope1}, {stretch[1]:slope1} of stretch: that is "
+        "how the sheet lies or was printed, not the offset."
     ),
     "moves": _moves,
 }

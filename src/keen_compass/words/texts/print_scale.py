@@ -53,8 +53,8 @@ TEXTS: dict[str, Text] = {
         "It grows with the place: cutter and printer make different lengths. What is the printer’s, a registration "
         "with three marks or more takes up."
     ),
-    "otherwise": lambda v, _: (
-        f"{v['axis'].upper()}: the crosses say {v['crosses']:+.1f} mm per m, ticks and bars "
-        f"{v['expected']:+.1f}. Something moved, or one of them was misread."
-    ).replace("-", "−"),
+    "otherwise": (
+        "{axis:up}: the crosses say {crosses:+slope1}, ticks and bars {expected:+slope1}. Something moved, or one of them "
+        "was misread."
+    ),
 }

@@ -50,6 +50,13 @@ def _found_otherwise(v: Mapping[str, Any], show: Show) -> str:
 
 
 TEXTS: dict[str, Text] = {
+    # The settings with which a kerf was found
+    "with_feed": "feed {value:g} mm/min",
+    "with_pierce_height": "pierces {value:len} above",
+    "with_cut_height": "cuts {value:len} above",
+    "with_pierce_delay": "a pierce takes {value:g} s",
+    "with_power": "power {value:g} %",
+    "with_focus": "lens at {value:len}",
     "went_off": "The machine went off while something was being written: look whether the last entry is there. What was "
     "being written is kept in {kept}.",
     "profile_left_out": lambda v, _: f"A {v['noun']}’s profile can’t be understood and is left out.",

@@ -47,7 +47,7 @@ TEXTS: dict[str, Text] = {
     "move_gantry": "Move the gantry’s end at highest {end:up} by {by:len} towards {way:way}.",
     "move_gantry_now": "the gantry’s end at highest {end:up} towards {way:way}",
     "no_gantry": "No distance between two drives is known: the move is given for {over:len0}.",
-    "x_longer": lambda v, _: (
-        f"X comes out {abs(v['by']):.2f} mm per m {'longer' if v['by'] > 0 else 'shorter'} than Y."
+    "x_longer": lambda v, show: (
+        f"X comes out {show.slope(abs(v['by']))} {'longer' if v['by'] > 0 else 'shorter'} than Y."
     ),
 }

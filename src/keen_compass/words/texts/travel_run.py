@@ -43,7 +43,7 @@ TEXTS: dict[str, Text] = {
     "targets_scatter": "The targets scatter more than single readings do; the uncertainty says so.",
     "falls": "The readings fall as the axis rises: does the rule lie the wrong way round?",
     "what_travel": "travel",
-    "no_tilt": "No tilt of the rule was stated; 2.6° would look like 1 mm per m.",
+    "no_tilt": lambda _, show: f"No tilt of the rule was stated; 2.6° would look like {show.slope(1, 0)}.",
     "stop": lambda v, show: f"at {show.length(v['at'], 0)} {'up' if v['up'] else 'coming back'}",
     "bend": "The deviations bend by {size:len}: a bowed rule, or a screw, rack or belt that changes along its length; "
     "not a wrong number. Turn the rule end for end: what turns with it is the rule.",

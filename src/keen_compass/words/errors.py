@@ -1,0 +1,45 @@
+"""The unit that an error is shown in: one for each machine, mm or thou, whatever unit it is found in."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from keen_compass.quantities.digits import with_uncertainty
+
+THOU = 0.0254  # mm
+
+
+class ErrorUnit(NamedTuple):
+    """A unit, in words and as a sign. size: how many of the unit that an error is found in make one."""
+
+    words: str
+    sign: str
+    size: float = 1.0
+
+
+# mm per m is thou per inch: the same number.
+SHOWN = {
+    "mm": {
+        "mm/m": ErrorUnit("mm per m", "mm/m"),
+        "mm": ErrorUnit("mm", "mm"),
+        "mm/min": ErrorUnit("mm per min", "mm/min"),
+        "%": ErrorUnit("%", "%"),
+    },
+    "in": {
+        "mm/m": ErrorUnit("thou per inch", "thou/in"),
+        "mm": ErrorUnit("thou", "thou", THOU),
+        "mm/min": ErrorUnit("mm per min", "mm/min"),
+        "%": ErrorUnit("%", "%"),
+    },
+}
+
+
+def shown_in(error_unit: str, units: str) -> ErrorUnit:
+    """The unit that an error is shown in. error_unit: in which it is found; units: of the machine."""
+    return SHOWN["mm" if units == "mm" else "in"][error_unit]
+
+
+def error_in_words(error: float, U: float, error_unit: str, units: str) -> str:
+    """``+0.97 ± 0.10 mm/m``, ``+4.0 ± 1.2 thou``."""
+    unit = shown_in(error_unit, units)
+    return f"{with_uncertainty(error / unit.size, U / unit.size)} {unit.sign}"
