@@ -23,7 +23,8 @@ WRONG = {
     "in": re.compile(r"\d ?mm\b(?!/min)|\bmm per m\b|mm too |nominal [\d.]+ mm"),
     "mm": re.compile(r"\d in\b(?! )|\d in [lwt]|\bthou\b"),
 }
-ROUNDS_END, PLACES, PLACES_END = "plotter-measure", "stock", "instruments"  # Heron’s rounds come first; an instrument keeps its own unit
+# Heron’s rounds come first; of the places, an instrument keeps its own unit.
+ROUNDS_END, PLACES, PLACES_END = "plotter-measure", "stock", "instruments"
 
 
 def texts_of(page: QWidget) -> Iterator[str]:

@@ -29,6 +29,7 @@ class ChoicesBar(QWidget):
     def refresh(self, *, editable: bool, still: tuple[str, ...] = ()) -> None:
         """Show what is chosen. still: what may be chosen even where the rest may not any more."""
         context = self._model.session.context
+        show = show_for(context.machine)
         choices = [c for c in context.procedure.choices(context.machine) if len(c.options) > 1]
         for i, choice in enumerate(choices):
             combo = self.combos.get(choice.name)
@@ -39,15 +40,11 @@ class ChoicesBar(QWidget):
                 label.setWordWrap(False)
                 self._grid.addWidget(label, row, 2 * column)
                 self._grid.addWidget(combo, row, 2 * column + 1)
-                longest = max(len(say(words, show_for(context.machine))) for words, _ in choice.options)
+                longest = max(len(say(words, show)) for words, _ in choice.options)
                 combo.setMinimumContentsLength(min(longest, SEEN))
                 stretch = self._grid.columnStretch(2 * column + 1)
                 self._grid.setColumnStretch(2 * column + 1, max(stretch, min(max(longest, 4), 26)))
-            fill(
-                combo,
-                [(say(words, show_for(context.machine)), value) for words, value in choice.options],
-                context.chosen.get(choice.name),
-            )
+            fill(combo, [(say(words, show), value) for words, value in choice.options], context.chosen.get(choice.name))
             combo.setEnabled(editable or choice.name in still)
             for widget in (combo, self._labels[choice.name]):
                 widget.setVisible(context.procedure.concerns(choice.name, context.chosen))
