@@ -300,7 +300,7 @@ def test_a_round_on_worn_consumables_asks_first(window: MainWindow, answer: str)
     assert age == (0 if answer == "New ones fitted" else WORN_OUT)
     click(page, "Practice cut")
     while session.measuring.current():
-        click(page, "Practice reading")
+        click(page, "Practice ")
     kerf = next(f.new for f in session.measuring.findings() if f.quantity == "kerf")
     assert 2 * kerf == pytest.approx(1.71 + 2.2e-4 * age, abs=0.06)
 

@@ -40,7 +40,7 @@ def entry_words(entry: Entry, units: str = "mm") -> str:
             return f"{_label(entry.quantity)} set to {number}".rstrip() + outside
         case "signed" | "given_up":
             reason = json.loads(entry.first).get("reason", "")
-            return f"Round {entry.kind.replace('_', ' ')}" + (f": {reason}" if reason else "")
+            return ("Round signed" if entry.kind == "signed" else "Round abandoned") + (f": {reason}" if reason else "")
         case "found_otherwise":
             return say(json.loads(entry.first))
     return str(entry.first)

@@ -63,6 +63,10 @@ class Show(NamedTuple):
         """A length with its unit."""
         return length_in_words(mm, self.units, decimals, signed=signed)
 
+    def number(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
+        """A length without its unit, where that stands beside several."""
+        return self.length(mm, decimals, signed=signed).partition(" ")[0]
+
     def slope(self, mm_per_m: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A slope, or by how much a length is out, with its unit; decimals: of mm per m."""
         if self.units == "in":

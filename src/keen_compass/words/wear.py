@@ -28,7 +28,7 @@ def drift_in_words(c: Consumables, show: Show = PLAIN) -> str:
         return "How fast the kerf drifts shows once it was found at two ages of the same set."
     d = c.wear.per_use
     noun = "metres" if c.counted == "metres" else c.counted
-    grows = f"{'+' if d.value >= 0 else '−'}{show.length(abs(d.value) * PER)}"
+    grows = f"{'+' if d.value >= 0 else '−'}{show.number(abs(d.value) * PER)}"
     said = f"{grows} ± {show.length(d.U * PER)} in {PER:,.0f} {noun}"
     if not c.wear.clear:
         return f"Kerf {said}: too little to tell from none."

@@ -150,8 +150,10 @@ class JogPad(Card):
     def _show_place(self) -> None:
         if not self._link.ready and self._link.state is not LinkState.RUNNING:
             self._at = {}
-        said = "   ".join(f"{axis.upper()} {self._show.length(mm, 3)}" for axis, mm in self._at.items())
-        self.place.say(said or "Not connected: position unknown", "ink" if said else "soft")
+        said = "   ".join(f"{axis.upper()} {self._show.number(mm, 3)}" for axis, mm in self._at.items())
+        self.place.say(
+            f"{said} {self._show.units}" if said else "Not connected: position unknown", "ink" if said else "soft"
+        )
 
     def _look(self) -> None:
         link = self._link

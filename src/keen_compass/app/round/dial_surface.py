@@ -157,7 +157,7 @@ class DialSurface(FloatingSurface):
         c = self.callouts[0]
         mean = mean_of(c)
         if mean is not None:
-            words_at(p, QPointF(x, y), f"mean {self.length(mean, 3, signed=True)}", width=room, side="right")
+            words_at(p, QPointF(x, y), f"mean {self.as_shown.length(mean, 3, signed=True)}", width=room, side="right")
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         for i, reading in enumerate(c.readings[-6:]):

@@ -119,7 +119,7 @@ class GridSurface(FloatingSurface):
         px = 19 if cell.width() > 74 and cell.height() > 30 else th.TEXT
         p.setFont(th.font(px, bold=True))
         p.setPen(th.color("soft" if h is None else "ink"))
-        words = f"{number}." if h is None else self.length(h, signed=True).partition(" ")[0]
+        words = f"{number}." if h is None else self.as_shown.number(h, signed=True)
         p.drawText(cell, Qt.AlignmentFlag.AlignCenter, words)
 
     def _draw_scale(self, p: QPainter, low: float, high: float, *, any_read: bool) -> None:
@@ -140,14 +140,10 @@ class GridSurface(FloatingSurface):
         p.setPen(QPen(th.color("line"), 1))
         p.drawRect(bar)
         p.setPen(th.color("ink"))
+        words_at(p, QPointF(bar.left() - 8, y), f"low {self.as_shown.number(low, signed=True)}", width=96, side="left")
         words_at(
-            p,
-            QPointF(bar.left() - 8, y),
-            f"low {self.length(low, signed=True).partition(' ')[0]}",
-            width=96,
-            side="left",
+            p, QPointF(bar.right() + 8, y), f"{self.as_shown.length(high, signed=True)} high", width=130, side="right"
         )
-        words_at(p, QPointF(bar.right() + 8, y), f"{self.length(high, signed=True)} high", width=130, side="right")
 
     # The head
 
@@ -181,7 +177,7 @@ class GridSurface(FloatingSurface):
             p.setPen(th.color("ink" if h is not None else "soft"))
             out = (at - middle) / max(r, 1)
             beside = at + QPointF(out.x() * 66, out.y() * 30)
-            value = say(c.measurand.label) if h is None else self.length(h, signed=True).partition(" ")[0]
+            value = say(c.measurand.label) if h is None else self.as_shown.number(h, signed=True)
             words_at(p, beside, value, width=110)
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))

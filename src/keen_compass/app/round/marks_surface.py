@@ -102,7 +102,7 @@ class MarksSurface(FloatingSurface):
             return
         drawing.paint(p)
         largest = max(((x * x + y * y) ** 0.5 for x, y in self._off.values()), default=0.0)
-        words = f"arrows × {drawing.magnified:g}, longest {self.length(largest)}" if largest > 0.005 else ""
+        words = f"arrows × {drawing.magnified:g}, longest {self.as_shown.length(largest)}" if largest > 0.005 else ""
         draw_foot(p, self, self.session.context.machine.standpoint, words)
         if self.expected:
             p.setFont(th.font(17, bold=True))

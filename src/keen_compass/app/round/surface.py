@@ -22,7 +22,7 @@ from keen_compass.quantities.lengths import parse_length, plain_number
 from keen_compass.quantities.readings import number_of
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.half_typed import Callout
-from keen_compass.words.say import PLAIN, show_for
+from keen_compass.words.say import PLAIN, Show, show_for
 
 T = TypeVar("T")
 HIT = 26.0  # px around a place that can be chosen
@@ -140,10 +140,10 @@ class FloatingSurface(SurfaceWidget):
         self.box = CalloutBox(self, width)
         self.session: RoundSession | None = None
 
-    def length(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
-        """A length in the machine's unit."""
-        show = show_for(self.session.context.machine) if self.session else PLAIN
-        return show.length(mm, decimals, signed=signed)
+    @property
+    def as_shown(self) -> Show:
+        """How lengths and directions are shown on the machine."""
+        return show_for(self.session.context.machine) if self.session else PLAIN
 
     def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
         """Everything that is drawn."""

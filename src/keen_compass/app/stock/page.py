@@ -88,7 +88,7 @@ class StockPage(QWidget):
         self._holds = Text(colour="warn", bold=True)
         self.is_in = Button("Value entered", self._is_in)
         self.copy = Button("Copy line", self._copy, "quiet", "copy")
-        self.put = Button("Put it on", self._put_on, "primary")
+        self.put = Button("Load it", self._put_on, "primary")
         self.find_kerf = Button("Find its kerf", self._find)
         self.worn = WornCard()
         self.worn.changed.connect(self._changed)
@@ -222,8 +222,8 @@ class StockPage(QWidget):
         size = "draws" if tool.drawn else f"{show_length(tool.diameter, machine.units)} across"
         about = " · ".join(part for part in (size, _history(tool, found, machine.units)) if part)
         layout.addWidget(Line(about, colour="soft"), 4)
-        button = Button("In it" if mounted else "Put it in", lambda: self._mount(tool=tool), "quiet")
-        button.setAccessibleName(f"{'In it' if mounted else 'Put it in'}: {tool.name}")
+        button = Button("Fitted" if mounted else "Fit it", lambda: self._mount(tool=tool), "quiet")
+        button.setAccessibleName(f"{'Fitted' if mounted else 'Fit it'}: {tool.name}")
         button.setEnabled(not mounted and not self._shop.read_only)
         layout.addWidget(button)
         return row
@@ -261,7 +261,7 @@ class StockPage(QWidget):
         self._settings.say(" · ".join(words))
         on_it = cell == self.grid.board.on_it
         self.put.setEnabled(not on_it and not self._shop.read_only)
-        self.put.name("On it now" if on_it else "Put it on")
+        self.put.name("Loaded" if on_it else "Load it")
         self.find_kerf.setEnabled(not self._shop.read_only)
         self._show_charts(machine, subject, what, wears)
         self._show_misplaced(machine, on_it=on_it)

@@ -64,7 +64,7 @@ class WornCard(Card):
         self._counted = c.counted
         age = age_in_words(c, day_of(c.since) if c.since else "")
         self._age.say(f"{tool}: {age}", "bad" if c.worn else "ink")
-        self._asks.say(f"It has had, in {c.counted}")
+        self._asks.say(f"Used so far, {c.counted}")
         self._drift.say(drift_in_words(c, show))
         self._complaint.say("")
         self.counter.clear()
