@@ -117,7 +117,7 @@ class TogetherPage(QWidget):
         if self.whole:
             self.canvas.show_whole(self.whole, self.machine)
             known = sorted({label_of(u) for u in self.whole.model.leant_on})
-            self._notes.say(f"Besides, earlier rounds found: {', '.join(known)}." if known else "")
+            self._notes.say(f"Also used, from earlier rounds: {', '.join(known)}." if known else "")
 
     def showEvent(self, event: object) -> None:
         """The keyboard goes to the picture."""

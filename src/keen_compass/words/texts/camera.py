@@ -42,7 +42,7 @@ TEXTS: dict[str, Text] = {
     "no_cross": "No cross is found here: click where it is, or take a sharper picture.",
     "two_crosses": "There is more than one cross: click the one that you drew.",
     "unclear": lambda v, _: f"The cross is unclear, found to {v['px']:.1f} px: sharper, or more light?",
-    "too_few": lambda v, _: f"{v['more']} more picture{'s' if v['more'] > 1 else ''}: three tell the least.",
+    "too_few": lambda v, _: f"Needs {v['more']} more picture{'s' if v['more'] > 1 else ''}: three are the least.",
     "in_a_line": "These moves lie in a line, which can’t tell the picture’s turn from its stretch: move across it as well.",
     "missed": "Picture {number} doesn’t fit the others by {px:.1f} px: was the right cross found there, did the sheet move?",
     "untested": "Three moves just give it: {px:g} px are assumed for how well a cross is found; a fourth would test it.",

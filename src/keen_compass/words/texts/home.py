@@ -7,7 +7,7 @@ from keen_compass.words.texts import About
 
 ABOUT = About(
     needs=("homing switches", "stock against its stops", "a pen or scriber", "a rule or caliper"),
-    piece="one line across each axis, at a stated distance from the stock's edges",
+    piece="one line across each axis, at a stated distance from the stock’s edges",
     lookalikes=(
         "Home the machine first: the offset counts from the switches.",
         "Stock that doesn’t touch its stops, or chips between them, moves zero as well.",
