@@ -532,5 +532,5 @@ def test_what_is_found_besides_is_shown_with_what_it_is_worth(shop: Shop) -> Non
     answer = session.measuring.answer()
     assert answer is not None
     besides = session.context.procedure.shown(answer.figures)
-    assert [say(much)[-5:] for _, much in besides.lines] == [" mm/m"] * 3
+    assert [say(much).endswith(" mm per m") for _, much in besides.lines] == [True] * 3
     assert begun(shop).context.procedure.shown({}).lines == ()

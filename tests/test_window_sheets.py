@@ -446,7 +446,8 @@ def test_over_the_cable_a_print_is_registered_where_the_machine_says_it_stands(w
         check_looks(window, (1280, 800))
         press(RETURN)
         until(lambda: len(read_texts(session)) == 1)
-        assert read_texts(session)["mark_1"].startswith("10.0000 mm 10.0000 mm")  # right is +Y there, towards you +X
+        # An inch each way: right is +Y there, towards you +X.
+        assert read_texts(session)["mark_1"].startswith("25.4000 mm 25.4000 mm")
         assert session.measuring.current() == "mark_2"
         assert focus() == "Move it by hand: arrow keys; Space stops"
 
