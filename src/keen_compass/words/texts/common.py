@@ -208,9 +208,9 @@ TEXTS: dict[str, Text] = {
     "parts_ten": "a decimal point slipped, or a 10:1 gear is missing from the chain",
     "parts_microsteps_8": "the microstep switch stands at 8 times what was entered",
     "parts_five": "a 5:1 gear or a screw of 5 starts is missing from the chain",
-    "parts_four": "the microstep switch or the screw’s starts are 4 times what was entered",
+    "parts_four": "the microstep switch or the screw's starts are 4 times what was entered",
     "parts_three": "a 3:1 gear is missing from the chain",
-    "parts_two": "the microstep switch, the screw’s starts or a 0.9° motor taken for 1.8° make a factor of 2",
+    "parts_two": "the microstep switch, the screw's starts or a 0.9° motor taken for 1.8° make a factor of 2",
     "parts_inches": "inches and millimetres were mixed",
     "parts_teeth": "count the teeth again, {teeth} would explain it",
     # What comes first

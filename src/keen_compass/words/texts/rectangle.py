@@ -33,7 +33,7 @@ def _apart(v: Mapping[str, Any], show: Show) -> str:
     others = " or ".join(UNKNOWN_LABELS[name] for name in v["others"]) or "the rest"
     remedy = f": measure the {say(v['would_help'], show)} too, or give the kerf" if v["would_help"] else ""
     scale = UNKNOWN_LABELS[f"{v['axis']}_scale"]
-    return f"{capital(say(v['read'], show))} alone can’t tell {scale} from {others}{remedy}."
+    return f"{capital(say(v['read'], show))} alone can't tell {scale} from {others}{remedy}."
 
 
 TEXTS: dict[str, Text] = {
@@ -44,7 +44,7 @@ TEXTS: dict[str, Text] = {
     "how_width": "Jaws on the long arm, square to the edges",
     "how_height": "Jaws on the column, square to the edges",
     "how_short_width": "Jaws across the foot, from the outside",
-    "how_short_height": "Jaws from the foot’s edge up to the ledge",
+    "how_short_height": "Jaws from the foot's edge up to the ledge",
     "lost_motion_assumed": "{axis:up} lost motion taken as 0 ± {U:len}, assumed; reading the {short:say} too makes it "
     "unnecessary.",
     "kerf_disagrees": "The readings disagree with that kerf: was another cutter in?",
