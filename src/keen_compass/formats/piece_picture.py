@@ -1,6 +1,6 @@
 """A cut piece on a scanner's glass: found by its design, its sizes read between its edges (arithmetic.md §12).
 
-The piece is what differs from the ground, dark on light or light on dark. Its silhouette says how it lies; then its
+The piece is what differs from the ground, dark on light or light on dark. Its outline says how it lies; then its
 design is laid onto its edges, point by point, and each size is read where its line says: across both faces, at half
 height between what lies on either side, over as much of the face as an instrument would touch.
 """
@@ -116,7 +116,7 @@ def read_piece(data: bytes, edges: Sequence[Edge], lines: Mapping[str, tuple[Poi
 
 
 def _roughly(grey: Array, edges: Sequence[Edge], name: str) -> tuple[Array, bool]:
-    """(piece mm → px, 2×3, whether another way fits as well), from its silhouette. Raises InputError."""
+    """(piece mm → px, 2×3, whether another way fits as well), from its outline. Raises InputError."""
     import numpy as np
     from scipy.ndimage import binary_fill_holes, label
     from shapely import MultiPoint, Polygon

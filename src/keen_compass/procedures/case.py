@@ -18,8 +18,8 @@ from keen_compass.quantities.lengths import (
     MM_PER_INCH,
     UNITS_MM,
     Length,
-    format_mm,
     length_in_words,
+    length_number,
     parse_length,
     trim_number,
 )
@@ -252,7 +252,7 @@ class Case:
     def in_its_unit(self, mm: float, unit: str = "", *, signed: bool = False) -> str:
         """A length (mm) or feed (mm/min) as a line of arithmetic has it: in the controller's unit, or in `unit`."""
         inches = (unit or self.controller_units).startswith("in")
-        return format_mm(mm / MM_PER_INCH, 5, signed=signed) if inches else format_mm(mm, 3, signed=signed)
+        return length_number(mm, "in" if inches else "mm", 3, signed=signed)
 
     def shown(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A length in a sentence, with its unit: in the controller's own. decimals: in mm; inches take two more."""

@@ -182,9 +182,14 @@ def format_mm(mm: float, decimals: int = 2, *, signed: bool = False) -> str:
 
 def length_in_words(mm: float, units: str, decimals: int = 2, *, signed: bool = False) -> str:
     """A length with its unit, mm or in. decimals: in mm; inches take two more."""
+    return f"{length_number(mm, units, decimals, signed=signed)} {'in' if units == 'in' else 'mm'}"
+
+
+def length_number(mm: float, units: str, decimals: int = 2, *, signed: bool = False) -> str:
+    """The same without its unit."""
     if units == "in":
-        return f"{format_mm(mm / MM_PER_INCH, decimals + 2, signed=signed)} in"
-    return f"{format_mm(mm, decimals, signed=signed)} mm"
+        return format_mm(mm / MM_PER_INCH, decimals + 2, signed=signed)
+    return format_mm(mm, decimals, signed=signed)
 
 
 def format_fraction(inches: float, denominator: int = 64) -> str:

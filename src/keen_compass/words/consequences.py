@@ -6,6 +6,7 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.words.errors import THOU
 from keen_compass.words.say import THOU_PER_FOOT, Show
 
 _RIGHT = {"mm": "{axis} comes to where it should", "tram": "the head stands upright"}
@@ -94,7 +95,7 @@ def tolerance_in_words(finding: Finding, units: str = "mm") -> str:
         return f"{format_mm(T, 2)} is allowed"
     if finding.error_unit == "mm/m":
         return f"{format_mm(THOU_PER_FOOT * T, 1)} is allowed"
-    return f"{format_mm(T / 0.0254, 1)} is allowed"
+    return f"{format_mm(T / THOU, 1)} is allowed"
 
 
 def _per(e: float, units: str) -> str:
@@ -106,4 +107,4 @@ def _slope(e: float, units: str) -> str:
 
 
 def _small(e: float, units: str) -> str:
-    return f"{abs(e):.2f} mm" if units == "mm" else f"{abs(e) / 0.0254:.1f} thou"
+    return f"{abs(e):.2f} mm" if units == "mm" else f"{abs(e) / THOU:.1f} thou"

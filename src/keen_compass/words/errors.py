@@ -16,6 +16,10 @@ class ErrorUnit(NamedTuple):
     sign: str
     size: float = 1.0
 
+    def number(self, error: float, U: float) -> str:
+        """``+0.97 ± 0.10``, of an error in the unit that it is found in."""
+        return with_uncertainty(error / self.size, U / self.size)
+
 
 # mm per m is thou per inch: the same number.
 SHOWN = {
@@ -42,4 +46,4 @@ def shown_in(error_unit: str, units: str) -> ErrorUnit:
 def error_in_words(error: float, U: float, error_unit: str, units: str) -> str:
     """``+0.97 ± 0.10 mm/m``, ``+4.0 ± 1.2 thou``."""
     unit = shown_in(error_unit, units)
-    return f"{with_uncertainty(error / unit.size, U / unit.size)} {unit.sign}"
+    return f"{unit.number(error, U)} {unit.sign}"

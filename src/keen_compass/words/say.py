@@ -19,7 +19,7 @@ from importlib import import_module
 from typing import Any, NamedTuple
 
 from keen_compass.machines.profile import Machine
-from keen_compass.quantities.lengths import format_mm, length_in_words
+from keen_compass.quantities.lengths import format_mm, length_in_words, length_number
 from keen_compass.quantities.notes import Note, Said
 from keen_compass.quantities.standpoint import Standpoint
 
@@ -65,7 +65,7 @@ class Show(NamedTuple):
 
     def number(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A length without its unit, where that stands beside several."""
-        return self.length(mm, decimals, signed=signed).partition(" ")[0]
+        return length_number(mm, self.units, decimals, signed=signed)
 
     def slope(self, mm_per_m: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A slope, or by how much a length is out, with its unit; decimals: of mm per m."""

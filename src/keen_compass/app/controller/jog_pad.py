@@ -13,6 +13,7 @@ from keen_compass.app.parts import ARROWS, Button, Card, Line, Text
 from keen_compass.app.port_link import LinkState, PortLink
 from keen_compass.errors import PortError
 from keen_compass.machines.profile import Machine
+from keen_compass.quantities.lengths import UNITS_MM
 from keen_compass.words.say import show_for
 
 STEPS = {"mm": (10.0, 1.0, 0.1, 0.01), "in": (1.0, 0.1, 0.01, 0.001)}  # in the unit that is shown
@@ -144,8 +145,7 @@ class JogPad(Card):
 
     def step(self) -> float:
         """How far one press moves the head, mm."""
-        step = STEPS[self._show.units][self.steps.checkedId()]
-        return step if self._show.units == "mm" else 25.4 * step
+        return UNITS_MM[self._show.units] * STEPS[self._show.units][self.steps.checkedId()]
 
     def _show_place(self) -> None:
         if not self._link.ready and self._link.state is not LinkState.RUNNING:

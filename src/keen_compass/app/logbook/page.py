@@ -212,8 +212,9 @@ class LogbookPage(QWidget):
         """Show what passes the filters."""
         if not hasattr(self, "model") or self.machine.count() == 0:
             return
-        names = {m.uid: m.name for m in self._shop.machines()}
-        self.model.units = {m.uid: m.units for m in self._shop.machines()}
+        machines = self._shop.machines()
+        names = {m.uid: m.name for m in machines}
+        self.model.units = {m.uid: m.units for m in machines}
         if self._log is None or self._log.version != self._shop.version:
             self._log = Log(self._shop)
         found = self._log.passing(self.filter())

@@ -22,9 +22,8 @@ from keen_compass.app.waiting import Dropped, beside
 from keen_compass.pieces.page import ARM
 from keen_compass.practice import stand_in
 from keen_compass.quantities.geometry import Point
-from keen_compass.quantities.lengths import MM_PER_INCH, format_mm, length_in_words
 from keen_compass.rounds.seen_sheets import Looked
-from keen_compass.words.say import say
+from keen_compass.words.say import say, show_for
 
 ABOUT = 8.0  # mm to each side of a target that the loupe shows
 LIST, NARROW_LIST, NARROW = 330, 262, 640  # px, of the ticks beside the picture; the same where there is less in all
@@ -150,17 +149,16 @@ class SeenPanel(QWidget):
         self.ticks = {}
         if looked is None:
             return
-        units = session.context.machine.units
-        self._said.say(" ".join(say(n) for n in (*looked.sheet.notes, *looked.readings.notes)))
+        show = show_for(session.context.machine)
+        self._said.say(" ".join(say(n, show) for n in (*looked.sheet.notes, *looked.readings.notes)))
         self._said.setVisible(bool(self._said.text()))
         read = {r.measurand: r for r in looked.readings.read}
-        size, decimals = (1.0, 2) if units == "mm" else (MM_PER_INCH, 4)
         for number, names in looked.by_target.items():
             if not names:
                 self._rows.addWidget(Line(f"{number}   not seen: read it by hand", colour="soft"))
                 continue
-            values = ",  ".join(format_mm(read[n].mm / size, decimals, signed=True) for n in names)
-            U = length_in_words(max(read[n].U for n in names), units, 2)
+            values = ",  ".join(show.number(read[n].mm, signed=True) for n in names)
+            U = show.length(max(read[n].U for n in names))
             tick = QCheckBox(f"{number}   {values}  ± {U}")
             tick.setFont(th.font(th.TEXT))
             tick.setMinimumHeight(th.HAND)

@@ -14,7 +14,7 @@ from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.words.consequences import finding_in_words, tolerance_in_words
 from keen_compass.words.doing import task_of
-from keen_compass.words.errors import error_in_words
+from keen_compass.words.errors import shown_in
 from keen_compass.words.say import capital, say, show_for
 
 HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
@@ -28,8 +28,9 @@ def headline(finding: Finding, units: str) -> str:
         return "Is this right?"
     if finding.harm is None or finding.expanded_uncertainty is None:
         return "Not known yet"
-    shown = error_in_words(finding.harm, finding.expanded_uncertainty, finding.error_unit, units)
-    return f"{HEADS[finding.verdict]}: {shown.rpartition(' ')[0] if finding.error_unit == 'mm/m' else shown}"
+    unit = shown_in(finding.error_unit, units)
+    shown = f"{HEADS[finding.verdict]}: {unit.number(finding.harm, finding.expanded_uncertainty)}"
+    return shown if finding.error_unit == "mm/m" else f"{shown} {unit.sign}"
 
 
 def consequence(finding: Finding, machine: Machine, without: Note | None = None) -> str:

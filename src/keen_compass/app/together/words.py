@@ -6,7 +6,6 @@ from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.procedures.joint import FOUND_AS
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.digits import with_uncertainty
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.subjects import Subject
 from keen_compass.rounds.together import Column, Part, Row, Whole
@@ -48,8 +47,7 @@ def figure(column: Column, units: str) -> str:
     if f is None or f.expanded_uncertainty is None:
         return "can’t tell"
     if column.mine and f.error is not None:
-        size = shown_in(f.error_unit, units).size
-        return with_uncertainty((f.harm or 0.0) / size, f.expanded_uncertainty / size)
+        return shown_in(f.error_unit, units).number(f.harm or 0.0, f.expanded_uncertainty)
     new = f"{f.new:.3f}" if isinstance(f.new, float) else str(f.new)
     return f"{new} ± {format_mm(f.new_expanded_uncertainty or 0.0, 3)}"
 
