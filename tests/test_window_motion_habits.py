@@ -9,13 +9,12 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
+from PySide6.QtWidgets import QApplication, QComboBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from driving import focus, opened, press, shown, states, tab_to, typed_then_killed, with_laser
 from keen_compass.app import theme as th
-from keen_compass.app.help import page_dialog
-from keen_compass.app.help_pages import PAGES, PROCEDURE_PAGES
+from keen_compass.app.manual import ManualWindow
 from keen_compass.app.round.grid_surface import GridSurface
 from keen_compass.app.round.rule_surface import RuleSurface
 from keen_compass.app.start import application
@@ -34,6 +33,7 @@ from keen_compass.shop.standing import State
 from keen_compass.shop.store import Shop
 from keen_compass.words.doing import amount_of, task_of
 from keen_compass.words.logbook import entry_words
+from keen_compass.words.procedures import about, title
 from keen_compass.words.say import say
 
 UNDO = Qt.KeyboardModifier.ControlModifier
@@ -309,22 +309,20 @@ def test_the_logbook_knows_every_quantity_and_moves(shop: Shop, tmp_path: Path) 
 
 @pytest.mark.parametrize("procedure", list(REGISTRY))
 def test_every_surface_has_its_page_of_help(window: MainWindow, procedure: str) -> None:
-    if procedure == "rectangle":
-        assert page_dialog(window, "measure", procedure).windowTitle() == PAGES["measure"].title
-        return
     others = {"registration": "kingfisher", "second-tool": "kingfisher", "drag-blade": "swift", "camera": "swift"}
     machine = "cinder" if load(procedure).burns else others.get(procedure, "heron")
     if machine == "cinder":
         with_laser(window.shop)
     measuring(window, machine, procedure)
     assert window.place_shown() == "measure"
-    dialog = page_dialog(window, window.place_shown(), procedure)
-    said = "\n".join(w.text() for w in dialog.findChildren(QLabel))
-    assert PROCEDURE_PAGES[procedure].formula in said
-    assert "arithmetic.md" in said
-    sections = Path(__file__).parent.parent / "docs" / "arithmetic.md"
-    number = PROCEDURE_PAGES[procedure].source.rstrip(".").rpartition(" ")[2]
-    assert f"\n## {number}. " in sections.read_text()
+    press(Qt.Key.Key_F1)
+    manual = window.findChild(ManualWindow)
+    assert manual is not None and manual.isVisible()
+    said = manual.page.toPlainText()
+    assert said.startswith(title(procedure)) and "What it can’t see" in said
+    assert about(procedure).needs[0] in said
+    press(Qt.Key.Key_Escape)
+    assert not manual.isVisible()
 
 
 def test_colours_can_be_changed_on_every_surface(window: MainWindow) -> None:

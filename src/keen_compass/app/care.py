@@ -67,7 +67,7 @@ class ShopCare(QObject):
         self.asked.emit(
             f"{self._shop.file.name} was moved, deleted or replaced while it was open, so nothing more is written "
             "into it. All that this window knows can be kept under a new name.",
-            [("Keep a copy as…", self._keep_copy), ("Not now", lambda: None)],
+            [("Save a copy as…", self._keep_copy), ("Not now", lambda: None)],
         )
 
     def ask_what_is_open(self) -> None:
@@ -113,7 +113,7 @@ class ShopCare(QObject):
             self.asked.emit(
                 f"This shop’s file is damaged: {named}{more} can’t be trusted and {left} left out. "
                 "It can only be looked at; what is sound can be kept as a new file.",
-                [("Keep what is sound…", self._keep_copy), ("Only look", lambda: None)],
+                [("Save what is sound…", self._keep_copy), ("Only look", lambda: None)],
             )
         elif why := self._shop.why_read_only:
             self.said.emit(why)

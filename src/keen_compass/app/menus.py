@@ -32,7 +32,7 @@ class Menus(QObject):
         bar = window.menuBar()
         shop = bar.addMenu("&Shop")
         add(shop, "&Open shop file…", QKeySequence.StandardKey.Open, partial(choose_shop, window))
-        add(shop, "Keep a &copy as…", QKeySequence.StandardKey.SaveAs, partial(choose_copy, window))
+        add(shop, "Save a &copy as…", QKeySequence.StandardKey.SaveAs, partial(choose_copy, window))
         shop.addSeparator()
         add(shop, "&Quit", "Ctrl+Q", window.close)
         edit = bar.addMenu("&Edit")
@@ -42,7 +42,7 @@ class Menus(QObject):
         self.begin.aboutToShow.connect(self._fill_begin)
         self.of_round = self._add_round(bar.addMenu("&Round"))
         view = bar.addMenu("&View")
-        add(view, "&All readings together", "Ctrl+R", lambda: window.go_to("together"))
+        add(view, "&All readings", "Ctrl+R", lambda: window.go_to("together"))
         add(view, "&Controller’s listing", "Ctrl+L", lambda: window.go_to("controller"))
         add(view, "&Full screen", "F11", self._full_screen)
         add(view, "&Shop-floor view", "F12", window.toggle_floor)
@@ -50,7 +50,8 @@ class Menus(QObject):
             add(view, words, None, partial(window.choose_theme, choice))
         about = bar.addMenu("&Help")
         add(about, "&This screen", "F1", self._show_help)
-        add(about, "&Keys", "Shift+F1", self._show_keys)
+        add(about, "&Manual", None, partial(self._show_manual, "first-hour"))
+        add(about, "&Keys", "Shift+F1", partial(self._show_manual, "keys"))
         add(about, "&About", None, self._show_about)
         self.refresh()
 
@@ -160,20 +161,19 @@ class Menus(QObject):
             self._window.showFullScreen()
 
     def _show_help(self) -> None:
-        from keen_compass.app.help import page_dialog
-
         window, page = self._window, self._window.round_page
-        shown = page is not None and window.places.currentWidget() is page
-        procedure = page.model.session.context.procedure.name if page and shown else ""
-        page_dialog(window, window.place_shown(), procedure).open()
+        place = window.place_shown()
+        if page is not None and window.places.currentWidget() is page and place != "correct":
+            place = page.model.session.context.procedure.name
+        self._show_manual(place)
 
-    def _show_keys(self) -> None:
-        from keen_compass.app.help import keys_dialog
+    def _show_manual(self, name: str) -> None:
+        from keen_compass.app.manual import show_manual
 
-        keys_dialog(self._window).open()
+        show_manual(self._window, name)
 
     def _show_about(self) -> None:
-        from keen_compass.app.help import about_dialog
+        from keen_compass.app.about import about_dialog
 
         about_dialog(self._window).open()
 

@@ -67,7 +67,7 @@ def choose_copy(window: MainWindow) -> None:
     proposed = window.shop.file.with_name(f"{window.shop.file.stem}-copy.kcshop")
     from PySide6.QtWidgets import QFileDialog
 
-    name, _ = QFileDialog.getSaveFileName(window, "Keep a copy as", str(proposed), "Shop files (*.kcshop)")
+    name, _ = QFileDialog.getSaveFileName(window, "Save a copy as", str(proposed), "Shop files (*.kcshop)")
     if name:
         go_on_with_copy(window, Path(name))
 

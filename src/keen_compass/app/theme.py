@@ -270,6 +270,12 @@ def _sheet(t: Theme) -> str:
     QPlainTextEdit {{ background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; border-radius: 10px;
         padding: 8px; }}
     QPlainTextEdit:focus {{ border: 2px solid {t.focus}; }}
+    QTextBrowser {{ background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; border-radius: 10px; }}
+    QTextBrowser:focus {{ border: 2px solid {t.focus}; }}
+    QListWidget {{ color: {t.ink}; padding: 6px; }}
+    QListWidget::item {{ padding: 5px 8px; border-radius: 5px; }}
+    QListWidget::item:selected {{ background: {t.ink}; color: {t.card}; }}
+    QListWidget::item:disabled {{ color: {t.soft}; padding-top: 12px; }}
     QListView {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 10px; }}
     QListView:focus {{ border: 2px solid {t.focus}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}

@@ -77,7 +77,7 @@ def _parsed(words: list[str]) -> argparse.Namespace:
         options, rest = window.parse_known_args(words)
         if not rest:
             return options
-    return _parser().parse_args(words)
+    return parser().parse_args(words)
 
 
 def _add_window(parser: argparse.ArgumentParser) -> None:
@@ -89,13 +89,15 @@ def _add_window(parser: argparse.ArgumentParser) -> None:
     parser.set_defaults(run=_window)
 
 
-def _parser() -> argparse.ArgumentParser:
+def parser() -> argparse.ArgumentParser:
+    """Of all commands and options."""
     from keen_compass.cli.artwork import add_artwork, add_pictures
     from keen_compass.cli.check import add_check
     from keen_compass.cli.controller import add_cable, add_listing
     from keen_compass.cli.diagnose import add_diagnose
     from keen_compass.cli.due import add_due
     from keen_compass.cli.fit import add_fit
+    from keen_compass.cli.manual import add_manual
     from keen_compass.cli.pictures import add_reading
     from keen_compass.cli.piece import add_piece
     from keen_compass.cli.practice import add_practice
@@ -106,11 +108,11 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(metavar="COMMAND")
 
     known = commands.add_parser("procedures", help="what can be calibrated")
-    known.add_argument("--json", action="store_true")
+    known.add_argument("--json", action="store_true", help="as JSON, with the measurands")
     known.set_defaults(run=_procedures)
 
     solve = commands.add_parser("solve", help="findings from readings, as JSON")
-    solve.add_argument("file", nargs="?", metavar="FILE|-")
+    solve.add_argument("file", nargs="?", metavar="FILE|-", help="a case as JSON; -: standard input")
     solve.add_argument("--example", metavar="PROCEDURE", help="print a complete input")
     solve.set_defaults(run=_solve)
 
@@ -125,6 +127,7 @@ def _parser() -> argparse.ArgumentParser:
     add_listing(commands)
     add_cable(commands)
     add_practice(commands)
+    add_manual(commands)
     return parser
 
 

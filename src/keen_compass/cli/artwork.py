@@ -70,7 +70,7 @@ def add_artwork(commands: Any) -> None:
     """Where a sticker is cut; its page and its cut file."""
     outline = commands.add_parser("outline", help="the cut line about an artwork, as SVG in mm")
     _add_outset(outline)
-    outline.add_argument("-o", "--output", type=Path, required=True, metavar="OUT.svg")
+    outline.add_argument("-o", "--output", type=Path, required=True, metavar="OUT.svg", help="the line, as SVG in mm")
     outline.set_defaults(run=_outline)
     _add_proof_job(commands)
 
@@ -80,11 +80,11 @@ def _add_outset(parser: argparse.ArgumentParser) -> None:
 
     parser.add_argument("artwork", type=Path, metavar="ARTWORK", help="SVG, PDF, PNG, JPEG, WebP or TIFF")
     parser.add_argument("--outset", required=True, metavar="MM", help="from the artwork's edge out to the cut")
-    parser.add_argument("--corners", choices=CORNERS, default=CORNERS[0])
+    parser.add_argument("--corners", choices=CORNERS, default=CORNERS[0], help="of the cut line")
     parser.add_argument(
         "--mitre-limit", type=float, default=4.0, metavar="N", help="how far a mitre may reach, outsets"
     )
-    parser.add_argument("--holes", choices=HOLES, default=HOLES[0])
+    parser.add_argument("--holes", choices=HOLES, default=HOLES[0], help="cut them, or leave them out")
     parser.add_argument(
         "--parts", choices=PARTS, default=PARTS[0], help="each with a line of its own, or one about all"
     )
@@ -161,7 +161,7 @@ def _add_proof_job(commands: Any) -> None:
     _add_outset(job)
     job.add_argument("--page", default="A4", metavar="PAPER", help="A4, A3 …, or WIDTHxHEIGHT in mm")
     job.add_argument("--copies", type=int, default=1, metavar="N", help="on one sheet")
-    job.add_argument("--print", type=Path, required=True, metavar="OUT.pdf", dest="print_to")
+    job.add_argument("--print", type=Path, required=True, metavar="OUT.pdf", dest="print_to", help="the page")
     job.add_argument("--cut", type=Path, required=True, metavar="OUT.plt", help=".plt HP-GL, .svg, .dxf")
     job.add_argument("--name", default="", help="what the job is called; its file's name unless said")
     job.add_argument("--number", type=int, default=1, metavar="N", help="of the sheet, where no shop file counts them")

@@ -12,9 +12,9 @@ from keen_compass.cli.common import print_json
 def add_check(commands: Any) -> None:
     """The command."""
     check = commands.add_parser("check", help="go over every row of a shop file: exit 0 sound, 1 with what is wrong")
-    check.add_argument("file", type=Path, metavar="FILE")
+    check.add_argument("file", type=Path, metavar="FILE", help="the shop file")
     check.add_argument("--repair", type=Path, metavar="OUT", help="write what is sound as a new shop file")
-    check.add_argument("--json", action="store_true")
+    check.add_argument("--json", action="store_true", help="as JSON")
     check.set_defaults(run=_check)
 
 

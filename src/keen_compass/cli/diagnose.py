@@ -11,7 +11,7 @@ from keen_compass.cli.common import print_json, read_json
 def add_diagnose(commands: Any) -> None:
     """The command."""
     diagnose = commands.add_parser("diagnose", help="what may be behind complaints, as JSON")
-    diagnose.add_argument("file", metavar="FILE|-")
+    diagnose.add_argument("file", metavar="FILE|-", help="complaints as JSON; -: standard input")
     diagnose.set_defaults(run=_diagnose)
 
 

@@ -13,8 +13,8 @@ from keen_compass.errors import InputError
 def add_due(commands: Any) -> None:
     """The command."""
     due = commands.add_parser("due", help="what should be looked at again, and on which day, soonest first")
-    due.add_argument("--shop", type=Path, required=True, metavar="FILE")
-    due.add_argument("--json", action="store_true")
+    due.add_argument("--shop", type=Path, required=True, metavar="FILE", help="the shop file")
+    due.add_argument("--json", action="store_true", help="as JSON")
     due.set_defaults(run=_due)
 
 

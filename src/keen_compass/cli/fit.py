@@ -20,14 +20,14 @@ MODELS = ("auto", "shift", "similarity", "affine", "projective")
 def add_fit(commands: Any) -> None:
     """The command."""
     fit = commands.add_parser("fit", help="lay a cut file onto a print: HP-GL, SVG, DXF or G-code")
-    fit.add_argument("file", type=Path, metavar="FILE")
+    fit.add_argument("file", type=Path, metavar="FILE", help="HP-GL, SVG, DXF or G-code")
     fit.add_argument("--marks", metavar="X,Y;X,Y…|find", default="", help="in the file; find: crosses on a layer marks")
     fit.add_argument("--seen", metavar="X,Y;X,Y…", default="", help="where the machine was when it was aimed at them")
-    fit.add_argument("--model", choices=MODELS, default="auto")
+    fit.add_argument("--model", choices=MODELS, default="auto", help="auto: as the number of marks allows")
     fit.add_argument("--unit", choices=("mm", "in"), default="mm", help="of the places given here")
     fit.add_argument("--errors", metavar="NAME=MM_PER_M,…", default="", help="of the machine: x_scale, y_scale, skew")
-    fit.add_argument("--tolerance", metavar="MM", default="0.3")
-    fit.add_argument("-o", "--output", type=Path, required=True, metavar="OUT")
+    fit.add_argument("--tolerance", metavar="MM", default="0.3", help="largest residual of a mark that is in")
+    fit.add_argument("-o", "--output", type=Path, required=True, metavar="OUT", help="the same format")
     fit.set_defaults(run=_fit)
 
 

@@ -26,14 +26,21 @@ MOST_CYCLES = 100
 def add_piece(commands: Any) -> None:
     """The command."""
     piece = commands.add_parser("piece", help="write a test piece's file")
-    piece.add_argument("procedure")
+    piece.add_argument("procedure", metavar="PROCEDURE", help="a name that `procedures` lists")
     piece.add_argument("--size", metavar="WxH", dest="piece_size", help="in mm, or with a unit: 400x300, 16inx12in")
-    piece.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", dest="settings")
+    piece.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="NAME=VALUE",
+        dest="settings",
+        help="what may be chosen of the piece",
+    )
     piece.add_argument(
         "--machine", choices=[kind.value for kind in MachineKind], help="whose own file is written (G-code)"
     )
-    piece.add_argument("--format", choices=("gcode", "hpgl", "svg", "dxf", "pdf"), default="gcode")
-    piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
+    piece.add_argument("--format", choices=("gcode", "hpgl", "svg", "dxf", "pdf"), default="gcode", help="of the file")
+    piece.add_argument("-o", "--output", type=Path, required=True, metavar="FILE", help="the file")
     piece.add_argument("--geometry", type=Path, metavar="FILE", help="what is on a printed sheet, as JSON")
     piece.set_defaults(run=_piece)
 

@@ -19,12 +19,12 @@ def add_practice(commands: Any) -> None:
     """The command."""
     practice = commands.add_parser("practice", help="whole rounds on a simulated machine")
     practice.add_argument("procedure", help="its name; or all: a machine as it turned up, put right in order")
-    practice.add_argument("--seed", type=int, default=1)
-    practice.add_argument("--rounds", type=int)
+    practice.add_argument("--seed", type=int, default=1, help="another machine, other faults")
+    practice.add_argument("--rounds", type=int, help="at most")
     practice.add_argument(
         "--machine", choices=[kind.value for kind in MachineKind], help="on which; what it is usually done on otherwise"
     )
-    practice.add_argument("--json", action="store_true")
+    practice.add_argument("--json", action="store_true", help="as JSON")
     practice.add_argument("--out", type=Path, metavar="DIR", help="where the rounds' files go")
     practice.set_defaults(run=_practice)
 

@@ -173,7 +173,7 @@ class Rows:
             return
         self.gone = True
         raise ShopGoneError(
-            "Not kept: the shop file was moved, deleted or replaced. Keep a copy (Shop menu) and go on there."
+            "Not kept: the shop file was moved, deleted or replaced. Save a copy (Shop menu) and go on there."
         )
 
     def _not_a_shop(self) -> ShopDamagedError:

@@ -1,0 +1,109 @@
+"""The manual: Markdown pages in the order of work, one for each screen and each procedure.
+
+The window shows them (`app/manual.py`), and `keen-compass manual` writes them as a folder of HTML. What a procedure
+needs and what to rule out first stand with its other words (`words/texts`); they are put in here. `command-line.md` and
+the pictures are made by `tools/make-manual`.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from pathlib import Path
+from typing import NamedTuple
+
+from keen_compass.procedures import REGISTRY
+from keen_compass.words.procedures import about
+
+PAGES = Path(__file__).with_name("pages")
+PICTURES = Path(__file__).with_name("pictures")
+CHAPTERS: dict[str, tuple[str, ...]] = {
+    "Begin here": ("first-hour", "order-of-work"),
+    "A round": ("rose", "make", "measure", "correct", "confirm"),
+    "How the machine moves": (
+        "drive-train",
+        "rectangle",
+        "travel-run",
+        "backlash",
+        "squareness",
+        "home",
+        "bed",
+        "speed",
+        "reference-lines",
+    ),
+    "What a cut takes away": ("kerf-square", "kerf-ladder", "kerf-comb", "bevel", "focus-row", "clean-cuts"),
+    "Heads and prints": (
+        "pointer",
+        "second-tool",
+        "camera",
+        "drag-blade",
+        "registration",
+        "print-scale",
+        "media-feed",
+        "proof",
+    ),
+    "The shop": ("machine", "instruments", "stock", "controller", "together", "logbook"),
+    "Reference": ("keys", "words", "command-line", "file-formats"),
+}
+
+
+class Topic(NamedTuple):
+    """One page. name: a place of the window, a procedure, or a subject. text: Markdown, its title on the first line."""
+
+    name: str
+    title: str
+    text: str
+
+    @property
+    def html(self) -> str:
+        """The page as HTML; pictures are named as they lie in `PICTURES`."""
+        from markdown_it import MarkdownIt  # late: only who reads the manual needs it
+
+        html = str(MarkdownIt("commonmark", {"html": False}).enable("table").render(self.text))
+        return html.replace("\n</code></pre>", "</code></pre>")  # no empty line below a formula
+
+
+@cache
+def topic(name: str) -> Topic:
+    """The page of that name. Raises FileNotFoundError."""
+    text = (PAGES / f"{name}.md").read_text(encoding="utf-8")
+    if name in REGISTRY:
+        text = _with_what_is_known(name, text)
+    return Topic(name, text.partition("\n")[0].removeprefix("# "), text)
+
+
+def _with_what_is_known(procedure: str, text: str) -> str:
+    """What one needs and what to rule out, before the steps."""
+    known = about(procedure)
+    head, steps, rest = text.partition("\n## Steps\n")
+    general = ", ".join(f"[{topic(step).title}]({step}.html)" for step in CHAPTERS["A round"][1:])
+    return "\n".join(
+        (
+            head,
+            f"## You need\n\n{_list(known.needs)}",
+            f"## Rule these out first\n\n{_list(known.lookalikes)}",
+            f"{steps.strip()}\n{rest}",
+            f"What each round has in common: {general}.\n",
+        )
+    )
+
+
+def _list(sentences: tuple[str, ...]) -> str:
+    return "".join(f"- {sentence}\n" for sentence in sentences)
+
+
+def topics() -> tuple[Topic, ...]:
+    """All pages, in the order of the chapters."""
+    return tuple(topic(name) for names in CHAPTERS.values() for name in names)
+
+
+def found(words: str) -> tuple[Topic, ...]:
+    """Pages in which all of the words stand, capitals or not; those with one of them in the title first."""
+    wanted = words.casefold().split()
+    hits = [t for t in topics() if all(w in t.text.casefold() for w in wanted)]
+    return tuple(sorted(hits, key=lambda t: not any(w in t.title.casefold() for w in wanted)))
+
+
+def pictures() -> tuple[str, ...]:
+    """File names of all pictures that the pages show."""
+    return tuple(dict.fromkeys(name for t in topics() for name in re.findall(r"!\[[^\]]*\]\(([^)]+)\)", t.text)))
