@@ -380,7 +380,7 @@ class Strip(Card):
             chip.setToolTip("Change this reading")
             chip.setStyleSheet("QPushButton { min-height: 28px; padding: 0 10px; }")
             self._chips.addWidget(chip)
-        kept = "kept" if self.width() < NARROW else "saved; press one to change it"
+        kept = "saved" if self.width() < NARROW else "saved; press one to change it"
         self._chips.addWidget(Line(kept if chips else "", colour="soft"), 1)
 
     def _edit(self, slot: int) -> None:
