@@ -114,7 +114,7 @@ def test_by_mouse_the_band_that_meets_is_picked_and_the_test_printed_again(windo
 def test_by_keyboard_and_clicks_each_band_gets_its_word(window: MainWindow) -> None:
     page, surface = begun(window)
     session = page.model.session
-    choose("Read by", "a word for each")
+    choose("Read by", "judging each band")
     click(page, "Practice print")
     press("1", Qt.Key.Key_Return, "1", Qt.Key.Key_Return)
     for i, clicks in enumerate((1, 1, 2, 3, 3, 3, 3), 2):

@@ -448,7 +448,9 @@ def test_a_ladder_that_leaves_it_open_asks_for_rungs_between() -> None:
     body["machine"]["values"]["x_speed"] = 7100  # safe is between 6400 and 7200
     found = first(body)
     assert found["verdict"] == "cannot_tell"
-    assert found["notes"][0] == "More rungs between 8000 and 9000 mm/min may settle it: nothing is known of the gap."
+    assert (
+        found["notes"][0] == "More rungs between 8000 and 9000 mm/min may settle it: the gap between them is untested."
+    )
     body["readings"] = body["readings"][:5]
     above = first(body)
     assert (above["verdict"], above["worth_correcting"]) == ("cannot_tell", False)

@@ -182,7 +182,7 @@ def test_an_accessory_brings_its_own_numbers_back(empty: Shop) -> None:
     assert (nib.subject.accessory, nib.fitting("accessory").name) == ("nib", "Nib")  # type: ignore[union-attr]
     assert {q: v.stored for q, v in empty.values("plover").items()} == held  # mounting changes nothing that is held
     assert states(empty, "plover", HERE) == [State.NEVER, State.NEVER]
-    assert all(one.wanted is None for one in of_another(empty, nib).values())  # nobody knows where a nib sits
+    assert all(one.wanted is None for one in of_another(empty, nib).values())  # no known end a nib sits
     for q, mm in zip(HERE, SITS["second_tool nib"], strict=True):
         empty.put_value("plover", q, StoredAmount(q, "mm", mm), "typed", subject=nib.subject)
     assert of_another(empty, nib) == {}
@@ -360,13 +360,13 @@ def test_what_sits_beside_the_tool_is_chosen_in_the_form(window: MainWindow, nam
     page = window.places.currentWidget()
     choose("Beside the tool", "a pointer")
     choose("And", "a camera and a second tool")
-    tab_to("Accessory in it")
+    tab_to("Accessory fitted")
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
     press("Pouncer")
-    tab_to("Its maker says, along X")
+    tab_to("Maker’s value, along X")
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
     press("-30 mm")
-    tab_to("Its maker says, along Y")
+    tab_to("Maker’s value, along Y")
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
     press("4 mm")
     for size in ((1280, 800), (1024, 700)):

@@ -217,7 +217,7 @@ def test_each_stage_waits_for_the_one_before_and_can_be_taken_back(shop: Shop) -
     with pytest.raises(PieceError, match="Print the sheet first"):
         session.making.made()
     sheets.printed()
-    assert say(sheets.refusal() or "") == "Load the sheet first, and say which number it bears."
+    assert say(sheets.refusal() or "") == "Load the sheet first and type its number."
     with pytest.raises(InputError, match="bar Y"):
         sheets.measured("100", "")
     with pytest.raises(InputError, match=r"bar Y: 3\.94 is far from the 100 mm that were ordered"):

@@ -244,7 +244,7 @@ def test_the_file_is_played_on_the_bed_by_keyboard(qtbot: QtBot, shop: Shop) -> 
     window.begin("rectangle")
     bar = window.findChild(DryRunBar)
     assert "of lines" in bar.said.text()
-    tab_to("How far the dry run is")
+    tab_to("Progress of the dry run")
     press(Qt.Key.Key_PageDown if bar.slider.invertedControls() else Qt.Key.Key_PageUp)
     assert " of " in bar.said.text()
     press(Qt.Key.Key_End)

@@ -248,7 +248,7 @@ def test_a_readings_sign_and_place_are_seen_from_where_one_stands(window: MainWi
     assert "towards −Y, towards you" in words
     window.round_page.go(Step.CORRECT)
     assert "The gantry’s end at highest X towards −Y, towards you" in shown(window.round_page.correct)
-    assert "Actually corrected by" in shown(window.round_page.correct)
+    assert "Corrected by" in shown(window.round_page.correct)
 
 
 @pytest.mark.parametrize("size", [(1024, 700), (1280, 800)])

@@ -91,7 +91,7 @@ def test_by_keyboard_a_sensor_is_put_right_by_a_sheet(window: MainWindow) -> Non
     press(RETURN)
     assert "Measure both check bars, before anything else." in shown(page_of(window))
     press("97.3", RETURN, "97.4", RETURN)
-    assert "Both check bars are 2.6 % short: the print dialog fits to page. Print at actual size." in shown(
+    assert "Both check bars are 2.6 % short: the print dialog scaled the page. Print at actual size." in shown(
         step_of(window)
     )
     assert "The mark in the square goes far left, the print up. Lift the rollers" in shown(step_of(window))

@@ -209,7 +209,7 @@ def round_to(a: Point, b: Point, centre: Point, turn: float) -> Iterator[Point]:
 def _gcode(text: str, speeds: Speeds, *, thermal: bool) -> Iterator[Step]:
     unit, absolute, mode, feed, ended, burns = 0.0, True, "", 0.0, False, False
     x = y = 0.0
-    z = math.inf  # nobody knows where the tool is before it was sent up
+    z = math.inf  # no known end the tool is before it was sent up
     for number, raw in enumerate(text.splitlines(), 1):
         line = _REMARK.sub(" ", raw).strip().upper()
         if not line:

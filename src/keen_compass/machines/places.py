@@ -55,7 +55,7 @@ class Place(NamedTuple):
 
     def name(self, stored: StoredValue) -> str:
         """What stands before the number: ``X backlash, mm``; ``Kerf, half width, mm``."""
-        words = stored.name(QUANTITIES[self.quantity].axis)
+        words = self.holding(stored).name(QUANTITIES[self.quantity].axis)
         head, _, unit = words.rpartition(", ")
         return f"{head}, half width, {unit}" if self.half else words
 

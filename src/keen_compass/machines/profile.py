@@ -253,6 +253,11 @@ class Machine:
         return self.kerf_form if self.in_controller("kerf") else "full"
 
     @property
+    def shown_in(self) -> str:
+        """``mm`` or ``in``: the unit of all that is shown of it, and of what is set by hand."""
+        return self.controller_units if self.units == "mm" else "in"
+
+    @property
     def wear_counted(self) -> str:
         """In what use is counted: a torch wears by piercing, a lens by light, a cutter by its way."""
         usual = "minutes" if self.kind is MachineKind.LASER else "pierces" if self.kind.thermal else "metres"
@@ -264,7 +269,7 @@ class Machine:
             quantity,
             self.setting_keys.get(quantity, quantity.upper()),
             self._form_of(quantity),
-            unit_kept(quantity, self.controller_units),
+            unit_kept(quantity, self.controller_units, self.shown_in),
             self.decimals_of.get(quantity, self.decimals),
             quantity in self.flipped,
             _in_files(quantity) and not self.in_controller(quantity),

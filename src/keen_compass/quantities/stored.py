@@ -20,11 +20,12 @@ SIZE: dict[str, float] = {
     "mm/min": 1.0,
     "in/min": MM_PER_INCH,
     "mm/m": 1.0,
+    "thou/ft": 1 / 12,  # 0.0254 mm over 0.3048 m
     "times": 1.0,
     "%": 1.0,
     "percent": 1.0,
 }
-_IN_INCHES = {"mm": "in", "mm/min": "in/min"}
+_IN_INCHES = {"mm": "in", "mm/min": "in/min", "mm/m": "thou/ft"}
 NOUNS = {
     "backlash": "backlash",
     "home": "home offset",
@@ -32,7 +33,7 @@ NOUNS = {
     "squareness": "gantry end moved",
     "tram": "tram set",
     "bed": "bed skimmed",
-    "tracking": "feed looked after",
+    "tracking": "feed tracking",
     "kerf": "kerf",
     "hole_bias": "hole bias",
     "bevel": "bevel",
@@ -91,22 +92,22 @@ class StoredAmount:
         return self.number(decimals)
 
     def name(self, axis: str) -> str:
-        """What stands before `number`: ``X backlash, mm``."""
+        """What stands before `number`: ``X backlash, mm``; what was done so many times has no unit."""
         noun = NOUNS[QUANTITIES[self.quantity].family]
         words = f"{axis.upper()} {noun}" if axis else noun.capitalize()
-        return f"{words}, {self.unit}"
+        return words if self.unit == "times" else f"{words}, {self.unit}"
 
 
 StoredValue = StoredResolution | StoredAmount
 
 
-def unit_kept(quantity: str, controller_units: str) -> str:
+def unit_kept(quantity: str, controller_units: str, by_hand: str = "mm") -> str:
     """The unit of an amount where it is kept: a controller that counts in inches keeps all its lengths and feeds so.
 
-    controller_units: mm or in. What is done by hand stands in no controller and keeps the catalogue's unit.
+    controller_units, by_hand: mm or in; the second of what is set by hand and stands in no controller.
     """
     q = QUANTITIES[quantity]
-    if controller_units == "in" and q.lives is Lives.NUMBER:
+    if {Lives.NUMBER: controller_units, Lives.BY_HAND: by_hand}.get(q.lives) == "in":
         return _IN_INCHES.get(q.unit, q.unit)
     return q.unit
 

@@ -102,7 +102,7 @@ def _picture(c: Any, record: Record, top: float) -> float:
         c.setStrokeColorRGB(*INK)
         c.drawPath(path)
     c.setDash([])
-    _line(c, top - height, f"Dashed: as ordered. Solid: as measured, error drawn {record.magnified} times.", 8, QUIET)
+    _line(c, top - height, f"Dashed: nominal. Solid: measured, error drawn {record.magnified} times.", 8, QUIET)
     return top - height
 
 

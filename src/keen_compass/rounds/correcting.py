@@ -88,7 +88,7 @@ class Correcting:
         except (ValueError, InputError):
             like = c.machine.place(quantity).number(old)
             if QUANTITIES[quantity].lives is Lives.BY_HAND:
-                raise InputError(f"Type the number of mm in all, like {like}.") from None
+                raise InputError(f"Type how much it is in all, like {like}.") from None
             raise InputError(f"Type the number that the controller shows, like {like}.") from None
         low, high = FAR_OFF
         if not low < same_size(old, stored) < high and not c.procedure.starting:
@@ -115,7 +115,7 @@ class Correcting:
         c, task = self._c, task_of(finding)
         stored, new = c.values()[finding.quantity], self._new(finding)
         if really.strip() and task and isinstance(stored, StoredAmount) and isinstance(new, StoredAmount):
-            done = parse_length(really, c.machine.controller_units).mm
+            done = parse_length(really, c.machine.shown_in).mm
             share = done / amount_of(task)
             if not 0 <= share <= FAR_OFF[1]:
                 raise InputError(f"{really.strip()} is far from what was asked: look again, digit by digit.")

@@ -160,7 +160,7 @@ class Sheets:
         for name, text, mm, length in zip("XY", typed, lengths, ordered, strict=True):
             if not length / 2 < mm < length * 2:
                 raise InputError(
-                    f"{text.strip()} is far from the {length:g} mm that were ordered: read again, or say the unit: "
+                    f"{text.strip()} is far from the {length:g} mm that are nominal: read again, or give the unit: "
                     f"{length:g} mm",
                     f"bar {name}",
                 )

@@ -6,10 +6,9 @@ from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.words.errors import THOU
-from keen_compass.words.say import THOU_PER_FOOT, Show
+from keen_compass.words.say import THOU, THOU_PER_FOOT, Show
 
-_RIGHT = {"mm": "{axis} comes to where it should", "tram": "the head stands upright"}
+_RIGHT = {"mm": "{axis} reaches its target", "tram": "the head is square to the bed"}
 
 
 def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint | None = None) -> str:
@@ -38,39 +37,40 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             return f"the controller’s number is {abs(e) / 10:.1f} % {'above' if e > 0 else 'below'} what the parts give"
         case "backlash":
             left = "loses" if e > 0 else "gains"
-            return f"{axis} {left} {_small(e, units)} on reversal"
+            return f"{axis} {left} {show.small(abs(e))} on reversal"
         case "squareness":
             return f"Y leans {_slope(e, units)} towards {towards}"
         case "home":
-            return f"everything lies {_small(e, units)} too far towards {towards}"
+            return f"everything is {show.small(abs(e))} too far towards {towards}"
         case "pointer" | "sensor" | "camera" | "second_tool":
-            return f"the {q.family.replace('_', ' ')} offset is {_small(e, units)} too far towards {towards}"
+            return f"the {q.family.replace('_', ' ')} offset is {show.small(abs(e))} too far towards {towards}"
         case "registration":
-            return f"one mark is {_small(e, units)} from where the others place it"
+            return f"one mark is {show.small(abs(e))} from where the others place it"
         case "proof":
-            return f"the border is up to {_small(e, units)} {'wider' if e > 0 else 'narrower'} than ordered"
+            return f"the border is up to {show.small(abs(e))} {'wider' if e > 0 else 'narrower'} than nominal"
         case "tracking":
-            return f"each trip ends {_small(e, units)} {'past' if e > 0 else 'short of'} its start"
+            return f"each trip ends {show.small(abs(e))} {'past' if e > 0 else 'short of'} its start"
         case "tram":
             return f"the head’s top leans {_slope(e, units)} towards {towards}"
         case "kerf":
-            return f"parts come out {_small(e, units)} too {'large' if e > 0 else 'small'}"
+            return f"parts come out {show.small(abs(e))} too {'large' if e > 0 else 'small'}"
         case "bevel":
-            return f"the edge is {_small(e, units)} off square"
+            return f"the edge is {show.small(abs(e))} off square"
         case "hole_bias":
-            return f"round holes come out {_small(e, units)} too {'large' if e > 0 else 'small'}"
+            return f"round holes come out {show.small(abs(e))} too {'large' if e > 0 else 'small'}"
         case "focus":
-            return f"the lens stands {_small(e, units)} too {'high' if e > 0 else 'low'}"
+            return f"the lens is {show.small(abs(e))} too {'high' if e > 0 else 'low'}"
         case "media_feed":
             if float(f"{e:.3f}") == 0:
                 return "bands just meet"
-            return f"bands {'gap' if e > 0 else 'overlap'}: {abs(e):.2g} % too {'much' if e > 0 else 'little'} feed"
+            what, much = ("leave a gap", "much") if e > 0 else ("overlap", "little")
+            return f"bands {what}: {abs(e):.2g} % too {much} feed"
         case "drag":
             if float(f"{e:.3f}") == 0:
                 return "corners close"
             if e > 0:
-                return f"corners run over: the blade trails {_small(e, units)} less"
-            return f"corners are cut short: the blade trails {_small(e, units)} more"
+                return f"corners overrun: the blade trails {show.small(abs(e))} less"
+            return f"corners are cut short: the blade trails {show.small(abs(e))} more"
         case "power":
             return f"power is {abs(e):.2g} % {'above' if e > 0 else 'below'} the middle of what cuts clean"
         case "cut_feed":
@@ -78,7 +78,7 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
                 return "the feed is the fastest that is clean with a margin"
             return f"the feed is {abs(e):.0f} mm/min {'above' if e > 0 else 'below'} what is clean with a margin"
         case "bed":
-            return f"the bed is {_small(e, units)} higher in one place than in another"
+            return f"the bed is {show.small(abs(e))} higher in one place than in another"
         case "speed":
             if e <= 0:
                 return f"{axis} comes back to its mark at the feed in force"
@@ -104,7 +104,3 @@ def _per(e: float, units: str) -> str:
 
 def _slope(e: float, units: str) -> str:
     return Show(units).slope(abs(e))
-
-
-def _small(e: float, units: str) -> str:
-    return f"{abs(e):.2f} mm" if units == "mm" else f"{abs(e) / THOU:.1f} thou"

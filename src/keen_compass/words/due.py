@@ -18,4 +18,4 @@ def because(due: Due) -> str:
         return f"After {interval}, or before where it was found close to its tolerance."
     if due.changes < FEW:
         return f"Seen to move once: that, and {interval}."
-    return f"From how it moved between {due.changes + 1} findings."
+    return f"From how it changed between {due.changes + 1} findings."

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from keen_compass.quantities.digits import with_uncertainty
-
-THOU = 0.0254  # mm
+from keen_compass.words.say import THOU
 
 
 class ErrorUnit(NamedTuple):

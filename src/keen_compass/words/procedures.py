@@ -19,7 +19,7 @@ TITLES: dict[str, tuple[str, str]] = {
     "focus-row": ("Focus row", "Burn lines at rising focus, find the narrowest"),
     "clean-cuts": ("Clean cuts", "Cut squares at power against feed, mark the clean ones"),
     "kerf-square": ("Kerf", "Cut a small plate and measure it"),
-    "kerf-ladder": ("Kerf ladder", "Cut one shape with rising room, find the one that fits"),
+    "kerf-ladder": ("Kerf ladder", "Cut one shape with rising kerf compensation, find the one that fits"),
     "kerf-comb": ("Kerf comb", "Cut strips, push them together, measure what is free"),
     "bevel": ("Bevel", "Read a part above and below"),
     "pointer": ("Pointer to tool", "Aim at marks, draw beside them, see where it landed"),

@@ -3,6 +3,7 @@
 A text is a template or a function of the values. In a template ``{name:spec}`` puts a value in:
 
 len, len0, len3   a length in mm, in the unit that is shown, with 2, 0, 3 decimals (inches take two more); +len signed
+small             by how much something is off, mm or thou; +small signed
 slope, slope0     mm per m, or thou per foot where inches are shown; +slope signed
 say, Say          another note or code, and with a capital
 up                a letter in capitals
@@ -67,6 +68,12 @@ class Show(NamedTuple):
         """A length without its unit, where that stands beside several."""
         return length_number(mm, self.units, decimals, signed=signed)
 
+    def small(self, mm: float, *, signed: bool = False) -> str:
+        """What a machine is off by, with its unit: hundredths of a mm, or tenths of a thou."""
+        if self.units == "in":
+            return f"{format_mm(mm / THOU, 1, signed=signed)} thou"
+        return self.length(mm, 2, signed=signed)
+
     def slope(self, mm_per_m: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A slope, or by how much a length is out, with its unit; decimals: of mm per m."""
         if self.units == "in":
@@ -75,6 +82,7 @@ class Show(NamedTuple):
 
 
 PLAIN = Show()
+THOU = 0.0254  # mm
 THOU_PER_FOOT = 12  # in 1 mm per m
 Text = str | Callable[[Mapping[str, Any], Show], str]
 
@@ -96,7 +104,7 @@ def show_for(machine: Machine) -> Show:
     """As a machine's technician sees it: in inches where it is shown in them, or its controller counts in them;
     directions from where they stand.
     """
-    return Show(machine.controller_units if machine.units == "mm" else "in", machine.standpoint)
+    return Show(machine.shown_in, machine.standpoint)
 
 
 def capital(text: str) -> str:
@@ -143,6 +151,8 @@ class _Template(string.Formatter):
                 return str(value).upper()
             case "way":
                 return self._show.way(value)
+        if spec.lstrip("+") == "small":
+            return self._show.small(value, signed=spec.startswith("+"))
         if spec.lstrip("+").startswith("len"):
             return self._show.length(value, int(spec.lstrip("+")[3:] or 2), signed=spec.startswith("+"))
         if spec.lstrip("+").startswith("slope"):

@@ -21,7 +21,7 @@ def reason(spoke: Spoke, machine: Machine) -> str:
             return f"Not measured with {spoke.about} yet." if spoke.about else "Never measured."
         case Why.ANOTHERS:
             about = spoke.about or "nothing in particular"
-            return f"The controller holds the number of {about}: put this one’s in."
+            return f"The controller holds the number for {about}: enter the one for what is fitted now."
         case Why.CHANGED:
             return "Changed since it was measured: confirm it."
         case Why.CHANGED_UNDER:
@@ -37,7 +37,7 @@ def reason(spoke: Spoke, machine: Machine) -> str:
             return "In tolerance."
         case Why.CANNOT_TELL:
             notes = spoke.finding.notes if spoke.finding else ()
-            return say(notes[0], show_for(machine)) if notes else "Measured, but too coarsely to tell."
+            return say(notes[0], show_for(machine)) if notes else "Measured, but not precisely enough to tell."
 
 
 def first_step(spokes: list[Spoke]) -> str:
@@ -51,7 +51,7 @@ def first_step(spokes: list[Spoke]) -> str:
         return ""
     names = " and ".join(QUANTITIES[s.quantity].label for s in first[:2])
     return (
-        f"Begin with {names}: everything else rests on them. Count the parts of the drive train only where a cut "
+        f"Begin with {names}: everything else depends on them. Use the drive train only if a cut "
         "comes out wrong by a factor."
     )
 

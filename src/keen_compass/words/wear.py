@@ -25,13 +25,13 @@ def age_in_words(c: Consumables, day: str) -> str:
 def drift_in_words(c: Consumables, show: Show = PLAIN) -> str:
     """How fast the kerf grows with use, and when that is too much."""
     if c.wear is None:
-        return "How fast the kerf drifts shows once it was found at two ages of the same set."
+        return "Drift of the kerf shows once it was measured at two ages of the same set."
     d = c.wear.per_use
     noun = "metres" if c.counted == "metres" else c.counted
     grows = f"{'+' if d.value >= 0 else '−'}{show.number(abs(d.value) * PER)}"
     said = f"{grows} ± {show.length(d.U * PER)} in {PER:,.0f} {noun}"
     if not c.wear.clear:
-        return f"Kerf {said}: too little to tell from none."
+        return f"Kerf {said}: not significant."
     if c.line is None:
         return f"Kerf {said}."
     if c.worn:
@@ -43,7 +43,7 @@ def _line(c: Consumables) -> str:
     """``1,150 pierces (980 to 1,400)``."""
     assert c.line is not None
     low, high = max(c.line.low, 0.0), c.line.high
-    until = uses(high, c.counted).rpartition(" ")[0] if math.isfinite(high) else "nobody knows where"
+    until = uses(high, c.counted).rpartition(" ")[0] if math.isfinite(high) else "no known end"
     return f"{uses(max(c.line.age, 0.0), c.counted)} ({uses(low, c.counted).rpartition(' ')[0]} to {until})"
 
 

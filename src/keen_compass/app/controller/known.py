@@ -70,7 +70,7 @@ class KnownCard(Card):
             self._rows.addWidget(Text(f"The same in both: {', '.join(same)}.", colour="good"))
         if not model.found and not guessed:
             self._rows.addWidget(
-                Text("No number of the logbook is known in it: point at one in the text.", colour="soft")
+                Text("None of the logbook’s values were recognised: point at one in the text.", colour="soft")
             )
 
     def _guesses(self) -> list[Guess]:
@@ -124,7 +124,7 @@ class KnownCard(Card):
         title = f"{label}: {one.text}"
         if one.held is None:
             return DifferenceRow(
-                title, [("The logbook knows no number of it.", "soft")], [take], label, None, editable=model.editable
+                title, [("The logbook has no value for it.", "soft")], [take], label, None, editable=model.editable
             )
         since = last_seen(model.shop, machine.uid, one.quantity, one.held)
         lines = [(f"The logbook says {ours} since {day_of(since)}.", "ink")]

@@ -129,7 +129,7 @@ class PatternsView(QWidget):
     def _ask(self, name: str) -> None:
         """Send what stands there, and make a pattern of what comes."""
         if not self._port:
-            self._said.say("Say first which port it is, under Cable.")
+            self._said.say("Choose the port first, under Cable.")
             return
         self.answer.say("Asking…")
         self._link.raw(
@@ -143,9 +143,9 @@ class PatternsView(QWidget):
     def _answered(self, name: str, lines: list[str]) -> None:
         self._link.close()
         if not lines:
-            self.answer.say("It said nothing within a second: another speed, or another line end?")
+            self.answer.say("No reply within a second. Try another speed or line ending.")
             return
-        self.answer.say(f"It said: {' | '.join(lines)[:160]}")
+        self.answer.say(f"Reply: {' | '.join(lines)[:160]}")
         into = self.edits[FROM_ANSWER[name]]
         if not into.text().strip():
             last = name == "ask_listing"

@@ -11,7 +11,7 @@ from keen_compass.formats.listing import Number
 from keen_compass.machines.places import SIGNED
 from keen_compass.quantities.catalogue import QUANTITIES
 
-SAME, OTHER = "counted along its axis", "counted against it"
+SAME, OTHER = "along the axis", "opposite to the axis"
 
 
 class PointingBar(QWidget):
@@ -22,10 +22,10 @@ class PointingBar(QWidget):
         self._model, self._text = model, text
         self.number: Number | None = None
         self._said = Line("", 17, bold=True)
-        self.what = plain_combo("What the number at the cursor is")
+        self.what = plain_combo("Quantity of the number at the cursor")
         self.what.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.what.activated.connect(lambda _: self._propose_sign())
-        self.sign = plain_combo("How its sign is counted")
+        self.sign = plain_combo("Sign")
         self.sign.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.sign.addItem(SAME, False)
         self.sign.addItem(OTHER, True)
@@ -46,9 +46,7 @@ class PointingBar(QWidget):
             widget.setVisible(self.number is not None)
         if self.number is None:
             self.sign.hide()
-            self._said.say(
-                "To show where a number stands, put the cursor on it." if self._model.listing else "", "soft"
-            )
+            self._said.say("Put the cursor on a number to assign it." if self._model.listing else "", "soft")
             return
         machine, number = self._model.machine, self.number
         known = next((one.quantity for one in self._model.found if one.start == number.start), "")

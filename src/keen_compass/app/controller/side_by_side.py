@@ -83,7 +83,7 @@ class SideBySide(QWidget):
             self._rows.addWidget(Text(str(error), colour="bad"))
             return
         if two is None or self.copy is None:
-            self._head.say("Keep a copy first: it is what the file is compared with.")
+            self._head.say("Save a copy first; the file is compared with it.")
             return
         a, b = two
         self._head.say(f"{called(self.copy)}  →")

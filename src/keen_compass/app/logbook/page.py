@@ -292,7 +292,7 @@ class LogbookPage(QWidget):
         except Dropped:
             self._said.say("Nothing was imported.")
         except UnicodeDecodeError:
-            self._said.say("That file is no logbook: it is no text.", "bad")
+            self._said.say("That file isn’t a logbook: it isn’t text.", "bad")
         except KeenCompassError as error:
             self._said.say(str(error), "bad")
         else:

@@ -26,7 +26,7 @@ class Named(NamedTuple):
 
 T = TypeVar("T", Tool, Stock, Named, Fitting)
 FITTING_WORDS = {
-    "accessory": ("Accessory in it", "no accessory"),
+    "accessory": ("Accessory fitted", "no accessory"),
     "printer": ("Printed on", "no printer named"),
     "carrier": ("Carried by", "nothing: the bare roll"),
 }

@@ -239,7 +239,7 @@ class AnswerColumn(QWidget):
         """The button that asks how warm it is; no words for none."""
         self.warmth.setVisible(bool(words))
         self.warmth.setText(words)
-        self.warmth.setAccessibleName(f"How warm piece and instrument are. {words}")
+        self.warmth.setAccessibleName(f"Temperature of piece and instrument. {words}")
 
     def refresh(self, *, planning: bool) -> None:
         """Show the answer; while planning, what the next piece would tell."""

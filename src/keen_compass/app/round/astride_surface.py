@@ -124,7 +124,7 @@ class AstrideSurface(FloatingSurface):
         area = QRectF(SIDE, 8, self.width() - 2 * SIDE, 28)
         if x is not None and y is not None:
             machine = self.session.context.machine
-            where = beside_in_words(x, y, machine.standpoint, machine.units)
+            where = beside_in_words(x, y, machine.standpoint, machine.shown_in)
             p.drawText(area, Qt.AlignmentFlag.AlignCenter, f"It lands {where}")
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))

@@ -178,7 +178,7 @@ class BedCanvas(QWidget):
         p.setPen(th.color("focus"))
         p.setFont(th.font(17, bold=True))
         low = min(seen, key=lambda at: at[1], default=(0, 0))
-        words = f"{len(seen)} places to read at" if len(seen) > 1 else "it is read here"
+        words = f"{len(seen)} places to read at" if len(seen) > 1 else "read here"
         p.drawText(QRectF(min(low[0] + 10, self.width() - 220), max(low[1] - 34, top + 6), 210, 26), 0, words)
 
     def _draw_run(self, p: QPainter, run: DryRun, seconds: float) -> None:

@@ -93,9 +93,9 @@ class CableBar(Card):
             now = link.running
             done = f"{now.acknowledged} of {now.total} commands" if now else "Sending"
             self._words.say(f"{'Held' if link.holding else 'Running'}: {done}.", "warn")
-            self._more.say("It stands still; go on when all is read." if link.holding else "Stop acts at once.")
+            self._more.say("The machine has stopped; go on when all is read." if link.holding else "Stop acts at once.")
         elif self._asked:
-            self._words.say("The machine will move. Is the bed clear, is everybody away?", "warn")
+            self._words.say("The machine will move. Is the bed clear, and everybody out of reach?", "warn")
             self._more.say("")
         elif isinstance(trouble, PortError):
             self._words.say(trouble.happened, "bad")

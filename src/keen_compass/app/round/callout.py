@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from PySide6.QtCore import QEvent, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QGuiApplication, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QLineEdit, QWidget
@@ -12,6 +14,19 @@ from keen_compass.rounds.half_typed import LONGEST_DRAFT, Callout
 from keen_compass.words.say import say
 
 WIDTH, HEIGHT = 158, 66
+
+
+class BoxSize(NamedTuple):
+    """Of a box, and of the number and the name in it; px."""
+
+    width: int = WIDTH
+    height: int = HEIGHT
+    number: int = th.CALLOUT
+    name: int = th.TEXT
+
+
+FULL = BoxSize()
+SMALL = BoxSize(124, 52, 20, 13)  # where the picture is so small that full boxes would cover it
 
 
 class CalloutEdit(QLineEdit):
@@ -61,11 +76,17 @@ class CalloutBox(QWidget):
 
     def __init__(self, parent: QWidget, width: int = WIDTH) -> None:
         super().__init__(parent)
-        self.resize(width, HEIGHT)
         self.edit = CalloutEdit(self)
-        self.edit.setGeometry(6, 4, width - 12, 34)
+        self.take_size(BoxSize(width))
         self._callout: Callout | None = None
         self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def take_size(self, size: BoxSize) -> None:
+        """Number above, name below."""
+        self._size = size
+        self.resize(size.width, size.height)
+        self.edit.setFont(th.font(size.number, bold=True))
+        self.edit.setGeometry(6, 4, size.width - 12, size.number + 10)
 
     def show_callout(self, callout: Callout, units: str, *, frozen: bool) -> None:
         """What stands on it now. units: in which lengths are shown."""
@@ -123,13 +144,13 @@ class CalloutBox(QWidget):
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(QBrush(th.color("line"), Qt.BrushStyle.BDiagPattern))
             p.drawRoundedRect(frame, 7, 7)
-        p.setFont(th.font(th.TEXT))
+        p.setFont(th.font(self._size.name))
         p.setPen(th.color("ink" if c.current else "soft"))
         count = self._count()
         label = say(c.measurand.label) + (" ?" if c.doubtful else "")
         words = f"{label} · {count}" if count else label
         words = "can’t be read" if c.skipped else words
-        area = QRectF(0, 38, self.width(), 22)
+        area = QRectF(0, self._size.number + 12, self.width(), self.height() - self._size.number - 16)
         if p.fontMetrics().horizontalAdvance(words) > self.width() - 18:
             words = f"{label} {self._count().replace(' of ', '/')}"
         p.drawText(area, Qt.AlignmentFlag.AlignCenter, words)

@@ -111,7 +111,7 @@ class NumberCard(Card):
         self.enter.setEnabled(undecided and f.new is not None)
         self.leave.setEnabled(undecided)
         asking = enters and undecided
-        self._asks.say("Actually corrected by" if by_hand else "Controller shows")
+        self._asks.say("Corrected by" if by_hand else "Controller shows")
         for asked in (self._asks, self.shows):
             asked.setVisible(asking and not by_file and (bool(now) or not by_hand))
         self.confirm.setVisible(asking)

@@ -26,7 +26,7 @@ class DryRunBar(QWidget):
         self._run: DryRun | None = None
         self.play = Button("Dry run", self._play, "quiet")
         self.slider = QSlider(Qt.Orientation.Horizontal)
-        self.slider.setAccessibleName("How far the dry run is")
+        self.slider.setAccessibleName("Progress of the dry run")
         self.slider.setRange(0, TICKS)
         self.slider.setPageStep(TICKS // 20)
         self.slider.valueChanged.connect(self._show)

@@ -30,7 +30,7 @@ class GridSurface(FloatingSurface):
         self.level = Button("Level it", self.update, "quiet")
         self.level.setCheckable(True)
         self.level.setParent(self)
-        self.level.setToolTip("Show what is left when the plane is taken off")
+        self.level.setToolTip("Show what is left with the plane removed")
         self.level.hide()
 
     def places(self) -> dict[str, QPointF]:
@@ -129,7 +129,11 @@ class GridSurface(FloatingSurface):
         p.setPen(th.color("soft"))
         if not any_read:
             words_at(
-                p, QPointF(16, y), "Dotted: the way to walk. Higher than the first point is +.", width=430, side="right"
+                p,
+                QPointF(16, y),
+                "Dotted: the order of points. Higher than the first point is +.",
+                width=430,
+                side="right",
             )
             return
         bar = QRectF(104, y - 10, min(180.0, self.width() - 460.0), 20)

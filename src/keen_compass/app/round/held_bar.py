@@ -28,7 +28,7 @@ class HeldBar(Card):
         self._said = Text(colour="bad")
         self.take = Button("", lambda: self._answer(model.session.holding.take))
         self.write = Button("", self._write)
-        self.reason = plain_line("Leave it so, because", "or leave it so, because…", 200)
+        self.reason = plain_line("Keep it, because", "or keep it, because…", 200)
         self.reason.returnPressed.connect(self._leave)
         buttons = QHBoxLayout()
         buttons.addWidget(self.take)

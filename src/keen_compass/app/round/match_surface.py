@@ -328,7 +328,7 @@ class MatchSurface(BoxedSurface):
         said = self.placed_already()
         words = beside_in_words(x, y, self.view, self._units()) if said else "Drag the cross to where yours lies"
         if self._reach == VERNIER:
-            words = pairs_in_words(x, y, self.view) if said else "Which ticks run on in one another?  ← → ↑ ↓"
+            words = pairs_in_words(x, y, self.view) if said else "Which ticks line up?  ← → ↑ ↓"
         face = th.font(th.VERDICT, bold=True)
         room = self.width() - STRIP - 24
         p.setFont(face)

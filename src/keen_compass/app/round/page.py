@@ -310,7 +310,7 @@ class RoundPage(QWidget):
 
     def _sign(self) -> None:
         if self.model.session.needs_reason():
-            self.reason.ask("sign", "It can’t be told for sure. Sign all the same, because")
+            self.reason.ask("sign", "Not certain. Sign off anyway, because")
         else:
             self._finish("sign", "")
 

@@ -11,7 +11,7 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF, 
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
-from keen_compass.app.round.callout import HEIGHT, WIDTH
+from keen_compass.app.round.callout import FULL, SMALL
 from keen_compass.app.round.surface import BoxedSurface, mean_of
 from keen_compass.procedures.base import Piece, Pierced
 from keen_compass.quantities.geometry import Point
@@ -60,6 +60,7 @@ def inner_of(piece: object, actual: Mapping[str, float]) -> tuple[tuple[Point, .
 
 
 SAMPLES = 40  # of a line
+LOW = 360  # px, the height of a canvas below which full boxes would cover the piece
 NEAR_EDGE = 14.0  # px, from which a click is meant for an edge
 
 
@@ -76,6 +77,7 @@ class PieceCanvas(BoxedSurface):
         self._piece: Piece | None = None
         self._standpoint, self._turned = Standpoint(), False
         self._number = 0
+        self._box = FULL
         self._arranged: object = None  # for what the boxes stand where they stand: a keystroke moves none
 
     def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
@@ -122,7 +124,11 @@ class PieceCanvas(BoxedSurface):
         corners = [self._standpoint.to_view(x, y) for x, y in self._piece.outline()]
         left, right = min(c[0] for c in corners), max(c[0] for c in corners)
         near, far = min(c[1] for c in corners), max(c[1] for c in corners)
-        side, above, below = WIDTH + 24.0, LINE_OFF + HEIGHT / 2 + 6, SHORT_OFF + HEIGHT / 2 + 4 + CAPTION
+        side, above, below = (
+            self._box.width + 24.0,
+            LINE_OFF + self._box.height / 2 + 6,
+            SHORT_OFF + self._box.height / 2 + 4 + CAPTION,
+        )
         hung = [c for c in self.callouts if c.measurand.box_at is None and not self._slanted(c)]
         left_side = side if any(self._side(c)[0] < 0 for c in hung) else 122.0  # for the arrows of the axes
         right_side = side if any(self._side(c)[0] > 0 for c in hung) else SHORT_OFF + 24.0
@@ -143,7 +149,7 @@ class PieceCanvas(BoxedSurface):
         """Whether the room inside the piece's bounding box takes the boxes that would rather be there."""
         assert self._piece is not None
         right, _ = self._standpoint.to_view(1, 0)
-        wide, high = (WIDTH + 12) / scale, (HEIGHT + 12) / scale
+        wide, high = (self._box.width + 12) / scale, (self._box.height + 12) / scale
         size = QPointF(*((wide, high) if right else (high, wide)))
         outline = [QPointF(x, y) for x, y in self._piece.outline()]
         around = QPolygonF(outline).boundingRect()
@@ -175,7 +181,7 @@ class PieceCanvas(BoxedSurface):
         assert self._piece is not None
         box = QPolygonF([frame.at(*p) for p in self._piece.outline()]).boundingRect()
         right, away = self._side(c)
-        off = SHORT_OFF if _short(a, b, along=WIDTH if away else HEIGHT) else LINE_OFF
+        off = SHORT_OFF if _short(a, b, along=self._box.width if away else self._box.height) else LINE_OFF
         if away:
             y = box.top() - off if away > 0 else box.bottom() + off
             return a, b, QPointF(a.x(), y), QPointF(b.x(), y)
@@ -190,7 +196,11 @@ class PieceCanvas(BoxedSurface):
             self._complain_at_current()
             return
         self._arranged = now
+        self._box = FULL
         frame = self._frame()
+        if self.height() < LOW or not self._fits_beside(frame.scale):
+            self._box = SMALL
+            frame = self._frame()
         placed: list[QRect] = []
         for c in self.callouts:
             *_, a, b = self._dimension(c, frame)
@@ -198,26 +208,37 @@ class PieceCanvas(BoxedSurface):
             right, away = self._side(c)
             if self._beside(c, frame) or self._slanted(c):
                 middle = frame.at(*(c.measurand.box_at or (0, 0)))
-            elif _short(a, b, along=WIDTH if away else HEIGHT):  # beside the line, clear of its ends
+            elif _short(
+                a, b, along=self._box.width if away else self._box.height
+            ):  # beside the line, clear of its ends
                 half = abs(b.x() - a.x()) / 2 if away else 0.0
-                middle += QPointF(half + WIDTH / 2 + 14 if away else right * (WIDTH / 2 + 12), 0)
+                middle += QPointF(half + self._box.width / 2 + 14 if away else right * (self._box.width / 2 + 12), 0)
             else:  # on the line, hung outwards so that it never covers an edge
-                middle += QPointF(right * (WIDTH / 2 - LINE_OFF + 14), 0)
-            x = min(max(middle.x() - WIDTH / 2, 4), self.width() - WIDTH - 4)
-            y = min(max(middle.y() - HEIGHT / 2, 4), self.height() - HEIGHT - CAPTION)
-            wanted = QRect(round(x), round(y), WIDTH, HEIGHT)
+                middle += QPointF(right * (self._box.width / 2 - LINE_OFF + 14), 0)
+            x = min(max(middle.x() - self._box.width / 2, 4), self.width() - self._box.width - 4)
+            y = min(max(middle.y() - self._box.height / 2, 4), self.height() - self._box.height - CAPTION)
+            wanted = QRect(round(x), round(y), self._box.width, self._box.height)
             placed.append(self._clear_of(placed, wanted))
+            self.boxes[c.measurand.name].take_size(self._box)
             self.boxes[c.measurand.name].move(placed[-1].topLeft())
         self._complain_at_current()
 
     def _clear_of(self, placed: list[QRect], wanted: QRect) -> QRect:
         """The place nearest to the wanted one that covers no box placed before; the wanted one if there is none."""
         inside = QRect(4, 4, self.width() - 8, self.height() - CAPTION - 4)
-        xs = {wanted.x(), *(r.x() - WIDTH - 6 for r in placed), *(r.x() + WIDTH + 6 for r in placed)}
-        ys = {wanted.y(), *(r.y() - HEIGHT - 6 for r in placed), *(r.y() + HEIGHT + 6 for r in placed)}
+        xs = {
+            wanted.x(),
+            *(r.x() - self._box.width - 6 for r in placed),
+            *(r.x() + self._box.width + 6 for r in placed),
+        }
+        ys = {
+            wanted.y(),
+            *(r.y() - self._box.height - 6 for r in placed),
+            *(r.y() + self._box.height + 6 for r in placed),
+        }
         free = [
             place
-            for place in (QRect(x, y, WIDTH, HEIGHT) for x in xs for y in ys)
+            for place in (QRect(x, y, self._box.width, self._box.height) for x in xs for y in ys)
             if inside.contains(place) and not any(place.intersects(r) for r in placed)
         ]
         return min(free, key=lambda r: (r.topLeft() - wanted.topLeft()).manhattanLength(), default=wanted)
@@ -290,10 +311,10 @@ class PieceCanvas(BoxedSurface):
             far = min((a, b), key=lambda end: (end - middle).manhattanLength())
             if self._side(c)[0]:  # an upright line: up or down to the box's height, then across
                 elbow = QPointF(far.x(), middle.y())
-                near = QPointF(box.x() + (WIDTH - 3 if far.x() > middle.x() else 3), middle.y())
+                near = QPointF(box.x() + (self._box.width - 3 if far.x() > middle.x() else 3), middle.y())
             else:
                 elbow = QPointF(middle.x(), far.y())
-                near = QPointF(middle.x(), box.y() + (HEIGHT - 3 if far.y() > middle.y() else 3))
+                near = QPointF(middle.x(), box.y() + (self._box.height - 3 if far.y() > middle.y() else 3))
             p.drawLine(far, elbow)
             p.drawLine(elbow, near)
         for end, way in ((a, 1.0), (b, -1.0)):

@@ -182,7 +182,9 @@ class RuleSurface(FloatingSurface):
             series = {way: list(zip(chart.positions, v, strict=True)) for way, v in ((1, chart.up), (-1, chart.down))}
         else:
             p.setPen(th.color("soft"))
-            p.drawText(plot, Qt.AlignmentFlag.AlignCenter, "Deviation against position appears with two targets read.")
+            p.drawText(
+                plot, Qt.AlignmentFlag.AlignCenter, "Deviation against position appears once two targets are read."
+            )
             return
         values = [v for points in series.values() for _, v in points if v is not None]
         if not values:

@@ -141,7 +141,7 @@ class SheetStep(QWidget):
     def _show_head(self) -> None:
         """For a mark on the bed: what the controller knows of the head."""
         machine, (x, y) = self._model.session.context.machine, self._sheets.offset()
-        words = beside_in_words(x, y, machine.standpoint, machine.units)
+        words = beside_in_words(x, y, machine.standpoint, machine.shown_in)
         head = say(f"pointer.{self._sheets.stands().head}")
         self.head.show_head(machine.standpoint, (x, y), head, words)
 

@@ -117,9 +117,9 @@ class MachinePage(QWidget):
         f.row("It is", stock)
         f.choice("heads", "Beside the tool", HEAD_WORDS)
         f.choice("heads_more", "And", MORE_WORDS)
-        f.field("accessory", "Accessory in it", "pouncer, scoring tip; empty for none")
+        f.field("accessory", "Accessory fitted", "scoring tip, felt pen; empty for none")
         f.columns("along X", "along Y", of="accessory_x")
-        f.row("Its maker says", {"accessory_x": "along X", "accessory_y": "along Y"})
+        f.row("Maker’s value", {"accessory_x": "along X", "accessory_y": "along Y"})
         f.field("printer", "Printed on", "which printer")
         f.field("carrier", "Carried by", "mat, film; empty for the bare roll")
         f.fold("More about the machine")
@@ -127,7 +127,7 @@ class MachinePage(QWidget):
         f.field("z_travel", "Z moves by", "0 without a Z to calibrate")
         f.field("gantry", "Between the gantry’s drives", "0 with one drive")
         f.choice("gantry_along", "The gantry runs", {"y": "along Y", "x": "along X"})
-        f.choice("head", "The head is held", {"": "nobody looked yet", **HEADS})
+        f.choice("head", "The head is held", {"": "not known yet", **HEADS})
         f.field("acceleration", "Acceleration, mm/s²")
         f.field("due_months", "Check every … months")
         f.fold("How it cuts")
@@ -139,7 +139,7 @@ class MachinePage(QWidget):
         f.field("pierce_delay", "A pierce takes, s")
         f.field("cut_height", "Cuts above the stock by")
         f.field("power", "Power, %")
-        f.field("focus", "Lens stands at Z, mm")
+        f.field("focus", "Lens height (Z), mm")
         f.choice("wear", "Wear is counted in", {name: name for name in COUNTS})
 
     def _fields_of_the_controller(self) -> None:
@@ -168,8 +168,8 @@ class MachinePage(QWidget):
                     f"flipped_{q}", f"{QUANTITIES[q].label} grows", {"same": "along its axis", "other": "against it"}
                 )
         k.field("step_limit", "Steps per second at most", "if you know it")
-        k.fold("How the cut gets its room")
-        k.choice("gives_room", "Half the cut beside the line", ROOM_WORDS)
+        k.fold("Kerf compensation")
+        k.choice("gives_room", "Half the kerf is offset", ROOM_WORDS)
         k.choice("kerf_form", "It keeps the kerf as", {"full": "full width", "half": "half width (radius)"})
         k.columns("now", "is called", "tolerance", shares=NUMBER)
         for q in CUT:

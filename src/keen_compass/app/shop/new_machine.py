@@ -108,9 +108,7 @@ class NewMachinePage(QWidget):
     def _numbers_page(self) -> QWidget:
         column = QVBoxLayout()
         column.setSpacing(8)
-        column.addWidget(
-            Text("As it stands in the controller’s settings, digit by digit: what one unit, or one step, is worth.")
-        )
+        column.addWidget(Text("Exactly as in the controller’s settings, digit by digit."))
         self._field(column, "x_steps", "Of X")
         self._field(column, "y_steps", "Of Y")
         self.edits["x_steps"].textEdited.connect(lambda _: self._show_forms())

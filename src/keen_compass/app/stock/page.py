@@ -340,7 +340,7 @@ class StockPage(QWidget):
         if what.known is Known.CHARTED:
             return "From the maker’s chart: a starting value. Your machine’s own may differ; a plate tells."
         if what.known is Known.TYPED:
-            return f"Typed on {day_of(what.at)}; nobody measured it here."
+            return f"Typed on {day_of(what.at)}; not measured here."
         return f"Found on {day_of(what.at)}{_age(what, wears)}"
 
     def _changed(self) -> None:

@@ -35,7 +35,7 @@ TEXTS: dict[str, Text] = {
     "run": "Read",
     "grid": "Points",
     "heights": "heights of the bed",
-    "tram": "how the head stands",
+    "tram": "head tram",
     "heading": "Bed",
     "heading_tram": "Head tram",
     "side": lambda v, _: f"{PLAIN.way(v['side'])} side",
@@ -48,11 +48,11 @@ TEXTS: dict[str, Text] = {
     "length": "{mm:len}",
     "points": "Points read",
     "of": "{read} of {of}",
-    "few_heights": "{read} of {of} heights read; four at least show a plane and what is off it.",
+    "few_heights": "{read} of {of} heights read; at least four are needed to show a plane and what is off it.",
     "both_sides": "Read both {axis:up} sides.",
     "leave": "Leave it.",
-    "skim": "Skim by {skim:len}: {raw:len} as the head sees it and {margin:len} to clean up.",
-    "or_skim": "Or skim by {skim:len}: {raw:len} as the head sees it and {margin:len} to clean up.",
+    "skim": "Skim by {skim:len}: {raw:len} measured plus {margin:len} to clean up.",
+    "or_skim": "Or skim by {skim:len}: {raw:len} measured plus {margin:len} to clean up.",
     "shim": lambda v, show: f"Shim the bed: {_raised(v, show)}; {show.length(v['left'])} is left.",
     "shims_leave": lambda v, show: f"Shims alone leave {show.length(v['left'])} ({_raised(v, show)}).",
     "skim_now": "off the bed, all over",
@@ -61,7 +61,7 @@ TEXTS: dict[str, Text] = {
     "shim_above_now": lambda v, _: f"a shim above the {PLAIN.way(v['side'])} side of the flange",
     "shim_behind_now": "a shim behind the {end} screws",
     "turn_head_now": "turn the head: its top towards {side:way}",
-    "level": "It is level; {left:len} is off the plane.",
+    "level": "Level; {left:len} is off the plane.",
     "shim_under": lambda v, show: (
         f"A shim of {show.length(v['thick'], 3)} under the {PLAIN.way(v['side'])} side of the flange, {_over(v, show)}."
     ),
@@ -70,7 +70,7 @@ TEXTS: dict[str, Text] = {
     ),
     "say_how_held": lambda v, show: (
         f"Its top leans towards {show.way(v['side'])} by {show.length(v['thick'], 3)} "
-        f"{_over(v, show)}. Say in the machine’s form how the head is held: then it says "
+        f"{_over(v, show)}. Enter in the machine’s form how the head is held; then this page says "
         "where the shim goes."
     ),
     "turn_head": lambda v, show: (

@@ -10,7 +10,7 @@ ABOUT = About(
     piece="a small plate, read above and below",
     lookalikes=(
         "Dross under the jaws makes the lower edge long: scrape it off.",
-        "A torch that stands askew leans one side one way and the other side the other: read both sizes.",
+        "A torch that leans slants opposite edges in opposite directions: read both sizes.",
     ),
 )
 TEXTS: dict[str, Text] = {
@@ -21,7 +21,7 @@ TEXTS: dict[str, Text] = {
     "bottom": "below",
     "how_outside": "At the upper edge, with the tips of the jaws",
     "how_inside": "Inside jaws at the upper edge",
-    "too_much": "{apart:len} from edge to edge over {thickness:len} of thickness: was another size read?",
+    "too_much": "{apart:len} from edge to edge over {thickness:len} of thickness: was the same size read on both sides?",
     "graded": lambda v, _: (
         f"Range {v['range']} of ISO 9013." if v["range"] < 6 else "Beyond the last range of ISO 9013."
     ),

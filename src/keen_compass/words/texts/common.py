@@ -109,35 +109,35 @@ TEXTS: dict[str, Text] = {
     "axis": "Axis",
     "paper": "Paper",
     "as_wide_as_the_roll": "as wide as the roll",
-    "no_paper": "No paper goes onto what is loaded: load a wider roll, or a larger sheet.",
+    "no_paper": "No paper fits what is loaded: load a wider roll or a larger sheet.",
     "bars_fit_to_page": lambda v, _: (
-        f"Both check bars are {abs(v['percent']):.1f} % {'short' if v['percent'] < 0 else 'long'}: the print dialog fits to page. Print at actual size."
+        f"Both check bars are {abs(v['percent']):.1f} % {'short' if v['percent'] < 0 else 'long'}: the print dialog scaled the page. Print at actual size."
     ),
     "bars_off": "The check bars say that the printer is {percent[0]:+.2f} % off along X, {percent[1]:+.2f} % along Y: "
-    "that is the printer’s, not the cutter’s.",
-    "stage_first_artwork": "Choose the artwork first, and say that its line is as you want it.",
+    "that is the printer’s error, not the cutter’s.",
+    "stage_first_artwork": "Choose the artwork first and accept its cut line.",
     "aimed_under_others": lambda v, _: (
         f"The controller holds other numbers than when the marks were aimed at ({', '.join(v['quantities'])}): "
         "aim at the marks again."
     ),
     "stage_first_print": "Print the sheet first.",
     "stage_first_bars": "Measure both check bars first.",
-    "stage_first_load": "Load the sheet first, and say which number it bears.",
+    "stage_first_load": "Load the sheet first and type its number.",
     "stage_first_aim": "Aim at the marks first.",
     "sheet_mark": "mark",
     "size": lambda v, show: show_length(v["mm"], show.units),
     "sheet_target": "target",
-    "out_of_reach": "For {what:say} {number} the head would have to go {by:len1} beyond what it can reach: lay the sheet that much further towards {way:way}.",
+    "out_of_reach": "For {what:say} {number} the head would have to go {by:len1} beyond its travel: move the sheet that far towards {way:way}.",
     "compensation": "Compensation",
     "on": "on",
     "off": "off",
     "made_in_doubt": lambda v, _: (
-        f"Nobody knows which {QUANTITIES[v['quantity']].label} the controller held when it was made: make another one."
+        f"{QUANTITIES[v['quantity']].label} in the controller when this was made is unknown: make another one."
     ),
     # Before any verdict
-    "zero_reading": _doubt("zero{which}: nothing is that small"),
-    "looks_inches": _mistaken("this looks like inches{which}: {shown} where {ordered} was ordered"),
-    "looks_mm_for_inches": _mistaken("this looks like mm taken for inches{which}: {shown} for {ordered}"),
+    "zero_reading": _doubt("zero{which} can’t be a size"),
+    "looks_inches": _mistaken("this looks like inches{which}: {shown} where {ordered} is nominal"),
+    "looks_mm_for_inches": _mistaken("this looks like mm taken for inches{which}: {shown}, nominal {ordered}"),
     "times_off": _times_off,
     "cause_microsteps_16": "a microstep switch at 16 times its value",
     "cause_decimal_point": "a slipped decimal point",
@@ -148,9 +148,9 @@ TEXTS: dict[str, Text] = {
     "cause_pitch": "a pulley, pinion or belt of another pitch",
     "cause_two": "a microstep switch, screw starts or pulley at 2 times",
     "two_readings_apart": asked("two readings {apart:len} apart: read it once more"),
-    "odd_reading": asked("reading {reading} says {value:len}, the others {others:len}: is it a slip?"),
+    "odd_reading": asked("reading {reading} is {value:len}, the others {others:len}: is it a mistake?"),
     "finer_than_division": _doubt(
-        "{value:g}{which} is finer than the instrument shows ({division:len3}): was it typed in another unit"
+        "{value:g}{which} is finer than the instrument’s resolution ({division:len3}): was it typed in another unit"
     ),
     "does_not_fit": lambda v, show: f"{capital(say(v['what'], show))} doesn’t fit the other readings. Read it again.",
     "one_does_not_fit": lambda v, show: (
@@ -165,7 +165,7 @@ TEXTS: dict[str, Text] = {
         "Read them again, or check that first."
     ),
     "looks_turned": lambda v, show: (
-        f"{capital(say(v['what'], show))} has the opposite sign to the others. Is it right?"
+        f"{capital(say(v['what'], show))} has the opposite sign to the others. Is that right?"
     ),
     "readings_disagree": "The readings contradict each other, or what is known of this machine. Read them again.",
     "looks_swapped": lambda v, show: (
@@ -175,38 +175,38 @@ TEXTS: dict[str, Text] = {
     "nothing_read": "No reading yet.",
     "nothing_read_of": "No reading of {what:say} yet.",
     # Correcting again
-    "not_at_rest": "The second round should have come to rest and did not: the axis is not linear, or something slips. "
+    "not_at_rest": "The second correction should have settled it and did not: the axis is not linear, or something slips. "
     "Look for that before you correct again.",
-    "decimals_too_few": "The controller’s decimals can’t hold a finer number: correcting again changes nothing. Give it "
-    "more decimals, or live with what is left.",
-    "read_near_the_tool": "Read near the tool: a head that tips a little as it reverses moves a dial far from it more "
+    "decimals_too_few": "The controller’s decimals can’t hold a finer number: correcting again changes nothing. Allow "
+    "more decimals, or accept what is left.",
+    "read_near_the_tool": "Read near the tool: a head that tilts slightly on reversal moves a distant dial more "
     "than the tool.",
-    "overshoots_more": "It overshoots by {more:len3} more than is compensated, which no play does: look at the dial and "
+    "overshoots_more": "It overshoots by {more:len3} more than is compensated, which lost motion can’t cause: check the dial and "
     "its stand.",
     "at_least_zero": "at least 0 of {text}",
     # What would settle it
     "both_together": _both,
-    "nothing_at_hand": "None of the instruments at hand can decide any of these: a caliper or a dial gauge would.",
-    "nothing_settles": "Too close to the tolerance to call with anything at hand: leave it, or choose another tolerance.",
-    "floor": "The {instrument} and what is known of this machine can’t decide it, however often it is read. Use a better "
+    "nothing_at_hand": "None of the instruments here can settle any of these. A caliper or a dial gauge could.",
+    "nothing_settles": "Too close to the tolerance for any instrument here: keep the value, or choose another tolerance.",
+    "floor": "The {instrument} and what is known of this machine can’t settle it, however often it is read. Use a better "
     "instrument, or accept a wider tolerance.",
     # What was assumed, or known before
-    "kind_assumed": "No kind of instrument was given: taken for a {kind}.",
+    "kind_assumed": "No kind of instrument was given: a {kind} is assumed.",
     "repeats_assumed": "Repeatability of the {kind} assumed: {s:len3} (standard deviation). No record yet.",
     "scatter_assumed": "Scatter of equal pieces assumed: {s:len} (standard deviation). No record yet.",
-    "aim_assumed": "Aiming by eye assumed good to {s:len} (standard deviation), the tool’s lines to {drawn:len}.",
+    "aim_assumed": "Aiming by eye assumed accurate to {s:len} (standard deviation), the tool’s lines to {drawn:len}.",
     "drawn_assumed": "The tool’s lines assumed true to {drawn:len} (standard deviation).",
-    "scatter_learnt": "The readings contradict each other; their scatter was learnt from that, and is in the uncertainty.",
+    "scatter_learnt": "The readings contradict each other; their scatter is included in the uncertainty.",
     "known_before": _known,
-    "suggest_warmth": "Above {above:len0} the warmth of part and instrument counts: give both temperatures.",
+    "suggest_warmth": "Above {above:len0} temperature matters: enter that of the piece and of the instrument.",
     # What the drive train's parts say
-    "parts_explain": lambda v, show: f"Measured is {say(v['why'], show)}.",
+    "parts_explain": lambda v, show: f"The measured number is {say(v['why'], show)}.",
     "ratio_between": lambda v, show: f"{v['ratio']:.3g} times as much: {say(v['cause'], show)}",
     "other_sign": "The same with the other sign.",
     "ratio_cause": lambda v, show: f"{v['ratio']:.3g} times the computed number: {say(v['cause'], show)}",
-    "parts_microsteps_16": "the microstep switch stands at 16 times what was entered",
+    "parts_microsteps_16": "the microstep switch is set to 16 times what was entered",
     "parts_ten": "a decimal point slipped, or a 10:1 gear is missing from the chain",
-    "parts_microsteps_8": "the microstep switch stands at 8 times what was entered",
+    "parts_microsteps_8": "the microstep switch is set to 8 times what was entered",
     "parts_five": "a 5:1 gear or a screw of 5 starts is missing from the chain",
     "parts_four": "the microstep switch or the screw's starts are 4 times what was entered",
     "parts_three": "a 3:1 gear is missing from the chain",
@@ -218,24 +218,24 @@ TEXTS: dict[str, Text] = {
     "run_first": "Run it first.",
     "print_first": "Print the test first.",
     "measure_first": "Measure the piece first.",
-    "correct_first": "Correct first: say what the controller shows now.",
+    "correct_first": "Correct first: type what the controller shows now.",
     "answer_first": "Answer the question about the readings first.",
     "still_to_read": "Some lengths are still to be read.",
     "still_out": "Still out of tolerance: correct it, and cut the same piece again.",
     "changed_since_cut": "The controller was changed since this piece was cut: cut the same piece again.",
-    "no_room_held": "This controller moves the tool off the line by its own kerf, and none is known here: type what it "
+    "no_room_held": "This controller offsets the path by its own kerf, which isn’t known here: enter what it "
     "holds under Change machine.",
-    "no_room_known": "Nobody knows how wide this tool cuts: give its diameter under Change machine.",
-    "no_stock": "No stock is loaded: say what lies on the bed.",
+    "no_room_known": "This tool’s width of cut is unknown: enter its diameter under Change machine.",
+    "no_stock": "No stock is loaded: enter what is on the bed.",
     "no_place": "No free place of that size on this sheet: choose a smaller piece, or load a new sheet.",
-    "too_little_room": lambda v, _: finished(f"too little room here: {v['name']} {v['why']}".replace("  ", " ")),
+    "too_little_room": lambda v, _: finished(f"too little space here: {v['name']} {v['why']}".replace("  ", " ")),
     "refused": lambda v, _: finished(v["why"].rstrip(".")),
     # A file that was read back
     "file_leaves_bed": "Line {line} of the file would go to X{x:.1f} Y{y:.1f}, off the bed.",
     "file_rapid_in_stock": "Line {line} of the file travels fast with the tool in the stock.",
     "file_ends_on": "The file ends with the tool on.",
-    "file_line_not_meant": "The file makes a line that nobody ordered, near X{x:.0f} Y{y:.0f}.",
-    "file_line_missing": "The file leaves a line out, near X{x:.0f} Y{y:.0f}.",
+    "file_line_not_meant": "The file contains a line that isn’t part of the piece, near X{x:.0f} Y{y:.0f}.",
+    "file_line_missing": "The file lacks a line of the piece, near X{x:.0f} Y{y:.0f}.",
 }
 
 TEXTS |= {code: _does(code) for code in DOING}

@@ -21,13 +21,13 @@ TEXTS: dict[str, Text] = {
     "step": "Steps of",
     "count": "How many",
     "overcut": "Past its start by",
-    "row": "Trail in mm above each: too little cuts corners short, too much runs over",
+    "row": "Blade offset in mm above each: too little cuts corners short, too much overruns",
     "pick": "which corners close",
     "how": "Click it, or type its number; 2.5 is between the second and the third",
     "set_to_nothing": lambda v, show: (
-        f"First set the blade’s offset at {v['machine']} to 0; afterwards put {show.length(v['held'], 3)} back."
+        f"First set {v['machine']}’s blade offset to 0. Afterwards set it back to {show.length(v['held'], 3)}."
         if v["held"]
-        else f"The blade’s offset at {v['machine']} must stand at 0 while this is cut: the row brings its own."
+        else f"{v['machine']}’s blade offset must be 0 while this is cut: the row has its own offsets."
     ),
     "beyond": lambda v, _: (
         f"The {'first' if v['first'] else 'last'} fits best, so a {'smaller' if v['first'] else 'larger'} offset may fit "

@@ -9,7 +9,7 @@ ABOUT = About(
     needs=("what is stamped on motor, gear and screw, belt, rack or roller",),
     piece="no piece: the parts are counted",
     lookalikes=(
-        "A driver’s switch that stands elsewhere than you think makes everything 2, 4 or 8 times wrong.",
+        "A driver’s switch set differently from what you think makes everything wrong by 2, 4 or 8 times.",
         "A screw of two or four starts travels two or four pitches in a turn.",
     ),
 )
@@ -39,7 +39,7 @@ TEXTS: dict[str, Text] = {
     "diameter": "roller diameter",
     "media": "media thickness",
     "how_step_angle": "On the motor’s plate",
-    "how_microsteps": "As the driver’s switch stands, not as it should",
+    "how_microsteps": "As the driver’s switch is actually set",
     "how_counts": "Of the encoder, all four edges counted",
     "how_electronic_ratio": "What the drive multiplies counts by",
     "how_reduction": "Motor turns for one turn behind the gear; 1 without a gear",
@@ -50,11 +50,11 @@ TEXTS: dict[str, Text] = {
     "how_module": "Normal module, on the rack or its drawing",
     "how_teeth": "Of pulley or pinion: count twice",
     "how_helix_angle": "Of the teeth against the rack’s width",
-    "how_diameter": "Measured, not read off a list",
-    "how_media": "Half of it runs outside the roller",
+    "how_diameter": "Measured, not from a data sheet",
+    "how_media": "Half of it counts towards the roller’s radius",
     "still_to_type": lambda v, show: f"Still to be typed: {', '.join(say(p, show) for p in v['parts'])}.",
-    "says_nothing_of_steps": "The parts give {steps:.4f} steps per mm; this controller keeps a {kept}, which says nothing "
-    "about steps.",
+    "says_nothing_of_steps": "The parts give {steps:.4f} steps per mm; this controller keeps a {kept}, which doesn’t "
+    "depend on steps.",
     "smallest_step": "Smallest step",
     "micrometres": lambda v, _: f"{v['mm'] * 1000:.2f} µm",
     "step_rate": lambda v, _: (
@@ -65,9 +65,9 @@ TEXTS: dict[str, Text] = {
     "head_per_mm": "per mm",
     "head_each": "µm each",
     "head_of_limit": "of limit",
-    "grey": "Grey: above the controller’s limit, or finer than a motor holds.",
-    "good_to": "Parts like these are good to ± {within:slope0}: a round refines it.",
-    "leave_the_rounds": "The parts agree with the number that a round found: leave that.",
+    "grey": "Grey: above the controller’s limit, or finer than a motor can hold.",
+    "good_to": "Parts like these are accurate to ± {within:slope0}: refine it with a round.",
+    "leave_the_rounds": "The parts agree with the measured number: keep it.",
     "controllers_is": "The controller’s number is {why:say}.",
     "as_measured": "{number}, as measured on {axis:up}",
     "same_parts": "The same parts as {axis:up}, whose measured number is {number} {unit}: copied here; check it with a "

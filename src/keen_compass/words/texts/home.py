@@ -15,13 +15,13 @@ ABOUT = About(
     ),
 )
 TEXTS: dict[str, Text] = {
-    "floor": "How the stock lies against its stops keeps it open: seat it again and draw the lines anew.",
+    "floor": "Seating of the stock limits this result: seat it against its stops again and redraw the lines.",
     "lowest": "its lowest end",
     "highest": "its highest end",
     "x_edge_at": "X edge at",
     "y_edge_at": "Y edge at",
     "edge_to_line": "{axis:up}, edge to line",
     "how": "From the stock’s edge to the middle of the line",
-    "other_edge": "{read:len} where {meant:len} were meant: was it read from another edge?",
+    "other_edge": "{read:len} where {meant:len} is nominal: was it read from another edge?",
     "home_again": "The new offset counts after homing again.",
 }

@@ -16,7 +16,7 @@ TELLS = {
 TEXTS: dict[str, Text] = {
     "read_in": lambda v, show: f"{say(v['what'], show)} of part {v['number']}",
     "part": "part {number}",
-    "nothing_held": "What the controller holds wasn’t given, so there is no new number.",
+    "nothing_held": "The controller’s present number wasn’t given, so there is no new one.",
     "lacking": lambda v, _: (
         f"{capital(UNKNOWN_LABELS[v['unknown']])} can’t be told"
         + (f" from {', '.join(UNKNOWN_LABELS[o] for o in v['others'])}" if v["others"] else "")

@@ -9,13 +9,13 @@ ABOUT = About(
     needs=("what cuts, in the material and thickness that are wanted", "a caliper with inside jaws, or feeler gauges"),
     piece="strips between parallel cuts in a window, pushed together to one side",
     lookalikes=(
-        "A burr or dross between the strips makes the free room small: scrape it off, turn no strip over.",
-        "A strip that stands askew takes room: press them down flat before you read.",
+        "A burr or dross between the strips makes the free width small: scrape it off, and don’t turn strips over.",
+        "A strip that lies askew takes up width: press all strips flat before you measure.",
     ),
 )
 TEXTS: dict[str, Text] = {
-    "slack": "free room",
-    "how": "Push the strips together; inside jaws into the free room",
+    "slack": "free width",
+    "how": "Push the strips together; measure the free width with inside jaws",
     "too_much": "{slack:len} free in a window of {window:len0}: is a strip missing?",
     "by_itself": "The width of the cut itself: independent of scale and lost motion.",
     "with_play": "For outsides the compensation is the slot width plus the axes’ lost motion.",

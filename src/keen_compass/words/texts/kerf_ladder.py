@@ -9,14 +9,14 @@ from keen_compass.words.texts import About
 
 ABOUT = About(
     needs=("what cuts, in the material and thickness that are wanted", "a caliper, or the part that must fit"),
-    piece="one shape several times, each with a little more room for the cut, numbered",
+    piece="one shape several times, each with a little more kerf compensation, numbered",
     lookalikes=(
         "Dross or a burr makes the fit tight: scrape it off first.",
         "A part that fits only when it is forced does not fit: try the next one.",
     ),
 )
 TEXTS: dict[str, Text] = {
-    "row": "Room for the cut, mm, above each; size and how far off it is below",
+    "row": "Kerf compensation in mm above each; size and error below",
     "read": "Find it by",
     "sizes": "sizes",
     "pick_one": "the one that fits",
@@ -30,6 +30,6 @@ TEXTS: dict[str, Text] = {
     "how_outside": "At the upper edge, with the tips of the jaws",
     "how_inside": "Inside jaws at the upper edge, where it is narrowest",
     "how_pick": "Its number; 2.5 is between the second and the third",
-    "beyond": "The first or the last fits best: the right one may lie beyond. Cut another ladder about it.",
+    "beyond": "The first or the last fits best: the right value may lie beyond. Cut another ladder around it.",
     "odd": "Number {number} is {off:len} off the others: was it mixed up, or misread?",
 }

@@ -25,7 +25,7 @@ MAYBE = {
     "bevel": "a slanted edge",
     "worn": "worn consumables",
     "corners": "corners that slow down",
-    "play": "play of the axes",
+    "play": "lost motion of the axes",
 }
 TEXTS: dict[str, Text] = {
     "width": "width",
@@ -63,7 +63,7 @@ TEXTS: dict[str, Text] = {
     "edge_outside": "Outside edge",
     "edge_inside": "Inside edge",
     "edge": lambda v, show: f"{v['angle_deg']:+.1f}°, ".replace("-", "−") + f"{show.length(v['perpendicularity'])}",
-    "cannot_tell_apart": "What was read can’t tell the kerf: read an outside or the slot too.",
+    "cannot_tell_apart": "These readings can’t give the kerf: read an outside or the slot too.",
     "assumed": lambda v, show: (
         f"{capital(UNKNOWN_LABELS[v['unknown']])} taken as 0 ± "
         + (show.slope(1000 * v["U"]) if v["unknown"].endswith("_scale") else show.length(v["U"]))
@@ -83,5 +83,5 @@ TEXTS: dict[str, Text] = {
     ),
     "inches": "The kerf comes out as {kerf:.4g} where {compensation:len3} was compensated: were the readings taken in inches?",
     "mm_for_inches": "The kerf comes out as {kerf:len} where {compensation:len3} was compensated: were millimetres taken for inches?",
-    "odd": "This means a cut {kerf:len} wide, where {compensation:len} were compensated: was something misread?",
+    "odd": "This means a cut {kerf:len} wide, where {compensation:len} were compensated: was a size misread?",
 }

@@ -15,8 +15,8 @@ ABOUT = About(
     piece="bands, each printed with a little more feed than the one before, numbered",
     lookalikes=(
         "A nozzle that doesn’t fire leaves a light line at any feed: clean the head first.",
-        "Media that isn’t warm yet, or just loaded, feeds otherwise: print a metre before.",
-        "Another speed or quality takes other steps: test the one that you print with.",
+        "Media that isn’t warm yet, or just loaded, feeds differently: print a metre first.",
+        "Another speed or quality feeds differently: test the one that you print with.",
     ),
 )
 TEXTS: dict[str, Text] = {
@@ -31,7 +31,7 @@ TEXTS: dict[str, Text] = {
     "less_feed": "less feed",
     "read": "Read by",
     "pick_one": "the one that meets",
-    "judge_each": "a word for each",
+    "judge_each": "judging each band",
     "row": "Correction above each: too little feed overlaps, too much leaves a gap",
     "pick": "which just meets",
     "how": "Click it, or type its number; 2.5 is between two",
@@ -42,8 +42,8 @@ TEXTS: dict[str, Text] = {
         f"Print {v['printer'] or 'the printer'}’s own feed test: {_minus(v['first'])} to {_minus(v['last'])} %, "
         f"steps of {v['step']:g} %."
     ),
-    "out_of_order": "More feed can’t overlap where less already gaps: were the bands judged in their order?",
-    "some_left": "Judge every band, then the answer is here.",
+    "out_of_order": "More feed can’t overlap where less feed already leaves a gap: were the bands judged in order?",
+    "some_left": "Judge every band to get an answer.",
     "beyond": lambda v, _: (
         f"No band in this range is best: {'more' if v['more'] else 'less'} feed is needed. "
         f"Print one from {_minus(v['first'])} to {_minus(v['last'])}."

@@ -19,8 +19,8 @@ ABOUT = About(
     piece="a small cross drawn beside each mark that was aimed at",
     lookalikes=(
         "A sheet that isn’t flat: lift the rollers, press it down, let them grip it again.",
-        "A dot of light that is aimed at from aside: look along the beam, mind its reflection.",
-        "A pen that leans or has play in its holder draws beside itself.",
+        "A dot of light viewed at an angle: look along the beam, and mind its reflection.",
+        "A pen that leans, or is loose in its holder, draws beside its position.",
     ),
 )
 
@@ -53,11 +53,11 @@ TEXTS: dict[str, Text] = {
     "beside": "Target {number}, {axis:up}",
     "beside_mark": "{axis:up}",
     "how": "Drag the cross, press the arrows, or type it",
-    "one_mark": "One mark can’t tell the offset from how the sheet lies; targets over a sheet can.",
-    "few_targets": "Three targets or more, not in a line, would tell turn and stretch from the offset.",
+    "one_mark": "One mark can’t tell the offset from the sheet’s position; targets across a sheet can.",
+    "few_targets": "Three or more targets, not in a line, would separate rotation and stretch from the offset.",
     "grows": (
-        "It grows with the place, {turn:slope1} of turn and {stretch[0]:slope1}, {stretch[1]:slope1} of stretch: that is "
-        "how the sheet lies or was printed, not the offset."
+        "It changes across the sheet ({turn:slope1} of rotation, {stretch[0]:slope1} and {stretch[1]:slope1} of stretch): "
+        "that is how the sheet lies or was printed, not the offset."
     ),
     "moves": _moves,
 }

@@ -18,7 +18,7 @@ ABOUT = About(
     ),
     piece="ticks cut far apart over a printed sheet, and a cross on each printed one",
     lookalikes=(
-        "A sheet printed to fit the page: measure its bars, they say so.",
+        "A sheet printed to fit the page: its check bars show it.",
         "Another mat, or a worn one: each has its own number.",
         "A sheet that creeps on its mat: press it down, lift the rollers and let them grip again.",
     ),
@@ -38,23 +38,23 @@ TEXTS: dict[str, Text] = {
     "how": "From the middle of one cut to the middle of the other",
     "cross": "Cross {number}, {axis:up}",
     "how_cross": "Drag the cut, press the arrows, or type it",
-    "no_bar": "{axis:up}: without the page’s own bar nobody knows what the printer made of a length.",
-    "printers_own": "{axis:up}: the page itself is {percent:+.2f} % off, which is the printer’s and not corrected here.",
+    "no_bar": "{axis:up}: measure the page’s own check bar too; without it the printer’s scale is unknown.",
+    "printers_own": "{axis:up}: the page itself is {percent:+.2f} % off. That is the printer’s error and isn’t corrected here.",
     "printer_x": "Printer along X",
     "printer_y": "Printer along Y",
     "percent": lambda v, _: f"{round(v['percent'], 2) + 0.0:+.2f} %".replace("-", "−"),
     "cut_beside": "Cut beside the print",
     "at_most": "at most {mm:len}",
-    "runs_on": "The cut runs on the print, nowhere more than {largest:len} beside it.",
+    "runs_on": "The cut is on the print, nowhere more than {largest:len} beside it.",
     "runs_beside": _beside,
-    "by_shift": "It is the same all over the page: that is how the marks were aimed at, or the offset of what aims.",
-    "by_turn": "It turns about the middle: that is how the marks were aimed at, or a sheet that moved since.",
+    "by_shift": "The same all over the page: check how the marks were aimed at, or the pointer’s offset.",
+    "by_turn": "It turns about the middle: check how the marks were aimed at, or whether the sheet moved since.",
     "by_stretch": (
         "It grows with the place: cutter and printer make different lengths. What is the printer’s, a registration "
         "with three marks or more takes up."
     ),
     "otherwise": (
-        "{axis:up}: the crosses say {crosses:+slope1}, ticks and bars {expected:+slope1}. Something moved, or one of them "
+        "{axis:up}: the crosses give {crosses:+slope1}, ticks and bars {expected:+slope1}. Something moved, or one of them "
         "was misread."
     ),
 }

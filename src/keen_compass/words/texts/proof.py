@@ -19,7 +19,7 @@ ABOUT = About(
     ),
     piece="a small sticker, printed, left to dry, laid down by its marks and cut where it was printed",
     lookalikes=(
-        "A sheet printed to fit the page: measure its bars, they say so.",
+        "A sheet printed to fit the page: its check bars show it.",
         "A sheet that was moved after it was aimed at: aim again, cut another.",
         "A blade that is worn, or set too deep: it drags the film along.",
     ),

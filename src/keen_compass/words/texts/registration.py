@@ -20,8 +20,8 @@ ABOUT = About(
     piece="a printed sheet with a mark at each corner",
     lookalikes=(
         "A sheet that isn’t flat, or that the rollers pull askew: let them grip it again.",
-        "A print dialog that fits to page: the check bars tell.",
-        "Marks visited in another order, or a sheet loaded turned: number 1 stands in the square.",
+        "A print dialog that scaled the page: the check bars show it.",
+        "Marks aimed at in another order, or a sheet loaded rotated: mark 1 is the one in the square.",
     ),
 )
 
@@ -53,18 +53,18 @@ TEXTS: dict[str, Text] = {
     "turn_known": lambda v, show: f"{show.turning(v['turn'], 3, '°')} ± {v['U']:.3f}°",
     "scale_known": lambda v, _: f"{v['percent']:+.2f} % ± {v['U']:.2f} %".replace("-", "−"),
     "means": _means,
-    "untested": lambda v, _: f"These marks just give {MODELS[v['model']]}: one mark more would test it.",
-    "bad_mark_or_bow": "Mark {mark} is off, or the sheet bows there: both look alike. Lay the sheet flat and aim again.",
+    "untested": lambda v, _: f"These marks just give {MODELS[v['model']]}: one more mark would test it.",
+    "bad_mark_or_bow": "Mark {mark} is off, or the sheet bows there; both look the same. Lay the sheet flat and aim again.",
     "bow_unseen": "Four corners can’t show whether the sheet bows: a mark in the middle would.",
     "inches": "These places are 25.4 times too close together: were they read in inches?",
     "mm_for_inches": "These places are 25.4 times too far apart: were millimetres taken for inches?",
-    "bad_mark": "Mark {mark} stands out: aim at it again.",
+    "bad_mark": "Mark {mark} doesn’t fit the others: aim at it again.",
     "one_of": lambda v, _: (
-        f"One of these stands out, which can’t be told: mark {_marks(v['marks'])}. Aim at them again."
+        f"One of these marks doesn’t fit, but which one can’t be told: {_marks(v['marks'])}. Aim at them again."
     ),
-    "buckled": "No mark stands out, and no turn or stretch takes it: lay the sheet flat, let it be gripped again.",
-    "mirrored": "Left and right are swapped: does the sheet lie upside down, or were the marks visited the wrong way round?",
-    "order": lambda v, _: f"Were the marks visited in another order: {', '.join(map(str, v['marks']))}?",
-    "turned": "The sheet lies turned by {turn:.0f}°: that is taken into account.",
-    "fit_to_page": "Both ways {percent:.1f} % off: the print dialog fits to page. Print at actual size.",
+    "buckled": "No single mark explains it, nor does rotation or stretch: lay the sheet flat and let it be gripped again.",
+    "mirrored": "Left and right are swapped: is the sheet upside down, or were the marks aimed at in the wrong direction?",
+    "order": lambda v, _: f"Were the marks aimed at in another order: {', '.join(map(str, v['marks']))}?",
+    "turned": "The sheet lies rotated by {turn:.0f}°. This is taken into account.",
+    "fit_to_page": "Both ways {percent:.1f} % off: the print dialog scaled the page. Print at actual size.",
 }

@@ -16,9 +16,9 @@ ABOUT = About(
     ),
     piece="a cross by the first tool and a pair of lines astride each arm by the second; or two scales",
     lookalikes=(
-        "An accessory that isn’t pushed home sits elsewhere each time: take it out, put it in, mark anew.",
-        "A blade pulls soft film along with it: tape the scrap down.",
-        "A scrap that moved between the tools shifts both ways by anything.",
+        "An accessory that isn’t pushed home sits elsewhere each time: take it out, fit it, mark again.",
+        "A blade drags soft film along: tape the scrap down.",
+        "A scrap that moved between the two tools shifts the result.",
     ),
 )
 
@@ -43,13 +43,13 @@ TEXTS: dict[str, Text] = {
     "coarse": "{axis:up} on the plain rule",
     "how_coarse": "Where the long blue tick stands on the other scale, tenths by eye",
     "line": "{axis:up}: pair that lines up",
-    "how_line": "Number of the blue tick that runs on in another; .5 between two",
+    "how_line": "Number of the blue tick that lines up with another; .5 between two",
     "moves": _moves,
     "disagree": lambda v, show: (
-        f"{v['axis'].upper()}: the rule says {show.length(v['rule'], 2)}, pair {v['line']:g} another place. ".replace(
+        f"{v['axis'].upper()}: the rule gives {show.length(v['rule'], 2)}, pair {v['line']:g} another place. ".replace(
             "-", "−"
         )
-        + "They contradict each other: look again."
+        + "They contradict each other: read both again."
     ),
-    "spacing": "{axis:up}: both gaps make {both:len2}, and {ordered:len2} were drawn: were they read to the same edges?",
+    "spacing": "{axis:up}: both gaps make {both:len2}, and {ordered:len2} were drawn: were both read to the same edges?",
 }

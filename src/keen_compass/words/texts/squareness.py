@@ -40,7 +40,7 @@ TEXTS: dict[str, Text] = {
     "corner": "Corner at lowest X and Y",
     "other_line": lambda v, show: (
         f"{capital(say(v['what'], show))} is {show.length(v['read'])} where "
-        f"{show.length(v['ordered'], 1)} were ordered: was it read along another line?"
+        f"{show.length(v['ordered'], 1)} is nominal: was it read along another line?"
     ),
     "play_assumed": "The lost motion left in X and Y was taken as 0 ± {U:len} each, assumed: it looks like a lean on a "
     "circle.",
