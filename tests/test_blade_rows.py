@@ -172,7 +172,7 @@ def test_by_mouse_and_keyboard_the_square_that_closes_is_picked_corrected_and_co
     assert page is not None
     session = page.model.session
     assert session.context.tool.name == "Drag knife"
-    assert "First set the blade’s offset at Swift to 0" in shown(page)
+    assert "First set Swift’s blade offset to 0" in shown(page)
     choose("How many", "11")
     assert len(session.making.next_piece().values) == 11
     choose("How many", "7")

@@ -272,9 +272,9 @@ def test_what_two_vague_rounds_leave_is_no_fault_of_the_axis() -> None:
     body = example("rectangle", tolerance={"x_steps": 0.05, "y_steps": 0.05})
     body["machine"]["values"] |= {"x_steps": 106.555}
     at_rest = body | {"previous_errors": {"x_steps": {"error": 1.6, "expanded_uncertainty": 0.6}}}
-    assert not any("come to rest" in n for n in first(at_rest)["notes"])
+    assert not any("have settled it" in n for n in first(at_rest)["notes"])
     sharp = body | {"previous_errors": {"x_steps": {"error": 0.1, "expanded_uncertainty": 0.1}}}
-    assert any("come to rest" in n for n in first(sharp)["notes"])
+    assert any("have settled it" in n for n in first(sharp)["notes"])
 
 
 def test_decimals_that_cannot_hold_the_number_are_named() -> None:

@@ -98,7 +98,7 @@ def test_from_an_empty_shop_to_the_first_file_in_a_dozen_acts(
     assert focus() == "What you call it in the shop"
     act(press, "Gull", RETURN)
     assert window.places.currentWidget() is window.rose_page
-    assert "Begin with X steps and Y steps: everything else rests on them." in shown(window.rose_page)
+    assert "Begin with X steps and Y steps: everything else depends on them." in shown(window.rose_page)
     machine = window.shop.machines()[0]
     assert (machine.name, machine.kind, machine.units) == ("Gull", kind, units)
     assert not {" mm", " in"} - {f" {units}"} & set(shown(window.rose_page))

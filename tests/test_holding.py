@@ -163,7 +163,7 @@ def test_by_keyboard_guesses_are_confirmed_and_a_number_in_a_macro_is_pointed_at
     page.file.selectAll()
     tab_to("File with its settings")
     press(str(macro), Qt.Key.Key_Return)
-    assert "No number of the logbook is known" in shown(page)
+    assert "None of the logbook’s values were recognised" in shown(page)
     tab_to("The listing")
     press(Qt.Key.Key_Down, *[Qt.Key.Key_Right] * 7)
     settle()

@@ -134,7 +134,7 @@ def test_a_stated_tilt_corrects_the_mean_and_widens_it() -> None:
         # Stated within 2.6°, it may lie at 2.6° all day: a third of LΘ² from the middle, and the rest beside it.
         assert found.expanded_uncertainty == pytest.approx(1000 * theta**2 / 3, rel=0.06)
         assert dict(found.limits)["tilt"] > 0.98
-        assert any("taken for a steel rule" in n for n in notes_of(tilted)) == (kind is None)
+        assert any("a steel rule is assumed" in n for n in notes_of(tilted)) == (kind is None)
 
 
 def test_a_reversed_rule_and_inches_are_asked_about() -> None:
@@ -165,7 +165,7 @@ def test_tracking_counts_how_often_the_feed_was_looked_after() -> None:
     given["piece"] = {"run": "tracking", "axis": "x", "length": 3000, "trips": 5}
     (f,) = solve(given).findings
     assert (f.quantity, f.verdict, f.old, f.new) == ("tracking", Verdict.OUT, 0.0, 1.0)
-    assert "No number cures it" in notes_of(f)[0]
+    assert "No setting corrects this" in notes_of(f)[0]
     assert f.error == pytest.approx(0.3, rel=1e-5)
 
 
@@ -210,7 +210,7 @@ def test_squareness_of_both_figures_and_what_is_missing() -> None:
 def test_bed_says_leave_shim_or_skim() -> None:
     shim, skim = notes_of(solve(body("bed")).findings[0])
     assert shim.startswith("Shim the bed: low X, low Y +0.04 mm")
-    assert skim == "Or skim by 0.49 mm: 0.29 mm as the head sees it and 0.20 mm to clean up."
+    assert skim == "Or skim by 0.49 mm: 0.29 mm measured plus 0.20 mm to clean up."
 
     def heights(f: Any) -> Solution:
         return solve(body("bed", readings=readings(**{f"h_{c}_{r}": f(c, r) for c in (1, 2, 3) for r in (1, 2, 3)})))

@@ -173,7 +173,7 @@ def test_a_place_has_its_own_unit_and_decimals() -> None:
     assert HERON.place("x_backlash").text(held) == "0.127"
     assert INCH.place("x_backlash").text(held) == "0.0050"
     assert INCH.place("x_speed").text(StoredAmount("x_speed", "mm/min", 9600.0)) == "378.0"
-    assert INCH.place("squareness").unit == "mm"  # by hand, in no controller
+    assert INCH.place("squareness").unit == "in"  # by hand, in no controller: the shop’s own
     assert INCH.place("x_steps").text(HERON.place("x_steps").typed("106.667")) == "106.667"
 
 
@@ -313,7 +313,10 @@ def test_a_number_of_something_else_is_said(shop: Shop, monkeypatch: pytest.Monk
     assert shop.values("heron")["x_home"].stored == StoredAmount("x_home", "mm", 4.25)  # what is held stays
     spoke = {s.quantity: s for s in spokes(shop, heron)}["x_home"]
     assert (spoke.state, spoke.why) == (State.NEVER, Why.ANOTHERS)
-    assert reason(spoke, shop.machine("heron")) == "The controller holds the number of 6 mm cutter: put this one’s in."
+    assert (
+        reason(spoke, shop.machine("heron"))
+        == "The controller holds the number for 6 mm cutter: enter the one for what is fitted now."
+    )
     shop.put_value("heron", "x_home", StoredAmount("x_home", "mm", 3.5), "typed", subject=heron.subject)
     assert {s.quantity: s for s in spokes(shop, heron)}["x_home"].why is not Why.ANOTHERS
     own = shop.values_by_subject("heron")

@@ -172,7 +172,7 @@ def test_cannot_tell_says_what_would_settle_it_and_keeps_its_word() -> None:
         tolerance={"x_steps": 1.05, "y_steps": 9}, instrument=Instrument("tape", 0.01, (0.0, 5e-4)),
         piece_scatter=PieceScatter(0.001, 30, False),
     )  # fmt: skip
-    assert re.search("can’t decide it|Too close", notes_of(RECTANGLE.solve(hopeless).findings[0])[0])
+    assert re.search("can’t settle it|Too close", notes_of(RECTANGLE.solve(hopeless).findings[0])[0])
 
 
 def test_a_fraction_on_a_fine_caliper_is_told_to_be_read_finer() -> None:

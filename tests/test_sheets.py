@@ -184,8 +184,8 @@ def test_a_page_says_where_it_goes_as_its_technician_sees_it(tmp_path: Path) -> 
         )
     )
     assert (near, far) == (
-        "Mark 1, in the square, goes near left: the machine’s low X, low Y.",
-        "Mark 1, in the square, goes far left: the machine’s low X, low Y.",
+        "Mark 1 (in the square) goes near left: the machine’s low X, low Y.",
+        "Mark 1 (in the square) goes far left: the machine’s low X, low Y.",
     )
     swift = Show(standpoint=Standpoint("toward", "right"))
     page = load("pointer").page(PAPERS["A4"], 7, fine=True)
@@ -220,10 +220,10 @@ def test_each_stage_waits_for_the_one_before_and_can_be_taken_back(shop: Shop) -
     assert say(sheets.refusal() or "") == "Load the sheet first and type its number."
     with pytest.raises(InputError, match="bar Y"):
         sheets.measured("100", "")
-    with pytest.raises(InputError, match=r"bar Y: 3\.94 is far from the 100 mm that were ordered"):
+    with pytest.raises(InputError, match=r"bar Y: 3\.94 is far from the 100 mm that are nominal"):
         sheets.measured("100", "3.94")
     sheets.measured("97.3", "97.4 mm")
-    assert "Both check bars are 2.6 % short: the print dialog fits to page." in say(sheets.bars_say() or "")
+    assert "Both check bars are 2.6 % short: the print dialog scaled the page." in say(sheets.bars_say() or "")
     session.measuring.undo()
     assert sheets.state.bars == ()
     session.measuring.redo()
@@ -300,7 +300,7 @@ def test_what_the_head_cannot_reach_is_said_before(shop: Shop) -> None:
     found = sheets.out_of_reach()
     assert found is not None
     assert (found.values["number"], found.values["way"], round(found.values["by"], 2)) == (1, "+x", 5.0)
-    assert "lay the sheet that much further towards +X, to the right" in say(found, Show(standpoint=Standpoint()))
+    assert "move the sheet that far towards +X, to the right" in say(found, Show(standpoint=Standpoint()))
 
 
 def aimed(session: RoundSession, places: list[tuple[float, float]]) -> None:

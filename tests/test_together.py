@@ -400,4 +400,4 @@ def test_where_nothing_counts_any_more_it_says_so(window: MainWindow) -> None:
     window.shop.put_event("kingfisher", "moved", "Elsewhere")
     window.show_rose("kingfisher")
     window.go_to("together")
-    assert "Nothing that was read still counts" in shown(window.places.currentWidget())
+    assert "No reading counts any more" in shown(window.places.currentWidget())

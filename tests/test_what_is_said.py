@@ -131,7 +131,7 @@ def test_lengths_and_directions_are_those_of_who_reads() -> None:
     here = Show("in", Standpoint("away", "left"))
     assert say(moved, here) == "Move the gantry’s end at highest X by 1.0000 in towards −Y, to the right."
     assert say(note("looks_inches", reading=2, value=15.75, nominal=400.0).of("rectangle.width")) == (
-        "Width: this looks like inches (reading 2): 15.75 where 400 mm was ordered."
+        "Width: this looks like inches (reading 2): 15.75 where 400 mm is nominal."
     )
     assert (
         say(note("more_readings", more=1, noun="length", sure=True))

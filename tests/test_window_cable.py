@@ -154,7 +154,7 @@ def test_patterns_are_filled_in_from_what_a_controller_says(window: MainWindow, 
         tab_to(f"Ask: {view.edits[field].accessibleName()}")
         view.edits[field].setText(text)
         press(Qt.Key.Key_Return)
-        until(lambda: "It said" in view.answer.text(), 5.0)
+        until(lambda: "Reply: " in view.answer.text(), 5.0)
     assert view.edits["acknowledged"].text() == "done"
     assert view.edits["position"].text() == "at X{x} Y{y} Z{z}"
     assert view.edits["greeting"].text() == "quay text 2 ready"

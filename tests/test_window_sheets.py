@@ -101,7 +101,7 @@ def test_by_keyboard_a_sensor_is_put_right_by_a_sheet(window: MainWindow) -> Non
     assert focus() == "Practice print"
     press(RETURN)
     press("100", RETURN, "100", RETURN)
-    assert "fits to page" not in shown(step_of(window))
+    assert "scaled the page" not in shown(step_of(window))
     press("5", RETURN)  # another sheet lay at hand
     number = session.making.next_number()
     assert f"This round waits for sheet {number}, and that one says 5." in shown(step_of(window))
@@ -302,7 +302,7 @@ def test_by_keyboard_a_print_is_registered(window: MainWindow) -> None:
 
 @pytest.mark.parametrize(("places", "says"), [
     (("130 120", "130 373", "296 373", "296 120"), "another order"),
-    (("296 373", "130 373", "130 120", "296 120"), "turned by"),
+    (("296 373", "130 373", "130 120", "296 120"), "rotated by"),
 ])  # fmt: skip
 def test_a_sheet_that_is_turned_or_visited_otherwise_is_recognised(
     window: MainWindow, places: tuple[str, ...], says: str
@@ -386,7 +386,7 @@ def test_without_a_stand_in_the_file_is_written_and_said_to_be_drawn(window: Mai
     assert session.step is Step.MEASURE
     press("-0.3", RETURN, "0.2", RETURN)
     assert {f.verdict for f in session.measuring.findings()} <= {Verdict.CANNOT_TELL, Verdict.OUT}
-    assert "One mark can’t tell the offset from how the sheet lies" in shown(page_of(window).answer)
+    assert "One mark can’t tell the offset from the sheet’s position" in shown(page_of(window).answer)
 
 
 @pytest.fixture
@@ -458,7 +458,7 @@ def test_where_no_paper_fits_it_is_said_and_nothing_is_made(window: MainWindow) 
     window.shop.put_machine(replace(swift, stock=replace(swift.stock, height=120.0)))
     for procedure in ("pointer", "registration"):
         session = begin(window, "swift", procedure, f"{procedure}_x" if procedure == "pointer" else "registration")
-        assert "No paper goes onto what is loaded: load a wider roll" in shown(step_of(window))
+        assert "No paper fits what is loaded: load a wider roll" in shown(step_of(window))
         refused = session.making.refusal()
         assert refused is not None
         assert refused.code == "no_paper"

@@ -11,7 +11,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from keen_compass.errors import FileFormatError, InputError
-from keen_compass.quantities.lengths import MM_PER_INCH, parse_length, plain_number
+from keen_compass.quantities.lengths import parse_length, plain_number
+from keen_compass.quantities.rates import FEEDS
 
 # What a line can say → words of a column's head by which it is guessed.
 FIELDS: dict[str, tuple[str, ...]] = {
@@ -29,7 +30,6 @@ LENGTHS = ("thickness", "kerf", "pierce_height", "cut_height")
 NEEDED = ("thickness", "kerf")
 MOST_LINES, MOST_CHARACTERS, MOST_COLUMNS = 5000, 2_000_000, 60
 LONGEST_NAME = 80
-FEEDS = {"mm/min": 1.0, "m/min": 1000.0, "mm/s": 60.0, "in/min": MM_PER_INCH}  # → mm/min
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,13 +8,14 @@ from datetime import date
 from typing import TypeVar
 
 from keen_compass.errors import InputError, LengthError
-from keen_compass.machines.limits import FILES, LIMITS, TOLERANCE, check_setting_line, check_within
+from keen_compass.machines.limits import FILES, LIMITS, TOLERANCE, check_setting_line
 from keen_compass.machines.places import Place
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import parse_length
+from keen_compass.quantities.rates import FEEDS, parse_rate, show_rate
 from keen_compass.quantities.stored import StoredValue
 
 T = TypeVar("T")
@@ -55,6 +56,30 @@ class FormReader:
 
         return self.take(name, read, 1.0)
 
+    def signed_length(self, name: str, unit: str, limits: tuple[float, float]) -> float:
+        """A length in mm that may be negative; nothing typed is 0."""
+
+        def read(text: str) -> float:
+            mm = parse_length(text or "0", unit, allow_negative=True).mm
+            low, high = limits
+            if not low <= mm <= high:
+                raise InputError(f"between {show_length(low, unit)} and {show_length(high, unit)}")
+            return mm
+
+        return self.take(name, read, 0.0)
+
+    def rate(self, name: str, rates: Mapping[str, float], unit: str, limits: tuple[float, float]) -> float:
+        """A feed in mm/min or an acceleration in mm/s². unit: mm or in, of the shop."""
+
+        def read(text: str) -> float:
+            value = parse_rate(text, rates, unit)
+            low, high = limits
+            if not low <= value <= high:
+                raise InputError(f"between {show_rate(low, rates, unit, 3)} and {show_rate(high, rates, unit)}")
+            return value
+
+        return self.take(name, read, limits[0])
+
     def words(self, name: str, most: int = 60) -> str:
         """A name: something, and not too long."""
 
@@ -85,7 +110,7 @@ class FormReader:
 def show_tolerance(machine: Machine, quantity: str) -> str:
     T = machine.tolerance(quantity)
     if QUANTITIES[quantity].error_unit == "mm/min":
-        return f"{T:g} mm/min"
+        return show_rate(T, FEEDS, machine.units)
     return show_length(T, "mm" if machine.units == "mm" else "in")
 
 
@@ -94,15 +119,7 @@ def read_tolerance(reader: FormReader, quantity: str, unit: str) -> float:
     if QUANTITIES[quantity].error_unit != "mm/min":
         return reader.length(name, unit, limits=TOLERANCE)
 
-    def read(text: str) -> float:
-        try:
-            feed = float(text.removesuffix("mm/min").strip().replace(",", "."))
-        except ValueError:
-            raise InputError("type a feed in mm/min") from None
-        check_within(feed, *TOLERANCE, "")
-        return feed
-
-    return reader.take(name, read, 1.0)
+    return reader.rate(name, FEEDS, unit, TOLERANCE)
 
 
 def recommended(reader: FormReader, unit: str) -> tuple[float, float] | None:

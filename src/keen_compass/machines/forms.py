@@ -28,6 +28,7 @@ from keen_compass.machines.shown import length_unit, show_length
 from keen_compass.quantities.catalogue import ORDER, QUANTITIES, Lives
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.quantities.lengths import parse_length, plain_number, trim_number
+from keen_compass.quantities.rates import ACCELERATIONS, FEEDS, show_rate
 from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
@@ -40,7 +41,8 @@ DRAWS, TRAILS = "draws or scribes", "cuts, a blade that trails"  # what a tool d
 LONGEST_FITTING = 60  # letters of its name
 MOST_PROCESS = 80  # letters
 HEIGHTS = ("depth_per_pass", "pierce_height", "cut_height")
-CUTTING = ("feed", "plunge_feed", "spindle_rpm", "pierce_delay", "power", "focus")  # plain numbers
+RATES = {"feed": FEEDS, "plunge_feed": FEEDS, "acceleration": ACCELERATIONS}
+CUTTING = ("spindle_rpm", "pierce_delay", "power")  # plain numbers
 DAYS_PER_MONTH = 30.5
 
 
@@ -152,8 +154,9 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "wear": m.wear_counted,
         **{name: show_length(getattr(m, name), m.units) for name in HEIGHTS},
         **{name: trim_number(getattr(m, name), 3) for name in CUTTING},
+        **{name: show_rate(getattr(m, name), rates, m.units) for name, rates in RATES.items()},
+        "focus": show_length(m.focus, "mm" if m.units == "mm" else "in"),
         "step_limit": f"{m.step_limit:g}" if m.step_limit else "",
-        "acceleration": f"{m.acceleration:g}",
     }
     along = "x" if m.bed[0] >= m.bed[1] else "y"
     fields |= {"feeds_along": along, "roll_length": fields[f"bed_{along}"]}
@@ -238,7 +241,7 @@ def read_machine(
         gantry_along=fields.get("gantry_along", "y"),
         head=fields.get("head", ""),
         step_limit=reader.number("step_limit", 0, 1e8) if fields.get("step_limit", "").strip() else 0.0,
-        acceleration=reader.number("acceleration", 1, 1e5),
+        acceleration=reader.rate("acceleration", ACCELERATIONS, unit, LIMITS["acceleration"]),
         tools=tools,
         mounted=tools[0].uid,
         fittings=fittings,
@@ -264,7 +267,9 @@ def _cutting(reader: FormReader, unit: str) -> dict[str, Any]:
     """The fields that say how a machine cuts."""
     lengths = {name: reader.length(name, unit, limits=LIMITS[name], zero=not LIMITS[name][0]) for name in HEIGHTS}
     numbers = {name: reader.number(name, *LIMITS[name]) for name in CUTTING}
-    return {**lengths, **numbers, "spindle_rpm": round(numbers["spindle_rpm"])}
+    feeds = {name: reader.rate(name, FEEDS, unit, LIMITS[name]) for name in RATES if name != "acceleration"}
+    focus = reader.signed_length("focus", unit, LIMITS["focus"])
+    return {**lengths, **numbers, **feeds, "focus": focus, "spindle_rpm": round(numbers["spindle_rpm"])}
 
 
 def turned(fields: Mapping[str, str], was: str, now: str) -> dict[str, str]:

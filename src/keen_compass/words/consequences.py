@@ -16,7 +16,7 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
 
     standpoint: from which directions are given beside their signs.
     """
-    show = Show(units, standpoint)
+    show = Show("mm" if units == "mm" else "in", standpoint)  # an error is no fraction
     towards = show.way(f"{'+' if (finding.error or 0.0) > 0 else '-'}{QUANTITIES[finding.quantity].axis or 'x'}")
     q, e = QUANTITIES[finding.quantity], finding.error or 0.0
     axis = q.axis.upper()
@@ -39,7 +39,7 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             left = "loses" if e > 0 else "gains"
             return f"{axis} {left} {show.small(abs(e))} on reversal"
         case "squareness":
-            return f"Y leans {_slope(e, units)} towards {towards}"
+            return f"Y leans {show.slope(abs(e))} towards {towards}"
         case "home":
             return f"everything is {show.small(abs(e))} too far towards {towards}"
         case "pointer" | "sensor" | "camera" | "second_tool":
@@ -51,7 +51,7 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
         case "tracking":
             return f"each trip ends {show.small(abs(e))} {'past' if e > 0 else 'short of'} its start"
         case "tram":
-            return f"the head’s top leans {_slope(e, units)} towards {towards}"
+            return f"the head’s top leans {show.slope(abs(e))} towards {towards}"
         case "kerf":
             return f"parts come out {show.small(abs(e))} too {'large' if e > 0 else 'small'}"
         case "bevel":
@@ -76,21 +76,23 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
         case "cut_feed":
             if round(e) == 0:
                 return "the feed is the fastest that is clean with a margin"
-            return f"the feed is {abs(e):.0f} mm/min {'above' if e > 0 else 'below'} what is clean with a margin"
+            return f"the feed is {show.feed(abs(e))} {'above' if e > 0 else 'below'} what is clean with a margin"
         case "bed":
             return f"the bed is {show.small(abs(e))} higher in one place than in another"
         case "speed":
             if e <= 0:
                 return f"{axis} comes back to its mark at the feed in force"
-            return f"the feed in force is {e:.0f} mm/min above what is safe"
+            return f"the feed in force is {show.feed(e)} above what is safe"
     return f"off by {format_mm(e, 2)} {finding.error_unit}"
 
 
 def tolerance_in_words(finding: Finding, units: str = "mm") -> str:
     """``0.40 is allowed``, in the unit of the words above."""
     T = finding.tolerance
-    if finding.error_unit in ("mm/min", "%"):
-        return f"{T:.{0 if T >= 1 else 2}f} {finding.error_unit} is allowed"
+    if finding.error_unit == "mm/min":
+        return f"{Show('mm' if units == 'mm' else 'in').feed(T)} is allowed"
+    if finding.error_unit == "%":
+        return f"{T:.{0 if T >= 1 else 2}f} % is allowed"
     if units == "mm":
         return f"{format_mm(T, 2)} is allowed"
     if finding.error_unit == "mm/m":
@@ -100,7 +102,3 @@ def tolerance_in_words(finding: Finding, units: str = "mm") -> str:
 
 def _per(e: float, units: str) -> str:
     return f"metre comes out {abs(e):.2f} mm" if units == "mm" else f"foot comes out {abs(THOU_PER_FOOT * e):.1f} thou"
-
-
-def _slope(e: float, units: str) -> str:
-    return Show(units).slope(abs(e))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from keen_compass.quantities.digits import with_uncertainty
+from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.words.say import THOU
 
 
@@ -31,7 +32,7 @@ SHOWN = {
     "in": {
         "mm/m": ErrorUnit("thou per inch", "thou/in"),
         "mm": ErrorUnit("thou", "thou", THOU),
-        "mm/min": ErrorUnit("mm per min", "mm/min"),
+        "mm/min": ErrorUnit("in per min", "in/min", MM_PER_INCH),
         "%": ErrorUnit("%", "%"),
     },
 }

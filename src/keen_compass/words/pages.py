@@ -1,4 +1,4 @@
-"""What stands on a printed sheet."""
+"""The words on a printed sheet."""
 
 from __future__ import annotations
 
@@ -17,13 +17,13 @@ def vernier_ends(show: Show) -> dict[str, str]:
 def page_words(page: Page, show: Show = PLAIN) -> tuple[str, ...]:
     """Line by line, the first large. show: from where its corners are near or far."""
     corner = show.corner(LOWEST)
-    where = f"Mark 1, in the square, goes {corner}" + (f": the machine’s {LOWEST}." if corner != LOWEST else ".")
-    order = "Visit the marks 1, 2, 3, 4." if page.marks else ""
+    where = f"Mark 1 (in the square) goes {corner}" + (f": the machine’s {LOWEST}." if corner != LOWEST else ".")
+    order = "Aim at marks 1 to 4 in order." if page.marks else ""
     reads = "Each target: how far the tool’s cross lies from the printed one." if page.targets else ""
     reads = (
-        "Each target: which of the tool’s ticks runs on in a printed tick (X), into a dot (Y)." if page.fine else reads
+        "Each target: which of the tool’s ticks lines up with a printed tick (X) or a dot (Y)." if page.fine else reads
     )
     if page.art:
-        reads = "Cut where it was printed: the border that is left says how well."
-    bars = "Measure both bars first: other than as written, the printer fits to page."
+        reads = "Cut where it was printed; measure the border that is left."
+    bars = "Measure both bars first. If not as printed, the printer scaled the page."
     return (page.name or HEADS[page.kind], where, *filter(None, (order, reads)), bars, "Print at actual size.")

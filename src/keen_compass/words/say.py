@@ -4,6 +4,7 @@ A text is a template or a function of the values. In a template ``{name:spec}`` 
 
 len, len0, len3   a length in mm, in the unit that is shown, with 2, 0, 3 decimals (inches take two more); +len signed
 small             by how much something is off, mm or thou; +small signed
+feed              mm per min, or inches per min
 slope, slope0     mm per m, or thou per foot where inches are shown; +slope signed
 say, Say          another note or code, and with a capital
 up                a letter in capitals
@@ -22,6 +23,7 @@ from typing import Any, NamedTuple
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.lengths import format_mm, length_in_words, length_number
 from keen_compass.quantities.notes import Note, Said
+from keen_compass.quantities.rates import FEEDS, rate_number, show_rate, usual_unit
 from keen_compass.quantities.standpoint import Standpoint
 
 
@@ -73,6 +75,19 @@ class Show(NamedTuple):
         if self.units == "in":
             return f"{format_mm(mm / THOU, 1, signed=signed)} thou"
         return self.length(mm, 2, signed=signed)
+
+    def feed(self, mm_per_min: float) -> str:
+        """A feed with its unit."""
+        return show_rate(mm_per_min, FEEDS, "mm" if self.units == "mm" else "in")
+
+    def feed_number(self, mm_per_min: float) -> str:
+        """The same without its unit."""
+        return rate_number(mm_per_min, FEEDS, "mm" if self.units == "mm" else "in")
+
+    @property
+    def feed_unit(self) -> str:
+        """In which feeds are shown."""
+        return usual_unit(FEEDS, "mm" if self.units == "mm" else "in")
 
     def slope(self, mm_per_m: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A slope, or by how much a length is out, with its unit; decimals: of mm per m."""
@@ -151,6 +166,8 @@ class _Template(string.Formatter):
                 return str(value).upper()
             case "way":
                 return self._show.way(value)
+            case "feed":
+                return self._show.feed(value)
         if spec.lstrip("+") == "small":
             return self._show.small(value, signed=spec.startswith("+"))
         if spec.lstrip("+").startswith("len"):

@@ -362,14 +362,14 @@ class FiguresCard(Card):
     def show_figures(self, shown: Shown, show: Show) -> None:
         """Rows of words and numbers; hidden where there are none."""
         n = len(shown.lines)
-        cells = [(say(what), (i, 0, 3), False, "soft") for i, (what, _) in enumerate(shown.lines)]
+        cells = [(say(what, show), (i, 0, 3), False, "soft") for i, (what, _) in enumerate(shown.lines)]
         cells += [(say(much, show), (i, 3, 1), True, "ink") for i, (_, much) in enumerate(shown.lines)]
-        cells += [(say(head), (n, column, 1), False, "soft") for column, head in enumerate(shown.heads)]
+        cells += [(say(head, show), (n, column, 1), False, "soft") for column, head in enumerate(shown.heads)]
         for i, s in enumerate(shown.settings, n + 1):
             colour = "ink" if s.worthwhile else "soft"
-            cells += [(say(cell), (i, column, 1), s.now, colour) for column, cell in enumerate(s.cells)]
+            cells += [(say(cell, show), (i, column, 1), s.now, colour) for column, cell in enumerate(s.cells)]
         if shown.foot:
-            cells.append((say(shown.foot), (n + 1 + len(shown.settings), 0, 4), False, "soft"))
+            cells.append((say(shown.foot, show), (n + 1 + len(shown.settings), 0, 4), False, "soft"))
         for at in self._texts.keys() - {cell[1] for cell in cells}:
             text, _ = self._texts.pop(at)
             text.hide()

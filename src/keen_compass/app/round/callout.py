@@ -9,9 +9,10 @@ from PySide6.QtGui import QBrush, QGuiApplication, QKeyEvent, QKeySequence, QMou
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from keen_compass.app import theme as th
+from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
 from keen_compass.rounds.half_typed import LONGEST_DRAFT, Callout
-from keen_compass.words.say import say
+from keen_compass.words.say import PLAIN, say, show_for
 
 WIDTH, HEIGHT = 158, 66
 
@@ -79,6 +80,7 @@ class CalloutBox(QWidget):
         self.edit = CalloutEdit(self)
         self.take_size(BoxSize(width))
         self._callout: Callout | None = None
+        self._show = PLAIN
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def take_size(self, size: BoxSize) -> None:
@@ -88,9 +90,9 @@ class CalloutBox(QWidget):
         self.edit.setFont(th.font(size.number, bold=True))
         self.edit.setGeometry(6, 4, size.width - 12, size.number + 10)
 
-    def show_callout(self, callout: Callout, units: str, *, frozen: bool) -> None:
-        """What stands on it now. units: in which lengths are shown."""
-        self._callout = callout
+    def show_callout(self, callout: Callout, machine: Machine, *, frozen: bool) -> None:
+        """What is on it now, as the machine's technician sees it."""
+        self._callout, self._show = callout, show_for(machine)
         current = callout.current and not frozen
         text = callout.draft
         if not current:
@@ -102,10 +104,10 @@ class CalloutBox(QWidget):
         self.edit.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, not current)
         m = callout.measurand
         nominal = m.unit == "mm" and not m.signed and m.usual is None
-        ordered = f", nominal {show_length(m.nominal, units)}" if nominal else ""
-        self.edit.setAccessibleName(f"{say(m.label)}{ordered}, {self._count()}".removesuffix(", "))
+        ordered = f", nominal {show_length(m.nominal, machine.units)}" if nominal else ""
+        self.edit.setAccessibleName(f"{say(m.label, self._show)}{ordered}, {self._count()}".removesuffix(", "))
         asks = "Doesn’t fit the other readings" if callout.doubtful else ""
-        self.edit.setAccessibleDescription(callout.complaint or asks or say(m.hint))
+        self.edit.setAccessibleDescription(callout.complaint or asks or say(m.hint, self._show))
         usual = "" if m.usual is None else f"{m.usual:g}"
         self.edit.setPlaceholderText(usual or ("" if current else "–"))
         self.update()
@@ -147,7 +149,7 @@ class CalloutBox(QWidget):
         p.setFont(th.font(self._size.name))
         p.setPen(th.color("ink" if c.current else "soft"))
         count = self._count()
-        label = say(c.measurand.label) + (" ?" if c.doubtful else "")
+        label = say(c.measurand.label, self._show) + (" ?" if c.doubtful else "")
         words = f"{label} · {count}" if count else label
         words = "can’t be read" if c.skipped else words
         area = QRectF(0, self._size.number + 12, self.width(), self.height() - self._size.number - 16)

@@ -74,13 +74,16 @@ class CellsSurface(FloatingSurface):
             box = self.box_of(0, i)
             if i % every == 0:
                 words_at(
-                    p, QPointF(box.center().x(), box.bottom() + 14), f"{feed:g}", width=(box.width() + GAP) * every
+                    p,
+                    QPointF(box.center().x(), box.bottom() + 14),
+                    self.as_shown.feed_number(feed),
+                    width=(box.width() + GAP) * every,
                 )
         p.setPen(th.color("soft"))
         words_at(
             p,
             QPointF(16, 18),
-            "Power, and feed in mm/min. A click, or 1 and 0: clean and not clean.",
+            f"Power, and feed in {self.as_shown.feed_unit}. A click, or 1 and 0: clean and not clean.",
             width=self.width() - 32,
             side="right",
         )

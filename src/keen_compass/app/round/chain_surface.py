@@ -45,7 +45,7 @@ class ChainSurface(BoxedSurface):
     def show_session(self, session: RoundSession, callouts: list[Callout], *, frozen: bool) -> None:
         """Everything that is drawn."""
         self._session = session
-        self._fill_boxes(callouts, session.context.machine.units, frozen=frozen)
+        self._fill_boxes(callouts, session.context.machine, frozen=frozen)
         if self._choices:
             self._choices.refresh(editable=not frozen)
         self._arrange()

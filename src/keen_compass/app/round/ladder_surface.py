@@ -11,7 +11,6 @@ from keen_compass.app.round.callout import WIDTH
 from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.pieces.where import Return
 from keen_compass.quantities.charts import Feeds
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.rounds.half_typed import Callout
 from keen_compass.shop.standing import State
 
@@ -60,7 +59,10 @@ class LadderSurface(FloatingSurface):
             self._draw_rung(p, c, within, right)
         safe, limit, now = feeds.safe, feeds.rate_limit, feeds.in_force
         if safe and now and abs(self._y(safe) - self._y(now)) < 22:
-            safe_words, now = ("safe, as in force" if safe == now else f"in force {now:.0f}, safe"), None
+            safe_words, now = (
+                ("safe, as in force" if safe == now else f"in force {self.as_shown.feed_number(now)}, safe"),
+                None,
+            )
         else:
             safe_words = "safe"
         for feed, words, colour, share in (
@@ -75,7 +77,7 @@ class LadderSurface(FloatingSurface):
         words_at(
             p,
             QPointF(16, self.height() - 20),
-            "Feeds in mm per min, rising; ● back on its mark, ▲ missed it",
+            f"Feeds in {self.as_shown.feed_unit}, rising; ● back on its mark, ▲ missed it",
             width=self.width() - 30,
             side="right",
         )
@@ -87,14 +89,14 @@ class LadderSurface(FloatingSurface):
         p.drawLine(QPointF(LEFT, y), QPointF(right, y))
         p.setFont(th.font(17, bold=True))
         p.setPen(th.color("ink"))
-        words_at(p, QPointF(LEFT - 12, y), f"{self._feed(c):.0f}", width=90, side="left")
+        words_at(p, QPointF(LEFT - 12, y), self.as_shown.feed_number(self._feed(c)), width=90, side="left")
         if miss is not None:
             state = State.IN if abs(miss) <= within else State.OUT
             behind = th.color("card")
             draw_state(p, state, QPointF(LEFT + 26, y), 7, th.color("good" if state is State.IN else "bad"), behind)
             p.setPen(th.color("ink"))
             area = QRectF(right + 8, y - 11, 104, 22)
-            p.drawText(area, Qt.AlignmentFlag.AlignVCenter, format_mm(miss, 2, signed=True))
+            p.drawText(area, Qt.AlignmentFlag.AlignVCenter, self.as_shown.number(miss, signed=True))
         elif c.skipped:
             p.setPen(th.color("soft"))
             words_at(p, QPointF(right + 8, y), "left out", width=100, side="right")
@@ -109,7 +111,7 @@ class LadderSurface(FloatingSurface):
         if not above and not below:
             p.drawLine(QPointF(LEFT + 44, y), QPointF(right - 4, y))
         p.setFont(th.font(th.TEXT, bold=True))
-        text = f"{'↑ ' if above else '↓ ' if below else ''}{words} {feed:.0f}"
+        text = f"{'↑ ' if above else '↓ ' if below else ''}{words} {self.as_shown.feed_number(feed)}"
         width = p.fontMetrics().horizontalAdvance(text) + 12
         if width > right - LEFT - 60:  # a narrow ladder: over it where it has no line there, else beside it
             x = max((LEFT + right) / 2, 12 + width / 2) if above or below else self.width() - 12 - width / 2

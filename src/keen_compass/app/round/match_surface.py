@@ -31,6 +31,7 @@ REACHES = (1.2, 3.6, 12.0, 14.0)  # mm seen to each side of the mark: under the 
 CLOSE, USUAL, FAR, VERNIER = range(4)
 VERNIERS_AT = (-3.0, -0.4)  # mm from the target: the middle of what is drawn of both
 FINE, COARSE = 0.05, 0.5  # mm, by which an arrow key moves, and with Shift
+LEAST_MAP = 70.0  # px, height of the small picture of all targets
 STRIP = WIDTH + 16  # px, right of the picture
 HEAD = 40  # px, for the words above it
 MAP = 96  # px, height of the picture of all targets
@@ -106,7 +107,7 @@ class MatchSurface(BoxedSurface):
         if self._shown != before:
             self._dragged = None
         here = [c for c in callouts if _at(c) == self._shown]
-        self._fill_boxes(here, self._machine.units, frozen=frozen)
+        self._fill_boxes(here, self._machine, frozen=frozen)
         self.callouts = callouts
         for box in self.boxes.values():
             box.edit.removeEventFilter(self)
@@ -138,12 +139,12 @@ class MatchSurface(BoxedSurface):
         return [c for c in self.callouts if _at(c) == self._shown]
 
     def _units(self) -> str:
-        return self._machine.units if self._machine else "mm"
+        return self._machine.shown_in if self._machine else "mm"
 
     # What is done
 
     def _put(self, x: float, y: float, axis: str = "") -> None:
-        """Both directions at once; `axis` takes what is typed next."""
+        """Both directions at once, in mm as the sheet is graduated; `axis` takes what is typed next."""
         if self._frozen:
             return
         here = {c.measurand.axis: c.measurand.name for c in self._here()}
@@ -266,8 +267,11 @@ class MatchSurface(BoxedSurface):
         self._tools.setGeometry(self.width() - STRIP + 2, tools, WIDTH, self.height() - tools - EDGE)
 
     def _map(self) -> QRectF:
-        """The small picture of all targets; smaller where a box and the tools leave less room."""
+        """The small picture of all targets, above a box and the tools, or beside the large picture."""
         room = self._tools_above() - HEIGHT - EDGE - 2 * APART
+        if room < LEAST_MAP:
+            picture = self._picture()
+            return QRectF(EDGE, picture.top(), min(picture.left() - 2 * EDGE, WIDTH), picture.height())
         return QRectF(self.width() - STRIP + 2, EDGE, WIDTH, min(MAP, room))
 
     def _tools_above(self) -> int:

@@ -24,7 +24,7 @@ from keen_compass.app.round.warmth_bar import WarmthBar
 from keen_compass.practice import stand_in
 from keen_compass.procedures.stages import Step
 from keen_compass.rounds.half_typed import Callout
-from keen_compass.words.say import capital, say
+from keen_compass.words.say import capital, say, show_for
 
 if TYPE_CHECKING:
     from keen_compass.app.controller.jog_pad import JogPad
@@ -269,7 +269,9 @@ class Strip(Card):
         if current:
             self._show_current(current)
             looks = session.context.procedure.numbered and not any(c.readings for c in callouts)
-            self._hint.say((self._first_look() if looks else "") or say(current.measurand.hint))
+            self._hint.say(
+                (self._first_look() if looks else "") or say(current.measurand.hint, show_for(session.context.machine))
+            )
             if instrument is None and session.measuring.instrument() is None:
                 where = "in Make" if session.context.instruments else "above"
                 self._hint.say(f"No instrument yet: choose one {where}.")
@@ -337,7 +339,7 @@ class Strip(Card):
     def _show_current(self, c: Callout) -> None:
         done = min(len(c.readings) + 1, max(c.wanted, len(c.readings) + 1))
         editing = self._model.session.measuring.editing
-        label = capital(say(c.measurand.label))
+        label = capital(say(c.measurand.label, show_for(self._model.session.context.machine)))
         if c.measurand.unit not in ("mm", ""):
             label = f"{label}, {c.measurand.unit}"
         if c.skipped:

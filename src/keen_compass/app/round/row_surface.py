@@ -12,7 +12,6 @@ from keen_compass.app.round.surface import FloatingSurface, mean_of, words_at
 from keen_compass.pieces.where import Burnt
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.quantities.charts import Rungs
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.readings import Kind
 from keen_compass.words.say import say
 
@@ -82,7 +81,7 @@ class RowSurface(FloatingSurface):
         return QRectF(left + column * (wide + GAP), TOP + row * room, wide, max(tall, 24.0))
 
     def paintEvent(self, _event: object) -> None:
-        """Each with its number, the room that it was given, what it came out at."""
+        """Each with its number, the compensation that it was given, what it came out at."""
         p = painter_on_card(self)
         if self.session is None:
             return
@@ -98,18 +97,19 @@ class RowSurface(FloatingSurface):
                 p.setFont(th.font(th.TEXT))
                 p.setPen(th.color("soft"))
                 at = QPointF(self._box(i).center().x(), self._box(i).top() - 14)
-                words_at(p, at, f"{values[i]:.2f}", width=self._box(i).width() + GAP)
+                words_at(p, at, self.as_shown.number(values[i]), width=self._box(i).width() + GAP)
         for i, m in enumerate(reads):
             box, c = self._box(i), means.get(m.name)
             off = mean_of(c) if c else None
             if off is not None:
+                below, width = QPointF(box.center().x(), box.bottom() + 14), box.width() + GAP
                 p.setFont(th.font(17, bold=True))
                 p.setPen(th.color("ink"))
-                words_at(p, QPointF(box.center().x(), box.bottom() + 14), f"{off:.2f}", width=box.width() + GAP)
+                words_at(p, below, self.as_shown.number(off), width=width)
                 p.setFont(th.font(th.TEXT))
                 p.setPen(th.color("soft"))
-                words = format_mm(off - m.nominal, 2, signed=True) if m.nominal else ""
-                words_at(p, QPointF(box.center().x(), box.bottom() + 34), words, width=box.width() + GAP)
+                words = self.as_shown.number(off - m.nominal, signed=True) if m.nominal else ""
+                words_at(p, below + QPointF(0, 20), words, width=width)
             elif c and c.skipped:
                 p.setFont(th.font(th.TEXT))
                 p.setPen(th.color("soft"))
@@ -140,7 +140,7 @@ class RowSurface(FloatingSurface):
         p.setPen(th.color("soft"))
         area = QRectF(16, 10, self.width() - 32, 22)
         caption = rungs.caption if rungs else self.CAPTION
-        p.drawText(area, Qt.AlignmentFlag.AlignLeft, say(caption) if caption else "")
+        p.drawText(area, Qt.AlignmentFlag.AlignLeft, say(caption, self.as_shown) if caption else "")
         if rungs is None or rungs.right is None:
             return
         values = rungs.values

@@ -16,6 +16,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Text
 from keen_compass.app.round.callout import HEIGHT, WIDTH, CalloutBox, CalloutEdit
 from keen_compass.errors import LengthError
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures.stages import Surface
 from keen_compass.quantities.charts import Chart
 from keen_compass.quantities.lengths import parse_length, plain_number
@@ -105,7 +106,7 @@ class BoxedSurface(SurfaceWidget):
         """One for each callout."""
         return [box.edit for box in self.boxes.values()]
 
-    def _fill_boxes(self, callouts: list[Callout], units: str, *, frozen: bool) -> None:
+    def _fill_boxes(self, callouts: list[Callout], machine: Machine, *, frozen: bool) -> None:
         """A box for each callout, and none for what is gone."""
         self.callouts = callouts
         names = {c.measurand.name for c in callouts}
@@ -119,7 +120,7 @@ class BoxedSurface(SurfaceWidget):
                 box.clicked.connect(self.chosen)
                 box.show()
                 self.boxes[c.measurand.name] = box
-            self.boxes[c.measurand.name].show_callout(c, units, frozen=frozen)
+            self.boxes[c.measurand.name].show_callout(c, machine, frozen=frozen)
 
     def _complain_at_current(self) -> None:
         """What is wrong with the current callout stands beside its box."""
@@ -151,7 +152,7 @@ class FloatingSurface(SurfaceWidget):
         current = self.current()
         self.box.setVisible(current is not None)
         if current:
-            self.box.show_callout(current, session.context.machine.units, frozen=frozen)
+            self.box.show_callout(current, session.context.machine, frozen=frozen)
         self._arrange()
         self.update()
 

@@ -11,10 +11,11 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, Card, Text, plain_combo, scrolling
 from keen_compass.app.round.choices import fill
 from keen_compass.errors import KeenCompassError
-from keen_compass.formats.chart_csv import FEEDS, FIELDS, Columns, Line, Table, guessed, read_table, understood
+from keen_compass.formats.chart_csv import FIELDS, Columns, Line, Table, guessed, read_table, understood
 from keen_compass.formats.files import read_whole
 from keen_compass.machines.limits import LIMITS, PROCESS_SETTINGS
 from keen_compass.machines.profile import Machine
+from keen_compass.quantities.rates import FEEDS, usual_unit
 from keen_compass.quantities.subjects import Subject
 from keen_compass.shop.library import KerfEntry, Known, take_chart, used_by
 from keen_compass.shop.store import Shop
@@ -58,7 +59,7 @@ class ChartPanel(QWidget):
         self.unit, self.half, self.feed = plain_combo("Lengths in"), plain_combo("Kerf is"), plain_combo("Feeds in")
         fill(self.unit, [("mm", "mm"), ("inches", "in")], "mm" if machine.units == "mm" else "in")
         fill(self.half, [("full width", False), ("half width", True)], False)
-        fill(self.feed, [(name, name) for name in FEEDS], "mm/min")
+        fill(self.feed, [(name, name) for name in FEEDS], usual_unit(FEEDS, machine.units))
         for combo in (*self.columns.values(), self.unit, self.half, self.feed):
             combo.activated.connect(lambda _: self._look())
         for edit in self.fixed.values():

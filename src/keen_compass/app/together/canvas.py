@@ -17,10 +17,10 @@ from keen_compass.machines.profile import Machine
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.together import Whole
 
-ARCS, HEAD = 56.0, 112.0  # px: room for arcs, for what each column is called and says
+ARCS, HEAD = 56.0, 132.0  # px: room for arcs, for what each column is called and says
 ROW, PART, LABEL = 34.0, 36.0, 148.0  # px: heights, and width of what the readings are called
 LARGEST = 13.0  # px, radius of the disc of a reading without which nothing is known
-NARROWEST = 100.0  # px of a column
+NARROWEST = 72.0  # px of a column, whose name then takes two lines
 
 
 class TogetherCanvas(ShowsFocus):
@@ -128,12 +128,15 @@ class TogetherCanvas(ShowsFocus):
         if not column.finding or column.mine:
             draw_state(p, state, QPointF(x, ARCS + 10), 7, th.color(STATE_COLOUR[state]), th.color("card"))
         value, _, U = figure(column, self.machine.units).partition(" ± ")
-        lines = (label_of(column.unknown), whose(column, self.machine), value, f"± {U}" if U else "")
-        for k, words in enumerate(lines):
-            p.setFont(th.font(th.TEXT, bold=k == 0))
-            p.setPen(th.color("soft" if k == 1 else "ink"))
+        p.setFont(th.font(th.TEXT, bold=True))
+        p.setPen(th.color("ink"))
+        name = QRectF(x - wide / 2, ARCS + 20, wide, 42)
+        p.drawText(name, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, label_of(column.unknown))
+        p.setFont(th.font(th.TEXT))
+        for k, words in enumerate((whose(column, self.machine), value, f"± {U}" if U else "")):
+            p.setPen(th.color("ink" if k else "soft"))
             shown = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, round(wide))
-            p.drawText(QRectF(x - wide / 2, ARCS + 22 + 21 * k, wide, 21), Qt.AlignmentFlag.AlignCenter, shown)
+            p.drawText(QRectF(x - wide / 2, ARCS + 63 + 21 * k, wide, 21), Qt.AlignmentFlag.AlignCenter, shown)
 
     def _readings(self, p: QPainter) -> None:
         whole, machine = self.whole, self.machine

@@ -41,8 +41,8 @@ class TogetherPage(QWidget):
         self.canvas = TogetherCanvas()
         self.canvas.chosen.connect(self._show_column)
         self._none = Text(
-            "Nothing that was read still counts: numbers were changed since, or something happened to the machine. "
-            "The next round begins it anew.",
+            "No reading counts any more: numbers were changed since, or an event was logged. The next round starts "
+            "afresh.",
             colour="soft",
         )
         self._name = Text("", 20, bold=True)

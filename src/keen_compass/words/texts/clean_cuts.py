@@ -19,7 +19,7 @@ TEXTS: dict[str, Text] = {
     "steps": "Steps",
     "wide": "wide, to find it",
     "fine": "fine, to place it",
-    "cell": "{power:g} % at {feed:g} mm/min",
+    "cell": "{power:g} % at {feed:feed}",
     "how": "1 where it fell out with clean edges, 0 where not; a click or Space marks it too",
     "none": "No square came out clean. Check focus, gas and lens, then try more power or a lower feed.",
     "some_left": "None judged clean so far: judge the others too.",

@@ -57,8 +57,8 @@ TEXTS: dict[str, Text] = {
     "depend on steps.",
     "smallest_step": "Smallest step",
     "micrometres": lambda v, _: f"{v['mm'] * 1000:.2f} µm",
-    "step_rate": lambda v, _: (
-        f"Steps per second at {v['feed']:.0f} mm/min"
+    "step_rate": lambda v, show: (
+        f"Steps per second at {show.feed(v['feed'])}"
         + (f", {100 * v['share']:.0f} % of the limit" if v["share"] is not None else "")
     ),
     "head_steps": "steps",

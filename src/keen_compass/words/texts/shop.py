@@ -51,7 +51,7 @@ def _found_otherwise(v: Mapping[str, Any], show: Show) -> str:
 
 TEXTS: dict[str, Text] = {
     # The settings with which a kerf was found
-    "with_feed": "feed {value:g} mm/min",
+    "with_feed": "feed {value:feed}",
     "with_pierce_height": "pierces {value:len} above",
     "with_cut_height": "cuts {value:len} above",
     "with_pierce_delay": "a pierce takes {value:g} s",

@@ -20,7 +20,7 @@ TEXTS: dict[str, Text] = {
     "program": "feed ladder, {axis:up}, {rungs} rungs",
     "share": "{share:.0f} % of the highest clean rung",
     "keep_to": "Keep to",
-    "rung": "{feed:g} mm/min",
+    "rung": "{feed:feed}",
     "how": "By how much it misses the mark; 0 where it comes back",
     "no_rung": "No rung was read yet.",
     "too_coarse": "Read in steps of {division:len3}, a miss of {within:len3} doesn’t show: use a finer instrument, such as a dial "
