@@ -5,7 +5,7 @@ python bench/attack_sheets.py [how many of each, 40 unless said]
 kills        while artwork, pictures, listings and uses are written
 full disk    while a picture or a page is kept
 imports      a logbook of a whole shop with something odd at any place of it
-clocks       set anew before each stage of a sheet, a picture, a row
+clocks       set again before each stage of a sheet, a picture, a row
 formulas     names and remarks that a spreadsheet would run
 artwork      drawings with something odd at any place of them, damaged pages and pictures
 outlines     of random shapes, against distances from point to line

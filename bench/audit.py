@@ -2,7 +2,7 @@
 
 What a process, a hand and an instrument really do: pieces scatter by process, hands by kind of instrument, an
 instrument is off by an error that waves along its scale inside its limits, pieces taper, sheets bow, and now and then
-somebody misreads, swaps, drops a sign or types inches. Faults come in both signs. Answers are asked for through the
+someone misreads, swaps, drops a sign or types inches. Faults come in both signs. Answers are asked for through the
 front door, as JSON.
 
     python bench/audit.py [findings per row] [procedure …]     the table of bench/README.md
@@ -117,7 +117,7 @@ class Shop:
         return self.rng.gauss(0, 0.03)
 
     def instrument(self) -> Body:
-        """As it stands in the input."""
+        """As it is in the input."""
         body: Body = {"name": self.kind, "kind": self.kind, "resolution": self.division,
                       "permissible_error": [self.a, self.b]}  # fmt: skip
         if self.row.record:
@@ -156,7 +156,7 @@ class Case:
 
 
 def known(value: float, U: float) -> Body:
-    """As it stands in the input."""
+    """As it is in the input."""
     return {"value": value, "expanded_uncertainty": U}
 
 
@@ -657,7 +657,7 @@ def misread(task: tuple[str, str, int]) -> tuple[str, str, int, int]:
     return name, kind, asked, of
 
 
-# Remedies that this shop can take: scales are proven, plays measured, and the same readings are asked about anew
+# Remedies that this shop can take: scales are proven, plays measured, and the same readings are asked about again
 
 
 def obeyed(count: int) -> tuple[int, int]:

@@ -1,7 +1,7 @@
 """Coverage of the stated 95 % intervals over 10,000 stand-in rounds, and the spread against Cramér–Rao.
 
 Three cases: scatter dominates (permissible error 0), a permissible error drawn once per instrument,
-and a rule whose permissible error dominates. Kerf, lost motion and scale are drawn anew each round.
+and a rule whose permissible error dominates. Kerf, lost motion and scale are drawn again each round.
 """
 
 from __future__ import annotations

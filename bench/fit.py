@@ -279,7 +279,7 @@ class Arc:
 
 
 def path_lines(d: str) -> Iterator[Line]:
-    """By somebody else's parser: a pen that records it."""
+    """By someone else's parser: a pen that records it."""
     pen, line = RecordingPen(), []
     parse_path(d, pen, arc_class=Arc)
     for name, points in pen.value:

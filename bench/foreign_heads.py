@@ -1,5 +1,5 @@
 """Heads and print under physics that the solver doesn't have, beside `foreign.py`: what the pen, the pointer, the
-camera, the blade and the printer really do, and what somebody with a rule, an eye or a screen makes of it.
+camera, the blade and the printer really do, and what someone with a rule, an eye or a screen makes of it.
 
 Play whenever an axis turns round, scales that are off, sheets that bow, lenses that bend, hands that wander to one
 side, blots; rules whose error is their own at every length or the same everywhere, tenths, half millimetres and
@@ -48,7 +48,7 @@ def sign_of(world: World, quantity: str) -> int:
 
 
 def machine(world: World, held: dict[str, float]) -> Body:
-    """As it stands in the input; held: mm, secondary minus tool."""
+    """As it is in the input; held: mm, secondary minus tool."""
     values = {q: sign_of(world, q) * mm / (IN if world.inches else 1) for q, mm in held.items()}
     body: Body = {"values": values, "decimals": 6, "controller_units": "in" if world.inches else "mm"}
     if world.turned:
@@ -83,7 +83,7 @@ def picked(misses: list[float], alike: float) -> float:
 
 
 def wander(world: World, rng: random.Random) -> float:
-    """Where an axis comes to stand beside where it should, mm: play, met from either side, and a hand."""
+    """Where an axis comes to are beside where it should, mm: play, met from either side, and a hand."""
     return rng.choice((-0.5, 0.5)) * world.play + rng.gauss(0, world.hand) + world.one_way
 
 
@@ -159,7 +159,7 @@ def camera(world: World, rng: random.Random) -> Made:
     seen = []
     s = [rng.uniform(-world.scale, world.scale) for _ in "xy"]
     for mx, my in moves:
-        # the cross as the camera has it: o_true − o_set − move is where its middle stands beside the cross
+        # the cross as the camera has it: o_true − o_set − move is where its middle is beside the cross
         beside = [
             -(v + m * (1 + e)) + rng.choice((-0.5, 0.5)) * world.play + rng.gauss(0, 0.004)
             for v, m, e in zip(d, (mx, my), s, strict=True)

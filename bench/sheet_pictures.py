@@ -67,7 +67,7 @@ def ink_of(tool: str, rng: random.Random) -> Ink:
 
 
 def camera_of(row: Row, rng: random.Random) -> Camera:
-    """As somebody holds a phone, or lays a sheet on the glass."""
+    """As someone holds a phone, or lays a sheet on the glass."""
     turn = rng.choice((0, 90, 180, 270)) + rng.uniform(-12, 12)
     if row.scan:
         return Camera(

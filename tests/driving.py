@@ -97,7 +97,7 @@ def controller_page(window: MainWindow, *, cable: bool = False) -> ControllerPag
 
 
 def choose(name: str, words: str) -> None:
-    """Go to a choice and through its entries until those words stand there."""
+    """Go to a choice and through its entries until those words are there."""
     tab_to(name)
     combo = QApplication.focusWidget()
     assert isinstance(combo, QComboBox)

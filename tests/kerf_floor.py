@@ -1,4 +1,4 @@
-"""A technician at a machine that nobody knows, with a kerf plate: somebody else's physics for the kerf's tests.
+"""A technician at a machine that nobody knows, with a kerf plate: someone else's physics for the kerf's tests.
 
 The machine is a stand-in with everything switched on that the solver knows nothing of: edges that lean, more on arcs
 and on the wrong side of the torch, holes that run small, heat, a bow, a cutter that gives. Reading is not the

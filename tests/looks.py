@@ -1,4 +1,4 @@
-"""What every page must look like, whatever stands on it: one check for all of them."""
+"""What every page must look like, whatever is on it: one check for all of them."""
 
 from __future__ import annotations
 
@@ -20,8 +20,8 @@ from keen_compass.app import theme as th
 from keen_compass.app.combo import ARROW
 from keen_compass.app.window import MainWindow
 
-GIVEN = ("Tool", "Measured with", "Tool that draws", "Printer")  # choices among names that somebody gave, however long
-NARROWEST = 80  # px of a field that somebody types into
+GIVEN = ("Tool", "Measured with", "Tool that draws", "Printer")  # choices among names that someone gave, however long
+NARROWEST = 80  # px of a field that someone types into
 
 
 def settle() -> None:
@@ -64,7 +64,7 @@ def check_looks(window: MainWindow, size: tuple[int, int]) -> None:
 
 
 def check_rail(window: MainWindow) -> None:
-    """Cards of machines stand below one another, large enough for a hand; the one that is shown is in sight."""
+    """Cards of machines are below one another, large enough for a hand; the one that is shown is in sight."""
     cards = window.rail.machines.cards
     for above, below in pairwise(cards):
         assert above.geometry().bottom() < below.geometry().top(), f"{above.accessibleName()} is covered"
@@ -74,7 +74,7 @@ def check_rail(window: MainWindow) -> None:
 
 
 def check_boxes(window: MainWindow) -> None:
-    """Callouts lie within their surface and clear of one another; the surface clear of what stands around it."""
+    """Callouts lie within their surface and clear of one another; the surface clear of what is around it."""
     assert window.round_page is not None
     measure = window.round_page.measure
     surface = measure.surface

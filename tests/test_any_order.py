@@ -18,7 +18,7 @@ ACTS = ("read", "read", "read", "half", "nonsense", "choose", "skip", "take back
 
 
 def seen(session: RoundSession) -> list[tuple[str, list[str], bool]]:
-    """What stands on every callout: its readings as typed, and whether it is left out."""
+    """What is on every callout: its readings as typed, and whether it is left out."""
     return [(c.measurand.name, [r.text for r in c.readings], c.skipped) for c in session.measuring.callouts()]
 
 

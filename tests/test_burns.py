@@ -333,7 +333,7 @@ def test_by_mouse_the_narrowest_line_is_picked_taken_and_confirmed(window: MainW
     assert window.shop.machine("cinder").focus == 9.0  # the files have it from now on
     click(page, "To Confirm")
     click(page, "Practice cut")
-    assert session.context.piece.parameters["heights"][4] == 9.0  # about where it stands by now
+    assert session.context.piece.parameters["heights"][4] == 9.0  # about where it is by now
     click(page, "Practice ")
     (again,) = session.measuring.findings()
     assert abs(again.error) <= again.expanded_uncertainty + 0.5

@@ -168,7 +168,7 @@ def as_drawn(data: bytes, folder: Path) -> np.ndarray:
 
 
 def as_printed(art: Drawing, folder: Path) -> np.ndarray:
-    """RGB, 0 … 1, of the place on paper where it stands, as another reader of PDF shows it."""
+    """RGB, 0 … 1, of the place on paper where it is, as another reader of PDF shows it."""
     page = replace(sheet("proof", (297.0, 420.0), 3, targets=False), art=(AT,))
     (folder / "p.pdf").write_bytes(write_page(page, ("Quay", "sheet"), art=art))
     place = [str(round(v * PER_MM)) for v in (*AT, art.width, art.height)]

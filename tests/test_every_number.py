@@ -209,7 +209,7 @@ def test_a_controller_in_inches_is_answered_in_inches(name: str) -> None:
     inch["machine"] |= {"controller_units": "in", "decimals": 9, "values": values}
     for a, b in zip(solve(mm)["findings"], solve(inch)["findings"], strict=True):
         assert (a["error"], a["expanded_uncertainty"]) == pytest.approx((b["error"], b["expanded_uncertainty"]))
-        if a["quantity"].endswith("_steps") or a["quantity"] == "bed":  # what is done by hand stands in no controller
+        if a["quantity"].endswith("_steps") or a["quantity"] == "bed":  # what is done by hand is in no controller
             assert a["new"] == pytest.approx(b["new"])
             continue
         assert b["unit"] in ("in", "in/min")

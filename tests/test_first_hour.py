@@ -37,7 +37,7 @@ def test_what_is_usual_is_a_whole_machine_in_its_own_unit(kind: MachineKind, uni
     other = "mm" if units == "in" else "in"
     for name, text in machine_fields(machine, {}).items():
         assert not text.endswith(f" {other}"), name
-    if units == "in":  # numbers that somebody would name: few digits
+    if units == "in":  # numbers that someone would name: few digits
         assert all(len(text.split()[0]) <= 6 for text in (fields["bed_x"], fields["bed_y"], fields["tool_width"]))
         for q in JUDGED:
             if QUANTITIES[q].error_unit == "mm":
@@ -95,7 +95,7 @@ def test_from_an_empty_shop_to_the_first_file_in_a_dozen_acts(
     act(press, "2032" if units == "in" else "100", RETURN)
     assert page.form in (F.STEPS_PER_INCH, F.STEPS_PER_MM, F.PERCENT_100)
     act(press, RETURN)
-    assert focus() == "What you call it in the shop"
+    assert focus() == "Its name in the shop"
     act(press, "Gull", RETURN)
     assert window.places.currentWidget() is window.rose_page
     assert "Begin with X steps and Y steps: everything else depends on them." in shown(window.rose_page)
@@ -123,14 +123,14 @@ def test_by_keyboard_and_back_with_a_mistake(window: MainWindow) -> None:
     press(Qt.Key.Key_Down, Qt.Key.Key_Right)
     assert focus() == MachineKind.PRINT_AND_CUT.said
     press(RETURN)
-    assert "The roll is wide" in shown(page)
+    assert "Roll width" in shown(page)
     press("wide", RETURN, RETURN)
     press("100.00", RETURN)
     assert any(b.text().strip() == "100.00 % of true" and b.isChecked() for b in page.findChildren(QPushButton))
     press("99.98", RETURN)
     press("Tern", RETURN)
     assert "can't read “wide”" in shown(page)  # the question that it belongs to is asked again
-    assert focus() == "The roll is wide"
+    assert focus() == "Roll width"
     press("610 mm", RETURN, RETURN, RETURN, RETURN, RETURN)
     machine = window.shop.machines()[-1]
     assert (machine.name, machine.kind, machine.bed[0]) == ("Tern", MachineKind.PRINT_AND_CUT, 610.0)

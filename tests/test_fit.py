@@ -57,7 +57,7 @@ def test_nothing_moves_and_nothing_changes_where_the_map_does_nothing(kind: str)
             continue
         numbers = re.compile(r"[-+]?\d+\.?\d*")
         before, after = numbers.split(text), numbers.split(again)
-        if kind != "gcode":  # there X stands beside Y from now on
+        if kind != "gcode":  # there X is beside Y from now on
             assert after == before
         assert re.findall(r"[()%;].*|[FSMN]\d+", again) == re.findall(r"[()%;].*|[FSMN]\d+", text)
 

@@ -1,4 +1,4 @@
-"""A small sister of bench/foreign.py and of what stands beside it: answers against physics that they know nothing of.
+"""A small sister of bench/foreign.py and of what is beside it: answers against physics that they know nothing of.
 
 Fixed seeds. The whole of it, 1,200 findings a row, is run by hand; what is asked here is wide enough for 240 a row.
 """

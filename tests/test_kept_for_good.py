@@ -42,7 +42,7 @@ def nearly(value: Any) -> Any:
 
 @pytest.mark.parametrize("kept", SOLVED, ids=[kept["case"] for kept in SOLVED])
 def test_the_same_readings_give_the_same_answer(kept: dict[str, Any]) -> None:
-    """Every difference from here on is meant, and stands in data/changed-answers.md with its cause."""
+    """Every difference from here on is meant, and is in data/changed-answers.md with its cause."""
     try:
         answer = solved(kept["input"])
         assert all(len(said.pop("note_codes")) == len(said["notes"]) for said in (answer, *answer["findings"]))

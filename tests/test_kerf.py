@@ -1,4 +1,4 @@
-"""Kerf from a plate: by hand, by algebra, before somebody else's physics, in the window."""
+"""Kerf from a plate: by hand, by algebra, before someone else's physics, in the window."""
 
 from __future__ import annotations
 
@@ -258,7 +258,7 @@ def test_intervals_cover_and_nothing_out_is_called_in_under_foreign_physics() ->
 @pytest.mark.heavy
 @pytest.mark.parametrize("half", [0, 1])
 def test_from_any_start_the_second_plate_and_another_part_fit_whatever_the_machine_does(half: int) -> None:
-    """Machines, readers and starts of somebody else's making (`kerf_floor`), by file and by controller."""
+    """Machines, readers and starts of someone else's making (`kerf_floor`), by file and by controller."""
     covered = false_in = good = second = other = settled = 0
     for seed in range(half * 45, half * 45 + 45):
         floor = Floor.any(seed)
@@ -285,7 +285,7 @@ def test_from_any_start_the_second_plate_and_another_part_fit_whatever_the_machi
 
 
 def test_practice_settles_in_two_plates_and_a_part_of_another_size_fits() -> None:
-    """The second plate is in, and a part with a hole, whose file takes the bias off, comes out as ordered."""
+    """The second plate is in, and a part with a hole, whose file takes the bias off, comes out nominal."""
     settled = fits = 0
     for seed in range(5):
         practice = run("kerf-square", seed, None, None, MachineKind.ROUTER)
@@ -496,7 +496,7 @@ def test_kerf_belongs_to_tool_and_stock_and_another_tool_has_none(shop: Shop) ->
 
 
 def test_the_piece_is_turned_over_by_one_key_and_its_edge_is_drawn(qtbot: QtBot, shop: Shop) -> None:
-    """The lower edges are read on the mirrored picture; the section and ISO 9013's range stand beside the answer."""
+    """The lower edges are read on the mirrored picture; the section and ISO 9013's range are beside the answer."""
     truth = dict(shop.stand_in("heron") or {}) | {"bevel": 0.03}
     shop.put_stand_in("heron", truth)
     window = opened(qtbot, shop)

@@ -1,4 +1,4 @@
-"""One shape with rising room, and strips in a window: by hand, before somebody else's physics, in the window."""
+"""One shape with rising room, and strips in a window: by hand, before someone else's physics, in the window."""
 
 from __future__ import annotations
 

@@ -130,7 +130,7 @@ ENDS = ("\n", "\r\n", "\r")
 
 
 def random_listing(rng: random.Random) -> tuple[str, list[tuple[str, str]]]:
-    """A text, and what stands in it, made apart from the reader."""
+    """A text, and what is in it, made apart from the reader."""
     end, lines, said = rng.choice(ENDS), [], []
     keys = rng.sample(KEYS, rng.randint(1, len(KEYS)))
     for key in keys:

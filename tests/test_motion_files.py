@@ -411,4 +411,4 @@ def test_signs_that_a_controller_counts_the_other_way_survive_the_form() -> None
     assert again is not None
     assert again.flipped == ("y_home",)
     assert stored["x_backlash"] == StoredAmount("x_backlash", "mm", 0.07)
-    assert "y_backlash" not in stored  # an empty field is no zero that somebody typed
+    assert "y_backlash" not in stored  # an empty field is no zero that someone typed

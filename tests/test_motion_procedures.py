@@ -252,7 +252,7 @@ def worked_out(formula: str) -> float:
     return float(eval(plain, {"math": math}))
 
 
-USUAL = ("starts", "media", "reduction", "electronic_ratio")  # what is taken as usual until somebody says otherwise
+USUAL = ("starts", "media", "reduction", "electronic_ratio")  # what is taken as usual until someone says otherwise
 CHAINS = {
     "screw": {"step_angle": 1.8, "microsteps": 8, "pitch": 5, "starts": 2},
     "screw_tpi": {"step_angle": 0.9, "microsteps": 16, "threads_per_inch": 5, "starts": 2, "reduction": 2},

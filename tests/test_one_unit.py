@@ -39,7 +39,7 @@ def texts_of(page: QWidget) -> Iterator[str]:
 
 
 def given_names(shop: Shop) -> list[str]:
-    """What somebody called their things, units and all."""
+    """What someone called their things, units and all."""
     things = [t for m in shop.machines() for t in (*m.tools, m.stock, *shop.stock_at_hand(m)) if t is not None]
     names = [t.name for t in (*things, *shop.instruments())]
     return sorted(names, key=len, reverse=True)

@@ -1,4 +1,4 @@
-"""Piece shape and path, and every file read again by somebody else's reader."""
+"""Piece shape and path, and every file read again by someone else's reader."""
 
 from __future__ import annotations
 

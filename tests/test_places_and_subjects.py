@@ -81,7 +81,7 @@ def test_an_inch_controller_gets_the_same_correction_in_inches(name: str) -> Non
 @pytest.mark.parametrize("name", ["backlash", "home", "travel-run", "rectangle", "reference-lines", "speed"])
 @pytest.mark.parametrize("units", ["mm", "in"])
 def test_the_line_of_arithmetic_comes_to_the_new_number(name: str, units: str) -> None:
-    """Read as it stands there, in whatever unit the controller has."""
+    """Read as it is there, in whatever unit the controller has."""
     body = load(name).example()
     body["machine"]["decimals"] = 4
     for finding in solved(in_inches(body, 4) if units == "in" else body)["findings"]:

@@ -135,7 +135,7 @@ def left(
     places: list[list[float]], t: tuple[float, float] = (0, 0), turn: float = 0.0,
     scale: tuple[float, float] = (1, 1), border: float = 2.0,
 ) -> dict[str, float]:  # fmt: skip
-    """The border that a cut leaves, by moving each point of the ordered line as a cutter would; about their middle."""
+    """The border that a cut leaves, by moving each point of the nominal line as a cutter would; about their middle."""
     xs, ys = [p[0] for p in places], [p[1] for p in places]
     mx, my = (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
     found = {}

@@ -161,7 +161,7 @@ def test_more_readings_never_average_away_what_the_instrument_permits() -> None:
      ("tape", Held.ALONG, 1), ("dial gauge", Held.ALONG, -1), ("depth gauge", Held.AGAINST, -1)],
 )  # fmt: skip
 def test_a_tilt_reads_short_only_beside_a_moving_point(kind: str, held: Held, sign: int) -> None:
-    """Turned by θ in ±1°, drawn anew 100,000 times: mean and spread of what has to be added."""
+    """Turned by θ in ±1°, drawn again 100,000 times: mean and spread of what has to be added."""
     within = math.radians(1.0)
     instrument = Instrument(kind=kind, resolution=1e-6, parallel_within=within, repeats=Repeatability(1e-9, 9))
     found = measurement("width", [500.0], instrument, Conditions(held))

@@ -267,7 +267,7 @@ def meant(number: float, form: str, flipped: bool, units: str) -> float:
 def test_after_the_correction_it_lands_on_the_mark_whatever_the_convention(
     form: str, flip_x: bool, flip_y: bool, units: str
 ) -> None:
-    """Aimed at a mark m the tool stands at m − o_true; the machine moves it by the offset that it holds."""
+    """Aimed at a mark m the tool is at m − o_true; the machine moves it by the offset that it holds."""
     rng = np.random.default_rng(4)
     for _ in range(5):
         true, held = rng.uniform(-60, 60, 2), rng.uniform(-60, 60, 2)

@@ -245,7 +245,7 @@ def test_each_stage_waits_for_the_one_before_and_can_be_taken_back(shop: Shop) -
     sheets.aim(2, practice.shows_mark(session) or "")
     sheets.go(Stage.PRINT)
     assert sheets.shown is Stage.PRINT
-    again = RoundSession(shop, session.context.kept)  # opened anew: nothing is lost
+    again = RoundSession(shop, session.context.kept)  # opened again: nothing is lost
     assert again.making.sheets.state == sheets.state
     assert again.making.refusal() is None
 
@@ -354,7 +354,7 @@ def test_with_the_origin_on_the_first_mark_the_cross_is_drawn_from_there(shop: S
     assert strokes == [((0.0, 0.0), (5.0, 0.0)), ((0.0, 0.0), (0.0, 5.0))]  # nothing below zero
     cut_by_origin = cut_and_read(session)
     sheets_again = begun(shop, way="mark", trial=False).making.sheets
-    assert sheets_again.state.origin is False  # another mark, aimed at anew
+    assert sheets_again.state.origin is False  # another mark, aimed at again
     typed = session
     typed.go(Step.MAKE)
     assert max(abs(a - b) for a, b in zip(cut_by_origin, cut_and_read(typed), strict=True)) < 0.4

@@ -111,7 +111,7 @@ def test_a_second_instance_may_only_look(shop: Shop, shop_file: Path) -> None:
 
 
 def test_a_disk_that_refuses_loses_nothing(shop_file: Path) -> None:
-    """The size limit of a process stands in for a full disk: the same refusal reaches SQLite."""
+    """The size limit of a process is in for a full disk: the same refusal reaches SQLite."""
     code = """
 import resource, sys
 from pathlib import Path
@@ -252,7 +252,7 @@ def locked_folder(shop_file: Path) -> Iterator[Path]:
 
 
 def test_a_folder_that_cannot_be_written_is_said(locked_folder: Path) -> None:
-    """As somebody who isn't root: a new shop is refused in words, an old one opens for looking."""
+    """As someone who isn't root: a new shop is refused in words, an old one opens for looking."""
     code = """
 import os, sys
 from pathlib import Path

@@ -1,4 +1,4 @@
-"""Several pieces and runs solved together: what the rows say by algebra, no reading twice, somebody else's physics."""
+"""Several pieces and runs solved together: what the rows say by algebra, no reading twice, someone else's physics."""
 
 from __future__ import annotations
 

@@ -150,7 +150,7 @@ def test_how_pieces_differ_is_learnt_from_equal_ones(shop: Shop) -> None:
             assert session.measuring.keep()
         if not offset:
             session.go(Step.MAKE)
-    session.measuring.confirm_odd()  # so far apart, somebody is asked
+    session.measuring.confirm_odd()  # so far apart, someone is asked
     session.sign("close enough")
     learnt = scatter(shop, machine, drawn=False, without=0)
     assert learnt is not None

@@ -29,7 +29,7 @@ NAMES = {*KINDS, *KINDS.values(), "glass scale", "glass scale 1.3 m", "steel rul
 
 
 def texts(node: ast.AST) -> Iterator[tuple[int, str]]:
-    """Texts in code, but for what stands in errors and docstrings."""
+    """Texts in code, but for what is in errors and docstrings."""
     if isinstance(node, ast.Raise) or (isinstance(node, ast.Call) and _name(node.func).endswith(("Error", "_Wrong"))):
         return
     if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant):

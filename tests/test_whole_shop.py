@@ -235,7 +235,7 @@ def test_a_plotter_stops_at_what_it_does_not_know(file: str, says: str) -> None:
 @settings(max_examples=15, deadline=None)
 @given(st.integers(160, 600), st.integers(160, 600), st.floats(0, 0.6))
 def test_plotter_files_make_the_piece_whatever_the_lost_motion(width: int, height: int, lost: float) -> None:
-    """Both files, on a plotter with play: every drawn length comes out as ordered."""
+    """Both files, on a plotter with play: every drawn length comes out nominal."""
     one = StoredResolution(ResolutionForm.PERCENT_100, 100.0)
     truth = Truth({"x": 100.0, "y": 100.0}, {"x": lost, "y": lost / 2}, 0.0, 0.0, (0.0, 0.0), 0.0)
     piece = SteppedOutline.sized(width, height, drawn=True)

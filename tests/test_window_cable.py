@@ -160,9 +160,9 @@ def test_patterns_are_filled_in_from_what_a_controller_says(window: MainWindow, 
     assert view.edits["greeting"].text() == "quay text 2 ready"
     tab_to("Save protocol")
     press(Qt.Key.Key_Return)
-    assert "What you call it: give it a name." in shown(page)
+    assert "Name: give it a name." in shown(page)
     check_looks(window, (1280, 800))
-    tab_to("What you call it")
+    tab_to("Name")
     press("own words")
     view.edits["set_value"].setText("set {name}")
     tab_to("Save protocol")
@@ -255,7 +255,7 @@ def test_by_keyboard_a_correction_is_sent_read_back_and_the_controller_started_a
     until(still(window))
     assert said
     assert link_of(window).trouble is None
-    assert controller.axes.at == (0.0, 0.0, 0.0)  # it started anew
+    assert controller.axes.at == (0.0, 0.0, 0.0)  # it started again
     assert controller.settings["X_STEPS_PER_MM"] == new
 
 

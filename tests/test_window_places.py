@@ -133,7 +133,7 @@ def test_the_kind_brings_its_own_form_and_what_is_folded_opens_where_it_is_wrong
 
 
 def test_from_an_empty_shop_to_the_first_answer_in_few_keys(qtbot: QtBot, tmp_path: Path) -> None:
-    """By keyboard alone, as somebody who has never seen it: what stands in bold or has the keyboard is pressed."""
+    """By keyboard alone, as someone who has never seen it: what is in bold or has the keyboard is pressed."""
     window, keys = opened(qtbot, Shop(tmp_path / "new.kcshop")), 0
     began = time.monotonic()
 
@@ -164,7 +164,7 @@ def test_from_an_empty_shop_to_the_first_answer_in_few_keys(qtbot: QtBot, tmp_pa
     assert "No file was written for this piece." in shown(page.make)  # it may have been cut from another one
     stroke(Qt.Key.Key_Return)
     session = page.model.session
-    stroke("1", Qt.Key.Key_Return)  # which piece is it? the number that it bears
+    stroke("1", Qt.Key.Key_Return)  # which piece is it? the number that it carries
     for _ in range(12):
         current = session.measuring.current()
         if current is None:

@@ -164,7 +164,7 @@ def matched_corrected_and_signed(window: MainWindow, session: RoundSession) -> N
 
 
 def test_the_surface_keeps_what_is_half_placed(window: MainWindow) -> None:
-    """Closed over it, opened again: both numbers stand there; a click on another target leaves them."""
+    """Closed over it, opened again: both numbers are there; a click on another target leaves them."""
     session = begin(window, "swift")
     cut(session)
     settle()
@@ -335,7 +335,7 @@ def test_a_mark_that_was_missed_is_shown_where_it_lies(window: MainWindow) -> No
 def test_the_page_goes_to_a_file_or_to_a_printer(
     window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """The printer is a command that stands in for the system's."""
+    """The printer is a command that is in for the system's."""
     tool = tmp_path / "lp"
     refuses = f'[ -e {tmp_path}/no ] && echo "out of paper" >&2 && exit 1'
     tool.write_text(f'#!/bin/sh\necho "$@" > {tmp_path}/said\ncat > {tmp_path}/got\n{refuses}\nexit 0\n')

@@ -1,7 +1,7 @@
 """Everything that Keen Compass raises on purpose.
 
 KeenCompassError
-├── InputError              what somebody gave us is wrong; `place` names where
+├── InputError              what someone gave us is wrong; `place` names where
 │   ├── LengthError         a typed length can't be read
 │   ├── NoSizeError         a picture doesn't say how large it is
 │   └── PieceError          a test piece can't be made as asked

@@ -1,4 +1,4 @@
-"""Looks after the open shop file, and says what somebody should know: damage, a file that went away, odd dates."""
+"""Looks after the open shop file, and says what someone should know: damage, a file that went away, odd dates."""
 
 from __future__ import annotations
 

@@ -10,7 +10,7 @@ ARROW = 40  # px that its rims and its arrow take
 
 
 class Combo(QComboBox):
-    """One that doesn't force its column wider than it must be; names that somebody gave may be of any length."""
+    """One that doesn't force its column wider than it must be; names that someone gave may be of any length."""
 
     def __init__(self, name: str) -> None:
         super().__init__()

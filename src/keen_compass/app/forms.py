@@ -42,7 +42,7 @@ class Form(QWidget):
         self._rows += 1
 
     def fold(self, words: str) -> None:
-        """What follows is hidden until somebody wants it: it has sensible values. Empty words end that."""
+        """What follows is hidden until someone wants it: it has sensible values. Empty words end that."""
         self._fold = words
         if not words:
             return
@@ -157,7 +157,7 @@ class Form(QWidget):
         self._rows += 2
 
     def values(self) -> dict[str, str]:
-        """What stands in every field."""
+        """What is in every field."""
         texts = {name: edit.text() for name, edit in self.edits.items()}
         return texts | {name: str(combo.currentData()) for name, combo in self.combos.items()}
 

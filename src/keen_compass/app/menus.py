@@ -118,7 +118,7 @@ class Menus(QObject):
             self._window.round_page.type_practice()
 
     def _strip(self) -> Strip | None:
-        """What stands below the piece while it is measured."""
+        """What is below the piece while it is measured."""
         page = self._window.round_page
         return page.measure.strip if page is not None and page.measure.isVisible() else None
 

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 def choose_shop(window: MainWindow) -> None:
-    """A shop file that somebody names."""
+    """A shop file that someone names."""
     from PySide6.QtWidgets import QFileDialog
 
     name, _ = QFileDialog.getOpenFileName(

@@ -59,7 +59,7 @@ class Text(QLabel):
             _colour_words(self, colour)
 
     def heightForWidth(self, width: int) -> int:
-        """Remembered: layouts within layouts ask some twenty times, and Qt would set the words anew each time."""
+        """Remembered: layouts within layouts ask some twenty times, and Qt would set the words again each time."""
         if (words := self.text()) != self._set:
             self._set, self._heights = words, {}
         if width not in self._heights:
@@ -185,7 +185,7 @@ def plain_combo(name: str) -> QComboBox:
 
 
 def plain_line(name: str, hint: str = "", most: int = 32_767) -> QLineEdit:
-    """A line to type into, as high as a hand needs. hint: stands in it while it is empty; most: letters."""
+    """A line to type into, as high as a hand needs. hint: is in it while it is empty; most: letters."""
     from PySide6.QtWidgets import QLineEdit  # late: the first screen has none
 
     line = QLineEdit()

@@ -178,7 +178,7 @@ class PortLink(QObject):
         self._ask(work, then)
 
     def reset(self, then: Then = lambda _: None) -> None:
-        """Have it start anew, so that what was sent counts."""
+        """Have it start again, so that what was sent counts."""
         self._ask(lambda: self._open().reset(), then)
 
     def position(self, then: Then) -> None:

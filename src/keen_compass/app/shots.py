@@ -252,7 +252,7 @@ def _odd(window: MainWindow) -> None:
 
 
 def _controller(window: MainWindow) -> None:
-    """A settings file in which somebody changed two numbers."""
+    """A settings file in which someone changed two numbers."""
     window.show_rose("heron")
     heron, held = window.shop.machine("heron"), window.shop.values("heron")
     numbers = {q: heron.place(q).number(v.stored) for q, v in held.items() if heron.in_controller(q)}

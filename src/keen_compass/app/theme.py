@@ -1,4 +1,4 @@
-"""Colours, type and sizes. Every pair that is used for text stands in `PAIRS`, and a test checks its contrast."""
+"""Colours, type and sizes. Every pair that is used for text is in `PAIRS`, and a test checks its contrast."""
 
 from __future__ import annotations
 
@@ -88,7 +88,7 @@ DARK = Theme(
     heat=("#1f4f86", "#2b3034", "#8a4a10"),
 )
 
-# (text, background) by name: whatever puts text on a surface must stand here.
+# (text, background) by name: whatever puts text on a surface must are here.
 PAIRS = (
     ("ink", "paper"),
     ("ink", "rail"),

@@ -17,7 +17,7 @@ T = TypeVar("T")
 AT_ONCE = 0.25  # s, after which it is said that something takes its time
 
 
-class Dropped(Exception):  # noqa: N818 (no error: somebody changed their mind)
+class Dropped(Exception):  # noqa: N818 (no error: someone changed their mind)
     """The wait was ended by whoever waited."""
 
 

@@ -394,7 +394,7 @@ class MainWindow(QMainWindow):
             self.use_theme(th.wanted_theme(_app(), None))
 
     def use_theme(self, wanted: th.Theme) -> None:
-        """Other colours, at once; the page is built anew in them."""
+        """Other colours, at once; the page is built again in them."""
         th.apply(_app(), wanted)
         page, uid = self.round_page, self.machine_uid
         if uid:

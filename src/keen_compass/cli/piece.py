@@ -136,7 +136,7 @@ def _kind(options: argparse.Namespace, procedure: Procedure[Any]) -> MachineKind
 def _machine(
     procedure: Procedure[Any], kind: MachineKind, settings: CutSettings, units_per_mm: float, given: dict[str, str]
 ) -> Machine:
-    """A machine of that kind with what was set of it, taken out of that. A lens is moved only where somebody says."""
+    """A machine of that kind with what was set of it, taken out of that. A lens is moved only where someone says."""
     from dataclasses import replace
 
     from keen_compass.machines.forms import usual_machine

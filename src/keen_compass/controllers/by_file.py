@@ -15,7 +15,7 @@ BEFORE = ".before"  # what a file was called, and this: as it stood before its l
 def change(file: Path, before: bytes, after: bytes) -> None:
     """Write `after` where `before` still stands, which is kept beside it.
 
-    Raises InputError, with the file untouched, where something else stands there or a program holds it.
+    Raises InputError, with the file untouched, where something else is there or a program holds it.
     """
     if file.is_symlink():
         raise InputError("is a link to a file: name the file itself", str(file))
@@ -30,7 +30,7 @@ def change(file: Path, before: bytes, after: bytes) -> None:
             raise InputError("another program holds it: close it there first", str(file)) from None
 
         def still_there() -> None:
-            """Programs that lock nothing write a file anew, or put another in its place: looked at until the end."""
+            """Programs that lock nothing write a file again, or put another in its place: looked at until the end."""
             held.seek(0)
             try:
                 same = os.path.samestat(os.fstat(held.fileno()), file.lstat()) and held.read() == before

@@ -47,7 +47,7 @@ class Cable(Wire):
         """What it says that it is. wait: s. Raises PortError where it says nothing that makes sense."""
         d = self.dialect
         self._buffer = b""
-        self._write(b"", heeds=False)  # ends whatever half a command somebody left
+        self._write(b"", heeds=False)  # ends whatever half a command someone left
         self._write(on_wire(d.hello or d.ask_position), heeds=False)
         for line in self._lines(state_of("nothing"), wait):
             if any(d.matches(name, line) is not None for name in ("greeting", "alarm", "position")):
@@ -152,7 +152,7 @@ class Cable(Wire):
         return ["".join(chr(b) if 32 <= b < 127 else "·" for b in line) for line in lines if line.strip()]
 
     def reset(self) -> str:
-        """Have it start anew; returns its greeting. Raises PortError."""
+        """Have it start again; returns its greeting. Raises PortError."""
         if not self.dialect.reset:
             raise InputError("this controller’s profile doesn’t say how it starts anew: switch it off and on", "reset")
         self._buffer = b""
@@ -180,7 +180,7 @@ class Cable(Wire):
     def run(self, program: bytes, control: RunControl) -> Iterator[Progress]:
         """Feed it a program, command by command; yields after each acknowledgement. Raises PortError, InputError.
 
-        Where the program waits for somebody (M0) it is held here. It is over when it stands still. Whatever ends it
+        Where the program waits for someone (M0) it is held here. It is over when it stands still. Whatever ends it
         early ends with the profile's stop, and with what switches the tool off.
         """
         commands = commands_of(program, self.dialect)
@@ -199,7 +199,7 @@ class Cable(Wire):
         return f"Last sent: {self._sent}." if self._sent else "No command was sent."
 
     def make_safe(self, control: RunControl) -> str:
-        """Stop it, unless somebody did, and switch its tool off; what is said of that."""
+        """Stop it, unless someone did, and switch its tool off; what is said of that."""
         try:
             if not control.stop.is_set():
                 self.stop(control)
@@ -220,7 +220,7 @@ class Cable(Wire):
                     if not d.sync:
                         self._settled(state_of("running", sent, len(commands)), control)
                 sent += 1
-                if command.pauses:  # what stands beside it is done first; then it is we who wait
+                if command.pauses:  # what is beside it is done first; then it is we who wait
                     control.hold.set()
                     yield from self._heed(control, Progress(sent, sent, len(commands)))
                 if command.pauses or not d.sync:

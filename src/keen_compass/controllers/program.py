@@ -22,7 +22,7 @@ ETX = "\x03"  # ends a label of a plotter's language
 
 
 class Command(NamedTuple):
-    """text: as it is sent; empty where the program only waits. pauses: it then waits for somebody. line: from 1."""
+    """text: as it is sent; empty where the program only waits. pauses: it then waits for someone. line: from 1."""
 
     text: str
     pauses: bool
@@ -31,7 +31,7 @@ class Command(NamedTuple):
 
 def commands_of(program: bytes, dialect: Dialect) -> list[Command]:
     """A program in single commands. Raises InputError naming the line of what no controller can mean."""
-    text = program.decode("latin-1")  # byte by byte: what isn't ASCII is found below, where it stands
+    text = program.decode("latin-1")  # byte by byte: what isn't ASCII is found below, where it is
     return _instructions(text) if dialect.end == ";" else _lines(text, dialect)
 
 

@@ -177,7 +177,7 @@ class Wire:
     ) -> Iterator[str]:
         """Its lines as they come. Raises PortError when nothing comes any more, or nothing that can be read.
 
-        idle: asked when nothing came for so long; whether to go on waiting. stop: from somebody who doesn't want to.
+        idle: asked when nothing came for so long; whether to go on waiting. stop: from someone who doesn't want to.
         whole: the lines are one answer, which broke off where no more of them come. longest: s, that all of it may
         take, whatever comes meanwhile: a controller that talks unasked is not listened to for ever.
         """

@@ -52,7 +52,7 @@ def write_whole(file: Path, data: bytes, check: Callable[[], None] = lambda: Non
 
     check: asked when all is written and only the name is missing; what it raises leaves everything as it was.
     Raises InputError where there is no name, where it is a link, device or folder, or where the disk refuses; then
-    what stood there before still stands there.
+    what stood there before still is there.
     """
     if not file.name or "\0" in str(file):
         raise InputError("Name a file first.")

@@ -74,7 +74,7 @@ class Crosses:
 
 
 def kind_of_file(data: bytes, name: str = "") -> str:
-    """gcode, hpgl, svg or dxf: by what stands in it; by its name where that could be several."""
+    """gcode, hpgl, svg or dxf: by what is in it; by its name where that could be several."""
     start = data.lstrip(b"\xef\xbb\xbf \t\r\n")[:2000]
     if b"<svg" in data[:100_000] and start[:1] == b"<":
         return "svg"

@@ -1,6 +1,6 @@
 """G-code laid onto a print: X, Y, I, J and R of each line; G2, G3 and the sides of a cutter where the map mirrors.
 
-What stands for a place without saying it (offsets that a program sets, polar moves, subprograms, arithmetic) is
+What is for a place without saying it (offsets that a program sets, polar moves, subprograms, arithmetic) is
 refused with its line.
 """
 

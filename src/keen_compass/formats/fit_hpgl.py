@@ -1,7 +1,7 @@
 """HP-GL laid onto a print: PA, PR, PU, PD, arcs and circles, with the scale that a file sets for itself.
 
 A number keeps a tenth of a plotter unit (2.5 µm). What has a size or a direction without a place (text, fills, turned
-pages) is refused with where it stands.
+pages) is refused with where it is.
 """
 
 from __future__ import annotations
@@ -139,7 +139,7 @@ def _there(state: _State, p: Point, *, absolute: bool) -> tuple[str, str]:
 
 
 def _moved(text: str, numbers: list[float], state: _State, warp: Warp, drawn: Drawn) -> str:
-    """The numbers of a move, one by one, as they stand between what separates them."""
+    """The numbers of a move, one by one, as they are between what separates them."""
     texts: list[str] = []
     for x, y in zip(numbers[::2], numbers[1::2], strict=True):
         before, way = state.at, _mm(state, x, y, relative=not state.absolute)

@@ -27,7 +27,7 @@ _TAG = re.compile(
 _ATTRIBUTE = re.compile(r"\s+([\w:.-]+)\s*=\s*(\"[^\"]*\"|'[^']*')")
 _TRANSFORM = re.compile(r"(matrix|translate|scale|rotate|skewX|skewY)\s*\(([^)]*)\)")
 GROUPS = ("g", "a", "switch")
-# Hold nothing that is cut: what stands in them stays as it is.
+# Hold nothing that is cut: what is in them stays as it is.
 ASIDE = (
     "defs",
     "style",
@@ -65,7 +65,7 @@ class _Drawing:
 
     @property
     def marks(self) -> bool:
-        """Whether what stands here is a mark."""
+        """Whether what is here is a mark."""
         return bool(self.stack) and self.stack[-1][2]
 
 

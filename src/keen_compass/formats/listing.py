@@ -2,7 +2,7 @@
 
 A listing is lines of a key, a value and perhaps a remark, in one of many dialects: ``key = value``, ``key: value``,
 ``key,value`` or ``key value``, in sections like ``[axis]``; remarks after ``;``, ``#`` or ``//``, or in round brackets.
-Nothing of it is ever written anew: an entry is a place in the text, and a change replaces the bytes of one value.
+Nothing of it is ever written again: an entry is a place in the text, and a change replaces the bytes of one value.
 """
 
 from __future__ import annotations
@@ -47,7 +47,7 @@ class Entry:
 
 @dataclass(frozen=True, slots=True)
 class Number:
-    """A number as it stands in a text. start, end: there; line, column: both from 1, in characters."""
+    """A number as it is in a text. start, end: there; line, column: both from 1, in characters."""
 
     text: str
     start: int
@@ -75,7 +75,7 @@ class Listing:
             raise InputError(f"{letter!r} can't be written in this file’s letters ({self.encoding})") from None
 
     def name_of(self, entry: Entry) -> str:
-        """By which it is found again: its key, with its section where the key stands twice."""
+        """By which it is found again: its key, with its section where the key appears twice."""
         twice = len(self.by_key.get(entry.key, ())) > 1
         return f"{entry.section}/{entry.key}" if twice and entry.section else entry.key
 
@@ -87,7 +87,7 @@ class Listing:
             return False
 
     def entry(self, name: str) -> Entry:
-        """By its key; one that stands twice by section/key. Raises InputError."""
+        """By its key; one that appears twice by section/key. Raises InputError."""
         found = self.by_key.get(name, [])
         if not found and "/" in name:  # a section's own name may hold a stroke
             cuts = [i for i, letter in enumerate(name) if letter == "/"]
@@ -117,7 +117,7 @@ class Listing:
         return self.as_bytes(replaced(self.text, places))
 
     def number_at(self, line: int, column: int) -> Number:
-        """The number that stands at a place, both from 1, in characters. Raises InputError where there is none."""
+        """The number that is at a place, both from 1, in characters. Raises InputError where there is none."""
         place = f"{line}:{column}"
         for number, (start, text) in enumerate(_lines(self.text), 1):
             if number != line:
@@ -149,7 +149,7 @@ class Listing:
         return Number(text[first:last], start + first, start + last, line, first + 1)
 
     def with_number(self, line: int, column: int, old: str, new: str) -> bytes:
-        """Another number in the place of one that is pointed at. Raises InputError where `old` doesn't stand there."""
+        """Another number in the place of one that is pointed at. Raises InputError where `old` doesn't are there."""
         there = self.number_at(line, column)
         if there.text != old.strip():
             raise InputError(f"{there.text} stands there, not {shown_input(old)}: look again", f"{line}:{column}")
@@ -290,7 +290,7 @@ def _bare(line: str) -> str:
 
 
 def _axis_letter(line: str, at: int) -> bool:
-    """Whether just one letter stands before, as in ``X106.5``: a word of a machine's own language."""
+    """Whether just one letter comes before, as in ``X106.5``: a word of a machine's own language."""
     return line[at - 1].isalpha() and (at < 2 or not (line[at - 2].isalnum() or line[at - 2] in "_$.#"))
 
 
@@ -310,7 +310,7 @@ def _check_one_line(new: str, name: str) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """changed: (entry there, entry here); only_a, only_b: what stands in one alone."""
+    """changed: (entry there, entry here); only_a, only_b: what is in one alone."""
 
     changed: tuple[tuple[Entry, Entry], ...]
     only_a: tuple[Entry, ...]
@@ -369,7 +369,7 @@ def same_value(a: str, b: str) -> bool:
 
 
 def means(text: str, plain: str) -> bool:
-    """Whether what stands in a listing is a number that is known."""
+    """Whether what is in a listing is a number that is known."""
     return number_in(text, float(plain)) == float(plain)
 
 

@@ -46,7 +46,7 @@ def write_page(
     ends: Mapping[str, str] = MappingProxyType({}),
     art: Artwork | None = None,
 ) -> bytes:
-    """words: what stands on it, line by line, the first large. copies: that many pages alike. ends: what stands at the
+    """words: what is on it, line by line, the first large. copies: that many pages alike. ends: what is at the
     ends of its verniers, by sign and axis: ``+x``. art: the artwork of its job.
     """
     from reportlab.pdfgen.canvas import Canvas

@@ -20,7 +20,7 @@ IDENTIFIERS = re.compile(rb"/ID\[<([0-9A-F]{32})><[0-9A-F]{32}>\]")  # ISO 32000
 
 
 def paint(canvas: Canvas, page: Page, art: Artwork) -> None:
-    """Its picture, wherever it stands on the page."""
+    """Its picture, wherever it is on the page."""
     from reportlab.lib.utils import ImageReader
 
     data, clear = (art.picture, True) if isinstance(art, Drawing) else (art.data, art.seen)
@@ -33,7 +33,7 @@ def paint(canvas: Canvas, page: Page, art: Artwork) -> None:
 
 
 def put_page(pdf: bytes, page: Page, art: Drawing) -> bytes:
-    """A PDF with a drawing's own page put in, on each of its pages, wherever it stands there."""
+    """A PDF with a drawing's own page put in, on each of its pages, wherever it is there."""
     import pypdfium2
 
     document, drawn = pypdfium2.PdfDocument(pdf), pypdfium2.PdfDocument(art.pdf)

@@ -1,4 +1,4 @@
-"""Pictures as somebody takes them: PNG, JPEG, WebP, TIFF; turned as their tag says, clear parts on white, in greys."""
+"""Pictures as someone takes them: PNG, JPEG, WebP, TIFF; turned as their tag says, clear parts on white, in greys."""
 
 from __future__ import annotations
 

@@ -60,7 +60,7 @@ class Edge:
 
 
 def edges_of(job: Job) -> tuple[Edge, ...]:
-    """The lines of a piece as ordered, its outside first. Raises InputError for what isn't one piece with holes."""
+    """The lines of a piece nominal, its outside first. Raises InputError for what isn't one piece with holes."""
     items = [item for layer in job.layers for item in layer.items if isinstance(item, Contour)]
     outside = [c for c in items if c.side is Side.OUTSIDE]
     if len(outside) != 1:

@@ -2,7 +2,7 @@
 
 Its code says which sheet it is and, roughly, where. From there on the printed marks are looked for, each where those
 found before say, then the targets; each target's print and the tool's cross beside it are fitted together, in the
-colour that shows the tool best. The map is fitted anew through everything found, and takes what was seen back to mm.
+colour that shows the tool best. The map is fitted again through everything found, and takes what was seen back to mm.
 """
 
 from __future__ import annotations

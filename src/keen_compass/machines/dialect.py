@@ -1,7 +1,7 @@
 """How a controller is spoken to over its cable: what it is sent, and what its answers look like.
 
 Nothing of any product is built in: the technician fills the patterns in from a few examples seen on their own
-controller. A pattern is the text as it stands on the wire with names in braces for what changes; ``|`` parts several
+controller. A pattern is the text as it is on the wire with names in braces for what changes; ``|`` parts several
 that mean the same; blanks may be more or fewer. What is sent may hold ``\\xNN`` for a character that no key has.
 """
 
@@ -19,7 +19,7 @@ from keen_compass.errors import InputError, shown_input
 LONGEST = 200  # characters of a pattern
 BAUDS = (115200, 9600, 57600, 38400, 19200, 250000)
 NUMBER = r"[-+]?(?:\d+\.?\d*|\.\d+)"
-# Placeholder → what may stand there in an answer.
+# Placeholder → what may are there in an answer.
 IN_ANSWERS = {"x": NUMBER, "y": NUMBER, "z": NUMBER, "n": NUMBER, "why": ".*", "text": ".*"}
 # Field of what is sent → names that may stand in it.
 IN_SENT: dict[str, tuple[str, ...]] = {
@@ -51,7 +51,7 @@ ENDS = {"\\n": "\n", "\\r": "\r", "\\r\\n": "\r\n", ";": ";"}  # what ends a com
 class Dialect:
     """What is sent (as text) and what is answered (as patterns); empty where a controller has no such thing.
 
-    hello, greeting: what makes it say what it is, and that; it says the same when it starts anew.
+    hello, greeting: what makes it say what it is, and that; it says the same when it starts again.
     ask_listing, listing_ends: its settings, and the line after them; the acknowledgement where that is empty.
     set_value: with {key} and {value}.
     ask_position, position: with {x}, {y}, {z}; per_mm: how many of its units are one mm; position_acknowledged:
@@ -122,7 +122,7 @@ class Dialect:
         return ENDS[self.ends]
 
     def matches(self, name: str, line: str) -> dict[str, str] | None:
-        """What stands in the places of an answer's pattern; None where a line is none of that kind."""
+        """What is in the places of an answer's pattern; None where a line is none of that kind."""
         pattern = getattr(self, name)
         found = _compiled(pattern).fullmatch(line.strip()) if pattern else None
         return found.groupdict() if found else None
@@ -190,7 +190,7 @@ def _names(pattern: str) -> set[str]:
 
 
 def _check(text: str, allowed: tuple[str, ...], place: str, *, once: bool = False) -> None:
-    """once: what is read out of an answer stands at one place in it."""
+    """once: what is read out of an answer is at one place in it."""
     if not isinstance(text, str) or len(text) > LONGEST:
         raise InputError(f"expected text of at most {LONGEST} characters", place)
     try:

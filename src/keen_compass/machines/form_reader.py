@@ -149,7 +149,7 @@ def digits_shown(text: str) -> int:
 
 
 def held(place: Place, text: str) -> StoredValue | None:
-    """What stands in a place; None where the field is empty and may be. Raises InputError."""
+    """What is in a place; None where the field is empty and may be. Raises InputError."""
     return None if not text and place.quantity not in NEEDED else place.typed(text)
 
 

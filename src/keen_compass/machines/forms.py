@@ -33,7 +33,7 @@ from keen_compass.quantities.resolution import ResolutionForm
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.stored import SIZE, StoredValue, unit_kept
 
-# What stands in the controller under a name of its own; the rest of what has a tolerance is set by hand.
+# What is in the controller under a name of its own; the rest of what has a tolerance is set by hand.
 IN_CONTROLLER = tuple(q for q in ORDER if QUANTITIES[q].lives in (Lives.RESOLUTION, Lives.NUMBER))
 JUDGED = tuple(q for q in ORDER if QUANTITIES[q].lives not in (Lives.COMPUTED, Lives.READ))
 FINE = {"mm": 4, "in": 5, "mm/min": 0, "in/min": 2}  # decimals that a number is turned into another unit with

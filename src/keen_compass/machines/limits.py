@@ -31,7 +31,7 @@ FITTINGS = ("accessory", "printer", "carrier")
 OFFSET_FORMS = ("secondary_minus_tool", "tool_minus_secondary")  # which of the two is kept
 COUNTS = ("pierces", "metres", "minutes")  # in what the use of what cuts is counted
 # How a head is held decides where a shim goes that makes it upright: its plate stands upright, the head on one
-# side of it; a flange is level, and the head stands on it or hangs under it.
+# side of it; a flange is level, and the head is on it or hangs under it.
 HEADS: dict[str, str] = {
     "plate_low_y": "plate, low-Y side",
     "plate_high_y": "plate, high-Y side",

@@ -62,7 +62,7 @@ def usual_in(kind: MachineKind, units: str) -> Machine:
 
 
 def _tolerance(quantity: str) -> float:
-    """The usual one, at a number of inches that somebody would name; mm, or what it counts."""
+    """The usual one, at a number of inches that someone would name; mm, or what it counts."""
     q = QUANTITIES[quantity]
     if q.error_unit not in ("mm", "mm/m"):
         return q.default_tolerance
@@ -92,5 +92,5 @@ def fields_of(kind: MachineKind, units: str, answers: Mapping[str, str]) -> dict
     usual = machine_fields(usual_in(kind, units), {})
     stock = {
         f"stock_{a}": answers.get(f"bed_{a}", "") or usual[f"stock_{a}"] for a in "xy" if not kind.plots
-    }  # as large as the bed, until somebody says
+    }  # as large as the bed, until someone says
     return usual | stock | dict(answers)

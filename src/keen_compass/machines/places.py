@@ -54,13 +54,13 @@ class Place(NamedTuple):
         return stored
 
     def name(self, stored: StoredValue) -> str:
-        """What stands before the number: ``X backlash, mm``; ``Kerf, half width, mm``."""
+        """What comes before the number: ``X backlash, mm``; ``Kerf, half width, mm``."""
         words = self.holding(stored).name(QUANTITIES[self.quantity].axis)
         head, _, unit = words.rpartition(", ")
         return f"{head}, half width, {unit}" if self.half else words
 
     def text(self, stored: StoredValue) -> str:
-        """The whole of it as it stands there: ``106.584``, ``100 for 100.214``."""
+        """The whole of it as it is there: ``106.584``, ``100 for 100.214``."""
         return self.holding(stored).text(self.decimals)
 
     def number(self, stored: StoredValue) -> str:
@@ -68,7 +68,7 @@ class Place(NamedTuple):
         return self.holding(stored).number(self.decimals)
 
     def typed(self, text: str) -> StoredValue:
-        """What somebody reads there and types. Raises InputError."""
+        """What someone reads there and types. Raises InputError."""
         try:
             numbers = [plain_number(part) for part in text.split("for")]
         except ValueError:

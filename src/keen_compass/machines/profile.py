@@ -73,7 +73,7 @@ class Machine:
     heads: what the head carries beside its tool, of `HEADS_BESIDE`; offset_form: how their offsets are kept, one of
         `OFFSET_FORMS`. print_form: how its scale over a print is kept, of `OF_PRINTS`.
     settings_file: that its program reads: what is written there is in the controller; empty where there is none.
-    spots: quantity → the place of its number in a text, where it stands under no name.
+    spots: quantity → the place of its number in a text, where it is under no name.
     port: path of its cable's port; dialect: how it is spoken to there. None: nobody said, or it has no cable.
     wear: in what the use of its consumables is counted, one of `COUNTS`; empty for what is usual.
     tools: that it uses. stock: what lies on it now. mounted: uid of the tool that is in it now. fittings: what else is

@@ -16,7 +16,7 @@ STRAIGHT_ON = math.radians(1.0)  # a turn that the blade takes by itself
 def led(stroke: Stroke, trails: float) -> Stroke:
     """The same line for a blade that trails by so much, mm.
 
-    The axis runs ahead of the tip by that much; at a corner it goes round the tip, which stands on the corner, until it
+    The axis runs ahead of the tip by that much; at a corner it goes round the tip, which is on the corner, until it
     lies ahead in the new direction. Raises PieceError for a line with arcs, and where an edge has no length.
     """
     if not trails:

@@ -39,7 +39,7 @@ class Applies(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Contour:
-    """A closed line of a part, as ordered, mm.
+    """A closed line of a part, nominal, mm.
 
     corners: anticlockwise; of a round one none. centre, radius: of a round one.
     start: (edge number, share of it) where the tool comes onto it; a round one begins at its rightmost point.
@@ -197,7 +197,7 @@ class JobLayer:
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """A piece as ordered, lowest corner at (0, 0), layers in the order in which they are made."""
+    """A piece nominal, lowest corner at (0, 0), layers in the order in which they are made."""
 
     title: str
     layers: tuple[JobLayer, ...]

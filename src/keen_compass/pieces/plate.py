@@ -97,7 +97,7 @@ class KerfPlate:
 
     @property
     def slot_box(self) -> Box:
-        """The slot as ordered."""
+        """The slot nominal."""
         room, wall = self._room(), WALL + self.compensation
         long = SLOT_SHARE * (room.height if self.slot_axis == "x" else room.width / 2)
         w, h = (self.slot, long) if self.slot_axis == "x" else (long, self.slot)
@@ -126,7 +126,7 @@ class KerfPlate:
         return {name.removesuffix(BOTTOM): size for name, size in actual.items()}
 
     def outline(self, **actual: float) -> tuple[Point, ...]:
-        """Corners of the outside; lengths that were read, at either edge, replace the ordered ones."""
+        """Corners of the outside; lengths that were read, at either edge, replace the nominal ones."""
         actual = self._sizes(actual)
         if s := self.stepped:
             return s.outline(**{m: v for m, v in actual.items() if m in OUTSIDE})
@@ -134,7 +134,7 @@ class KerfPlate:
         return (0, 0), (W, 0), (W, H), (0, H)
 
     def inner(self, **actual: float) -> tuple[tuple[Point, ...], ...]:
-        """Outlines of hole and slot, as they are pictured; sizes that were read replace the ordered ones."""
+        """Outlines of hole and slot, as they are pictured; sizes that were read replace the nominal ones."""
         actual, found = self._sizes(actual), []
         if self.hole:
             (x, y), rx, ry = self.hole_at, *(actual.get(m, self.hole) / 2 for m in ("hole_0", "hole_90"))

@@ -1,6 +1,6 @@
 """One shape several times, each with a little more room for the cut than the one before (arithmetic.md §8).
 
-Outsides are coupons of their own, in rows; insides are slots in one plate. Each bears its number. What is in force
+Outsides are coupons of their own, in rows; insides are slots in one plate. Each carries its number. What is in force
 doesn't matter to them: every rung says itself how much room it is given.
 """
 
@@ -72,7 +72,7 @@ class KerfLadder:
         return max(b - a for a, b in pairwise(self.compensations))
 
     def box(self, i: int) -> Box:
-        """Where rung number `i` (from 0) lies, as ordered."""
+        """Where rung number `i` (from 0) lies, nominal."""
         columns, pitch_x, pitch_y = self._grid()
         row, column = divmod(i, columns)
         if self.inside:

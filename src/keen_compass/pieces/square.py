@@ -61,7 +61,7 @@ class SquareFigure:
                 return self.width
 
     def outline(self, **actual: float) -> tuple[Point, ...]:
-        """Corners, anticlockwise; lengths that were read replace the ordered ones."""
+        """Corners, anticlockwise; lengths that were read replace the nominal ones."""
         return self._circle(actual) if self.figure == "circle" else self._rectangle(actual)
 
     def line(self, measurand: str) -> tuple[Point, Point]:

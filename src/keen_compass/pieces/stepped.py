@@ -44,7 +44,7 @@ MEASURANDS = ("width", "height", "short_width", "short_height")
 
 @dataclass(frozen=True, slots=True)
 class SteppedOutline:
-    """The piece as ordered; lengths in mm.
+    """The piece nominal; lengths in mm.
 
     compensation: full width by which the path is moved outwards in all (half on each side), 0 when drawn.
     drawn: made with a pen or scribed, each line approached from one side.
@@ -97,7 +97,7 @@ class SteppedOutline:
         return float(getattr(self, measurand))
 
     def outline(self, **actual: float) -> tuple[Point, ...]:
-        """Corners, anticlockwise from lowest X and Y; `actual` lengths replace the ordered ones."""
+        """Corners, anticlockwise from lowest X and Y; `actual` lengths replace the nominal ones."""
         W, H, w, h = (actual.get(m, self.nominal(m)) for m in MEASURANDS)
         corners = ((0, 0), (w, 0), (w, self.y1), (W, self.y1), (W, h), (self.w2, h), (self.w2, H), (0, H))
         if not self.clockwise:
@@ -159,7 +159,7 @@ class SteppedOutline:
         digits = len(str(number))
         height = min(room, (self.short_width - 3 * margin) / (0.8 * digits))
         if height < max(4.0, 2.5 * self.compensation):
-            return ()  # no room to write legibly; the file's title still bears the number
+            return ()  # no room to write legibly; the file's title still carries the number
         dot = (margin, margin)
         figures_at = (2 * margin, margin)
         return (Stroke((dot, (dot[0] + 0.5, dot[1]))), *figures(number, figures_at, height))

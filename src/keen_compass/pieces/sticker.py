@@ -1,4 +1,4 @@
-"""A sticker: an artwork with the line along which it is cut, as it stands on a printed sheet, once or several times.
+"""A sticker: an artwork with the line along which it is cut, as it is on a printed sheet, once or several times.
 
 Its own frame: mm from the artwork's upper left corner, Y down. On paper: from the paper's upper left corner, Y down. On
 the sheet: as `pieces/page.py` counts, from its first mark's corner.
@@ -31,7 +31,7 @@ MOST_POINTS = 200_000
 
 @dataclass(frozen=True, slots=True)
 class Sticker:
-    """name: of the job. width, height: of the artwork. rings: lines to cut, in order. border: as ordered, mm."""
+    """name: of the job. width, height: of the artwork. rings: lines to cut, in order. border: nominal, mm."""
 
     name: str
     width: float
@@ -129,7 +129,7 @@ def sticker_page(
 
 
 def _in_the_way(mark: Point, sticker: Sticker, page: Page) -> str:
-    """Why a mark can't stand there; empty where it can."""
+    """Why a mark can't are there; empty where it can."""
     x, y = mark
     if not (LEAST_IN <= x <= page.width - LEAST_IN and LEAST_IN <= y <= page.height - LEAST_IN):
         return f"must lie {LEAST_IN:g} mm inside the paper's edge"

@@ -183,7 +183,7 @@ class Beside:
 
 @dataclass(frozen=True, slots=True)
 class Border:
-    """From the edge of what is printed out to the cut, at a place `at` of the ordered cut (mm on the sheet), along its
+    """From the edge of what is printed out to the cut, at a place `at` of the nominal cut (mm on the sheet), along its
     outward normal; ordered: mm.
     """
 

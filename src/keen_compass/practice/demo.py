@@ -65,7 +65,7 @@ MOTION_AGAIN = 7  # before which of these its motion was proven again
 
 
 def build(file: Path) -> Shop:
-    """A demo shop that is played anew, in `file`: some 60 rounds, half a minute."""
+    """A demo shop that is played again, in `file`: some 60 rounds, half a minute."""
     shop, today = Shop(file), datetime.now(UTC)
     play_one = partial(play, shop)
     with _clock(shop) as set_clock, shop.writing():  # one transaction: nobody types here
@@ -138,7 +138,7 @@ def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
 
 
 def _pointer_on_heron(shop: Shop, folder: Path) -> None:
-    """Heron has a pointer; how far it sits from the tool stands in a macro, as the tool minus the pointer."""
+    """Heron has a pointer; how far it sits from the tool is in a macro, as the tool minus the pointer."""
     file = folder / "heron-to-pointer.txt"
     file.write_text(MACRO, encoding="ascii")
     listing = read_listing(file)

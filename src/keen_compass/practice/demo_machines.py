@@ -226,7 +226,7 @@ G0 X38.300 Y-12.800
 G90
 G92 X0 Y0
 """
-MACRO_HOLDS = {"x": "38.300", "y": "-12.800"}  # as it stands in the macro
+MACRO_HOLDS = {"x": "38.300", "y": "-12.800"}  # as it is in the macro
 INSTRUMENTS = (
     Instrument(
         "Long caliper 600 mm", 0.01, (0.01, 0.00001), reach=600.0, uid="caliper-600", repeats=Repeatability(0.009, 22.0)

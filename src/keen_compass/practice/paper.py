@@ -56,7 +56,7 @@ def origin(session: RoundSession) -> Point | None:
 
 
 def read(context: RoundContext, piece: KeptPiece, measurand: Measurand, made: Made, count: int) -> str:
-    """What is read at a place of a sheet: how far beside its mark the cross lies, or where the machine stands there."""
+    """What is read at a place of a sheet: how far beside its mark the cross lies, or where the machine is there."""
     assert isinstance(measurand.where, Beside)
     practice = piece.practice or {}
     sheet = Sheet(made.truth, made.settings, _pdf_of(context, piece), practice["seed"])

@@ -1,6 +1,6 @@
 """The demo shop as it ships: played once through the rounds (`demo.py`), packed, its days moved to end today.
 
-`tools/pack-demo` packs it anew; a test plays it and compares.
+`tools/pack-demo` packs it again; a test plays it and compares.
 """
 
 from __future__ import annotations

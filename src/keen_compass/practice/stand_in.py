@@ -136,7 +136,7 @@ def take(session: RoundSession) -> None:
 
 
 def cut_off_by(session: RoundSession) -> float:
-    """How far the stand-in cut anywhere off the ordered line on the print, mm."""
+    """How far the stand-in cut anywhere off the nominal line on the print, mm."""
     piece, truth = session.context.piece, session.context.shop.stand_in(session.context.kept.machine)
     assert piece is not None
     assert truth is not None
@@ -159,7 +159,7 @@ PHONE = Camera(px_per_mm=6.0, turn=4.0, tilt=(5.0, -4.0), bends=0.015, light=0.1
 
 
 def photo(session: RoundSession) -> Callable[[], bytes] | None:
-    """What takes a picture of the sheet as somebody's phone does; None without a stand-in."""
+    """What takes a picture of the sheet as someone's phone does; None without a stand-in."""
     context, piece, page = session.context, session.context.piece, session.seen_sheet.page()
     truth = context.shop.stand_in(context.kept.machine)
     if piece is None or page is None or not piece.practice or not piece.sent or truth is None:

@@ -104,17 +104,17 @@ class Procedure(Generic[P]):
     sides: parameters that a size on the command line sets.
     sized: whether the size slider belongs to it. grows: parameters that a longer piece makes longer.
     starting: its findings are starting values: they never replace what a round found.
-    numbered: the piece bears a number, which is asked before reading.
+    numbered: the piece carries a number, which is asked before reading.
     anchored: its piece lies where it says itself (`origin`, `boxes`), not at the next free place.
     usual_on: what it is usually made on, where nobody says.
-    judged_by: choices that only say how it is judged: they may be made anew when it was read.
+    judged_by: choices that only say how it is judged: they may be made again when it was read.
     tried: choices of what is tried, which may be others from one row of a round to the next: closer, or more of them.
     once: of these, what holds for the next row alone.
     placing: parameters that only say where on the sheet it lies: two pieces that differ in nothing else are equal.
     marks_bed: on a table it goes onto the bed itself, whatever lies there.
     draws: lines are wanted, not cuts: a tool that draws is proposed. trails: of these, a blade that trails.
     printed: it is read on a printed sheet (`page`).
-    uses_artwork: somebody's artwork stands on its sheet, and is cut.
+    uses_artwork: someone's artwork is on its sheet, and is cut.
     true_size: what it makes on its sheet keeps the lengths that were ordered, whatever became of the print's.
     reads_spots: its measurands are places in the plane. pictured: of these, in pictures that are taken.
     burns: it is made by a beam. by_eye: it is judged without an instrument; eye: what the eye is worth then, where

@@ -1,4 +1,4 @@
-"""How flat the bed lies under the head, and how square the head stands on it (arithmetic.md §6).
+"""How flat the bed lies under the head, and how square the head is on it (arithmetic.md §6).
 
 Heights are walked in rows, there and back, so that the head never travels for nothing. The plane through
 them is what shims can take out; the raw highest minus lowest is what a skim has to take off.
@@ -309,7 +309,7 @@ def _range(measured: list[Measurement]) -> Uncertain:
 
     The largest of many noisy heights is too large on average, and the more so the flatter the bed is. So it is asked
     how much flatter than read the bed must be for noise to lead to the range that was read; that is the estimate. Its
-    spread is that of the same bed read anew many times (GUM Supplement 1), and it reaches up to the range as read,
+    spread is that of the same bed read again many times (GUM Supplement 1), and it reaches up to the range as read,
     because the noise may have been less than is thought: a dead flat bed comes out as flat within U.
     """
     import numpy as np
@@ -328,7 +328,7 @@ def _range(measured: list[Measurement]) -> Uncertain:
     factor = float(np.interp(raw, expected, shrunk)) if raw > expected[0] else 0.0
     drawn = ranges(factor)
     low, high = np.quantile(drawn - drawn.mean(), [0.025, 0.975])
-    # Points as high as each other are rounded alike, which drawing each anew doesn't know.
+    # Points as high as each other are rounded alike, which drawing each again doesn't know.
     alike = K_95 * math.sqrt(2) * max(s.u for m in measured for s, _ in m.mean.effects if s.cause is Cause.DIVISION)
     half = math.hypot(max(-float(low), float(high)), (1 - factor) * raw, max(expected[0] - raw, 0.0), alike)
     dof = min((s.dof for m in measured for s, _ in m.mean.effects if s.cause is Cause.REPEATS), default=math.inf)

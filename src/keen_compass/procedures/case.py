@@ -259,7 +259,7 @@ class Case:
         return length_in_words(mm, self.controller_units, decimals, signed=signed)
 
     def ordered(self, mm: float, decimals: int = 3) -> str:
-        """A length as ordered, the same way: no more digits than it has."""
+        """A length nominal, the same way: no more digits than it has."""
         inches = self.controller_units == "in"
         return trim_number(mm / MM_PER_INCH, 5) if inches else trim_number(mm, decimals)
 

@@ -13,7 +13,7 @@ from keen_compass.quantities.resolution import ResolutionForm
 if TYPE_CHECKING:
     pass
 
-DECIMALS = 3  # that a controller keeps unless somebody says otherwise
+DECIMALS = 3  # that a controller keeps unless someone says otherwise
 BED = (1200.0, 800.0)  # mm, of a machine of which nobody said how large it is
 MOST_VALUES = 500  # of one length: no hand reads more
 MOST_PARTS = 100

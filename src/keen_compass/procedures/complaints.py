@@ -29,7 +29,7 @@ from keen_compass.solve.complaints import Complaint, Explained, Prior, explain
 from keen_compass.solve.forecast import wander_of
 
 USUAL_SIZE, USUAL_THICKNESS = 300.0, 10.0  # mm, where nobody says on what
-LEAST_U = 0.2  # mm, of what somebody says without having measured it
+LEAST_U = 0.2  # mm, of what someone says without having measured it
 HALF = 0.5  # of what was said, the same
 USUAL_DAYS = 183.0
 WORTH_TELLING = 0.08  # share, from which a cause is worth a look

@@ -124,7 +124,7 @@ class DriveTrain(Procedure[Chain]):
         )
 
     def chosen_for(self, quantity: str) -> dict[str, object]:
-        """Which choices yield a quantity; Z mostly stands on a screw."""
+        """Which choices yield a quantity; Z mostly is on a screw."""
         return {"axis": quantity[0], **({"drive": "screw"} if quantity[0] == "z" else {})}
 
     def parameters(self, around: Surroundings) -> dict[str, object]:

@@ -59,14 +59,14 @@ class FocusRowProcedure(Procedure[FocusRow]):
         )
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
-        """About where the lens stands now."""
+        """About where the lens is now."""
         count, step = around.chosen.get("lines", LINES), around.chosen.get("step", STEPS[0])
         n, by = (count if isinstance(count, int) else LINES), (step if isinstance(step, float) else STEPS[0])
         heights = [round(around.machine.focus + by * (i - n // 2), 3) for i in range(n)]
         return {"heights": heights, "read": around.chosen.get("read", "pick")}
 
     def again(self, before: Parameters, around: Surroundings) -> dict[str, object]:
-        """About where the lens stands by now; closer lines or more of them where that was chosen since."""
+        """About where the lens is by now; closer lines or more of them where that was chosen since."""
         return {**before, "heights": self.parameters(around)["heights"]}
 
     def piece(self, parameters: Parameters) -> FocusRow:
@@ -153,7 +153,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
         )
 
     def plans(self, case: Case) -> list[dict[str, object]]:
-        """About where it stands."""
+        """About where it is."""
         middle = case.amount("focus").base
         return [{"heights": [middle + STEPS[0] * (i - LINES // 2) for i in range(LINES)]}]
 

@@ -89,7 +89,7 @@ class KerfCombProcedure(Procedure[KerfComb]):
         if not case.confirmed and (doubt := _odd(piece, slot, meant)):
             return Solution((ask(case, "kerf", doubt),))
         kerf = kerf_finding(case, self, model.of(OUTSIDES), compensation, (note("kerf_comb.with_play"),))
-        # The slot is what the cutter leaves whatever the axes do; it stands in no controller.
+        # The slot is what the cutter leaves whatever the axes do; it is in no controller.
         shown = kerf_finding(case, self, slot, compensation, (note("kerf_comb.by_itself"),), "slot")
         said = (*assumed_notes(case), *scatter_notes(case))
         return Solution((kerf, replace(shown, worth_correcting=False)), (), said, _figures(slot))

@@ -236,7 +236,7 @@ def _rows(piece: KerfLadder, read: Mapping[str, Measurement]) -> list[Observatio
 
 
 def _pick_rows(case: Case, piece: KerfLadder, picked: list[float]) -> list[Observation]:
-    """What fits is as ordered: outside c = K + B − n·s, inside c = K − B + n·s, to within half a step.
+    """What fits is nominal: outside c = K + B − n·s, inside c = K − B + n·s, to within half a step.
 
     Between two it is half of that; of the first or the last nobody knows how far beyond it lies: a whole step.
     """

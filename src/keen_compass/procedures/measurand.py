@@ -15,7 +15,7 @@ from keen_compass.quantities.readings import Kind, Reads
 class Measurand:
     """One thing to read.
 
-    where: on what, and where on it, it is read. nominal: as ordered, in `unit`. axis: "x", "y", "z" or "".
+    where: on what, and where on it, it is read. nominal: nominal, in `unit`. axis: "x", "y", "z" or "".
     line: where its dimension line is drawn, piece coordinates, mm.
     side: on which side of the piece its dimension line is drawn, as (±1, 0) or (0, ±1) in X and Y.
     box_at: where its callout goes instead of onto its line, piece coordinates, mm; None for the usual place.
@@ -23,10 +23,10 @@ class Measurand:
     unit: mm (a length, as typed), or what a plain number counts: °, teeth, mm/min, empty for a bare number.
     signed: readings below zero make sense. way: direction of approach, ±1, where that matters.
     at: where on the bed it is read, mm.
-    usual: what stands there until something is typed, for numbers that hardly ever differ.
+    usual: what is there until something is typed, for numbers that hardly ever differ.
     spot: it is a place in the plane.
     options: among how many one is picked, by its number, halves between two; 0 for what is no pick.
-    below: it is read with the piece turned over, where somebody wants that.
+    below: it is read with the piece turned over, where someone wants that.
     by_eye: what the eye is worth for it, beside what is measured with an instrument: read once, after all others.
     spoken: what it is called in a sentence, where its label is a mere number.
     reads: what its readings have in common.

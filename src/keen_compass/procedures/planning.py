@@ -192,7 +192,7 @@ def _options(case: Case, procedure: Procedure[Any], plan: Mapping[str, object]) 
 
 
 def _predicted(case: Case, procedure: Procedure[Any], piece: Any, n: int) -> dict[str, float]:
-    """U of every open question that it bears on, in its error unit."""
+    """U of every open question that it carries on, in its error unit."""
     found = {q: U for q, U in procedure.predict(case, n).items() if q in case.open}
     if not _told_by_rows(procedure) & set(case.open):
         return found

@@ -62,7 +62,7 @@ LARGE_TURN = 3.0  # mm per m: more than that is the sheet's, and is said
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """way: mark or sheet. targets: nominal places, mm; secondary: what was aimed with; fine: verniers stand there."""
+    """way: mark or sheet. targets: nominal places, mm; secondary: what was aimed with; fine: verniers are there."""
 
     way: str
     targets: tuple[tuple[float, float], ...]
@@ -119,11 +119,11 @@ class Pointer(Procedure[Sheet]):
         )
 
     def concerns(self, choice: str, chosen: Parameters) -> bool:
-        """A mark that somebody drew lies on no paper."""
+        """A mark that someone drew lies on no paper."""
         return choice not in ("paper", "read") or chosen.get("way") == "sheet"
 
     def stages(self, chosen: Parameters) -> tuple[Stage, ...]:
-        """A mark that somebody drew needs no printer."""
+        """A mark that someone drew needs no printer."""
         return SHEET_STAGES if chosen.get("way") == "sheet" else (Stage.AIM, Stage.DRAW)
 
     def parameters(self, around: Surroundings) -> dict[str, object]:

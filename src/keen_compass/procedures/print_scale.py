@@ -56,7 +56,7 @@ OTHERWISE = 0.003  # mm/mm, by which crosses may contradict ticks and bars
 
 @dataclass(frozen=True, slots=True)
 class Ticks:
-    """Distances as ordered, mm: of the cut ticks along X and Y, of the printed check bars.
+    """Distances nominal, mm: of the cut ticks along X and Y, of the printed check bars.
 
     size: of the sheet that it is cut on, mm; nothing where only distances are given. crosses: where it is checked.
     """

@@ -56,13 +56,13 @@ UNKNOWN = ("shift_x", "shift_y", "turn", "scale_x", "scale_y", "border")
 OFF_AT_WORST = 1.35  # times, what an instrument is off at the worst of several places beside any one of them
 TELLS = 0.999  # share of an unknown that must lie in what the places can see
 THIN = 1e-6  # of the largest singular value
-TOUCHES = 0.05  # share of an unknown in what can’t be told, from which on it hangs together with the rest of it
+TOUCHES = 0.05  # share of an unknown in what can’t be told, from which on it is correlated with the rest of it
 MATTERS = 2.0  # standard uncertainties, from which on a part of it is worth a look
 
 
 @dataclass(frozen=True, slots=True)
 class Places:
-    """border: as ordered, mm. at: (x, y, nx, ny) on the outline with its outward normal of length 1.
+    """border: nominal, mm. at: (x, y, nx, ny) on the outline with its outward normal of length 1.
 
     sticker, copies, size, marks: of the sheet that it is printed on; none where only borders are given.
     """

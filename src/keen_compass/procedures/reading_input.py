@@ -50,7 +50,7 @@ def readings_in(
 
 
 def stated(given: Sequence[ReadingIn], readings: Mapping[str, tuple[Reading, ...]], unit: str) -> dict[str, float]:
-    """What lengths were read to, where somebody says, mm."""
+    """What lengths were read to, where someone says, mm."""
     found = {}
     for i, entry in enumerate(given):
         if entry.uncertainty is None:

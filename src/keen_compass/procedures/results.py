@@ -120,7 +120,7 @@ def contradicted(
     """What to ask where readings that are fitted together don't agree; None where they do, or where it was confirmed.
 
     labels: of the measurands among the rows. signs: a row is the reading itself, whose sign may be the wrong one.
-    What stands half typed is not counted yet.
+    What is half typed is not counted yet.
     """
     if case.confirmed:
         return None

@@ -199,7 +199,7 @@ def _by_gap(case: Case, pair: Astride, axis: str) -> Uncertain:
 
 def _drawn(case: Case, pair: Astride, axis: str) -> tuple[tuple[Source, float], ...]:
     """Where the lines lie beside where they were sent: the first tool's and the second's, of which gaps take the mean
-    of two. Where somebody says how well the second was brought over the first by eye, that too.
+    of two. Where someone says how well the second was brought over the first by eye, that too.
     """
     first, second = (drawn_line((tool, axis)) for tool in ("first", "second"))
     by_eye = ((aimed(case, axis), 1.0),) if case.aim != AIMED else ()

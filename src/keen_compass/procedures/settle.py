@@ -3,7 +3,7 @@
 Each remedy says what it does to the sources of the error: more readings average what repeats, a longer piece makes
 what is read matter less, a proven scale takes most of what was assumed away. A remedy is promised only where it comes
 true in nine cases of ten. When more is read the value moves: of the readings that stay by what they lose in variance,
-σ² = u² − u'², made anew by both, σ² = u² + u'². It is told then, one way or the other, unless it comes to lie within
+σ² = u² − u'², made again by both, σ² = u² + u'². It is told then, one way or the other, unless it comes to lie within
 the new U of the tolerance. What is likely but not that likely *may* settle it.
 """
 
@@ -54,7 +54,7 @@ FINER = {
 
 @dataclass(frozen=True, slots=True)
 class Way:
-    """Something to do. does: to each source. minutes: that it takes. anew: nothing of what was read stays."""
+    """Something to do. does: to each source. minutes: that it takes. again: nothing of what was read stays."""
 
     code: str
     said: Note

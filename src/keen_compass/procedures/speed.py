@@ -166,7 +166,7 @@ class Speed(Procedure[SpeedRun]):
     def measurands(self, piece: SpeedRun) -> tuple[Measurand, ...]:
         """One for each rung."""
         return tuple(
-            # A technician sets the mark anew after a miss, so each rung answers for itself.
+            # A technician sets the mark again after a miss, so each rung answers for itself.
             Measurand(
                 name,
                 note("speed.rung", feed=feed),

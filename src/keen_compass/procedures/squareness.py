@@ -47,7 +47,7 @@ from keen_compass.solve.square import GAMMA, from_diameters, propagate, square_r
 from keen_compass.solve.travel import lost_motion_of
 
 SIDES = {"width": (0, -1), "height": (1, 0), "d_0": (0, -1), "d_90": (-1, 0)}
-ODD_LENGTH = 0.2  # of the ordered length; further off it is another line
+ODD_LENGTH = 0.2  # of the nominal length; further off it is another line
 ASPECT = 0.75
 _PARAMETERS = {"figure", "width", "height", "compensation", "made_by"}
 

@@ -34,7 +34,7 @@ class Surroundings:
     taken: what lies on the sheet already, and what was marked on the bed itself.
     kerf: full width by which the cut is to be given room, mm. hole_bias: that is to be taken off round holes, mm.
     trails: by how much the blade trails, as it is held, mm. camera: where the controller has it, from the tool, mm.
-    fed: correction of the printer's media feed in force, %. order: of somebody's artwork; None where there is none
+    fed: correction of the printer's media feed in force, %. order: of someone's artwork; None where there is none
     yet.
     """
 

@@ -79,7 +79,7 @@ FIGURES = ("reversal_B", "repeatability_R", "systematic_E", "drift", "slip")  # 
 
 
 class TravelRunProcedure(Procedure[TravelRun | TrackingRun]):
-    """Moves of known length read along a rule, there and back: scale, play and how straight it is."""
+    """Moves of known length read along a rule, there and back: scale, lost motion and how straight it is."""
 
     name = "travel-run"
     surface = Surface.RULE

@@ -22,7 +22,7 @@ class Section:
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """A row of a table of settings. now: as it stands at the machine. worthwhile: it may be chosen."""
+    """A row of a table of settings. now: as it is at the machine. worthwhile: it may be chosen."""
 
     cells: tuple[Note, ...]
     now: bool
@@ -31,7 +31,7 @@ class Setting:
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """lines: (what, how much). settings: a table, none where empty; heads and foot: codes of what stands round it."""
+    """lines: (what, how much). settings: a table, none where empty; heads and foot: codes of what is round it."""
 
     lines: tuple[tuple[Said, Note], ...] = ()
     heads: tuple[str, ...] = ()
@@ -75,7 +75,7 @@ class Heights:
 class Rungs:
     """A row of the same thing with a number that rises. values: that number, mm. off: by how much each came out off,
     mm, None where it wasn't read. pick: which was picked, from 1, halves between two. right: the number that is right.
-    caption: what stands above and below each.
+    caption: what is above and below each.
     """
 
     values: tuple[float, ...]

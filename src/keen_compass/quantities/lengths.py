@@ -94,7 +94,7 @@ def parse_length(text: str, default_unit: str = "mm", *, allow_negative: bool = 
     if match := re.fullmatch(_MIXED, plain):
         unit = _unit_of(match["unit"], default_unit)
         value, step = _mixed_value(match)
-        # A denominator states how finely somebody read; decimals don't (trailing zeros get dropped).
+        # A denominator states how finely someone read; decimals don't (trailing zeros get dropped).
         length = Length(float(value) * UNITS_MM[unit], text, unit, step * UNITS_MM[unit])
     elif match := re.fullmatch(_DECIMAL, plain):
         unit = _unit_of(match["unit"], default_unit)

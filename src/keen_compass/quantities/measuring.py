@@ -255,7 +255,7 @@ def _of_warmth(mean: float, t: Temperature | None) -> tuple[float, tuple[tuple[S
 
 
 def zeroing(name: str, instrument: Instrument, n: int) -> tuple[Source, float]:
-    """Zeroing a dial is a reading too: it stands within half a division of zero, anew for each of n readings."""
+    """Zeroing a dial is a reading too: it stands within half a division of zero, again for each of n readings."""
     u = instrument.resolution / ROOT_12
     shape = Shape.RECTANGLE if n == 1 else Shape.NORMAL
     return Source(Origin("zeroing", name), u, Cause.DIVISION, shape=shape), 1 / math.sqrt(n)

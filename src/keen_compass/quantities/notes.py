@@ -45,7 +45,7 @@ def note(code: str, **values: Any) -> Note:
 
 
 def plain(text: str) -> Note:
-    """What needs no words: numbers, letters, somebody's own name."""
+    """What needs no words: numbers, letters, someone's own name."""
     return note("plain", text=text)
 
 

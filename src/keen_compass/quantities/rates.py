@@ -23,7 +23,7 @@ def show_rate(value: float, rates: Mapping[str, float], units: str, decimals: in
 
 
 def rate_number(value: float, rates: Mapping[str, float], units: str, decimals: int = 1) -> str:
-    """The same without its unit, where that stands beside several."""
+    """The same without its unit, where that is beside several."""
     return trim_number(value / rates[usual_unit(rates, units)], 0 if units == "mm" else decimals)
 
 

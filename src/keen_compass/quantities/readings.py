@@ -1,7 +1,7 @@
 """What is read off a piece, a run or a page, by its kind: a length, a count, a pick, a spot, a picture.
 
 Each kind is a type of its own from the callout to the shop file and back, so that no number of teeth is ever taken for
-millimetres. A length is `lengths.Length`; the others stand here.
+millimetres. A length is `lengths.Length`; the others are here.
 """
 
 from __future__ import annotations

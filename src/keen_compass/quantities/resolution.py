@@ -208,12 +208,12 @@ class StoredResolution:
         return f"{self.value:.{decimals}f}"
 
     def text(self, decimals: int) -> str:
-        """As it stands in the controller: ``106.584``, or ``100 for 100.214`` for a pair."""
+        """As it is in the controller: ``106.584``, or ``100 for 100.214`` for a pair."""
         number = self.number(decimals)
         return f"{self.commanded:g} for {number}" if self.form is ResolutionForm.PAIR else number
 
     def name(self, axis: str) -> str:
-        """What stands before `number`: ``X steps per mm``, or ``X scale: 100 for`` for a pair."""
+        """What comes before `number`: ``X steps per mm``, or ``X scale: 100 for`` for a pair."""
         noun = f"scale: {self.commanded:g} for" if self.form is ResolutionForm.PAIR else self.form.noun
         return f"{axis.upper()} {noun}"
 

@@ -88,11 +88,11 @@ class StoredAmount:
         return f"{round(self.value, decimals) + 0.0:.{decimals}f}"
 
     def text(self, decimals: int) -> str:
-        """As it stands in the controller."""
+        """As it is in the controller."""
         return self.number(decimals)
 
     def name(self, axis: str) -> str:
-        """What stands before `number`: ``X backlash, mm``; what was done so many times has no unit."""
+        """What comes before `number`: ``X backlash, mm``; what was done so many times has no unit."""
         noun = NOUNS[QUANTITIES[self.quantity].family]
         words = f"{axis.upper()} {noun}" if axis else noun.capitalize()
         return words if self.unit == "times" else f"{words}, {self.unit}"
@@ -104,7 +104,7 @@ StoredValue = StoredResolution | StoredAmount
 def unit_kept(quantity: str, controller_units: str, by_hand: str = "mm") -> str:
     """The unit of an amount where it is kept: a controller that counts in inches keeps all its lengths and feeds so.
 
-    controller_units, by_hand: mm or in; the second of what is set by hand and stands in no controller.
+    controller_units, by_hand: mm or in; the second of what is set by hand and is in no controller.
     """
     q = QUANTITIES[quantity]
     if {Lives.NUMBER: controller_units, Lives.BY_HAND: by_hand}.get(q.lives) == "in":

@@ -77,7 +77,7 @@ class Source(NamedTuple):
 
     origin: which error. u: its standard deviation.
     dof: how well u is known. estimate: from which readings, where others share them; shared_dof: how many of `dof`.
-    assumed: what was taken for granted of it, by its name in an answer; empty where somebody measured it.
+    assumed: what was taken for granted of it, by its name in an answer; empty where someone measured it.
     """
 
     origin: Origin

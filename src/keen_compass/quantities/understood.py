@@ -24,7 +24,7 @@ _STEP = re.compile(r"\.(\w+)|\[(\d+|\.\.\.)\]")
 
 
 def understood(kind: type[T], given: object, place: str = "") -> T:
-    """`given` as that structure. Raises InputError: what was expected, what stands there, and where."""
+    """`given` as that structure. Raises InputError: what was expected, what is there, and where."""
     import msgspec  # late: what is typed by hand needs none
 
     try:

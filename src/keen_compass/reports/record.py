@@ -90,7 +90,7 @@ def record_of(shop: Shop, round_id: int) -> bytes:
 
 
 def _picture(shape: Any, means: Mapping[str, float], standpoint: Standpoint) -> tuple[list[Point], list[Point], int]:
-    """(outline as ordered, as measured, how much its errors are magnified), as seen; empty for what has no outline."""
+    """(outline nominal, as measured, how much its errors are magnified), as seen; empty for what has no outline."""
     if not hasattr(shape, "outline"):
         return [], [], 1
     errors = {m: mean - shape.nominal(m) for m, mean in means.items()}

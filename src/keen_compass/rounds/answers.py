@@ -23,11 +23,11 @@ from keen_compass.rounds.context import RoundContext
 from keen_compass.shop.kept import KeptPiece, KeptReading
 from keen_compass.shop.marks import Confirmed, PicturesTaken, SheetSeen, Signed, Skipped
 
-PICTURE = "picture"  # what stands for an instrument where a reading was taken from a picture
+PICTURE = "picture"  # what is for an instrument where a reading was taken from a picture
 
 
 class Answers:
-    """Of one round, from what is kept; `Measuring` adds what stands half typed."""
+    """Of one round, from what is kept; `Measuring` adds what is half typed."""
 
     def __init__(self, context: RoundContext) -> None:
         self._c = context
@@ -44,7 +44,7 @@ class Answers:
         return self._c.remembered("measurands", lambda: self._c.procedure.measurands(self.shape()))
 
     def answer(self, piece: KeptPiece | None = None) -> Solution | None:
-        """What the readings say now, what stands in the callout included where it can be a reading.
+        """What the readings say now, what is in the callout included where it can be a reading.
 
         Of a settled round: what was said then.
         """
@@ -147,7 +147,7 @@ class Answers:
         }
 
     def _add_draft(self, readings: dict[str, list[Reading]]) -> str:
-        """What stands half typed, where it can be a reading; the measurand of which it may not be the whole yet."""
+        """What is half typed, where it can be a reading; the measurand of which it may not be the whole yet."""
         raise NotImplementedError
 
     def _judged(self, piece: KeptPiece) -> Mapping[str, object]:

@@ -134,7 +134,7 @@ class Correcting:
         return self._c.machine.file_of(quantity)
 
     def write_into_file(self, finding: Finding) -> None:
-        """The new number into the file that the controller's program reads; what stands there then is what counts.
+        """The new number into the file that the controller's program reads; what is there then is what counts.
 
         Raises InputError, with nothing changed, where the file can't take it.
         """

@@ -1,4 +1,4 @@
-"""What stands half typed in the callouts, and what it would be as a reading."""
+"""What is half typed in the callouts, and what it would be as a reading."""
 
 from __future__ import annotations
 
@@ -34,11 +34,11 @@ HalfTyped = tuple[str, str, str | None, KeptReading | None, dict[str, str]]
 
 @dataclass(frozen=True, slots=True)
 class Callout:
-    """One dimension line and what stands on it.
+    """One dimension line and what is on it.
 
     wanted: how often it is to be read.
     skipped: can't be read on this piece. current: takes what is typed next.
-    draft, complaint: what stands in it half typed, and what is wrong with it.
+    draft, complaint: what is in it half typed, and what is wrong with it.
     doubtful: what was read of it doesn't fit the rest.
     """
 
@@ -58,7 +58,7 @@ class Typing(Answers):
     def __init__(self, context: RoundContext) -> None:
         super().__init__(context)
         self.draft, self.complaint = "", ""
-        self._beside: dict[str, str] = {}  # what stands half typed in others of the same place
+        self._beside: dict[str, str] = {}  # what is half typed in others of the same place
         self._chosen: str | None = None  # a callout that the technician went to by hand
         self._editing: KeptReading | None = None
         self.turned = False  # the piece lies turned over, its lower edges are read
@@ -76,7 +76,7 @@ class Typing(Answers):
         return self._editing
 
     def remember(self) -> HalfTyped:
-        """What stands half typed, for `put_back`."""
+        """What is half typed, for `put_back`."""
         return self.draft, self.complaint, self._chosen, self._editing, dict(self._beside)
 
     def put_back(self, remembered: HalfTyped) -> None:
@@ -90,7 +90,7 @@ class Typing(Answers):
 
     @property
     def identified(self) -> bool:
-        """Whether somebody looked which piece this is; readings that are there say so too."""
+        """Whether someone looked which piece this is; readings that are there say so too."""
         piece = self._c.piece
         return (
             piece is None
@@ -100,7 +100,7 @@ class Typing(Answers):
         )
 
     def identify(self, text: str) -> None:
-        """The number that the piece in hand bears; empty where it bears none. Raises InputError for another piece."""
+        """The number on the piece in hand; empty where it has none. Raises InputError for another piece."""
         piece = self._c.piece
         given = text.strip()
         if piece is None:
@@ -113,7 +113,7 @@ class Typing(Answers):
         self._c.put_mark(Identified(given), piece.id)
 
     def callouts(self, *, both_sides: bool = False) -> list[Callout]:
-        """Every dimension line, with what stands on it; of a piece that can be turned over those that are seen now."""
+        """Every dimension line, with what is on it; of a piece that can be turned over those that are seen now."""
         if self._c.piece is None:
             return []
         readings, skipped, current = self._by_measurand(), self._skipped(), self.current()
@@ -177,7 +177,7 @@ class Typing(Answers):
 
     def choose(self, measurand: str) -> None:
         """Go to a callout by hand."""
-        if measurand in self._beside:  # of the same place: what stands in either stays
+        if measurand in self._beside:  # of the same place: what is in either stays
             self.place({**self._half_typed(), measurand: self._beside[measurand]}, measurand)
         elif measurand != self.current():
             self._forget_draft()
@@ -185,7 +185,7 @@ class Typing(Answers):
             self.type("")
 
     def place(self, texts: Mapping[str, str], current: str = "") -> None:
-        """What now stands in several callouts of one place, as it was dragged there or moved by a key. Kept at once.
+        """What now is in several callouts of one place, as it was dragged there or moved by a key. Kept at once.
 
         current: the one that takes what is typed next, the first unless said.
         """
@@ -202,7 +202,7 @@ class Typing(Answers):
         return {**({current: self.draft} if current else {}), **self._beside}
 
     def type(self, text: str) -> None:
-        """What now stands in the current callout. Kept at once, however it reads."""
+        """What now is in the current callout. Kept at once, however it reads."""
         current, piece = self.current(), self._c.piece
         if current is None or piece is None:
             return
@@ -232,7 +232,7 @@ class Typing(Answers):
         return kept[-1] if len(kept) >= self._wanted(self._measurand(name)) else None
 
     def _add_draft(self, readings: dict[str, list[Reading]]) -> str:
-        """What stands in the callouts, where it can be a reading."""
+        """What is in the callouts, where it can be a reading."""
         current = self.current()
         if current is None or not self.draft or self._editing is not None:
             return ""

@@ -32,9 +32,9 @@ from keen_compass.words.holding import before_sent_back, before_written
 
 @dataclass(frozen=True, slots=True)
 class Otherwise:
-    """A number that stands in a file otherwise than the logbook has it.
+    """A number that is in a file otherwise than the logbook has it.
 
-    file: empty where the controller itself said it. text: as it stands there, in `line` (from 1). since: when it was
+    file: empty where the controller itself said it. text: as it is there, in `line` (from 1). since: when it was
     last known to be as the logbook says (UTC).
     """
 
@@ -103,7 +103,7 @@ def _otherwise(shop: Shop, machine: Machine, one: Lit, file: str) -> Otherwise |
 
 
 def ours_of(machine: Machine, one: Lit) -> str:
-    """The logbook's number of what stands in a text."""
+    """The logbook's number of what is in a text."""
     return machine.place(one.quantity).number(one.held.stored) if one.held else ""
 
 
@@ -142,7 +142,7 @@ def note_seen(shop: Shop, machine: Machine, same: tuple[str, ...]) -> None:
 
 
 def take(shop: Shop, machine: Machine, one: Lit) -> None:
-    """The controller really holds what stands in a file: the logbook learns it, and what was made meanwhile is in
+    """The controller really holds what is in a file: the logbook learns it, and what was made meanwhile is in
     doubt. Raises InputError where it is no number.
     """
     stored = typed_there(machine, one)
@@ -172,7 +172,7 @@ def write(
 ) -> tuple[str, bytes]:
     """A number into a file that stands as it was read; it is kept as it was before, and read back after.
 
-    Returns the number as it stands there now, and the file's bytes. Raises InputError, with nothing changed, where the
+    Returns the number as it is there now, and the file's bytes. Raises InputError, with nothing changed, where the
     file changed meanwhile, another program holds it, or the number isn't where it was.
     """
     listing = understood(read)
@@ -198,7 +198,7 @@ def replace(shop: Shop, machine: str, file: str, read: bytes, after: bytes, reas
 
 
 def read_back(machine: Machine, quantity: str, file: str) -> str:
-    """The number as it stands in the file now. Raises InputError where it isn't there."""
+    """The number as it is in the file now. Raises InputError where it isn't there."""
     there = where_in(machine, read_listing(Path(file)), quantity, file)
     if there is None:
         raise InputError(f"{QUANTITIES[quantity].label} can’t be read back from it", file)
@@ -206,7 +206,7 @@ def read_back(machine: Machine, quantity: str, file: str) -> str:
 
 
 def bytes_of(file: str) -> bytes:
-    """What stands in it. Raises InputError."""
+    """What is in it. Raises InputError."""
     found: Listing = read_listing(Path(file))
     return found.as_bytes()
 
@@ -246,7 +246,7 @@ class Holding:
         self._found = None
 
     def take(self, one: Otherwise) -> None:
-        """What stands there is right: the logbook learns it."""
+        """What is there is right: the logbook learns it."""
         take(self._c.shop, self._c.machine, one.lit)
         self._answered()
 

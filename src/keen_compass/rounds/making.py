@@ -37,7 +37,7 @@ class Making(Choosing):
     """The first step of a round."""
 
     def choose_option(self, name: str, value: object) -> None:
-        """Choose one of the procedure's choices (undoable); what no longer fits is proposed anew."""
+        """Choose one of the procedure's choices (undoable); what no longer fits is proposed again."""
         before = self._c.choices
         if before.chosen.get(name) == value:
             return
@@ -239,7 +239,7 @@ class Making(Choosing):
         return {"seed": self.next_number(), "units_per_mm": self._c.machine.units_per_mm, **thick}
 
     def count_parts(self) -> KeptPiece:
-        """Nothing is made: what is counted begins anew, and keeps what was counted already of the same parts."""
+        """Nothing is made: what is counted begins again, and keeps what was counted already of the same parts."""
         c, before = self._c, self._c.piece
         practice = self.for_practice() if c.shop.stand_in(c.kept.machine) else None
         piece = self._keep_piece(practice)

@@ -21,7 +21,7 @@ class Measuring(Typing):
     """The second step of a round (and the measuring of each confirming piece)."""
 
     def keep(self) -> bool:
-        """Keep what stands in the callout and go on; False, with a complaint, where it can't be read."""
+        """Keep what is in the callout and go on; False, with a complaint, where it can't be read."""
         current, piece = self.current(), self._c.piece
         if current is None or piece is None:
             return False
@@ -155,7 +155,7 @@ class Measuring(Typing):
         return (self._c.mark(Warmth, piece.id) if piece else None) or Warmth()
 
     def put_warmth(self, material: str, part: str, instrument: str) -> None:
-        """Say how warm they are, °C as typed; an empty material leaves it off (undoable). Raises InputError."""
+        """Say the temperature, °C as typed; an empty material leaves it off (undoable). Raises InputError."""
         piece = self._c.piece
         if piece is None:
             return

@@ -1,4 +1,4 @@
-"""Pictures that somebody took of a piece: kept as they came, a cross sought in each, its place put into the callout."""
+"""Pictures that someone took of a piece: kept as they came, a cross sought in each, its place put into the callout."""
 
 from __future__ import annotations
 
@@ -78,7 +78,7 @@ class Pictures:
         self._measuring.type(written((found.u, found.v) if found is not None and near else at))
 
     def other_cross(self, measurand: str) -> None:
-        """Another cross than the one that stands in the callout. Raises InputError where there is none."""
+        """Another cross than the one that is in the callout. Raises InputError where there is none."""
         from keen_compass.solve.cross import another_cross
 
         grey, now = self.grey(measurand), self._measuring.draft.split()
@@ -150,5 +150,5 @@ class Pictures:
 
 
 def written(at: Point) -> str:
-    """A place in a picture as it stands in a callout: ``620.14 468.31``."""
+    """A place in a picture as it is in a callout: ``620.14 468.31``."""
     return f"{at[0]:.2f} {at[1]:.2f}"

@@ -1,4 +1,4 @@
-"""A sheet read from a photo or a scan: looked at first, and kept once somebody takes it."""
+"""A sheet read from a photo or a scan: looked at first, and kept once someone takes it."""
 
 from __future__ import annotations
 

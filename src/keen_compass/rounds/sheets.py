@@ -36,7 +36,7 @@ if TYPE_CHECKING:
 TRIAL = 4.0  # mm, side of the trial square
 TRIAL_AT = (6.0, 12.0)  # mm from the first mark; in the free strip beside the words
 BUCKLED = 0.6  # mm; more than a hand aims off
-ONE_MARK = ((0.0, 0.0),)  # what somebody drew by hand
+ONE_MARK = ((0.0, 0.0),)  # what someone drew by hand
 MOST_COPIES = 20
 KINDS = {Stage.PRINT: "printed", Stage.LOAD: "loaded", Stage.AIM: "aimed", Stage.DRAW: "drawn"}  # as they are kept
 
@@ -173,7 +173,7 @@ class Sheets:
         return next(iter(bars_said(self.parameters())), None) if self.state.bars else None
 
     def loaded(self, number: str) -> None:
-        """It lies on the machine; the number that it bears (undoable). Raises InputError for another sheet."""
+        """It lies on the machine; the number that it carries (undoable). Raises InputError for another sheet."""
         given = number.strip()
         if given != str(self.number()):
             raise InputError(
@@ -223,7 +223,7 @@ class Sheets:
         self._aimed(replace(self.state, aimed={}, origin=True, under=self._holds()))
 
     def _holds(self) -> dict[str, str]:
-        """What the controller moves and aims by now, as it stands there."""
+        """What the controller moves and aims by now, as it is there."""
         machine, held = self._c.machine, self._c.values()
         families = ("steps", "backlash", "print_scale", self.head)
         return {q: machine.place(q).text(v) for q, v in held.items() if QUANTITIES[q].family in families}
@@ -379,7 +379,7 @@ class Sheets:
             if self._artworks.sticker() is None:
                 self._artworks.look()
                 return note("stage_first_artwork")
-            if self.page() is None:  # asked anew, it says why
+            if self.page() is None:  # asked again, it says why
                 down = self._c.machine.standpoint.left_handed
                 self._c.procedure.page_of(self._parameters(), self.number(), down=down)
         except KeenCompassError as error:

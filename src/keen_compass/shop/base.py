@@ -44,7 +44,7 @@ class ShopBase:
 
     @property
     def why_read_only(self) -> str:
-        """What is said where somebody tries to write; empty where it may be written."""
+        """What is said where someone tries to write; empty where it may be written."""
         return str(self._f.why_read_only or "")
 
     @property
@@ -121,7 +121,7 @@ class ShopBase:
         return found or ""
 
     def from_the_future(self) -> Future | None:
-        """What is dated after now; None where nothing is. Then a clock was or is wrong, and somebody must say which."""
+        """What is dated after now; None where nothing is. Then a clock was or is wrong, and someone must say which."""
         limit = text_of(time_of(self.clock()) + FAST)
         found = [
             (table, number, machine, at)

@@ -1,7 +1,7 @@
 """The logbook as JSON, and JSON back in.
 
-It holds every row of the chosen machines, so that another shop file can take them over; row numbers are given anew,
-and rounds that are there already are left out. What comes in is somebody else's: all of it is understood first, row by
+It holds every row of the chosen machines, so that another shop file can take them over; row numbers are given again,
+and rounds that are there already are left out. What comes in is someone else's: all of it is understood first, row by
 row, and only then taken over, in one transaction (`incoming.py`).
 """
 

@@ -208,7 +208,7 @@ class _Reader:
         self._blobs: set[str] = set()
 
     def row(self, table: str, row: dict[str, Any]) -> dict[str, Any]:
-        """The row, with what its body says written anew. Raises Wrong."""
+        """The row, with what its body says written again. Raises Wrong."""
         change: dict[str, Any] = getattr(self, f"_{table}")(row)
         if "machine" in row and row["machine"] not in self._machines:
             raise Wrong(f"{row['machine'][:40]!r} is no machine of this file", "machine")

@@ -91,7 +91,7 @@ class ChartBody(LineBody, kw_only=True):
 
 
 class LeftBody(Struct):
-    """A difference between listings that somebody left as it is."""
+    """A difference between listings that someone left as it is."""
 
     name: Reason
     machine: Name
@@ -113,7 +113,7 @@ class ListingBody(Struct):
 
 
 class ConsumablesBody(Struct):
-    """How much consumables were used, as somebody told."""
+    """How much consumables were used, as someone told."""
 
     name: Name
     machine: Name

@@ -113,7 +113,7 @@ class KeptValue(NamedTuple):
 
 
 class Future(NamedTuple):
-    """What bears a date that has not come yet: table, row, machine and time, newest last."""
+    """What carries a date that has not come yet: table, row, machine and time, newest last."""
 
     rows: tuple[tuple[str, int, str, str], ...]
 

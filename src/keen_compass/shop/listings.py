@@ -33,9 +33,9 @@ class Copy:
 
 @dataclass(frozen=True, slots=True)
 class Lit:
-    """A number of the machine that stands in a text. held: what the logbook says; None where it says nothing.
+    """A number of the machine that is in a text. held: what the logbook says; None where it says nothing.
 
-    text: as it stands there, from `start`, in `line` (from 1). spot: whether it was pointed at and has no name there.
+    text: as it is there, from `start`, in `line` (from 1). spot: whether it was pointed at and has no name there.
     """
 
     quantity: str
@@ -49,7 +49,7 @@ class Lit:
 
 @dataclass(frozen=True, slots=True)
 class Left:
-    """A difference that somebody decided to leave. here, there: what stood in the two then."""
+    """A difference that someone decided to leave. here, there: what stood in the two then."""
 
     here: str
     there: str
@@ -97,7 +97,7 @@ def copied(shop: Shop, copy: Copy) -> bytes:
 
 
 def lit(shop: Shop, machine: Machine, listing: Listing, file: str = "") -> list[Lit]:
-    """The machine's numbers that stand in a text: under the names that its profile gives them, or where somebody
+    """The machine's numbers that stand in a text: under the names that its profile gives them, or where someone
     pointed. file: which text it is.
     """
     held = shop.values(machine.uid)
@@ -125,7 +125,7 @@ def where_in(machine: Machine, listing: Listing, quantity: str, file: str) -> Nu
 
 
 def written(machine: Machine, listing: Listing, quantity: str, stored: StoredValue, file: str) -> tuple[str, bytes]:
-    """(the number as it will stand there, the text with it); nothing else differs by a byte. Raises InputError."""
+    """(the number as it will are there, the text with it); nothing else differs by a byte. Raises InputError."""
     place, spot = machine.place(quantity), machine.spots.get(quantity)
     if spot and spot.file == file:
         there = listing.at_spot(spot)
@@ -136,7 +136,7 @@ def written(machine: Machine, listing: Listing, quantity: str, stored: StoredVal
 
 
 def typed_there(machine: Machine, one: Lit) -> StoredValue:
-    """The number that stands in the text, as the machine keeps it. Raises InputError where it is none."""
+    """The number that is in the text, as the machine keeps it. Raises InputError where it is none."""
     place = machine.place(one.quantity)
     if one.held is None:
         return place.typed(one.text)

@@ -1,7 +1,7 @@
 """One writer for one file: a lock on the file itself, whatever name or link it was opened by.
 
 The lock is `flock` on the shop file's own inode, so symlinks and hard links lead to the same one, and there is no
-lock file that somebody could delete. The descriptor is held for as long as anything may write: closing any
+lock file that someone could delete. The descriptor is held for as long as anything may write: closing any
 descriptor of a file would also drop the locks that SQLite holds on it in this process, so within one process a file
 is opened here at most once at a time (`_held`).
 """

@@ -58,7 +58,7 @@ def latest(shop: Shop, machine: str, most: int) -> list[Entry]:
     return entries(shop, Filter(machine), most, (*SILENT, "finding"))
 
 
-# Where a line of the log stands in the file, and by what it is filtered: as SQLite gives it, for there are many.
+# Where a line of the log is in the file, and by what it is filtered: as SQLite gives it, for there are many.
 Key = tuple[str, int, str, str, str | None, str | None]
 TABLE: Final = 0
 NUMBER: Final = 1
@@ -95,7 +95,7 @@ class Log:
         return found
 
     def entry(self, key: Key) -> Entry:
-        """What stands at that place of the list."""
+        """What is at that place of the list."""
         at = key[TABLE], key[NUMBER]
         if at not in self._read:
             row = self._shop.log_row(*at)

@@ -17,7 +17,7 @@ from keen_compass.shop.mark import Choices, Mark, StepShown
 
 @dataclass(frozen=True, slots=True)
 class FileWritten(Mark):
-    """The next piece's file, and the number that the piece bears in it."""
+    """The next piece's file, and the number that the piece carries in it."""
 
     kind: ClassVar[str] = "file"
     file: str
@@ -26,7 +26,7 @@ class FileWritten(Mark):
 
 @dataclass(frozen=True, slots=True)
 class SheetStages(Mark):
-    """How far the next sheet is. number: that it bears. done: stages. shown: the one that was gone to, empty for none.
+    """How far the next sheet is. number: on it. done: stages. shown: the one that was gone to, empty for none.
 
     bars: what its check bars measure, mm; none yet. aimed: mark, from 0 → where the head stood with the dot on it, mm.
     origin: the machine's own origin was set on the first mark instead. under: number that the controller held while it
@@ -53,7 +53,7 @@ class SheetStages(Mark):
 
 @dataclass(frozen=True, slots=True)
 class CableRun(Mark):
-    """A piece's file went over the cable. number: that the piece bears. blob: name of the bytes.
+    """A piece's file went over the cable. number: that the piece carries. blob: name of the bytes.
 
     sent, acknowledged, total: commands. ended: empty while it goes on (or nobody saw its end); ``done``; or why it
     broke off.
@@ -70,7 +70,7 @@ class CableRun(Mark):
 
 @dataclass(frozen=True, slots=True)
 class Identified(Mark):
-    """Somebody looked which piece this is; the number it bears, empty where it bears none."""
+    """Somebody looked which piece this is; the number it carries, empty where it carries none."""
 
     kind: ClassVar[str] = "identified"
     number: str = ""

@@ -37,7 +37,7 @@ _OF_PIECE = "stage IN (SELECT id FROM stage WHERE piece = ?)"
 class NewPiece(NamedTuple):
     """A piece that has just been made; fields as those of `KeptPiece`.
 
-    stages: (kind, the bytes that were sent for it, empty for none) of each, in order. number: that it bears; 0 for the
+    stages: (kind, the bytes that were sent for it, empty for none) of each, in order. number: on it; 0 for the
     machine's next.
     """
 
@@ -152,7 +152,7 @@ class RoundRows(ShopBase):
     # Pieces, their stages, what was sent
 
     def put_piece(self, round_id: int, machine: str, piece: NewPiece) -> KeptPiece:
-        """Append a piece with its stages; its number is the machine's next, where it bears none yet."""
+        """Append a piece with its stages; its number is the machine's next, where it carries none yet."""
         body = {
             "parameters": dict(piece.parameters),
             "on_bed": piece.on_bed,
@@ -191,7 +191,7 @@ class RoundRows(ShopBase):
         return None
 
     def next_piece_number(self, machine: str) -> int:
-        """The number that the machine's next piece will bear: none that a sheet bears which waits in an open round."""
+        """The number of the machine's next piece: none that is on a sheet which waits in an open round."""
         ((last,),) = self._f.query("SELECT max(number) FROM piece WHERE machine = ?", machine)
         ((waits,),) = self._f.query(
             "SELECT max(json_extract(m.body, '$.number')) FROM mark m JOIN round r ON r.id = m.round "
@@ -201,7 +201,7 @@ class RoundRows(ShopBase):
         return max(last or 0, waits or 0) + 1
 
     def has_piece(self, machine: str, number: int) -> bool:
-        """Whether one of the machine's pieces bears that number."""
+        """Whether one of the machine's pieces carries that number."""
         return bool(self._f.query("SELECT 1 FROM piece WHERE machine = ? AND number = ? LIMIT 1", machine, number))
 
     def pieces(self, round_id: int) -> list[KeptPiece]:

@@ -35,7 +35,7 @@ class Damage(NamedTuple):
 
 
 class Rows:
-    """What an open shop file holds. `why_read_only`: what is said where somebody tries to write."""
+    """What an open shop file holds. `why_read_only`: what is said where someone tries to write."""
 
     def __init__(self, file: Path) -> None:
         self.file = resolved(file)

@@ -37,7 +37,7 @@ class State(StrEnum):
 
 
 class Why(StrEnum):
-    """Why a spoke is in its state; what each is about stands in the spoke."""
+    """Why a spoke is in its state; what each is about is in the spoke."""
 
     NEVER = "never"  # with what is mounted; `about` is that, where it was with something else
     ANOTHERS = "anothers"  # the controller holds the number of `about`, and something else is mounted
@@ -51,7 +51,7 @@ class Why(StrEnum):
 
 
 class Spoke(NamedTuple):
-    """One calibrated value, or several of one fault: then `quantity` and what stands here are of the worst of them.
+    """One calibrated value, or several of one fault: then `quantity` and what is here are of the worst of them.
 
     why, about, days: why it is in its state. rests_on: labels of what it rests on that isn't in itself.
     """

@@ -29,7 +29,7 @@ SQUARE = math.radians(20)  # by which both strokes may miss the right angle
 LEAST_ARM = 14.0  # px, shorter is no stroke
 LEAST_CONTRAST = 4.0  # of the noise across a stroke
 ALIKE = 2.6  # ratio of both strokes' widths and of their contrasts: they were drawn by one pen
-ROUNDS = 2  # of laying the line and looking across it anew
+ROUNDS = 2  # of laying the line and looking across it again
 TUKEY = 4.0  # robust standard deviations beyond which a middle counts for nothing
 NEIGHBOURS = 7.0  # middles beside one another see the same grain and the same lens: so many count as one
 FLOOR = 0.005  # px, standard: what sampling itself leaves
@@ -112,7 +112,7 @@ def find_cross(grey: Array, near: tuple[float, float] | None = None) -> Cross | 
 
 
 def another_cross(grey: Array, at: tuple[float, float]) -> Cross | None:
-    """The clearest cross besides the one that stands at a place, px; None where there is no other."""
+    """The clearest cross besides the one that is at a place, px; None where there is no other."""
     rest = grey.copy()
     u, v = round(at[0]), round(at[1])
     rest[max(v - COVERED, 0) : v + COVERED, max(u - COVERED, 0) : u + COVERED] = np.percentile(grey[::4, ::4], 75)

@@ -55,7 +55,7 @@ class Camera:
     px_per_mm: in its middle. turn: degrees. tilt: (about X, about Y), degrees, from `away` sheet sizes. bends: radial
     distortion k₁ at the picture’s corner. stretch: of a scanner along its travel, mm/mm; waves: px, of its belt.
     blur: px. noise: of 255. quality: of JPEG; 0 for PNG. light: share by which it falls off across the picture;
-    shadow: of somebody’s hand, share. dust: specks. curl: mm by which the upper edge stands up. mirrored: taken through
+    shadow: of someone’s hand, share. dust: specks. curl: mm by which the upper edge stands up. mirrored: taken through
     the sheet. cut: (left, lower, right, upper) shares of the sheet that are not in the picture.
     """
 

@@ -1,4 +1,4 @@
-"""A printed sheet on a simulated machine: what a printer made of the PDF, and how somebody laid it down.
+"""A printed sheet on a simulated machine: what a printer made of the PDF, and how someone laid it down.
 
 The very file is rendered by a library that shares nothing with the one that wrote it; where a cross is on the paper is
 seen in that picture. Lengths in mm; places on the page from its lower left corner, on the machine along its real axes.
@@ -56,7 +56,7 @@ class Sheet:
         """Where the cross that was ordered near a place of the page really lies; or what was printed beside it, mm on
         the page.
         """
-        x, y = self._seen(near) if self.pdf else near  # without a print: a mark that somebody drew
+        x, y = self._seen(near) if self.pdf else near  # without a print: a mark that someone drew
         return self.lies_at((x + beside[0], y + beside[1]))
 
     def lies_at(self, at: Point) -> Point:
@@ -91,7 +91,7 @@ class Sheet:
         return [[(x + ox, y + oy) for x, y in line] for line in made.lines]
 
     def _laid(self) -> tuple[float, Point]:
-        """As somebody laid it down: (turn in rad, mm aside)."""
+        """As someone laid it down: (turn in rad, mm aside)."""
         rng, (turn, aside) = random.Random(f"{self.seed}/laid"), self.truth.lies
         return math.radians(rng.gauss(0, turn)), (rng.gauss(0, aside), rng.gauss(0, aside))
 

@@ -154,7 +154,7 @@ class Truth:
         return stored.motion_factor / self.motion[axis] - 1
 
     def kept_kerf(self, settings: Mapping[str, StoredValue]) -> float:
-        """The full width that stands in the controller."""
+        """The full width that is in the controller."""
         return amount(settings, "kerf") * (2.0 if self.kerf_form == "half" else 1.0)
 
     def width_at(self, height: float) -> float:

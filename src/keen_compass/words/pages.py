@@ -10,7 +10,7 @@ LOWEST = "low X, low Y"
 
 
 def vernier_ends(show: Show) -> dict[str, str]:
-    """What stands at the ends of a sheet's verniers: ``+X to the right``."""
+    """What is at the ends of a sheet's verniers: ``+X to the right``."""
     return {end: show.way(end).replace(", ", " ") for end in ("+x", "-x", "+y", "-y")}
 
 

@@ -45,7 +45,7 @@ def does(procedure: str) -> str:
 
 
 def about(procedure: str) -> About:
-    """What stands about it."""
+    """What is about it."""
     module = import_module(f"keen_compass.words.texts.{REGISTRY[procedure].module}")
     found: About = module.ABOUT
     return found

@@ -67,7 +67,7 @@ class Show(NamedTuple):
         return length_in_words(mm, self.units, decimals, signed=signed)
 
     def number(self, mm: float, decimals: int = 2, *, signed: bool = False) -> str:
-        """A length without its unit, where that stands beside several."""
+        """A length without its unit, where that is beside several."""
         return length_number(mm, self.units, decimals, signed=signed)
 
     def small(self, mm: float, *, signed: bool = False) -> str:

@@ -1,4 +1,4 @@
-"""A machine's cable: its port, how it is spoken to, where it stands, and what goes over the wire."""
+"""A machine's cable: its port, how it is spoken to, where it is, and what goes over the wire."""
 
 from __future__ import annotations
 
@@ -74,7 +74,7 @@ class CableView(QWidget):
         self.refresh()
 
     def showEvent(self, event: object) -> None:
-        """The ports are asked for when somebody looks, and not before."""
+        """The ports are asked for when someone looks, and not before."""
         super().showEvent(event)  # type: ignore[arg-type]
         if not self._offered:
             self.offer()

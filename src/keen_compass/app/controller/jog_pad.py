@@ -115,7 +115,7 @@ class JogPad(Card):
         return button
 
     def showEvent(self, event: object) -> None:
-        """Look where it is while somebody looks."""
+        """Look where it is while someone looks."""
         super().showEvent(event)  # type: ignore[arg-type]
         self._looking.start()
 

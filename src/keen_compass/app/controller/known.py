@@ -22,7 +22,7 @@ MOST = 6  # guesses that are shown at once
 
 
 class KnownCard(Card):
-    """Built anew after every change."""
+    """Built again after every change."""
 
     def __init__(self, model: ControllerModel) -> None:
         super().__init__()
@@ -36,7 +36,7 @@ class KnownCard(Card):
         layout.addLayout(self._rows)
 
     def refresh(self) -> None:
-        """Show every known number and where it stands."""
+        """Show every known number and where it is."""
         empty(self._rows)
         model = self._model
         if model.listing is None:
@@ -117,7 +117,7 @@ class KnownCard(Card):
         self._model.look()
 
     def _difference(self, one: Lit) -> QWidget:
-        """A known number that differs: as it stands here, as the logbook has it, and what can be done."""
+        """A known number that differs: as it is here, as the logbook has it, and what can be done."""
         model, machine = self._model, self._model.machine
         label, place, ours = QUANTITIES[one.quantity].label, machine.place(one.quantity), ours_of(machine, one)
         take = (f"Accept {one.text}", f"{label}: {one.text} is in the controller", partial(model.take, one))

@@ -47,7 +47,7 @@ class ControllerModel(QObject):
         return self.by_cable or self.file in self.machine.files
 
     def attempt(self, run: Callable[[], object]) -> bool:
-        """Do something and show it all anew; what is refused is said, and nothing else changes."""
+        """Do something and show it all again; what is refused is said, and nothing else changes."""
         try:
             run()
             self.trouble = ""
@@ -57,7 +57,7 @@ class ControllerModel(QObject):
         return not self.trouble
 
     def look(self) -> None:
-        """Everything anew from the shop."""
+        """Everything again from the shop."""
         self.machine = self.shop.machine(self.machine.uid)
         self.found = lit(self.shop, self.machine, self.listing, self.file) if self.listing else []
         self.changed.emit()
@@ -120,7 +120,7 @@ class ControllerModel(QObject):
         self.attempt(lambda: self._put(setting_keys={**self.machine.setting_keys, **keys}, spots=spots))
 
     def point(self, quantity: str, number: Number, flipped: bool | None) -> None:
-        """A quantity stands at this place of the text: under its key where it is all of a setting, else where it is.
+        """A quantity is at this place of the text: under its key where it is all of a setting, else where it is.
 
         flipped: whether the controller counts it the other way; None where that is no question.
         """
@@ -138,7 +138,7 @@ class ControllerModel(QObject):
         self.attempt(lambda: self._put(setting_keys=keys, spots=spots, flipped=tuple(sorted(signs))))
 
     def take(self, one: Lit) -> None:
-        """The controller really holds what stands here."""
+        """The controller really holds what is here."""
         if self.attempt(lambda: holding.take(self.shop, self.machine, one)):
             self.learnt.emit()
 
@@ -159,7 +159,7 @@ class ControllerModel(QObject):
         self.attempt(run)
 
     def write_key(self, key: str, value: str) -> None:
-        """Another value of any key, as it stands in another listing."""
+        """Another value of any key, as it is in another listing."""
         if self.by_cable:
             self._send(key, value, f"Before {key} became {value}")
             return
@@ -186,5 +186,5 @@ class ControllerModel(QObject):
         return self.attempt(lambda: leave(self.shop, self.machine.uid, what, here, there, reason))
 
     def ask_again(self, what: str) -> None:
-        """Take back that a difference was left: it is asked about anew."""
+        """Take back that a difference was left: it is asked about again."""
         self.attempt(lambda: ask_again(self.shop, self.machine.uid, what))

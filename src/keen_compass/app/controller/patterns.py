@@ -15,7 +15,7 @@ from keen_compass.machines.dialect import BAUDS, ENDS, Dialect, pattern_from
 
 # Field → (what it is, an example, whether it can be sent to see what comes).
 FIELDS: dict[str, tuple[str, str, bool]] = {
-    "name": ("What you call it", "the router’s", False),
+    "name": ("Name", "the router’s", False),
     "hello": ("Identify command", "", True),
     "greeting": ("Identification and greeting", "{text} ready", False),
     "acknowledged": ("Accepted reply", "done", False),
@@ -127,7 +127,7 @@ class PatternsView(QWidget):
         self.kept.emit(found)
 
     def _ask(self, name: str) -> None:
-        """Send what stands there, and make a pattern of what comes."""
+        """Send what is there, and make a pattern of what comes."""
         if not self._port:
             self._said.say("Choose the port first, under Cable.")
             return

@@ -68,7 +68,7 @@ class EntryModel(QAbstractListModel):
         return entry_words(entry, self.units.get(entry.machine, "mm"))
 
     def entry(self, row: int) -> Entry | None:
-        """What stands in a row; None where there is none."""
+        """What is in a row; None where there is none."""
         return self._log.entry(self.keys[row]) if self._log and 0 <= row < len(self.keys) else None
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 (Qt's signature)
@@ -124,7 +124,7 @@ class EntryPainter(QStyledItemDelegate):
 
 
 class LogbookPage(QWidget):
-    """`left` is emitted when the technician goes back, `took_over` when somebody else's logbook came in."""
+    """`left` is emitted when the technician goes back, `took_over` when someone else's logbook came in."""
 
     left = Signal()
     took_over = Signal()

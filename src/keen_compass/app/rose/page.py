@@ -133,7 +133,7 @@ class RosePage(QWidget):
             self._next.insertWidget(self._next.count() - 1, part)
 
     def _next_parts(self, spokes: list[Spoke], under_way: UnderWay, lately: Lately) -> Iterator[QWidget]:
-        """What stands below one another beside the rose."""
+        """What is below one another beside the rose."""
         yield Text("Next, in this order", 17, bold=True)
         seen: dict[str, list[Spoke]] = {}
         for spoke in next_in_order(spokes):

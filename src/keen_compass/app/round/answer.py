@@ -143,7 +143,7 @@ class FindingCard(Card):
         self._limits.say("")
 
     def show_finding(self, name: str, f: Finding, stored: StoredValue, machine: Machine) -> None:
-        """Show another finding, or the same anew."""
+        """Show another finding, or the same again."""
         self._name.say(name)
         decimals = machine.place(f.quantity).decimals
         old = words.number(stored, f.old, decimals) if f.old is not None else ""
@@ -236,7 +236,7 @@ class AnswerColumn(QWidget):
         layout.addStretch(1)
 
     def offer_warmth(self, words: str) -> None:
-        """The button that asks how warm it is; no words for none."""
+        """The button that asks the temperature; no words for none."""
         self.warmth.setVisible(bool(words))
         self.warmth.setText(words)
         self.warmth.setAccessibleName(f"Temperature of piece and instrument. {words}")
@@ -380,7 +380,7 @@ class FiguresCard(Card):
         self.setVisible(bool(cells))
 
     def _text_at(self, at: tuple[int, int, int], *, bold: bool) -> Text:
-        """at: row, column, columns spanned. What stands there already stays: this runs at every keystroke."""
+        """at: row, column, columns spanned. What is there already stays: this runs at every keystroke."""
         text, was_bold = self._texts.get(at, (None, False))
         if text is None:
             text = Text(bold=bold)

@@ -186,7 +186,7 @@ class ArtworkPanel(StagePanel):
         self.use.setEnabled(self._editable() and self.seen() is not None)
 
     def seen(self) -> Sticker | None:
-        """What is drawn: while the slider moves, by where it stands."""
+        """What is drawn: while the slider moves, by where it is."""
         if self.threshold.isSliderDown():
             try:
                 return self.artworks.look(threshold=self.threshold.value() / 100)

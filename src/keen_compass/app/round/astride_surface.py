@@ -27,7 +27,7 @@ MOST_DRAWN = 3.5  # mm, as drawn: no line leaves its pair
 
 
 class AstrideSurface(FloatingSurface):
-    """The callout stands beside the gap or scale whose turn it is."""
+    """The callout is beside the gap or scale whose turn it is."""
 
     def _value(self, name: str) -> float | None:
         """What was read there, or is being typed; mm, or the number of a pair."""
@@ -83,7 +83,7 @@ class AstrideSurface(FloatingSurface):
         return QPointF(middle[0] + scale * right, middle[1] - scale * away)
 
     def places(self) -> dict[str, QPointF]:
-        """Middle of each gap; of a scale the end that its callout stands at."""
+        """Middle of each gap; of a scale the end that its callout is at."""
         shape = self.shape_of(Astride)
         if shape is None:
             return {}

@@ -1,4 +1,4 @@
-"""The bed from above, from where the technician stands: sheet, earlier pieces, and where the next one goes."""
+"""The bed from above, from where the technician is: sheet, earlier pieces, and where the next one goes."""
 
 from __future__ import annotations
 
@@ -160,7 +160,7 @@ class BedCanvas(QWidget):
         p.setFont(th.font(17, bold=True))
         area = QRectF(r.left() + 0.3 * r.width(), r.top() + 0.2 * r.height(), 0.66 * r.width(), 28)
         words = f"piece {number}, next" if r.width() > 230 else f"next: {number}"
-        if r.width() < 130:  # too small to hold words: they stand beside it
+        if r.width() < 130:  # too small to hold words: they are beside it
             area = QRectF(r.right() + 8, r.center().y() - 14, 90, 28)
         p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, words)
 

@@ -1,4 +1,4 @@
-"""A sticker as it lies before whoever reads it: the print, the line as ordered, the border that is left at places."""
+"""A sticker as it lies before whoever reads it: the print, the line nominal, the border that is left at places."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ MOST_MAGNIFIED = 200.0
 
 
 class BordersSurface(FloatingSurface):
-    """The callout goes to the place whose turn it is; what was read stands beside each."""
+    """The callout goes to the place whose turn it is; what was read is beside each."""
 
     def places(self) -> dict[str, QPointF]:
         """Where each border is read."""

@@ -121,7 +121,7 @@ class CableBar(Card):
     def _show_progress(self, now: Progress) -> None:
         self._link.running = now
         if now.holding and not self._link.holding:
-            self._link.holding = True  # the program itself waits for somebody
+            self._link.holding = True  # the program itself waits for someone
         self.bar.setRange(0, max(now.total, 1))
         self.bar.setValue(now.acknowledged)
         self.refresh()

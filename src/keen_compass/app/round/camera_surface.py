@@ -1,6 +1,6 @@
 """Pictures that a camera took: dropped, pasted, from a file or a watched folder; what was found in them, put right.
 
-The place of the cross stands in the callout, in pixels; a click finds the cross nearby, with Shift it is that very
+The place of the cross is in the callout, in pixels; a click finds the cross nearby, with Shift it is that very
 place, the arrow keys move it by single pixels under the loupe.
 """
 

@@ -26,7 +26,7 @@ TEETH = 14  # drawn on a gear, whatever it has
 
 
 class ChainSurface(BoxedSurface):
-    """Columns: motor, gear, what drives the carriage. Boxes stand below the part that they belong to."""
+    """Columns: motor, gear, what drives the carriage. Boxes are below the part that they belong to."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -38,7 +38,7 @@ class ChainSurface(BoxedSurface):
         self._layout.addStretch(1)
 
     def offer_choices(self, model: RoundModel) -> None:
-        """What is to be chosen stands above the chain, because nothing is made before."""
+        """What is to be chosen is above the chain, because nothing is made before."""
         self._choices = ChoicesBar(model, per_row=3)
         self._layout.insertWidget(0, self._choices)
 

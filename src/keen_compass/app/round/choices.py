@@ -61,7 +61,7 @@ class ChoicesBar(QWidget):
 
 
 def fill(combo: QComboBox, items: list[tuple[str, object]], current: object) -> None:
-    """Show these items, the current one chosen; the list is only made anew where it changed."""
+    """Show these items, the current one chosen; the list is only made again where it changed."""
     if [(combo.itemText(i), combo.itemData(i)) for i in range(combo.count())] != items:
         combo.clear()
         for words, data in items:

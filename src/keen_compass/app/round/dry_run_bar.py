@@ -42,7 +42,7 @@ class DryRunBar(QWidget):
         layout.addWidget(self.said, 4)
 
     def refresh(self, *, waits: bool = False) -> None:
-        """Begin anew where the file is another one; hidden where there is none, or it waits for an answer."""
+        """Begin again where the file is another one; hidden where there is none, or it waits for an answer."""
         try:
             run = self._model.session.making.dry_run()
         except KeenCompassError:  # the step says why there is no file

@@ -23,7 +23,7 @@ FOOT = 74.0  # px below the grid: the scale of colours and the standpoint
 
 
 class GridSurface(FloatingSurface):
-    """Seen from where the technician stands."""
+    """Seen from where the technician is."""
 
     def __init__(self) -> None:
         super().__init__()

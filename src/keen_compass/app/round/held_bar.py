@@ -18,10 +18,10 @@ PLACE = "held"  # where what goes wrong is said
 
 
 class HeldBar(Card):
-    """One difference at a time: what stands there is right, or the logbook's number is, or it is left with a reason."""
+    """One difference at a time: what is there is right, or the logbook's number is, or it is left with a reason."""
 
     def __init__(self, model: RoundModel, link: PortLink, look: Callable[[], None]) -> None:
-        """look: asks the controller anew, after something was sent."""
+        """look: asks the controller again, after something was sent."""
         super().__init__()
         self._model, self._link, self._look = model, link, look
         self._asks = Text("", 17, bold=True)

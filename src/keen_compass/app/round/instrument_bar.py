@@ -53,7 +53,7 @@ class InstrumentBar(Card):
         self.buttons[0].setFocus()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """A number takes the instrument that bears it."""
+        """A number takes the instrument that carries it."""
         number = int(event.text()) if event.text().isdigit() else 0
         if 0 < number <= len(self.buttons):
             self.buttons[number - 1].click()

@@ -35,7 +35,7 @@ LEAST_MAP = 70.0  # px, height of the small picture of all targets
 STRIP = WIDTH + 16  # px, right of the picture
 HEAD = 40  # px, for the words above it
 MAP = 96  # px, height of the picture of all targets
-EDGE, APART = 10, 4  # px, of what stands in the strip: from the card’s edges, from one another
+EDGE, APART = 10, 4  # px, of what is in the strip: from the card’s edges, from one another
 PIXELS = 480  # of a picture of the stand-in’s sheet, each way
 GRIP = 14.0  # px
 
@@ -236,7 +236,7 @@ class MatchSurface(BoxedSurface):
     # Where things are
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """Boxes and picture share the room anew."""
+        """Boxes and picture share the room again."""
         super().resizeEvent(event)
         self._arrange()
 
@@ -282,7 +282,7 @@ class MatchSurface(BoxedSurface):
         return list(dict.fromkeys(_at(c) for c in self.callouts))
 
     def _on_map(self) -> dict[Point, QPointF]:
-        """Where each target stands in the small picture of all of them; nothing where there is one."""
+        """Where each target is in the small picture of all of them; nothing where there is one."""
         targets = self._targets()
         if len(targets) < 2:
             return {}
@@ -396,7 +396,7 @@ class MatchSurface(BoxedSurface):
         p.drawEllipse(at, 6, 6)
 
     def _draw_sides(self, p: QPainter, picture: QRectF) -> None:
-        """Where the axes point, and where one stands."""
+        """Where the axes point, and where one is."""
         p.setFont(th.font(th.TEXT))
         p.setPen(th.color("soft"))
         names = {(1, 0): "+X", (-1, 0): "−X", (0, 1): "+Y", (0, -1): "−Y"}

@@ -60,7 +60,7 @@ class JudgedBar(QWidget):
 
 
 class IdentityBar(Card):
-    """Before the first reading: is it the right piece? It asks, and never stands in the way of typing.
+    """Before the first reading: is it the right piece? It asks, and never is in the way of typing.
 
     `answered`: it may be read now.
     """

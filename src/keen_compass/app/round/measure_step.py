@@ -43,7 +43,7 @@ class MeasureStep(QWidget):
     def __init__(self, model: RoundModel, link: PortLink) -> None:
         super().__init__()
         self._model, self._link = model, link
-        self.jog: JogPad | None = None  # where places are read, and the machine can say itself where it stands
+        self.jog: JogPad | None = None  # where places are read, and the machine can say itself where it is
         self.surface = surface_for(model.session.context.procedure.surface)
         self.surface.chosen.connect(lambda name: model.attempt("measure", lambda: model.session.measuring.choose(name)))
         self.surface.typed.connect(model.session.measuring.type)
@@ -78,7 +78,7 @@ class MeasureStep(QWidget):
         self._wired: set[CalloutEdit] = set()
 
     def refresh(self) -> None:
-        """Show the piece and what stands on it; the current callout gets the keyboard."""
+        """Show the piece and what is on it; the current callout gets the keyboard."""
         session = self._model.session
         piece = session.context.piece
         if piece is None:
@@ -102,7 +102,7 @@ class MeasureStep(QWidget):
         self._follow_link()
 
     def _follow_link(self) -> None:
-        """With a cable the head is moved from here, and Enter takes where it stands."""
+        """With a cable the head is moved from here, and Enter takes where it is."""
         session = self._model.session
         known = session.context.procedure
         current = session.measuring.next_reading() if known.reads_spots and not known.pictured else None

@@ -1,4 +1,4 @@
-"""The piece as the technician sees it, with its dimension lines, the ordered shape dashed, the real one solid."""
+"""The piece as the technician sees it, with its dimension lines, the nominal shape dashed, the real one solid."""
 
 from __future__ import annotations
 
@@ -162,7 +162,7 @@ class PieceCanvas(BoxedSurface):
         return True
 
     def _slanted(self, c: Callout) -> bool:
-        """Whether it is read across the piece, neither along X nor along Y: its box stands on the line itself."""
+        """Whether it is read across the piece, neither along X nor along Y: its box is on the line itself."""
         return c.measurand.side == (0, 0)
 
     def _beside(self, c: Callout, frame: _Frame) -> bool:
@@ -269,7 +269,7 @@ class PieceCanvas(BoxedSurface):
         self._draw_captions(p, factor, has_readings=bool(errors))
 
     def _draw_lines(self, p: QPainter, frame: _Frame, actual: dict[str, float]) -> None:
-        """Lines on the stock, for a piece that is no outline: dashed as ordered, solid as read."""
+        """Lines on the stock, for a piece that is no outline: dashed nominal, solid as read."""
         if not hasattr(self._piece, "lines"):
             return
         p.setPen(QPen(th.color("soft"), 1.6, Qt.PenStyle.DashLine))
@@ -281,7 +281,7 @@ class PieceCanvas(BoxedSurface):
                 p.drawLine(frame.at(*a), frame.at(*b))
 
     def _path(self, actual: Mapping[str, float], frame: _Frame) -> QPainterPath:
-        """The outline, with holes where it has some; `actual` sizes in place of the ordered ones."""
+        """The outline, with holes where it has some; `actual` sizes in place of the nominal ones."""
         assert self._piece is not None
         path = QPainterPath()
         for ring in (self._piece.outline(**actual), *inner_of(self._piece, actual)):
@@ -323,7 +323,7 @@ class PieceCanvas(BoxedSurface):
             p.drawLine(end, end + along * way * 9 - across * 5)
 
     def _draw_marks(self, p: QPainter, frame: _Frame) -> None:
-        """The dot and the number that the piece bears at its corner of lowest X and Y."""
+        """The dot and the number that the piece carries at its corner of lowest X and Y."""
         assert self._piece is not None
         if not self._number:
             return
@@ -371,7 +371,7 @@ def _short(a: QPointF, b: QPointF, *, along: float) -> bool:
 
 
 def draw_axes(p: QPainter, corner: QPointF, standpoint: Standpoint) -> None:
-    """Two arrows, +X and +Y, as they point from where the technician stands; `corner` is low and left."""
+    """Two arrows, +X and +Y, as they point from where the technician is; `corner` is low and left."""
     p.setFont(th.font(th.TEXT, bold=True))
     ways = [standpoint.to_view(1, 0), standpoint.to_view(0, 1)]
     leftwards, downwards = any(r < 0 for r, _ in ways), any(a < 0 for _, a in ways)

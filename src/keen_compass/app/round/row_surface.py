@@ -27,7 +27,7 @@ class RowSurface(FloatingSurface):
     WORDS = 74.0  # px, above and below one of them
 
     def places(self) -> dict[str, QPointF]:
-        """Below each of them; the pick stands under all."""
+        """Below each of them; the pick is under all."""
         found = {
             m.name: self._box(i).center() + QPointF(0, self._box(i).height() / 2 + 16)
             for i, m in enumerate(self._rungs())
@@ -64,7 +64,7 @@ class RowSurface(FloatingSurface):
         return chart.values if isinstance(chart, Rungs) else ()
 
     def _rungs(self) -> list[Measurand]:
-        """What stands in the row, read or not."""
+        """What is in the row, read or not."""
         if self.session is None:
             return []
         return [m for m in self.session.measuring.measurands() if m.kind is Kind.LENGTH]

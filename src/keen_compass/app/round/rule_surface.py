@@ -27,7 +27,7 @@ DOT = 5.0
 
 
 class RuleSurface(FloatingSurface):
-    """Readings going up stand above the rule, coming back below it."""
+    """Readings going up are above the rule, coming back below it."""
 
     def places(self) -> dict[str, QPointF]:
         """Marks on the rule: above it going up, below it coming back."""

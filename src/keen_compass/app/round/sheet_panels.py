@@ -235,7 +235,7 @@ class AimPanel(StagePanel):
         self._follow_link()
 
     def _follow_link(self) -> None:
-        """With a cable the machine is moved from here, and says itself where it stands."""
+        """With a cable the machine is moved from here, and says itself where it is."""
         if not self.isVisible():
             return
         ready = self._link.ready and Stage.AIM not in self.sheets.state.done

@@ -261,7 +261,7 @@ class HeadPicture(QWidget):
         self.update()
 
     def paintEvent(self, _event: object) -> None:
-        """Both, the vector from one to the other, where one stands."""
+        """Both, the vector from one to the other, where one is."""
         p = painter_on_card(self)
         right, away = self._standpoint.to_view(*self._offset)
         room = QRectF(150, 52, self.width() - 300, self.height() - 84 - FOOT)
@@ -342,7 +342,7 @@ class SheetPicture(QWidget):
         self.update()
 
     def paintEvent(self, _event: object) -> None:
-        """The sheet, what is meant on it, where one stands."""
+        """The sheet, what is meant on it, where one is."""
         p = painter_on_card(self)
         drawing = self.drawing()
         if drawing is None or self._seen is None:

@@ -44,7 +44,7 @@ class StagePanel(QWidget):
         """Type what the stand-in shows."""
 
     def do(self, run: Callable[[], object]) -> bool:
-        """A command; what goes wrong stands below."""
+        """A command; what goes wrong is below."""
         return self.model.attempt("make", run)
 
     def row(self, *widgets: QWidget | int) -> QHBoxLayout:

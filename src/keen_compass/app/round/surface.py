@@ -123,7 +123,7 @@ class BoxedSurface(SurfaceWidget):
             self.boxes[c.measurand.name].show_callout(c, machine, frozen=frozen)
 
     def _complain_at_current(self) -> None:
-        """What is wrong with the current callout stands beside its box."""
+        """What is wrong with the current callout is beside its box."""
         current = self.current()
         if current is None:
             self._complaint.hide()
@@ -225,7 +225,7 @@ def mean_of(c: Callout) -> float | None:
 
 
 def last_of(c: Callout, unit: str = "mm") -> float | None:
-    """What stands in a callout half typed, bare lengths in `unit`, else what was read last: mm, or a number; None where
+    """What is in a callout half typed, bare lengths in `unit`, else what was read last: mm, or a number; None where
     there is nothing.
     """
     if not c.draft:

@@ -1,4 +1,4 @@
-"""How warm part and instrument are: asked only where somebody wants it counted, in one line above the piece."""
+"""How warm part and instrument are: asked only where someone wants it counted, in one line above the piece."""
 
 from __future__ import annotations
 

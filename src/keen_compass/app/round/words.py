@@ -34,7 +34,7 @@ def headline(finding: Finding, units: str) -> str:
 
 
 def consequence(finding: Finding, machine: Machine, without: Note | None = None) -> str:
-    """What the verdict means and what to do about it. without: what stands beside it already."""
+    """What the verdict means and what to do about it. without: what is beside it already."""
     show = show_for(machine)
     notes = [say(n, show) for n in finding.notes if n != without]
     if finding.verdict in (Verdict.IMPLAUSIBLE, Verdict.UNRESOLVED) or finding.error is None:
@@ -57,7 +57,7 @@ def to_do(finding: Finding, machine: Machine) -> str:
 
 
 def number(stored: StoredValue, given: object, decimals: int) -> str:
-    """A controller's number as it stands there; of a pair the member that changes."""
+    """A controller's number as it is there; of a pair the member that changes."""
     return stored.renewed(given).number(decimals).replace("-", "−")
 
 

@@ -10,7 +10,7 @@ from keen_compass.words.wear import worn_asks
 
 
 class WornBar(Card):
-    """Shown until somebody says that new ones are in, or that these stay."""
+    """Shown until someone says that new ones are in, or that these stay."""
 
     def __init__(self, model: RoundModel) -> None:
         super().__init__()

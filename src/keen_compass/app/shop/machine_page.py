@@ -271,7 +271,7 @@ class MachinePage(QWidget):
         self.saved.emit(machine.uid)
 
     def _turn_units(self) -> None:
-        """The numbers that stand there go on meaning the same when the controller’s unit is said."""
+        """The numbers that are there go on meaning the same when the controller’s unit is said."""
         now = self.keeps.values()["controller_units"]
         if now != self._kept_in:
             for name, text in turned(self.keeps.values(), self._kept_in, now).items():

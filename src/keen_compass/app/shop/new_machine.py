@@ -23,8 +23,8 @@ from keen_compass.shop.store import Shop
 QUESTIONS = (
     "What is it?",
     "How large is it, and where do X and Y point?",
-    "What does its controller show?",
-    "Its name?",
+    "What does its controller hold for X and Y?",
+    "What is it called?",
 )
 KIND, SIZE, NUMBERS, NAME = range(4)
 # Field of a complaint → the question that it belongs to.
@@ -109,16 +109,22 @@ class NewMachinePage(QWidget):
         column = QVBoxLayout()
         column.setSpacing(8)
         column.addWidget(Text("Exactly as in the controller’s settings, digit by digit."))
-        self._field(column, "x_steps", "Of X")
-        self._field(column, "y_steps", "Of Y")
+        self._field(column, "x_steps", "X axis")
+        self._field(column, "y_steps", "Y axis")
         self.edits["x_steps"].textEdited.connect(lambda _: self._show_forms())
         column.addLayout(self.forms)
+        column.addWidget(
+            Text(
+                "Such as 80 (steps per mm), 2032 (steps per inch), 0.0125 (mm per step) or 100 (% of true).",
+                colour="soft",
+            )
+        )
         column.addStretch(1)
         return _page(column)
 
     def _name_page(self) -> QWidget:
         column = QVBoxLayout()
-        self._field(column, "name", "What you call it in the shop")
+        self._field(column, "name", "Its name in the shop")
         column.addWidget(
             Text("Everything else has a usual value: tools, stock, tolerances. Change any of it later.", colour="soft")
         )
@@ -171,7 +177,7 @@ class NewMachinePage(QWidget):
     def _propose_size(self) -> None:
         """What is usual for its kind where one counts so."""
         usual = usual_in(self.kind, self.units)
-        words = ("The roll is wide", "It feeds at most") if self.kind.plots else ("Bed along X", "Bed along Y")
+        words = ("Roll width", "Longest feed") if self.kind.plots else ("Bed along X", "Bed along Y")
         for name, label, mm in zip(("across", "along"), words, usual.bed, strict=True):
             self.labels[name].say(label)
             self.edits[name].setAccessibleName(label)

@@ -1,4 +1,4 @@
-"""The machine from above, with its axes as they point from where the technician stands; turned by mouse or keys."""
+"""The machine from above, with its axes as they point from where the technician is; turned by mouse or keys."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ class StandpointPicture(ShowsFocus):
         self.set_standpoint(self.standpoint)
 
     def set_standpoint(self, standpoint: Standpoint) -> None:
-        """Show where one stands and where the axes point."""
+        """Show where one is and where the axes point."""
         self.standpoint = standpoint
         s = standpoint
         self.setAccessibleName(f"Where the axes point: +X {s.words('x', 1)}, +Y {s.words('y', 1)}")

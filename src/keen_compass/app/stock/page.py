@@ -198,7 +198,7 @@ class StockPage(QWidget):
         return self._shop.machine(uid) if uid else None
 
     def refresh(self) -> None:
-        """Show it all anew."""
+        """Show it all again."""
         machine = self.machine
         for widget in (self.grid, self.beside, self.chart):
             widget.setVisible(machine is not None)
@@ -355,7 +355,7 @@ class StockPage(QWidget):
             self._keep(lambda: tell_age(self._shop, machine, subject.tool, age), self.worn.complain)
 
     def _keep(self, run: Callable[[], object], complain: Callable[[str], object] | None = None) -> None:
-        """Write something, and show it all anew; what is refused is said."""
+        """Write something, and show it all again; what is refused is said."""
         try:
             run()
         except KeenCompassError as error:

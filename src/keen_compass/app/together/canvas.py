@@ -1,6 +1,6 @@
 """Readings down, what is looked for across: a disc for how much each answer rests on each reading.
 
-Above, an arc joins what hangs together: the thicker, the less the two can be told apart.
+Above, an arc joins what is correlated: the thicker, the less the two can be told apart.
 """
 
 from __future__ import annotations

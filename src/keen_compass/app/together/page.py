@@ -1,4 +1,4 @@
-"""Everything that was read on a machine and still holds, solved together: what rests on what, what hangs together."""
+"""Everything that was read on a machine and still holds, solved together: what rests on what, what is correlated."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Everything that was read, in words: what it says of each unknown, what that rests on, what hangs together."""
+"""Everything that was read, in words: what it says of each unknown, what that rests on, what is correlated."""
 
 from __future__ import annotations
 

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 
 class About(NamedTuple):
-    """What stands about a procedure itself. needs: what one needs for it. piece: what is made.
+    """What is about a procedure itself. needs: what one needs for it. piece: what is made.
 
     lookalikes: what to rule out before a number is changed.
     """

@@ -68,7 +68,7 @@ def _longer(v: Values, show: Show) -> str:
     return f"a {v['noun']} {show.length(v['long'], 0)} long (this one is {show.length(v['now'], 0)})"
 
 
-# What can be done about a *can't tell*, as it stands in a sentence: what `procedures.settle` proposes.
+# What can be done about a *can't tell*, as it is in a sentence: what `procedures.settle` proposes.
 DOING: dict[str, Callable[[Values, Show], str]] = {
     "read_finer": lambda v, show: f"reading it to {show.length(v['division'], 3)}, as the {v['instrument']} shows it,",
     "more_readings": lambda v, _: f"{_counted(v, 'more reading', 'more readings')} of each {v['noun']}",
