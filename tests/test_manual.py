@@ -23,7 +23,19 @@ from keen_compass.words.manual import PAGES, PICTURES, found, pictures, topic, t
 from keen_compass.words.procedures import about, title
 
 ARITHMETIC = Path(__file__).parent.parent / "docs" / "arithmetic.md"
-PLACES = ("rose", "make", "measure", "correct", "confirm", "logbook", "instruments", "machine", "stock", "together")
+PLACES = (
+    "rose",
+    "make",
+    "measure",
+    "correct",
+    "confirm",
+    "logbook",
+    "instruments",
+    "machine",
+    "stock",
+    "together",
+    "fit",
+)
 
 
 def test_each_page_stands_in_one_chapter() -> None:

@@ -91,6 +91,8 @@ class Menus(QObject):
         for name in REGISTRY:
             if name in possible:
                 add(self.begin, f"{title(name)}: {does(name)}", None, partial(window.begin, name))
+        self.begin.addSeparator()
+        add(self.begin, "Fit a file to a print: lay any cut file onto it", None, lambda: window.go_to("fit"))
 
     # What a round does
 

@@ -213,6 +213,12 @@ def plain_count(name: str, most: int) -> QSpinBox:
     return count
 
 
+class PlacePage(QWidget):
+    """A page of the window that is no round."""
+
+    PLACE = ""  # what it is called, as in the manual
+
+
 class ShowsFocus(QWidget):
     """A widget that paints itself, and differently with the keyboard."""
 

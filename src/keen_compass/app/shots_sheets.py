@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import tempfile
+from pathlib import Path
+
+from keen_compass.app.fit.page import FitPage
 from keen_compass.app.mounting import mount
 from keen_compass.app.round.match_surface import MatchSurface
 from keen_compass.app.window import MainWindow
@@ -9,6 +13,12 @@ from keen_compass.practice import paper, stand_in
 from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures.stages import Stage
 from keen_compass.rounds import RoundSession
+
+SIGN = """<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="280mm" viewBox="0 0 200 280">
+<path id="marks" d="M10 5V15M5 10H15M190 5V15M185 10H195M190 265V275M185 270H195M10 265V275M5 270H15"/>
+<path d="M40 60H160V220H40Z"/><path d="M100 80L112 120L150 130L112 142L100 200L88 142L50 130L88 120Z"/>
+<path d="M100 130m-12 0a12 12 0 1 0 24 0a12 12 0 1 0 -24 0"/></svg>
+"""
 
 
 def session_in(window: MainWindow) -> RoundSession:
@@ -124,6 +134,22 @@ def camera_pictures(window: MainWindow) -> None:
     cut(session)
     read_all(session, 2)
     stand_in.take(session)
+
+
+def fitted_file(window: MainWindow) -> None:
+    """A sign from a design program on a print that lies turned: the last mark is aimed at next."""
+    window.show_rose("kingfisher")
+    window.go_to("fit")
+    page = window.places.currentWidget()
+    assert isinstance(page, FitPage)
+    file = Path(tempfile.gettempdir()) / "harbour-sign.svg"
+    file.write_text(SIGN)
+    page.open(file)
+    assert page.fitting is not None
+    turn = complex(0.0523, 0.9986)  # 87°
+    for i, (x, y) in enumerate(page.fitting.marks[:3]):
+        at = complex(380.0, 260.0) + turn * complex(x, y)
+        page._aim_at(f"{at.real + 0.1 * (i == 2):.2f} {at.imag:.2f}", "mm")
 
 
 def print_scale(window: MainWindow) -> None:

@@ -14,7 +14,7 @@ from keen_compass.app.care import ShopCare
 from keen_compass.app.menus import Menus
 from keen_compass.app.mounting import mount, offer_other, put_back, show_put_back
 from keen_compass.app.other_shop import choose_copy, dropped_file, open_shop
-from keen_compass.app.parts import Text
+from keen_compass.app.parts import PlacePage, Text
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.next_piece import NextPiece
 from keen_compass.app.rose.page import RosePage
@@ -27,6 +27,7 @@ from keen_compass.shop.store import Shop
 
 if TYPE_CHECKING:
     from keen_compass.app.controller.page import ControllerPage
+    from keen_compass.app.fit.page import FitPage
     from keen_compass.app.happening import HappeningBar
     from keen_compass.app.logbook.page import LogbookPage
     from keen_compass.app.notice import Answer, NoticeBar
@@ -234,9 +235,9 @@ class MainWindow(QMainWindow):
             self._show_machine_page(new := NewMachinePage(self.shop))
             new.whole.connect(self._show_machine_page)
             return
-        if place in ("together", "controller") and not self.machine_uid:
+        if place in ("together", "controller", "fit") and not self.machine_uid:
             return
-        page: ControllerPage | InstrumentsPage | LogbookPage | StockPage | TogetherPage
+        page: ControllerPage | FitPage | InstrumentsPage | LogbookPage | StockPage | TogetherPage
         if place == "stock":
             from keen_compass.app.stock.page import StockPage
 
@@ -248,6 +249,10 @@ class MainWindow(QMainWindow):
 
             page = ControllerPage(self.shop, self.machine_uid or "", self.link_of(self.machine_uid or ""))
             page.changed.connect(self.refresh_rail)
+        elif place == "fit":
+            from keen_compass.app.fit.page import FitPage
+
+            page = FitPage(self.shop, self.machine_uid or "", self.link_of(self.machine_uid or ""))
         elif place == "together":
             from keen_compass.app.together.page import TogetherPage
 
@@ -373,15 +378,8 @@ class MainWindow(QMainWindow):
         page = self.places.currentWidget()
         if page is self.round_page and self.round_page is not None:
             return str(self.round_page.model.session.step)
-        names = {
-            "RosePage": "rose",
-            "LogbookPage": "logbook",
-            "InstrumentsPage": "instruments",
-            "StockPage": "stock",
-            "TogetherPage": "together",
-            "ControllerPage": "controller",
-        }
-        return names.get(type(page).__name__, "machine")
+        assert isinstance(page, PlacePage)
+        return page.PLACE
 
     def choose_theme(self, choice: str) -> None:
         """light, dark, or as the desktop does; remembered."""

@@ -18,6 +18,7 @@ from keen_compass.solve.warp import Warp, lengths
 
 LARGEST = 200_000_000  # bytes
 MOST_MARKS = 100
+MOST_SHOWN = 50_000  # points of a picture
 _INSTRUCTION = re.compile(rb"[A-Za-z]{2}[\s;\d.-]")  # of HP-GL; G-code’s words begin with one letter
 SAME_CROSS = 0.5  # mm, within which the middles of two crosses are one
 
@@ -31,6 +32,8 @@ class Drawn:
     after: float = 0.0
     low: Point = (math.inf, math.inf)
     high: Point = (-math.inf, -math.inf)
+    paths: list[list[Point]] = field(default_factory=list)  # as they will be, so far as a picture needs them
+    _shown: int = 0
 
     def draw(self, before: Sequence[Point], after: Sequence[Point], *, begins: bool = False) -> None:
         """A stretch of a stroke, as it was and as it will be; begins: it is the stroke's first."""
@@ -40,6 +43,12 @@ class Drawn:
         for x, y in after:
             self.low = min(self.low[0], x), min(self.low[1], y)
             self.high = max(self.high[0], x), max(self.high[1], y)
+        if self._shown < MOST_SHOWN:
+            self._shown += len(after)
+            if begins or not self.paths:
+                self.paths.append(list(after))
+            else:
+                self.paths[-1] += after[1:]
 
 
 class Fitted(NamedTuple):

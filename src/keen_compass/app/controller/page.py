@@ -16,7 +16,7 @@ from keen_compass.app.controller.model import ControllerModel
 from keen_compass.app.controller.patterns import PatternsView
 from keen_compass.app.controller.pointing import PointingBar
 from keen_compass.app.controller.side_by_side import SideBySide, called
-from keen_compass.app.parts import Button, Card, Line, Text, plain_combo, plain_line, scrolling
+from keen_compass.app.parts import Button, Card, Line, PlacePage, Text, plain_combo, plain_line, scrolling
 from keen_compass.app.port_link import PortLink
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.dialect import Dialect
@@ -32,9 +32,10 @@ NEW, SHEET = "as it stands", "the maker’s sheet"
 OTHER_ENDS = str.maketrans({"\0": "�", "\u2028": "�", "\u2029": "�"})  # what a text field would take for a new line
 
 
-class ControllerPage(QWidget):
+class ControllerPage(PlacePage):
     """`left` when the technician goes back, `changed` when the logbook knows another number."""
 
+    PLACE = "controller"
     left = Signal()
     changed = Signal()
 

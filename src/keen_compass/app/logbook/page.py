@@ -17,12 +17,11 @@ from PySide6.QtWidgets import (
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
-    QWidget,
 )
 
 from keen_compass.app import theme as th
 from keen_compass.app.logbook.chart import MOST, HistoryChart
-from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Line, Text, draw_state
+from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Line, PlacePage, Text, draw_state
 from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.files import read_whole, write_whole
@@ -123,9 +122,10 @@ class EntryPainter(QStyledItemDelegate):
         p.restore()
 
 
-class LogbookPage(QWidget):
+class LogbookPage(PlacePage):
     """`left` is emitted when the technician goes back, `took_over` when someone else's logbook came in."""
 
+    PLACE = "logbook"
     left = Signal()
     took_over = Signal()
 

@@ -12,7 +12,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Card, Line, StateSign, Text, empty, scrolling
+from keen_compass.app.parts import Button, Card, Line, PlacePage, StateSign, Text, empty, scrolling
 from keen_compass.app.rose.canvas import Rose
 from keen_compass.app.rose.mounted import MountedButton
 from keen_compass.machines.profile import Machine
@@ -38,11 +38,12 @@ FIRST_PARTS = 5  # beside the rose, heads and cards, as many as a usual window h
 IDLE_DAYS = 7  # after so long the piece may be gone, and the machine changed
 
 
-class RosePage(QWidget):
+class RosePage(PlacePage):
     """`begin` carries a procedure and the quantity it is for; `change` asks for the machine's profile; `entered` says
     that what the rose asks to put back is in the controller.
     """
 
+    PLACE = "rose"
     begin = Signal(str, str)
     change = Signal()
     happened = Signal()

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.forms import Form
-from keen_compass.app.parts import Button, Line, Text, empty, scrolling
+from keen_compass.app.parts import Button, Line, PlacePage, Text, empty, scrolling
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.instrument_form import INSTRUMENT_KINDS, instrument_fields, read_instrument
 from keen_compass.quantities.instruments import Instrument
@@ -17,9 +17,10 @@ from keen_compass.quantities.lengths import UNITS_MM, trim_number
 from keen_compass.shop.store import Shop
 
 
-class InstrumentsPage(QWidget):
+class InstrumentsPage(PlacePage):
     """A list at the left, the chosen one's profile at the right."""
 
+    PLACE = "instruments"
     left = Signal()
 
     def __init__(self, shop: Shop) -> None:

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.forms import Form
-from keen_compass.app.parts import Button, Line, Text, scrolling
+from keen_compass.app.parts import Button, Line, PlacePage, Text, scrolling
 from keen_compass.app.shop.standpoint import StandpointPicture
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.fitted import new_uid
@@ -63,9 +63,10 @@ OFFSET_WORDS = {
 UNIT_WORDS = {"mm": "millimetres", "in": "inches, decimal", "in 1/64": "inches, fractions"}
 
 
-class MachinePage(QWidget):
+class MachinePage(PlacePage):
     """`saved` carries the machine's uid, `left` that nothing was changed."""
 
+    PLACE = "machine"
     saved = Signal(str)
     left = Signal()
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import QLocale, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Line, Text, empty, plain_line
+from keen_compass.app.parts import Button, Line, PlacePage, Text, empty, plain_line
 from keen_compass.app.shop.kind_picture import ACROSS, KindButton
 from keen_compass.app.shop.machine_page import MachinePage
 from keen_compass.app.shop.standpoint import StandpointPicture
@@ -39,9 +39,10 @@ ASKED_IN = {
 UNIT_WORDS = {"mm": "millimetres", "in": "inches"}
 
 
-class NewMachinePage(QWidget):
+class NewMachinePage(PlacePage):
     """`saved` carries the machine's uid, `left` that nothing was added, `whole` the page with all fields."""
 
+    PLACE = "machine"
     saved = Signal(str)
     left = Signal()
     whole = Signal(object)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QScrollArea,
 
 from keen_compass.app import theme as th
 from keen_compass.app.logbook.chart import HistoryChart
-from keen_compass.app.parts import Button, Card, Line, Text, empty, scrolling
+from keen_compass.app.parts import Button, Card, Line, PlacePage, Text, empty, scrolling
 from keen_compass.app.stock.curve import KerfCurve
 from keen_compass.app.stock.grid import KerfGrid, sheet_words, width_words
 from keen_compass.app.stock.wear_chart import WearChart
@@ -58,11 +58,12 @@ SETTING_CODES = {
 OVER = {"Thickness": "curve", "Use": "over_use", "Time": "history"}  # what a kerf is drawn over
 
 
-class StockPage(QWidget):
+class StockPage(PlacePage):
     """`left` when the technician goes back, `begin` with a machine's uid to find the kerf that is on it, `changed` when
     something else was put on it.
     """
 
+    PLACE = "stock"
     left = Signal()
     begin = Signal(str)
     changed = Signal()

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import VERDICT_STATE, Button, Card, Line, StateSign, Text, scrolling
+from keen_compass.app.parts import VERDICT_STATE, Button, Card, Line, PlacePage, StateSign, Text, scrolling
 from keen_compass.app.together.canvas import NARROWEST, TogetherCanvas
 from keen_compass.app.together.words import BEGINS, figure, hangs_with, label_of, lacks, numbers, rests_on, whose
 from keen_compass.procedures.joint import FOUND_AS
@@ -27,9 +27,10 @@ VERDICTS = {
 }
 
 
-class TogetherPage(QWidget):
+class TogetherPage(PlacePage):
     """`left` when the technician goes back; `begin` carries a procedure and what it is to find."""
 
+    PLACE = "together"
     left = Signal()
     begin = Signal(str, str)
 

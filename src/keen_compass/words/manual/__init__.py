@@ -41,6 +41,7 @@ CHAPTERS: dict[str, tuple[str, ...]] = {
         "print-scale",
         "media-feed",
         "proof",
+        "fit",
     ),
     "The shop": ("machine", "instruments", "stock", "controller", "together", "logbook"),
     "Reference": ("keys", "words", "command-line", "file-formats"),

@@ -1,0 +1,1 @@
+"""A cut file from elsewhere on a print from elsewhere."""

@@ -1,0 +1,357 @@
+"""Fit a cut file to a print: open it, aim at its marks, see where it lies, write it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.controller.jog_pad import JogPad
+from keen_compass.app.fit.canvas import FitCanvas
+from keen_compass.app.parts import (
+    STATE_COLOUR,
+    VERDICT_STATE,
+    Button,
+    Card,
+    Line,
+    PlacePage,
+    StateSign,
+    Text,
+    plain_combo,
+    plain_line,
+)
+from keen_compass.app.port_link import PortLink
+from keen_compass.app.round.choices import fill
+from keen_compass.app.waiting import Dropped, beside
+from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.machines.heads import TOOL
+from keen_compass.machines.limits import AIMED_WITH
+from keen_compass.machines.shown import length_unit
+from keen_compass.procedures.laying import Laid
+from keen_compass.rounds.fitting import Fitting
+from keen_compass.shop.store import Shop
+from keen_compass.words.fitting import file_in_words, fit_in_words, written_in_words
+from keen_compass.words.say import capital, say, show_for
+from keen_compass.words.sheets import position_in_words
+
+BESIDE = 350  # px, the column beside the picture
+KINDS = "Cut files (*.plt *.hpgl *.svg *.dxf *.nc *.ngc *.gcode *.tap *.txt)"
+FOUND, CORNERS, TYPED = "found", "corners", "typed"
+
+
+class FitPage(PlacePage):
+    """`left` says that it is closed."""
+
+    PLACE = "fit"
+    left = Signal()
+
+    def __init__(self, shop: Shop, machine: str, link: PortLink) -> None:
+        super().__init__()
+        self._shop, self.machine, self._link = shop, shop.machine(machine), link
+        self._held = {q: kept.stored for q, kept in shop.values_on(self.machine).items()}
+        self.fitting: Fitting | None = None
+        self._chosen: int | None = None
+        self.setAcceptDrops(True)
+        self.canvas = FitCanvas()
+        self.canvas.chosen.connect(self._choose)
+        self.file = plain_line("Cut file", "HP-GL, SVG, DXF or G-code")
+        self.file.returnPressed.connect(lambda: self.open(Path(self.file.text().strip()).expanduser()))
+        self.marks_from = plain_combo("Marks")
+        fill(
+            self.marks_from, [("crosses in the file", FOUND), ("corners of the cut", CORNERS), ("typed", TYPED)], FOUND
+        )
+        self.marks_from.currentIndexChanged.connect(lambda _: self._take_marks())
+        self.marks = plain_line("Marks in the file", "10 10; 200 10; 10 287", 4000)
+        self.marks.returnPressed.connect(self._take_marks)
+        self.head = plain_combo("Aimed with")
+        heads = [h for h in AIMED_WITH if h in self.machine.heads]
+        fill(self.head, [(say(f"pointer.{h}"), h) for h in (*heads, TOOL)], (*heads, TOOL)[0])
+        self.head.currentIndexChanged.connect(lambda _: self._forget())
+        self._near = Text("", 17, bold=True)
+        self.place = plain_line("Position on the mark, X Y", "X Y as the machine shows it", 40)
+        self.place.setFont(th.font(th.VERDICT, bold=True))
+        self.place.returnPressed.connect(self._aim)
+        self.on_mark = Button("Pointer is on the mark", self._aim, "primary")
+        self.jog: JogPad | None = None
+        self._sign, self._verdict, self._means = StateSign(), Text("", th.VERDICT, bold=True), Text(colour="soft")
+        self.again = Button("Aim at all marks again", self._forget, "quiet")
+        self.target = plain_line("File to write")
+        self.target.returnPressed.connect(self.write)
+        self.save = Button("Write fitted file", self.write, "primary")
+        self.next_sheet = Button("Next sheet", self._forget)
+        self._trouble = Text(colour="bad", bold=True)
+        self._lay_out()
+        link.changed.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(Line(f"Fit a file to a print, {self.machine.name}", th.TITLE, bold=True), 1)
+        head.addWidget(Button("Close", self.left.emit, "quiet"))
+        opens = QHBoxLayout()
+        opens.addWidget(self.file, 1)
+        opens.addWidget(Button("Open…", self._ask_for_file, "quiet"))
+        self._aims, aims = _card()
+        aims.addLayout(_row(Text("Marks"), self.marks_from))
+        aims.addWidget(self.marks)
+        aims.addLayout(_row(Text("Aimed with"), self.head))
+        aims.addWidget(self._near)
+        aims.addWidget(self.place)
+        aims.addWidget(self.on_mark)
+        self._aim_layout = aims
+        self._result, result = _card()
+        result.addLayout(_row(self._sign, self._verdict))
+        result.addWidget(self._means)
+        result.addWidget(self.target)
+        result.addWidget(self.save)
+        result.addLayout(_row(self.again, self.next_sheet))
+        column = QVBoxLayout()
+        column.setSpacing(12)
+        column.addWidget(self._aims)
+        column.addWidget(self._result)
+        column.addWidget(self._trouble)
+        column.addStretch(1)
+        side = QWidget()
+        side.setFixedWidth(BESIDE)
+        side.setLayout(column)
+        column.setContentsMargins(0, 0, 0, 0)
+        body = QHBoxLayout()
+        body.setSpacing(16)
+        body.addWidget(self.canvas, 1)
+        body.addWidget(side)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 14, 16, 12)
+        layout.setSpacing(12)
+        layout.addLayout(head)
+        layout.addLayout(opens)
+        layout.addLayout(body, 1)
+
+    def showEvent(self, event: object) -> None:
+        """Begins with the file."""
+        super().showEvent(event)  # type: ignore[arg-type]
+        self.file.setFocus()
+
+    # The file and its marks
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """A file that is dropped is opened."""
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """The first of them."""
+        event.acceptProposedAction()
+        self.open(Path(next(url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile())))
+
+    def _ask_for_file(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Cut file", str(Path.home()), KINDS)
+        if name:
+            self.open(Path(name))
+
+    def open(self, file: Path) -> None:
+        """Another file."""
+        try:
+            fitting = beside("The file is read", lambda: Fitting.open(file, self.head.currentData()))
+            fitting, marks = self._with_marks(fitting)
+        except Dropped:
+            return
+        except KeenCompassError as error:
+            self._trouble.say(str(error))
+            return
+        self.fitting, self._chosen = fitting, None
+        self.file.setText(str(file))
+        self.target.setText(str(fitting.target()))
+        self.marks_from.blockSignals(True)
+        self.marks_from.setCurrentIndex(self.marks_from.findData(marks))
+        self.marks_from.blockSignals(False)
+        self._trouble.say("")
+        self.refresh()
+        self.take_focus()
+
+    @staticmethod
+    def _with_marks(fitting: Fitting) -> tuple[Fitting, str]:
+        """With the crosses that are in it, else with its corners; and which of them."""
+        try:
+            return fitting.with_crosses(), FOUND
+        except InputError:
+            return fitting.with_corners(), CORNERS
+
+    def _take_marks(self) -> None:
+        """As they are chosen; typed ones when they are typed."""
+        typed = self.marks_from.currentData() == TYPED
+        self.marks.setVisible(typed)
+        if self.fitting is None or (typed and not self.marks.text().strip()):
+            return
+        before = self.fitting
+        take: dict[str, Callable[[], Fitting]] = {
+            FOUND: before.with_crosses,
+            CORNERS: before.with_corners,
+            TYPED: lambda: before.with_typed(self.marks.text(), length_unit(self.machine.units)),
+        }
+        self._do(take[self.marks_from.currentData()])
+
+    def _do(self, change: Callable[[], Fitting]) -> bool:
+        """A change that may be refused."""
+        try:
+            self.fitting = change()
+        except KeenCompassError as error:
+            self._trouble.say(str(error))
+            return False
+        self._chosen = None
+        self._trouble.say("")
+        self.refresh()
+        self.take_focus()
+        return True
+
+    # Aiming
+
+    def _forget(self) -> None:
+        """The next sheet, or all marks again."""
+        if self.fitting is not None:
+            head = str(self.head.currentData())
+            fitting = self.fitting.forget().aimed_with(head)
+            self._do(lambda: fitting)
+
+    def _choose(self, mark: int) -> None:
+        self._chosen = mark
+        self.refresh()
+        self.take_focus()
+
+    def mark_now(self) -> int | None:
+        """The one that was chosen, else the next."""
+        return self._chosen if self._chosen is not None or self.fitting is None else self.fitting.next_mark
+
+    def _aim(self) -> None:
+        if self.jog is not None and self.jog.isVisibleTo(self):
+            self.jog.enter()
+        else:
+            self._aim_at(self.place.text(), length_unit(self.machine.controller_units))
+
+    def _aim_at(self, text: str, unit: str) -> None:
+        fitting, mark = self.fitting, self.mark_now()
+        if fitting is not None and mark is not None and self._do(lambda: fitting.aim(mark, text, unit)):
+            self.place.clear()
+
+    def take_focus(self) -> None:
+        """The mark whose turn it is; then the file to write."""
+        if self.fitting is None:
+            self.file.setFocus()
+        elif self.mark_now() is None:
+            self.save.setFocus()
+        elif self.jog is not None and self.jog.isVisibleTo(self):
+            self.jog.setFocus()
+        else:
+            self.place.setFocus()
+
+    # What is shown
+
+    def _laid(self) -> Laid | None:
+        try:
+            return self.fitting.laid(self.machine, self._held) if self.fitting else None
+        except InputError as error:
+            self._trouble.say(str(error))
+            return None
+
+    def refresh(self) -> None:
+        """File, marks, and what the marks say."""
+        fitting, mark = self.fitting, self.mark_now()
+        for card in (self._aims, self._result):
+            card.setVisible(fitting is not None)
+        self.marks.setVisible(self.marks_from.currentData() == TYPED)
+        if fitting is None:
+            return
+        laid = self._laid()
+        self._show_aiming(fitting, mark)
+        self._show_file(fitting, mark, laid)
+        self._show_result(fitting, laid)
+
+    def _show_aiming(self, fitting: Fitting, mark: int | None) -> None:
+        ready = self._link.ready and mark is not None
+        if ready and self.jog is None:
+            self.jog = JogPad(self._link, self.machine, small=True)
+            self.jog.entered.connect(lambda x, y: self._aim_at(f"{x:.4f} mm {y:.4f} mm", "mm"))
+            self._aim_layout.insertWidget(4, self.jog)
+        if self.jog is not None:
+            self.jog.setVisible(ready)
+        self.place.setVisible(mark is not None and not ready)
+        self.on_mark.setVisible(mark is not None)
+        self.on_mark.name(f"{capital(say(f'pointer.{fitting.head}'))} is on the mark")
+        near = None
+        if mark is not None:
+            try:
+                near = fitting.expected(mark, self.machine, self._held)
+            except InputError:
+                near = None
+        where = f": near {position_in_words(near, self.machine)}" if near else ""
+        self._near.say(f"Mark {mark + 1} of {len(fitting.marks)}{where}" if mark is not None else "All marks aimed at")
+
+    def _show_file(self, fitting: Fitting, mark: int | None, laid: Laid | None) -> None:
+        paths, marks, bed = fitting.nominal.drawn.paths, list(fitting.marks), None
+        if laid is not None:
+            try:
+                paths = [[laid.warp.at(p) for p in path] for path in paths]
+                marks = [laid.warp.at(m) for m in marks]
+                bed = self.machine.bed if not self.machine.kind.plots else None
+            except InputError as error:
+                self._trouble.say(str(error))
+        off = fitting.residuals(laid) if laid is not None else {}
+        self.canvas.show_file(
+            paths,
+            marks,
+            self.machine.standpoint,
+            done=frozenset(fitting.aimed),
+            now=mark,
+            off=off,
+            bed=bed,
+            words=file_in_words(fitting.kind, fitting.nominal.drawn, self.machine.units),
+        )
+
+    def _show_result(self, fitting: Fitting, laid: Laid | None) -> None:
+        whole = laid is not None and fitting.next_mark is None
+        self._result.setVisible(bool(fitting.aimed))
+        for widget in (self._sign, self._verdict, self.target, self.save, self.next_sheet):
+            widget.setVisible(whole)
+        self._means.say("")
+        if laid is not None and whole:
+            verdict, means = fit_in_words(laid, fitting.largest_residual(laid), show_for(self.machine))
+            if laid.verdict is not None:
+                state = VERDICT_STATE[laid.verdict]
+                self._sign.show_state(state)
+                self._verdict.say(verdict, STATE_COLOUR[state])
+            self._means.say(means)
+
+    def write(self) -> None:
+        """The fitted file, and a line of the logbook."""
+        if self.fitting is None:
+            return
+        to = Path(self.target.text().strip()).expanduser()
+        written = written_in_words(Path(self.fitting.name), to, len(self.fitting.marks))
+        try:
+            self.fitting.write(to, self.machine, self._held)
+            if not self._shop.read_only:
+                self._shop.put_event(self.machine.uid, "fitted", written)
+        except KeenCompassError as error:
+            self._trouble.say(str(error))
+            return
+        self._trouble.say("")
+        self._means.say(f"Written to {to}.")
+        self.next_sheet.setFocus()
+
+
+def _card() -> tuple[Card, QVBoxLayout]:
+    card = Card()
+    layout = QVBoxLayout(card)
+    layout.setContentsMargins(16, 14, 16, 14)
+    layout.setSpacing(10)
+    return card, layout
+
+
+def _row(*widgets: QWidget) -> QHBoxLayout:
+    row = QHBoxLayout()
+    for i, widget in enumerate(widgets):
+        row.addWidget(widget, i)
+    return row

@@ -1,0 +1,170 @@
+"""A cut file from elsewhere, laid onto a print that was done elsewhere: its marks, and where each was aimed at.
+
+The calculation is that of the command line (`procedures/laying.py`, `formats/fit.py`). The machine is added here: what
+it aims with sits beside its tool, and no file leaves its bed.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from keen_compass.errors import FileFormatError, InputError, LengthError
+from keen_compass.formats.files import read_whole, write_whole
+from keen_compass.formats.fit import LARGEST, MOST_MARKS, Fitted, fit_file, kind_of_file, marks_in
+from keen_compass.machines.heads import TOOL, offset_held
+from keen_compass.machines.profile import Machine
+from keen_compass.machines.shown import show_length
+from keen_compass.procedures.laying import Laid, lay
+from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.readings import parse_spot
+from keen_compass.quantities.stored import StoredValue
+from keen_compass.solve.warp import Warp
+
+OFF_BED = 0.05  # mm, that a file may reach beyond the bed: what rounding does
+AT_LEAST = 2  # marks, below which a turn isn't known
+
+
+@dataclass(frozen=True, slots=True)
+class Fitting:
+    """One file. marks: in its own coordinates, mm. drawn: what it draws there. head: what the marks are aimed at with.
+
+    aimed: mark, from 0 → where the machine was with that on the mark, mm. nominal: the file as it is, measured.
+    """
+
+    name: str
+    data: bytes
+    nominal: Fitted
+    marks: tuple[Point, ...] = ()
+    aimed: Mapping[int, Point] = field(default_factory=dict)
+    head: str = TOOL
+
+    @classmethod
+    def open(cls, file: Path, head: str = TOOL) -> Fitting:
+        """Read it; it has no marks yet. Raises InputError."""
+        data = read_whole(file, LARGEST)
+        try:
+            nominal = fit_file(data, Warp(), file.name)
+        except FileFormatError as error:
+            raise InputError(str(error), str(file)) from None
+        if not nominal.drawn.strokes:
+            raise InputError("draws nothing", str(file))
+        return cls(str(file), data, nominal, head=head)
+
+    def with_marks(self, marks: list[Point]) -> Fitting:
+        """Other marks; what was aimed at before counts no more."""
+        return replace(self, marks=tuple(marks), aimed={})
+
+    def with_crosses(self) -> Fitting:
+        """The crosses that are on its layer named marks. Raises InputError where there are none."""
+        return self.with_marks(marks_in(self.data, Path(self.name).name))
+
+    def with_corners(self) -> Fitting:
+        """The corners of what it draws: a print that is cut at its edge has no others."""
+        (x0, y0), (x1, y1) = self.nominal.drawn.low, self.nominal.drawn.high
+        return self.with_marks([(x0, y0), (x1, y0), (x1, y1), (x0, y1)])
+
+    def with_typed(self, text: str, unit: str) -> Fitting:
+        """``10 10; 200 10; 10 287``, in the file’s coordinates. Raises InputError."""
+        places = [part for part in text.split(";") if part.strip()]
+        if len(places) > MOST_MARKS:
+            raise InputError(f"at most {MOST_MARKS} marks")
+        try:
+            spots = [parse_spot(place, unit) for place in places]
+        except LengthError as error:
+            raise InputError(error.message, "marks") from None
+        if len(spots) < AT_LEAST:
+            raise InputError("Type at least two marks, such as 10 10; 200 10; 10 287")
+        return self.with_marks([(s.x, s.y) for s in spots])
+
+    def aim(self, mark: int, text: str, unit: str) -> Fitting:
+        """Where the machine is with its pointer on a mark, as it shows it. Raises InputError."""
+        try:
+            spot = parse_spot(text, unit)
+        except LengthError as error:
+            raise InputError(error.message, f"mark {mark + 1}") from None
+        return replace(self, aimed={**self.aimed, mark: (spot.x, spot.y)})
+
+    def aimed_with(self, head: str) -> Fitting:
+        """What the marks are aimed at with from now on."""
+        return replace(self, head=head)
+
+    def forget(self) -> Fitting:
+        """The next sheet: the same file and marks, nothing aimed at."""
+        return replace(self, aimed={})
+
+    @property
+    def next_mark(self) -> int | None:
+        """The first that wasn’t aimed at."""
+        return next((i for i in range(len(self.marks)) if i not in self.aimed), None)
+
+    def seen(self, machine: Machine, held: Mapping[str, StoredValue]) -> dict[int, Point]:
+        """Where each mark is for the tool: where the machine was, and what it aims with further on."""
+        ox, oy = self._offset(machine, held)
+        return {i: (x + ox, y + oy) for i, (x, y) in sorted(self.aimed.items())}
+
+    def _offset(self, machine: Machine, held: Mapping[str, StoredValue]) -> Point:
+        return offset_held(held, self.head, machine.offset_form, machine.flipped)
+
+    def laid(self, machine: Machine, held: Mapping[str, StoredValue]) -> Laid | None:
+        """The map that the marks give so far; None below two. Raises InputError where they give none."""
+        seen = self.seen(machine, held)
+        if len(seen) < AT_LEAST:
+            return None
+        return lay([self.marks[i] for i in seen], list(seen.values()), tolerance=machine.tolerance("registration"))
+
+    def expected(self, mark: int, machine: Machine, held: Mapping[str, StoredValue]) -> Point | None:
+        """Where the machine should be for a mark, by those before it."""
+        laid = self.laid(machine, held)
+        if laid is None:
+            return None
+        (x, y), (ox, oy) = laid.warp.at(self.marks[mark]), self._offset(machine, held)
+        return x - ox, y - oy
+
+    def fitted(self, machine: Machine, held: Mapping[str, StoredValue]) -> Fitted:
+        """The file as it goes onto this print. Raises InputError while marks are open, or where it leaves the bed."""
+        laid = self.laid(machine, held)
+        if laid is None or self.next_mark is not None:
+            raise InputError("Aim at all marks first.")
+        try:
+            fitted = fit_file(self.data, laid.warp, Path(self.name).name)
+        except FileFormatError as error:
+            raise InputError(str(error), self.name) from None
+        self._check_on_bed(fitted, machine)
+        return fitted
+
+    def _check_on_bed(self, fitted: Fitted, machine: Machine) -> None:
+        low, high = fitted.drawn.low, fitted.drawn.high
+        for axis, least, most, travel in zip("XY", low, high, machine.bed, strict=True):
+            beyond = max(-least, most - travel)
+            if beyond > OFF_BED:
+                far = show_length(beyond, machine.units)
+                raise InputError(f"The cut would leave the bed by {far} along {axis}: move the print and aim again.")
+
+    def target(self) -> Path:
+        """The name that is proposed: beside the file, so that it stays as it is."""
+        file = Path(self.name)
+        return file.with_name(f"{file.stem}-fitted{file.suffix}")
+
+    def write(self, to: Path, machine: Machine, held: Mapping[str, StoredValue]) -> Fitted:
+        """The fitted file, whole or not at all. Raises InputError."""
+        if to.resolve() == Path(self.name).resolve():
+            raise InputError("would take the place of the file that was opened: choose another name", str(to))
+        fitted = self.fitted(machine, held)
+        write_whole(to, fitted.data)
+        return fitted
+
+    def residuals(self, laid: Laid) -> dict[int, Point]:
+        """Mark → where it was seen, from where the map has it, mm."""
+        return {mark: (x, y) for mark, (x, y) in zip(sorted(self.aimed), laid.residuals.values(), strict=True)}
+
+    def largest_residual(self, laid: Laid) -> float:
+        """mm, of the mark that fits worst."""
+        return max((math.hypot(*off) for off in self.residuals(laid).values()), default=0.0)
+
+    @property
+    def kind(self) -> str:
+        """gcode, hpgl, svg or dxf."""
+        return kind_of_file(self.data, Path(self.name).name)
