@@ -92,6 +92,7 @@ class Menus(QObject):
             if name in possible:
                 add(self.begin, f"{title(name)}: {does(name)}", None, partial(window.begin, name))
         self.begin.addSeparator()
+        add(self.begin, "What is wrong? From parts to causes", None, lambda: window.go_to("wrong"))
         add(self.begin, "Fit a file to a print: lay any cut file onto it", None, lambda: window.go_to("fit"))
 
     # What a round does

@@ -35,6 +35,7 @@ from keen_compass.app.shots_sheets import (
     sheet_aimed_at,
     sheet_itself,
     verniers_read,
+    what_is_wrong,
     wrong_print,
 )
 from keen_compass.app.start import show_window
@@ -332,6 +333,7 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("proof-job", proof_job),
     ("proof-verdict", proof_verdict),
     ("fit-file", fitted_file),
+    ("wrong", what_is_wrong),
     ("print-scale", print_scale),
     ("print-scale-crosses", over_print),
     ("pointer-quick", lambda window: begin(window, "pointer", "pointer_x")),

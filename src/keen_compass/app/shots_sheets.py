@@ -8,6 +8,7 @@ from pathlib import Path
 from keen_compass.app.fit.page import FitPage
 from keen_compass.app.mounting import mount
 from keen_compass.app.round.match_surface import MatchSurface
+from keen_compass.app.trouble.page import TroublePage
 from keen_compass.app.window import MainWindow
 from keen_compass.practice import paper, stand_in
 from keen_compass.practice.playing import cut, read_all
@@ -134,6 +135,19 @@ def camera_pictures(window: MainWindow) -> None:
     cut(session)
     read_all(session, 2)
     stand_in.take(session)
+
+
+def what_is_wrong(window: MainWindow) -> None:
+    """Parts of Heron are too large, and what it cuts does not close."""
+    window.show_rose("heron")
+    window.go_to("wrong")
+    page = window.places.currentWidget()
+    assert isinstance(page, TroublePage)
+    for what in ("outside_size", "does_not_meet"):
+        page.tiles[what].setChecked(True)
+    page.details["outside_size"].by.setText("0.4")
+    page.details["outside_size"].on.setText("300")
+    page.refresh()
 
 
 def fitted_file(window: MainWindow) -> None:

@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from keen_compass.app.shop.new_machine import NewMachinePage
     from keen_compass.app.stock.page import StockPage
     from keen_compass.app.together.page import TogetherPage
+    from keen_compass.app.trouble.page import TroublePage
     from keen_compass.shop.logbook import Entry
 
 LATELY = 4  # logbook entries beside the rose
@@ -235,9 +236,9 @@ class MainWindow(QMainWindow):
             self._show_machine_page(new := NewMachinePage(self.shop))
             new.whole.connect(self._show_machine_page)
             return
-        if place in ("together", "controller", "fit") and not self.machine_uid:
+        if place in ("together", "controller", "fit", "wrong") and not self.machine_uid:
             return
-        page: ControllerPage | FitPage | InstrumentsPage | LogbookPage | StockPage | TogetherPage
+        page: ControllerPage | FitPage | InstrumentsPage | LogbookPage | StockPage | TogetherPage | TroublePage
         if place == "stock":
             from keen_compass.app.stock.page import StockPage
 
@@ -249,6 +250,11 @@ class MainWindow(QMainWindow):
 
             page = ControllerPage(self.shop, self.machine_uid or "", self.link_of(self.machine_uid or ""))
             page.changed.connect(self.refresh_rail)
+        elif place == "wrong":
+            from keen_compass.app.trouble.page import TroublePage
+
+            page = TroublePage(self.shop, self.machine_uid or "")
+            page.begin.connect(self._begin_here)
         elif place == "fit":
             from keen_compass.app.fit.page import FitPage
 

@@ -154,7 +154,7 @@ def machine_fields(machine: Machine | None, values: Mapping[str, StoredValue]) -
         "wear": m.wear_counted,
         **{name: show_length(getattr(m, name), m.units) for name in HEIGHTS},
         **{name: trim_number(getattr(m, name), 3) for name in CUTTING},
-        **{name: show_rate(getattr(m, name), rates, m.units) for name, rates in RATES.items()},
+        **{name: show_rate(getattr(m, name), rates, m.units, 5) for name, rates in RATES.items()},
         "focus": show_length(m.focus, "mm" if m.units == "mm" else "in"),
         "step_limit": f"{m.step_limit:g}" if m.step_limit else "",
     }

@@ -17,6 +17,7 @@ from keen_compass.errors import InputError
 from keen_compass.machines.fitted import Tool
 from keen_compass.machines.forms import usual_machine
 from keen_compass.machines.limits import HEADS_BESIDE
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY, Entry, yielding
 from keen_compass.procedures.case import length_mm
 from keen_compass.procedures.case_structures import MachineIn
@@ -70,6 +71,8 @@ SPREAD = {
     "drag": 0.1,
 }
 POSITIVE = ("backlash",)
+# Without these of its causes nobody would put it so.
+OWN_CAUSES = {"drifts_along_print": ("print_scale_x", "tracking"), "corners": ("drag",)}
 OWN = 1.0  # of what belongs to a complaint alone, in whatever it is seen: as likely as not
 EVENTS = ("moved", "update", "mechanics")
 
@@ -124,29 +127,48 @@ class Diagnosis:
 def diagnose(body: object) -> Diagnosis:
     """From JSON. Raises InputError naming the place."""
     given = understood(InputIn, body)
-    kind = given.machine.kind or MachineKind.ROUTER
-    quantities = _quantities(kind)
-    rows = [_row(seen, quantities, f"seen[{i}]") for i, seen in enumerate(given.seen)]
     for name in given.known:
         if name not in QUANTITIES:
             raise InputError("is nothing that is calibrated", f"known.{name}")
-    priors = {q: _prior(q, kind, given.known.get(q), given.events) for q in quantities}
+    return diagnosed(_of_that_kind(given.machine.kind or MachineKind.ROUTER), given.seen, given.known, given.events)
+
+
+def diagnosed(
+    machine: Machine, complaints: Sequence[SeenIn], known: Mapping[str, KnownIn], events: Sequence[EventIn]
+) -> Diagnosis:
+    """Of a machine with all that it has. Raises InputError naming the place."""
+    kind, quantities = machine.kind, _quantities(machine)
+    rows = [_row(seen, quantities, f"seen[{i}]") for i, seen in enumerate(complaints)]
+    priors = {q: _prior(q, kind, known.get(q), events) for q in quantities}
     causes, unexplained = explain(rows, priors)
     ranked = dict(sorted(causes.items(), key=lambda pair: -pair[1].share))
-    return Diagnosis(kind, ranked, unexplained, tuple(s.what for s in given.seen), _tell(ranked, kind))
+    return Diagnosis(kind, ranked, unexplained, tuple(s.what for s in complaints), _tell(ranked, machine))
 
 
-def _quantities(kind: MachineKind) -> tuple[str, ...]:
-    """All that a machine of that kind may have."""
+def complaints_on(machine: Machine) -> tuple[str, ...]:
+    """What can be complained of: what shows in anything that the machine has."""
+    quantities = _quantities(machine)
+    return tuple(
+        what
+        for what, shows in _SHOWS.items()
+        if any(q in quantities for q in OWN_CAUSES.get(what) or shows(("x", "y"), 1.0, False))
+    )
+
+
+def _quantities(machine: Machine) -> tuple[str, ...]:
+    return tuple(q for q in machine.quantities if QUANTITIES[q].lives is not Lives.COMPUTED)
+
+
+def _of_that_kind(kind: MachineKind) -> Machine:
+    """One with all that a machine of that kind may have."""
     usual = usual_machine(kind)
     blade = Tool("blade", 0.0, drawn=True, trails=True)
-    whole = replace(
+    return replace(
         usual,
         heads=HEADS_BESIDE,
         z_travel=0.0 if kind.plots else 100.0,
         tools=(*usual.tools, *([blade] if kind.plots else [])),
     )
-    return tuple(q for q in whole.quantities if QUANTITIES[q].lives is not Lives.COMPUTED)
 
 
 def _prior(quantity: str, kind: MachineKind, known: KnownIn | None, events: Sequence[EventIn]) -> Prior:
@@ -237,12 +259,12 @@ _SHOWS: dict[str, Callable[[Sequence[str], float, bool], dict[str, float]]] = {
 }
 
 
-def _tell(causes: Mapping[str, Explained], kind: MachineKind) -> tuple[tuple[Entry, tuple[str, ...]], ...]:
+def _tell(causes: Mapping[str, Explained], machine: Machine) -> tuple[tuple[Entry, tuple[str, ...]], ...]:
     """Procedures that say how large the likeliest causes are: most of them in least time first."""
     open_ = {q: e.share for q, e in causes.items() if e.share >= WORTH_TELLING}
     found = []
     for entry in REGISTRY.values():
-        told = tuple(q for q in open_ if any(e.name == entry.name for e in yielding(q, kind.file)))
+        told = tuple(q for q in open_ if any(e.name == entry.name for e in yielding(q, machine.file_format)))
         if told:
             found.append((sum(open_[q] for q in told) / entry.minutes, entry, told))
     return tuple((entry, told) for _, entry, told in sorted(found, key=lambda row: -row[0]))

@@ -2,14 +2,45 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
-from keen_compass.procedures.complaints import Diagnosis
+from keen_compass.procedures.complaints import Diagnosis, SeenIn
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.quantities.digits import two_significant
-from keen_compass.quantities.lengths import format_mm
 from keen_compass.solve.complaints import Explained
+from keen_compass.words.errors import error_in_words
 from keen_compass.words.procedures import title
+from keen_compass.words.say import Show
+
+
+class Told(NamedTuple):
+    """How a complaint is put. title: on its picture. plus, minus: its two ways; empty where it has one.
+
+    axes: whether it shows along X or Y. on: whether the size of the part matters.
+    """
+
+    title: str
+    plus: str = ""
+    minus: str = ""
+    axes: bool = True
+    on: bool = False
+
+
+TOLD = {
+    "outside_size": Told("Parts off size", "too large", "too small", on=True),
+    "inside_size": Told("Holes and slots off size", "too large", "too small", on=True),
+    "diagonals": Told("Diagonals differ", "Y leans to +X", "Y leans to −X", axes=False, on=True),
+    "oval": Told("Circles are oval", "longer along X", "longer along Y", axes=False, on=True),
+    "slanted": Told("Edges slant", "wider below", "wider above"),
+    "does_not_meet": Told("Start and end don’t meet"),
+    "lost_steps": Told("Steps lost at speed"),
+    "depth": Told("Depth is off", "too deep", "too shallow", axes=False),
+    "beside_print": Told("Cut beside print or mark", "towards +", "towards −"),
+    "drifts_along_print": Told("Cut drifts along the print", "too long", "too short", on=True),
+    "corners": Told("Corners rounded or overrun", "overrun", "rounded"),
+    "bands": Told("Bands in the print", "gaps", "dark lines", axes=False),
+    "tools_miss": Told("Second tool misses", "towards +", "towards −"),
+    "shifted": Told("All shifted since homing", "towards +", "towards −"),
+}
 
 # Complaint → what to look at before anything is measured.
 LOOK = {
@@ -46,22 +77,33 @@ def diagnosis_as_json(found: Diagnosis) -> dict[str, Any]:
         ],
         "unexplained": found.unexplained,
         "tell": [
-            {"procedure": entry.name, "minutes": entry.minutes, "text": _tells(entry.name, told)}
+            {"procedure": entry.name, "minutes": entry.minutes, "text": tells(entry.name, told)}
             for entry, told in found.tell
         ],
         "look": [LOOK[what] for what in dict.fromkeys(found.seen)],
     }
 
 
-def cause_in_words(quantity: str, e: Explained) -> str:
-    """One sentence: how much of it this explains, and how large it would be."""
+def cause_in_words(quantity: str, e: Explained, units: str = "mm") -> str:
+    """One sentence: how much of it this explains, and how large it would be. units: mm or in, that are shown."""
     q = QUANTITIES[quantity]
-    decimals = two_significant(e.U)
-    size = f"{format_mm(e.value, decimals, signed=True)} ± {format_mm(e.U, decimals)} {q.error_unit}"
+    size = error_in_words(e.value, e.U, q.error_unit, units)
     return f"{q.label} may explain {100 * e.share:.0f} % of it: off by {size}."
 
 
-def _tells(procedure: str, told: tuple[str, ...]) -> str:
+def complaint_in_words(seen: SeenIn, show: Show) -> str:
+    """A line for the logbook: ``Parts off size, too large, along X, 0.40 mm on 300.00 mm``."""
+    told = TOLD[seen.what]
+    minus = isinstance(seen.by, str) or (seen.by or 0.0) < 0
+    parts = [told.title, told.minus if minus else told.plus, f"along {seen.axis.upper()}" if seen.axis else ""]
+    if isinstance(seen.by, float):
+        on = f" on {show.length(seen.nominal)}" if isinstance(seen.nominal, float) else ""
+        parts.append(f"{show.length(abs(seen.by))}{on}")
+    return ", ".join(filter(None, parts))
+
+
+def tells(procedure: str, told: tuple[str, ...]) -> str:
+    """What a procedure would say of the causes named."""
     labels = [QUANTITIES[q].label for q in told]
     listed = ", ".join(labels[:-1]) + f" and {labels[-1]}" if len(labels) > 1 else labels[0]
     return f"{title(procedure)}: how far off {listed} {'are' if len(labels) > 1 else 'is'}."

@@ -331,9 +331,12 @@ class FitPage(PlacePage):
         to = Path(self.target.text().strip()).expanduser()
         written = written_in_words(Path(self.fitting.name), to, len(self.fitting.marks))
         try:
-            self.fitting.write(to, self.machine, self._held)
+            fitting = self.fitting
+            beside("The file is fitted", lambda: fitting.write(to, self.machine, self._held))
             if not self._shop.read_only:
                 self._shop.put_event(self.machine.uid, "fitted", written)
+        except Dropped:
+            return
         except KeenCompassError as error:
             self._trouble.say(str(error))
             return

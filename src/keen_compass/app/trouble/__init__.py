@@ -1,0 +1,1 @@
+"""What is wrong with parts, and what may be behind it."""
