@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 import os
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
 
 from driving import click, focus, press, shown
 from keen_compass.app.window import MainWindow
@@ -140,6 +142,51 @@ def test_a_picture_from_a_file(window: MainWindow, tmp_path: Path) -> None:
     assert f[0].verdict is Verdict.OUT
     off = really_off(session, "sensor")
     assert all(abs(x.error - real) <= 0.15 for x, real in zip(f, off, strict=True))  # type: ignore[operator]
+
+
+def test_a_cross_is_put_right_under_the_loupe(window: MainWindow) -> None:
+    """Dragged, moved by pixels, and pointed at where nothing was seen; what was left out stays so."""
+    session = begin(window, "kingfisher", quantity="sensor_x")
+    drawn_sheet(window, session)
+    page = page_of(window)
+    click(page, "Take a practice picture")
+    settle()
+    panel, sheet = page.measure.seen, session.seen_sheet
+    loupe = panel.picture.loupe
+    assert sheet.looked is not None
+    found = sheet.looked.sheet.beside[1]
+    assert found is not None
+    panel.ticks[4].setChecked(False)
+    panel.ticks[2].setFocus()
+    assert panel.picture.number == 2
+    spot = loupe.area().center() + QPointF(30, -20)
+    QTest.mousePress(loupe, Qt.MouseButton.LeftButton, pos=loupe.area().center().toPoint())
+    QTest.mouseMove(loupe, spot.toPoint())
+    QTest.mouseRelease(loupe, Qt.MouseButton.LeftButton, pos=spot.toPoint())
+    settle()
+    moved = sheet.looked.sheet.beside[1]
+    assert moved is not None
+    assert moved.at != found.at
+    assert min(moved.U) > max(found.U)  # a hand points worse than the picture is read
+    assert not panel.ticks[4].isChecked()
+    assert panel.ticks[2].isChecked()
+    loupe.setFocus()
+    press(Qt.Key.Key_Right)
+    after = sheet.looked.sheet.beside[1]
+    assert after is not None
+    assert math.dist(after.at, moved.at) * sheet.looked.sheet.px_per_mm == pytest.approx(1.0, rel=0.1)
+    sheet._show(sheet.looked.data, replace(sheet.looked.sheet, beside=(None, *sheet.looked.sheet.beside[1:])))
+    page.measure.seen.refresh()
+    settle()
+    assert 1 not in panel.ticks
+    click(panel, "1   not seen")
+    assert panel.picture.number == 1
+    assert focus().startswith("Loupe")
+    press(Qt.Key.Key_Up)
+    assert 1 in panel.ticks
+    click(page, "Use these")
+    readings = session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
+    assert {r.measurand for r in readings} == {f"t{i}_{a}" for i in (1, 2, 3, 5) for a in "xy"}
 
 
 def test_a_second_sheet_confirms_by_picture(window: MainWindow) -> None:

@@ -38,6 +38,8 @@ SCATTER: Mapping[MachineKind, float] = {
 AIMED = Spread(0.05, FEW)  # a dot, a point or a crosshair over a mark by eye: half a dot’s width
 DRAWN = Spread(0.03, 8.0)  # where a tool draws or scratches a line, beside where it was sent
 
+POINTED_PX, POINTED_LEAST = 0.7, 0.01  # px and mm, standard: a line’s middle pointed at under the loupe of a picture
+
 EYE_OF_A_STEP = 0.2  # of a step, standard: by how much an eye takes a neighbour in a row for the best
 
 LOUPE_DIVISION = 0.03  # mm, of a scale under a loupe, whatever its division

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
-from keen_compass.pieces.page import Page
+from keen_compass.pieces.page import Offset, Page
 from keen_compass.pieces.where import Beside
+from keen_compass.quantities.assumed import POINTED_LEAST, POINTED_PX
+from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.readings import Kind
+from keen_compass.quantities.uncertainty import K_95
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.measuring import Measuring
 from keen_compass.shop.marks import SheetSeen
@@ -56,12 +59,26 @@ class SeenSheets:
         """Read a picture; beside: does what takes long, so that nobody waits. Raises InputError, and keeps nothing."""
         from keen_compass.formats.apart import run_apart
         from keen_compass.formats.sheet_picture import read_sheet
-        from keen_compass.procedures.seen import readings_of
 
         page = self.page()
         if page is None:
             raise InputError("There is no sheet to be read.")
-        sheet = beside(partial(run_apart, read_sheet, data, page, name, name=name))
+        self._show(data, beside(partial(run_apart, read_sheet, data, page, name, name=name)))
+
+    def correct(self, number: int, at: Point) -> None:
+        """The tool’s cross of a target, from 1, lies there: mm beside it on the paper, as well as a hand points."""
+        looked = self.looked
+        if looked is None:
+            return
+        U = K_95 * max(POINTED_PX / looked.sheet.px_per_mm, POINTED_LEAST)
+        beside = list(looked.sheet.beside)
+        beside[number - 1] = Offset(at, (U, U))
+        self._show(looked.data, replace(looked.sheet, beside=tuple(beside)))
+
+    def _show(self, data: bytes, sheet: SeenSheet) -> None:
+        from keen_compass.procedures.seen import readings_of
+
+        page = sheet.page
         readings = readings_of(self._c.procedure, page, sheet.beside)
         read = {r.measurand for r in readings.read}
         by_target: dict[int, tuple[str, ...]] = dict.fromkeys(range(1, len(page.targets) + 1), ())

@@ -1,7 +1,7 @@
 """A photo or scan of the sheet: where it is taken in, and, looked at, what was found in it, each target with a tick.
 
 The picture is shown as it was taken, with each target and the tool's cross drawn where they were found; under the loupe
-is the target whose tick has the keyboard, or that the pointer is over.
+is the target whose tick has the keyboard, or that the pointer is over; there the cross can be put right.
 """
 
 from __future__ import annotations
@@ -10,11 +10,21 @@ from contextlib import suppress
 from functools import partial
 
 from PySide6.QtCore import QBuffer, QEvent, QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QImageReader, QPainter, QPen, QResizeEvent
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QImageReader,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Line, Text, empty, painter_on_card
+from keen_compass.app.parts import Button, ShowsFocus, Text, empty, painter_on_card
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.picture_source import PictureSource
 from keen_compass.app.round.surface import words_at
@@ -107,6 +117,7 @@ class SeenPanel(QWidget):
         self._model = model
         self._shown: Looked | None = None
         self.picture = SeenPicture()
+        self.picture.loupe.placed.connect(self._correct)
         self.ticks: dict[int, QCheckBox] = {}
         self._rows = QVBoxLayout()
         self._rows.setSpacing(0)
@@ -145,6 +156,7 @@ class SeenPanel(QWidget):
             return
         self._shown = looked
         self.picture.show_looked(looked)
+        left_out = {number for number, tick in self.ticks.items() if not tick.isChecked()} if looked else set()
         empty(self._rows)
         self.ticks = {}
         if looked is None:
@@ -155,14 +167,15 @@ class SeenPanel(QWidget):
         read = {r.measurand: r for r in looked.readings.read}
         for number, names in looked.by_target.items():
             if not names:
-                self._rows.addWidget(Line(f"{number}   not seen: read it by hand", colour="soft"))
+                show_it = partial(self._point_at, number)
+                self._rows.addWidget(Button(f"{number}   not seen: point at it below", show_it, "quiet"))
                 continue
             values = ",  ".join(show.number(read[n].mm, signed=True) for n in names)
             U = show.length(max(read[n].U for n in names))
             tick = QCheckBox(f"{number}   {values}  ± {U}")
             tick.setFont(th.font(th.TEXT))
             tick.setMinimumHeight(th.HAND)
-            tick.setChecked(True)
+            tick.setChecked(number not in left_out)
             tick.setAccessibleName(f"Take target {number}: {values}, give or take {U}")
             tick.installEventFilter(self)
             self.ticks[number] = tick
@@ -182,6 +195,14 @@ class SeenPanel(QWidget):
         if event.type() in (QEvent.Type.FocusIn, QEvent.Type.Enter):
             self.picture.look_at(next((n for n, tick in self.ticks.items() if tick is watched), 0))
         return super().eventFilter(watched, event)
+
+    def _point_at(self, number: int) -> None:
+        self.picture.look_at(number)
+        self.picture.loupe.setFocus()
+
+    def _correct(self, number: int, at: QPointF) -> None:
+        sheet = self._model.session.seen_sheet
+        self._model.attempt("picture", partial(sheet.correct, number, (at.x(), at.y())))
 
     def _take(self) -> None:
         ticked = [number for number, tick in self.ticks.items() if tick.isChecked()]
@@ -206,9 +227,10 @@ class SeenPicture(QWidget):
 
     def show_looked(self, looked: Looked | None) -> None:
         """Another picture, or none."""
-        self._looked, self._number = looked, 0
-        self._image = QImage()
-        if looked is not None:
+        before, self._looked = self._looked, looked
+        if looked is None:
+            self._image, self._number = QImage(), 0
+        elif before is None or before.data is not looked.data:
             buffer = QBuffer()
             buffer.setData(looked.data)
             reader = QImageReader(buffer)
@@ -256,26 +278,60 @@ class SeenPicture(QWidget):
         u, v = self._looked.sheet.map.to_picture(np.array([place]))[0].tolist()
         return QPointF(u, v)
 
-    def draw_loupe(self, p: QPainter, area: QRectF) -> None:
-        """About a target, with the cross that was found there."""
-        if self._looked is None or self._image.isNull():
-            return
+    @property
+    def number(self) -> int:
+        """The target under the loupe, from 1; 0 for none."""
+        return self._number
+
+    def _under_loupe(self) -> tuple[Point, QPointF, float]:
+        """The target on the paper, mm; where that is in the picture, and how far the loupe shows about it, px."""
+        assert self._looked is not None
         sheet = self._looked.sheet
-        x, y = sheet.page.on_paper(sheet.page.targets[self._number - 1])
-        middle, half = self._at((x, y)), ABOUT * sheet.px_per_mm
+        target = sheet.page.on_paper(sheet.page.targets[self._number - 1])
+        return target, self._at(target), ABOUT * sheet.px_per_mm
+
+    def beside_at(self, spot: QPointF, area: QRectF) -> QPointF:
+        """What lies at a place of the loupe: mm beside the target, on the paper."""
+        import numpy as np
+
+        assert self._looked is not None
+        (x, y), middle, half = self._under_loupe()
+        at = middle + (spot - area.center()) * (2 * half / area.width())
+        found = self._looked.sheet.map.to_sheet(np.array([[at.x(), at.y()]]))[0].tolist()
+        return QPointF(found[0] - x, found[1] - y)
+
+    def spot_of(self, beside_target: Point, area: QRectF) -> QPointF:
+        """Where that is in the loupe."""
+        (x, y), middle, half = self._under_loupe()
+        return area.center() + (self._at((x + beside_target[0], y + beside_target[1])) - middle) * (
+            area.width() / (2 * half)
+        )
+
+    def pixel(self, area: QRectF) -> float:
+        """How large a pixel of the picture is in the loupe."""
+        return area.width() / (2 * self._under_loupe()[2])
+
+    def cross_now(self) -> Point:
+        """Where the tool’s cross is taken to lie, mm beside the target; on it where it was not seen."""
+        seen = self._looked.sheet.beside[self._number - 1] if self._looked and self._number else None
+        return seen.at if seen is not None else (0.0, 0.0)
+
+    def draw_loupe(self, p: QPainter, area: QRectF, held: Point | None) -> None:
+        """About a target, with the cross that was found there, or that is held."""
+        if self._looked is None or self._image.isNull() or not self._number:
+            return
+        _, middle, half = self._under_loupe()
         p.save()
         p.setClipRect(area)
         p.fillRect(area, th.color("line"))
         p.drawImage(area, self._image, QRectF(middle.x() - half, middle.y() - half, 2 * half, 2 * half))
-        scale = area.width() / (2 * half)
-        seen = sheet.beside[self._number - 1]
-        if seen is not None and self._looked.by_target[self._number]:
-            ex, ey = seen.at
+        if held is not None or self._looked.by_target[self._number]:
+            ex, ey = held or self.cross_now()
             p.setPen(QPen(th.color("focus"), 1.6))
             for dx, dy in ((1.0, 0.0), (0.0, 1.0)):
                 for side in (-1, 1):
-                    ends = (self._at((x + ex + side * r * dx, y + ey + side * r * dy)) for r in (1.0, ARM + 1.5))
-                    first, last = (area.center() + (end - middle) * scale for end in ends)
+                    ends = ((ex + side * r * dx, ey + side * r * dy) for r in (1.0, ARM + 1.5))
+                    first, last = (self.spot_of(end, area) for end in ends)
                     p.drawLine(first, last)
         p.restore()
         p.setPen(QPen(th.color("line"), 2))
@@ -286,19 +342,72 @@ class SeenPicture(QWidget):
         words_at(p, QPointF(area.center().x(), area.top() - 12), f"Target {self._number}", width=area.width())
 
 
-class Loupe(QWidget):
-    """A target as large as there is room."""
+class Loupe(ShowsFocus):
+    """A target as large as there is room. Its cross is dragged, or moved with the arrow keys by a pixel of the picture,
+    ten with Shift: `placed` carries the target and where it lies then, mm on the paper.
+    """
+
+    placed = Signal(int, QPointF)
 
     def __init__(self, picture: SeenPicture) -> None:
         super().__init__()
         self._picture = picture
+        self._held: Point | None = None
         self.setMinimumHeight(90)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.setAccessibleName("Loupe: drag the cross, or move it with the arrow keys")
+
+    def area(self) -> QRectF:
+        """Of the target."""
+        room = QRectF(self.rect()).adjusted(0, 26, 0, -2)
+        side = min(room.width(), room.height())
+        return QRectF(room.center().x() - side / 2, room.top(), side, side)
 
     def paintEvent(self, _event: object) -> None:
         """Its number, and the target."""
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        room = QRectF(self.rect()).adjusted(0, 26, 0, -2)
-        side = min(room.width(), room.height())
-        self._picture.draw_loupe(p, QRectF(room.center().x() - side / 2, room.top(), side, side))
+        self._picture.draw_loupe(p, self.area(), self._held)
+        if self.hasFocus():
+            p.setPen(QPen(th.color("focus"), 3))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRect(self.area())
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """The cross is where the pointer is."""
+        if self._picture.number and self.area().contains(event.position()):
+            self._hold(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """It follows."""
+        if self._held is not None:
+            self._hold(event.position())
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        """There it stays."""
+        if self._held is not None:
+            self._place(self._held)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrow keys, as the picture is seen."""
+        ways = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
+        way = ways.get(Qt.Key(event.key()))
+        if way is None or not self._picture.number:
+            super().keyPressEvent(event)
+            return
+        area = self.area()
+        step = self._picture.pixel(area) * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1)
+        spot = self._picture.spot_of(self._picture.cross_now(), area) + QPointF(*way) * step
+        moved = self._picture.beside_at(spot, area)
+        self._place((moved.x(), moved.y()))
+
+    def _hold(self, spot: QPointF) -> None:
+        at = self._picture.beside_at(spot, self.area())
+        self._held = at.x(), at.y()
+        self.update()
+
+    def _place(self, at: Point) -> None:
+        self._held = None
+        self.placed.emit(self._picture.number, QPointF(*at))
