@@ -61,6 +61,7 @@ class Menus(QObject):
             add(menu, "&Type the practice reading", "F8", self.practice),
             add(menu, "Turn the piece &over", "F7", self.turn_over),
             add(menu, "&Print another of this job", "F6", self.print_another),
+            add(menu, "Read from a &scan", "F5", self.read_from_scan),
             add(menu, "This length &can’t be read", "F9", self.skip),
         ]
         menu.addSeparator()
@@ -129,6 +130,12 @@ class Menus(QObject):
         """The piece, to read its other side."""
         if strip := self._strip():
             strip.turn_over()
+
+    def read_from_scan(self) -> None:
+        """Of the piece that is measured, where it lies on a scanner’s glass."""
+        page = self._window.round_page
+        if page is not None and page.measure.isVisible():
+            page.measure.read_from_scan()
 
     def skip(self) -> None:
         """Leave the current length out."""

@@ -134,6 +134,17 @@ def _reading(
         session.measuring.type((stand_in.shows(session) or "")[:-1])
 
 
+def _from_scan(window: MainWindow) -> None:
+    """The plate that was just measured, on a scanner's glass."""
+    session = session_in(window)
+    read_all(session)
+    assert window.round_page is not None
+    take = stand_in.scan(session)
+    if take is not None:
+        session.seen_piece.look(take(), "scan.png", lambda run: run())
+    window.round_page.refresh()
+
+
 def _by_hand(window: MainWindow) -> None:
     """What no controller holds is set right on the machine itself."""
     session = session_in(window)
@@ -312,6 +323,7 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("speed", lambda window: _reading(window, "speed", "y_speed", 9)),
     ("reference-lines", lambda window: begin(window, "reference-lines")),
     ("kerf", lambda window: _reading(window, "kerf-square", "kerf", 12)),
+    ("from-scan", _from_scan),
     ("feed-tracking", lambda window: _reading(window, "travel-run", "tracking", 12, "swift")),
     ("plotter-measure", _swift_measure),
     ("shop-floor", lambda window: window.toggle_floor()),

@@ -107,10 +107,9 @@ def _read_piece(options: argparse.Namespace) -> int:
     from keen_compass.formats.piece_picture import edges_of, read_piece
     from keen_compass.procedures import load
     from keen_compass.procedures.case_input import case_from_json
-    from keen_compass.procedures.seen import inside_of, sizes_of
+    from keen_compass.procedures.seen import on_glass, sizes_of
     from keen_compass.procedures.stages import Makes
     from keen_compass.quantities.notes import note
-    from keen_compass.quantities.uncertainty import K_95
     from keen_compass.solve.scanner import NOMINAL_U, Scanner
     from keen_compass.words.say import say
 
@@ -130,20 +129,15 @@ def _read_piece(options: argparse.Namespace) -> int:
     if options.scanner is None and not dpi:
         raise InputError("doesn’t say how many pixels make an inch: give --scanner", str(options.picture))
     scanner = _scanner(options.scanner) if options.scanner else Scanner((25.4 / dpi, 25.4 / dpi), U=(0.02, NOMINAL_U))
-    inside, on_glass = inside_of(procedure, piece), below if seen.mirrored and below else above
-    readings, missed = [], [m for m in (*above, *below) if m not in on_glass or seen.sizes[m] is None]
-    for m in on_glass:
-        if (size := seen.sizes[m]) is None:
-            continue
-        mm = scanner.length(size.u, size.v, inside=m in inside)
-        U = math.hypot(K_95 * size.u_px * scanner.mm_per_px[0], scanner.U_at(mm))
-        readings.append({"measurand": m, "values": [round(mm, 4)], "uncertainty": round(U, 4)})
-    notes = [note("picture.lower" if seen.mirrored else "picture.upper")]
+    found = on_glass(procedure, piece, seen.sizes, scanner, mirrored=seen.mirrored)
+    notes = list(found.notes)
     notes += [note("picture.either_way")] if seen.ambiguous else []
     notes += [] if options.scanner else [note("picture.nominal_scale", dpi=dpi)]
     print_json(
         {
-            "readings": readings,
+            "readings": [
+                {"measurand": r.measurand, "values": [round(r.mm, 4)], "uncertainty": round(r.U, 4)} for r in found.read
+            ],
             "map": {
                 "kind": "affine",
                 "px_per_mm": round(seen.px_per_mm, 3),
@@ -151,7 +145,7 @@ def _read_piece(options: argparse.Namespace) -> int:
                 "turn_deg": round(math.degrees(seen.turn), 3),
                 "mirrored": seen.mirrored,
             },
-            "missed": missed,
+            "missed": list(found.missed),
             "notes": [say(n) for n in notes],
         }
     )
@@ -165,15 +159,10 @@ def _calibrate(
     import json
 
     from keen_compass.formats.files import write_whole
-    from keen_compass.procedures.seen import inside_of
-    from keen_compass.solve.scanner import Known, calibrated
+    from keen_compass.procedures.seen import known_lengths
+    from keen_compass.solve.scanner import calibrated
 
-    piece = procedure.piece(case.piece)
-    inside, lengths = inside_of(procedure, piece), []
-    for m in procedure.measurands(piece):
-        if case.readings.get(m.name) and (size := seen.sizes.get(m.name)) is not None:
-            mean = case.measured(m.name, nominal=m.nominal).mean
-            lengths.append(Known(size.u, size.v, size.u_px, mean.value, mean.U, m.name in inside))
+    lengths = known_lengths(procedure, case, seen.sizes)
     if not lengths:
         raise InputError("give what a caliper reads of the piece: at least one length each way", "readings")
     found = calibrated(lengths, nominal)

@@ -16,6 +16,7 @@ from keen_compass.errors import InputError
 from keen_compass.pieces.job import Contour, Job, Side
 from keen_compass.quantities.geometry import Point
 from keen_compass.solve.robust import robust
+from keen_compass.solve.scanner import Size
 
 if TYPE_CHECKING:
     import numpy as np
@@ -67,15 +68,6 @@ def edges_of(job: Job) -> tuple[Edge, ...]:
         raise InputError("is no single piece with its outside: it can’t be read from a picture", "procedure")
     holes = [c for c in items if c.side is Side.INSIDE]
     return tuple(Edge(c.corners, c.centre, c.radius, c.side is Side.INSIDE) for c in (*outside, *holes))
-
-
-@dataclass(frozen=True)
-class Size:
-    """Between two faces: their difference in px (v upwards), what it is known to (standard, px)."""
-
-    u: float
-    v: float
-    u_px: float
 
 
 @dataclass(frozen=True)

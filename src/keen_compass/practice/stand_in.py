@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import random
 from collections.abc import Callable, Mapping
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -30,6 +31,7 @@ from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.listings import lit, typed_there
 from keen_compass.standin.photo import Camera
 from keen_compass.standin.router import Made, Router
+from keen_compass.standin.scan import Glass, scanned
 from keen_compass.standin.truth import Truth
 
 
@@ -165,6 +167,16 @@ def photo(session: RoundSession) -> Callable[[], bytes] | None:
     if piece is None or page is None or not piece.practice or not piece.sent or truth is None:
         return None
     return paper.photo(context, piece, _made_of(session, piece, truth), page, PHONE)
+
+
+def scan(session: RoundSession) -> Callable[[], bytes] | None:
+    """What scans the piece on an office scanner’s glass; None without a stand-in."""
+    context, piece = session.context, session.context.piece
+    truth = context.shop.stand_in(context.kept.machine)
+    if piece is None or not piece.practice or not piece.sent or truth is None:
+        return None
+    made = _made_of(session, piece, truth)
+    return None if made.drawn else partial(scanned, made.shape, Glass(), made.seed)
 
 
 def _made_of(session: RoundSession, piece: KeptPiece, truth: Mapping[str, Any]) -> Made:

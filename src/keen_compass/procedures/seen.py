@@ -1,8 +1,9 @@
-"""What was seen in a picture of a sheet, as readings of the procedure whose sheet it is."""
+"""What was seen in a picture of a sheet or of a cut piece, as readings of the procedure whose it is."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 from msgspec import Struct
@@ -10,8 +11,11 @@ from msgspec import Struct
 from keen_compass.pieces.page import Offset, Page
 from keen_compass.pieces.where import Beside, Faces
 from keen_compass.procedures.base import Procedure
+from keen_compass.procedures.case import Case
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import Note, note
+from keen_compass.quantities.uncertainty import K_95
+from keen_compass.solve.scanner import Known, Scanner, Size
 
 CROSS = 2  # strokes of a target without verniers
 
@@ -101,3 +105,29 @@ def inside_of(procedure: Procedure[Any], piece: Any) -> frozenset[str]:
     return frozenset(
         m.name for m in procedure.measurands(piece) if isinstance(m.where, Faces) and m.where.held == "inside"
     )
+
+
+def on_glass(
+    procedure: Procedure[Any], piece: Any, sizes: Mapping[str, Size | None], scanner: Scanner, *, mirrored: bool
+) -> Readings:
+    """Sizes of a piece that lies on a scanner's glass, seen from the side on the glass; mirrored: its lower one."""
+    above, below = (sizes_of(procedure, piece, below=side) for side in (False, True))
+    inside, seen, read = inside_of(procedure, piece), below if mirrored and below else above, []
+    for m in seen:
+        if (size := sizes[m]) is not None:
+            mm = scanner.length(size.u, size.v, inside=m in inside)
+            U = math.hypot(K_95 * size.u_px * scanner.mm_per_px[0], scanner.U_at(mm))
+            read.append(Reading(m, mm, U))
+    missed = tuple(m for m in (*above, *below) if m not in seen or sizes[m] is None)
+    return Readings(tuple(read), missed, (note("picture.lower" if mirrored else "picture.upper"),))
+
+
+def known_lengths(procedure: Procedure[Any], case: Case, sizes: Mapping[str, Size | None]) -> list[Known]:
+    """What a caliper says of the piece that lies on a scanner's glass, beside what is seen of it."""
+    piece = procedure.piece(case.piece)
+    inside, found = inside_of(procedure, piece), []
+    for m in procedure.measurands(piece):
+        if case.readings.get(m.name) and (size := sizes.get(m.name)) is not None:
+            mean = case.measured(m.name, nominal=m.nominal).mean
+            found.append(Known(size.u, size.v, size.u_px, mean.value, mean.U, m.name in inside))
+    return found

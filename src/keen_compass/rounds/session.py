@@ -20,6 +20,7 @@ from keen_compass.rounds.holding import Holding
 from keen_compass.rounds.making import Making
 from keen_compass.rounds.measuring import Measuring
 from keen_compass.rounds.pictures import Pictures
+from keen_compass.rounds.seen_pieces import SeenPieces
 from keen_compass.rounds.seen_sheets import SeenSheets
 from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.machines import key_for
@@ -43,6 +44,7 @@ class RoundSession:
         self.correcting = Correcting(self.context, self.measuring)
         self.pictures = Pictures(self.context, self.measuring)
         self.seen_sheet = SeenSheets(self.context, self.measuring)
+        self.seen_piece = SeenPieces(self.context, self.measuring)
 
     @classmethod
     def begin(cls, shop: Shop, machine: Machine, procedure: str, quantity: str = "") -> RoundSession:

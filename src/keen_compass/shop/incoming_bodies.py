@@ -101,6 +101,10 @@ class LeftBody(Struct):
     at: Name
 
 
+Scale = Annotated[float, Meta(gt=0, le=10)]  # mm per px
+Share = Annotated[float, Meta(ge=0, le=10)]
+
+
 class ListingBody(Struct):
     """A copy of a controller's listing; its bytes are a blob."""
 
@@ -122,6 +126,18 @@ class ConsumablesBody(Struct):
     counted: Literal["pierces", "metres", "minutes"]
 
 
+class ScannerBody(Struct):
+    """What is known of a scanner, and of which piece of which machine; at: when."""
+
+    name: Name
+    mm_per_px: tuple[Scale, Scale]
+    skew: Annotated[float, Meta(ge=-0.1, le=0.1)]
+    U: tuple[Share, Share]
+    edge: Annotated[float, Meta(ge=-1, le=1)]
+    dpi: Annotated[float, Meta(ge=0, le=1e5)]
+    at: Name
+
+
 # What of a thing is nothing but its body, by kind.
 PLAIN_THINGS: dict[str, type[Struct]] = {
     "chart": ChartBody,
@@ -129,6 +145,7 @@ PLAIN_THINGS: dict[str, type[Struct]] = {
     "listing": ListingBody,
     "left": LeftBody,
     "consumables": ConsumablesBody,
+    "scanner": ScannerBody,
 }
 
 

@@ -186,7 +186,7 @@ class GivenUp(Mark):
 
 @dataclass(frozen=True, slots=True)
 class SheetSeen(Mark):
-    """A picture from which a sheet was read. blob: name of its bytes. U: measurand → what was read of it is known to
+    """A picture from which a sheet or a piece was read. blob: name of its bytes. U: measurand → to what it is known
     (95 %, mm).
     """
 

@@ -49,6 +49,15 @@ class Scanner:
 
 
 @dataclass(frozen=True, slots=True)
+class Size:
+    """Between two faces: their difference in px (v upwards), what it is known to (standard, px)."""
+
+    u: float
+    v: float
+    u_px: float
+
+
+@dataclass(frozen=True, slots=True)
 class Known:
     """A length that was measured otherwise: its difference in px (v upwards) and what that is known to (standard, px);
     mm and U (95 %).

@@ -18,6 +18,7 @@ from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.measure_bars import IdentityBar, JudgedBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.piece_canvas import PieceCanvas
+from keen_compass.app.round.scan_panel import ScanPanel
 from keen_compass.app.round.seen_panel import PictureBar, SeenPanel
 from keen_compass.app.round.surface import surface_for
 from keen_compass.app.round.warmth_bar import WarmthBar
@@ -57,10 +58,11 @@ class MeasureStep(QWidget):
         self.instruments = InstrumentBar(model)
         self.warmth = WarmthBar(model)
         self.judged = JudgedBar(model)
-        self.photo, self.seen = PictureBar(model), SeenPanel(model)
+        self.photo, self.seen, self.scan = PictureBar(model), SeenPanel(model), ScanPanel(model)
         self.identity.answered.connect(self.take_focus)
         self.photo.done.connect(self.take_focus)
         self.seen.done.connect(self.take_focus)
+        self.scan.done.connect(self.take_focus)
         if isinstance(self.surface, PieceCanvas):
             self.surface.edge.connect(self.judged.point_at)
         layout = QVBoxLayout(self)
@@ -72,6 +74,7 @@ class MeasureStep(QWidget):
         layout.addWidget(self.judged)
         layout.addWidget(self.photo)
         layout.addWidget(self.seen, 1)
+        layout.addWidget(self.scan, 1)
         layout.addWidget(self.surface, 1)
         layout.addWidget(self.strip)
         link.changed.connect(self._follow_link)
@@ -96,10 +99,20 @@ class MeasureStep(QWidget):
         self.instruments.refresh()
         self.photo.refresh(editable=not frozen)
         self.seen.refresh()
-        looking = session.seen_sheet.looked is not None  # at a picture: nothing else is asked meanwhile
+        self.scan.refresh()
+        looking = (
+            session.seen_sheet.looked is not None or session.seen_piece.looked is not None
+        )  # at a picture: nothing else is asked meanwhile
         self.surface.setVisible(not looking)
         self.strip.setVisible(not looking)
         self._follow_link()
+
+    def read_from_scan(self) -> None:
+        """Ask for a scan of the piece that is measured, or no more."""
+        if self._model.session.seen_piece.possible:
+            self.photo.wanted = not self.photo.wanted
+            self.refresh()
+            (self.photo.source.file if self.photo.isVisibleTo(self) else self).setFocus()
 
     def _follow_link(self) -> None:
         """With a cable the head is moved from here, and Enter takes where it is."""
@@ -132,6 +145,8 @@ class MeasureStep(QWidget):
         edit = self.surface.current_edit()
         if self.seen.isVisibleTo(self):
             self.seen.take_focus()
+        elif self.scan.isVisibleTo(self):
+            self.scan.take_focus()
         elif self.instruments.isVisibleTo(self):
             self.instruments.take_focus()
         elif self.identity.isVisibleTo(self):

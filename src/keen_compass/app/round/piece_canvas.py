@@ -60,7 +60,7 @@ def inner_of(piece: object, actual: Mapping[str, float]) -> tuple[tuple[Point, .
 
 
 SAMPLES = 40  # of a line
-LOW = 360  # px, the height of a canvas below which full boxes would cover the piece
+LOW = 310  # px, the height of a canvas below which full boxes would cover the piece
 NEAR_EDGE = 14.0  # px, from which a click is meant for an edge
 
 

@@ -1,4 +1,4 @@
-"""A photo or scan of the sheet: where it is taken in, and, looked at, what was found in it, each target with a tick.
+"""A photo or scan: where it is taken in, and, looked at, what was found in it of a sheet, each target with a tick.
 
 The picture is shown as it was taken, with each target and the tool's cross drawn where they were found; under the loupe
 is the target whose tick has the keyboard, or that the pointer is over; there the cross can be put right.
@@ -41,13 +41,16 @@ GAP = 12.0  # px
 
 
 class PictureBar(QWidget):
-    """One row: a file or folder, what was copied, or a picture that the stand-in takes. `done`: one was looked at."""
+    """One row: a file or folder, what was copied, or a picture that the stand-in takes; of a sheet, or of a piece that
+    lies on a scanner's glass. `done`: one was looked at.
+    """
 
     done = Signal()
 
     def __init__(self, model: RoundModel) -> None:
         super().__init__()
         self._model = model
+        self.wanted = False  # of a piece, which is mostly measured by hand
         self.setAcceptDrops(True)
         self.source = PictureSource()
         self.source.given.connect(self._look)
@@ -57,8 +60,7 @@ class PictureBar(QWidget):
         self._complaint.hide()
         row = QHBoxLayout()
         row.setSpacing(8)
-        self.source.file.setPlaceholderText("photo or scan: drop it, or name its file or folder")
-        self.source.file.setAccessibleName("Photo or scan of the sheet")
+        self.source.file.setAccessibleName("Photo or scan")
         row.addWidget(self.source.file, 1)
         row.addWidget(self.source.paste)
         row.addWidget(self.practice)
@@ -70,8 +72,13 @@ class PictureBar(QWidget):
     def refresh(self, *, editable: bool) -> None:
         """There where a sheet can be read so, and nothing is looked at yet."""
         session = self._model.session
-        possible = editable and session.seen_sheet.possible and session.seen_sheet.looked is None
+        sheet, on_glass = session.seen_sheet.possible, session.seen_piece.possible
+        looked = session.seen_sheet.looked or session.seen_piece.looked
+        possible = editable and looked is None and (sheet or (on_glass and self.wanted))
         self.setVisible(possible)
+        self.source.file.setPlaceholderText(
+            "photo or scan: drop it, or name its file or folder" if sheet else "scan of the piece: drop it, or name it"
+        )
         piece = session.context.piece
         self.practice.setVisible(possible and piece is not None and bool(piece.practice))
         self._complaint.say(self._model.trouble.get("picture", ""))
@@ -88,20 +95,25 @@ class PictureBar(QWidget):
             event.acceptProposedAction()
 
     def _look(self, data: bytes, name: str) -> None:
-        sheet = self._model.session.seen_sheet
+        session = self._model.session
 
         def run() -> None:
             try:
-                sheet.look(data, name, partial(beside, "The sheet is read"))
+                if session.seen_sheet.possible:
+                    session.seen_sheet.look(data, name, partial(beside, "The sheet is read"))
+                else:
+                    session.seen_piece.look(data, name, partial(beside, "The piece is read"))
             except Dropped:  # whoever waited left it
-                sheet.leave()
+                session.seen_sheet.leave()
+                session.seen_piece.leave()
 
         if self._model.attempt("picture", run):
             self.source.file.clear()
             self.done.emit()
 
     def _practise(self) -> None:
-        take = stand_in.photo(self._model.session)
+        session = self._model.session
+        take = stand_in.photo(session) if session.seen_sheet.possible else stand_in.scan(session)
         if take is not None:
             with suppress(Dropped):
                 self._look(beside("A practice picture is taken", take), "picture")

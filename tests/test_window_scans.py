@@ -1,0 +1,132 @@
+"""A plate read from scans in the real window; a caliper makes the scanner known."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from pytestqt.qtbot import QtBot
+
+from driving import click, focus, opened, press, shown
+from keen_compass.app.window import MainWindow
+from keen_compass.practice import stand_in
+from keen_compass.practice.playing import cut, read_all
+from keen_compass.procedures import understands
+from keen_compass.rounds import RoundSession
+from keen_compass.rounds.answers import PICTURE
+from keen_compass.rounds.seen_pieces import KIND
+from keen_compass.shop.exchange import from_json, to_json
+from keen_compass.shop.store import Shop
+from looks import check_looks, settle
+
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def session(window: MainWindow) -> Iterator[RoundSession]:
+    window.show_rose("heron")
+    window.begin("kerf-square", "kerf")
+    assert window.round_page is not None
+    found = window.round_page.model.session
+    cut(found)
+    found.measuring.identify("")
+    window.round_page.refresh()
+    settle()
+    yield found
+
+
+def looked_at(window: MainWindow) -> None:
+    """F5, and what a practice scanner makes of the piece."""
+    assert window.round_page is not None
+    press(Qt.Key.Key_F5)
+    settle()
+    assert focus() == "Photo or scan"
+    click(window.round_page, "Take a practice picture")
+    settle()
+    assert focus() == "Use these"
+
+
+def test_a_plate_is_read_from_a_scan(qtbot: QtBot, window: MainWindow, session: RoundSession, tmp_path: Path) -> None:
+    page = window.round_page
+    assert page is not None
+    looked_at(window)
+    panel, scans = page.measure.scan, session.seen_piece
+    check_looks(window, (1280, 800))
+    assert set(panel.ticks) == {"width", "height", "hole_0", "hole_90", "slot"}
+    assert "± 0.5 %" in shown(panel)  # nobody knows this scanner yet
+    assert not panel.calibrate.isVisible()
+    click(panel, "Cancel")
+    assert scans.looked is None
+    read_all(session)
+    by_hand = {r.measurand: r for r in session.context.shop.readings(session.context.piece.id)}  # type: ignore[union-attr]
+    kerf = session.measuring.findings()[0]
+    page.measure.photo.wanted = False
+    page.refresh()
+    looked_at(window)
+    assert panel.calibrate.isVisible()
+    click(panel, "Calibrate scanner by this piece")
+    settle()
+    record = window.shop.thing(KIND)
+    assert record is not None
+    pixel = 25.4 / record["dpi"]
+    assert record["mm_per_px"] == pytest.approx([pixel * 1.0012, pixel * (1 - 0.0021)], rel=6e-4)  # as the glass is
+    assert "± 0.5 %" not in shown(panel)
+    assert scans.looked is not None
+    for r in scans.looked.readings.read:
+        assert abs(r.mm - by_hand[r.measurand].reading.mm) < 0.08  # type: ignore[union-attr]
+        assert r.U < 0.09
+    window.resize(1024, 700)
+    settle()
+    check_looks(window, (1024, 700))
+    click(panel, "Use these")
+    kept = session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
+    assert {r.measurand for r in kept if r.instrument == PICTURE} == set(panel.ticks or by_hand) & {
+        "width", "height", "hole_0", "hole_90", "slot",
+    }  # fmt: skip
+    again = session.measuring.findings()[0]
+    assert again.error == pytest.approx(kerf.error, abs=0.06)
+    press(Qt.Key.Key_Z, modifier=CONTROL)
+    kept = session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
+    assert not [r for r in kept if r.instrument == PICTURE]
+    other = Shop(tmp_path / "other.kcshop")
+    from_json(other, to_json(window.shop, "heron"), understands)
+    other.close()
+
+
+def test_a_scan_that_is_none_is_refused_and_nothing_is_kept(
+    window: MainWindow, session: RoundSession, tmp_path: Path
+) -> None:
+    page = window.round_page
+    assert page is not None
+    take = stand_in.scan(session)
+    assert take is not None
+    (tmp_path / "broken.png").write_bytes(take()[:5000])
+    (tmp_path / "empty.png").write_bytes(b"")
+    press(Qt.Key.Key_F5)
+    settle()
+    for name in ("broken.png", "empty.png", "none.png"):
+        press(Qt.Key.Key_A, modifier=CONTROL)
+        press(str(tmp_path / name), Qt.Key.Key_Return)
+        settle()
+        assert session.seen_piece.looked is None
+        assert name in shown(page)
+    assert not session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
+    press(Qt.Key.Key_F5)
+    settle()
+    assert not page.measure.photo.isVisible()
+
+
+def test_what_lies_on_no_glass_has_no_scan(qtbot: QtBot, shop: Shop) -> None:
+    window = opened(qtbot, shop)
+    window.show_rose("heron")
+    window.begin("rectangle")
+    assert window.round_page is not None
+    session = window.round_page.model.session
+    session.making.choose_size(session.making.proposed_size())
+    cut(session)
+    session.measuring.identify("")
+    assert not session.seen_piece.possible  # 370 mm
+    shop.put_machine(replace(session.context.machine, name="Heron"))
