@@ -9,11 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.procedures.stages import Makes
-from keen_compass.quantities.lengths import MM_PER_INCH, Length
+from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.quantities.notes import Note, note
-from keen_compass.rounds.context import RoundContext
-from keen_compass.rounds.measuring import Measuring
-from keen_compass.shop.marks import SheetSeen
+from keen_compass.rounds.seen_pictures import SeenPictures
 
 if TYPE_CHECKING:
     from keen_compass.formats.piece_picture import SeenPiece
@@ -36,12 +34,8 @@ class Scanned:
     notes: tuple[Note, ...]
 
 
-class SeenPieces:
+class SeenPieces(SeenPictures[Scanned]):
     """Of the piece that is shown."""
-
-    def __init__(self, context: RoundContext, measuring: Measuring) -> None:
-        self._c, self._measuring = context, measuring
-        self.looked: Scanned | None = None  # not taken yet
 
     @property
     def possible(self) -> bool:
@@ -137,20 +131,9 @@ class SeenPieces:
         )
         self._show(looked.data, looked.seen, looked.dpi)
 
-    def take(self, measurands: Collection[str]) -> None:
+    def take(self, what: Collection[str]) -> None:
         """Keep these sizes, with the scan (undoable)."""
         looked = self.looked
         if looked is None:
             return
-        read = {r.measurand: r for r in looked.readings.read if r.measurand in measurands}
-        if not read:
-            raise InputError("Tick what is to be taken, or leave the picture.")
-        blob = self._c.shop.put_blob(looked.data)
-        lengths = {name: Length(r.mm, f"{r.mm:.3f} mm", "mm", 0.0) for name, r in read.items()}
-        self._measuring.put_seen(lengths, SheetSeen(blob, {name: r.U for name, r in read.items()}))
-        self.looked = None
-
-    def leave(self) -> None:
-        """Nothing of it is taken."""
-        self.looked = None
-        self._c.changed()
+        self._keep(looked.data, (r for r in looked.readings.read if r.measurand in what))

@@ -12,12 +12,9 @@ from keen_compass.pieces.page import Offset, Page
 from keen_compass.pieces.where import Beside
 from keen_compass.quantities.assumed import POINTED_LEAST, POINTED_PX
 from keen_compass.quantities.geometry import Point
-from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.readings import Kind
 from keen_compass.quantities.uncertainty import K_95
-from keen_compass.rounds.context import RoundContext
-from keen_compass.rounds.measuring import Measuring
-from keen_compass.shop.marks import SheetSeen
+from keen_compass.rounds.seen_pictures import SeenPictures
 
 if TYPE_CHECKING:
     from keen_compass.formats.sheet_picture import SeenSheet
@@ -34,12 +31,8 @@ class Looked:
     by_target: dict[int, tuple[str, ...]]
 
 
-class SeenSheets:
+class SeenSheets(SeenPictures[Looked]):
     """Of the piece that is shown."""
-
-    def __init__(self, context: RoundContext, measuring: Measuring) -> None:
-        self._c, self._measuring = context, measuring
-        self.looked: Looked | None = None  # not taken yet
 
     @property
     def possible(self) -> bool:
@@ -88,21 +81,10 @@ class SeenSheets:
         self.looked = Looked(data, sheet, readings, by_target)
         self._c.changed()
 
-    def take(self, targets: Collection[int]) -> None:
+    def take(self, what: Collection[int]) -> None:
         """Keep what it shows at these targets, with the picture (undoable)."""
         looked = self.looked
         if looked is None:
             return
-        names = {name for number in targets for name in looked.by_target[number]}
-        read = {r.measurand: r for r in looked.readings.read if r.measurand in names}
-        if not read:
-            raise InputError("Tick what is to be taken, or leave the picture.")
-        blob = self._c.shop.put_blob(looked.data)
-        lengths = {name: Length(r.mm, f"{r.mm:.3f} mm", "mm", 0.0) for name, r in read.items()}
-        self._measuring.put_seen(lengths, SheetSeen(blob, {name: r.U for name, r in read.items()}))
-        self.looked = None
-
-    def leave(self) -> None:
-        """Nothing of it is taken."""
-        self.looked = None
-        self._c.changed()
+        names = {name for number in what for name in looked.by_target[number]}
+        self._keep(looked.data, (r for r in looked.readings.read if r.measurand in names))

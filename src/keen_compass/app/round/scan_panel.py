@@ -2,103 +2,45 @@
 
 from __future__ import annotations
 
-from functools import partial
-
-from PySide6.QtCore import QBuffer, QRectF, Qt, Signal
+from PySide6.QtCore import QBuffer, QRectF, Qt
 from PySide6.QtGui import QImage, QImageReader, QPainter
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
-from keen_compass.app import theme as th
-from keen_compass.app.parts import Button, Text, empty, painter_on_card
+from keen_compass.app.parts import Button, empty, painter_on_card
 from keen_compass.app.round.model import RoundModel
-from keen_compass.rounds.seen_pieces import Scanned
+from keen_compass.app.round.picture_panel import PicturePanel
 from keen_compass.words.say import capital, say, show_for
 
-LIST = 330  # px, of the ticks beside the picture
 RIM = 12.0  # px
 
 
-class ScanPanel(QWidget):
-    """`done`: its sizes were taken, or left."""
-
-    done = Signal()
+class ScanPanel(PicturePanel):
+    """Its keys are measurands."""
 
     def __init__(self, model: RoundModel) -> None:
-        super().__init__()
-        self._model = model
-        self._shown: Scanned | None = None
         self.picture = ScanPicture()
-        self.ticks: dict[str, QCheckBox] = {}
-        self._rows = QVBoxLayout()
-        self._rows.setSpacing(0)
-        self._said = Text("", colour="soft")
-        self._complaint = Text("", colour="bad")
+        super().__init__(model, model.session.seen_piece, "Sizes on the glass", self.picture)
         self.calibrate = Button("Calibrate scanner by this piece", self._calibrate)
-        self.take = Button("Use these", self._take, "primary")
-        self.leave = Button("Cancel", self._leave, "quiet")
-        column = QVBoxLayout()
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(Text("Sizes on the glass", 17, bold=True))
-        column.addLayout(self._rows)
-        column.addWidget(self._said)
-        column.addWidget(self._complaint)
-        column.addStretch(1)
-        column.addWidget(self.calibrate)
-        buttons = QHBoxLayout()
-        buttons.addWidget(self.leave)
-        buttons.addWidget(self.take, 1)
-        column.addLayout(buttons)
-        beside = QWidget()
-        beside.setLayout(column)
-        beside.setFixedWidth(LIST)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(10)
-        layout.addWidget(self.picture, 1)
-        layout.addWidget(beside)
-        self.hide()
+        self.below.addStretch(1)
+        self.below.addWidget(self.calibrate)
 
-    def refresh(self) -> None:
-        """The scan that is looked at now, if any."""
+    def _show_anew(self) -> None:
         session = self._model.session
         looked = session.seen_piece.looked
-        self.setVisible(looked is not None)
-        self._complaint.say(self._model.trouble.get("picture", ""))
-        if looked is self._shown:
-            return
-        self._shown = looked
         self.picture.show_scan(looked.data if looked else b"")
-        empty(self._rows)
+        empty(self.rows)
         self.ticks = {}
         if looked is None:
             return
         show = show_for(session.context.machine)
         names = {m.name: capital(say(m.label, show)) for m in session.measuring.measurands()}
         for r in looked.readings.read:
-            tick = QCheckBox(f"{names.get(r.measurand, r.measurand)}   {show.length(r.mm)} ± {show.small(r.U)}")
-            tick.setFont(th.font(th.TEXT))
-            tick.setMinimumHeight(th.HAND)
-            tick.setChecked(True)
-            self.ticks[r.measurand] = tick
-            self._rows.addWidget(tick)
-        self._said.say(" ".join(say(n, show) for n in looked.notes))
+            self.add_tick(r.measurand, f"{names[r.measurand]}   {show.length(r.mm)} ± {show.small(r.U)}")
+        self._said.say(" ".join(say(n, show) for n in looked.notes), "soft")
         self.calibrate.setVisible(session.seen_piece.calibrates and not session.context.shop.read_only)
-
-    def take_focus(self) -> None:
-        """On what leads on."""
-        self.take.setFocus()
-
-    def _take(self) -> None:
-        ticked = [name for name, tick in self.ticks.items() if tick.isChecked()]
-        if self._model.attempt("picture", partial(self._model.session.seen_piece.take, ticked)):
-            self.done.emit()
 
     def _calibrate(self) -> None:
         self._model.attempt("picture", self._model.session.seen_piece.calibrate)
-
-    def _leave(self) -> None:
-        self._model.attempt("picture", self._model.session.seen_piece.leave)
-        self.done.emit()
 
 
 class ScanPicture(QWidget):

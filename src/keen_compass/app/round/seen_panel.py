@@ -21,11 +21,12 @@ from PySide6.QtGui import (
     QPen,
     QResizeEvent,
 )
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, ShowsFocus, Text, empty, painter_on_card
 from keen_compass.app.round.model import RoundModel
+from keen_compass.app.round.picture_panel import LIST, PicturePanel
 from keen_compass.app.round.picture_source import PictureSource
 from keen_compass.app.round.surface import words_at
 from keen_compass.app.waiting import Dropped, beside
@@ -36,7 +37,7 @@ from keen_compass.rounds.seen_sheets import Looked
 from keen_compass.words.say import say, show_for
 
 ABOUT = 8.0  # mm to each side of a target that the loupe shows
-LIST, NARROW_LIST, NARROW = 330, 262, 640  # px, of the ticks beside the picture; the same where there is less in all
+NARROW_LIST, NARROW = 262, 640  # px, of the ticks beside the picture where there is less in all
 GAP = 12.0  # px
 
 
@@ -119,57 +120,21 @@ class PictureBar(QWidget):
                 self._look(beside("A practice picture is taken", take), "picture")
 
 
-class SeenPanel(QWidget):
-    """What was found in a picture, before any of it counts. `done`: it was taken, or left."""
-
-    done = Signal()
+class SeenPanel(PicturePanel):
+    """Its keys are numbers of targets, from 1."""
 
     def __init__(self, model: RoundModel) -> None:
-        super().__init__()
-        self._model = model
-        self._shown: Looked | None = None
         self.picture = SeenPicture()
+        super().__init__(model, model.session.seen_sheet, "Beside each target, X and Y", self.picture)
         self.picture.loupe.placed.connect(self._correct)
-        self.ticks: dict[int, QCheckBox] = {}
-        self._rows = QVBoxLayout()
-        self._rows.setSpacing(0)
-        self._said = Text("", colour="warn")
-        self.take = Button("Use these", self._take, "primary")
-        self.leave = Button("Cancel", self._leave, "quiet")
-        self._complaint = Text("", colour="bad")
-        column = QVBoxLayout()
-        column.setSpacing(6)
-        heading = Text("Beside each target, X and Y", 17, bold=True)
-        for widget in (heading, self._said):
-            column.addWidget(widget)
-        column.addLayout(self._rows)
-        column.addWidget(self.picture.loupe, 1)
-        column.addWidget(self._complaint)
-        buttons = QHBoxLayout()
-        buttons.addWidget(self.leave)
-        buttons.addWidget(self.take, 1)
-        column.addLayout(buttons)
-        self._list = QWidget()
-        self._list.setLayout(column)
-        column.setContentsMargins(0, 0, 0, 0)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(10)
-        layout.addWidget(self.picture, 1)
-        layout.addWidget(self._list)
+        self.below.addWidget(self.picture.loupe, 1)
 
-    def refresh(self) -> None:
-        """The picture that is looked at now, if any."""
+    def _show_anew(self) -> None:
         session = self._model.session
         looked = session.seen_sheet.looked
-        self.setVisible(looked is not None)
-        self._complaint.say(self._model.trouble.get("picture", ""))
-        if looked is self._shown:
-            return
-        self._shown = looked
         self.picture.show_looked(looked)
         left_out = {number for number, tick in self.ticks.items() if not tick.isChecked()} if looked else set()
-        empty(self._rows)
+        empty(self.rows)
         self.ticks = {}
         if looked is None:
             return
@@ -180,27 +145,18 @@ class SeenPanel(QWidget):
         for number, names in looked.by_target.items():
             if not names:
                 show_it = partial(self._point_at, number)
-                self._rows.addWidget(Button(f"{number}   not seen: point at it below", show_it, "quiet"))
+                self.rows.addWidget(Button(f"{number}   not seen: point at it below", show_it, "quiet"))
                 continue
             values = ",  ".join(show.number(read[n].mm, signed=True) for n in names)
             U = show.length(max(read[n].U for n in names))
-            tick = QCheckBox(f"{number}   {values}  ± {U}")
-            tick.setFont(th.font(th.TEXT))
-            tick.setMinimumHeight(th.HAND)
-            tick.setChecked(number not in left_out)
+            tick = self.add_tick(number, f"{number}   {values}  ± {U}", on=number not in left_out)
             tick.setAccessibleName(f"Take target {number}: {values}, give or take {U}")
             tick.installEventFilter(self)
-            self.ticks[number] = tick
-            self._rows.addWidget(tick)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """The picture has what the list leaves."""
         super().resizeEvent(event)
-        self._list.setFixedWidth(LIST if self.width() >= NARROW else NARROW_LIST)
-
-    def take_focus(self) -> None:
-        """On what leads on."""
-        self.take.setFocus()
+        self.column.setFixedWidth(LIST if self.width() >= NARROW else NARROW_LIST)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """What has the keyboard, or the pointer over it, is under the loupe."""
@@ -215,15 +171,6 @@ class SeenPanel(QWidget):
     def _correct(self, number: int, at: QPointF) -> None:
         sheet = self._model.session.seen_sheet
         self._model.attempt("picture", partial(sheet.correct, number, (at.x(), at.y())))
-
-    def _take(self) -> None:
-        ticked = [number for number, tick in self.ticks.items() if tick.isChecked()]
-        if self._model.attempt("picture", partial(self._model.session.seen_sheet.take, ticked)):
-            self.done.emit()
-
-    def _leave(self) -> None:
-        self._model.attempt("picture", self._model.session.seen_sheet.leave)
-        self.done.emit()
 
 
 class SeenPicture(QWidget):

@@ -1,0 +1,94 @@
+"""A picture that is looked at: beside it what was found, each with a tick, before any of it counts."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.parts import Button, Text
+from keen_compass.app.round.model import RoundModel
+from keen_compass.rounds.seen_pictures import SeenPictures
+
+LIST = 330  # px, of the ticks beside the picture
+
+
+class PicturePanel(QWidget):
+    """`done`: it was taken, or left. What a tick stands for is the key of `ticks`."""
+
+    done = Signal()
+
+    def __init__(self, model: RoundModel, seen: SeenPictures[Any], heading: str, picture: QWidget) -> None:
+        super().__init__()
+        self._model, self._seen = model, seen
+        self._shown: object = None
+        self.ticks: dict[Any, QCheckBox] = {}
+        self.rows = QVBoxLayout()
+        self.rows.setSpacing(0)
+        self._said = Text("", colour="warn")
+        self.take = Button("Use these", self._take, "primary")
+        self.leave = Button("Cancel", self._leave, "quiet")
+        self._complaint = Text("", colour="bad")
+        self.below = QVBoxLayout()  # the rows, for whoever has more to show
+        self.column = QWidget()
+        self.column.setFixedWidth(LIST)
+        column = QVBoxLayout(self.column)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(Text(heading, 17, bold=True))
+        column.addWidget(self._said)
+        column.addLayout(self.rows)
+        column.addLayout(self.below, 1)
+        column.addWidget(self._complaint)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.leave)
+        buttons.addWidget(self.take, 1)
+        column.addLayout(buttons)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(10)
+        layout.addWidget(picture, 1)
+        layout.addWidget(self.column)
+        self.hide()
+
+    def refresh(self) -> None:
+        """The picture that is looked at now, if any."""
+        looked = self._seen.looked
+        self.setVisible(looked is not None)
+        self._complaint.say(self._model.trouble.get("picture", ""))
+        if looked is not self._shown:
+            self._shown = looked
+            self._show_anew()
+
+    def _show_anew(self) -> None:
+        """Another picture, or none."""
+        raise NotImplementedError
+
+    def add_tick(self, key: object, words: str, *, on: bool = True) -> QCheckBox:
+        """A row that is taken where it is ticked."""
+        tick = QCheckBox(words)
+        tick.setFont(th.font(th.TEXT))
+        tick.setMinimumHeight(th.HAND)
+        tick.setChecked(on)
+        self.ticks[key] = tick
+        self.rows.addWidget(tick)
+        return tick
+
+    def take_focus(self) -> None:
+        """On what leads on."""
+        self.take.setFocus()
+
+    def ticked(self) -> list[Any]:
+        """What is to be taken."""
+        return [key for key, tick in self.ticks.items() if tick.isChecked()]
+
+    def _take(self) -> None:
+        if self._model.attempt("picture", partial(self._seen.take, self.ticked())):
+            self.done.emit()
+
+    def _leave(self) -> None:
+        self._model.attempt("picture", self._seen.leave)
+        self.done.emit()
