@@ -219,11 +219,11 @@ def test_everything_can_be_begun_from_the_menu(window: MainWindow) -> None:
     titles = list(begin_menu(window))
     assert titles == [
         "X and Y steps", "Travel run", "Squareness", "Reference lines", "Pointer to tool", "Registration", "Camera",
-        "Blade row",
+        "Blade row", "", "What is wrong? From parts to causes", "Fit a file to a print",
     ]  # fmt: skip
     window.show_rose("heron")
     actions = begin_menu(window)
-    assert len(actions) == 13  # what a router has: no bevel, no print
+    assert len(actions) == 16  # what a router has: no bevel, no print
     actions["Reference lines"].trigger()
     assert window.round_page.model.session.context.procedure.name == "reference-lines"
 
