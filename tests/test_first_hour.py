@@ -106,6 +106,8 @@ def test_from_an_empty_shop_to_the_first_file_in_a_dozen_acts(
     assert window.round_page is not None
     instrument = window.round_page.make.instruments.buttons[0]
     act(instrument.click)
+    settle()
+    assert "Is this loaded?" in shown(window.round_page.make)  # in place, and nothing waits for it
     making = window.round_page.model.session.making
     assert making.refusal() is None
     making.write_file(tmp_path / "piece.nc")

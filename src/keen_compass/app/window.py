@@ -218,6 +218,7 @@ class MainWindow(QMainWindow):
         self.round_page = page
         uid = page.model.session.context.kept.machine
         page.closed.connect(lambda: self.show_rose(uid))
+        page.change.connect(self.change_machine)
         page.model.changed.connect(self._round_changed)
         _app().installEventFilter(page)
         self.places.addWidget(page)

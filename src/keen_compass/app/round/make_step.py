@@ -16,6 +16,7 @@ from keen_compass.app.round.bed_canvas import BedCanvas
 from keen_compass.app.round.choices import ChoicesBar, fill
 from keen_compass.app.round.dry_run_bar import DryRunBar
 from keen_compass.app.round.instrument_bar import InstrumentBar
+from keen_compass.app.round.loaded_bar import LoadedBar
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.worn_bar import WornBar
 from keen_compass.formats.files import file_stem
@@ -45,6 +46,7 @@ class MakeStep(QWidget):
         self.tool = self._combo("Tool", lambda name: model.session.making.choose(tool=name))
         self.instruments = InstrumentBar(model)
         self.worn = WornBar(model)
+        self.loaded = LoadedBar(model)
         self.instrument = self._combo("Measured with", lambda uid: model.session.making.choose(instrument=uid))
         self.passes = self._combo("Readings of each", lambda n: model.session.making.choose(passes=n))
         self.choices = ChoicesBar(model)
@@ -109,6 +111,7 @@ class MakeStep(QWidget):
         layout.setSpacing(10)
         layout.addWidget(self.worn)
         layout.addWidget(self.instruments)
+        layout.addWidget(self.loaded)
         layout.addWidget(self.bed, 1)
         layout.addWidget(self.dry_run)
         layout.addWidget(panel)
@@ -137,6 +140,7 @@ class MakeStep(QWidget):
             shown.setVisible(making.has_file)
         self.instruments.refresh()
         self.worn.refresh()
+        self.loaded.refresh(waits=self.worn.wanted() or self.instruments.wanted())
         self.instrument.setVisible(bool(context.instruments) and not context.procedure.by_eye)
         fill(self.instrument, [(i.name, i.uid) for i in context.instruments], context.choices.instrument)
         self._filling = False

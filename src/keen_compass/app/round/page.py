@@ -43,8 +43,9 @@ UP_OR_DOWN = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
 
 
 class RoundPage(QWidget):
-    """`closed` is emitted when the technician goes back to the rose."""
+    """`closed` is emitted when the technician goes back to the rose, `change` when something else is loaded."""
 
+    change = Signal()
     closed = Signal()
 
     def __init__(self, session: RoundSession, link: PortLink) -> None:
@@ -59,6 +60,8 @@ class RoundPage(QWidget):
         self.give_up = Button("Abandon round", self._ask_give_up, "quiet")
         self.steps = {step: self._step_button(step) for step in session.context.procedure.steps}
         self.make = self._make_step()
+        if isinstance(self.make, MakeStep):
+            self.make.loaded.change.connect(self.change)
         self.measure = MeasureStep(self.model, link)
         self.correct = CorrectStep(self.model, link)
         self.measure.strip.go_on.connect(self.go_on)
