@@ -43,7 +43,7 @@ class SeenPieces(SeenPictures[Scanned]):
         made = self._c.piece
         if made is None or self._c.procedure.makes is not Makes.PIECE:
             return False
-        return self._c.remembered(("lies on glass", made.id), self._lies_on_glass)
+        return self._c.remembered(("glass", made.id), self._lies_on_glass)
 
     def _lies_on_glass(self) -> bool:
         from keen_compass.procedures.seen import sizes_of
