@@ -59,7 +59,10 @@ def test_one_unit_all_over(qtbot: QtBot, shop: Shop, units: str, monkeypatch: py
     monkeypatch.setattr(QPainter, "drawText", seen)
     window: MainWindow = opened(qtbot, shop)
     names, wrong, count = given_names(shop), [], 0
-    for view, prepare in VIEWS:
+    order = [view for view, _ in VIEWS]
+    # The demo's prints are in mm as they are: only the other way round is there anything to be found.
+    prints = slice(order.index("sheet-print"), order.index("state-other-piece") if units == "mm" else 0)
+    for view, prepare in (v for v in VIEWS if v not in VIEWS[prints]):
         prepare(window)
         if view in OWN_UNIT:
             continue
