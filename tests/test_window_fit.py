@@ -153,7 +153,7 @@ def test_marks_are_corners_or_typed_and_one_can_be_aimed_at_again(window: MainWi
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
     press("400 200", RETURN)
     assert page.fitting.aimed == {0: (300.0, 200.0), 1: (400.0, 200.0)}
-    at = page.canvas._at(page.canvas._marks[0], page.canvas._frame())
+    at = page.canvas.frame().at(page.canvas._marks[0])
     QTest.mouseClick(page.canvas, Qt.MouseButton.LeftButton, pos=at.toPoint())
     assert page.mark_now() == 0
     press("300.5 200", RETURN)

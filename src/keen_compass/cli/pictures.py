@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from keen_compass.pieces.page import Page
     from keen_compass.procedures.base import Procedure
     from keen_compass.procedures.case import Case
+    from keen_compass.procedures.seen import Readings
     from keen_compass.solve.scanner import Scanner
 
 Scale = Annotated[float, Meta(gt=0, le=10)]  # mm per px
@@ -57,9 +58,7 @@ def _read_sheet(options: argparse.Namespace) -> int:
     middle = (page.width / 2, page.height / 2)
     print_json(
         {
-            "readings": [
-                {"measurand": r.measurand, "values": [round(r.mm, 4)], "uncertainty": round(r.U, 4)} for r in found.read
-            ],
+            "readings": _as_json(found),
             "map": {
                 "kind": "affine" if seen.map.affine else "projective",
                 "px_per_mm": round(seen.px_per_mm, 3),
@@ -72,6 +71,11 @@ def _read_sheet(options: argparse.Namespace) -> int:
         }
     )
     return 0
+
+
+def _as_json(found: Readings) -> list[dict[str, Any]]:
+    """As `solve` takes them."""
+    return [{"measurand": r.measurand, "values": [round(r.mm, 4)], "uncertainty": round(r.U, 4)} for r in found.read]
 
 
 def _sheet_of(file: Path) -> tuple[Procedure[Any], Page]:
@@ -135,9 +139,7 @@ def _read_piece(options: argparse.Namespace) -> int:
     notes += [] if options.scanner else [note("picture.nominal_scale", dpi=dpi)]
     print_json(
         {
-            "readings": [
-                {"measurand": r.measurand, "values": [round(r.mm, 4)], "uncertainty": round(r.U, 4)} for r in found.read
-            ],
+            "readings": _as_json(found),
             "map": {
                 "kind": "affine",
                 "px_per_mm": round(seen.px_per_mm, 3),

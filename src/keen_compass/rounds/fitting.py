@@ -115,11 +115,8 @@ class Fitting:
             return None
         return lay([self.marks[i] for i in seen], list(seen.values()), tolerance=machine.tolerance("registration"))
 
-    def expected(self, mark: int, machine: Machine, held: Mapping[str, StoredValue]) -> Point | None:
-        """Where the machine should be for a mark, by those before it."""
-        laid = self.laid(machine, held)
-        if laid is None:
-            return None
+    def expected(self, mark: int, laid: Laid, machine: Machine, held: Mapping[str, StoredValue]) -> Point:
+        """Where the machine should be for a mark, by those before it. Raises InputError where that is nowhere."""
         (x, y), (ox, oy) = laid.warp.at(self.marks[mark]), self._offset(machine, held)
         return x - ox, y - oy
 
@@ -148,13 +145,11 @@ class Fitting:
         file = Path(self.name)
         return file.with_name(f"{file.stem}-fitted{file.suffix}")
 
-    def write(self, to: Path, machine: Machine, held: Mapping[str, StoredValue]) -> Fitted:
+    def write(self, fitted: Fitted, to: Path) -> None:
         """The fitted file, whole or not at all. Raises InputError."""
         if to.resolve() == Path(self.name).resolve():
             raise InputError("would take the place of the file that was opened: choose another name", str(to))
-        fitted = self.fitted(machine, held)
         write_whole(to, fitted.data)
-        return fitted
 
     def residuals(self, laid: Laid) -> dict[int, Point]:
         """Mark → where it was seen, from where the map has it, mm."""

@@ -40,7 +40,7 @@ def scanned(shape: Any, glass: Glass, seed: int) -> bytes:
     from shapely import affinity
 
     rng, noise = random.Random(seed), np.random.default_rng(seed)
-    laid = affinity.rotate(shape, rng.uniform(-4, 4), origin="centroid")
+    laid = affinity.rotate(shape, rng.uniform(-4, 4))
     left, low, right, high = laid.bounds
     sx, sy = 25.4 / glass.dpi * (1 + glass.x), 25.4 / glass.dpi * (1 + glass.y)
     wide, tall = math.ceil((right - left + 2 * AROUND) / sx), math.ceil((high - low + 2 * AROUND) / sy)

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from keen_compass.machines.shown import length_unit
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
 from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.quantities.verdict import Verdict
 from keen_compass.words.say import THOU, THOU_PER_FOOT, Show
 
+HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
 _RIGHT = {"mm": "{axis} reaches its target", "tram": "the head is square to the bed"}
 
 
@@ -16,7 +19,7 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
 
     standpoint: from which directions are given beside their signs.
     """
-    show = Show("mm" if units == "mm" else "in", standpoint)  # an error is no fraction
+    show = Show(length_unit(units), standpoint)  # an error is no fraction
     towards = show.way(f"{'+' if (finding.error or 0.0) > 0 else '-'}{QUANTITIES[finding.quantity].axis or 'x'}")
     q, e = QUANTITIES[finding.quantity], finding.error or 0.0
     axis = q.axis.upper()
@@ -90,7 +93,7 @@ def tolerance_in_words(finding: Finding, units: str = "mm") -> str:
     """``0.40 is allowed``, in the unit of the words above."""
     T = finding.tolerance
     if finding.error_unit == "mm/min":
-        return f"{Show('mm' if units == 'mm' else 'in').feed(T)} is allowed"
+        return f"{Show(units).feed(T)} is allowed"
     if finding.error_unit == "%":
         return f"{T:.{0 if T >= 1 else 2}f} % is allowed"
     if units == "mm":

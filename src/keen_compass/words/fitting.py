@@ -8,10 +8,10 @@ from keen_compass.formats.fit import Drawn
 from keen_compass.machines.shown import show_size
 from keen_compass.procedures.laying import Laid
 from keen_compass.quantities.verdict import Verdict
+from keen_compass.words.consequences import HEADS
 from keen_compass.words.say import Show, say
 
 KINDS = {"gcode": "G-code", "hpgl": "HP-GL", "svg": "SVG", "dxf": "DXF"}
-VERDICTS = {Verdict.IN: "In", Verdict.OUT: "Out"}
 
 
 def file_in_words(kind: str, drawn: Drawn, units: str) -> str:
@@ -22,7 +22,7 @@ def file_in_words(kind: str, drawn: Drawn, units: str) -> str:
 
 def fit_in_words(laid: Laid, worst: float, show: Show) -> tuple[str, str]:
     """(``In: marks fit within 0.12 mm``, what the map means). worst: the largest residual, mm."""
-    verdict = VERDICTS.get(laid.verdict, "Can’t tell") if laid.verdict is not None else "Can’t tell"
+    verdict = HEADS[laid.verdict or Verdict.CANNOT_TELL]
     return f"{verdict}: marks fit within {show.small(worst)}", " ".join(say(note, show) for note in laid.notes)
 
 

@@ -78,16 +78,16 @@ class Show(NamedTuple):
 
     def feed(self, mm_per_min: float) -> str:
         """A feed with its unit."""
-        return show_rate(mm_per_min, FEEDS, "mm" if self.units == "mm" else "in")
+        return show_rate(mm_per_min, FEEDS, self.units)
 
     def feed_number(self, mm_per_min: float) -> str:
         """The same without its unit."""
-        return rate_number(mm_per_min, FEEDS, "mm" if self.units == "mm" else "in")
+        return rate_number(mm_per_min, FEEDS, self.units)
 
     @property
     def feed_unit(self) -> str:
         """In which feeds are shown."""
-        return usual_unit(FEEDS, "mm" if self.units == "mm" else "in")
+        return usual_unit(FEEDS, self.units)
 
     def slope(self, mm_per_m: float, decimals: int = 2, *, signed: bool = False) -> str:
         """A slope, or by how much a length is out, with its unit; decimals: of mm per m."""

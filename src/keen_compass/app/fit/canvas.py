@@ -5,21 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QMouseEvent, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
-from keen_compass.app.round.sheet_picture import FOOT, draw_foot
-from keen_compass.app.round.surface import words_at
+from keen_compass.app.round.sheet_picture import FOOT, HIT, FromAbove, draw_foot, draw_mark, number_mark
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
 
 RIM = 44.0  # px about what is drawn
-SIGN = 9.0  # px, arm of a mark's cross
-HIT = 30.0  # px about a mark
-ARROW = 50.0  # px, of the longest residual
-MOST_MAGNIFIED = 200.0
 
 
 class FitCanvas(QWidget):
@@ -59,30 +54,18 @@ class FitCanvas(QWidget):
         self.setAccessibleName(words)
         self.update()
 
-    def _extent(self) -> tuple[float, float, float, float]:
-        points = [p for path in self._paths for p in path] + list(self._marks)
+    def frame(self) -> FromAbove:
+        """Where everything is now."""
+        places = [p for path in self._paths for p in path] + list(self._marks)
         if self._bed is not None:
-            points += [(0.0, 0.0), self._bed]
-        seen = [self._standpoint.to_view(*p) for p in points] or [(0.0, 0.0), (1.0, 1.0)]
-        us, vs = [u for u, _ in seen], [v for _, v in seen]
-        return min(us), min(vs), max(us), max(vs)
-
-    def _frame(self) -> tuple[float, QPointF]:
-        """px per mm, and where the view’s zero is."""
-        left, near, right, far = self._extent()
+            places += [(0.0, 0.0), self._bed]
         room = QRectF(RIM, RIM, self.width() - 2 * RIM, self.height() - 2 * RIM - FOOT)
-        scale = min(room.width() / max(right - left, 1e-6), room.height() / max(far - near, 1e-6))
-        middle = room.center()
-        return scale, QPointF(middle.x() - scale * (left + right) / 2, middle.y() + scale * (near + far) / 2)
-
-    def _at(self, place: Point, frame: tuple[float, QPointF]) -> QPointF:
-        (u, v), (scale, zero) = self._standpoint.to_view(*place), frame
-        return QPointF(zero.x() + scale * u, zero.y() - scale * v)
+        return FromAbove(self._standpoint, places or [(0.0, 0.0)], room)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """A mark that is clicked is aimed at next."""
-        frame = self._frame()
-        off = [(self._at(m, frame) - event.position()).manhattanLength() for m in self._marks]
+        frame = self.frame()
+        off = [(frame.at(m) - event.position()).manhattanLength() for m in self._marks]
         near = min(range(len(off)), key=off.__getitem__, default=None)
         if near is not None and off[near] < HIT:
             self.chosen.emit(near)
@@ -95,38 +78,23 @@ class FitCanvas(QWidget):
         if not self._paths:
             p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self._words)
             return
-        frame = self._frame()
+        frame = self.frame()
         if self._bed is not None:
             x, y = self._bed
-            corners = [self._at(c, frame) for c in ((0.0, 0.0), (x, 0.0), (x, y), (0.0, y))]
+            corners = [frame.at(c) for c in ((0.0, 0.0), (x, 0.0), (x, y), (0.0, y))]
             p.setPen(QPen(th.color("line"), 1.4))
             p.setBrush(th.color("paper"))
             p.drawPolygon(QPolygonF(corners))
         strokes = QPainterPath()
         for path in self._paths:
-            strokes.addPolygon(QPolygonF([self._at(point, frame) for point in path]))
+            strokes.addPolygon(QPolygonF([frame.at(point) for point in path]))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(th.color("ink"), 1.6))
         p.drawPath(strokes)
-        largest = max((max(abs(x), abs(y)) for x, y in self._off.values()), default=0.0)
-        factor = min(ARROW / (largest * frame[0]), MOST_MAGNIFIED) if largest > 0 else 1.0
+        factor = frame.magnified(self._off.values())
         for i, mark in enumerate(self._marks):
-            at = self._at(mark, frame)
-            self._mark(p, i, at)
-            dx, dy = self._off.get(i, (0.0, 0.0))
-            u, v = self._standpoint.to_view(dx, dy)
-            tip = at + QPointF(u, -v) * (frame[0] * factor)
-            if (tip - at).manhattanLength() > 4:
-                p.setPen(QPen(th.color("bad"), 3))
-                p.drawLine(at, tip)
+            at, now, done = frame.at(mark), i == self._now, i in self._done
+            draw_mark(p, at, now=now, done=done)
+            number_mark(p, at + QPointF(0, -28), i, now=now, done=done)
+            frame.draw_arrow(p, at, self._off.get(i, (0.0, 0.0)), factor)
         draw_foot(p, self, self._standpoint, self._words)
-
-    def _mark(self, p: QPainter, i: int, at: QPointF) -> None:
-        now, done = i == self._now, i in self._done
-        p.setPen(QPen(th.color("focus" if now else "good" if done else "soft"), 3.0 if now else 2.0))
-        p.drawLine(at - QPointF(SIGN, 0), at + QPointF(SIGN, 0))
-        p.drawLine(at - QPointF(0, SIGN), at + QPointF(0, SIGN))
-        if now:
-            p.drawEllipse(at, 2 * SIGN, 2 * SIGN)
-        p.setFont(th.font(th.VERDICT if now else 17, bold=True))
-        words_at(p, at + QPointF(0, -28), f"✓ {i + 1}" if done and not now else str(i + 1), width=60)

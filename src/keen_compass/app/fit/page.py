@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtCore import Signal
@@ -265,11 +266,11 @@ class FitPage(PlacePage):
         if fitting is None:
             return
         laid = self._laid()
-        self._show_aiming(fitting, mark)
+        self._show_aiming(fitting, mark, laid)
         self._show_file(fitting, mark, laid)
         self._show_result(fitting, laid)
 
-    def _show_aiming(self, fitting: Fitting, mark: int | None) -> None:
+    def _show_aiming(self, fitting: Fitting, mark: int | None, laid: Laid | None) -> None:
         ready = self._link.ready and mark is not None
         if ready and self.jog is None:
             self.jog = JogPad(self._link, self.machine, small=True)
@@ -281,11 +282,9 @@ class FitPage(PlacePage):
         self.on_mark.setVisible(mark is not None)
         self.on_mark.name(f"{capital(say(f'pointer.{fitting.head}'))} is on the mark")
         near = None
-        if mark is not None:
-            try:
-                near = fitting.expected(mark, self.machine, self._held)
-            except InputError:
-                near = None
+        if mark is not None and laid is not None:
+            with suppress(InputError):  # nowhere that a machine can be
+                near = fitting.expected(mark, laid, self.machine, self._held)
         where = f": near {position_in_words(near, self.machine)}" if near else ""
         self._near.say(f"Mark {mark + 1} of {len(fitting.marks)}{where}" if mark is not None else "All marks aimed at")
 
@@ -332,7 +331,8 @@ class FitPage(PlacePage):
         written = written_in_words(Path(self.fitting.name), to, len(self.fitting.marks))
         try:
             fitting = self.fitting
-            beside("The file is fitted", lambda: fitting.write(to, self.machine, self._held))
+            fitted = beside("The file is fitted", lambda: fitting.fitted(self.machine, self._held))
+            fitting.write(fitted, to)  # here: what was cancelled writes nothing
             if not self._shop.read_only:
                 self._shop.put_event(self.machine.uid, "fitted", written)
         except Dropped:

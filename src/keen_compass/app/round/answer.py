@@ -23,6 +23,7 @@ from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.choosing import Resolves
 from keen_compass.shop.standing import Spoke, State
+from keen_compass.words.consequences import HEADS
 from keen_compass.words.doing import doing_in_words, task_of
 from keen_compass.words.errors import ErrorUnit, shown_in
 from keen_compass.words.limits import limits_in_words
@@ -165,7 +166,7 @@ class FindingCard(Card):
         self._band.show()
         headline = words.headline(f, machine.units)
         self._band.show_verdict(f.verdict, headline)
-        bare = f.error_unit == "mm/m" and f.verdict in words.HEADS
+        bare = f.error_unit == "mm/m" and f.verdict in HEADS
         said = f"{headline} {shown_in(f.error_unit, machine.units).words}" if bare else headline
         tip(self._band, said)
         beside = task_of(f) if by_hand and not stays else None

@@ -5,7 +5,8 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QBuffer, QRectF, Signal
+from PySide6.QtGui import QImage, QImageReader, QPainter
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
@@ -14,6 +15,27 @@ from keen_compass.app.round.model import RoundModel
 from keen_compass.rounds.seen_pictures import SeenPictures
 
 LIST = 330  # px, of the ticks beside the picture
+RIM = 12.0  # px about a picture
+
+
+def read_image(data: bytes) -> QImage:
+    """Turned as its tag says, as it was read; none of nothing."""
+    buffer = QBuffer()
+    buffer.setData(data)
+    reader = QImageReader(buffer)
+    reader.setAutoTransform(True)
+    return reader.read() if data else QImage()
+
+
+def draw_whole(p: QPainter, image: QImage, widget: QWidget) -> QRectF:
+    """All of a picture, as large as there is room; where it is, then."""
+    p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+    room = QRectF(widget.rect()).adjusted(RIM, RIM, -RIM, -RIM)
+    scale = min(room.width() / image.width(), room.height() / image.height())
+    area = QRectF(0.0, 0.0, image.width() * scale, image.height() * scale)
+    area.moveCenter(room.center())
+    p.drawImage(area, image)
+    return area
 
 
 class PicturePanel(QWidget):

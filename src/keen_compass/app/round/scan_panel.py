@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QBuffer, QRectF, Qt
-from PySide6.QtGui import QImage, QImageReader, QPainter
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QWidget
 
 from keen_compass.app.parts import Button, empty, painter_on_card
 from keen_compass.app.round.model import RoundModel
-from keen_compass.app.round.picture_panel import PicturePanel
+from keen_compass.app.round.picture_panel import PicturePanel, draw_whole, read_image
 from keen_compass.words.say import capital, say, show_for
-
-RIM = 12.0  # px
 
 
 class ScanPanel(PicturePanel):
@@ -53,21 +50,11 @@ class ScanPicture(QWidget):
 
     def show_scan(self, data: bytes) -> None:
         """Another one; empty for none."""
-        buffer = QBuffer()
-        buffer.setData(data)
-        reader = QImageReader(buffer)
-        reader.setAutoTransform(True)
-        self._image = reader.read() if data else QImage()
+        self._image = read_image(data)
         self.update()
 
     def paintEvent(self, _event: object) -> None:
         """As large as there is room."""
         p = painter_on_card(self)
-        if self._image.isNull():
-            return
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        room = QRectF(self.rect()).adjusted(RIM, RIM, -RIM, -RIM)
-        size = self._image.size().scaled(room.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
-        area = QRectF(0, 0, size.width(), size.height())
-        area.moveCenter(room.center())
-        p.drawImage(area, self._image)
+        if not self._image.isNull():
+            draw_whole(p, self._image, self)

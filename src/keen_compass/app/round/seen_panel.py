@@ -9,24 +9,14 @@ from __future__ import annotations
 from contextlib import suppress
 from functools import partial
 
-from PySide6.QtCore import QBuffer, QEvent, QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import (
-    QDragEnterEvent,
-    QDropEvent,
-    QImage,
-    QImageReader,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPen,
-    QResizeEvent,
-)
+from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, ShowsFocus, Text, empty, painter_on_card
 from keen_compass.app.round.model import RoundModel
-from keen_compass.app.round.picture_panel import LIST, PicturePanel
+from keen_compass.app.round.picture_panel import LIST, PicturePanel, draw_whole, read_image
 from keen_compass.app.round.picture_source import PictureSource
 from keen_compass.app.round.surface import words_at
 from keen_compass.app.waiting import Dropped, beside
@@ -38,7 +28,6 @@ from keen_compass.words.say import say, show_for
 
 ABOUT = 8.0  # mm to each side of a target that the loupe shows
 NARROW_LIST, NARROW = 262, 640  # px, of the ticks beside the picture where there is less in all
-GAP = 12.0  # px
 
 
 class PictureBar(QWidget):
@@ -190,11 +179,7 @@ class SeenPicture(QWidget):
         if looked is None:
             self._image, self._number = QImage(), 0
         elif before is None or before.data is not looked.data:
-            buffer = QBuffer()
-            buffer.setData(looked.data)
-            reader = QImageReader(buffer)
-            reader.setAutoTransform(True)  # turned as its tag says, as it was read
-            self._image = reader.read()
+            self._image = read_image(looked.data)
             self._number = next((n for n, names in looked.by_target.items() if names), 1)
         self._show_anew()
 
@@ -213,12 +198,8 @@ class SeenPicture(QWidget):
         p = painter_on_card(self)
         if self._looked is None or self._image.isNull():
             return
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        room = QRectF(self.rect()).adjusted(GAP, GAP, -GAP, -GAP)
-        scale = min(room.width() / self._image.width(), room.height() / self._image.height())
-        wide, high = self._image.width() * scale, self._image.height() * scale
-        area = QRectF(room.center().x() - wide / 2, room.center().y() - high / 2, wide, high)
-        p.drawImage(area, self._image)
+        area = draw_whole(p, self._image, self)
+        scale = area.width() / self._image.width()
         page = self._looked.sheet.page
         p.setFont(th.font(th.TEXT, bold=True))
         for number, target in enumerate(page.targets, 1):

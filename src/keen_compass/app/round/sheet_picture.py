@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import TYPE_CHECKING
@@ -56,6 +56,67 @@ class Seen:
     movable: bool = False
 
 
+class FromAbove:
+    """Places of the machine on the screen, as they are seen from the standpoint and as large as there is room."""
+
+    def __init__(self, standpoint: Standpoint, places: Iterable[Point], room: QRectF) -> None:
+        """places: mm; all of them are to be seen."""
+        self._standpoint = standpoint
+        viewed = [standpoint.to_view(*place) for place in places]
+        left, right = min(u for u, _ in viewed), max(u for u, _ in viewed)
+        near, far = min(v for _, v in viewed), max(v for _, v in viewed)
+        self.scale = min(room.width() / max(right - left, 1e-9), room.height() / max(far - near, 1e-9))
+        self.middle = room.center()
+        self._origin = (left + right) / 2, (near + far) / 2
+
+    def at(self, place: Point) -> QPointF:
+        """Where a place is, px."""
+        u, v = self._standpoint.to_view(*place)
+        return self.middle + QPointF((u - self._origin[0]) * self.scale, -(v - self._origin[1]) * self.scale)
+
+    def place_at(self, at: QPointF) -> Point:
+        """Which place is there."""
+        off = at - self.middle
+        u, v = off.x() / self.scale + self._origin[0], -off.y() / self.scale + self._origin[1]
+        return self._standpoint.to_machine(u, v)
+
+    def magnified(self, off: Iterable[Point]) -> float:
+        """A round factor that draws the longest of these, mm, as an arrow that can be seen."""
+        largest = max((max(abs(x), abs(y)) for x, y in off), default=0.0)
+        wanted = MOST_ARROW / (largest * self.scale) if largest > 0 else 1.0
+        return _round_factor(min(wanted, MOST_MAGNIFIED))
+
+    def draw_arrow(self, p: QPainter, at: QPointF, off: Point, factor: float) -> None:
+        """From there, so many times as long as it is; none where it could not be seen."""
+        u, v = self._standpoint.to_view(*off)
+        way = QPointF(u, -v) * (self.scale * factor)
+        length = (way.x() ** 2 + way.y() ** 2) ** 0.5
+        if length < 3:
+            return
+        along, tip = way / length, at + way
+        across = QPointF(-along.y(), along.x())
+        p.setPen(QPen(th.color("bad"), 3))
+        p.setBrush(th.color("bad"))
+        p.drawLine(at, tip)
+        p.drawPolygon(QPolygonF([tip, tip - along * 10 + across * 5, tip - along * 10 - across * 5]))
+
+
+def draw_mark(p: QPainter, at: QPointF, *, now: bool, done: bool) -> None:
+    """A cross; the one whose turn it is stands out by a ring."""
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QPen(th.color("focus" if now else "good" if done else "ink"), 3.0 if now else 2.0))
+    p.drawLine(at - QPointF(SIGN, 0), at + QPointF(SIGN, 0))
+    p.drawLine(at - QPointF(0, SIGN), at + QPointF(0, SIGN))
+    if now:
+        p.drawEllipse(at, 2 * SIGN, 2 * SIGN)
+
+
+def number_mark(p: QPainter, at: QPointF, i: int, *, now: bool, done: bool) -> None:
+    """Its number, from 0 as marks are counted, about a place; a tick where it is done."""
+    p.setFont(th.font(th.VERDICT if now else 17, bold=True))
+    words_at(p, at, f"✓ {i + 1}" if done and not now else str(i + 1), width=60)
+
+
 class Drawing:
     """Where on the screen a sheet lies, and how it is painted there."""
 
@@ -63,14 +124,8 @@ class Drawing:
         self.seen, page = seen, seen.page
         corners = [(0.0, 0.0), (page.width, 0.0), (page.width, page.height), (0.0, page.height)]
         self._corners = [seen.lies(c) for c in corners]
-        viewed = [seen.standpoint.to_view(*c) for c in (self._about_stickers() if seen.near else self._corners)]
-        left, right = min(u for u, _ in viewed), max(u for u, _ in viewed)
-        near, far = min(v for _, v in viewed), max(v for _, v in viewed)
-        self._scale = min(room.width() / max(right - left, 1e-9), room.height() / max(far - near, 1e-9))
-        self._origin, self._middle = ((left + right) / 2, (near + far) / 2), room.center()
-        largest = max((max(abs(x), abs(y)) for x, y in seen.off.values()), default=0.0)
-        wanted = MOST_ARROW / (largest * self._scale) if largest > 0 else 1.0
-        self.magnified = _round_factor(min(wanted, MOST_MAGNIFIED))
+        self._frame = FromAbove(seen.standpoint, self._about_stickers() if seen.near else self._corners, room)
+        self.magnified = self._frame.magnified(seen.off.values())
 
     def _about_stickers(self) -> list[Point]:
         """Corners of what all stickers take, on the machine."""
@@ -86,14 +141,11 @@ class Drawing:
 
     def place_at(self, at: QPointF) -> Point:
         """The place of a sheet that lies nowhere yet."""
-        off = at - self._middle
-        u, v = off.x() / self._scale + self._origin[0], -off.y() / self._scale + self._origin[1]
-        return self.seen.standpoint.to_machine(u, v)
+        return self._frame.place_at(at)
 
     def on_machine(self, place: Point) -> QPointF:
         """A place on the machine."""
-        u, v = self.seen.standpoint.to_view(*place)
-        return self._middle + QPointF((u - self._origin[0]) * self._scale, -(v - self._origin[1]) * self._scale)
+        return self._frame.at(place)
 
     def paint(self, p: QPainter) -> None:
         """Paper, bars, code, targets, marks, arrows."""
@@ -113,8 +165,8 @@ class Drawing:
             self._target(p, self.at(target), str(i), lit=seen.lit == "targets")
         for i, mark in enumerate(page.marks):
             self._mark(p, i, self.at(mark.at), square=mark.unlike)
-        for i, (dx, dy) in seen.off.items():
-            self._arrow(p, self.at(page.marks[i].at), dx, dy)
+        for i, off in seen.off.items():
+            self._frame.draw_arrow(p, self.at(page.marks[i].at), off, self.magnified)
 
     def _stuck(self, p: QPainter, place: Point) -> None:
         """One sticker, its corner there on paper: the artwork, and the line that is cut."""
@@ -156,36 +208,16 @@ class Drawing:
             words_at(p, at + QPointF(SIGN + 5, 0), number, width=30, side="right")
 
     def _mark(self, p: QPainter, i: int, at: QPointF, *, square: bool) -> None:
-        """The one whose turn it is stands out by a ring, one that is done by a tick."""
+        """Its cross, in a square where it is the one that is different, and its number."""
         now, done = i == self.seen.now, i in self.seen.aimed
-        colour = th.color("focus" if now else "good" if done else "ink")
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        p.setPen(QPen(colour, 3.0 if now else 2.0))
-        p.drawLine(at - QPointF(SIGN, 0), at + QPointF(SIGN, 0))
-        p.drawLine(at - QPointF(0, SIGN), at + QPointF(0, SIGN))
+        draw_mark(p, at, now=now, done=done)
         if square:
             p.drawRect(QRectF(at.x() - SIGN, at.y() - SIGN, 2 * SIGN, 2 * SIGN))
-        if now:
-            p.drawEllipse(at, 2 * SIGN, 2 * SIGN)
         if self.seen.lit == "bars":
             return  # their words need the room
-        p.setFont(th.font(th.VERDICT if now else 17, bold=True))
-        inwards = self._middle - at
+        inwards = self._frame.middle - at
         beside = at + QPointF(28 if inwards.x() > 0 else -28, -16 if inwards.y() < 0 else 16)
-        words_at(p, beside, f"✓ {i + 1}" if done and not now else str(i + 1), width=50)
-
-    def _arrow(self, p: QPainter, at: QPointF, dx: float, dy: float) -> None:
-        u, v = self.seen.standpoint.to_view(dx, dy)
-        way = QPointF(u, -v) * (self._scale * self.magnified)
-        length = (way.x() ** 2 + way.y() ** 2) ** 0.5
-        if length < 3:
-            return
-        along, tip = way / length, at + way
-        across = QPointF(-along.y(), along.x())
-        p.setPen(QPen(th.color("bad"), 3))
-        p.setBrush(th.color("bad"))
-        p.drawLine(at, tip)
-        p.drawPolygon(QPolygonF([tip, tip - along * 10 + across * 5, tip - along * 10 - across * 5]))
+        number_mark(p, beside, i, now=now, done=done)
 
 
 def cut_path(sticker: Sticker) -> QPainterPath:

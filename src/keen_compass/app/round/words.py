@@ -12,12 +12,10 @@ from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.notes import Note
 from keen_compass.quantities.stored import StoredValue
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.words.consequences import finding_in_words, tolerance_in_words
+from keen_compass.words.consequences import HEADS, finding_in_words, tolerance_in_words
 from keen_compass.words.doing import task_of
 from keen_compass.words.errors import shown_in
 from keen_compass.words.say import capital, say, show_for
-
-HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
 
 
 def headline(finding: Finding, units: str) -> str:
