@@ -32,10 +32,10 @@ def room_in_words(width: float, machine: Machine, *, held: bool, begin: Starting
     """Who gives the cut how much room, and how that is known. width: mm, the whole of it."""
     wide = _wide(width, machine.units)
     if machine.in_controller("kerf"):
-        return f"The controller offsets the path itself for a {wide} kerf: the file follows the nominal line."
+        return f"Offset by the controller ({wide} kerf); the file is nominal."
     if held or begin is None:
-        return f"The path is offset for a {wide} kerf."
-    return f"The path is offset for a {wide} kerf (starting value: {_whence(begin, machine.units)})."
+        return f"Offset for a {wide} kerf."
+    return f"Offset for a {wide} kerf (starting value: {_whence(begin, machine.units)})."
 
 
 def _whence(begin: Starting, units: str) -> str:

@@ -6,7 +6,7 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QBuffer, QRectF, Signal
-from PySide6.QtGui import QImage, QImageReader, QPainter
+from PySide6.QtGui import QImage, QImageReader, QPainter, QResizeEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
@@ -14,7 +14,7 @@ from keen_compass.app.parts import Button, Text
 from keen_compass.app.round.model import RoundModel
 from keen_compass.rounds.seen_pictures import SeenPictures
 
-LIST = 330  # px, of the ticks beside the picture
+LIST, NARROW_LIST, NARROW = 330, 262, 640  # px, of the ticks beside the picture; the same where there is less in all
 RIM = 12.0  # px about a picture
 
 
@@ -56,7 +56,6 @@ class PicturePanel(QWidget):
         self._complaint = Text("", colour="bad")
         self.below = QVBoxLayout()  # the rows, for whoever has more to show
         self.column = QWidget()
-        self.column.setFixedWidth(LIST)
         column = QVBoxLayout(self.column)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -75,6 +74,11 @@ class PicturePanel(QWidget):
         layout.addWidget(picture, 1)
         layout.addWidget(self.column)
         self.hide()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The picture has what the list leaves."""
+        super().resizeEvent(event)
+        self.column.setFixedWidth(LIST if self.width() >= NARROW else NARROW_LIST)
 
     def refresh(self) -> None:
         """The picture that is looked at now, if any."""

@@ -10,13 +10,13 @@ from contextlib import suppress
 from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import Button, ShowsFocus, Text, empty, painter_on_card
 from keen_compass.app.round.model import RoundModel
-from keen_compass.app.round.picture_panel import LIST, PicturePanel, draw_whole, read_image
+from keen_compass.app.round.picture_panel import PicturePanel, draw_whole, read_image
 from keen_compass.app.round.picture_source import PictureSource
 from keen_compass.app.round.surface import words_at
 from keen_compass.app.waiting import Dropped, beside
@@ -27,7 +27,6 @@ from keen_compass.rounds.seen_sheets import Looked
 from keen_compass.words.say import say, show_for
 
 ABOUT = 8.0  # mm to each side of a target that the loupe shows
-NARROW_LIST, NARROW = 262, 640  # px, of the ticks beside the picture where there is less in all
 
 
 class PictureBar(QWidget):
@@ -141,11 +140,6 @@ class SeenPanel(PicturePanel):
             tick = self.add_tick(number, f"{number}   {values}  ± {U}", on=number not in left_out)
             tick.setAccessibleName(f"Take target {number}: {values}, give or take {U}")
             tick.installEventFilter(self)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        """The picture has what the list leaves."""
-        super().resizeEvent(event)
-        self.column.setFixedWidth(LIST if self.width() >= NARROW else NARROW_LIST)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """What has the keyboard, or the pointer over it, is under the loupe."""

@@ -21,7 +21,7 @@ TEXTS: dict[str, Text] = {
     "step": "Steps of",
     "count": "How many",
     "overcut": "Past its start by",
-    "row": lambda _, show: f"Blade offset in {show.units} above each: too little cuts corners short, too much overruns",
+    "row": lambda _, show: f"Blade offset ({show.units}): too small cuts corners short, too large overruns",
     "pick": "which corners close",
     "how": "Click it, or type its number; 2.5 is between the second and the third",
     "set_to_nothing": lambda v, show: (

@@ -19,7 +19,7 @@ TEXTS: dict[str, Text] = {
     "widths": "widths",
     "step": "Steps of",
     "count": "How many",
-    "row": lambda _, show: f"Lens height in {show.units} above each",
+    "row": lambda _, show: f"Lens height ({show.units}) above each",
     "line": "line {number}",
     "pick": "which is narrowest",
     "how_width": "Under a loupe, where it is even",

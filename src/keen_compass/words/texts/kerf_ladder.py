@@ -16,7 +16,7 @@ ABOUT = About(
     ),
 )
 TEXTS: dict[str, Text] = {
-    "row": lambda _, show: f"Kerf compensation in {show.units} above each; size and error below",
+    "row": lambda _, show: f"Kerf compensation ({show.units}) above each; size and error below",
     "read": "Find it by",
     "sizes": "sizes",
     "pick_one": "the one that fits",
