@@ -168,6 +168,9 @@ def font(px: int = TEXT, *, bold: bool = False) -> QFont:
 
 def apply(app: QApplication, wanted: Theme) -> None:
     """Use a theme from now on."""
+    sheet = _sheet(wanted)
+    if app.styleSheet() == sheet:  # to lay out every widget anew takes half a second
+        return
     global _current  # noqa: PLW0603 (one look per process; widgets ask for it when they paint)
     _current = wanted
     icon.cache_clear()
@@ -188,7 +191,7 @@ def apply(app: QApplication, wanted: Theme) -> None:
     ):
         palette.setColor(role, color(name))
     app.setPalette(palette)
-    app.setStyleSheet(_sheet(wanted))
+    app.setStyleSheet(sheet)
 
 
 def wanted_theme(app: QApplication, choice: str | None) -> Theme:

@@ -6,7 +6,6 @@ restart changes nothing.
 
 from __future__ import annotations
 
-import json
 import random
 from collections.abc import Callable, Mapping
 from functools import partial
@@ -38,7 +37,7 @@ from keen_compass.standin.truth import Truth
 def make(session: RoundSession) -> KeptPiece:
     """The practice machine reads the very file and cuts it, or runs it. Raises InputError where there is none."""
     context = session.context
-    truth = context.shop.stand_in(context.kept.machine)
+    truth = context.stand_in
     if truth is None:
         raise InputError("This machine has no stand-in.")
     before = worn(session, truth)
@@ -96,7 +95,7 @@ def shows(session: RoundSession) -> str | None:
     measurand, count = waiting
 
     def read() -> str | None:
-        truth = context.shop.stand_in(context.kept.machine)
+        truth = context.stand_in
         if not truth:
             return None
         practice, made = piece.practice or {}, _made_of(session, piece, truth)
@@ -120,15 +119,13 @@ def takes(session: RoundSession) -> bool:
     piece, waiting = session.context.piece, session.measuring.next_reading()
     if piece is None or waiting is None or not piece.practice or not isinstance(waiting[0].where, InView):
         return False
-    return waiting[0].name not in session.pictures.taken.blobs and bool(
-        session.context.shop.stand_in(session.context.kept.machine)
-    )
+    return waiting[0].name not in session.pictures.taken.blobs and bool(session.context.stand_in)
 
 
 def take(session: RoundSession) -> None:
     """The practice camera takes that picture, from where the head is sent."""
     piece, waiting = session.context.piece, session.measuring.next_reading()
-    truth = session.context.shop.stand_in(session.context.kept.machine)
+    truth = session.context.stand_in
     if piece is None or waiting is None or truth is None:
         return
     from keen_compass.practice.camera import picture_of
@@ -139,7 +136,7 @@ def take(session: RoundSession) -> None:
 
 def cut_off_by(session: RoundSession) -> float:
     """How far the stand-in cut anywhere off the nominal line on the print, mm."""
-    piece, truth = session.context.piece, session.context.shop.stand_in(session.context.kept.machine)
+    piece, truth = session.context.piece, session.context.stand_in
     assert piece is not None
     assert truth is not None
     return paper.cut_off_by(session.context, piece, _made_of(session, piece, truth))
@@ -148,7 +145,7 @@ def cut_off_by(session: RoundSession) -> float:
 def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes | None:
     """How a target looks on the practice machine, as `paper.picture` has it; None without a stand-in."""
     context, piece = session.context, session.context.piece
-    truth = context.shop.stand_in(context.kept.machine)
+    truth = context.stand_in
     if piece is None or not piece.practice or not piece.sent or truth is None:
         return None
     made = _made_of(session, piece, truth)
@@ -163,7 +160,7 @@ PHONE = Camera(px_per_mm=6.0, turn=4.0, tilt=(5.0, -4.0), bends=0.015, light=0.1
 def photo(session: RoundSession) -> Callable[[], bytes] | None:
     """What takes a picture of the sheet as someone's phone does; None without a stand-in."""
     context, piece, page = session.context, session.context.piece, session.seen_sheet.page()
-    truth = context.shop.stand_in(context.kept.machine)
+    truth = context.stand_in
     if piece is None or page is None or not piece.practice or not piece.sent or truth is None:
         return None
     return paper.photo(context, piece, _made_of(session, piece, truth), page, PHONE)
@@ -172,7 +169,7 @@ def photo(session: RoundSession) -> Callable[[], bytes] | None:
 def scan(session: RoundSession) -> Callable[[], bytes] | None:
     """What scans the piece on an office scanner’s glass; None without a stand-in."""
     context, piece = session.context, session.context.piece
-    truth = context.shop.stand_in(context.kept.machine)
+    truth = context.stand_in
     if piece is None or not piece.practice or not piece.sent or truth is None:
         return None
     made = _made_of(session, piece, truth)
@@ -181,8 +178,13 @@ def scan(session: RoundSession) -> Callable[[], bytes] | None:
 
 def _made_of(session: RoundSession, piece: KeptPiece, truth: Mapping[str, Any]) -> Made:
     """What the practice machine made of a piece's own file."""
-    file = (session.context.shop.blob(piece.sent) or b"").decode("ascii") if piece.sent else ""
-    return _made_once(truth, piece.snapshot.held, piece.practice or {}, file)
+    context = session.context
+
+    def make() -> Made:
+        file = (context.shop.blob(piece.sent) or b"").decode("ascii") if piece.sent else ""
+        return made_again(truth, piece.snapshot.held, piece.practice or {}, file)
+
+    return context.steady(("made", piece.id), make)
 
 
 def as_written(mm: float, instrument: Instrument) -> str:
@@ -214,16 +216,3 @@ def made_again(
     return Router(known, settings, practice["seed"]).make(
         file, practice["seed"], practice["units_per_mm"], practice.get("second_held")
     )
-
-
-_made: dict[str, Made] = {}  # the last one: it is read many times over
-
-
-def _made_once(
-    truth: Mapping[str, Any], settings: Mapping[str, StoredValue], practice: Mapping[str, Any], file: str
-) -> Made:
-    key = json.dumps([truth, practice, file, {q: v.to_body() for q, v in settings.items()}], sort_keys=True)
-    if key not in _made:
-        _made.clear()
-        _made[key] = made_again(truth, settings, practice, file)
-    return _made[key]

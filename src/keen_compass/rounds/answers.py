@@ -37,11 +37,11 @@ class Answers:
         piece = self._c.piece
         if piece is None:
             raise InputError("Cut the piece first.")
-        return self._c.remembered("shape", lambda: self._c.shape(piece.parameters))
+        return self._c.steady("shape", lambda: self._c.shape(piece.parameters))
 
     def measurands(self) -> tuple[Measurand, ...]:
         """What is read on the piece shown."""
-        return self._c.remembered("measurands", lambda: self._c.procedure.measurands(self.shape()))
+        return self._c.steady("measurands", lambda: self._c.procedure.measurands(self.shape()))
 
     def answer(self, piece: KeptPiece | None = None) -> Solution | None:
         """What the readings say now, what is in the callout included where it can be a reading.

@@ -161,7 +161,7 @@ class Choosing:
             pieces = c.shop.machine_pieces(machine, "" if self._marks_bed() else since)
             return [(box, p.number) for p in pieces if p.on_bed is self._marks_bed() for box in p.place]
 
-        return self._c.remembered(("taken", self._marks_bed()), read)
+        return self._c.steady(("taken", self._marks_bed()), read)
 
     def place(self, size: float | None = None) -> Box | None:
         """Where the next piece goes, or None where it doesn't fit."""
@@ -282,7 +282,7 @@ class Choosing:
             loaded = [at for at, kind, _ in self._c.shop.events(self._c.kept.machine) if kind == "new_sheet"]
             return loaded[-1] if loaded else ""
 
-        return self._c.remembered("sheet", newest)
+        return self._c.steady("sheet", newest)
 
     def next_number(self) -> int:
         """The number that the next piece will bear: that of a sheet which was printed for it keeps."""
@@ -293,7 +293,7 @@ class Choosing:
                 return sheet.number
             return shop.next_piece_number(machine)
 
-        return self._c.remembered("number", read)
+        return self._c.steady("number", read)
 
     def _longest(self) -> float:
         return self._c.procedure.longest(self._c.machine, self._c.chosen)

@@ -50,6 +50,8 @@ class RoundContext:
         self.history = History()
         self.listener: Callable[[], None] = lambda: None
         self._remembered: dict[Any, Any] = {}
+        self._steady: dict[Any, Any] = {}
+        self._set_up = shop.set_up
         self._learnt: dict[str, Repeatability | None] = {}
         self._scatters: dict[bool, PieceScatter | None] = {}
         self._known: dict[int, dict[str, Known]] = {}
@@ -58,11 +60,15 @@ class RoundContext:
     def changed(self) -> None:
         """Something was written: forget what was read, tell whoever listens."""
         self._remembered.clear()
+        if self._set_up != (now := self.shop.set_up):
+            self._set_up = now
+            self._steady.clear()
         self.listener()
 
     def nothing_kept(self) -> None:
         """What was written was taken back: forget what was read of it."""
         self._remembered.clear()
+        self._steady.clear()
 
     def typed(self) -> None:
         """Only the half reading changed, so only the answer to the piece shown is out of date."""
@@ -82,9 +88,16 @@ class RoundContext:
         value: T = self._remembered[key]
         return value
 
+    def steady(self, key: Any, read: Callable[[], T]) -> T:
+        """`read()`, once until anything but a reading is kept: for what readings can't change."""
+        if key not in self._steady:
+            self._steady[key] = read()
+        value: T = self._steady[key]
+        return value
+
     def mark(self, kind: type[M], piece: int = 0) -> M | None:
         """The newest mark of a kind of this round, or of one of its pieces."""
-        return self.remembered(("mark", kind, piece), lambda: self.shop.mark(self.kept.id, kind, piece))
+        return self.steady(("mark", kind, piece), lambda: self.shop.mark(self.kept.id, kind, piece))
 
     def put_mark(self, mark: Mark, piece: int = 0) -> None:
         """Keep that something happened in the round."""
@@ -94,12 +107,12 @@ class RoundContext:
     @property
     def machine(self) -> Machine:
         """The machine's current profile."""
-        return self.remembered("machine", lambda: self.shop.machine(self.kept.machine))
+        return self.steady("machine", lambda: self.shop.machine(self.kept.machine))
 
     @property
     def pieces(self) -> list[KeptPiece]:
         """This round's pieces so far."""
-        return self.remembered("pieces", lambda: self.shop.pieces(self.kept.id))
+        return self.steady("pieces", lambda: self.shop.pieces(self.kept.id))
 
     @property
     def piece(self) -> KeptPiece | None:
@@ -119,7 +132,7 @@ class RoundContext:
             usual = {c.name: c.options[0][1] for c in self.procedure.choices(self.machine) if c.options}
             return usual | dict(self.choices.chosen)
 
-        return self.remembered("chosen", read)
+        return self.steady("chosen", read)
 
     @property
     def tool(self) -> Tool:
@@ -148,7 +161,7 @@ class RoundContext:
                     self._learnt[i.uid] = self.shop.repeatability(i.uid, begun)
             return [replace(i, repeats=self._learnt[i.uid] or i.repeats) for i in known]
 
-        return self.remembered("instruments", read)
+        return self.steady("instruments", read)
 
     @property
     def tolerances(self) -> dict[str, float]:
@@ -174,7 +187,7 @@ class RoundContext:
                     held[q] = self.machine.place(q).holding(stored)
             return held
 
-        return self.remembered("values", read)
+        return self.steady("values", read)
 
     def in_force(self, piece: KeptPiece) -> dict[str, StoredValue]:
         """What was kept when a piece was made; where nothing is made there is only now."""
@@ -184,7 +197,7 @@ class RoundContext:
         def read() -> dict[str, StoredValue]:
             return {q: self.machine.place(q).holding(stored) for q, stored in piece.snapshot.held.items()}
 
-        return self.remembered(("in_force", piece.id), read)
+        return self.steady(("in_force", piece.id), read)
 
     def equal_to(self, piece: KeptPiece) -> list[KeptPiece]:
         """A piece, and the earlier ones of this round that differ from it in nothing but their place: they count
@@ -196,9 +209,14 @@ class RoundContext:
         return [p for p in earlier if alike(self.procedure, p, piece)]
 
     @property
+    def stand_in(self) -> Mapping[str, Any] | None:
+        """The hidden truths behind a practice machine, for the practice tools only; None without one."""
+        return self.steady("stand_in", lambda: self.shop.stand_in(self.kept.machine))
+
+    @property
     def practised(self) -> bool:
         """Whether a stand-in takes the machine's place."""
-        return self.shop.stand_in(self.machine.uid) is not None and not self.machine.port
+        return self.stand_in is not None and not self.machine.port
 
     def snapshot(self) -> Snapshot:
         """All that is in force now."""
@@ -223,7 +241,7 @@ class RoundContext:
             # With the tool that was chosen for the next piece, whichever is in it.
             return self.shop.values_on(replace(self.machine, mounted=self.tool.uid))
 
-        return self.remembered("kept_values", read)
+        return self.steady("kept_values", read)
 
     @property
     def subject(self) -> Subject:
@@ -239,7 +257,7 @@ class RoundContext:
         piece: KeptPiece | None = None,
     ) -> Case:
         """A case for this machine, instrument and tolerance. subject: whose the values are."""
-        computed = self.remembered("computed", lambda: self.shop.computed(self.kept.machine))
+        computed = self.steady("computed", lambda: self.shop.computed(self.kept.machine))
         return Case(
             procedure=self.procedure.name,
             machine=self.machine,
@@ -283,7 +301,7 @@ class RoundContext:
             return found
 
         if piece is None:
-            return self.remembered("known", read)
+            return self.steady("known", read)
         if piece.id not in self._known:  # what was known when it was made doesn't change any more
             self._known[piece.id] = read()
         return self._known[piece.id]
@@ -319,7 +337,7 @@ class RoundContext:
             wanted = {under for q in self.yields for under in beneath(q)} - set(self.yields)
             return [s for s in spokes(self.shop, self.machine) if s.quantity in wanted and s.state is not State.IN]
 
-        return self.remembered(("open_below", self.yields), read)
+        return self.steady(("open_below", self.yields), read)
 
     def _proven(self) -> frozenset[str]:
         """Quantities of this machine that a round found to be in."""
@@ -333,7 +351,7 @@ class RoundContext:
                 if kept.finding.verdict is Verdict.IN and q in QUANTITIES and subject == key_for(q, self.subject)
             )
 
-        return self.remembered("proven", read)
+        return self.steady("proven", read)
 
     def shape(self, parameters: Mapping[str, object]) -> Any:
         """The piece or run with these parameters."""

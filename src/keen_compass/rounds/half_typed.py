@@ -135,8 +135,12 @@ class Typing(Answers):
 
     def seen(self) -> tuple[Measurand, ...]:
         """Of what is read on the piece shown, what lies upwards now."""
-        asks, chosen = self._c.procedure.asks, self._c.chosen
-        return tuple(m for m in self.measurands() if m.below is self.turned and asks(m, chosen))
+
+        def read() -> tuple[Measurand, ...]:
+            asks, chosen = self._c.procedure.asks, self._c.chosen
+            return tuple(m for m in self.measurands() if m.below is self.turned and asks(m, chosen))
+
+        return self._c.steady(("seen", self.turned), read)
 
     @property
     def turns(self) -> bool:

@@ -54,6 +54,12 @@ class ShopBase:
         return self._f.db.total_changes, by_others
 
     @property
+    def set_up(self) -> tuple[int, int]:
+        """Another one after every change but a reading's, made here, and after any by another window."""
+        ((by_others,),) = self._f.query("PRAGMA data_version")
+        return self._f.set_up, by_others
+
+    @property
     def notice(self) -> Note | None:
         """What else is to be said about the file, once."""
         return self._f.notice

@@ -34,14 +34,20 @@ class Damage(NamedTuple):
     what: Note
 
 
+READ_OFF = ("reading", "draft")  # tables that a reading is kept in
+
+
 class Rows:
-    """What an open shop file holds. `why_read_only`: what is said where someone tries to write."""
+    """What an open shop file holds. `why_read_only`: what is said where someone tries to write. set_up: how often
+    anything but a reading was written.
+    """
 
     def __init__(self, file: Path) -> None:
         self.file = resolved(file)
         self.damage: dict[tuple[str, int], Damage] = {}
         self.gone = False
         self.why_read_only: ShopError | None = None
+        self.set_up = 0
         self._depth = 0
         self._db: sqlite3.Connection | None = None
         self._identities: dict[Path, tuple[int, int]] = {}
@@ -108,6 +114,7 @@ class Rows:
         if number is None:
             ((number,),) = self.query(f"SELECT coalesce(max(id), 0) + 1 FROM {table}")
             instead = ""
+        self.set_up += table not in READ_OFF
         row = [number, *(_typed(table, name, kind, values[name]) for name, kind in schema.COLUMNS[table][1:])]
         marks = ", ".join("?" * (len(row) + 1))
         self.query(f"INSERT{instead} INTO {table} VALUES ({marks})", *row, schema.digest(table, row))
@@ -146,6 +153,7 @@ class Rows:
                     self._still_there()
                 self.db.execute(commit)
             except BaseException:
+                self.set_up += 1
                 if self._db is not None and self._db.in_transaction:  # a full disk takes it back by itself
                     self._db.execute(back)
                 raise

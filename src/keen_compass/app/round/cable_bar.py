@@ -182,7 +182,7 @@ class CableBar(Card):
 
     def _made(self) -> None:
         session = self._model.session
-        if session.context.shop.stand_in(session.context.kept.machine) is not None:
+        if session.context.stand_in is not None:
             from keen_compass.practice import stand_in
 
             stand_in.make(session)

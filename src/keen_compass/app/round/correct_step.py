@@ -125,7 +125,7 @@ class NumberCard(Card):
         self.enter.setText("Corrected" if by_hand else "Use new")
         self.leave.setText("Leave as it is" if by_hand else "Keep old")
         cable = self._link.ready
-        practice = context.shop.stand_in(machine.uid) is not None and not machine.port
+        practice = context.stand_in is not None and not machine.port
         self.send.setVisible(asking and not by_hand and not by_file and (cable or practice))
         self.send.setAccessibleName(
             f"{name}: send it over the cable" if cable else "Send it to the practice controller"
