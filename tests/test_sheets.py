@@ -99,8 +99,8 @@ def test_the_ticks_that_run_on_are_those_that_lie_nearest(twentieths: int) -> No
     off = twentieths / 20
     drawn, printed = matching_pair(off)
     assert printed - drawn * 0.95 == pytest.approx(off)  # the tool's tick lies where the printed one does
-    at = {k: off + b[0] for k, (_, b) in enumerate(vernier_ticks((0.0, 0.0), "x", printed=False), -10)}
-    ticks = {k: b[0] for k, (_, b) in enumerate(vernier_ticks((0.0, 0.0), "x", printed=True), -10)}
+    at = {k: off + b[0] for k, (_, b) in enumerate(vernier_ticks((0.0, 0.0), "x", 1.0, printed=False), -10)}
+    ticks = {k: b[0] for k, (_, b) in enumerate(vernier_ticks((0.0, 0.0), "x", 1.0, printed=True), -10)}
     if abs(drawn) <= 10 and abs(printed) <= 10:
         assert at[drawn] == pytest.approx(ticks[printed])
         assert min(abs(a - b) for a in at.values() for b in ticks.values()) == pytest.approx(0, abs=1e-9)

@@ -46,6 +46,7 @@ from keen_compass.practice import stand_in
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.practice.shipped import open_demo
 from keen_compass.procedures.stages import Makes, Step
+from keen_compass.quantities.lengths import UNITS_MM
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.store import Shop
 
@@ -212,9 +213,11 @@ def _no_port(window: MainWindow) -> None:
     session.making.choose_size(session.making.proposed_size())
     session.making.made()
     session.after_making()
-    shape = session.measuring.shape()
+    shape, instrument = session.measuring.shape(), session.context.instrument
+    assert instrument is not None
+    unit = UNITS_MM[instrument.unit]
     while current := session.measuring.current():
-        session.measuring.type(f"{shape.nominal(current) * 1.0041:.2f}")
+        session.measuring.type(f"{shape.nominal(current) * 1.0041 / unit:.3f}")
         session.measuring.keep()
     session.go(Step.CORRECT)
     page = window.round_page

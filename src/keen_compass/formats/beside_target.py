@@ -40,7 +40,7 @@ def design_of(page: Page, at: Point) -> tuple[Stroke | Ring, ...]:
     arm, width = (CROSS, LINE) if mark else (TARGET, THIN)
     cross = tuple(Stroke((0.0, 0.0), along, arm, width) for along in ((1.0, 0.0), (0.0, 1.0)))
     if mark is None:
-        return (*cross, *(Ring((0.0, 0.0), r, THIN) for r in RINGS))
+        return (*cross, *(Ring((0.0, 0.0), r * page.graduation.division, THIN) for r in RINGS))
     if not mark.unlike:
         return cross
     side = 2 * LINE

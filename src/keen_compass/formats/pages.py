@@ -9,20 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.formats.drawn import Drawing
 from keen_compass.formats.painting import paint, put_page
-from keen_compass.pieces.page import (
-    CODE,
-    CROSS,
-    INSET,
-    MOST_TICKS,
-    PITCH,
-    PRINTED_TICKS,
-    RINGS,
-    TARGET,
-    WORDS,
-    Mark,
-    Page,
-    vernier_ticks,
-)
+from keen_compass.pieces.page import CODE, CROSS, INSET, MOST_TICKS, PRINTED_TICKS, RINGS, TARGET, WORDS, Mark, Page
 from keen_compass.quantities.geometry import Box, Point
 
 if TYPE_CHECKING:
@@ -97,11 +84,12 @@ def _draw(canvas: Canvas, page: Page, words: tuple[str, ...], ends: Mapping[str,
     for i, mark in enumerate(page.marks, 1):
         _mark(canvas, mark, page.on_paper(mark.at), str(i), page)
     for i, target in enumerate(page.targets, 1):
-        _target(canvas, page.on_paper(target), str(i))
+        _target(canvas, page.on_paper(target), str(i), page.graduation.division)
         if page.fine:
             _verniers(canvas, page, target, ends)
-    for a, b in page.bars:
-        _bar(canvas, *sorted((page.on_paper(a), page.on_paper(b))))
+    for bar, length in zip(page.bars, page.bar_lengths, strict=True):
+        low, high = sorted(page.on_paper(end) for end in bar)
+        _bar(canvas, low, high, page.graduation.length(length))
     _code(canvas, page)
     _words(canvas, page, words)
 
@@ -129,25 +117,25 @@ def _mark(canvas: Canvas, mark: Mark, at: Point, number: str, page: Page) -> Non
     draw((x + inwards * (CROSS + BESIDE)) * MM, (y + CROSS / 2) * MM, number)
 
 
-def _target(canvas: Canvas, at: Point, number: str) -> None:
+def _target(canvas: Canvas, at: Point, number: str, division: float) -> None:
     _cross(canvas, at, TARGET, THIN)
     x, y = at
     canvas.setLineWidth(THIN * MM)
-    for radius in RINGS:
-        canvas.circle(x * MM, y * MM, radius * MM)
+    for ring in RINGS:
+        canvas.circle(x * MM, y * MM, ring * division * MM)
     canvas.setFont("Helvetica", 9)
     canvas.drawString((x + TARGET + BESIDE) * MM, (y - 1.0) * MM, number)
 
 
 def _verniers(canvas: Canvas, page: Page, target: Point, ends: Mapping[str, str]) -> None:
     """Ticks for X, dots for Y, so that nobody takes one for the other; what each end means beside it."""
-    for a, b in vernier_ticks(target, "x", printed=True):
+    for a, b in page.ticks(target, "x", printed=True):
         _line(canvas, page.on_paper(a), page.on_paper(b), THIN)
-    for a, _ in vernier_ticks(target, "y", printed=True):
+    for a, _ in page.ticks(target, "y", printed=True):
         x, y = page.on_paper((a[0] - DOT, a[1]))
         canvas.circle(x * MM, y * MM, DOT * MM, stroke=0, fill=1)
     canvas.setFont("Helvetica", 6)
-    below, aside, k = PRINTED_TICKS["x"][1] + 2.0, -PRINTED_TICKS["y"][0], MOST_TICKS * PITCH + 3.6
+    below, aside, k = PRINTED_TICKS["x"][1] + 2.0, -PRINTED_TICKS["y"][0], MOST_TICKS * page.graduation.division + 3.6
     at = {"+x": (0.6, below), "-x": (-0.6, below), "+y": (aside, k), "-y": (aside, -k)}
     for end, words in ends.items():
         x, y = page.on_paper((target[0] + at[end][0], target[1] + at[end][1]))
@@ -155,13 +143,12 @@ def _verniers(canvas: Canvas, page: Page, target: Point, ends: Mapping[str, str]
         draw(x * MM, (y - 0.7) * MM, words)
 
 
-def _bar(canvas: Canvas, a: Point, b: Point) -> None:
+def _bar(canvas: Canvas, a: Point, b: Point, length: str) -> None:
     _line(canvas, a, b)
     upright = a[0] == b[0]
     for x, y in (a, b):
         _line(canvas, (x - TICK, y), (x + TICK, y)) if upright else _line(canvas, (x, y - TICK), (x, y + TICK))
-    length = (b[1] - a[1]) if upright else (b[0] - a[0])
-    words = f"{'Y' if upright else 'X'}   {length:g} mm"
+    words = f"{'Y' if upright else 'X'}   {length}"
     canvas.setFont("Helvetica-Bold", 10)
     middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
     if not upright:

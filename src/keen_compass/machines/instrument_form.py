@@ -26,18 +26,23 @@ def instrument_fields(instrument: Instrument | None) -> dict[str, str]:
     """The form's fields for an instrument, or for a new one."""
     i = instrument or Instrument("", 0.01, (0.02, 0.00002), reach=300.0)
     a, b = i.permissible_error
-    unit = "mm" if i.unit == "mm" else "in"
+    unit = i.shown_in
     return {
         "name": i.name,
         "kind": i.kind,
         "unit": i.unit,
-        "resolution": show_length(i.resolution, "mm"),
-        "error_a": show_length(a, "mm"),
+        "resolution": _small(i.resolution, unit),
+        "error_a": _small(a, unit),
         "error_b": trim_number(b * 1000, 4),
         "reach": show_length(i.reach, unit),
-        "zero": show_length(i.zero, "mm"),
+        "zero": _small(i.zero, unit),
         "due": i.due.isoformat() if i.due else "",
     }
+
+
+def _small(mm: float, unit: str) -> str:
+    """A length of some thousandths with its unit; read again it is the same."""
+    return f"{trim_number(mm / UNITS_MM[unit], 5 if unit == 'mm' else 7)} {unit}"
 
 
 def read_instrument(fields: Mapping[str, str], base: Instrument | None) -> tuple[Instrument | None, dict[str, str]]:

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 from keen_compass.errors import PieceError
 from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.lengths import MM_PER_INCH, UNITS_MM, trim_number
 
 Tick = tuple[Point, Point]  # from one end to the other
 PAPERS: dict[str, tuple[float, float]] = {
@@ -29,19 +30,41 @@ INSET = 22.0  # mm from the edge to a mark: clear of grips and of what a printer
 CROSS = 5.0  # mm from a mark's middle to its end
 ARM = 5.0  # mm, of a drawn cross
 TARGET = 4.0  # mm, the same of a target's cross
-RINGS = (1.0, 2.0, 3.0)  # mm, radii about a target
-PITCH, DIVISIONS, MOST_TICKS = 1.0, 20, 10  # mm of a printed vernier; the drawn one has 20 for 19; each way
+RINGS = (1, 2, 3)  # divisions, radii about a target
+DIVISIONS, MOST_TICKS = 20, 10  # the drawn vernier has 20 ticks for 19 of the printed one; ticks each way
 # Axis → mm from the target to both ends of a tick, so that no scale crosses the other.
 DRAWN_TICKS = {"x": (3.4, 6.0), "y": (11.4, 14.0)}
 PRINTED_TICKS = {"x": (6.0, 9.0), "y": (14.0, 17.0)}
 CUT_TICK = 3.0  # mm, half of a tick whose distance to another one is measured
-LONGEST_BAR = 100.0  # mm
 BAR_IN = 11.0  # mm from the edge to a bar
-ROUND_BAR = 10.0  # bars are multiples of it
 CODE = 22.0  # mm, side of the code
 WORDS = 30.0  # mm above the lower marks, for words
 APART = 8.0  # mm between a target and anything else
 MOST_NUMBER = 999_999
+
+
+class Graduation(NamedTuple):
+    """How what is read off a sheet is divided.
+
+    unit: mm or in. division: mm, between rings and between the ticks of a printed vernier. bar: mm; check bars are
+    multiples of it. longest: mm, of a check bar.
+    """
+
+    unit: str
+    division: float
+    bar: float
+    longest: float
+
+    def length(self, mm: float) -> str:
+        """A nominal length with its unit: ``100 mm``, ``4 in``."""
+        return f"{trim_number(mm / UNITS_MM[self.unit], 4)} {self.unit}"
+
+
+GRADUATIONS = {
+    "mm": Graduation("mm", 1.0, 10.0, 100.0),
+    "in": Graduation("in", 0.04 * MM_PER_INCH, 0.5 * MM_PER_INCH, 4 * MM_PER_INCH),
+}
+METRIC = GRADUATIONS["mm"]
 
 
 class Offset(NamedTuple):
@@ -65,6 +88,7 @@ class Page:
 
     down: Y runs down the paper. fine: each target has a vernier each way, ticks for X, dots for Y. name: of the job
     that it is printed for. art: where its artwork stands, mm from the paper's upper left corner to its own, Y down.
+    graduation: of its rings, verniers and bars.
     """
 
     kind: str
@@ -78,10 +102,16 @@ class Page:
     fine: bool = False
     name: str = ""
     art: tuple[Point, ...] = ()
+    graduation: Graduation = METRIC
 
     def on_paper(self, at: Point) -> Point:
         """Where a place is from the paper's lower left corner as it is read."""
         return (at[0], self.height - at[1]) if self.down else at
+
+    @property
+    def bar_lengths(self) -> tuple[float, float]:
+        """Of its check bars along X and Y, mm."""
+        return bar_lengths((self.width, self.height), self.graduation)
 
     @property
     def code(self) -> str:
@@ -97,8 +127,12 @@ class Page:
         """What the tool draws at a target where everything is right, line by line: a cross, its half of verniers."""
         x, y = target
         cross = ((x - ARM, y), (x + ARM, y)), ((x, y - ARM), (x, y + ARM))
-        ticks = [t for axis in "xy" for t in vernier_ticks(target, axis, printed=False)] if self.fine else []
+        ticks = [t for axis in "xy" for t in self.ticks(target, axis, printed=False)] if self.fine else []
         return (*cross, *ticks)
+
+    def ticks(self, at: Point, axis: str, *, printed: bool) -> tuple[tuple[Point, Point], ...]:
+        """Of a target's vernier along an axis, as `vernier_ticks` has them."""
+        return vernier_ticks(at, axis, self.graduation.division, printed=printed)
 
     def to_json(self) -> dict[str, Any]:
         """What is on it, and what the tool is to draw on it, for other programs; axes: where +X and +Y point on it."""
@@ -123,11 +157,11 @@ class Page:
         }
 
 
-def vernier_ticks(at: Point, axis: str, *, printed: bool) -> tuple[tuple[Point, Point], ...]:
+def vernier_ticks(at: Point, axis: str, division: float, *, printed: bool) -> tuple[tuple[Point, Point], ...]:
     """Ticks of a target's vernier along an axis, from the lowest: as printed, or as the tool draws them where its cross
-    lies on the target.
+    lies on the target. division: mm, of the printed one.
     """
-    pitch = PITCH if printed else PITCH * (1 - 1 / DIVISIONS)
+    pitch = division if printed else division * (1 - 1 / DIVISIONS)
     near, far = (PRINTED_TICKS if printed else DRAWN_TICKS)[axis]
     found = []
     for k in range(-MOST_TICKS, MOST_TICKS + 1):
@@ -137,7 +171,7 @@ def vernier_ticks(at: Point, axis: str, *, printed: bool) -> tuple[tuple[Point, 
     return tuple(found)
 
 
-def cut_ticks(size: tuple[float, float]) -> dict[str, tuple[Tick, Tick]]:
+def cut_ticks(size: tuple[float, float], graduation: Graduation = METRIC) -> dict[str, tuple[Tick, Tick]]:
     """Axis → the two ticks whose distance along it is as long as such a sheet allows, each as (from, to): on free
     paper, clear of marks, words, code and targets.
     """
@@ -145,8 +179,8 @@ def cut_ticks(size: tuple[float, float]) -> dict[str, tuple[Tick, Tick]]:
     (left, _), _, (_, upper), *_ = _targets(size)
     above, aside = (upper + TARGET + height - INSET - CROSS) / 2, (left + width / 2) / 2
     lowest = INSET + CROSS + WORDS + CUT_TICK
-    along = (width - 2 * INSET) // ROUND_BAR * ROUND_BAR
-    up = (height - INSET - CROSS - lowest) // ROUND_BAR * ROUND_BAR
+    along = (width - 2 * INSET) // graduation.bar * graduation.bar
+    up = (height - INSET - CROSS - lowest) // graduation.bar * graduation.bar
     x0 = (width - along) / 2
 
     def upright(x: float) -> Tick:
@@ -169,9 +203,16 @@ def fitting(room: tuple[float, float]) -> dict[str, tuple[float, float]]:
 
 
 def sheet(
-    kind: str, size: tuple[float, float], number: int, *, targets: bool, down: bool = False, fine: bool = False
+    kind: str,
+    size: tuple[float, float],
+    number: int,
+    *,
+    targets: bool,
+    down: bool = False,
+    fine: bool = False,
+    graduation: Graduation = METRIC,
 ) -> Page:
-    """A sheet of that size with a mark at each corner; down, fine: as `Page` has it.
+    """A sheet of that size with a mark at each corner; down, fine, graduation: as `Page` has it.
 
     Raises PieceError where it is too small or too large.
     """
@@ -182,7 +223,18 @@ def sheet(
         raise PieceError(f"expected a number from 1 to {MOST_NUMBER}", "number")
     x0, y0, x1, y1 = INSET, INSET, width - INSET, height - INSET
     marks = (Mark((x0, y0), unlike=True), Mark((x1, y0)), Mark((x1, y1)), Mark((x0, y1)))
-    return Page(kind, width, height, number, marks, _targets(size) if targets else (), _bars(size), down, fine)
+    return Page(
+        kind,
+        width,
+        height,
+        number,
+        marks,
+        _targets(size) if targets else (),
+        _bars(size, graduation),
+        down,
+        fine,
+        graduation=graduation,
+    )
 
 
 def _targets(size: tuple[float, float]) -> tuple[Point, ...]:
@@ -193,15 +245,16 @@ def _targets(size: tuple[float, float]) -> tuple[Point, ...]:
     return ((xs[0], ys[0]), (xs[1], ys[0]), (xs[1], ys[1]), (xs[0], ys[1]), (width / 2, (ys[0] + ys[1]) / 2))
 
 
-def bar_lengths(size: tuple[float, float]) -> tuple[float, float]:
-    """How long the check bars along X and Y are ordered, mm."""
-    along, up = (min(LONGEST_BAR, (side - 2 * (INSET + CROSS)) // ROUND_BAR * ROUND_BAR) for side in size)
+def bar_lengths(size: tuple[float, float], graduation: Graduation) -> tuple[float, float]:
+    """Nominal lengths of the check bars along X and Y, mm."""
+    bar = graduation.bar
+    along, up = (min(graduation.longest, (side - 2 * (INSET + CROSS)) // bar * bar) for side in size)
     return along, up
 
 
-def _bars(size: tuple[float, float]) -> tuple[tuple[Point, Point], tuple[Point, Point]]:
+def _bars(size: tuple[float, float], graduation: Graduation) -> tuple[tuple[Point, Point], tuple[Point, Point]]:
     """Along the lower edge and up the left one, in the middle of it."""
     width, height = size
-    along, up = bar_lengths(size)
+    along, up = bar_lengths(size, graduation)
     left, low = (width - along) / 2, (height - up) / 2
     return ((left, BAR_IN), (left + along, BAR_IN)), ((BAR_IN, low), (BAR_IN, low + up))

@@ -13,7 +13,7 @@ from typing import Any
 
 from keen_compass.errors import InputError, PieceError
 from keen_compass.pieces.outline import Ring
-from keen_compass.pieces.page import CODE, CROSS, INSET, WORDS, Page, sheet
+from keen_compass.pieces.page import CODE, CROSS, INSET, METRIC, WORDS, Graduation, Page, sheet
 from keen_compass.quantities.geometry import Point
 
 ASIDE = 16.0  # mm at both sides of the paper that stay free: bars, grips
@@ -113,13 +113,20 @@ def laid(sticker: Sticker, size: Point, copies: int = 1, *, down: bool = False) 
 
 
 def sticker_page(
-    sticker: Sticker, size: Point, number: int, copies: int = 1, *, down: bool = False, marks: Sequence[Point] = ()
+    sticker: Sticker,
+    size: Point,
+    number: int,
+    copies: int = 1,
+    *,
+    down: bool = False,
+    marks: Sequence[Point] = (),
+    graduation: Graduation = METRIC,
 ) -> Page:
     """The sheet that is printed: stickers clear of marks, code and words. marks: on the sheet, where they were moved
     to; as usual where none is given. Raises PieceError.
     """
-    page = replace(sheet("proof", size, number, targets=False, down=down), name=sticker.name)
-    page = replace(page, art=laid(sticker, size, copies, down=down))
+    page = sheet("proof", size, number, targets=False, down=down, graduation=graduation)
+    page = replace(page, name=sticker.name, art=laid(sticker, size, copies, down=down))
     if marks:
         page = replace(page, marks=tuple(replace(m, at=at) for m, at in zip(page.marks, marks, strict=True)))
     for i, mark in enumerate(page.marks, 1):
@@ -129,7 +136,7 @@ def sticker_page(
 
 
 def _in_the_way(mark: Point, sticker: Sticker, page: Page) -> str:
-    """Why a mark can't are there; empty where it can."""
+    """Why a mark can't be there; empty where it can."""
     x, y = mark
     if not (LEAST_IN <= x <= page.width - LEAST_IN and LEAST_IN <= y <= page.height - LEAST_IN):
         return f"must lie {LEAST_IN:g} mm inside the paper's edge"

@@ -9,9 +9,10 @@ from dataclasses import replace
 from keen_compass.pieces.page import Page
 from keen_compass.pieces.where import Beside, Border
 from keen_compass.procedures.measurand import Measurand
-from keen_compass.procedures.sheets import place
+from keen_compass.procedures.sheets import graduation_of, place
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
+from keen_compass.quantities.lengths import UNITS_MM
 from keen_compass.quantities.readings import Kind
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.context import RoundContext
@@ -22,7 +23,7 @@ from keen_compass.standin.router import Made
 from keen_compass.standin.truth import Truth
 
 EYE = 0.04  # mm, standard: how well an eye judges between two ticks
-RULE = 0.1  # mm, to which check bars are read
+RULES = {"mm": 0.1, "in": 1 / 256}  # to which a rule shows check bars
 
 
 def shows_bars(session: RoundSession) -> tuple[str, str] | None:
@@ -30,7 +31,10 @@ def shows_bars(session: RoundSession) -> tuple[str, str] | None:
     sheet, page = _next(session), session.making.sheets.page()
     if sheet is None or page is None:
         return None
-    along, up = (f"{round(sheet.bar(a, b) / RULE) * RULE:.1f} mm" for a, b in page.bars)
+    unit = page.graduation.unit
+    size, rule = UNITS_MM[unit], RULES[unit]
+    decimals = 1 if unit == "mm" else 3
+    along, up = (f"{round(sheet.bar(a, b) / size / rule) * rule:.{decimals}f} {unit}" for a, b in page.bars)
     return along, up
 
 
@@ -70,7 +74,8 @@ def read(context: RoundContext, piece: KeptPiece, measurand: Measurand, made: Ma
     looks = random.Random(f"{practice['seed']}/{measurand.axis}/looks")  # a little from aside, the whole sheet long
     off += looks.uniform(-1, 1) * eye.permissible_error[0]
     if piece.parameters.get("fine"):
-        off = sheet.vernier(measurand.where.at, measurand.axis, made, off + hand.gauss(0, EYE), hand)
+        division = graduation_of(piece.parameters).division
+        off = sheet.vernier(measurand.where.at, measurand.axis, made, off + hand.gauss(0, EYE), division, hand)
     else:
         off += hand.gauss(0, EYE)
     return _on_ticks(off, eye)
@@ -125,7 +130,8 @@ def photo(context: RoundContext, piece: KeptPiece, made: Made, page: Page, camer
 
 
 def _on_ticks(value: float, eye: Instrument) -> str:
-    return f"{round(value / eye.resolution) * eye.resolution + 0.0:.{eye.decimals}f} mm"
+    shown = round(value / eye.resolution) * eye.resolution / UNITS_MM[eye.unit]
+    return f"{shown + 0.0:.{eye.decimals}f} {eye.unit}"
 
 
 def _position(at: Point, unit: str) -> str:
@@ -137,7 +143,7 @@ def _position(at: Point, unit: str) -> str:
 def _next(session: RoundSession) -> Sheet | None:
     """The sheet that is being made, as it lies on the practice machine."""
     context, sheets = session.context, session.making.sheets
-    known = context.shop.stand_in(context.kept.machine)
+    known = context.stand_in
     if known is None or not sheets.stages:
         return None
     pdf = context.remembered(("pdf", sheets.number()), lambda: sheets.pdf() if sheets.page() else b"")

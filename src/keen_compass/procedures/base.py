@@ -16,7 +16,7 @@ from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.job import Applies, Corrections, Job, composed
 from keen_compass.pieces.moves import MoveProgram
-from keen_compass.pieces.page import Page
+from keen_compass.pieces.page import METRIC, Graduation, Page
 from keen_compass.pieces.placement import visited
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.procedures import REGISTRY
@@ -318,20 +318,30 @@ class Procedure(Generic[P]):
         """
         return self.eye
 
-    def page(self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False) -> Page | None:
+    def page(
+        self,
+        size: tuple[float, float],
+        number: int,
+        *,
+        down: bool = False,
+        fine: bool = False,
+        graduation: Graduation = METRIC,
+    ) -> Page | None:
         """The printed sheet that it is read on, of that size, mm; None for what is no print. Raises PieceError.
 
         down: for a machine whose Y runs down the paper where its X runs to the right. fine: with verniers.
+        graduation: of its rings, verniers and bars.
         """
         return None
 
     def page_of(self, parameters: Parameters, number: int, *, down: bool = False) -> Page | None:
         """The printed sheet of a piece with these parameters, as `page` has it. Raises InputError, PieceError."""
-        from keen_compass.procedures.sheets import place
+        from keen_compass.procedures.sheets import graduation_of, place
 
         if "size" not in parameters:
             return None
-        return self.page(place(parameters["size"], "size"), number, down=down, fine=bool(parameters.get("fine")))
+        size, fine = place(parameters["size"], "size"), bool(parameters.get("fine"))
+        return self.page(size, number, down=down, fine=fine, graduation=graduation_of(parameters))
 
     def on_page(self, page: Page) -> dict[str, object]:
         """Parameters of what is read on a printed sheet, as far as the sheet says them."""

@@ -54,9 +54,9 @@ class DragBlade(Procedure[BladeRow]):
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """How far apart, how many, how far past the start."""
         return (
-            Choice("step", "drag_blade.step", tuple((plain(f"{s:g} mm"), s) for s in STEPS)),
+            Choice("step", "drag_blade.step", tuple((note("size", mm=s), s) for s in STEPS)),
             Choice("squares", "drag_blade.count", tuple((plain(str(n)), n) for n in SQUARES)),
-            Choice("overcut", "drag_blade.overcut", tuple((plain(f"{o:g} mm"), o) for o in OVERCUTS)),
+            Choice("overcut", "drag_blade.overcut", tuple((note("size", mm=o), o) for o in OVERCUTS)),
         )
 
     def parameters(self, around: Surroundings) -> dict[str, object]:

@@ -51,7 +51,7 @@ class FocusRowProcedure(Procedure[FocusRow]):
 
     def choices(self, machine: Machine) -> tuple[Choice, ...]:
         """By eye or by width; how far apart; how many."""
-        steps = tuple((plain(f"{step:g} mm"), step) for step in STEPS)
+        steps = tuple((note("size", mm=step), step) for step in STEPS)
         return (
             Choice("read", "focus_row.read", (("focus_row.pick_one", "pick"), ("focus_row.widths", "widths"))),
             Choice("step", "focus_row.step", steps),

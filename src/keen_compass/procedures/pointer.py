@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import Page, sheet
+from keen_compass.pieces.page import DIVISIONS, GRADUATIONS, METRIC, Graduation, Page, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed
@@ -31,6 +31,8 @@ from keen_compass.procedures.sheets import (
     check_paper,
     creep,
     fed_along,
+    graduation_of,
+    on_paper,
     paper_choice,
     paper_size,
     place,
@@ -54,8 +56,14 @@ DITHERS = 0.5  # of a division, by which readings must differ so that their roun
 OF_ITS_OWN = (Cause.REPEATS, Cause.DIVISION)  # of what is read, what no other target has
 MOST_BEFORE = 12.0  # degrees of freedom of what is assumed beside what targets show
 TO_FIT = 3  # targets that tell turn and stretch apart from the offset
-TICKS = Instrument("ticks", 0.1, (0.05, 0.0), kind="loupe", uid="ticks")
-VERNIER = Instrument("verniers", 0.05, (0.02, 0.0), kind="loupe", uid="verniers")
+# What an eye reads between rings, and on verniers, by what the sheet is graduated in.
+TICKS, VERNIERS = (
+    {
+        unit: Instrument(name, g.division / parts, (a, 0.0), unit=unit, kind="loupe", uid=name)
+        for unit, g in GRADUATIONS.items()
+    }
+    for name, parts, a in (("ticks", 10, 0.05), ("verniers", DIVISIONS, 0.02))
+)
 MARKS = 4  # by which a sheet is laid
 LARGE_TURN = 3.0  # mm per m: more than that is the sheet's, and is said
 
@@ -90,7 +98,7 @@ class Pointer(Procedure[Sheet]):
     by_eye = True
     passes = 1
     draws = True
-    eye = TICKS
+    eye = TICKS[METRIC.unit]
 
     @property
     def yields(self) -> tuple[str, ...]:
@@ -131,14 +139,20 @@ class Pointer(Procedure[Sheet]):
         secondary, way = around.chosen["secondary"], around.chosen["way"]
         if way == "mark":
             return {"way": "mark", "secondary": secondary}
-        page = self.page(paper_size(around), 1, fine=around.chosen.get("read") == "vernier")
+        graduation = GRADUATIONS[around.machine.shown_in]
+        page = self.page(paper_size(around), 1, fine=around.chosen.get("read") == "vernier", graduation=graduation)
         fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
         return {"way": way, "secondary": secondary, **self.on_page(page), **fed}
 
     def on_page(self, page: Page) -> dict[str, object]:
         """Its targets."""
         fine: dict[str, object] = {"fine": True} if page.fine else {}
-        return {"way": "sheet", "targets": [list(t) for t in page.targets], "size": [page.width, page.height], **fine}
+        return {
+            "way": "sheet",
+            "targets": [list(t) for t in page.targets],
+            **on_paper((page.width, page.height), page.graduation),
+            **fine,
+        }
 
     def crosses(self, piece: Sheet) -> tuple[Point, ...]:
         """A cross beside every target."""
@@ -186,11 +200,20 @@ class Pointer(Procedure[Sheet]):
 
     def eye_for(self, parameters: Parameters) -> Instrument:
         """Verniers tell twice as much."""
-        return VERNIER if parameters.get("fine") or parameters.get("read") == "vernier" else TICKS
+        by = VERNIERS if parameters.get("fine") or parameters.get("read") == "vernier" else TICKS
+        return by[graduation_of(parameters).unit]
 
-    def page(self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False) -> Page:
+    def page(
+        self,
+        size: tuple[float, float],
+        number: int,
+        *,
+        down: bool = False,
+        fine: bool = False,
+        graduation: Graduation = METRIC,
+    ) -> Page:
         """Marks to load it by, and five targets."""
-        return sheet("pointer", size, number, targets=True, down=down, fine=fine)
+        return sheet("pointer", size, number, targets=True, down=down, fine=fine, graduation=graduation)
 
     def answer(self, case: Case) -> Solution:
         """Both components of the offset, from the same readings."""

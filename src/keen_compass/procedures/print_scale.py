@@ -18,7 +18,7 @@ from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import Page, Tick, cut_ticks, sheet
+from keen_compass.pieces.page import GRADUATIONS, METRIC, Graduation, Page, Tick, cut_ticks, sheet
 from keen_compass.pieces.where import Beside, Lines
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
@@ -32,6 +32,8 @@ from keen_compass.procedures.sheets import (
     check_paper,
     creep,
     fed_along,
+    graduation_of,
+    on_paper,
     paper_choice,
     paper_size,
     place,
@@ -59,6 +61,7 @@ class Ticks:
     """Distances nominal, mm: of the cut ticks along X and Y, of the printed check bars.
 
     size: of the sheet that it is cut on, mm; nothing where only distances are given. crosses: where it is checked.
+    graduation: of the sheet.
     """
 
     x: float
@@ -66,6 +69,7 @@ class Ticks:
     bar: float
     size: Point = (0.0, 0.0)
     crosses: tuple[Point, ...] = ()
+    graduation: Graduation = METRIC
 
     def nominal(self, measurand: str) -> float:
         """As ordered; a cross should lie on its print."""
@@ -75,7 +79,7 @@ class Ticks:
 
     def ticks(self, **actual: float) -> dict[str, tuple[Tick, Tick]]:
         """Axis → its two ticks on the sheet, with `actual` distances in place of ordered ones."""
-        found = cut_ticks(self.size)
+        found = cut_ticks(self.size, self.graduation)
         for axis, length in actual.items():
             if axis in found:
                 first, (a, b) = found[axis]
@@ -124,13 +128,15 @@ class PrintScale(Procedure[Ticks]):
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """As far apart as the sheet allows, and a cross on every target."""
         fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
-        return {**self.on_page(self.page(paper_size(around), 1)), "aimed_with": around.chosen["aimed_with"], **fed}
+        page = self.page(paper_size(around), 1, graduation=GRADUATIONS[around.machine.shown_in])
+        return {**self.on_page(page), "aimed_with": around.chosen["aimed_with"], **fed}
 
     def on_page(self, page: Page) -> dict[str, object]:
         """The same of a sheet."""
         size = (page.width, page.height)
-        apart = {axis: abs(b[0][k] - a[0][k]) for k, (axis, (a, b)) in enumerate(cut_ticks(size).items())}
-        return {**apart, "crosses": [list(t) for t in page.targets], "size": list(size)}
+        ticks = cut_ticks(size, page.graduation)
+        apart = {axis: abs(b[0][k] - a[0][k]) for k, (axis, (a, b)) in enumerate(ticks.items())}
+        return {**apart, "crosses": [list(t) for t in page.targets], **on_paper(size, page.graduation)}
 
     def piece(self, parameters: Parameters) -> Ticks:
         """From `x`, `y` and `bar`; of a sheet also `size` and `crosses`."""
@@ -153,7 +159,7 @@ class PrintScale(Procedure[Ticks]):
                 f"expected at most {MOST_CROSSES} places [x, y], got {shown_input(given)}", "piece.crosses"
             )
         crosses = tuple(place(at, f"piece.crosses[{i}]") for i, at in enumerate(given))
-        return Ticks(**lengths, size=size, crosses=crosses)
+        return Ticks(**lengths, size=size, crosses=crosses, graduation=graduation_of(parameters))
 
     def measurands(self, piece: Ticks) -> tuple[Measurand, ...]:
         """Cut distances, the page's bars where they weren't read when it was printed; then each cross by eye."""
@@ -183,7 +189,7 @@ class PrintScale(Procedure[Ticks]):
                 signed=True,
                 at=at,
                 hint="print_scale.how_cross",
-                by_eye=TICKS,
+                by_eye=TICKS[piece.graduation.unit],
             )
             for i, (pair, at) in enumerate(zip(piece.names, piece.crosses, strict=True), 1)
             for name, axis in zip(pair, AXES, strict=True)
@@ -198,9 +204,17 @@ class PrintScale(Procedure[Ticks]):
         """Where the cut is checked against the print."""
         return piece.crosses
 
-    def page(self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False) -> Page:
+    def page(
+        self,
+        size: tuple[float, float],
+        number: int,
+        *,
+        down: bool = False,
+        fine: bool = False,
+        graduation: Graduation = METRIC,
+    ) -> Page:
         """Marks to load it by, and five crosses to cut on."""
-        return sheet("print-scale", size, number, targets=True, down=down)
+        return sheet("print-scale", size, number, targets=True, down=down, graduation=graduation)
 
     def answer(self, case: Case) -> Solution:
         """The cutter's scale over the print, axis by axis; the printer's own beside it, and how the cut lies on it."""
@@ -309,7 +323,7 @@ def _over_print(case: Case, ticks: Ticks) -> dict[str, Any]:
     both = [i for i, pair in enumerate(ticks.names) if all(case.readings.get(name) for name in pair)]
     if not both:
         return {}
-    by_eye = replace(case, instrument=TICKS)
+    by_eye = replace(case, instrument=TICKS[ticks.graduation.unit])
     read = {axis: [by_eye.measured(ticks.names[i][k]) for i in both] for k, axis in enumerate(AXES)}
     fit = fitted([ticks.crosses[i] for i in both], read, [drawn_line(i) for i in both])
     beside = [[read[axis][j].value for axis in AXES] for j in range(len(both))]

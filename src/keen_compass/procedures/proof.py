@@ -21,7 +21,7 @@ from keen_compass.errors import InputError, PieceError
 from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import Page
+from keen_compass.pieces.page import GRADUATIONS, Page
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker, border_places, laid, lines_to_cut, sticker_page
 from keen_compass.pieces.where import Border
 from keen_compass.procedures.base import Procedure
@@ -38,7 +38,16 @@ from keen_compass.procedures.results import (
     taken_for_granted,
 )
 from keen_compass.procedures.settle import with_remedies
-from keen_compass.procedures.sheets import ON_PAPER, aiming_choice, check_paper, paper_choice, paper_size, place
+from keen_compass.procedures.sheets import (
+    ON_PAPER,
+    aiming_choice,
+    check_paper,
+    graduation_of,
+    on_paper,
+    paper_choice,
+    paper_size,
+    place,
+)
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.charts import Shown
@@ -109,7 +118,8 @@ class Proof(Procedure[Places]):
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """The sticker of the artwork; nothing but the paper as long as there is none."""
         size = paper_size(around)
-        found: dict[str, object] = {"size": list(size), "aimed_with": around.chosen["aimed_with"]}
+        graduation = GRADUATIONS[around.machine.shown_in]
+        found: dict[str, object] = {**on_paper(size, graduation), "aimed_with": around.chosen["aimed_with"]}
         if around.order is None:
             return found
         sticker, copies = around.order.sticker, around.order.copies
@@ -136,7 +146,15 @@ class Proof(Procedure[Places]):
             return None
         shape = self.piece(parameters)
         assert shape.sticker is not None
-        return sticker_page(shape.sticker, shape.size, number, shape.copies, down=down, marks=shape.marks)
+        return sticker_page(
+            shape.sticker,
+            shape.size,
+            number,
+            shape.copies,
+            down=down,
+            marks=shape.marks,
+            graduation=graduation_of(parameters),
+        )
 
     def cuts(self, piece: Places, page: Page) -> tuple[tuple[Point, ...], ...]:
         """Every line of every copy."""

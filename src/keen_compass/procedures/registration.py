@@ -11,7 +11,7 @@ from keen_compass.errors import InputError, UncertaintyError
 from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import Page, bar_lengths, sheet
+from keen_compass.pieces.page import GRADUATIONS, METRIC, Graduation, Page, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed
@@ -25,6 +25,8 @@ from keen_compass.procedures.sheets import (
     bars_said,
     check_paper,
     fits_to_page,
+    nominal_bars,
+    on_paper,
     paper_choice,
     paper_size,
     place,
@@ -110,9 +112,13 @@ class Registration(Procedure[Marks]):
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """The marks of the sheet."""
-        size = paper_size(around)
-        marks = [list(m.at) for m in self.page(size, 1).marks]
-        return {"marks": marks, "aimed_with": around.chosen["aimed_with"], "size": list(size)}
+        page = self.page(paper_size(around), 1, graduation=GRADUATIONS[around.machine.shown_in])
+        marks = [list(m.at) for m in page.marks]
+        return {
+            "marks": marks,
+            "aimed_with": around.chosen["aimed_with"],
+            **on_paper((page.width, page.height), page.graduation),
+        }
 
     def piece(self, parameters: Parameters) -> Marks:
         """From `marks` and `model`."""
@@ -137,9 +143,17 @@ class Registration(Procedure[Marks]):
             for i, at in enumerate(piece.at, 1)
         )
 
-    def page(self, size: tuple[float, float], number: int, *, down: bool = False, fine: bool = False) -> Page:
+    def page(
+        self,
+        size: tuple[float, float],
+        number: int,
+        *,
+        down: bool = False,
+        fine: bool = False,
+        graduation: Graduation = METRIC,
+    ) -> Page:
         """Four marks, the lower left one unlike the others."""
-        return sheet("registration", size, number, targets=False, down=down)
+        return sheet("registration", size, number, targets=False, down=down, graduation=graduation)
 
     def answer(self, case: Case) -> Solution:
         """The map, what it means, what is wrong with it."""
@@ -251,7 +265,7 @@ def known_shapes(case: Case) -> Shapes | None:
         return None
     w, bars = case.machine.gantry or 1000.0, [unknown, unknown]
     if printed:
-        bars = [Spread(BAR_READ / length, 1.0) for length in bar_lengths(place(case.piece["size"], "piece.size"))]
+        bars = [Spread(BAR_READ / length, 1.0) for length in nominal_bars(case.piece)]
     return Shapes.known(
         [Spread(k.u or EXACT, 1.0) if k else unknown for k in axes],
         Spread(max(lean.u / w, EXACT), 1.0) if lean else unknown,

@@ -9,13 +9,14 @@ from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import LARGEST, PAPERS, SMALLEST, bar_lengths, fitting
+from keen_compass.pieces.page import GRADUATIONS, LARGEST, METRIC, PAPERS, SMALLEST, Graduation, bar_lengths, fitting
 from keen_compass.procedures.case import Parameters, listed, number
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Cause, Origin, Source
 
-ON_PAPER = ("size", "bars")  # parameters of every sheet: its size, and what its check bars measured, mm
+# Parameters of every sheet: its size, what its check bars measured (mm), the unit that it is graduated in.
+ON_PAPER = ("size", "bars", "graduated")
 USUAL_PAPER, SMALLEST_PAPER = "A4", "A5"
 ROLL = "as_wide_as_the_roll"
 FIT_TO_PAGE = 0.015  # both bars off by the same and by more than that: a print dialog did it
@@ -33,6 +34,19 @@ def place(given: object, where: str) -> tuple[float, float]:
     return x, y
 
 
+def graduation_of(parameters: Parameters) -> Graduation:
+    """How a sheet's rings, verniers and bars are divided. Raises InputError."""
+    unit = parameters.get("graduated", METRIC.unit)
+    if unit not in GRADUATIONS:
+        raise InputError(f"expected {' or '.join(GRADUATIONS)}, got {shown_input(unit)}", "piece.graduated")
+    return GRADUATIONS[str(unit)]
+
+
+def on_paper(size: tuple[float, float], graduation: Graduation) -> dict[str, object]:
+    """Parameters that every piece on such a sheet has."""
+    return {"size": list(size)} | ({} if graduation is METRIC else {"graduated": graduation.unit})
+
+
 def check_paper(parameters: Parameters) -> None:
     """Refuse a sheet that no printer makes, and bars that measure nothing. Raises InputError."""
     if "size" in parameters:
@@ -43,6 +57,7 @@ def check_paper(parameters: Parameters) -> None:
         for bar in place(parameters["bars"], "piece.bars"):
             if not 0 < bar <= LONGEST_BAR:
                 raise InputError(f"a check bar measures more than 0 and at most {LONGEST_BAR:g} mm", "piece.bars")
+    graduation_of(parameters)
 
 
 def aiming_choice(machine: Machine) -> Choice:
@@ -92,12 +107,19 @@ def paper_size(around: Surroundings) -> tuple[float, float]:
     return fit[chosen] if isinstance(chosen, str) and chosen in fit else next(iter(fit.values()))
 
 
+def nominal_bars(parameters: Parameters) -> tuple[float, float]:
+    """How long the check bars of such a sheet should be, mm, along X and Y. Raises InputError."""
+    return bar_lengths(place(parameters["size"], "piece.size"), graduation_of(parameters))
+
+
 def printed_scale(parameters: Parameters) -> tuple[float, float] | None:
     """What the printer made of a length, (along X, along Y), where its bars were measured."""
     if "size" not in parameters or "bars" not in parameters:
         return None
-    ordered = bar_lengths(place(parameters["size"], "piece.size"))
-    x, y = (bar / length for bar, length in zip(place(parameters["bars"], "piece.bars"), ordered, strict=True))
+    x, y = (
+        bar / length
+        for bar, length in zip(place(parameters["bars"], "piece.bars"), nominal_bars(parameters), strict=True)
+    )
     return x, y
 
 

@@ -74,6 +74,11 @@ class Instrument:
         return self.repeats or Repeatability(*hand(self.kind, self.resolution), assumed=True)
 
     @property
+    def shown_in(self) -> str:
+        """``mm`` or ``in``: the unit of what is said about it."""
+        return "mm" if self.unit == "mm" else "in"
+
+    @property
     def decimals(self) -> int:
         """How many decimals it shows in its own unit."""
         return max(0, -math.floor(math.log10(self.resolution / UNITS_MM[self.unit]) + 1e-9))

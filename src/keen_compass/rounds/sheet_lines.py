@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from keen_compass.pieces.page import ARM, vernier_ticks
+from keen_compass.pieces.page import ARM, Page
 from keen_compass.pieces.toolpath import Stroke
 from keen_compass.quantities.geometry import Point
 
@@ -34,9 +34,9 @@ def line_stroke(a: Point, b: Point) -> Stroke:
     return Stroke((a, b), approach=before_line(a))
 
 
-def scale_ticks(known: Map, target: Point, axis: str) -> list[Stroke]:
+def scale_ticks(known: Map, page: Page, target: Point, axis: str) -> list[Stroke]:
     """A target's drawn vernier: only its first tick is approached, the others are come to from the one before."""
-    ticks = [tuple(mapped(known, tick)) for tick in vernier_ticks(target, axis, printed=False)]
+    ticks = [tuple(mapped(known, tick)) for tick in page.ticks(target, axis, printed=False)]
     return [Stroke(ends, approach=None if k else before_line(ends[0])) for k, ends in enumerate(ticks)]
 
 

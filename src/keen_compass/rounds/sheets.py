@@ -11,9 +11,9 @@ from keen_compass.errors import InputError, KeenCompassError, LengthError, Piece
 from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.shown import length_unit
 from keen_compass.pieces.job import Applies
-from keen_compass.pieces.page import Mark, Page, bar_lengths
+from keen_compass.pieces.page import Mark, Page
 from keen_compass.pieces.toolpath import Stroke, ToolPath, drawn
-from keen_compass.procedures.sheets import bars_said, papers_for, place
+from keen_compass.procedures.sheets import bars_said, graduation_of, nominal_bars, papers_for
 from keen_compass.procedures.stages import Stage
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.geometry import Point
@@ -156,16 +156,16 @@ class Sheets:
                 lengths.append(parse_length(text, unit).mm)
             except LengthError as error:
                 raise InputError(error.message, f"bar {name}") from None
-        ordered = bar_lengths(place(self._parameters()["size"], "size"))
-        for name, text, mm, length in zip("XY", typed, lengths, ordered, strict=True):
+        parameters = self._parameters()
+        nominal, graduation = nominal_bars(parameters), graduation_of(parameters)
+        for name, text, mm, length in zip("XY", typed, lengths, nominal, strict=True):
             if not length / 2 < mm < length * 2:
+                shown = graduation.length(length)
                 raise InputError(
-                    f"{text.strip()} is far from the {length:g} mm that are nominal: read again, or give the unit: "
-                    f"{length:g} mm",
+                    f"{text.strip()} is far from the {shown} that are nominal: read again, or give the unit: {shown}",
                     f"bar {name}",
                 )
-        parameters = {**self._parameters(), "bars": lengths}
-        self._c.procedure.piece(parameters)  # refuses what no bar can be
+        self._c.procedure.piece({**parameters, "bars": lengths})  # refuses what no bar can be
         self._change(replace(self._with(Stage.PRINT), bars=tuple(lengths), shown=""))
 
     def bars_say(self) -> Note | None:
@@ -338,7 +338,7 @@ class Sheets:
             # No approach: what leads to a cut would be cut as well where a drawing is sent.
             strokes += [Stroke(tuple(mapped(known, line))) for line in self._c.procedure.cuts(piece, page)]
         if page is not None and page.fine:
-            strokes += [s for at in page.targets for axis in "xy" for s in scale_ticks(known, at, axis)]
+            strokes += [s for at in page.targets for axis in "xy" for s in scale_ticks(known, page, at, axis)]
         if self._c.chosen.get("trial"):
             (x, y), (dx, dy) = self.marks[0].at, TRIAL_AT
             ((u, v),) = mapped(known, [(x + dx, y + dy)])

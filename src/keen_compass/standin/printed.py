@@ -15,7 +15,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import FileFormatError
-from keen_compass.pieces.page import DIVISIONS, DRAWN_TICKS, MOST_TICKS, PITCH, PRINTED_TICKS
+from keen_compass.pieces.page import DIVISIONS, DRAWN_TICKS, MOST_TICKS, PRINTED_TICKS
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.resolution import StoredResolution
 from keen_compass.quantities.stored import StoredValue
@@ -185,19 +185,19 @@ class Sheet:
             "y"
         )
 
-    def vernier(self, near: Point, axis: str, made: Made, roughly: float, eye: random.Random) -> float:
+    def vernier(self, near: Point, axis: str, made: Made, roughly: float, division: float, eye: random.Random) -> float:
         """What a vernier beside a target says: the printed tick or dot in which a drawn tick runs on best.
 
-        roughly: mm, as the cross lies; it says which of several pairs is meant.
+        roughly: mm, as the cross lies; it says which of several pairs is meant. division: of the printed one, mm.
         """
         k, (x, y) = "xy".index(axis), self.on_machine(near)
         dx, dy = self.beside(near, made)
         cross = (x + dx, y + dy)
         straight = [line[-2:] for line in made.lines if len(line) in (2, 3)]
-        drawn = sorted((a[k] + b[k]) / 2 for a, b in straight if _tick_of(cross, a, b, k))
+        drawn = sorted((a[k] + b[k]) / 2 for a, b in straight if _tick_of(cross, a, b, k, division))
         if len(drawn) != 2 * MOST_TICKS + 1:
             raise FileFormatError(f"{len(drawn)} ticks are drawn where {2 * MOST_TICKS + 1} were looked for")
-        pitch = PITCH * (1 + self.truth.printer[k])
+        pitch = division * (1 + self.truth.printer[k])
         away = sum(PRINTED_TICKS[axis]) / 2  # from the cross; a sheet that lies turned has them higher or lower
         middle = self.on_machine(near, (0.0, away) if axis == "x" else (-away, 0.0))[k]
         pairs = [
@@ -206,8 +206,8 @@ class Sheet:
             for i in range(j - FARTHEST, j + FARTHEST + 1)
             if abs(i) <= MOST_TICKS
         ]
-        says = ((miss, i - j * (1 - 1 / DIVISIONS)) for miss, i, j in pairs)
-        near_enough = [(miss, value) for miss, value in says if abs(value - roughly) < PITCH / 2]
+        says = ((miss, division * (i - j * (1 - 1 / DIVISIONS))) for miss, i, j in pairs)
+        near_enough = [(miss, value) for miss, value in says if abs(value - roughly) < division / 2]
         if not near_enough:
             raise FileFormatError(f"no pair of ticks lines up with {roughly:.2f}")
         return min(near_enough)[1]
@@ -270,12 +270,12 @@ def _beyond(ends: Point, middle: float, reach: float) -> bool:
     return abs(sum(ends) / 2 - middle) - abs(ends[1] - ends[0]) / 2 > reach
 
 
-def _tick_of(cross: Point, a: Point, b: Point, k: int) -> bool:
+def _tick_of(cross: Point, a: Point, b: Point, k: int, division: float) -> bool:
     """Whether a drawn line is one of the ticks that belong to a drawn cross, along axis number `k`."""
     near, far = DRAWN_TICKS["xy"[k]]
     low, high = sorted((abs(a[1 - k] - cross[1 - k]), abs(b[1 - k] - cross[1 - k])))
     lies_across = abs(low - near) < WANDERS and abs(high - far) < WANDERS and abs(a[k] - b[k]) < WANDERS
-    return lies_across and abs(a[k] - cross[k]) < MOST_TICKS * PITCH
+    return lies_across and abs(a[k] - cross[k]) < MOST_TICKS * division
 
 
 def crossings(lines: Sequence[Sequence[Point]]) -> list[Point]:

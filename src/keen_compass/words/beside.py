@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from keen_compass.pieces.page import DIVISIONS, PITCH
+from keen_compass.pieces.page import DIVISIONS
 from keen_compass.quantities.lengths import length_in_words
 from keen_compass.quantities.standpoint import Standpoint
 
 NOTHING = 0.005  # mm
-SAME_AGAIN = PITCH / 2  # mm off its mark, from which on another pair lines up as well
+SAME_AGAIN = 0.5  # of a division off its mark, from which on another pair lines up as well
 
 
 def beside_in_words(x: float, y: float, seen: Standpoint, units: str = "mm") -> str:
@@ -20,14 +20,16 @@ def beside_in_words(x: float, y: float, seen: Standpoint, units: str = "mm") -> 
 
 
 def matching_pair(off: float) -> tuple[int, int]:
-    """(drawn tick, printed tick) that run on in one another, counted from the middle, with a cross so far off, mm."""
-    whole = round(off / PITCH)
-    drawn = round((off - whole * PITCH) * DIVISIONS / PITCH)
+    """(drawn tick, printed tick) that line up, counted from the middle, with a cross so many divisions off."""
+    whole = round(off)
+    drawn = round((off - whole) * DIVISIONS)
     return drawn, drawn + whole
 
 
 def pairs_in_words(x: float, y: float, seen: Standpoint) -> str:
-    """``tick 6 to the right, dot 4 towards you``; that it could be others, where the cross lies too far off to tell."""
+    """``tick 6 to the right, dot 4 towards you``, of divisions; that it could be others, where the cross lies too far
+    off to tell.
+    """
     parts = {}
     for axis, off, what in (("x", x, "tick"), ("y", y, "dot")):
         _, printed = matching_pair(off)

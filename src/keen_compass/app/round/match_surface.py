@@ -18,9 +18,11 @@ from keen_compass.app.round.printed_mark import draw_printed_mark
 from keen_compass.app.round.surface import BoxedSurface, last_of, words_at
 from keen_compass.app.round.verniers import draw_verniers
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import ARM
+from keen_compass.pieces.page import ARM, METRIC
 from keen_compass.pieces.where import Beside
+from keen_compass.procedures.sheets import graduation_of
 from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.lengths import UNITS_MM
 from keen_compass.quantities.readings import number_of
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.rounds import RoundSession
@@ -30,7 +32,7 @@ from keen_compass.words.beside import beside_in_words, pairs_in_words
 REACHES = (1.2, 3.6, 12.0, 14.0)  # mm seen to each side of the mark: under the loupe, usual, far off, verniers
 CLOSE, USUAL, FAR, VERNIER = range(4)
 VERNIERS_AT = (-3.0, -0.4)  # mm from the target: the middle of what is drawn of both
-FINE, COARSE = 0.05, 0.5  # mm, by which an arrow key moves, and with Shift
+FINE, COARSE = 0.05, 0.5  # of a division, by which an arrow key moves, and with Shift
 LEAST_MAP = 70.0  # px, height of the small picture of all targets
 STRIP = WIDTH + 16  # px, right of the picture
 HEAD = 40  # px, for the words above it
@@ -51,6 +53,7 @@ class MatchSurface(BoxedSurface):
         self._quarters, self._mirrored = 0, False
         self._reach = USUAL
         self._fine = False
+        self._graduation = METRIC
         self._session: RoundSession | None = None
         self._dragged: Point | None = None
         self._grabbed = QPointF()
@@ -90,6 +93,7 @@ class MatchSurface(BoxedSurface):
         if fine and not self._fine:
             self._reach = VERNIER  # that is what it was drawn for
         self._fine = fine
+        self._graduation = graduation_of(piece.parameters) if piece is not None else METRIC
         self.vernier.setVisible(fine)
         self._session = session
         self.look.setVisible(piece is not None and piece.practice is not None and not frozen)
@@ -144,20 +148,24 @@ class MatchSurface(BoxedSurface):
     # What is done
 
     def _put(self, x: float, y: float, axis: str = "") -> None:
-        """Both directions at once, in mm as the sheet is graduated; `axis` takes what is typed next."""
+        """Both directions at once, in the unit that the sheet is graduated in; `axis` takes what is typed next."""
         if self._frozen:
             return
         here = {c.measurand.axis: c.measurand.name for c in self._here()}
         current = self.current()
         axis = axis or (current.measurand.axis if current and _at(current) == self._shown else "x")
-        texts = {here[a]: f"{v + 0.0:.2f} mm" for a, v in (("x", x), ("y", y)) if a in here}
+        unit = self._graduation.unit
+        decimals = 2 if unit == "mm" else 4
+        at = ((a, v / UNITS_MM[unit] + 0.0) for a, v in (("x", x), ("y", y)) if a in here)
+        texts = {here[a]: f"{v:.{decimals}f} {unit}" for a, v in at}
         self.placed.emit(texts, here.get(axis, next(iter(texts))))
 
     def move_by(self, right: float, away: float) -> None:
-        """So many mm as it is seen."""
-        dx, dy = self.view.to_machine(right, away)
+        """So many divisions as it is seen."""
+        division = self._graduation.division
+        dx, dy = self.view.to_machine(right * division, away * division)
         x, y = self.value()
-        self._put(round(x + dx, 3), round(y + dy, 3), "x" if dx else "y")
+        self._put(round(x + dx, 4), round(y + dy, 4), "x" if dx else "y")
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """The arrow keys move the cross as it is seen, whichever callout has the keyboard."""
@@ -204,7 +212,7 @@ class MatchSurface(BoxedSurface):
         middle, reach = self._to_screen((0.0, 0.0)), REACHES[self._reach]
         right, away = (grabbed.x() - middle.x()) / self._scale(), (middle.y() - grabbed.y()) / self._scale()
         x, y = self.view.to_machine(min(max(right, -reach), reach), min(max(away, -reach), reach))
-        step = FINE / 5 if self._reach == CLOSE else FINE
+        step = self._graduation.division * (FINE / 5 if self._reach == CLOSE else FINE)
         self._dragged = round(x / step) * step, round(y / step) * step
         self.update()
 
@@ -313,11 +321,12 @@ class MatchSurface(BoxedSurface):
         if sheet is not None:
             self._draw_sheet(p, sheet)
         elif self._reach == VERNIER:
-            draw_verniers(p, self._to_screen, self.value(), self._scale())
+            draw_verniers(p, self._to_screen, self.value(), self._scale(), self._graduation.division)
         else:
             finest = {CLOSE: (0.1, 12), USUAL: (0.5, 8)}.get(self._reach, (1.0, 12))
             every = 5 if self._reach == FAR else 1
-            draw_printed_mark(p, self._picture().center(), self._scale(), REACHES[self._reach], finest, every)
+            middle, reach = self._picture().center(), REACHES[self._reach]
+            draw_printed_mark(p, middle, self._graduation, self._scale(), reach, finest, every)
             self._draw_earlier(p)
             self._draw_cross(p)
         p.restore()
@@ -332,7 +341,8 @@ class MatchSurface(BoxedSurface):
         said = self.placed_already()
         words = beside_in_words(x, y, self.view, self._units()) if said else "Drag the cross to where yours lies"
         if self._reach == VERNIER:
-            words = pairs_in_words(x, y, self.view) if said else "Which ticks line up?  ← → ↑ ↓"
+            division = self._graduation.division
+            words = pairs_in_words(x / division, y / division, self.view) if said else "Which ticks line up?  ← → ↑ ↓"
         face = th.font(th.VERDICT, bold=True)
         room = self.width() - STRIP - 24
         p.setFont(face)

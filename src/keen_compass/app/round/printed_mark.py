@@ -7,19 +7,27 @@ from PySide6.QtGui import QPainter, QPen
 
 from keen_compass.app import theme as th
 from keen_compass.app.round.surface import words_at
-from keen_compass.pieces.page import RINGS, TARGET
+from keen_compass.pieces.page import RINGS, TARGET, Graduation
+from keen_compass.quantities.lengths import UNITS_MM
 
 
 def draw_printed_mark(
-    p: QPainter, middle: QPointF, scale: float, reach: float, ticks: tuple[float, int], every: int
+    p: QPainter,
+    middle: QPointF,
+    graduation: Graduation,
+    scale: float,
+    reach: float,
+    ticks: tuple[float, int],
+    every: int,
 ) -> None:
-    """scale: px of a millimetre. reach: mm that are seen to each side. ticks: (mm between them, how many each way);
-    every: that many have a number.
+    """scale: px of a millimetre. reach: mm that are seen to each side. ticks: (divisions between them, how many each
+    way); every: that many have a number, in the unit of the graduation.
     """
+    division, unit = graduation.division, UNITS_MM[graduation.unit]
     p.setPen(QPen(th.color("soft"), 1.2))
     p.setBrush(Qt.BrushStyle.NoBrush)
     for ring in RINGS:
-        p.drawEllipse(middle, ring * scale, ring * scale)
+        p.drawEllipse(middle, ring * division * scale, ring * division * scale)
     step, count = ticks
     p.setPen(QPen(th.color("ink"), 1.6))
     arm = min(TARGET, 2 * reach) * scale
@@ -27,12 +35,13 @@ def draw_printed_mark(
     p.drawLine(middle - QPointF(0, arm), middle + QPointF(0, arm))
     p.setFont(th.font(th.TEXT))
     for i in range(-count, count + 1):
-        off, whole = i * step * scale, abs(round(i * step, 6) % 1) < 1e-6
+        off, whole = i * step * division * scale, abs(round(i * step, 6) % 1) < 1e-6
         long = 7.0 if whole else 5.5 if i % 5 == 0 else 4.0
         p.setPen(QPen(th.color("ink"), 1.8 if whole else 1.0))
         p.drawLine(middle + QPointF(off, -long), middle + QPointF(off, long))
         p.drawLine(middle + QPointF(-long, off), middle + QPointF(long, off))
-        if whole and i and abs(i * step) < reach and i % every == 0:
+        if whole and i and abs(i * step * division) < reach and i % every == 0:
             p.setPen(th.color("soft"))
-            words_at(p, middle + QPointF(off, 18), f"{abs(i * step):g}", width=30)
-            words_at(p, middle + QPointF(12, off), f"{abs(i * step):g}", width=30, side="right")
+            shown = f"{abs(i * step * division) / unit:g}"
+            words_at(p, middle + QPointF(off, 18), shown, width=40)
+            words_at(p, middle + QPointF(12, off), shown, width=40, side="right")

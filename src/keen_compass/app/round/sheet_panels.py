@@ -15,7 +15,7 @@ from keen_compass.app.round.choices import fill
 from keen_compass.app.round.model import RoundModel
 from keen_compass.app.round.stage_panel import StagePanel
 from keen_compass.formats.files import file_stem
-from keen_compass.machines.shown import length_unit
+from keen_compass.machines.shown import length_unit, show_length
 from keen_compass.practice import paper as practice
 from keen_compass.procedures.stages import Stage
 from keen_compass.quantities.geometry import Point
@@ -76,11 +76,13 @@ class PrintPanel(StagePanel):
         if not self.file.isModified():
             self.file.setText(str(Path.home() / f"{file_stem(context.machine.name)}-sheet-{self.sheets.number()}.pdf"))
         page = self.sheets.page()
-        for asks, (a, b), axis in zip(self._asks, page.bars if page else (), "XY", strict=False):
-            asks.say(f"{axis} bar, {abs(b[0] - a[0]) + abs(b[1] - a[1]):g} mm:")
+        if page:
+            for asks, mm, axis in zip(self._asks, page.bar_lengths, "XY", strict=True):
+                asks.say(f"{axis} bar, {page.graduation.length(mm)}:")
         for w in (*self._asks, *self.bars, self.keep, self.again):
             w.setVisible(done)
-        kept = [f"{mm:g} mm" for mm in self.sheets.state.bars] or ["", ""]
+        units = context.machine.shown_in
+        kept = [show_length(mm, units) for mm in self.sheets.state.bars] or ["", ""]
         for bar, text in zip(self.bars, kept, strict=True):
             if not bar.isModified():
                 bar.setText(text)

@@ -19,7 +19,7 @@ from keen_compass.app.round.sheet_picture import HeadPicture, Seen, SheetPicture
 from keen_compass.app.round.stage_panel import StagePanel
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.shown import show_length, show_size
-from keen_compass.pieces.page import Page, bar_lengths
+from keen_compass.pieces.page import Page
 from keen_compass.procedures.stages import Stage
 from keen_compass.quantities.geometry import Point
 from keen_compass.rounds.sheet_lines import mapped
@@ -201,5 +201,5 @@ def _caption(page: Page, number: int, units: str, *, bars: bool) -> str:
     """Which sheet it is; how long its bars are ordered."""
     if not bars:
         return f"sheet {number}, {show_size(page.width, page.height, units)}"
-    x, y = bar_lengths((page.width, page.height))
+    x, y = page.bar_lengths
     return f"bar X {show_length(x, units)}, bar Y {show_length(y, units)}"

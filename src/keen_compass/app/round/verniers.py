@@ -19,12 +19,14 @@ from keen_compass.words.beside import matching_pair
 DOT = 0.3  # mm, radius
 
 
-def draw_verniers(p: QPainter, to_screen: Callable[[Point], QPointF], value: Point, scale: float) -> None:
-    """value: where the tool's cross lies beside the target, mm; scale: px per mm."""
+def draw_verniers(
+    p: QPainter, to_screen: Callable[[Point], QPointF], value: Point, scale: float, division: float
+) -> None:
+    """value: where the tool's cross lies beside the target, mm; scale: px per mm; division: of the printed one, mm."""
     for axis, off in zip("xy", value, strict=True):
-        drawn, printed = matching_pair(off)
+        drawn, printed = matching_pair(off / division)
         here = (off, 0.0) if axis == "x" else (0.0, off)
-        for k, (a, b) in enumerate(vernier_ticks((0.0, 0.0), axis, printed=True), -MOST_TICKS):
+        for k, (a, b) in enumerate(vernier_ticks((0.0, 0.0), axis, division, printed=True), -MOST_TICKS):
             lit, zero = k == printed, k == 0
             p.setPen(QPen(th.color("good" if lit else "ink"), 3.6 if lit else 2.0 if zero else 1.3))
             p.setBrush(p.pen().color())
@@ -37,8 +39,10 @@ def draw_verniers(p: QPainter, to_screen: Callable[[Point], QPointF], value: Poi
                 p.setFont(th.font(th.TEXT))
                 p.setPen(th.color("soft"))
                 far = PRINTED_TICKS[axis][0] + (3.8 if axis == "x" else 1.6)
-                words_at(p, to_screen((k, far) if axis == "x" else (-far, k)), f"{abs(k)}", width=30)
-        for k, (a, b) in enumerate(vernier_ticks(here, axis, printed=False), -MOST_TICKS):
+                words_at(
+                    p, to_screen((k * division, far) if axis == "x" else (-far, k * division)), f"{abs(k)}", width=30
+                )
+        for k, (a, b) in enumerate(vernier_ticks(here, axis, division, printed=False), -MOST_TICKS):
             lit, zero = k == drawn, k == 0
             p.setPen(QPen(th.color("good" if lit else "focus"), 3.6 if lit else 2.4 if zero else 1.6))
             p.drawLine(to_screen(a), to_screen(b))

@@ -13,7 +13,7 @@ from keen_compass.app.parts import Button, Line, PlacePage, Text, empty, scrolli
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.instrument_form import INSTRUMENT_KINDS, instrument_fields, read_instrument
 from keen_compass.quantities.instruments import Instrument
-from keen_compass.quantities.lengths import UNITS_MM, trim_number
+from keen_compass.quantities.lengths import UNITS_MM, length_in_words
 from keen_compass.shop.store import Shop
 
 
@@ -93,7 +93,7 @@ class InstrumentsPage(PlacePage):
         words = "No repeats yet: the spread of single readings is assumed to be one division."
         if learnt:
             words = (
-                f"Its repeats in the logbook differ by {trim_number(learnt.s, 4)} mm "
+                f"Its repeats in the logbook differ by {length_in_words(learnt.s, instrument.shown_in, 4)} "
                 f"(standard deviation, {learnt.dof:.0f} degrees of freedom)."
             )
         if instrument.overdue(datetime.now(UTC).date()):
