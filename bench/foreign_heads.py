@@ -83,7 +83,7 @@ def picked(misses: list[float], alike: float) -> float:
 
 
 def wander(world: World, rng: random.Random) -> float:
-    """Where an axis comes to are beside where it should, mm: play, met from either side, and a hand."""
+    """Where an axis stops beside where it should, mm: lost motion, met from either side, and a hand."""
     return rng.choice((-0.5, 0.5)) * world.play + rng.gauss(0, world.hand) + world.one_way
 
 

@@ -1,4 +1,4 @@
-"""What is asked about before and after a fit, what is taken for granted, and what would settle a can't tell."""
+"""What is asked about before and after a fit, what is assumed, and what would settle a can't tell."""
 
 from __future__ import annotations
 
@@ -166,7 +166,7 @@ def test_digits_that_a_scale_has_are_not_asked_about() -> None:
         assert solved(example("pointer", t1_x=values))["findings"][0]["verdict"] != "implausible", values
 
 
-# What is taken for granted
+# What is assumed
 
 
 def test_scatter_is_that_of_the_process_and_is_said() -> None:

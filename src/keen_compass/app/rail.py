@@ -1,4 +1,4 @@
-"""The rail: every machine of the shop, how it stands, the step of a round under way."""
+"""The rail: every machine of the shop, its state, the step of a round under way."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ class MachineCard(QAbstractButton):
         self.show_machine(machine, spokes, step)
 
     def show_machine(self, machine: Machine, spokes: list[Spoke], step: str) -> None:
-        """How it stands now; step: of a round under way, else nothing."""
+        """Its state now; step: of a round under way, else nothing."""
         self.uid = machine.uid
         self._machine = machine
         self._spokes = as_drawn(spokes)

@@ -203,7 +203,7 @@ def _identity(window: MainWindow) -> None:
 
 
 def _no_port(window: MainWindow) -> None:
-    """A machine whose controller nobody can reach: the line is copied, what it shows is typed back."""
+    """A machine whose controller can't be reached: the line is copied, what it shows is typed back."""
     window.shop.put_stand_in("kingfisher", {})
     window.show_rose("kingfisher")
     window.begin("rectangle")
@@ -226,7 +226,7 @@ def _no_port(window: MainWindow) -> None:
 
 
 def _left_alone(window: MainWindow) -> None:
-    """A round that nobody touched for twelve days, on a machine with no instrument chosen."""
+    """A round left alone for twelve days, on a machine with no instrument chosen."""
     now = window.shop.clock
     past = datetime.now(UTC) - timedelta(days=12)
     window.shop.clock = lambda: past.strftime("%Y-%m-%dT%H:%M:%S.%fZ")

@@ -88,7 +88,7 @@ DARK = Theme(
     heat=("#1f4f86", "#2b3034", "#8a4a10"),
 )
 
-# (text, background) by name: whatever puts text on a surface must are here.
+# (text, background) by name: whatever puts text on a surface must be here.
 PAIRS = (
     ("ink", "paper"),
     ("ink", "rail"),

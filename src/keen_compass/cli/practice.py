@@ -86,7 +86,7 @@ def _practice_folder() -> Path:
 
 
 def _practice_all(options: argparse.Namespace) -> int:
-    """A machine as it turned up, put right in the order that the program proposes."""
+    """A machine as it turned up, corrected in the order that the program proposes."""
     from keen_compass.practice.whole_rounds import run_all
 
     practice = run_all(options.seed, _asked_kind(options) or MachineKind.ROUTER)

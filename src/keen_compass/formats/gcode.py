@@ -39,7 +39,7 @@ class CutSettings:
     """How the router is to cut; lengths in mm, feeds in mm/min.
 
     mark_depth: of strokes that only mark the surface; 0 for a pen that floats on it.
-    z_travel: how far Z moves in all; 0 where nobody said.
+    z_travel: how far Z moves in all; 0 where not stated.
     """
 
     bed: Box

@@ -149,7 +149,7 @@ class Listing:
         return Number(text[first:last], start + first, start + last, line, first + 1)
 
     def with_number(self, line: int, column: int, old: str, new: str) -> bytes:
-        """Another number in the place of one that is pointed at. Raises InputError where `old` doesn't are there."""
+        """Another number in the place of one that is pointed at. Raises InputError where `old` isn't there."""
         there = self.number_at(line, column)
         if there.text != old.strip():
             raise InputError(f"{there.text} stands there, not {shown_input(old)}: look again", f"{line}:{column}")

@@ -29,9 +29,9 @@ def file_for(
 ) -> str:
     """A path on the bed, or moves that wait, in the machine's own format. Raises PieceError with what to do.
 
-    say: what is in remarks. drawn: with a pen. reach: where it may draw, the machine's media where nobody says.
+    say: what is in remarks. drawn: with a pen. reach: where it may draw, the machine's media unless stated.
     from_zero: a drawing's page begins at the machine's zero, not at the piece. cut: how it is to be cut, as the profile
-    has it where nobody says.
+    has it unless stated.
     """
     cut = cut or cut_settings(machine, drawn=drawn)
     if isinstance(made, MoveProgram):

@@ -128,7 +128,7 @@ def _target(canvas: Canvas, at: Point, number: str, division: float) -> None:
 
 
 def _verniers(canvas: Canvas, page: Page, target: Point, ends: Mapping[str, str]) -> None:
-    """Ticks for X, dots for Y, so that nobody takes one for the other; what each end means beside it."""
+    """Ticks for X, dots for Y, so that they can't be confused; what each end means beside it."""
     for a, b in page.ticks(target, "x", printed=True):
         _line(canvas, page.on_paper(a), page.on_paper(b), THIN)
     for a, _ in page.ticks(target, "y", printed=True):

@@ -21,7 +21,7 @@ from keen_compass.quantities.notes import Note, note
 
 CHORD_WITHIN = 0.01  # mm, that a bit of an arc may lie off it
 TURNS = math.radians(12)  # a corner sharper than this is taken at a stop
-RAPID = 6000.0  # mm/min, where nobody knows
+RAPID = 6000.0  # mm/min, where unknown
 PEN_SECONDS = 0.15  # to lift or to lower a pen
 MEANT_WITHIN = 0.05  # mm, of the nominal line: what is further off was not meant
 LEAST_STRAY = 0.5  # mm of line, shorter bits are rounding at corners

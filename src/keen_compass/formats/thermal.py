@@ -34,7 +34,7 @@ class ThermalSettings:
     """How it is to burn; lengths in mm over the stock's top, feed in mm/min, delay in s, power in % (lasers).
 
     focus: where a laser's lens stands, as its controller counts Z, mm; None where no file moves it.
-    z_travel: how far Z moves in all, mm; 0 where nobody said.
+    z_travel: how far Z moves in all, mm; 0 where not stated.
     """
 
     bed: Box

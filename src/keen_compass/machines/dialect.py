@@ -19,7 +19,7 @@ from keen_compass.errors import InputError, shown_input
 LONGEST = 200  # characters of a pattern
 BAUDS = (115200, 9600, 57600, 38400, 19200, 250000)
 NUMBER = r"[-+]?(?:\d+\.?\d*|\.\d+)"
-# Placeholder → what may are there in an answer.
+# Placeholder → what may be there in an answer.
 IN_ANSWERS = {"x": NUMBER, "y": NUMBER, "z": NUMBER, "n": NUMBER, "why": ".*", "text": ".*"}
 # Field of what is sent → names that may stand in it.
 IN_SENT: dict[str, tuple[str, ...]] = {

@@ -300,7 +300,7 @@ def _with_tool(base: Machine | None, tool: Tool) -> tuple[Tool, ...]:
 
 
 def _as_shown(mm: float, units: str) -> float:
-    """A length as the form reads it back where nobody touched it."""
+    """A length as the form reads it back where it wasn't touched."""
     return parse_length(show_length(mm, units), length_unit(units)).mm
 
 

@@ -59,8 +59,8 @@ class Machine:
     takes_effect: what must happen before a new number counts.
     z_travel: mm that Z moves; 0 where there is no Z to calibrate.
     gantry: mm between the two drives of its gantry; 0 where it has one. gantry_along: the axis along which it runs.
-    head: how its head is held, a key of `HEADS`; empty where nobody said.
-    step_limit: steps per second that its controller can put out; 0 where nobody knows.
+    head: how its head is held, a key of `HEADS`; empty where not stated.
+    step_limit: steps per second that its controller can put out; 0 where unknown.
     acceleration: of its axes, mm/s².
     controller_units: mm or in, of every length and feed that the controller keeps.
     flipped: quantities whose sign the controller counts the other way.
@@ -186,7 +186,7 @@ class Machine:
 
     @property
     def tool(self) -> Tool | None:
-        """The tool that is in it; the first where nobody said."""
+        """The tool that is in it; the first where not stated."""
         return next((t for t in self.tools if t.uid == self.mounted), self.tools[0] if self.tools else None)
 
     @property
@@ -282,7 +282,7 @@ class Machine:
         return self.print_form if QUANTITIES[quantity].family == "print_scale" else self.form
 
     def as_delivered(self, quantity: str) -> StoredValue | None:
-        """What holds where nobody ever entered anything; None for what has no such number."""
+        """What holds where nothing was ever entered; None for what has no such number."""
         if quantity in QUANTITIES and QUANTITIES[quantity].family == "print_scale":
             return StoredResolution.untouched(self.print_form)
         return nothing_stored(quantity)

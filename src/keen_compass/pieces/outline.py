@@ -82,7 +82,7 @@ def polygons(area: Area) -> list[Area]:
 
 
 def _cleaned(area: Area, outset: Outset) -> Area:
-    """Without parts and holes that nobody would cut."""
+    """Without parts and holes too small to cut."""
     from shapely import MultiPolygon, Polygon
 
     least = outset.smallest**2
@@ -101,7 +101,7 @@ def _cleaned(area: Area, outset: Outset) -> Area:
 
 
 def refuse_many(count: int) -> None:
-    """Raises InputError where an artwork has more parts and holes than anybody cuts."""
+    """Raises InputError where an artwork has more parts and holes than can be cut."""
     if count > MOST_RINGS:
         raise InputError(
             f"has {count:,} parts and holes; at most {MOST_RINGS:,} are cut: leave out small ones", "artwork"

@@ -129,7 +129,7 @@ class Layer:
 class ToolPath:
     """All strokes of a piece, layer by layer in order, with a name that ends up in the file.
 
-    applied: correction → who applies it; what nobody applies is absent.
+    applied: correction → who applies it; what isn't applied is absent.
     """
 
     title: str

@@ -68,7 +68,7 @@ def build(file: Path) -> Shop:
     """A demo shop that is played again, in `file`: some 60 rounds, half a minute."""
     shop, today = Shop(file), datetime.now(UTC)
     play_one = partial(play, shop)
-    with _clock(shop) as set_clock, shop.writing():  # one transaction: nobody types here
+    with _clock(shop) as set_clock, shop.writing():  # one transaction: nothing is typed here
         _heron(shop, play_one, set_clock, today, file.parent)
         _swift(shop, play_one, set_clock, today)
         _kingfisher(shop, play_one, set_clock, today)
@@ -77,7 +77,7 @@ def build(file: Path) -> Shop:
 
 
 def put_heron(shop: Shop, truth: Truth, start: Mapping[str, float]) -> None:
-    """Heron with its instruments, as nobody has measured it yet. start: quantity → steps per mm in the controller."""
+    """Heron with its instruments, before anything was measured. start: quantity → steps per mm in the controller."""
     shop.put_machine(HERON)
     for instrument in INSTRUMENTS:
         shop.put_instrument(instrument)
@@ -89,7 +89,7 @@ def put_heron(shop: Shop, truth: Truth, start: Mapping[str, float]) -> None:
 
 
 def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today: datetime, folder: Path) -> None:
-    """A router that was put right from its parts up, then moved: since then X, Y and the corner are out."""
+    """A router that was corrected from its parts up, then moved: since then X, Y and the corner are out."""
     set_clock(today - timedelta(days=232, hours=3))
     put_heron(shop, SQUARE, START)
     _pointer_on_heron(shop, folder)

@@ -1,6 +1,6 @@
 """Whole rounds on a stand-in, played through the same session that the screens use, in a scratch shop.
 
-A machine turns up, what the procedure's values rest on is put right first as a technician would, then piece after piece
+A machine turns up, what the procedure's values rest on is corrected first as a technician would, then piece after piece
 is made from its very file, read, corrected. What is really so is only set beside what was found at the end.
 """
 
@@ -233,7 +233,7 @@ def practice_on(kind: MachineKind, seed: int) -> Iterator[Practice]:
     with tempfile.TemporaryDirectory(prefix="keen-compass-practice-") as scratch:
         shop = Shop(Path(scratch) / "practice.kcshop")
         try:
-            with shop.writing():  # nobody types here: all of it is kept at once
+            with shop.writing():  # nothing is typed here: all of it is kept at once
                 put(shop, turned)
                 yield Practice(seed, turned, shop)
         finally:

@@ -106,7 +106,7 @@ class Procedure(Generic[P]):
     starting: its findings are starting values: they never replace what a round found.
     numbered: the piece carries a number, which is asked before reading.
     anchored: its piece lies where it says itself (`origin`, `boxes`), not at the next free place.
-    usual_on: what it is usually made on, where nobody says.
+    usual_on: what it is usually made on, unless stated.
     judged_by: choices that only say how it is judged: they may be made again when it was read.
     tried: choices of what is tried, which may be others from one row of a round to the next: closer, or more of them.
     once: of these, what holds for the next row alone.

@@ -51,7 +51,7 @@ ASSUMED_HOLE_BIAS = {thermal: Known(0.0, U, Cause.ASSUMED) for thermal, U in HOL
 
 @dataclass(frozen=True, slots=True)
 class Previous:
-    """What the round before found of a quantity, in its error unit; U is None where nobody kept it."""
+    """What the round before found of a quantity, in its error unit; U is None where it wasn't kept."""
 
     error: float
     U: float | None = None
@@ -239,7 +239,7 @@ class Case:
         return stored
 
     def amount(self, quantity: str) -> StoredAmount:
-        """What the machine keeps of an amount; nothing where nobody entered anything."""
+        """What the machine keeps of an amount; nothing where nothing was entered."""
         stored = self.values.get(quantity)
         if isinstance(stored, StoredAmount):
             return stored

@@ -44,7 +44,7 @@ from keen_compass.solve.travel import lost_motion_of, scale_of
 if TYPE_CHECKING:
     from keen_compass.procedures.base import Procedure
 
-RESOLUTION = 0.01  # mm, of an instrument of which nobody said it
+RESOLUTION = 0.01  # mm, of an instrument that doesn't state its own
 TOLERANCE = 0.1  # mm, the same
 # Unknown → the quantity whose round finds it out.
 YIELDED_AS = {"x_scale": "x_steps", "y_scale": "y_steps", "x_lost_motion": "x_backlash", "y_lost_motion": "y_backlash"}
@@ -331,7 +331,7 @@ def _scatter(given: float | RecordIn | None) -> PieceScatter | None:
 
 
 def _aim(given: AimIn | None, unit: str) -> Spread:
-    """How well one aims; what is usual where nobody says."""
+    """How well one aims; what is usual unless stated."""
     if given is None:
         return AIMED
     return Spread(positive(length_mm(given.value, "aim.value", unit), "aim.value"), given.degrees_of_freedom)

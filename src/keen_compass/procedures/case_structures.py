@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     pass
 
 DECIMALS = 3  # that a controller keeps unless someone says otherwise
-BED = (1200.0, 800.0)  # mm, of a machine of which nobody said how large it is
+BED = (1200.0, 800.0)  # mm, of a machine whose size isn't stated
 MOST_VALUES = 500  # of one length: no hand reads more
 MOST_PARTS = 100
 Given = float | str  # a length: a number, or text with its unit

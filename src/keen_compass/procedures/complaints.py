@@ -29,7 +29,7 @@ from keen_compass.quantities.understood import understood
 from keen_compass.solve.complaints import Complaint, Explained, Prior, explain
 from keen_compass.solve.forecast import wander_of
 
-USUAL_SIZE, USUAL_THICKNESS = 300.0, 10.0  # mm, where nobody says on what
+USUAL_SIZE, USUAL_THICKNESS = 300.0, 10.0  # mm, where the complaint doesn't say on what
 LEAST_U = 0.2  # mm, of what someone says without having measured it
 HALF = 0.5  # of what was said, the same
 USUAL_DAYS = 183.0
@@ -225,7 +225,7 @@ def _inside(axes: Sequence[str], size: float, _: bool) -> dict[str, float]:
 
 
 def _oval(_axes: Sequence[str], size: float, along: bool) -> dict[str, float]:
-    """Longer along X than along Y; what leans is longer along a diagonal, where nobody says along what."""
+    """Longer along X than along Y; what leans is longer along a diagonal, where the complaint names no axis."""
     found = {"x_steps": size / 1000, "y_steps": -size / 1000, "x_backlash": -1.0, "y_backlash": 1.0}
     return found if along else {**found, "squareness": size / 1000}
 

@@ -379,7 +379,7 @@ def _unweighed(case: Case) -> Case:
 
 
 def _assumptions(model: Together, findings: Sequence[Finding]) -> tuple[Note, ...]:
-    """What was taken for granted, where it shows in any answer."""
+    """What was assumed, where it shows in any answer."""
     said = []
     for unknown, row in model.assumed.items():
         ((source, _),) = row.effects

@@ -22,7 +22,7 @@ MATTERS = 0.05  # of the variance: what is assumed and brings less needs no word
 
 
 def held_kerf(case: Case) -> StoredAmount | None:
-    """What is held where it is kept; nothing where nobody ever entered a width."""
+    """What is held where it is kept; None where no width was ever entered."""
     held = case.values.get("kerf")
     return held if isinstance(held, StoredAmount) and held.value else None
 
@@ -39,7 +39,7 @@ def room_held(case: Case) -> float:
 
 
 def assumed_of(case: Case, unknown: Unknown) -> Known | None:
-    """What is taken for granted of an unknown that nobody knows; never the kerf."""
+    """What is assumed of an unknown; never the kerf."""
     if unknown == KERF:
         return None  # what is looked for
     if unknown == HOLE_BIAS:
@@ -84,7 +84,7 @@ class KerfFit:
         return fit([*self.rows, *self.known_rows, *rest])
 
     def assumed_that_matters(self, right: Uncertain) -> tuple[Note, ...]:
-        """What was taken for granted and shows in U."""
+        """What was assumed and shows in U."""
         by_origin = {s.origin: (s.u * c) ** 2 for s, c in right.effects}
         whole, said = sum(by_origin.values()), []
         for o in self.assumed:

@@ -45,7 +45,7 @@ def aimed(case: Case, of: Hashable = None) -> Source:
 
 
 def aim_notes(case: Case, *, by_hand: bool = True) -> tuple[Note, ...]:
-    """What was assumed of aims and of the tool's lines. by_hand: whether anybody aimed at all."""
+    """What was assumed of aims and of the tool's lines. by_hand: whether marks were aimed at by hand."""
     if by_hand and case.aim == AIMED:
         return (note("aim_assumed", s=AIMED.s, drawn=DRAWN.s),)
     return (note("drawn_assumed", drawn=DRAWN.s),)

@@ -104,7 +104,7 @@ def shares_of(error: Uncertain) -> tuple[tuple[str, float], ...]:
 
 
 def taken_for_granted(effects: Iterable[tuple[Source, float]]) -> tuple[Assumed, ...]:
-    """What nobody measured and is in U, each once; the largest where several are called alike."""
+    """What was assumed and is in U, each once; the largest where several are called alike."""
     found: dict[str, Source] = {}
     for source, c in effects:
         if source.assumed and c and source.u > found.get(source.assumed, NOTHING).u:

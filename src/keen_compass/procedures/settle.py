@@ -42,7 +42,7 @@ MARGIN = 1.1  # of the U planned: its own estimate scatters too
 MISSED = 3.0  # times what an aim is usually off
 PROMISED, LIKELY = 0.9, 0.5  # chances from which a remedy would, and may, settle it
 MATTERS = 0.02  # of the variance: what brings less is no remedy's business
-# What one gets where nobody said what else is at hand, finer and finer.
+# What one gets where it isn't stated what else is at hand, finer and finer.
 FINER = {
     "tape": ("steel rule", 0.5, 0.1, 1000.0),
     "steel rule": ("caliper", 0.01, 0.03, 300.0),
@@ -109,7 +109,7 @@ def with_remedies(
     error: Uncertain,
     T: float,
 ) -> tuple[tuple[Note, ...], tuple[Remedy, ...]]:
-    """(notes, remedies) of a finding: where nobody can tell, what would settle it is said first."""
+    """(notes, remedies) of a finding: where it can't be told, what would settle it is said first."""
     if verdict is not Verdict.CANNOT_TELL:
         return tuple(notes), ()
     first, found = remedies(case, procedure, quantity, error, T)
@@ -228,7 +228,7 @@ def _by_reading(case: Case, procedure: Procedure[Any] | None) -> Iterator[Way]:
 
 
 def _by_instrument(case: Case, procedure: Procedure[Any] | None, matter: set[Cause]) -> Iterator[Way]:
-    """With what is at hand; where nobody said what that is, with the next finer kind."""
+    """With what is at hand; where that isn't stated, with the next finer kind."""
     now = case.instrument
     if not matter & {Cause.REPEATS, Cause.DIVISION, Cause.OWN_ERROR, Cause.GAIN}:
         return

@@ -158,7 +158,7 @@ class Squareness(Procedure[SquareFigure]):
             "gantry_width": w,
         }
         finding = judged(case, outcome, self)
-        if finding.verdict is Verdict.IN:  # what is in is left alone, but what was taken for granted is always said
+        if finding.verdict is Verdict.IN:  # what is in is left alone, but what was assumed is always said
             finding = replace(finding, notes=_assumed(case, piece))
         leant_on = ["x_lost_motion", "y_lost_motion"] if piece.figure == "circle" else []
         notes = (

@@ -90,7 +90,7 @@ def track(case: Case, run: TrackingRun) -> Solution:
     slips = found.slips(SLIPS)
     worse = _worse(found.drift, slips, case.tolerance_of("tracking", PER_METRE))
     old = case.amount("tracking")
-    # No number in a controller cures it; what is kept counts how often the feed was looked after.
+    # No number in a controller corrects it; what is kept counts how often the feed was serviced.
     formula = note("travel_run.looked_after", times=old.number(0))
     outcome = amount_outcome(case, "tracking", old.base + 1, worse, formula)
     words = [note("travel_run.drifts", drift=found.drift.value, length=run.length)]

@@ -1,4 +1,4 @@
-"""What is taken for granted where nobody measured it, each with its source (arithmetic.md §3).
+"""What is assumed where it wasn't measured, each with its source (arithmetic.md §3).
 
 All of it enters U and is said. What a shop's own logbook knows comes first: these are starting points, wide, with few
 degrees of freedom, so that a handful of readings outweighs them.

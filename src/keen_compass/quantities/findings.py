@@ -38,7 +38,7 @@ class Remedy:
 
 @dataclass(frozen=True, slots=True)
 class Assumed:
-    """What was taken for granted. what: an unknown, or what scatters; expanded_uncertainty: by how much it may be off.
+    """What was assumed. what: an unknown, or what scatters; expanded_uncertainty: by how much it may be off.
 
     Of what scatters the value is its standard deviation; mm, or mm/mm of a scale.
     """
@@ -67,7 +67,7 @@ class Finding:
     formula: one line of arithmetic that leads from old to new.
     notes: for the technician; the first says what would settle it, where that applies.
     remedies: of what can't be told, what would settle it, in the order of least time; none where nothing would.
-    doubtful: measurands that don't fit the rest. assumed: what was taken for granted and is in U.
+    doubtful: measurands that don't fit the rest. assumed: what was assumed and is in U.
     """
 
     quantity: str

@@ -108,7 +108,7 @@ class StoredResolution:
 
     @classmethod
     def untouched(cls, form: ResolutionForm) -> StoredResolution:
-        """What a pair, a percentage or a factor is as long as nobody changed it: nothing is longer or shorter."""
+        """What a pair, a percentage or a factor is as long as it wasn't changed: nothing is longer or shorter."""
         if form is ResolutionForm.PAIR:
             return cls(form, 100.0, 100.0)
         return cls(form, {ResolutionForm.PERCENT_0: 0.0, ResolutionForm.PERCENT_100: 100.0}.get(form, 1.0))

@@ -113,7 +113,7 @@ def unit_kept(quantity: str, controller_units: str, by_hand: str = "mm") -> str:
 
 
 def nothing_stored(quantity: str, controller_units: str = "mm") -> StoredAmount | None:
-    """What holds where nobody ever entered anything: no compensation, no offset. A resolution has no such number."""
+    """What holds where nothing was ever entered: no compensation, no offset. A resolution has no such number."""
     q = QUANTITIES[quantity]
     if q.lives in (Lives.RESOLUTION, Lives.COMPUTED):
         return None

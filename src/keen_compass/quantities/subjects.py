@@ -22,7 +22,7 @@ _THICKEST = 500.0
 
 @dataclass(frozen=True, slots=True)
 class Subject:
-    """What a value belongs to besides its machine; empty where that doesn't matter, or nobody said.
+    """What a value belongs to besides its machine; empty where that doesn't matter, or unknown.
 
     In a shop, things stand under their identity; on the command line, under whatever name was given.
     material, thickness (mm; 0 for none): of what is cut. process: the settings with which it is cut.

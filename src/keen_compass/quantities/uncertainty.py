@@ -1,6 +1,6 @@
 """Uncertainty of results, after the GUM (JCGM 100:2008). Formulas: arithmetic.md §3.
 
-A result's variance is a sum over *sources*: errors that nobody knows, each with a standard deviation, its degrees of
+A result's variance is a sum over *sources*: unknown errors, each with a standard deviation, its degrees of
 freedom and a shape. A source has a name, and the same name is the same error wherever it enters: what two means share
 is added up with its sign before it is squared, so that a difference keeps only what differs. Sources whose spread was
 estimated from the same readings share the degrees of freedom of that estimate, and they are counted once.
@@ -73,11 +73,11 @@ class Origin(NamedTuple):
 
 
 class Source(NamedTuple):
-    """One error that nobody knows.
+    """One unknown error.
 
     origin: which error. u: its standard deviation.
     dof: how well u is known. estimate: from which readings, where others share them; shared_dof: how many of `dof`.
-    assumed: what was taken for granted of it, by its name in an answer; empty where someone measured it.
+    assumed: what was assumed of it, by its name in an answer; empty where someone measured it.
     """
 
     origin: Origin

@@ -62,7 +62,7 @@ class Artworks:
 
     @property
     def settings(self) -> dict[str, Any]:
-        """All of them, as usual where nobody said otherwise."""
+        """All of them, as usual unless stated otherwise."""
         return {**USUAL, **self.chosen.settings}
 
     def put_file(self, file: Path, beside: Beside = lambda run: run()) -> None:

@@ -276,7 +276,7 @@ class Choosing:
         return best.uid if best else ""
 
     def sheet_since(self) -> str:
-        """When the sheet that lies on the bed was loaded (UTC); empty where nobody said."""
+        """When the sheet that lies on the bed was loaded (UTC); empty where not stated."""
 
         def newest() -> str:
             loaded = [at for at, kind, _ in self._c.shop.events(self._c.kept.machine) if kind == "new_sheet"]
@@ -285,7 +285,7 @@ class Choosing:
         return self._c.steady("sheet", newest)
 
     def next_number(self) -> int:
-        """The number that the next piece will bear: that of a sheet which was printed for it keeps."""
+        """The number that the next piece will carry; a sheet that was printed for it keeps its number."""
 
         def read() -> int:
             shop, machine, sheet = self._c.shop, self._c.kept.machine, self._c.mark(SheetStages)

@@ -58,7 +58,7 @@ class RoundContext:
         self._worn: dict[str, Consumables | None] = {}
 
     def changed(self) -> None:
-        """Something was written: forget what was read, tell whoever listens."""
+        """Something was written: forget what was read, tell the listener."""
         self._remembered.clear()
         if self._set_up != (now := self.shop.set_up):
             self._set_up = now
@@ -176,7 +176,7 @@ class RoundContext:
         return self.procedure.yields_for(self.chosen)
 
     def values(self) -> dict[str, StoredValue]:
-        """What the machine keeps now, by quantity; amounts that nobody entered are nothing."""
+        """What the machine keeps now, by quantity; amounts that were never entered are absent."""
 
         def read() -> dict[str, StoredValue]:
             held: dict[str, StoredValue] = {}
@@ -307,7 +307,7 @@ class RoundContext:
         return self._known[piece.id]
 
     def temperature(self) -> Temperature | None:
-        """How warm part and instrument were when the piece shown was read; None where nobody said."""
+        """How warm part and instrument were when the piece shown was read; None where not stated."""
         piece = self.piece
         mark = self.mark(Warmth, piece.id) if piece else None
         return Temperature(mark.material, mark.part, mark.instrument) if mark and mark.material else None

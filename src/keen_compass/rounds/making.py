@@ -213,7 +213,7 @@ class Making(Choosing):
 
     @property
     def without_file(self) -> bool:
-        """Whether nobody wrote or sent the next piece's file."""
+        """Whether the next piece's file was neither written nor sent."""
         number = self.next_number()
         marks = (self._c.mark(FileWritten), self._c.mark(CableRun))
         return self.has_file and all(mark is None or mark.number != number for mark in marks)

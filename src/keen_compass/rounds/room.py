@@ -11,7 +11,7 @@ from keen_compass.shop.library import Starting, begin_with, kerfs
 
 @dataclass(frozen=True, slots=True)
 class Room:
-    """width: full width, mm. by: the file, the controller, or nobody. starting: where it is only one to begin with.
+    """width: full width, mm. by: the file, the controller, or empty. starting: where it is only one to begin with.
 
     held: whether it stands where it is kept, for what is mounted.
     """

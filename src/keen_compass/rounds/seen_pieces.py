@@ -59,7 +59,7 @@ class SeenPieces(SeenPictures[Scanned]):
         return self._c.procedure.piece(piece.parameters) if piece is not None else None
 
     def look(self, data: bytes, name: str, beside: Callable[[Callable[[], SeenPiece]], SeenPiece]) -> None:
-        """Read a scan; beside: does what takes long, so that nobody waits. Raises InputError, and keeps nothing."""
+        """Read a scan; beside: runs what takes long. Raises InputError, and keeps nothing."""
         from keen_compass.formats.apart import run_apart
         from keen_compass.formats.pictures import nominal_dpi
         from keen_compass.formats.piece_picture import edges_of, read_piece

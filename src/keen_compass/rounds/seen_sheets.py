@@ -49,7 +49,7 @@ class SeenSheets(SeenPictures[Looked]):
         return self._c.procedure.page_of(piece.parameters, piece.number, down=machine.standpoint.left_handed)
 
     def look(self, data: bytes, name: str, beside: Callable[[Callable[[], SeenSheet]], SeenSheet]) -> None:
-        """Read a picture; beside: does what takes long, so that nobody waits. Raises InputError, and keeps nothing."""
+        """Read a picture; beside: runs what takes long. Raises InputError, and keeps nothing."""
         from keen_compass.formats.apart import run_apart
         from keen_compass.formats.sheet_picture import read_sheet
 

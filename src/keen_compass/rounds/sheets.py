@@ -193,7 +193,7 @@ class Sheets:
         return page.marks if page else tuple(Mark(at) for at in ONE_MARK)
 
     def next_mark(self) -> int | None:
-        """The first mark that nobody has aimed at, from 0; None where all are done."""
+        """The first mark that still has to be aimed at, from 0; None where all are done."""
         aimed = self.state.aimed
         return next((i for i in range(len(self.marks)) if str(i) not in aimed), None)
 
@@ -327,7 +327,7 @@ class Sheets:
         return mapped(known, self._c.procedure.crosses(piece)) if known is not None else []
 
     def path(self) -> ToolPath:
-        """A cross on every target, a trial square first where one is wanted. Raises PieceError where nobody aimed."""
+        """A cross on every target, a trial square first where one is wanted. Raises PieceError before any aim."""
         known = self._lies()
         if known is None:
             raise PieceError(say("stage_first_aim"))

@@ -51,9 +51,9 @@ class Ages:
 class Consumables:
     """What is in a machine now, and what is known of how it wears.
 
-    age: of these, in `counted`; set: their number; since: when they were put in (UTC), empty where nobody said.
+    age: of these, in `counted`; set: their number; since: when they were put in (UTC), empty where not stated.
     found: kerfs of what is looked at, each with its age and set. wear: None where nothing was found at two ages.
-    width: that is in force, full, mm; 0 where nobody knows. tolerance: mm.
+    width: that is in force, full, mm; 0 where unknown. tolerance: mm.
     line: at which age the width in force is out by the tolerance.
     """
 
@@ -74,7 +74,7 @@ class Consumables:
 
     @property
     def left(self) -> float | None:
-        """Uses until then; None where nobody can tell."""
+        """Uses until then; None where it can't be told."""
         return None if self.line is None else max(self.line.age - self.age, 0.0)
 
 

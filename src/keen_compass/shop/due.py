@@ -23,7 +23,7 @@ class Due(NamedTuple):
     """One value's next look. changes: how many times it was seen to move, on which the day rests; 0 where the machine's
     own interval decides.
 
-    spoke: how it stands now; what isn't in is due today.
+    spoke: its state now; what isn't in is due today.
     """
 
     machine: Machine

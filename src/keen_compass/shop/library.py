@@ -40,7 +40,7 @@ class Known(StrEnum):
 class KerfEntry:
     """What one subject's cut needs.
 
-    width: the compensation that comes out right, full width, mm; U: of it, None where nobody knows. at: when (UTC).
+    width: the compensation that comes out right, full width, mm; U: of it, None where unknown. at: when (UTC).
     verdict: of the round that found it. settings: of the process (`PROCESS_SETTINGS`), as far as they are known.
     """
 

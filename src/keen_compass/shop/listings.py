@@ -125,7 +125,7 @@ def where_in(machine: Machine, listing: Listing, quantity: str, file: str) -> Nu
 
 
 def written(machine: Machine, listing: Listing, quantity: str, stored: StoredValue, file: str) -> tuple[str, bytes]:
-    """(the number as it will are there, the text with it); nothing else differs by a byte. Raises InputError."""
+    """(the number as it will be there, the text with it); nothing else differs by a byte. Raises InputError."""
     place, spot = machine.place(quantity), machine.spots.get(quantity)
     if spot and spot.file == file:
         there = listing.at_spot(spot)

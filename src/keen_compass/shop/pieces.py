@@ -228,7 +228,7 @@ class RoundRows(ShopBase):
         return [_piece(row, tuple(stages[row[0]]), doubt) for row in rows if row[0] in stages]
 
     def _in_doubt(self, machines: set[str]) -> list[tuple[str, str, str]]:
-        """(quantity, since, until): when nobody knew what these machines' controllers held."""
+        """(quantity, since, until): when it was unknown what these machines' controllers held."""
         found = []
         for machine in machines:
             tail = f"WHERE machine = ? AND kind = ? {OLDEST_FIRST}"

@@ -20,7 +20,7 @@ from keen_compass.shop import schema
 from keen_compass.shop.file import ShopFile
 
 AT_ONCE = 3600.0  # s
-# (table, column) → (table, column) that it refers to; nothing where it is empty, 0 or nobody said.
+# (table, column) → (table, column) that it refers to; nothing where it is empty, 0 or unknown.
 REFERENCES = {
     ("mounted", "machine"): ("machine", "uid"),
     ("round", "machine"): ("machine", "uid"),

@@ -156,7 +156,7 @@ def _unsettling(quantity: str) -> tuple[str, ...]:
 
 
 def next_in_order(all_spokes: list[Spoke]) -> list[Spoke]:
-    """What is not in, in the order in which it should be put right."""
+    """What is not in, in the order in which it should be corrected."""
     return [s for s in all_spokes if s.state is not State.IN]
 
 

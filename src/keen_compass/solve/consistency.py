@@ -18,7 +18,7 @@ from keen_compass.quantities.uncertainty import Cause, Origin, Source, chi2_quan
 from keen_compass.solve.joint import Misfit, Observation, misfit
 
 CHANCE = 0.001
-WIDER = 3.0  # times, what was taken for granted
+WIDER = 3.0  # times, what was assumed
 ALIKE = -2 * math.log(0.01)  # by how much two suspects must differ in χ², or nobody can say which
 HALVINGS = 30
 
@@ -97,7 +97,7 @@ def _failing(rows: Sequence[Observation]) -> Misfit | None:
 
 
 def _test(rows: Sequence[Observation]) -> Misfit:
-    """With what was granted as wide as anybody would grant it."""
+    """With what was granted as wide as is reasonable."""
     return misfit([_wider(o) if _granted(o) else o for o in rows])
 
 

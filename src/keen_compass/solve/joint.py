@@ -46,7 +46,7 @@ class Unknown(NamedTuple):
 class Known:
     """A value known from before.
 
-    U: expanded uncertainty; None where it was stated without (then it is held exactly). cause: how anybody comes by it.
+    U: expanded uncertainty; None where it was stated without (then it is held exactly). cause: how it is known.
     evidence: what it was derived from; a fit of those very rows never takes it.
     """
 
@@ -57,7 +57,7 @@ class Known:
 
     @property
     def assumed(self) -> bool:
-        """Whether nobody measured it."""
+        """Whether it was never measured."""
         return self.cause is not Cause.KNOWN
 
     @property

@@ -150,7 +150,7 @@ def looks_odd(
 def looks_other_kerf(found: Uncertain, compensation: float) -> bool:
     """Whether readings leave room for no such tool: |K − c| > max(c/2, 5U). Both in mm, full width.
 
-    U is that of the readings: what was taken for granted of scale and lost motion explains no slip.
+    U is that of the readings: what was assumed of scale and lost motion explains no slip.
     """
     if not compensation:
         return False

@@ -155,7 +155,7 @@ class Suspects:
 
 
 def model_for(marks: int) -> str:
-    """What that many marks allow where nobody asks for more."""
+    """What that many marks allow unless more is asked for."""
     return "shift" if marks == 1 else "similarity" if marks == 2 else "affine"
 
 

@@ -17,7 +17,7 @@ import numpy as np
 from keen_compass.errors import UncertaintyError
 from keen_compass.quantities.uncertainty import K_95
 
-NOMINAL_U = 0.005  # U (95 %), mm/mm: of a scanner of which nobody measured anything
+NOMINAL_U = 0.005  # U (95 %), mm/mm: of a scanner that was never measured
 SKEW_BEFORE = 0.002  # standard, tan γ, of a scanner that is not broken
 SCALE_BEFORE = 0.02  # standard, of its scales beside what the picture says
 EDGE_BEFORE = 0.02  # mm, standard, of δ

@@ -64,7 +64,7 @@ class Wear:
         return abs(self.per_use.value) > self.per_use.U
 
     def at(self, age: float, of: int) -> Uncertain:
-        """The kerf of a set at an age, mm. A set that nobody measured yet begins as the others did."""
+        """The kerf of a set at an age, mm. A set that wasn't measured yet begins as the others did."""
         bend = (Source(Origin("bend"), abs(self.per_use.value) * BENDS, Cause.ASSUMED), max(age - self.oldest, 0.0))
         if of in self.fresh:
             found = self.fit.of({_fresh(of): 1.0, _rate(of): age})

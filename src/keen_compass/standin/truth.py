@@ -324,6 +324,6 @@ def _print_scale(settings: Mapping[str, StoredValue], axis: str) -> float:
 
 
 def amount(settings: Mapping[str, StoredValue], quantity: str) -> float:
-    """The number that a machine keeps of something; 0 where nobody entered anything."""
+    """The number that a machine keeps of something; 0 where nothing was entered."""
     stored = settings.get(quantity)
     return stored.base if isinstance(stored, StoredAmount) else 0.0

@@ -29,7 +29,7 @@ def amount_of(task: Note) -> float:
 
 
 def doing_in_words(finding: Finding, show: Show) -> tuple[str, str]:
-    """(``1.39 mm``, ``move the gantry’s end at highest X towards −Y, towards you``); both empty where nobody knows."""
+    """(``1.39 mm``, ``move the gantry’s end at highest X towards −Y, towards you``); both empty where unknown."""
     task = task_of(finding)
     if task is None:
         looked_after = any(n.code == "travel_run.look_after" for n in finding.notes)

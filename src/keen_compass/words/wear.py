@@ -18,7 +18,7 @@ def uses(count: float, counted: str) -> str:
 
 
 def age_in_words(c: Consumables, day: str) -> str:
-    """``640 pierces since 12 Sep``. day: when they were put in, as it is written; empty where nobody said."""
+    """``640 pierces since 12 Sep``. day: when they were put in, as it is written; empty where not stated."""
     return f"{uses(c.age, c.counted)} since {day}" if day else f"{uses(c.age, c.counted)} so far"
 
 

@@ -66,13 +66,13 @@ class SideBySide(QWidget):
         self.refresh()
 
     def showEvent(self, event: object) -> None:
-        """What changed while nobody looked."""
+        """What changed while it was hidden."""
         super().showEvent(event)  # type: ignore[arg-type]
         if self._stale:
             self.refresh()
 
     def refresh(self) -> None:
-        """Show what differs; while nobody looks nothing is compared."""
+        """Show what differs; nothing is compared while it is hidden."""
         self._stale = not self.isVisible()
         if self._stale:
             return

@@ -119,7 +119,7 @@ class ArtworkPanel(StagePanel):
         self.job.editingFinished.connect(self._rename)
 
     def _say_choices(self, chosen: Mapping[str, object]) -> None:
-        """In as many words as there is room for; what is shown is nobody's setting and stays as it is."""
+        """In as many words as there is room for; the view isn't a setting and stays as it is."""
         roomy = self.width() >= ROOMY
         for name, combo in self.combos.items():
             words = [(long if roomy else short, value) for long, short, value in CHOICES[name][1]]

@@ -33,7 +33,7 @@ class BandsSurface(RowSurface):
         return ()  # they are no lengths: written with their signs below
 
     def _judged(self, i: int) -> int | None:
-        """0 overlaps, 1 meets, 2 gaps; None where nobody said."""
+        """0 overlaps, 1 meets, 2 gaps; None where not stated."""
         c = next((c for c in self.callouts if c.measurand.name == f"band_{i + 1}"), None)
         judged = mean_of(c) if c else None
         return None if judged is None else round(judged) - 1

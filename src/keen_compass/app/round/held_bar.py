@@ -41,7 +41,7 @@ class HeldBar(Card):
         layout.addLayout(buttons)
 
     def wanted(self) -> bool:
-        """Whether something differs that nobody has said anything about."""
+        """Whether something differs that still needs an answer."""
         return bool(self._model.session.holding.found.otherwise)
 
     def refresh(self) -> None:

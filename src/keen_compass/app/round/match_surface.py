@@ -136,7 +136,7 @@ class MatchSurface(BoxedSurface):
         return found.get("x", 0.0), found.get("y", 0.0)
 
     def placed_already(self) -> bool:
-        """Whether anybody said anything about this target."""
+        """Whether this target was read or placed."""
         return self._dragged is not None or any(last_of(c) is not None for c in self._here())
 
     def _here(self) -> list[Callout]:

@@ -188,7 +188,7 @@ class MachinePage(PlacePage):
         self.keeps.row(QUANTITIES[q].label, names, NUMBER)
 
     def _follow_kind(self) -> None:
-        """The kind brings its own form; what nobody touched yet becomes what is usual for it."""
+        """The kind brings its own form; what wasn't touched yet becomes what is usual for it."""
         kind = MachineKind(self.form.values()["kind"])
         if self._machine is None and kind != self._kind:
             usual, before = machine_fields(usual_machine(kind), {}), machine_fields(usual_machine(self._kind), {})
