@@ -35,6 +35,7 @@ PLACES = (
     "stock",
     "together",
     "fit",
+    "glance",
     "wrong",
 )
 

@@ -175,7 +175,7 @@ def test_keys_that_have_nothing_to_do_in_an_empty_shop_do_nothing(qtbot: QtBot, 
         window.go_to(place)
     window.begin("rectangle")
     window.menus.step(Step.MEASURE)
-    window._begin_here("rectangle", "x_steps")
+    window.begin_here("rectangle", "x_steps")
     window._note_happening("moved", "nowhere")
     settle()
     assert window.places.currentWidget() is shown

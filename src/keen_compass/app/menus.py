@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
 from keen_compass.app.other_shop import choose_copy, choose_shop
+from keen_compass.app.parts import PlacePage
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.words.procedures import does, title
 
@@ -44,6 +45,7 @@ class Menus(QObject):
         view = bar.addMenu("&View")
         add(view, "&All readings", "Ctrl+R", lambda: window.go_to("together"))
         add(view, "&Controller’s listing", "Ctrl+L", lambda: window.go_to("controller"))
+        add(view, "Shop at a &glance", "Ctrl+G", lambda: window.go_to("glance"))
         add(view, "&Full screen", "F11", self._full_screen)
         add(view, "&Shop-floor view", "F12", window.toggle_floor)
         for choice, words in THEMES.items():
@@ -157,9 +159,10 @@ class Menus(QObject):
 
     def _to_rose(self) -> None:
         window = self._window
+        page = window.places.currentWidget()
         if window.round_page is not None and window.round_page.floor.isVisible():
             window.toggle_floor()
-        elif window.places.currentWidget() is not window.rose_page:
+        elif page is not window.rose_page and not (isinstance(page, PlacePage) and page.step_back()):
             window.back()
 
     # The window

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QFontMetrics, QPainter, QPainterPath, QPalette, QPen
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QSizePolicy, QWidget
 
@@ -214,9 +214,18 @@ def plain_count(name: str, most: int) -> QSpinBox:
 
 
 class PlacePage(QWidget):
-    """A page of the window that is no round."""
+    """A page of the window that is no round. `left` says that it is closed."""
 
+    left = Signal()
     PLACE = ""  # what it is called, as in the manual
+
+    def toggle_floor(self) -> bool:
+        """Readable from three metres, or as usual again; whether it is the former, which few pages can be."""
+        return False
+
+    def step_back(self) -> bool:
+        """What Escape does within the page; False where it leaves the page."""
+        return False
 
 
 class ShowsFocus(QWidget):

@@ -21,6 +21,7 @@ HIGH, STEP = 84, 18  # px: of a card, and of the line more that a round under wa
 GAP, TIGHT = 8, 3  # px between cards
 # name, words, words where the rail is narrow
 PLACES = (
+    ("glance", "Shop at a glance", "Glance"),
     ("stock", "Stock and tools", "Stock"),
     ("logbook", "Logbook", "Logbook"),
     ("instruments", "Instruments", "Instruments"),

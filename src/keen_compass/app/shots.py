@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 
 from keen_compass.app.controller.cable import PRACTICE
 from keen_compass.app.controller.page import ControllerPage
+from keen_compass.app.glance.page import GlancePage
 from keen_compass.app.port_link import LinkState
 from keen_compass.app.shots_sheets import (
     begin,
@@ -305,6 +306,22 @@ def _cable(window: MainWindow) -> None:
     _wait(lambda: "Y 96.250" in page.cable.pad.place.text())
 
 
+def _glance(window: MainWindow) -> None:
+    """The whole shop, its days ahead known."""
+    window.show_rose("heron")
+    window.go_to("glance")
+    page = window.places.currentWidget()
+    assert isinstance(page, GlancePage)
+    while not page.days:
+        QApplication.processEvents()
+
+
+def _glance_from_afar(window: MainWindow) -> None:
+    """A line for each machine."""
+    _glance(window)
+    window.toggle_floor()
+
+
 VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("rose", _rose),
     ("together", _together),
@@ -349,6 +366,8 @@ VIEWS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("proof-verdict", proof_verdict),
     ("fit-file", fitted_file),
     ("wrong", what_is_wrong),
+    ("glance", _glance),
+    ("glance-from-afar", _glance_from_afar),
     ("print-scale", print_scale),
     ("print-scale-crosses", over_print),
     ("pointer-quick", lambda window: begin(window, "pointer", "pointer_x")),

@@ -15,31 +15,24 @@ from keen_compass.app.menus import Menus
 from keen_compass.app.mounting import mount, offer_other, put_back, show_put_back
 from keen_compass.app.other_shop import choose_copy, dropped_file, open_shop
 from keen_compass.app.parts import PlacePage, Text
+from keen_compass.app.places import OF_A_MACHINE, PLACES
 from keen_compass.app.rail import Rail
 from keen_compass.app.rose.next_piece import NextPiece
 from keen_compass.app.rose.page import RosePage
 from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import Machine
-from keen_compass.procedures import REGISTRY, yielding
+from keen_compass.procedures import REGISTRY
 from keen_compass.shop.standing import Spoke, spokes, standings
 from keen_compass.shop.store import Shop
 
 if TYPE_CHECKING:
-    from keen_compass.app.controller.page import ControllerPage
-    from keen_compass.app.fit.page import FitPage
     from keen_compass.app.happening import HappeningBar
-    from keen_compass.app.logbook.page import LogbookPage
     from keen_compass.app.notice import Answer, NoticeBar
     from keen_compass.app.port_link import PortLink
     from keen_compass.app.rose.next_piece import Found
     from keen_compass.app.round.page import RoundPage
-    from keen_compass.app.shop.instruments_page import InstrumentsPage
     from keen_compass.app.shop.machine_page import MachinePage
-    from keen_compass.app.shop.new_machine import NewMachinePage
-    from keen_compass.app.stock.page import StockPage
-    from keen_compass.app.together.page import TogetherPage
-    from keen_compass.app.trouble.page import TroublePage
     from keen_compass.shop.logbook import Entry
 
 LATELY = 4  # logbook entries beside the rose
@@ -66,7 +59,7 @@ class MainWindow(QMainWindow):
         self._wire_rose()
         self.round_page: RoundPage | None = None
         self._links: dict[str, PortLink] = {}
-        self._other: QWidget | None = None
+        self._other: PlacePage | None = None
         self._happening: HappeningBar | None = None
         self._notice: NoticeBar | None = None
         self._message = Text("", th.TEXT, "warn", bold=True)
@@ -228,80 +221,31 @@ class MainWindow(QMainWindow):
         self.menus.refresh()
 
     def go_to(self, place: str) -> None:
-        """The logbook, the instruments, stock and tools, a machine's readings or controller, or a new machine."""
-        if self.stays():
+        """One of `places.PLACES`, where there is a machine for it."""
+        if self.stays() or (place in OF_A_MACHINE and not self.machine_uid):
             return
-        if place == "add":
-            from keen_compass.app.shop.new_machine import NewMachinePage
+        self.show_other(PLACES[place](self))
 
-            self._show_machine_page(new := NewMachinePage(self.shop))
-            new.whole.connect(self._show_machine_page)
-            return
-        if place in ("together", "controller", "fit", "wrong") and not self.machine_uid:
-            return
-        page: ControllerPage | FitPage | InstrumentsPage | LogbookPage | StockPage | TogetherPage | TroublePage
-        if place == "stock":
-            from keen_compass.app.stock.page import StockPage
-
-            page = StockPage(self.shop, self.machine_uid or "")
-            page.changed.connect(self.refresh_rail)
-            page.begin.connect(self._find_kerf)
-        elif place == "controller":
-            from keen_compass.app.controller.page import ControllerPage
-
-            page = ControllerPage(self.shop, self.machine_uid or "", self.link_of(self.machine_uid or ""))
-            page.changed.connect(self.refresh_rail)
-        elif place == "wrong":
-            from keen_compass.app.trouble.page import TroublePage
-
-            page = TroublePage(self.shop, self.machine_uid or "")
-            page.begin.connect(self._begin_here)
-        elif place == "fit":
-            from keen_compass.app.fit.page import FitPage
-
-            page = FitPage(self.shop, self.machine_uid or "", self.link_of(self.machine_uid or ""))
-        elif place == "together":
-            from keen_compass.app.together.page import TogetherPage
-
-            page = TogetherPage(self.shop, self.machine_uid or "")
-            page.begin.connect(self._begin_here)
-        elif place == "instruments":
-            from keen_compass.app.shop.instruments_page import InstrumentsPage
-
-            page = InstrumentsPage(self.shop)
-        else:
-            from keen_compass.app.logbook.page import LogbookPage
-
-            page = LogbookPage(self.shop, self.machine_uid or "")
-            page.took_over.connect(self.refresh_rail)
-            page.took_over.connect(self.care.ask_what_is_open)
-        page.left.connect(self.back)
-        self._show_other(page)
-
-    def _begin_here(self, procedure: str, quantity: str) -> None:
+    def begin_here(self, procedure: str, quantity: str) -> None:
         """A round on the machine whose readings were looked at."""
         if self.machine_uid:
             self.show_rose(self.machine_uid)
             self.begin(procedure, quantity)
-
-    def _find_kerf(self, machine: str) -> None:
-        """A round about the kerf of what is on a machine."""
-        self.show_rose(machine)
-        self.begin(yielding("kerf")[0].name, "kerf")
 
     def change_machine(self) -> None:
         """The profile of the machine whose rose is shown."""
         if self.machine_uid and not self.stays():
             from keen_compass.app.shop.machine_page import MachinePage
 
-            self._show_machine_page(MachinePage(self.shop, self.shop.machine(self.machine_uid)))
+            self.show_machine_page(MachinePage(self.shop, self.shop.machine(self.machine_uid)))
 
-    def _show_machine_page(self, page: MachinePage | NewMachinePage) -> None:
-        page.saved.connect(self._machine_saved)
-        page.left.connect(self.back)
-        self._show_other(page)
+    def show_machine_page(self, page: MachinePage) -> None:
+        """A machine's whole profile."""
+        page.saved.connect(self.machine_saved)
+        self.show_other(page)
 
-    def _machine_saved(self, uid: str) -> None:
+    def machine_saved(self, uid: str) -> None:
+        """To the rose of a machine that was added or changed."""
         self.say("")
         self.machine_uid = uid or None
         self.back()
@@ -318,7 +262,9 @@ class MainWindow(QMainWindow):
             self.refresh_rail()
             self.go_to("add")
 
-    def _show_other(self, page: QWidget) -> None:
+    def show_other(self, page: PlacePage) -> None:
+        """That page in place of whichever is shown."""
+        page.left.connect(self.back)
         self._close_round()
         if self._other is not None:
             self.places.removeWidget(self._other)
@@ -375,10 +321,11 @@ class MainWindow(QMainWindow):
             self.rail.show()
 
     def toggle_floor(self) -> None:
-        """The shop-floor view of the round under way, full screen; or back."""
-        if self.round_page is not None:
-            shown = self.round_page.toggle_floor()
-            self.rail.setVisible(not shown)
+        """What is shown, readable from three metres: a round, else all machines; or back."""
+        if self.places.currentWidget() is self.rose_page:
+            self.go_to("glance")
+        page = self.round_page or self._other
+        self.rail.setVisible(page is None or not page.toggle_floor())
 
     def place_shown(self) -> str:
         """Which screen this is, as help and tests call it."""

@@ -12,7 +12,7 @@ from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.subjects import Subject
 from keen_compass.shop.kept import KeptFinding
 from keen_compass.shop.machines import key_for
-from keen_compass.shop.standing import Spoke, State, spokes
+from keen_compass.shop.standing import Spoke, State, standings
 from keen_compass.shop.store import Shop
 from keen_compass.solve.forecast import Change, holds_for, wander_of
 
@@ -37,12 +37,15 @@ class Due(NamedTuple):
 def due(shop: Shop, today: datetime | None = None) -> list[Due]:
     """Of all machines that are in use, soonest first. What was never found has no day."""
     now = today or datetime.now(UTC)
-    found = [d for m in shop.machines() if not m.retired for d in _of(shop, m, now)]
+    machines = shop.machines()
+    standing = standings(shop, machines, now)
+    found = [d for m in machines for d in due_on(shop, m, standing[m.uid], now)]
     return sorted(found, key=lambda d: (d.on, d.machine.name, d.quantity))
 
 
-def _of(shop: Shop, machine: Machine, now: datetime) -> Iterator[Due]:
-    for spoke in spokes(shop, machine, now):
+def due_on(shop: Shop, machine: Machine, spokes: Sequence[Spoke], now: datetime) -> Iterator[Due]:
+    """The same of one machine, whose spokes these are."""
+    for spoke in spokes:
         q = QUANTITIES[spoke.quantity]
         finding = spoke.finding
         if finding is None or spoke.at is None or q.lives is Lives.COMPUTED or spoke.state is State.CANNOT_TELL:

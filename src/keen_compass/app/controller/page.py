@@ -36,7 +36,6 @@ class ControllerPage(PlacePage):
     """`left` when the technician goes back, `changed` when the logbook knows another number."""
 
     PLACE = "controller"
-    left = Signal()
     changed = Signal()
 
     def __init__(self, shop: Shop, machine: str, link: PortLink) -> None:

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
-from PySide6.QtCore import Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -48,7 +47,6 @@ class FitPage(PlacePage):
     """`left` says that it is closed."""
 
     PLACE = "fit"
-    left = Signal()
 
     def __init__(self, shop: Shop, machine: str, link: PortLink) -> None:
         super().__init__()

@@ -126,7 +126,6 @@ class LogbookPage(PlacePage):
     """`left` is emitted when the technician goes back, `took_over` when someone else's logbook came in."""
 
     PLACE = "logbook"
-    left = Signal()
     took_over = Signal()
 
     def __init__(self, shop: Shop, machine: str) -> None:

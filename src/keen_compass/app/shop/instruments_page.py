@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
@@ -21,7 +21,6 @@ class InstrumentsPage(PlacePage):
     """A list at the left, the chosen one's profile at the right."""
 
     PLACE = "instruments"
-    left = Signal()
 
     def __init__(self, shop: Shop) -> None:
         super().__init__()

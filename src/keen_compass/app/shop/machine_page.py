@@ -68,7 +68,6 @@ class MachinePage(PlacePage):
 
     PLACE = "machine"
     saved = Signal(str)
-    left = Signal()
 
     def __init__(self, shop: Shop, machine: Machine | None) -> None:
         super().__init__()

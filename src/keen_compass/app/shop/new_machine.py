@@ -44,7 +44,6 @@ class NewMachinePage(PlacePage):
 
     PLACE = "machine"
     saved = Signal(str)
-    left = Signal()
     whole = Signal(object)
 
     def __init__(self, shop: Shop) -> None:

@@ -64,7 +64,6 @@ class StockPage(PlacePage):
     """
 
     PLACE = "stock"
-    left = Signal()
     begin = Signal(str)
     changed = Signal()
 

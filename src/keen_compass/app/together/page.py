@@ -31,7 +31,6 @@ class TogetherPage(PlacePage):
     """`left` when the technician goes back; `begin` carries a procedure and what it is to find."""
 
     PLACE = "together"
-    left = Signal()
     begin = Signal(str, str)
 
     def __init__(self, shop: Shop, machine: str) -> None:

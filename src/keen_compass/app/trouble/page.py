@@ -131,7 +131,6 @@ class TroublePage(PlacePage):
 
     PLACE = "wrong"
     begin = Signal(str, str)
-    left = Signal()
 
     def __init__(self, shop: Shop, machine: str) -> None:
         super().__init__()

@@ -1,0 +1,1 @@
+"""The whole shop at one look."""
