@@ -34,6 +34,7 @@ class Menus(QObject):
         shop = bar.addMenu("&Shop")
         add(shop, "&Open shop file…", QKeySequence.StandardKey.Open, partial(choose_shop, window))
         add(shop, "Save a &copy as…", QKeySequence.StandardKey.SaveAs, partial(choose_copy, window))
+        add(shop, "&Print…", QKeySequence.StandardKey.Print, self._print)
         shop.addSeparator()
         add(shop, "&Quit", "Ctrl+Q", window.close)
         edit = bar.addMenu("&Edit")
@@ -184,6 +185,11 @@ class Menus(QObject):
         from keen_compass.app.manual import show_manual
 
         show_manual(self._window, name)
+
+    def _print(self) -> None:
+        from keen_compass.app.paper import PaperDialog
+
+        PaperDialog(self._window).open()
 
     def _show_about(self) -> None:
         from keen_compass.app.about import about_dialog

@@ -318,7 +318,7 @@ class MainWindow(QMainWindow):
             self.places.removeWidget(self.round_page)
             self.round_page.deleteLater()
             self.round_page = None
-            self.rail.show()
+        self.rail.show()
 
     def toggle_floor(self) -> None:
         """What is shown, readable from three metres: a round, else all machines; or back."""

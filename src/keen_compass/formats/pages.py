@@ -162,18 +162,21 @@ def _bar(canvas: Canvas, a: Point, b: Point, length: str) -> None:
 
 
 def _code(canvas: Canvas, page: Page) -> None:
-    import segno  # late: it takes a tenth of a second
-
-    rows = segno.make(page.code, error="m", micro=False, boost_error=False).matrix
-    step = CODE / len(rows)
     x0, y0 = page.on_paper(page.code_at)
     y0 -= CODE if page.down else 0.0
+    draw_code(canvas, page.code, (x0 * MM, y0 * MM), CODE * MM)
+
+
+def draw_code(canvas: Canvas, text: str, at: Point, side: float) -> None:
+    """A QR code as squares, its lower left corner there; points."""
+    import segno  # late: it takes a tenth of a second
+
+    rows = segno.make(text, error="m", micro=False, boost_error=False).matrix
+    step = side / len(rows)
     for i, row in enumerate(rows):
         for j, dark in enumerate(row):
             if dark:
-                canvas.rect(
-                    (x0 + j * step) * MM, (y0 + CODE - (i + 1) * step) * MM, step * MM, step * MM, stroke=0, fill=1
-                )
+                canvas.rect(at[0] + j * step, at[1] + side - (i + 1) * step, step, step, stroke=0, fill=1)
 
 
 def words_box(page: Page) -> Box:

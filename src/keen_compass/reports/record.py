@@ -9,11 +9,13 @@ from typing import Any
 from keen_compass import __version__
 from keen_compass.errors import InputError
 from keen_compass.machines.profile import Machine
+from keen_compass.machines.shown import show_length, show_size
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.lengths import length_in_words
 from keen_compass.quantities.notes import note
 from keen_compass.quantities.readings import Kind, number_of
 from keen_compass.quantities.standpoint import Standpoint
@@ -54,11 +56,11 @@ def record_of(shop: Shop, round_id: int) -> bytes:
     above = {c.measurand.name for c in callouts if not c.measurand.below}
     upper = {name: mean for name, mean in means.items() if name in above}
     ordered, measured, factor = _picture(shape, upper, machine.standpoint)
-    in_force = context.in_force(piece)
+    in_force, units = context.in_force(piece), machine.shown_in
     show = show_for(machine)
     record = Record(
         title=f"Calibration record: {title(context.procedure.name)}",
-        machine=f"{machine.name}, {machine.describe()} mm",
+        machine=f"{machine.name}, {machine.kind.said} {show_size(*machine.bed, units)}",
         signed=datetime.fromisoformat(ended).astimezone().strftime("%-d %B %Y, %H:%M"),
         instrument=instrument.name if instrument and context.procedure.makes is not Makes.NOTHING else "-",
         tool=_made_with(session, piece),
@@ -68,9 +70,9 @@ def record_of(shop: Shop, round_id: int) -> bytes:
         dimensions=[
             (
                 say(c.measurand.label, show),
-                _ordered(c.measurand),
+                _nominal(c.measurand, units),
                 ", ".join(r.text for r in c.readings) or "not read",
-                _with_unit(means[c.measurand.name], c.measurand) if c.measurand.name in means else "-",
+                _with_unit(means[c.measurand.name], c.measurand, units) if c.measurand.name in means else "-",
             )
             for c in callouts
         ],
@@ -119,14 +121,16 @@ def _made_with(session: RoundSession, piece: KeptPiece) -> str:
     return f"{tool.name if tool else 'tool not kept'}, piece {piece.number}{room}"
 
 
-def _ordered(m: Measurand) -> str:
+def _nominal(m: Measurand, units: str) -> str:
     if m.kind is Kind.SPOT:
-        return f"{m.at[0]:g} {m.at[1]:g} mm"
-    return "-" if m.signed or m.usual is not None else f"{m.nominal:g} {m.unit}".strip()
+        return show_size(*m.at, units).replace(" ×", ",")
+    if m.signed or m.usual is not None:
+        return "-"
+    return show_length(m.nominal, units) if m.kind is Kind.LENGTH else f"{m.nominal:g} {m.unit}".strip()
 
 
-def _with_unit(mean: float, m: Measurand) -> str:
-    return f"{mean:.3f} mm" if m.kind is Kind.LENGTH else f"{mean:g} {m.unit}".strip()
+def _with_unit(mean: float, m: Measurand, units: str) -> str:
+    return length_in_words(mean, units, 3) if m.kind is Kind.LENGTH else f"{mean:g} {m.unit}".strip()
 
 
 def _row(f: Finding, held: StoredValue, machine: Machine) -> tuple[str, str, str, str, str, str]:

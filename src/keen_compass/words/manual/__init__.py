@@ -43,7 +43,7 @@ CHAPTERS: dict[str, tuple[str, ...]] = {
         "proof",
         "fit",
     ),
-    "The shop": ("glance", "wrong", "machine", "instruments", "stock", "controller", "together", "logbook"),
+    "The shop": ("glance", "wrong", "machine", "instruments", "stock", "controller", "together", "logbook", "paper"),
     "Reference": ("keys", "words", "command-line", "file-formats"),
 }
 

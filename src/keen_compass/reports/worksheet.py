@@ -1,0 +1,117 @@
+"""A worksheet for measuring where no screen is: the piece drawn, a box for each reading in the order of the screen."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+
+from keen_compass import __version__
+from keen_compass.errors import InputError
+from keen_compass.machines.shown import show_length
+from keen_compass.procedures.base import Pierced
+from keen_compass.procedures.measurand import Measurand
+from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.readings import Kind
+from keen_compass.quantities.standpoint import Standpoint
+from keen_compass.reports.paper import LINE, QUIET, Frame, Paper
+from keen_compass.rounds import RoundSession
+from keen_compass.words.procedures import title
+from keen_compass.words.say import say, show_for
+
+HIGH = 220.0  # points, of the picture
+ROW, BOX = 27.0, 22.0  # points: of a row of boxes; how high a box is
+WRITTEN = 0.6  # of the width, for what is written by hand
+CLEAR = 18.0  # points, between the numbers of two lines
+MOST = 5  # boxes in a row: of more readings each has a row more
+CODE, LAST = 62.0, 76.0  # points: side; below which no box stands
+
+
+def worksheet(session: RoundSession) -> bytes:
+    """The PDF for the piece that is measured now. Raises InputError where there is none."""
+    context, measuring = session.context, session.measuring
+    piece = context.piece
+    if piece is None:
+        raise InputError("There is no piece to measure yet: make it first.")
+    machine, show = context.machine, show_for(context.machine)
+    units, measurands = machine.shown_in, measuring.measurands()
+    paper = Paper(f"Worksheet: {title(context.procedure.name)}", machine.name)
+    top = paper.y
+    paper.line(f"{title(context.procedure.name)}, {machine.name}", 18, bold=True, width=paper.width - CODE)
+    made = datetime.fromisoformat(piece.at).astimezone()
+    instrument = measuring.instrument()
+    for words in (
+        f"Piece {piece.number}, made {made:%-d %B %Y}",
+        f"Measured with {instrument.name}" if instrument else "",
+        "Measured by ______________________   on ______________   at ________ °C",
+    ):
+        paper.y -= 4
+        paper.line(words, 11, QUIET)
+    paper.code(code_of(session), (paper.left + paper.width - CODE, top - CODE + 12), CODE)
+    shape = measuring.shape()
+    if hasattr(shape, "outline"):
+        paper.y -= 6
+        view = machine.standpoint
+        holes = shape.inner() if isinstance(shape, Pierced) else ()
+        lines = [[view.to_view(*at) for at in line] for line in (shape.outline(), *holes)]
+        frame = paper.outlines([(line, False, 1.2) for line in lines], HIGH)
+        _lines(paper, frame, measurands, view)
+    paper.y -= 16
+    paper.foot = LAST
+    count = min(max(context.choices.passes, 1), MOST)
+    shares = (0.06, 0.22, 1 - WRITTEN - 0.28, *[WRITTEN / count] * count)
+    paper.row(("No.", "Length", "Nominal", *("Reading" if i == 0 else "" for i in range(count))), shares, head=True)
+    for number, m in enumerate(measurands, 1):
+        nominal = show_length(m.nominal, units) if m.kind is Kind.LENGTH and not m.signed else ""
+        y = paper.row((str(number), say(m.label, show), nominal, *[""] * count), shares, high=ROW)
+        _boxes(paper, y, count)
+    paper.y -= 10
+    paper.line("Write what the instrument shows, unit included where it changes. Type it in this order.", 9, QUIET)
+    paper.y = 60
+    paper.line(f"Keen Compass {__version__}", 8, QUIET)
+    return paper.done()
+
+
+def code_of(session: RoundSession) -> str:
+    """What the worksheet's code says: which round and piece it belongs to."""
+    piece = session.context.piece
+    return f"KC worksheet {session.context.kept.id} {piece.number if piece else 0}"
+
+
+def _lines(paper: Paper, frame: Frame, measurands: Sequence[Measurand], view: Standpoint) -> None:
+    """Each length from end to end, with its number in the middle."""
+    c: Any = paper.canvas
+    taken: list[Point] = []
+    for number, m in enumerate(measurands, 1):
+        if m.below:  # where the same size is read above
+            continue
+        ends = [frame.at(view.to_view(*end)) for end in m.line]
+        if ends[0] == ends[1]:
+            ends = [frame.at(view.to_view(*m.at))] * 2
+        c.setLineWidth(0.6)
+        c.setStrokeColorRGB(*QUIET)
+        c.line(*ends[0], *ends[1])
+        (ax, ay), (bx, by) = ends
+        along = [(ax + share * (bx - ax), ay + share * (by - ay)) for share in (0.5, 0.25, 0.75)]
+        free = [at for at in along if all(math.dist(at, other) > CLEAR for other in taken)]
+        taken.append((free or along)[0])
+        _number(c, taken[-1], number)
+
+
+def _number(c: Any, at: Point, number: int) -> None:
+    c.setFillColorRGB(1, 1, 1)
+    c.circle(*at, 8, stroke=1, fill=1)
+    c.setFillColorRGB(0, 0, 0)
+    c.setFont("VeraBd", 9)
+    c.drawCentredString(at[0], at[1] - 3.2, str(number))
+
+
+def _boxes(paper: Paper, top: float, count: int) -> None:
+    c: Any = paper.canvas
+    wide = paper.width * WRITTEN / count
+    x = paper.left + paper.width * (1 - WRITTEN)
+    c.setStrokeColorRGB(*LINE)
+    c.setLineWidth(0.8)
+    for i in range(count):
+        c.rect(x + i * wide, top - BOX + 8, wide - 6, BOX, stroke=1, fill=0)
