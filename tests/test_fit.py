@@ -41,7 +41,7 @@ def fitted(text: str, warp: Warp = QUARTER, name: str = "") -> str:
 @pytest.mark.parametrize("kind", bench.MAKES)
 def test_every_stroke_of_a_random_file_is_where_the_map_says(kind: str, part: int) -> None:
     """A small sister of bench/fit.py; read by readers that share nothing with what wrote it."""
-    for seed in range(10_000 + 5 * part, 10_005 + 5 * part):
+    for seed in range(10_000 + 5 * part, 10_003 + 5 * part):
         assert bench.worst(kind, seed) <= 0.01, seed
 
 

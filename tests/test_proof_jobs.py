@@ -54,7 +54,7 @@ from test_window_sheets import begin, page_of, read_texts, step_of
 
 RETURN = Qt.Key.Key_Return
 TERN = replace(PLOTTER, uid="tern", name="Tern")
-JOBS = 20  # 200 were run, and can be again
+JOBS = 10  # 200 were run, and can be again
 SVG = artwork("harbour-sticker.svg")
 PNG = artwork("garden-label.png")
 

@@ -492,7 +492,7 @@ def test_a_round_signed_before_answers_were_kept_shows_what_its_logbook_says(tmp
         f = found[quantity]
         assert f.error is not None
         assert f.expanded_uncertainty is not None
-        assert with_uncertainty(f.error, f.expanded_uncertainty).replace("−", "-") in text
+        assert with_uncertainty(f.error, f.expanded_uncertainty) in text
     shop.close()
 
 

@@ -267,7 +267,11 @@ def test_verniers_say_the_pair_and_the_loupe_brings_it_nearer(window: MainWindow
     assert scales[0] < scales[1] < scales[2] > scales[3]
     while session.measuring.current():
         press(Qt.Key.Key_F8)
-    assert all(float(t.removesuffix(" mm")) * 20 % 1 < 1e-9 for t in read_texts(session).values())
+    finest = 0.002  # in: Swift’s sheets are graduated in inches, 20 parts to a division
+    assert all(
+        float(t.removesuffix(" in")) / finest == pytest.approx(round(float(t.removesuffix(" in")) / finest))
+        for t in read_texts(session).values()
+    )
 
 
 # Registration

@@ -52,6 +52,7 @@ class Sheets:
         artworks: Artworks,
     ) -> None:
         self._c, self._parameters, self.number, self._artworks = context, parameters, number, artworks
+        self._written: tuple[tuple[object, ...], bytes] | None = None  # the last page, and what was on it
 
     @property
     def stages(self) -> tuple[Stage, ...]:
@@ -105,7 +106,10 @@ class Sheets:
         page, words, ends, art = self._content()
         if not 1 <= copies <= MOST_COPIES:
             raise InputError(f"1 to {MOST_COPIES} copies", "copies")
-        return write_page(page, words, copies, ends, art)
+        content = (page, words, copies, ends, art)
+        if self._written is None or self._written[0] != content:  # each aim asks for it again
+            self._written = content, write_page(*content)
+        return self._written[1]
 
     def _content(self) -> tuple[Page, tuple[str, ...], dict[str, str], Artwork | None]:
         """What is printed, for whoever writes it. Raises InputError where there is nothing."""
