@@ -12,10 +12,13 @@ from driving import click, focus, press, shown
 from keen_compass.app.trouble.page import TroublePage
 from keen_compass.app.trouble.pictures import DRAWINGS
 from keen_compass.app.window import MainWindow
+from keen_compass.practice.playing import play
 from keen_compass.procedures.complaints import SeenIn, complaints_on, diagnosed
 from keen_compass.quantities.kinds import MachineKind
-from keen_compass.rounds.trouble import diagnosis
+from keen_compass.rounds.trouble import diagnosis, still_open
+from keen_compass.shop.logbook import Filter, entries
 from keen_compass.words.complaints import LOOK, TOLD
+from keen_compass.words.logbook import entry_words
 from looks import check_looks, settle
 
 
@@ -81,8 +84,11 @@ def test_how_much_is_in_the_shops_unit_and_kept_in_the_logbook(window: MainWindo
     details.by.setText("0.4")
     page.refresh()
     click(page, "Save in the logbook")
-    kept = [text for _, kind, text in window.shop.events("heron") if kind == "complaint"]
-    assert kept[-1].startswith("Parts off size, too large, 0.4")
+    kept = [entry_words(e, units) for e in entries(window.shop, Filter(machine="heron"))]
+    assert kept[0] == {
+        "mm": "Complaint: Parts off size, too large, 0.40 mm on 300.00 mm",
+        "in": "Complaint: Parts off size, too large, 0.4000 in on 12.0000 in",
+    }[units]
     QTest.mouseClick(page.tiles["outside_size"], Qt.MouseButton.LeftButton)
     settle()
     assert not page.details
@@ -100,3 +106,22 @@ def test_what_was_found_lately_counts(window: MainWindow) -> None:
         assert list(found.causes) == ["squareness"]
         assert sum(c.share for c in found.causes.values()) + found.unexplained == pytest.approx(1.0)
     assert unknown.causes["squareness"].share > 0.5 > 2 * known.causes["squareness"].share
+
+
+def test_a_complaint_is_answered_by_the_round_that_puts_it_right(window: MainWindow) -> None:
+    page = opened(window, "heron")
+    click(page, TOLD["outside_size"].title)
+    click(page, "Save in the logbook")
+    heron = window.shop.machine("heron")
+    assert [seen.what for _, seen in still_open(window.shop, heron)] == ["outside_size"]
+    click(page, TOLD["outside_size"].title)
+    assert "Not answered yet" in shown(page)
+    window.shop.put_event(
+        "heron", "complaint", "as an earlier program wrote it"
+    )
+    play(window.shop, heron, "rectangle")
+    assert still_open(window.shop, heron) == []
+    lines = [entry_words(e, "mm") for e in entries(window.shop, Filter(machine="heron"))]
+    assert "Complaint: Parts off size, too large" in lines
+    assert "Answered: Parts off size; X steps and Y steps: out before, in now" in lines
+    assert "as an earlier program wrote it" in lines

@@ -9,8 +9,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeVar
 
+import msgspec
 from msgspec import Meta, Struct, field
 
 from keen_compass.errors import InputError
@@ -104,6 +105,30 @@ class SeenIn(Struct, forbid_unknown_fields=True):
     by: float | str | None = None
 
 
+class AnsweredIn(Struct, forbid_unknown_fields=True):
+    """What answered a complaint: when that was kept (UTC), what it was, the quantities that were out and are in."""
+
+    at: str
+    what: WHAT
+    by: list[str]
+
+
+Kept = TypeVar("Kept", SeenIn, AnsweredIn)
+
+
+def to_kept(said: SeenIn | AnsweredIn) -> str:
+    """As the logbook keeps it."""
+    return msgspec.json.encode(said).decode()
+
+
+def from_kept(text: str, kind: type[Kept]) -> Kept | None:
+    """Inverse of `to_kept`; None for what was written by hand, or by another program."""
+    try:
+        return msgspec.json.decode(text, type=kind)
+    except msgspec.MsgspecError:
+        return None
+
+
 class InputIn(Struct, forbid_unknown_fields=True):
     """All of it."""
 
@@ -153,6 +178,11 @@ def complaints_on(machine: Machine) -> tuple[str, ...]:
         for what, shows in _SHOWS.items()
         if any(q in quantities for q in OWN_CAUSES.get(what) or shows(("x", "y"), 1.0, False))
     )
+
+
+def causes_of(machine: Machine, seen: SeenIn) -> frozenset[str]:
+    """The quantities of a machine whose errors show in that. Raises InputError."""
+    return frozenset(_row(seen, _quantities(machine), "seen").by)
 
 
 def _quantities(machine: Machine) -> tuple[str, ...]:

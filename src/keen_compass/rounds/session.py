@@ -22,6 +22,7 @@ from keen_compass.rounds.measuring import Measuring
 from keen_compass.rounds.pictures import Pictures
 from keen_compass.rounds.seen_pieces import SeenPieces
 from keen_compass.rounds.seen_sheets import SeenSheets
+from keen_compass.rounds.trouble import answer_complaints
 from keen_compass.shop.kept import KeptRound
 from keen_compass.shop.machines import key_for
 from keen_compass.shop.mark import StepShown
@@ -207,6 +208,8 @@ class RoundSession:
             if found and c.piece and not self.measuring.cut_before_change():
                 c.shop.put_findings(c.kept.machine, c.kept.id, c.piece.id, found)
             c.shop.put_mark(c.kept.id, end)
+            if isinstance(end, Signed):
+                answer_complaints(c.shop, c.machine, c.kept.id)
         c.kept = c.shop.round(c.kept.id)
         c.history.forget()
         c.changed()

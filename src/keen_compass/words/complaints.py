@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
-from keen_compass.procedures.complaints import Diagnosis, SeenIn
+from keen_compass.procedures.complaints import AnsweredIn, Diagnosis, SeenIn, from_kept
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.solve.complaints import Explained
 from keen_compass.words.errors import error_in_words
@@ -94,7 +95,7 @@ def cause_in_words(quantity: str, e: Explained, units: str = "mm") -> str:
 def complaint_in_words(seen: SeenIn, show: Show) -> str:
     """A line for the logbook: ``Parts off size, too large, along X, 0.40 mm on 300.00 mm``."""
     told = TOLD[seen.what]
-    minus = isinstance(seen.by, str) or (seen.by or 0.0) < 0
+    minus = seen.by in ("-", "−") or (isinstance(seen.by, float) and seen.by < 0)
     parts = [told.title, told.minus if minus else told.plus, f"along {seen.axis.upper()}" if seen.axis else ""]
     if isinstance(seen.by, float):
         on = f" on {show.length(seen.nominal)}" if isinstance(seen.nominal, float) else ""
@@ -102,8 +103,21 @@ def complaint_in_words(seen: SeenIn, show: Show) -> str:
     return ", ".join(filter(None, parts))
 
 
+def kept_in_words(kind: str, text: str, units: str) -> str:
+    """An entry of the logbook: a complaint, or that it was answered; as it is where it was written by hand."""
+    if kind == "answered":
+        answer = from_kept(text, AnsweredIn)
+        return f"Answered: {TOLD[answer.what].title}; {listed(answer.by)}: out before, in now" if answer else text
+    seen = from_kept(text, SeenIn)
+    return f"Complaint: {complaint_in_words(seen, Show(units))}" if seen else text
+
+
+def listed(quantities: Sequence[str]) -> str:
+    """``X steps, Y steps and Kerf``."""
+    labels = [QUANTITIES[q].label if q in QUANTITIES else q for q in quantities]
+    return ", ".join(labels[:-1]) + f" and {labels[-1]}" if len(labels) > 1 else labels[0]
+
+
 def tells(procedure: str, told: tuple[str, ...]) -> str:
     """What a procedure would say of the causes named."""
-    labels = [QUANTITIES[q].label for q in told]
-    listed = ", ".join(labels[:-1]) + f" and {labels[-1]}" if len(labels) > 1 else labels[0]
-    return f"{title(procedure)}: how far off {listed} {'are' if len(labels) > 1 else 'is'}."
+    return f"{title(procedure)}: how far off {listed(told)} {'are' if len(told) > 1 else 'is'}."

@@ -43,6 +43,10 @@ def entry_words(entry: Entry, units: str = "mm") -> str:
             return ("Round signed" if entry.kind == "signed" else "Round abandoned") + (f": {reason}" if reason else "")
         case "found_otherwise":
             return say(json.loads(entry.first))
+        case "complaint" | "answered":
+            from keen_compass.words.complaints import kept_in_words  # late: few logbooks have any
+
+            return kept_in_words(entry.kind, str(entry.first), units)
     return str(entry.first)
 
 

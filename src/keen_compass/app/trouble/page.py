@@ -19,16 +19,17 @@ from keen_compass.procedures import Entry
 from keen_compass.procedures.complaints import Diagnosis, SeenIn, complaints_on
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.lengths import parse_length
-from keen_compass.rounds.trouble import diagnosis
+from keen_compass.rounds.trouble import diagnosis, keep, still_open
 from keen_compass.shop.store import Shop
 from keen_compass.words.complaints import LOOK, TOLD, cause_in_words, complaint_in_words, tells
+from keen_compass.words.logbook import day_of
 from keen_compass.words.procedures import title
 from keen_compass.words.say import show_for
 
 BESIDE = 360  # px, the column of causes
 TILE = 128  # px, height of a picture with its words
 COLUMNS, WIDE = 3, 1000  # of pictures; one more where the page is so many px wide
-MOST_CAUSES, MOST_TELL = 5, 3
+MOST_CAUSES, MOST_TELL, MOST_OPEN = 5, 3, 5
 LEAST_SHARE = 0.03  # of a cause that is worth a line
 BAR, BAR_ABOVE = 10.0, 16  # px: height of a share, space above its words
 
@@ -218,6 +219,7 @@ class TroublePage(PlacePage):
         self._trouble.say("")
         if not self.details:
             self._causes.addWidget(Text("Point at what parts look like. The likeliest causes are listed here.", 17))
+            self._show_open()
             return
         try:
             found = diagnosis(self._shop, self.machine, self.seen())
@@ -225,6 +227,14 @@ class TroublePage(PlacePage):
             self._trouble.say(str(error))
             return
         self._show(found)
+
+    def _show_open(self) -> None:
+        """What was complained of before, and no round has answered."""
+        waiting = still_open(self._shop, self.machine)
+        if waiting:
+            self._causes.addWidget(Text("Not answered yet", 17, bold=True))
+        for at, seen in reversed(waiting[-MOST_OPEN:]):
+            self._causes.addWidget(Text(f"{day_of(at)}: {complaint_in_words(seen, show_for(self.machine))}"))
 
     def _show(self, found: Diagnosis) -> None:
         show = show_for(self.machine)
@@ -249,10 +259,7 @@ class TroublePage(PlacePage):
     def _save(self) -> None:
         """Each complaint is a line of the logbook."""
         try:
-            words = [complaint_in_words(seen, show_for(self.machine)) for seen in self.seen()]
-            with self._shop.writing():
-                for line in words:
-                    self._shop.put_event(self.machine.uid, "complaint", line)
+            keep(self._shop, self.machine, self.seen())
         except KeenCompassError as error:
             self._trouble.say(str(error))
             return
