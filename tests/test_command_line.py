@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 import os
 import subprocess
@@ -10,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from keen_compass import __version__
 from keen_compass.procedures import REGISTRY
 
 
@@ -134,3 +136,30 @@ def test_nothing_heavy_is_loaded_for_the_first_screen(shop_file: Path) -> None:
     )  # fmt: skip
     assert done.stdout.startswith("[] ")
     assert "__feature_import__" not in done.stdout
+
+
+def test_versions_of_what_it_stands_on_can_be_reported() -> None:
+    plain, whole = run("--version"), run("--version", "--verbose")
+    assert plain.stdout == f"{__version__}\n"
+    lines = whole.stdout.splitlines()
+    assert lines[0] == __version__
+    assert lines[1].startswith("Python 3.")
+    found = {name.lower(): version for name, _, version in (line.partition(" ") for line in lines[1:-1])}
+    assert {"numpy", "pyside6-essentials", "shapely", "msgspec"} <= set(found)
+    assert "missing" not in found.values()
+
+
+def test_completions_and_the_manual_page_know_every_command(tmp_path: Path) -> None:
+    tool = Path(__file__).parent.parent / "tools" / "make-completions"
+    subprocess.run([sys.executable, tool, tmp_path], check=True)
+    page = gzip.decompress((tmp_path / "keen-compass.1.gz").read_bytes()).decode()
+    shells = [(tmp_path / name).read_text() for name in ("keen-compass", "_keen-compass", "keen-compass.fish")]
+    for command in ("solve", "piece", "read-sheet", "stand-in", "manual"):
+        assert all(command in text for text in shells)
+        assert f".SS {command}".replace("-", "\\-") in page
+    subprocess.run(["bash", "-n", tmp_path / "keen-compass"], check=True)
+    reply = "COMP_WORDS=(keen-compass pra); COMP_CWORD=1; _shtab_keen_compass; echo ${COMPREPLY[@]}"
+    done = subprocess.run(
+        ["bash", "-c", f". {tmp_path / 'keen-compass'}; {reply}"], capture_output=True, text=True, check=True
+    )
+    assert done.stdout.split() == ["practice"]

@@ -85,10 +85,13 @@ def test_how_much_is_in_the_shops_unit_and_kept_in_the_logbook(window: MainWindo
     page.refresh()
     click(page, "Save in the logbook")
     kept = [entry_words(e, units) for e in entries(window.shop, Filter(machine="heron"))]
-    assert kept[0] == {
-        "mm": "Complaint: Parts off size, too large, 0.40 mm on 300.00 mm",
-        "in": "Complaint: Parts off size, too large, 0.4000 in on 12.0000 in",
-    }[units]
+    assert (
+        kept[0]
+        == {
+            "mm": "Complaint: Parts off size, too large, 0.40 mm on 300.00 mm",
+            "in": "Complaint: Parts off size, too large, 0.4000 in on 12.0000 in",
+        }[units]
+    )
     QTest.mouseClick(page.tiles["outside_size"], Qt.MouseButton.LeftButton)
     settle()
     assert not page.details
@@ -116,9 +119,7 @@ def test_a_complaint_is_answered_by_the_round_that_puts_it_right(window: MainWin
     assert [seen.what for _, seen in still_open(window.shop, heron)] == ["outside_size"]
     click(page, TOLD["outside_size"].title)
     assert "Not answered yet" in shown(page)
-    window.shop.put_event(
-        "heron", "complaint", "as an earlier program wrote it"
-    )
+    window.shop.put_event("heron", "complaint", "as an earlier program wrote it")
     play(window.shop, heron, "rectangle")
     assert still_open(window.shop, heron) == []
     lines = [entry_words(e, "mm") for e in entries(window.shop, Filter(machine="heron"))]

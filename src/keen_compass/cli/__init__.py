@@ -85,6 +85,8 @@ def _add_window(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--shop", type=Path, metavar="FILE", help="open this shop file instead of the usual one")
     parser.add_argument("--shots", type=Path, metavar="DIR", help="write every main view as PNG and leave")
     parser.add_argument("--size", default="1280x800", metavar="WxH", help="window size for --shots")
+    parser.add_argument("--version", action="store_true", help="say which version this is, and leave")
+    parser.add_argument("--verbose", action="store_true", help="with --version: also of what it stands on")
     parser.add_argument("--theme", choices=("light", "dark"), help="instead of the desktop's own")
     parser.set_defaults(run=_window)
 
@@ -103,7 +105,6 @@ def parser() -> argparse.ArgumentParser:
     from keen_compass.cli.practice import add_practice
 
     parser = _Parser(prog="keen-compass", description="Calibrate cutters and plotters.")
-    parser.add_argument("--version", action="version", version=__version__)
     _add_window(parser)
     commands = parser.add_subparsers(metavar="COMMAND")
 
@@ -178,6 +179,11 @@ def _solve(options: argparse.Namespace) -> int:
 
 
 def _window(options: argparse.Namespace) -> int:
+    if options.version or options.verbose:
+        from keen_compass.cli.versions import stands_on
+
+        print("\n".join([__version__, *(stands_on() if options.verbose else [])]))
+        return 0
     width, height = size_of(options.size, "--size")
     if options.shots is not None and options.shop is not None:
         raise InputError("shows the demo’s shop: leave --shop out", "--shots")
