@@ -34,6 +34,7 @@ class Menus(QObject):
         shop = bar.addMenu("&Shop")
         add(shop, "&Open shop file…", QKeySequence.StandardKey.Open, partial(choose_shop, window))
         add(shop, "Save a &copy as…", QKeySequence.StandardKey.SaveAs, partial(choose_copy, window))
+        add(shop, "&Earlier copies…", None, self._show_copies)
         add(shop, "&Print…", QKeySequence.StandardKey.Print, self._print)
         shop.addSeparator()
         add(shop, "&Quit", "Ctrl+Q", window.close)
@@ -185,6 +186,11 @@ class Menus(QObject):
         from keen_compass.app.manual import show_manual
 
         show_manual(self._window, name)
+
+    def _show_copies(self) -> None:
+        from keen_compass.app.copies import CopiesDialog
+
+        CopiesDialog(self._window).open()
 
     def _print(self) -> None:
         from keen_compass.app.paper import PaperDialog

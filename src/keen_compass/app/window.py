@@ -27,6 +27,7 @@ from keen_compass.shop.standing import Spoke, spokes, standings
 from keen_compass.shop.store import Shop
 
 if TYPE_CHECKING:
+    from keen_compass.app.copies import CopyKeeper
     from keen_compass.app.happening import HappeningBar
     from keen_compass.app.notice import Answer, NoticeBar
     from keen_compass.app.port_link import PortLink
@@ -35,6 +36,7 @@ if TYPE_CHECKING:
     from keen_compass.app.shop.machine_page import MachinePage
     from keen_compass.shop.logbook import Entry
 
+KEEP_COPIES = 5000  # ms, after which copies are thought of
 LATELY = 4  # logbook entries beside the rose
 NARROW_BELOW = 1180  # px of window width: the rail makes room for the piece
 
@@ -89,6 +91,15 @@ class MainWindow(QMainWindow):
         self.care.asked.connect(self._ask)
         self.care.changed.connect(self._refresh_shown)
         self.care.begin()
+        self.copies: CopyKeeper | None = None
+        QTimer.singleShot(KEEP_COPIES, self, self._keep_copies)
+
+    def _keep_copies(self) -> None:
+        from keen_compass.app.copies import CopyKeeper  # late: the first screen needs none
+
+        self.copies = CopyKeeper(self.shop, self)
+        self.copies.said.connect(self.say)
+        self.copies.begin()
 
     def _wire_rose(self) -> None:
         page = self.rose_page
@@ -371,6 +382,8 @@ class MainWindow(QMainWindow):
         """Everything is kept already; close the file."""
         QSettings().setValue("window", self.saveGeometry())
         self.care.stop()
+        if self.copies is not None:
+            self.copies.stop()
         self.next_piece.look_at("")
         self._close_round()
         for link in self._links.values():

@@ -196,22 +196,8 @@ def read_machine(
     width = reader.length("tool_width", unit, zero=drawn, limits=(0.0, WIDEST_TOOL))
     tools = _with_tool(base, Tool(reader.words("tool"), width, drawn, trails=fields.get("tool_marks") == TRAILS))
     bed = (reader.length("bed_x", unit, limits=BED), reader.length("bed_y", unit, limits=BED))
-    stock = Stock(
-        reader.words("stock"),
-        reader.length("stock_thickness", unit, limits=THICKNESS),
-        0.0,
-        0.0,
-        reader.length("stock_x", unit, limits=BED),
-        reader.length("stock_y", unit, limits=BED),
-    )
-    for name, size, room in (("stock_x", stock.width, bed[0]), ("stock_y", stock.height, bed[1])):
-        if not {name, name.replace("stock", "bed")} & reader.complaints.keys() and size > room:
-            reader.complaints[name] = "larger than the bed"
-    offset = recommended(reader, unit)
-    named = {k: fields.get(k, "").strip()[:LONGEST_FITTING] for k in FITTINGS}
-    fittings, fitted = _with_fittings(
-        base, [Fitting(k, name, offset=offset if k == "accessory" else None) for k, name in named.items() if name]
-    )
+    stock = _stock(reader, unit, bed)
+    fittings, fitted = _fittings(reader, fields, unit, base)
     line = reader.take("setting_line", read_setting_line, "{key} = {value}")
     kind = MachineKind(fields.get("kind", "router"))
     takes = reader.take("file", lambda text: file_for(text, kind), "")
@@ -261,6 +247,33 @@ def read_machine(
         if value is not None:
             stored[q] = value
     return (None if reader.complaints else machine), stored, reader.complaints
+
+
+def _stock(reader: FormReader, unit: str, bed: tuple[float, float]) -> Stock:
+    """What is loaded, no larger than the bed."""
+    stock = Stock(
+        reader.words("stock"),
+        reader.length("stock_thickness", unit, limits=THICKNESS),
+        0.0,
+        0.0,
+        reader.length("stock_x", unit, limits=BED),
+        reader.length("stock_y", unit, limits=BED),
+    )
+    for name, size, room in (("stock_x", stock.width, bed[0]), ("stock_y", stock.height, bed[1])):
+        if not {name, name.replace("stock", "bed")} & reader.complaints.keys() and size > room:
+            reader.complaints[name] = "larger than the bed"
+    return stock
+
+
+def _fittings(
+    reader: FormReader, fields: Mapping[str, str], unit: str, base: Machine | None
+) -> tuple[tuple[Fitting, ...], dict[str, str]]:
+    """(all that may be fitted, what is of each kind), by the names that were typed."""
+    offset = recommended(reader, unit)
+    named = {k: fields.get(k, "").strip()[:LONGEST_FITTING] for k in FITTINGS}
+    return _with_fittings(
+        base, [Fitting(k, name, offset=offset if k == "accessory" else None) for k, name in named.items() if name]
+    )
 
 
 def _cutting(reader: FormReader, unit: str) -> dict[str, Any]:

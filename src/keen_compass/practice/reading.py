@@ -86,25 +86,33 @@ def shown(made: Made, measurand: Measurand, count: int, instrument: Instrument, 
             seated = random.Random(f"{made.seed}/{where.axis}/seat").gauss(0, SEATED)
             from_edge = where.inwards * (made.line_at(where.line, where.axis) - where.edge)
             return truth.read(from_edge + seated, instrument, rng)
+        case OnRule() | Return() | Height() | Gap():
+            return truth.read(_at_a_stop(made, where, count, instrument), instrument, rng, signed=True)
+        case Part():
+            return truth.parts.get(where.axis, {}).get(where.name, where.usual)
+
+
+def _at_a_stop(made: Made, where: OnRule | Return | Height | Gap, count: int, instrument: Instrument) -> float:
+    """What is really to be read at a stop of a run, mm."""
+    truth = made.truth
+    match where:
         case OnRule():
-            return truth.read(_on_rule(made, where, count, instrument), instrument, rng, signed=True)
+            return _on_rule(made, where, count, instrument)
         case Return():
             at = made.positions(where.axis)
             k = where.each * (count % (len(at) // where.each)) if where.each else 0
             missed = at[where.stop + k] - at[where.since + k]
             if where.zeroed:
                 missed += random.Random(f"{made.seed}/{k}/zero").uniform(-0.5, 0.5) * instrument.resolution
-            return truth.read(missed, instrument, rng, signed=True)
+            return missed
         case Height():
             x, y, _ = made.stops[where.stop]
             level = truth.bed_height(*where.zero, made.settings)
-            return truth.read(truth.bed_height(x, y, made.settings) - level, instrument, rng, signed=True)
+            return truth.bed_height(x, y, made.settings) - level
         case Gap():
             zero = round(random.Random(f"{made.seed}/zero").uniform(0.4, 0.6), 2)
             gap = where.side * truth.tilt(where.axis, made.settings) * where.radius / PER_METRE
-            return truth.read(gap + zero, instrument, rng, signed=True)
-        case Part():
-            return truth.parts.get(where.axis, {}).get(where.name, where.usual)
+            return gap + zero
 
 
 def _closes(made: Made, where: Closes) -> float:

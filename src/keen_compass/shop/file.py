@@ -142,7 +142,7 @@ class ShopFile(Rows):
         return int(version)
 
     def _open_to_write(self, version: int) -> None:
-        self._db = self._connected(f"{_uri(self.file)}?mode=rw")
+        self._db = self._connected(f"{uri_of(self.file)}?mode=rw")
         self._db.execute("PRAGMA journal_mode = WAL")
         self._db.execute("PRAGMA synchronous = FULL")
         if version < schema.FORMAT:
@@ -177,14 +177,14 @@ class ShopFile(Rows):
 
     def _connect_to_read(self) -> sqlite3.Connection:
         """A connection that changes nothing; a copy where the folder doesn't even let SQLite keep its index."""
-        db = self._connected(f"{_uri(self.file)}?mode=ro")
+        db = self._connected(f"{uri_of(self.file)}?mode=ro")
         try:
             db.execute("SELECT count(*) FROM sqlite_master").fetchone()
         except sqlite3.OperationalError as error:
             db.close()
             if reason_of(error) not in ("full", "refused"):
                 raise
-            return self._connected(f"{_uri(self._copied_away())}?mode=ro&immutable=1")
+            return self._connected(f"{uri_of(self._copied_away())}?mode=ro&immutable=1")
         except BaseException:  # SQLite's own complaint may hold a name that is no text
             db.close()
             raise
@@ -365,7 +365,7 @@ class ShopFile(Rows):
     # Words
 
 
-def _uri(file: Path) -> str:
+def uri_of(file: Path) -> str:
     """`#`, `?` and `%` in a name mean themselves (https://www.sqlite.org/uri.html)."""
     return "file:" + str(file).replace("%", "%25").replace("#", "%23").replace("?", "%3f")
 

@@ -55,6 +55,18 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             return f"each trip ends {show.small(abs(e))} {'past' if e > 0 else 'short of'} its start"
         case "tram":
             return f"the head’s top leans {show.slope(abs(e))} towards {towards}"
+        case "bed":
+            return f"the bed is {show.small(abs(e))} higher in one place than in another"
+        case "speed":
+            if e <= 0:
+                return f"{axis} comes back to its mark at the feed in force"
+            return f"the feed in force is {show.feed(e)} above what is safe"
+    return _cut_in_words(finding, e, show) or f"off by {format_mm(e, 2)} {finding.error_unit}"
+
+
+def _cut_in_words(finding: Finding, e: float, show: Show) -> str:
+    """The same of what a cut, a burn or a printer’s feed leaves; empty for anything else."""
+    match QUANTITIES[finding.quantity].family:
         case "kerf":
             return f"parts come out {show.small(abs(e))} too {'large' if e > 0 else 'small'}"
         case "bevel":
@@ -80,13 +92,7 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
             if round(e) == 0:
                 return "the feed is the fastest that is clean with a margin"
             return f"the feed is {show.feed(abs(e))} {'above' if e > 0 else 'below'} what is clean with a margin"
-        case "bed":
-            return f"the bed is {show.small(abs(e))} higher in one place than in another"
-        case "speed":
-            if e <= 0:
-                return f"{axis} comes back to its mark at the feed in force"
-            return f"the feed in force is {show.feed(e)} above what is safe"
-    return f"off by {format_mm(e, 2)} {finding.error_unit}"
+    return ""
 
 
 def tolerance_in_words(finding: Finding, units: str = "mm") -> str:

@@ -6,6 +6,7 @@ the procedure's `surface`.
 
 from __future__ import annotations
 
+from importlib import import_module
 from typing import TypeVar
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -238,70 +239,29 @@ def last_of(c: Callout, unit: str = "mm") -> float | None:
         return None
 
 
+# Kind of surface → (module, class) of its widget; any other is the piece itself.
+WIDGETS = {
+    Surface.RULE: ("rule_surface", "RuleSurface"),
+    Surface.DIAL: ("dial_surface", "DialSurface"),
+    Surface.GRID: ("grid_surface", "GridSurface"),
+    Surface.LADDER: ("ladder_surface", "LadderSurface"),
+    Surface.ROW: ("row_surface", "RowSurface"),
+    Surface.BANDS: ("bands_surface", "BandsSurface"),
+    Surface.PICTURES: ("camera_surface", "CameraSurface"),
+    Surface.ASTRIDE: ("astride_surface", "AstrideSurface"),
+    Surface.CORNERS: ("corners_surface", "CornersSurface"),
+    Surface.CELLS: ("cells_surface", "CellsSurface"),
+    Surface.MATCH: ("match_surface", "MatchSurface"),
+    Surface.MARKS: ("marks_surface", "MarksSurface"),
+    Surface.OVERPRINT: ("overprint_surface", "OverprintSurface"),
+    Surface.BORDERS: ("borders_surface", "BordersSurface"),
+    Surface.CHAIN: ("chain_surface", "ChainSurface"),
+}
+PIECE = ("piece_canvas", "PieceCanvas")
+
+
 def surface_for(surface: Surface) -> SurfaceWidget:
     """The widget for a kind of surface, loaded when it is wanted."""
-    match surface:
-        case Surface.RULE:
-            from keen_compass.app.round.rule_surface import RuleSurface
-
-            return RuleSurface()
-        case Surface.DIAL:
-            from keen_compass.app.round.dial_surface import DialSurface
-
-            return DialSurface()
-        case Surface.GRID:
-            from keen_compass.app.round.grid_surface import GridSurface
-
-            return GridSurface()
-        case Surface.LADDER:
-            from keen_compass.app.round.ladder_surface import LadderSurface
-
-            return LadderSurface()
-        case Surface.ROW:
-            from keen_compass.app.round.row_surface import RowSurface
-
-            return RowSurface()
-        case Surface.BANDS:
-            from keen_compass.app.round.bands_surface import BandsSurface
-
-            return BandsSurface()
-        case Surface.PICTURES:
-            from keen_compass.app.round.camera_surface import CameraSurface
-
-            return CameraSurface()
-        case Surface.ASTRIDE:
-            from keen_compass.app.round.astride_surface import AstrideSurface
-
-            return AstrideSurface()
-        case Surface.CORNERS:
-            from keen_compass.app.round.corners_surface import CornersSurface
-
-            return CornersSurface()
-        case Surface.CELLS:
-            from keen_compass.app.round.cells_surface import CellsSurface
-
-            return CellsSurface()
-        case Surface.MATCH:
-            from keen_compass.app.round.match_surface import MatchSurface
-
-            return MatchSurface()
-        case Surface.MARKS:
-            from keen_compass.app.round.marks_surface import MarksSurface
-
-            return MarksSurface()
-        case Surface.OVERPRINT:
-            from keen_compass.app.round.overprint_surface import OverprintSurface
-
-            return OverprintSurface()
-        case Surface.BORDERS:
-            from keen_compass.app.round.borders_surface import BordersSurface
-
-            return BordersSurface()
-        case Surface.CHAIN:
-            from keen_compass.app.round.chain_surface import ChainSurface
-
-            return ChainSurface()
-        case _:
-            from keen_compass.app.round.piece_canvas import PieceCanvas
-
-            return PieceCanvas()
+    module, name = WIDGETS.get(surface, PIECE)
+    made: SurfaceWidget = getattr(import_module(f"keen_compass.app.round.{module}"), name)()
+    return made

@@ -1,0 +1,117 @@
+"""Copies of the open shop: kept by themselves in idle moments, and a list from which one is taken back."""
+
+from __future__ import annotations
+
+import os
+from datetime import datetime
+from functools import partial
+from pathlib import Path
+from threading import Thread
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
+
+from keen_compass.app import theme as th
+from keen_compass.app.other_shop import open_shop
+from keen_compass.app.parts import Button, Line, Text, scrolling
+from keen_compass.errors import KeenCompassError
+from keen_compass.shop.copies import Copy, copies_of, is_due, keep_copy, taken_back
+from keen_compass.shop.store import Shop
+from keen_compass.words.copies import about, when
+
+if TYPE_CHECKING:
+    from keen_compass.app.window import MainWindow
+
+AFTER, AGAIN = 60_000, 3_600_000  # ms until it is looked whether a copy is due, and between two looks
+SHOWN = 12  # copies
+
+
+class CopyKeeper(QObject):
+    """`said` carries why none could be kept."""
+
+    said = Signal(str)
+
+    def __init__(self, shop: Shop, parent: QObject) -> None:
+        super().__init__(parent)
+        self._shop = shop
+        self._thread: Thread | None = None
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.look)
+
+    def begin(self) -> None:
+        """Look for the first time in a while."""
+        self._timer.start(AFTER)
+
+    def look(self) -> None:
+        """Keep a copy where one is due: beside the window, which goes on."""
+        self._timer.setInterval(AGAIN)
+        if self._shop.closed or self._shop.read_only or self._shop.gone or self._thread is not None:
+            return
+        now = datetime.now().astimezone()
+        try:
+            due = is_due(self._shop.file, now)
+        except OSError:
+            return
+        if due:
+            self._thread = Thread(target=self._keep, args=(self._shop.file, now))
+            self._thread.start()
+
+    def stop(self) -> None:
+        """The shop is about to be closed: a copy that was begun is made whole."""
+        self._timer.stop()
+        if self._thread is not None:
+            self._thread.join()
+
+    def _keep(self, file: Path, now: datetime) -> None:
+        try:
+            keep_copy(file, now)
+        except KeenCompassError as error:
+            self.said.emit(str(error))
+        finally:
+            self._thread = None
+
+
+class CopiesDialog(QDialog):
+    """Every copy with its day and size; one is opened beside the shop, which stays as it is."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        self._window = window
+        self.setWindowTitle("Earlier copies")
+        self.setMinimumWidth(560)
+        copies = copies_of(window.shop.file)
+        rows = QWidget()
+        grid = QGridLayout(rows)
+        for i, copy in enumerate(copies[:SHOWN]):
+            grid.addWidget(Text(when(copy.at)), i, 0)
+            grid.addWidget(Text(f"{copy.file.stat().st_size / 1e6:.1f} MB", colour="soft"), i, 1)
+            grid.addWidget(Button("Open", partial(self._open, copy), "quiet"), i, 2)
+        grid.setColumnStretch(0, 1)
+        self._said = Text(colour="bad")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 18, 24, 18)
+        layout.setSpacing(12)
+        layout.addWidget(Line("Earlier copies", th.TITLE, bold=True))
+        layout.addWidget(Text(about(len(copies)), colour="soft"))
+        layout.addWidget(scrolling(rows), 1)
+        layout.addWidget(self._said)
+        layout.addWidget(Button("Keep a copy now", self._keep))
+        layout.addWidget(Button("Close", self.reject, "quiet"))
+
+    def _keep(self) -> None:
+        try:
+            made = keep_copy(self._window.shop.file, datetime.now().astimezone())
+        except KeenCompassError as error:
+            self._said.say(str(error))
+            return
+        self._said.say(f"Kept: {os.path.relpath(made, made.parent.parent)}", "good")
+
+    def _open(self, copy: Copy) -> None:
+        try:
+            file = taken_back(self._window.shop.file, copy)
+        except KeenCompassError as error:
+            self._said.say(str(error))
+            return
+        if open_shop(self._window, file):
+            self.accept()

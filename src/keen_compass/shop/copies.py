@@ -1,0 +1,111 @@
+"""Copies of a shop file that are kept by themselves: one a day at most, the last ten, before these one a week.
+
+They lie in a folder beside the shop file. A copy is made through a connection of its own, so that it may be made in a
+thread of its own while the shop is written; it is there whole, or not at all, and never over another.
+"""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+import tempfile
+from collections.abc import Iterable
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import NamedTuple
+
+from keen_compass.errors import ShopError, ShopWriteError
+from keen_compass.shop.file import uri_of
+
+EVERY = timedelta(days=1)
+LAST = 10  # copies that are kept whatever their age; of older ones the newest of each week
+STAMP = "%Y-%m-%d %H.%M.%S"  # in a copy's name
+
+
+class Copy(NamedTuple):
+    """One copy, and when it was made, local."""
+
+    file: Path
+    at: datetime
+
+
+def folder_of(shop: Path) -> Path:
+    """Where a shop's copies lie."""
+    return shop.with_name(f"{shop.stem} copies")
+
+
+def copies_of(shop: Path) -> list[Copy]:
+    """All that are there, newest first; what someone put there under another kind of name isn't one."""
+    found = []
+    for file in folder_of(shop).glob(f"*{shop.suffix}"):
+        try:
+            found.append(Copy(file, datetime.strptime(file.stem, STAMP).astimezone()))
+        except ValueError:
+            continue
+    return sorted(found, key=lambda copy: copy.at, reverse=True)
+
+
+def is_due(shop: Path, now: datetime) -> bool:
+    """Whether the newest copy is a day old, and something was written since."""
+    newest = next(iter(copies_of(shop)), None)
+    if newest is None:
+        return True
+    written = max(path.stat().st_mtime for path in (shop, Path(f"{shop}-wal")) if path.exists())
+    return now - newest.at >= EVERY and written > newest.at.timestamp()
+
+
+def keep_copy(shop: Path, now: datetime) -> Path:
+    """Make a copy, and drop those that are no longer kept. Raises ShopError."""
+    folder = folder_of(shop)
+    target = folder / f"{now:{STAMP}}{shop.suffix}"
+    part: Path | None = None
+    try:
+        folder.mkdir(exist_ok=True)
+        descriptor, name = tempfile.mkstemp(prefix=".copy-", dir=folder)
+        os.close(descriptor)
+        part = Path(name)
+        source = sqlite3.connect(f"{uri_of(shop)}?mode=ro", uri=True)
+        try:
+            copy = sqlite3.connect(part)
+            try:
+                source.backup(copy)
+            finally:
+                copy.close()
+        finally:
+            source.close()
+        part.rename(target)
+        for old in dropped(copies_of(shop)):
+            old.file.unlink(missing_ok=True)
+    except (OSError, sqlite3.Error) as error:
+        if part is not None:
+            part.unlink(missing_ok=True)
+        reason = getattr(error, "strerror", None) or str(error)
+        raise ShopWriteError(f"No copy of the shop could be kept in {folder}: {reason}.") from None
+    return target
+
+
+def dropped(copies: Iterable[Copy]) -> list[Copy]:
+    """Of these, newest first, those that are no longer kept."""
+    gone, weeks = [], set()
+    for i, copy in enumerate(copies):
+        week = copy.at.isocalendar()[:2]
+        if i >= LAST and week in weeks:
+            gone.append(copy)
+        if i >= LAST:
+            weeks.add(week)
+    return gone
+
+
+def taken_back(shop: Path, copy: Copy) -> Path:
+    """A copy as a shop file of its own beside the shop, on which the work can go on. Raises ShopError."""
+    target = shop.with_name(f"{shop.stem} of {copy.at:{STAMP}}{shop.suffix}")
+    number = 2
+    while target.exists():
+        target, number = shop.with_name(f"{shop.stem} of {copy.at:{STAMP}} ({number}){shop.suffix}"), number + 1
+    try:
+        part = target.with_suffix(".part")
+        part.write_bytes(copy.file.read_bytes())
+        part.rename(target)
+    except OSError as error:
+        raise ShopError(f"{target} can't be written: {error.strerror}.") from None
+    return target

@@ -1,0 +1,20 @@
+"""Copies of a shop, in words."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+
+def when(at: datetime) -> str:
+    """``Tuesday 1 December 2026, 13:39``."""
+    return f"{at:%A %-d %B %Y, %H:%M}"
+
+
+def about(count: int) -> str:
+    """What the list is, or that there is nothing in it yet."""
+    if not count:
+        return "No copies yet. One is kept by itself once a day while the shop is open."
+    return (
+        "Kept once a day: the last ten, before these one a week. A copy opens as a shop of its own; this shop stays "
+        "as it is."
+    )
