@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from functools import wraps
 from importlib.resources import files
+from typing import Concatenate, ParamSpec
 
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import paper
@@ -19,6 +21,21 @@ SHORTEST_MOVE = 2.0  # mm, of a camera
 MOST_ROUNDS = 4  # of one procedure; who needs more is chasing
 
 
+P = ParamSpec("P")
+
+
+def _unwatched(run: Callable[Concatenate[RoundSession, P], None]) -> Callable[Concatenate[RoundSession, P], None]:
+    """The window is laid out again when all of it is done, not at each step."""
+
+    @wraps(run)
+    def quietly(session: RoundSession, /, *given: P.args, **named: P.kwargs) -> None:
+        with session.context.unwatched():
+            run(session, *given, **named)
+
+    return quietly
+
+
+@_unwatched
 def cut(session: RoundSession) -> None:
     """Have the stand-in make the next piece or run, on a new sheet where the one that is loaded has no room."""
     if session.making.sheets.stages:
@@ -34,6 +51,7 @@ def artwork(file: str) -> bytes:
     return (files("keen_compass.practice") / "artwork" / file).read_bytes()
 
 
+@_unwatched
 def prepare_sheet(session: RoundSession) -> None:
     """Print, measure the bars, lay it down and aim at its marks, as far as that is asked for. Where nobody chose an
     artwork it is the harbour sticker.
@@ -51,6 +69,7 @@ def prepare_sheet(session: RoundSession) -> None:
         made.aim(mark, paper.shows_mark(session) or "")
 
 
+@_unwatched
 def read_all(session: RoundSession, most: int | None = None) -> None:
     """Read the practice instrument into every callout, at most `most` readings. Where a cross is in no picture, the
     head is moved less: it is drawn again.
@@ -79,6 +98,7 @@ def look_below(session: RoundSession) -> None:
         session.measuring.turn_over()
 
 
+@_unwatched
 def correct_all(session: RoundSession) -> None:
     """Enter every number that is worth it."""
     for finding in session.measuring.findings():

@@ -15,7 +15,7 @@ from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.geometry import Point
-from keen_compass.quantities.lengths import length_in_words
+from keen_compass.quantities.lengths import UNITS_MM, length_in_words, trim_number
 from keen_compass.quantities.notes import note
 from keen_compass.quantities.readings import Kind, number_of
 from keen_compass.quantities.standpoint import Standpoint
@@ -123,7 +123,8 @@ def _made_with(session: RoundSession, piece: KeptPiece) -> str:
 
 def _nominal(m: Measurand, units: str) -> str:
     if m.kind is Kind.SPOT:
-        return show_size(*m.at, units).replace(" ×", ",")
+        x, y = (trim_number(v / UNITS_MM[units], 3) for v in m.at)
+        return f"{x}, {y} {units}"
     if m.signed or m.usual is not None:
         return "-"
     return show_length(m.nominal, units) if m.kind is Kind.LENGTH else f"{m.nominal:g} {m.unit}".strip()

@@ -31,6 +31,7 @@ class Answers:
 
     def __init__(self, context: RoundContext) -> None:
         self._c = context
+        self._solved: dict[int, tuple[Case, Solution]] = {}  # piece → what was solved of it last
 
     def shape(self) -> Any:
         """The piece or run shown; raises InputError where there is none yet."""
@@ -100,15 +101,21 @@ class Answers:
         case = self.case_of(piece)
         if case is None:
             return None
-        try:
-            solution = self._c.procedure.solve(case)
-        except KeenCompassError as error:
-            return Solution((), (), (plain(str(error)),))
+        before = self._solved.get(piece.id)
+        if before is None or before[0] != case:  # a digit that can't be a reading yet says nothing new
+            before = self._solved[piece.id] = case, self._computed(case)
+        solution = before[1]
         # What a piece only shows has no place on the machine.
         kept = tuple(f for f in solution.findings if QUANTITIES[f.quantity].lives is not Lives.READ)
         solution = replace(solution, findings=kept)
         doubtful = {q for p in (piece, *self.counted_with(piece)) for q in p.doubtful}
         return in_doubt(solution, doubtful) if doubtful else solution
+
+    def _computed(self, case: Case) -> Solution:
+        try:
+            return self._c.procedure.solve(case)
+        except KeenCompassError as error:
+            return Solution((), (), (plain(str(error)),))
 
     def case_of(self, piece: KeptPiece) -> Case | None:
         """What was read on a piece, with the earlier equal ones that count with it; None where nothing was."""

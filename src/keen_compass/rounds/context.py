@@ -6,7 +6,8 @@ things many times over.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import replace
 from typing import Any, TypeVar
 
@@ -69,6 +70,16 @@ class RoundContext:
         """What was written was taken back: forget what was read of it."""
         self._remembered.clear()
         self._steady.clear()
+
+    @contextmanager
+    def unwatched(self) -> Iterator[None]:
+        """Many changes at once: the listener is told when they are done."""
+        listener, self.listener = self.listener, lambda: None
+        try:
+            yield
+        finally:
+            self.listener = listener
+            listener()
 
     def typed(self) -> None:
         """Only the half reading changed, so only the answer to the piece shown is out of date."""
