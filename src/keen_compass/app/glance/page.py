@@ -23,7 +23,7 @@ NAMED = 3  # values of a day that its tooltip doesn't cut
 
 
 class GlancePage(PlacePage):
-    """`chosen` carries a machine's uid, `floor_wanted` that it is to be read from afar; `left`: it is closed."""
+    """`chosen` carries a machine's uid, `floor_wanted` asks for the shop-floor view; `left`: it is closed."""
 
     PLACE = "glance"
     chosen = Signal(str)
@@ -41,7 +41,7 @@ class GlancePage(PlacePage):
         self.search.textChanged.connect(lambda _: self._show())
         self.waiting = Button("Only what needs attention", self._show, "quiet")
         self.waiting.setCheckable(True)
-        self.far = Button("From afar   F12", self.floor_wanted.emit, "quiet")
+        self.far = Button("Shop-floor view   F12", self.floor_wanted.emit, "quiet")
         self._close = Button("Close", self.left.emit, "quiet")
         self.canvas = GlanceCanvas()
         self.canvas.chosen.connect(self._open)
@@ -161,7 +161,7 @@ class GlancePage(PlacePage):
         return self.canvas.far
 
     def step_back(self) -> bool:
-        """From afar to the grid, from a search to all machines."""
+        """From the shop-floor view to the grid, from a search to all machines."""
         if self.canvas.far:
             self.floor_wanted.emit()
         elif self.search.text():
