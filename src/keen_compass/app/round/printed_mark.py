@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
+
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QFontMetrics, QPainter, QPen
 
 from keen_compass.app import theme as th
 from keen_compass.app.round.surface import words_at
@@ -34,13 +36,15 @@ def draw_printed_mark(
     p.drawLine(middle - QPointF(arm, 0), middle + QPointF(arm, 0))
     p.drawLine(middle - QPointF(0, arm), middle + QPointF(0, arm))
     p.setFont(th.font(th.TEXT))
+    widest = QFontMetrics(p.font()).horizontalAdvance(f"{step * count * division / unit:g}") + 6
+    apart = max(math.ceil(widest / (division * scale)), 1)  # divisions, or numbers would run into one another
     for i in range(-count, count + 1):
         off, whole = i * step * division * scale, abs(round(i * step, 6) % 1) < 1e-6
         long = 7.0 if whole else 5.5 if i % 5 == 0 else 4.0
         p.setPen(QPen(th.color("ink"), 1.8 if whole else 1.0))
         p.drawLine(middle + QPointF(off, -long), middle + QPointF(off, long))
         p.drawLine(middle + QPointF(-long, off), middle + QPointF(long, off))
-        if whole and i and abs(i * step * division) < reach and i % every == 0:
+        if whole and i and abs(i * step * division) < reach and i % every == 0 and round(abs(i * step)) % apart == 0:
             p.setPen(th.color("soft"))
             shown = f"{abs(i * step * division) / unit:g}"
             words_at(p, middle + QPointF(off, 18), shown, width=40)
