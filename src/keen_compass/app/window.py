@@ -60,6 +60,7 @@ class MainWindow(QMainWindow):
         self.next_piece = NextPiece(shop, self)
         self._wire_rose()
         self.round_page: RoundPage | None = None
+        self._rail_step = ""  # of the round, as the rail shows it
         self._links: dict[str, PortLink] = {}
         self._other: PlacePage | None = None
         self._happening: HappeningBar | None = None
@@ -317,7 +318,7 @@ class MainWindow(QMainWindow):
     def _round_changed(self) -> None:
         """The rail follows the step, not every keystroke."""
         step = str(self.round_page.model.session.step) if self.round_page else ""
-        if step != getattr(self, "_rail_step", None):
+        if step != self._rail_step:
             self._rail_step = step
             QTimer.singleShot(0, self.refresh_rail)
         self.menus.refresh()

@@ -62,6 +62,22 @@ class Piece(Run, Protocol):
 
 
 @runtime_checkable
+class Outlined(Run, Protocol):
+    """What has an outline; a run has none."""
+
+    def outline(self, **actual: float) -> tuple[Point, ...]:
+        """Corners, with `actual` lengths in place of nominal ones."""
+
+
+@runtime_checkable
+class Lined(Protocol):
+    """Lines on the stock, in place of an outline."""
+
+    def lines(self, **actual: float) -> Sequence[tuple[Point, Point]]:
+        """Their ends, with `actual` distances in place of nominal ones."""
+
+
+@runtime_checkable
 class Pierced(Protocol):
     """A piece with holes in it."""
 

@@ -10,7 +10,7 @@ from typing import Any
 from keen_compass import __version__
 from keen_compass.errors import InputError
 from keen_compass.machines.shown import show_length
-from keen_compass.procedures.base import Pierced
+from keen_compass.procedures.base import Outlined, Pierced
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.readings import Kind
@@ -50,7 +50,7 @@ def worksheet(session: RoundSession) -> bytes:
         paper.line(words, 11, QUIET)
     paper.code(code_of(session), (paper.left + paper.width - CODE, top - CODE + 12), CODE)
     shape = measuring.shape()
-    if hasattr(shape, "outline"):
+    if isinstance(shape, Outlined):
         paper.y -= 6
         view = machine.standpoint
         holes = shape.inner() if isinstance(shape, Pierced) else ()

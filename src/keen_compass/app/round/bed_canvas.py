@@ -13,7 +13,7 @@ from keen_compass.formats.playback import DryRun
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length, show_size
 from keen_compass.pieces.moves import MoveProgram, Stop
-from keen_compass.procedures.base import Piece
+from keen_compass.procedures.base import Lined, Piece
 from keen_compass.quantities.geometry import Box
 
 LABEL = (92.0, 26.0)  # px, room for the words on a piece
@@ -147,7 +147,7 @@ class BedCanvas(QWidget):
         p.drawRect(self._rect(box))
         p.setPen(QPen(th.color("focus"), 3))
         p.setBrush(th.color("card"))
-        lines = piece.lines() if hasattr(piece, "lines") else ()
+        lines = piece.lines() if isinstance(piece, Lined) else ()
         if not lines:
             p.drawPolygon(QPolygonF([self._at(x0 + x, y0 + y) for x, y in outline]))
             p.setBrush(th.color("material"))

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.round.piece_canvas import inner_of
+from keen_compass.procedures.base import Outlined
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
@@ -38,7 +39,7 @@ class FloorPicture(QWidget):
         """What was made or is visited, and which of its measurands is read now."""
         self._standpoint = s
         self._lit = now.line if now and now.line[0] != now.line[1] else None
-        self._outline = shape.outline() if hasattr(shape, "outline") else ()
+        self._outline = shape.outline() if isinstance(shape, Outlined) else ()
         self._inner = inner_of(shape, {})
         self._places, self._here = (), None
         if not self._outline:

@@ -13,7 +13,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
 from keen_compass.app.round.callout import FULL, SMALL
 from keen_compass.app.round.surface import BoxedSurface, mean_of
-from keen_compass.procedures.base import Piece, Pierced
+from keen_compass.procedures.base import Lined, Piece, Pierced
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.rounds import RoundSession
@@ -270,14 +270,15 @@ class PieceCanvas(BoxedSurface):
 
     def _draw_lines(self, p: QPainter, frame: _Frame, actual: dict[str, float]) -> None:
         """Lines on the stock, for a piece that is no outline: dashed nominal, solid as read."""
-        if not hasattr(self._piece, "lines"):
+        piece: object = self._piece
+        if not isinstance(piece, Lined):
             return
         p.setPen(QPen(th.color("soft"), 1.6, Qt.PenStyle.DashLine))
-        for a, b in self._piece.lines():  # type: ignore[union-attr]
+        for a, b in piece.lines():
             p.drawLine(frame.at(*a), frame.at(*b))
         if actual:
             p.setPen(QPen(th.color("ink"), 3))
-            for a, b in self._piece.lines(**actual):  # type: ignore[union-attr]
+            for a, b in piece.lines(**actual):
                 p.drawLine(frame.at(*a), frame.at(*b))
 
     def _path(self, actual: Mapping[str, float], frame: _Frame) -> QPainterPath:
