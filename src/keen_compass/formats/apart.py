@@ -17,6 +17,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from pathlib import Path
 from threading import Lock
 from typing import IO, Any, TypeVar
 
@@ -27,6 +28,9 @@ MOST_SECONDS = 60.0  # of one task
 MOST_MEMORY = 4_000_000_000  # bytes, of everything that the process asks for
 # What computes with many threads asks for memory for each of them beforehand: on a large machine for all there is.
 ONE_THREAD = {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
+# What we are imported from need not be where Python looks by itself: an installed package has a folder of its own.
+HOME = str(Path(__file__).resolve().parents[2])
+START = "import sys; sys.path.insert(0, sys.argv[1]); from keen_compass.formats.apart import serve; serve()"
 _lock = Lock()
 _process: subprocess.Popen[bytes] | None = None
 
@@ -66,7 +70,7 @@ def ready() -> subprocess.Popen[bytes]:
     global _process  # noqa: PLW0603 (one for all of us, as there is one of us)
     if _process is None or _process.poll() is not None:
         _process = subprocess.Popen(
-            [sys.executable, "-I", "-m", __name__],
+            [sys.executable, "-I", "-c", START, HOME],
             env={**os.environ, **ONE_THREAD},
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
@@ -108,7 +112,7 @@ def _answers(pipe: IO[bytes], seconds: float) -> bool:
     return False
 
 
-def _serve() -> None:
+def serve() -> None:
     """Task by task until nobody is left to ask. What libraries print goes nowhere near the answers."""
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     for library in ("cairosvg", "pypdfium2", "resvg_py", "scipy.ndimage", "shapely", "skimage.measure"):
@@ -129,7 +133,3 @@ def _serve() -> None:
             signal.alarm(0)
             pickle.dump(answer, answers)
             answers.flush()
-
-
-if __name__ == "__main__":
-    _serve()
