@@ -16,7 +16,7 @@ from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.job import Applies, Corrections, Job, composed
 from keen_compass.pieces.moves import MoveProgram
-from keen_compass.pieces.page import METRIC, Graduation, Page
+from keen_compass.pieces.page import METRIC, Graduation, Page, sheet
 from keen_compass.pieces.placement import visited
 from keen_compass.pieces.toolpath import ToolPath
 from keen_compass.procedures import REGISTRY
@@ -348,7 +348,9 @@ class Procedure(Generic[P]):
         down: for a machine whose Y runs down the paper where its X runs to the right. fine: with verniers.
         graduation: of its rings, verniers and bars.
         """
-        return None
+        if not self.printed or self.uses_artwork:  # an artwork’s page follows from its line
+            return None
+        return sheet(self.name, size, number, targets=self.draws, down=down, fine=fine, graduation=graduation)
 
     def page_of(self, parameters: Parameters, number: int, *, down: bool = False) -> Page | None:
         """The printed sheet of a piece with these parameters, as `page` has it. Raises InputError, PieceError."""

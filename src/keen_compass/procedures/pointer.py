@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import DIVISIONS, GRADUATIONS, METRIC, Graduation, Page, sheet
+from keen_compass.pieces.page import DIVISIONS, GRADUATIONS, METRIC, Page
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed
@@ -34,8 +34,8 @@ from keen_compass.procedures.sheets import (
     graduation_of,
     on_paper,
     paper_choice,
-    paper_size,
     place,
+    proposed_page,
 )
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
@@ -139,8 +139,7 @@ class Pointer(Procedure[Sheet]):
         secondary, way = around.chosen["secondary"], around.chosen["way"]
         if way == "mark":
             return {"way": "mark", "secondary": secondary}
-        graduation = GRADUATIONS[around.machine.shown_in]
-        page = self.page(paper_size(around), 1, fine=around.chosen.get("read") == "vernier", graduation=graduation)
+        page = proposed_page(self, around, fine=around.chosen.get("read") == "vernier")
         fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
         return {"way": way, "secondary": secondary, **self.on_page(page), **fed}
 
@@ -202,18 +201,6 @@ class Pointer(Procedure[Sheet]):
         """Verniers tell twice as much."""
         by = VERNIERS if parameters.get("fine") or parameters.get("read") == "vernier" else TICKS
         return by[graduation_of(parameters).unit]
-
-    def page(
-        self,
-        size: tuple[float, float],
-        number: int,
-        *,
-        down: bool = False,
-        fine: bool = False,
-        graduation: Graduation = METRIC,
-    ) -> Page:
-        """Marks to load it by, and five targets."""
-        return sheet("pointer", size, number, targets=True, down=down, fine=fine, graduation=graduation)
 
     def answer(self, case: Case) -> Solution:
         """Both components of the offset, from the same readings."""

@@ -18,7 +18,7 @@ from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import GRADUATIONS, METRIC, Graduation, Page, Tick, cut_ticks, sheet
+from keen_compass.pieces.page import METRIC, Graduation, Page, Tick, cut_ticks
 from keen_compass.pieces.where import Beside, Lines
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed
@@ -35,9 +35,9 @@ from keen_compass.procedures.sheets import (
     graduation_of,
     on_paper,
     paper_choice,
-    paper_size,
     place,
     printed_scale,
+    proposed_page,
 )
 from keen_compass.procedures.stages import SHEET_STAGES, Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
@@ -128,7 +128,7 @@ class PrintScale(Procedure[Ticks]):
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """As far apart as the sheet allows, and a cross on every target."""
         fed = {"fed": around.machine.long_axis} if around.machine.kind.plots else {}
-        page = self.page(paper_size(around), 1, graduation=GRADUATIONS[around.machine.shown_in])
+        page = proposed_page(self, around)
         return {**self.on_page(page), "aimed_with": around.chosen["aimed_with"], **fed}
 
     def on_page(self, page: Page) -> dict[str, object]:
@@ -203,18 +203,6 @@ class PrintScale(Procedure[Ticks]):
     def crosses(self, piece: Ticks) -> tuple[Point, ...]:
         """Where the cut is checked against the print."""
         return piece.crosses
-
-    def page(
-        self,
-        size: tuple[float, float],
-        number: int,
-        *,
-        down: bool = False,
-        fine: bool = False,
-        graduation: Graduation = METRIC,
-    ) -> Page:
-        """Marks to load it by, and five crosses to cut on."""
-        return sheet("print-scale", size, number, targets=True, down=down, graduation=graduation)
 
     def answer(self, case: Case) -> Solution:
         """The cutter's scale over the print, axis by axis; the printer's own beside it, and how the cut lies on it."""

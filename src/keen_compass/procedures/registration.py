@@ -11,7 +11,6 @@ from keen_compass.errors import InputError, UncertaintyError
 from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import GRADUATIONS, METRIC, Graduation, Page, sheet
 from keen_compass.pieces.where import Beside
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, listed
@@ -28,9 +27,9 @@ from keen_compass.procedures.sheets import (
     nominal_bars,
     on_paper,
     paper_choice,
-    paper_size,
     place,
     printed_scale,
+    proposed_page,
 )
 from keen_compass.procedures.stages import Makes, Stage, Surface
 from keen_compass.procedures.surroundings import Choice, Surroundings
@@ -112,7 +111,7 @@ class Registration(Procedure[Marks]):
 
     def parameters(self, around: Surroundings) -> dict[str, object]:
         """The marks of the sheet."""
-        page = self.page(paper_size(around), 1, graduation=GRADUATIONS[around.machine.shown_in])
+        page = proposed_page(self, around)
         marks = [list(m.at) for m in page.marks]
         return {
             "marks": marks,
@@ -142,18 +141,6 @@ class Registration(Procedure[Marks]):
             Measurand(f"mark_{i}", note("registration.mark", number=i), "", 0.0, Beside(at), spot=True, at=at)
             for i, at in enumerate(piece.at, 1)
         )
-
-    def page(
-        self,
-        size: tuple[float, float],
-        number: int,
-        *,
-        down: bool = False,
-        fine: bool = False,
-        graduation: Graduation = METRIC,
-    ) -> Page:
-        """Four marks, the lower left one unlike the others."""
-        return sheet("registration", size, number, targets=False, down=down, graduation=graduation)
 
     def answer(self, case: Case) -> Solution:
         """The map, what it means, what is wrong with it."""

@@ -4,16 +4,30 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
-from keen_compass.pieces.page import GRADUATIONS, LARGEST, METRIC, PAPERS, SMALLEST, Graduation, bar_lengths, fitting
+from keen_compass.pieces.page import (
+    GRADUATIONS,
+    LARGEST,
+    METRIC,
+    PAPERS,
+    SMALLEST,
+    Graduation,
+    Page,
+    bar_lengths,
+    fitting,
+)
 from keen_compass.procedures.case import Parameters, listed, number
 from keen_compass.procedures.surroundings import Choice, Surroundings
 from keen_compass.quantities.notes import Note, note, plain
 from keen_compass.quantities.uncertainty import Cause, Origin, Source
+
+if TYPE_CHECKING:
+    from keen_compass.procedures.base import Procedure
 
 # Parameters of every sheet: its size, what its check bars measured (mm), the unit that it is graduated in.
 ON_PAPER = ("size", "bars", "graduated")
@@ -40,6 +54,14 @@ def graduation_of(parameters: Parameters) -> Graduation:
     if unit not in GRADUATIONS:
         raise InputError(f"expected {' or '.join(GRADUATIONS)}, got {shown_input(unit)}", "piece.graduated")
     return GRADUATIONS[str(unit)]
+
+
+def proposed_page(procedure: Procedure[Any], around: Surroundings, *, fine: bool = False) -> Page:
+    """The sheet of a printed procedure on the chosen paper, graduated as lengths are shown on the machine."""
+    graduation = GRADUATIONS[around.machine.shown_in]
+    page = procedure.page(paper_size(around), 1, fine=fine, graduation=graduation)
+    assert page is not None
+    return page
 
 
 def on_paper(size: tuple[float, float], graduation: Graduation) -> dict[str, object]:
