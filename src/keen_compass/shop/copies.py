@@ -6,16 +6,15 @@ thread of its own while the shop is written; it is there whole, or not at all, a
 
 from __future__ import annotations
 
-import os
 import sqlite3
-import tempfile
 from collections.abc import Iterable
+from contextlib import closing
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import NamedTuple
 
 from keen_compass.errors import ShopError, ShopWriteError
-from keen_compass.shop.file import uri_of
+from keen_compass.shop.file import uri_of, write_database
 
 EVERY = timedelta(days=1)
 LAST = 10  # copies that are kept whatever their age; of older ones the newest of each week
@@ -58,27 +57,13 @@ def keep_copy(shop: Path, now: datetime) -> Path:
     """Make a copy, and drop those that are no longer kept. Raises ShopError."""
     folder = folder_of(shop)
     target = folder / f"{now:{STAMP}}{shop.suffix}"
-    part: Path | None = None
     try:
         folder.mkdir(exist_ok=True)
-        descriptor, name = tempfile.mkstemp(prefix=".copy-", dir=folder)
-        os.close(descriptor)
-        part = Path(name)
-        source = sqlite3.connect(f"{uri_of(shop)}?mode=ro", uri=True)
-        try:
-            copy = sqlite3.connect(part)
-            try:
-                source.backup(copy)
-            finally:
-                copy.close()
-        finally:
-            source.close()
-        part.rename(target)
+        with closing(sqlite3.connect(f"{uri_of(shop)}?mode=ro", uri=True)) as source:
+            write_database(target, source.backup)
         for old in dropped(copies_of(shop)):
             old.file.unlink(missing_ok=True)
     except (OSError, sqlite3.Error) as error:
-        if part is not None:
-            part.unlink(missing_ok=True)
         reason = getattr(error, "strerror", None) or str(error)
         raise ShopWriteError(f"No copy of the shop could be kept in {folder}: {reason}.") from None
     return target

@@ -6,9 +6,11 @@ never do. Reading and writing rows with their meaning is `store.py`; this module
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sqlite3
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -320,25 +322,10 @@ class ShopFile(Rows):
         """
         if target.exists() or target.is_symlink():
             raise ShopWriteError(f"{target} is there already. Choose another name.")
-        import tempfile
-
-        part: Path | None = None
+        fill = self._copy_sound_rows if self.damage or not self.checked else self.db.backup
         try:
-            descriptor, name = tempfile.mkstemp(prefix=".copy-", dir=target.parent)
-            os.close(descriptor)
-            part = Path(name)
-            copy = sqlite3.connect(part, isolation_level=None)
-            try:
-                if self.damage or not self.checked:
-                    self._copy_sound_rows(copy)
-                else:
-                    self.db.backup(copy)
-            finally:
-                copy.close()
-            part.rename(target)
+            write_database(target, fill)
         except (OSError, sqlite3.Error) as error:
-            if part is not None:
-                part.unlink(missing_ok=True)
             reason = getattr(error, "strerror", None) or str(error)
             raise ShopWriteError(f"{target} can't be written: {reason}. Choose another folder.") from None
 
@@ -363,6 +350,24 @@ class ShopFile(Rows):
         copy.execute("COMMIT")
 
     # Words
+
+
+def write_database(target: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
+    """A database as `fill` fills it, written beside its name first: there whole, or not at all. Raises OSError,
+    sqlite3.Error.
+    """
+    import tempfile  # late: no first screen writes one
+
+    descriptor, name = tempfile.mkstemp(prefix=".copy-", dir=target.parent)
+    os.close(descriptor)
+    part = Path(name)
+    try:
+        with contextlib.closing(sqlite3.connect(part, isolation_level=None)) as copy:
+            fill(copy)
+        part.rename(target)
+    except (OSError, sqlite3.Error):
+        part.unlink(missing_ok=True)
+        raise
 
 
 def uri_of(file: Path) -> str:
