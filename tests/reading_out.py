@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.lengths import Length
 from keen_compass.quantities.readings import Count, Pick, Reading, number_of
 from keen_compass.rounds import RoundSession
@@ -23,6 +25,11 @@ from keen_compass.words.standing import figure, reason
 _DIRECTION = re.compile(r"(towards [+−][XYZ]), (?:to the \w+|\w+ you)")
 
 
+def in_mm(machine: Machine) -> Machine:
+    """The same, its numbers in mm."""
+    return replace(machine, units="mm", controller_units="mm")
+
+
 def read_out(shop: Shop) -> dict[str, Any]:
     """The same words about a shop as were noted then."""
     machines = shop.machines()
@@ -36,7 +43,7 @@ def read_out(shop: Shop) -> dict[str, Any]:
         },
         "spokes": {
             m.uid: {
-                s.quantity: [str(s.state), figure(s), _DIRECTION.sub(r"\1", reason(s, m))]
+                s.quantity: [str(s.state), figure(s, in_mm(m)), _DIRECTION.sub(r"\1", reason(s, m))]
                 for s in spokes(shop, m, today)
             }
             for m in machines

@@ -357,8 +357,8 @@ def finding(quantity: str, error: float) -> Finding:
 )  # fmt: skip
 def test_what_an_error_means_in_words(quantity: str, error: float, mm: str, inches: str) -> None:
     assert mm in finding_in_words(finding(quantity, error))
-    assert inches in finding_in_words(finding(quantity, error), "in")
-    assert "allowed" in tolerance_in_words(finding(quantity, error), "in")
+    assert inches in finding_in_words(finding(quantity, error), Show("in"))
+    assert "allowed" in tolerance_in_words(finding(quantity, error), Show("in"))
 
 
 @pytest.mark.parametrize(
@@ -372,7 +372,7 @@ def test_what_an_error_means_in_words(quantity: str, error: float, mm: str, inch
 )  # fmt: skip
 def test_directions_are_said_as_seen(standpoint: Standpoint, x: str, corner: str) -> None:
     show = Show(standpoint=standpoint)
-    assert finding_in_words(finding("squareness", 0.4), standpoint=standpoint).endswith(f"towards +X, {x}")
+    assert finding_in_words(finding("squareness", 0.4), show).endswith(f"towards +X, {x}")
     moved = note("squareness.move_gantry", end="x", by=1.5, way="+y")
     assert say(moved, show).endswith(f"towards +Y, {standpoint.words('y', 1)}.")
     assert show.corner("high X, low Y") == corner

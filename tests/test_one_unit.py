@@ -14,10 +14,15 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWidget
 from pytestqt.qtbot import QtBot
 
+from driving import opened
 from keen_compass.app import shots
 from keen_compass.app.start import application
 from keen_compass.app.window import MainWindow
+from keen_compass.practice.playing import cut, read_all
+from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.shop.store import Shop
+from keen_compass.words.consequences import HEADS
+from looks import settle
 
 # An amount, a slope or a feed in the wrong unit. A controller's number of steps per mm is its own, and so is what an
 # instrument is graduated in, or a printed sheet.
@@ -25,6 +30,11 @@ WRONG = {
     "in": re.compile(r"\d ?mm\b|\bmm per m(in)?\b|\bmm/min\b|mm too |nominal [\d.]+ mm"),
     "mm": re.compile(r"\d in\b(?! )|\d in [lwt]|\bthou\b"),
 }
+
+ROUNDS = (
+    ("heron", "backlash"), ("heron", "travel-run"), ("heron", "squareness"), ("heron", "home"), ("heron", "speed"),
+    ("ember", "kerf-square"), ("swift", "pointer"), ("swift", "drag-blade"), ("kingfisher", "second-tool"),
+)  # fmt: skip
 
 
 def texts_of(page: QWidget) -> Iterator[str]:
@@ -91,3 +101,27 @@ def test_one_unit_all_over(qtbot: QtBot, tmp_path: Path, units: str, monkeypatch
     assert {f.stem for f in tmp_path.glob("*.png")} == {name for name, _ in shots.VIEWS} | {"state-empty-shop"}
     assert count > 1000
     assert not wrong, "\n".join(wrong)
+
+
+@pytest.mark.parametrize(("units", "kept"), [("in", "mm"), ("mm", "in")])
+def test_an_answer_is_in_the_unit_of_its_number(shop: Shop, qtbot: QtBot, units: str, kept: str) -> None:
+    """Where a controller counts in another unit than the shop; what is set by hand is in the shop's."""
+    window = opened(qtbot, shop)
+    for machine in shop.machines():
+        shop.put_machine(replace(machine, units=units, controller_units=kept))
+    answers = 0
+    for uid, procedure in ROUNDS:
+        window.show_rose(uid)
+        window.begin(procedure)
+        session = window.round_page.model.session
+        cut(session)
+        read_all(session)
+        settle()
+        for quantity, card in window.round_page.answer.cards.items():
+            unit = session.context.machine.unit_of(quantity)
+            assert unit == (kept if QUANTITIES[quantity].lives is Lives.NUMBER else "in")
+            texts = [label.text() for label in card.findChildren(QLabel) if label.isVisible()]
+            answers += any(head in text for text in texts for head in HEADS.values())
+            for text in (*texts, card.accessibleName()):
+                assert not WRONG[unit].search(text.replace("steps per mm", "")), (uid, quantity, text)
+    assert answers >= len(ROUNDS)

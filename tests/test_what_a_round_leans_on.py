@@ -384,4 +384,4 @@ def test_inch_shops_are_offered_inch_instruments() -> None:
 def test_a_verdict_says_its_unit_where_it_is_not_mm_per_m(quantity: str, units: str, said: str) -> None:
     unit = QUANTITIES[quantity].error_unit
     finding = Finding(quantity, "", 0.0, 0.1, 0.1, 0.08, unit, 0.012, 0.05, Verdict.OUT, True, "")
-    assert headline(finding, units) == said
+    assert headline(finding, replace(HERON, controller_units=units)) == said

@@ -84,7 +84,7 @@ def test_how_much_is_in_the_shops_unit_and_kept_in_the_logbook(window: MainWindo
     details.by.setText("0.4")
     page.refresh()
     click(page, "Save in the logbook")
-    kept = [entry_words(e, units) for e in entries(window.shop, Filter(machine="heron"))]
+    kept = [entry_words(e, window.shop.machine("heron")) for e in entries(window.shop, Filter(machine="heron"))]
     assert (
         kept[0]
         == {
@@ -122,7 +122,7 @@ def test_a_complaint_is_answered_by_the_round_that_puts_it_right(window: MainWin
     window.shop.put_event("heron", "complaint", "as an earlier program wrote it")
     play(window.shop, heron, "rectangle")
     assert still_open(window.shop, heron) == []
-    lines = [entry_words(e, "mm") for e in entries(window.shop, Filter(machine="heron"))]
+    lines = [entry_words(e, heron) for e in entries(window.shop, Filter(machine="heron"))]
     assert "Complaint: Parts off size, too large" in lines
     assert "Answered: Parts off size; X steps and Y steps: out before, in now" in lines
     assert "as an earlier program wrote it" in lines

@@ -257,6 +257,10 @@ class Machine:
         """``mm`` or ``in``: the unit of all that is shown of it, and of what is set by hand."""
         return self.controller_units if self.units == "mm" else "in"
 
+    def unit_of(self, quantity: str) -> str:
+        """``mm`` or ``in``: an answer about it is in the unit of its number; where that has none, as all is shown."""
+        return self.controller_units if QUANTITIES[quantity].lives is Lives.NUMBER else self.shown_in
+
     @property
     def wear_counted(self) -> str:
         """In what use is counted: a torch wears by piercing, a lens by light, a cutter by its way."""

@@ -66,7 +66,7 @@ def values_in(shop: Shop, machine: Machine, standing: Sequence[Spoke]) -> list[s
         finding, kept = spoke.finding, held.get(spoke.quantity)
         if spoke.state is not State.IN or finding is None or kept is None or spoke.at is None:
             continue
-        unit = shown_in(finding.error_unit, machine.units)
+        unit = shown_in(finding.error_unit, machine.unit_of(spoke.quantity))
         U = (finding.expanded_uncertainty or 0.0) / unit.size
         number = machine.place(spoke.quantity).number(kept.stored).replace("-", "−")
         on = _day(datetime.fromisoformat(spoke.at).date())

@@ -139,9 +139,9 @@ def _row(f: Finding, held: StoredValue, machine: Machine) -> tuple[str, str, str
     def text(given: object) -> str:
         return held.renewed(given).text(decimals) if given is not None else "-"
 
-    decimals, unit, error = machine.place(f.quantity).decimals, shown_in(f.error_unit, machine.units), "-"
+    decimals, unit, error = machine.place(f.quantity).decimals, shown_in(f.error_unit, machine.unit_of(f.quantity)), "-"
     if f.error is not None and f.expanded_uncertainty is not None:
-        error = error_in_words(f.harm or 0.0, f.expanded_uncertainty, f.error_unit, machine.units)
+        error = error_in_words(f.harm or 0.0, f.expanded_uncertainty, f.error_unit, machine.unit_of(f.quantity))
     stays = VERDICT_WORDS[f.verdict] == "in"
     return (
         f"{QUANTITIES[f.quantity].label}, {f.unit}",

@@ -32,7 +32,7 @@ def shop_report(shop: Shop, title: str, since: datetime | None, now: datetime | 
         spokes = standing[machine.uid]
         _heading(paper, f"{machine.name}, {machine.kind.said}: {summary(spokes)[0]}")
         rows = [
-            (QUANTITIES[s.quantity].label, figure(s, machine.units), reason(s, machine), day_of(s.at) if s.at else "-")
+            (QUANTITIES[s.quantity].label, figure(s, machine), reason(s, machine), day_of(s.at) if s.at else "-")
             for s in spokes
         ]
         paper.table(("Value", "Error", "State", "Measured"), (0.20, 0.17, 0.48, 0.15), rows)
@@ -43,9 +43,10 @@ def shop_report(shop: Shop, title: str, since: datetime | None, now: datetime | 
     rows_due = [(f"{d.on:%-d %b}", d.machine.name, QUANTITIES[d.quantity].label, because(d)) for d in due]
     paper.table(("Day", "Machine", "Value", "Why"), (0.10, 0.18, 0.20, 0.52), rows_due)
     _heading(paper, "Logbook")
-    names, units = {m.uid: m.name for m in machines}, {m.uid: m.shown_in for m in machines}
+    of = {m.uid: m for m in machines}
+    names = {uid: m.name for uid, m in of.items()}
     found = entries(shop, Filter(since=since.isoformat() if since else ""), MOST)
-    lines = [(day_of(e.at), names.get(e.machine, "-"), entry_words(e, units.get(e.machine, "mm"))) for e in found]
+    lines = [(day_of(e.at), names.get(e.machine, "-"), entry_words(e, of.get(e.machine))) for e in found]
     paper.table(("Day", "Machine", "Entry"), (0.16, 0.18, 0.66), lines)
     if len(found) == MOST:
         paper.line(f"The newest {MOST} entries; all of them are in the logbook.", 9, QUIET)

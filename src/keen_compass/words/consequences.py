@@ -2,24 +2,18 @@
 
 from __future__ import annotations
 
-from keen_compass.machines.shown import length_unit
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.findings import Finding
 from keen_compass.quantities.lengths import format_mm
-from keen_compass.quantities.standpoint import Standpoint
 from keen_compass.quantities.verdict import Verdict
-from keen_compass.words.say import THOU, THOU_PER_FOOT, Show
+from keen_compass.words.say import PLAIN, THOU, THOU_PER_FOOT, Show
 
 HEADS = {Verdict.IN: "In", Verdict.OUT: "Out", Verdict.CANNOT_TELL: "Can’t tell"}
 _RIGHT = {"mm": "{axis} reaches its target", "tram": "the head is square to the bed"}
 
 
-def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint | None = None) -> str:
-    """``a metre comes out 0.97 mm too long``; in inches for machines that are shown in inches.
-
-    standpoint: from which directions are given beside their signs.
-    """
-    show = Show(length_unit(units), standpoint)  # an error is no fraction
+def finding_in_words(finding: Finding, show: Show = PLAIN) -> str:
+    """``a metre comes out 0.97 mm too long``, ``a foot comes out 11.6 thou too long``."""
     towards = show.way(f"{'+' if (finding.error or 0.0) > 0 else '-'}{QUANTITIES[finding.quantity].axis or 'x'}")
     q, e = QUANTITIES[finding.quantity], finding.error or 0.0
     axis = q.axis.upper()
@@ -33,9 +27,9 @@ def finding_in_words(finding: Finding, units: str = "mm", standpoint: Standpoint
     match q.family:
         case "steps" | "print_scale":
             if float(f"{abs(e):.2f}") == 0:
-                return "a metre comes out right" if units == "mm" else "a foot comes out right"
+                return "a metre comes out right" if show.units == "mm" else "a foot comes out right"
             way = "long" if e > 0 else "short"
-            return f"{'over a print ' if q.family == 'print_scale' else ''}a {_per(e, units)} too {way}"
+            return f"{'over a print ' if q.family == 'print_scale' else ''}a {_per(e, show.units)} too {way}"
         case "drive":
             return f"the controller’s number is {abs(e) / 10:.1f} % {'above' if e > 0 else 'below'} what the parts give"
         case "backlash":
@@ -95,14 +89,14 @@ def _cut_in_words(finding: Finding, e: float, show: Show) -> str:
     return ""
 
 
-def tolerance_in_words(finding: Finding, units: str = "mm") -> str:
+def tolerance_in_words(finding: Finding, show: Show = PLAIN) -> str:
     """``0.40 is allowed``, in the unit of the words above."""
     T = finding.tolerance
     if finding.error_unit == "mm/min":
-        return f"{Show(units).feed(T)} is allowed"
+        return f"{show.feed(T)} is allowed"
     if finding.error_unit == "%":
         return f"{T:.{0 if T >= 1 else 2}f} % is allowed"
-    if units == "mm":
+    if show.units == "mm":
         return f"{format_mm(T, 2)} is allowed"
     if finding.error_unit == "mm/m":
         return f"{format_mm(THOU_PER_FOOT * T, 1)} is allowed"

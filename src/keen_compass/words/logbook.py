@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from datetime import datetime
 
+from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.stored import stored_from_body
 from keen_compass.shop.logbook import Entry
@@ -28,11 +29,11 @@ def day_of(at: str) -> str:
     return datetime.fromisoformat(at).astimezone().strftime("%-d %b %Y")
 
 
-def entry_words(entry: Entry, units: str = "mm") -> str:
-    """What happened, in a sentence."""
+def entry_words(entry: Entry, machine: Machine | None = None) -> str:
+    """What happened, in a sentence; in mm where the machine isn't there any more."""
     match entry.kind:
         case "finding":
-            measured = _measured(entry.quantity, entry.first, entry.second, units)
+            measured = _measured(entry.quantity, entry.first, entry.second, machine)
             return f"{_label(entry.quantity)} {VERDICT_WORDS.get(entry.verdict or '', '?')}: {measured}"
         case "value":
             number = stored_from_body(json.loads(entry.first)).text(entry.decimals)
@@ -46,7 +47,7 @@ def entry_words(entry: Entry, units: str = "mm") -> str:
         case "complaint" | "answered":
             from keen_compass.words.complaints import kept_in_words  # late: few logbooks have any
 
-            return kept_in_words(entry.kind, str(entry.first), units)
+            return kept_in_words(entry.kind, str(entry.first), machine.shown_in if machine else "mm")
     return str(entry.first)
 
 
@@ -56,8 +57,8 @@ def _label(quantity: str | None) -> str:
     return known.label if known else f"“{quantity}”"
 
 
-def _measured(quantity: str | None, error: float | None, U: float | None, units: str) -> str:
+def _measured(quantity: str | None, error: float | None, U: float | None, machine: Machine | None) -> str:
     known = QUANTITIES.get(quantity or "")
     if error is None or U is None or known is None:
         return "no number"
-    return error_in_words(error, U, known.error_unit, units)
+    return error_in_words(error, U, known.error_unit, machine.unit_of(known.name) if machine else "mm")

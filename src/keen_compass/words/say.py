@@ -115,11 +115,11 @@ def say(said: Said | Mapping[str, Any], show: Show = PLAIN) -> str:
         return f"“{said.code}”"  # a logbook from elsewhere may say what this program has no words for
 
 
-def show_for(machine: Machine) -> Show:
+def show_for(machine: Machine, quantity: str = "") -> Show:
     """As a machine's technician sees it: in inches where it is shown in them, or its controller counts in them;
-    directions from where they stand.
+    directions from where they stand. quantity: an answer about it, in the unit of its number.
     """
-    return Show(machine.shown_in, machine.standpoint)
+    return Show(machine.unit_of(quantity) if quantity else machine.shown_in, machine.standpoint)
 
 
 def capital(text: str) -> str:

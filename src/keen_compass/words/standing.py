@@ -28,7 +28,7 @@ def reason(spoke: Spoke, machine: Machine) -> str:
             return f"{QUANTITIES[spoke.about].label} changed under it: check again."
         case Why.OUT:
             assert spoke.finding is not None
-            return f"Out: {finding_in_words(spoke.finding, machine.units, machine.standpoint)}."
+            return f"Out: {finding_in_words(spoke.finding, show_for(machine, spoke.quantity))}."
         case Why.HAPPENED:
             return f"{spoke.about} since then: check again."
         case Why.OLD:
@@ -37,7 +37,8 @@ def reason(spoke: Spoke, machine: Machine) -> str:
             return "In tolerance."
         case Why.CANNOT_TELL:
             notes = spoke.finding.notes if spoke.finding else ()
-            return say(notes[0], show_for(machine)) if notes else "Measured, but not precisely enough to tell."
+            show = show_for(machine, spoke.quantity)
+            return say(notes[0], show) if notes else "Measured, but not precisely enough to tell."
 
 
 def first_step(spokes: list[Spoke]) -> str:
@@ -56,11 +57,11 @@ def first_step(spokes: list[Spoke]) -> str:
     )
 
 
-def figure(spoke: Spoke, units: str = "mm") -> str:
+def figure(spoke: Spoke, machine: Machine) -> str:
     """``+0.76 mm/m``, or ``not measured``."""
     if spoke.finding is None or spoke.finding.error is None:
         return "not measured"
-    unit = shown_in(spoke.finding.error_unit, units)
+    unit = shown_in(spoke.finding.error_unit, machine.unit_of(spoke.quantity))
     decimals = two_significant((spoke.finding.expanded_uncertainty or 0.0) / unit.size)
     return f"{format_mm((spoke.finding.harm or 0.0) / unit.size, decimals, signed=True)} {unit.sign}"
 

@@ -25,6 +25,7 @@ from keen_compass.app.parts import STATE_COLOUR, VERDICT_STATE, Button, Line, Pl
 from keen_compass.app.waiting import Dropped, Waiting
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.formats.files import read_whole, write_whole
+from keen_compass.machines.profile import Machine
 from keen_compass.procedures import understands
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
@@ -53,18 +54,22 @@ class EntryModel(QAbstractListModel):
         super().__init__()
         self._log: Log | None = None
         self.keys: list[Key] = []
-        self.names: dict[str, str] = {}
-        self.units: dict[str, str] = {}  # of each machine
+        self.machines: dict[str, Machine] = {}
 
-    def show(self, log: Log, found: list[Key], names: dict[str, str]) -> None:
+    def show(self, log: Log, found: list[Key], machines: dict[str, Machine]) -> None:
         """Show other entries than so far."""
         self.beginResetModel()
-        self._log, self.keys, self.names = log, found, names
+        self._log, self.keys, self.machines = log, found, machines
         self.endResetModel()
+
+    def name(self, entry: Entry) -> str:
+        """Of its machine."""
+        machine = self.machines.get(entry.machine)
+        return machine.name if machine else ""
 
     def words(self, entry: Entry) -> str:
         """What happened, in the unit of its machine."""
-        return entry_words(entry, self.units.get(entry.machine, "mm"))
+        return entry_words(entry, self.machines.get(entry.machine))
 
     def entry(self, row: int) -> Entry | None:
         """What is in a row; None where there is none."""
@@ -80,7 +85,7 @@ class EntryModel(QAbstractListModel):
         if entry is None:
             return None
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole):
-            return f"{entry.at[:10]} {self.names.get(entry.machine, '')}: {self.words(entry)}"
+            return f"{entry.at[:10]} {self.name(entry)}: {self.words(entry)}"
         return entry if role == Qt.ItemDataRole.UserRole else None
 
 
@@ -107,7 +112,7 @@ class EntryPainter(QStyledItemDelegate):
         day = datetime.fromisoformat(entry.at).astimezone().strftime("%-d %b %Y")
         line = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
         p.drawText(r.adjusted(12, 0, 0, 0), line, day)
-        name = p.fontMetrics().elidedText(model.names.get(entry.machine, ""), Qt.TextElideMode.ElideRight, 104)
+        name = p.fontMetrics().elidedText(model.name(entry), Qt.TextElideMode.ElideRight, 104)
         p.drawText(r.adjusted(118, 0, 0, 0), line, name)
         if entry.verdict:
             state = VERDICT_STATE[Verdict(entry.verdict)]
@@ -212,12 +217,10 @@ class LogbookPage(PlacePage):
         if not hasattr(self, "model") or self.machine.count() == 0:
             return
         machines = self._shop.machines()
-        names = {m.uid: m.name for m in machines}
-        self.model.units = {m.uid: m.units for m in machines}
         if self._log is None or self._log.version != self._shop.version:
             self._log = Log(self._shop)
         found = self._log.passing(self.filter())
-        self.model.show(self._log, found, names)
+        self.model.show(self._log, found, {m.uid: m for m in machines})
         self._count.say(f"{len(found):,} entries".replace(",", "\u202f") if len(found) != 1 else "1 entry")
         self._empty.say("" if found else NOTHING if self.filter() == EVERYTHING else NOT_FOUND)
         self._empty.setVisible(not found)
@@ -237,10 +240,10 @@ class LogbookPage(PlacePage):
         entry = self._chosen()
         machine = entry.machine if entry else self.machine.currentData()
         quantity = (entry.quantity if entry else "") or self.quantity.currentData() or self._newest_quantity()
-        name = self.model.names.get(machine or "", "")
+        of = self.model.machines.get(machine or "")
         self.chart.show_history(
-            f"{name}: {QUANTITIES[quantity].label}",
-            shown_in(QUANTITIES[quantity].error_unit, self.model.units.get(machine or "", "mm")),
+            f"{of.name if of else ''}: {QUANTITIES[quantity].label}",
+            shown_in(QUANTITIES[quantity].error_unit, of.unit_of(quantity) if of else "mm"),
             self._shop.findings(machine, quantity, MOST) if machine else [],
         )
         self.record.setEnabled(entry is not None and entry.round is not None)

@@ -54,7 +54,7 @@ class Rose(ShowsFocus):
     def _say_selected(self) -> None:
         if self._spokes and self._machine:
             s = self._spokes[self._selected]
-            self.setAccessibleName(f"Rose. {s.label}: {figure(s, self._machine.units)}. {reason(s, self._machine)}")
+            self.setAccessibleName(f"Rose. {s.label}: {figure(s, self._machine)}. {reason(s, self._machine)}")
 
     def angle(self, index: int) -> float:
         """Screen angle of a spoke, rad, clockwise from up; the first points up."""
@@ -137,8 +137,8 @@ class Rose(ShowsFocus):
         if abs(d.x()) > 0.2:
             side = Qt.AlignmentFlag.AlignLeft if d.x() > 0 else Qt.AlignmentFlag.AlignRight
         inner = box.adjusted(8, 2, -8, -2)
-        units = self._machine.units if self._machine else "mm"
-        words = "re-check" if spoke.state is State.RECHECK else figure(spoke, units)
+        assert self._machine is not None
+        words = "re-check" if spoke.state is State.RECHECK else figure(spoke, self._machine)
         if index == self._selected and self.hasFocus():
             p.setPen(QPen(th.color("focus"), 2.5))
             p.setBrush(Qt.BrushStyle.NoBrush)

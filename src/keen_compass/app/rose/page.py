@@ -276,7 +276,7 @@ def _lately(entries: list[Entry], machine: Machine) -> Card:
         day.setWordWrap(False)
         day.setFixedWidth(58)
         row.addWidget(day, 0, Qt.AlignmentFlag.AlignTop)
-        row.addWidget(Text(entry_words(entry, machine.units)), 1)
+        row.addWidget(Text(entry_words(entry, machine)), 1)
         layout.addLayout(row)
     return card
 

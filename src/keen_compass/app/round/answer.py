@@ -153,7 +153,7 @@ class FindingCard(Card):
         counts = old_or_new(f)
         number = words.number(stored, counts, decimals) if counts is not None else "–"
         if by_hand:  # what is to be done now; the sum of all that was done stands small above
-            now, what = ("", "") if stays else doing_in_words(f, show_for(machine))
+            now, what = ("", "") if stays else doing_in_words(f, show_for(machine, f.quantity))
             self._old.say("")
             self._new.say("Leave it" if f.verdict is Verdict.IN else now or "–")
             self._U.say(words.new_uncertainty(f) if task_of(f) else "")
@@ -162,12 +162,12 @@ class FindingCard(Card):
             self._old.say("" if stays else f"{old} →")
             self._new.say(number)
             self._U.say("stays" if f.verdict is Verdict.IN else words.new_uncertainty(f))
-            self._formula.say("" if stays else say(f.formula, show_for(machine)), "ink")
+            self._formula.say("" if stays else say(f.formula, show_for(machine, f.quantity)), "ink")
         self._band.show()
-        headline = words.headline(f, machine.units)
+        headline = words.headline(f, machine)
         self._band.show_verdict(f.verdict, headline)
         bare = f.error_unit == "mm/m" and f.verdict in HEADS
-        said = f"{headline} {shown_in(f.error_unit, machine.units).words}" if bare else headline
+        said = f"{headline} {shown_in(f.error_unit, machine.unit_of(f.quantity)).words}" if bare else headline
         tip(self._band, said)
         beside = task_of(f) if by_hand and not stays else None
         self._detail.say(words.consequence(f, machine, beside), "soft")
@@ -264,7 +264,7 @@ class AnswerColumn(QWidget):
             if by_hand and quantity in held and not float(number.replace("−", "-")):
                 number = "–"  # nothing was done yet
             if planning:
-                unit = shown_in(QUANTITIES[quantity].error_unit, machine.units)
+                unit = shown_in(QUANTITIES[quantity].error_unit, machine.unit_of(quantity))
                 measured = session.context.instrument is not None
                 U, T = resolves.U.get(quantity), resolves.T[quantity]
                 card.show_plan(name, number, U, T, unit, measured=measured, more=self._more(quantity, U))
@@ -280,8 +280,8 @@ class AnswerColumn(QWidget):
         self._below.show_open(session.context.open_below() if planning else [])
         found = session.context.procedure.shown(solution.figures if solution else {})
         self._figures.show_figures(found, show_for(session.context.machine))
-        units = {QUANTITIES[q].error_unit for q in shown}
-        unit = shown_in(units.pop(), machine.units) if len(units) == 1 else ErrorUnit("in tolerances", "")
+        units = {shown_in(QUANTITIES[q].error_unit, machine.unit_of(q)) for q in shown}
+        unit = units.pop() if len(units) == 1 else ErrorUnit("in tolerances", "")
         self._chart.show_history(session.measuring.history(), unit, short_names(shown), session.context.procedure.noun)
 
     def _note(self, solution: Solution | None, *, planning: bool) -> str:
@@ -307,7 +307,7 @@ class AnswerColumn(QWidget):
         if larger is None or better is None or U is None or better > WORTH_LARGER * U:
             return ""
         shown = show_length(larger[0], session.context.machine.units)
-        better /= shown_in(QUANTITIES[quantity].error_unit, session.context.machine.units).size
+        better /= shown_in(QUANTITIES[quantity].error_unit, session.context.machine.unit_of(quantity)).size
         return f"With {shown}: ± {better:.{two_significant(better)}f}."
 
 

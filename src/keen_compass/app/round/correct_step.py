@@ -95,7 +95,7 @@ class NumberCard(Card):
         enters, entered = correcting.enters(f), correcting.entered(f.quantity)
         old = words.number(stored, f.old, machine.place(f.quantity).decimals) if f.old is not None else "–"
         by_hand, by_file = QUANTITIES[f.quantity].lives is Lives.BY_HAND, machine.place(f.quantity).in_file
-        now, what = doing_in_words(f, show_for(machine)) if by_hand and enters else ("", "")
+        now, what = doing_in_words(f, show_for(machine, f.quantity)) if by_hand and enters else ("", "")
         self._old.say("" if by_hand else f"{old}  →" if enters else "")
         nothing_new = f.new is None and f.verdict is not Verdict.IN  # it is made again, or looked after
         left = "–" if nothing_new else "No change"

@@ -93,8 +93,8 @@ class FloorView(QWidget):
                     words.number(stored, new, machine.place(quantity).decimals) if new is not None and stored else ""
                 )
                 if QUANTITIES[quantity].lives is Lives.BY_HAND:
-                    number = doing_in_words(finding, show_for(machine))[0]
-                answer.show_answer(names[quantity], words.headline(finding, machine.units), number, finding.verdict)
+                    number = doing_in_words(finding, show_for(machine, quantity))[0]
+                answer.show_answer(names[quantity], words.headline(finding, machine), number, finding.verdict)
 
 
 class _Answer(Card):

@@ -223,7 +223,7 @@ class RuleSurface(FloatingSurface):
 
     def _unit(self) -> ErrorUnit:
         assert self.session is not None
-        return shown_in("mm", self.session.context.machine.units)
+        return shown_in("mm", self.session.context.machine.shown_in)
 
     def _draw_scale(self, p: QPainter, plot: QRectF, low: float, high: float) -> None:
         """Zero line and round values at the left, in the unit that errors are shown in."""

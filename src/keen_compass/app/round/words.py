@@ -18,27 +18,27 @@ from keen_compass.words.errors import shown_in
 from keen_compass.words.say import capital, say, show_for
 
 
-def headline(finding: Finding, units: str) -> str:
+def headline(finding: Finding, machine: Machine) -> str:
     """The verdict in a few words: ``Out: +0.97 ± 0.10``; with its unit where that isn't mm per m, of which there are
-    most, and in thou where the machine is shown in inches.
+    most, in thou where its number is in inches.
     """
     if finding.verdict is Verdict.IMPLAUSIBLE:
         return "Is this right?"
     if finding.harm is None or finding.expanded_uncertainty is None:
         return "Not known yet"
-    unit = shown_in(finding.error_unit, units)
+    unit = shown_in(finding.error_unit, machine.unit_of(finding.quantity))
     shown = f"{HEADS[finding.verdict]}: {unit.number(finding.harm, finding.expanded_uncertainty)}"
     return shown if finding.error_unit == "mm/m" else f"{shown} {unit.sign}"
 
 
 def consequence(finding: Finding, machine: Machine, without: Note | None = None) -> str:
     """What the verdict means and what to do about it. without: what is beside it already."""
-    show = show_for(machine)
+    show = show_for(machine, finding.quantity)
     notes = [say(n, show) for n in finding.notes if n != without]
     if finding.verdict in (Verdict.IMPLAUSIBLE, Verdict.UNRESOLVED) or finding.error is None:
         return notes[0] if notes else ""
-    fact = capital(finding_in_words(finding, machine.units, machine.standpoint))
-    fact = f"{fact}; {tolerance_in_words(finding, machine.units)}."
+    fact = capital(finding_in_words(finding, show))
+    fact = f"{fact}; {tolerance_in_words(finding, show)}."
     said = " ".join(notes[:2])
     if finding.verdict is Verdict.IN:
         return f"{fact} {said or 'Leave it.'}"
@@ -50,7 +50,7 @@ def consequence(finding: Finding, machine: Machine, without: Note | None = None)
 def to_do(finding: Finding, machine: Machine) -> str:
     """What else is to be said of what is done by hand."""
     task = task_of(finding)
-    said = [say(n, show_for(machine)) for n in finding.notes if n != task]
+    said = [say(n, show_for(machine, finding.quantity)) for n in finding.notes if n != task]
     return " ".join(said) or ("" if task else consequence(finding, machine))
 
 

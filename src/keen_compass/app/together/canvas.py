@@ -54,7 +54,7 @@ class TogetherCanvas(ShowsFocus):
         assert self.whole is not None
         assert self.machine is not None
         column = self.whole.columns[self.at]
-        told = figure(column, self.machine.units)
+        told = figure(column, self.machine)
         self.setAccessibleName(f"{label_of(column.unknown)} {whose(column, self.machine)}: {told}")
         self.update()
         self.chosen.emit()
@@ -127,7 +127,7 @@ class TogetherCanvas(ShowsFocus):
         state = VERDICT_STATE[column.finding.verdict if column.finding and column.mine else Verdict.UNRESOLVED]
         if not column.finding or column.mine:
             draw_state(p, state, QPointF(x, ARCS + 10), 7, th.color(STATE_COLOUR[state]), th.color("card"))
-        value, _, U = figure(column, self.machine.units).partition(" ± ")
+        value, _, U = figure(column, self.machine).partition(" ± ")
         p.setFont(th.font(th.TEXT, bold=True))
         p.setPen(th.color("ink"))
         name = QRectF(x - wide / 2, ARCS + 20, wide, 42)

@@ -147,17 +147,16 @@ class TogetherPage(PlacePage):
             shown, unit = numbers(whole, column, self.machine)
             self._numbers.say(shown)
             self._unit.say(unit)
-            units = self.machine.units
-            error = f"{figure(column, units)} {shown_in(f.error_unit, units).sign}"
+            sign = shown_in(f.error_unit, self.machine.unit_of(f.quantity)).sign
+            error = f"{figure(column, self.machine)} {sign}"
             self._verdict.say(f"{VERDICTS[verdict]}: {error}" if column.mine else "")
             self._rests.say(rests_on(whole, column, self.machine))
             self._hangs.say(hangs_with(whole, column))
         begins = BEGINS.get(column.tells, "")
         self.start.setVisible(bool(begins) and not self._shop.read_only)
         self.start.name(f"Begin: {title(begins)}" if begins else "")
-        notes = [say(n, show_for(self.machine)) for n in f.notes[:1]] if f and verdict is Verdict.CANNOT_TELL else []
-        if notes:
-            self._hangs.say(f"{self._hangs.text()} {notes[0]}")
+        if f and f.notes and verdict is Verdict.CANNOT_TELL:
+            self._hangs.say(f"{self._hangs.text()} {say(f.notes[0], show_for(self.machine, f.quantity))}")
 
     def _begin(self) -> None:
         if self.whole:

@@ -41,13 +41,13 @@ def whose(column: Column, machine: Machine) -> str:
     return show_length(subject.thickness, machine.units) if subject.thickness else subject.material
 
 
-def figure(column: Column, units: str) -> str:
+def figure(column: Column, machine: Machine) -> str:
     """``+0.85 ± 0.10``, of what is on the machine its error; else the kerf itself."""
     f = column.finding
     if f is None or f.expanded_uncertainty is None:
         return "can’t tell"
     if column.mine and f.error is not None:
-        return shown_in(f.error_unit, units).number(f.harm or 0.0, f.expanded_uncertainty)
+        return shown_in(f.error_unit, machine.unit_of(f.quantity)).number(f.harm or 0.0, f.expanded_uncertainty)
     new = f"{f.new:.3f}" if isinstance(f.new, float) else str(f.new)
     return f"{new} ± {format_mm(f.new_expanded_uncertainty or 0.0, 3)}"
 
@@ -99,7 +99,7 @@ def numbers(whole: Whole, column: Column, machine: Machine) -> tuple[str, str]:
     assert f is not None
     stored, place = whole.case.values.get(f.quantity), machine.place(f.quantity)
     if stored is None or f.new is None:
-        return figure(column, machine.units), shown_in(f.error_unit, machine.units).sign
+        return figure(column, machine), shown_in(f.error_unit, machine.unit_of(f.quantity)).sign
     new, old = place.number(stored.renewed(f.new)), place.number(stored)
     now = f", {old} now" if column.mine and old != new else ""
     return new, f"{place.name(stored).partition(', ')[2]}{now}".removeprefix(", ")

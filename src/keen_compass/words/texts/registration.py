@@ -31,16 +31,16 @@ def _marks(numbers: list[int]) -> str:
 
 
 def _means(v: Mapping[str, Any], show: Show) -> str:
-    """``It lies turned 0.40° anticlockwise, shifted +1.20 mm in X and +0.30 mm in Y, 0.15 % long along Y.``"""
+    """``It lies turned 0.40° anticlockwise, its origin at X +1.20 mm, Y +0.30 mm, 0.15 % long along Y.``"""
     turn, shift, stretch = v["turn"], v["shift"], v["stretch"]
     long = [
         f"{abs(s):.2f} % {'long' if s > 0 else 'short'} along {axis}"
         for s, axis in zip(stretch, "XY", strict=True)
         if abs(s) >= 0.005
     ]
-    x, y = (f"{show.length(s, 2)} in {axis}" for s, axis in zip(shift, "XY", strict=True))
+    x, y = (f"{axis} {show.length(s, 2)}" for s, axis in zip(shift, "XY", strict=True))
     turned = f"{abs(turn):.2f}° {show.way_round(turn, 2)}".rstrip()
-    return f"It lies turned {turned}, its origin at {x} and {y}{', ' + ', '.join(long) if long else ''}."
+    return f"It lies turned {turned}, its origin at {x}, {y}{', ' + ', '.join(long) if long else ''}."
 
 
 TEXTS: dict[str, Text] = {
