@@ -160,10 +160,8 @@ def fitted_file(window: MainWindow) -> None:
     file.write_text(SIGN)
     page.open(file)
     assert page.fitting is not None
-    turn = complex(0.0523, 0.9986)  # 87°
-    for i, (x, y) in enumerate(page.fitting.marks[:3]):
-        at = complex(380.0, 260.0) + turn * complex(x, y)
-        page._aim_at(f"{at.real + 0.1 * (i == 2):.2f} {at.imag:.2f}", "mm")
+    for _ in page.fitting.marks[:3]:
+        page.type_practice()
 
 
 def print_scale(window: MainWindow) -> None:

@@ -46,7 +46,7 @@ def shows_mark(session: RoundSession) -> str | None:
         return None
     hand = random.Random(f"{sheet.seed}/{mark}/aim")
     at = sheet.shown_over(sheets.marks[mark].at, sheets.head, hand)
-    return _position(at, session.context.machine.controller_units)
+    return position_shown(at, session.context.machine.controller_units)
 
 
 def origin(session: RoundSession) -> Point | None:
@@ -67,7 +67,7 @@ def read(context: RoundContext, piece: KeptPiece, measurand: Measurand, made: Ma
     hand = random.Random(f"{practice['seed']}/{measurand.name}/{count}")
     if measurand.kind is Kind.SPOT:
         at = sheet.shown_over(measurand.where.at, str(piece.parameters.get("aimed_with")), hand)
-        return _position(at, context.machine.controller_units)
+        return position_shown(at, context.machine.controller_units)
     beside = sheet.beside(measurand.where.at, made, place(practice.get("origin", [0.0, 0.0]), "origin"))
     eye = measurand.by_eye or context.procedure.eye_for(piece.parameters) or Instrument()
     off = beside["xy".index(measurand.axis)]
@@ -134,7 +134,7 @@ def _on_ticks(value: float, eye: Instrument) -> str:
     return f"{shown + 0.0:.{eye.decimals}f} {eye.unit}"
 
 
-def _position(at: Point, unit: str) -> str:
+def position_shown(at: Point, unit: str) -> str:
     """As the machine shows it, in its own unit."""
     size, decimals = (1.0, 2) if unit == "mm" else (25.4, 4)
     return f"{at[0] / size:.{decimals}f} {at[1] / size:.{decimals}f}"

@@ -21,10 +21,23 @@ from keen_compass.procedures.laying import Laid, lay
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.readings import parse_spot
 from keen_compass.quantities.stored import StoredValue
+from keen_compass.shop.standing import Why, spokes
+from keen_compass.shop.store import Shop
 from keen_compass.solve.warp import Warp
 
+IN_FORCE = (Why.IN, Why.OUT, Why.CANNOT_TELL, Why.OLD)  # of a finding: nothing was changed since
 OFF_BED = 0.05  # mm, that a file may reach beyond the bed: what rounding does
 AT_LEAST = 2  # marks, below which a turn isn't known
+
+
+def errors_for_files(shop: Shop, machine: Machine) -> dict[str, float]:
+    """What a file can make up for, as `lay` takes it: the skew as last found, mm per m. Scales are the controller's own
+    numbers: corrected there, and not a second time.
+    """
+    found = next((s for s in spokes(shop, machine) if s.quantity == "squareness"), None)
+    if found is None or found.why not in IN_FORCE or found.finding is None or not found.finding.error:
+        return {}
+    return {"skew": found.finding.error}
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +45,7 @@ class Fitting:
     """One file. marks: in its own coordinates, mm. drawn: what it draws there. head: what the marks are aimed at with.
 
     aimed: mark, from 0 → where the machine was with that on the mark, mm. nominal: the file as it is, measured.
+    errors: of the machine, that the file makes up for, as `lay` takes them.
     """
 
     name: str
@@ -40,6 +54,7 @@ class Fitting:
     marks: tuple[Point, ...] = ()
     aimed: Mapping[int, Point] = field(default_factory=dict)
     head: str = TOOL
+    errors: Mapping[str, float] = field(default_factory=dict)
 
     @classmethod
     def open(cls, file: Path, head: str = TOOL) -> Fitting:
@@ -66,6 +81,19 @@ class Fitting:
         (x0, y0), (x1, y1) = self.nominal.drawn.low, self.nominal.drawn.high
         return self.with_marks([(x0, y0), (x1, y0), (x1, y1), (x0, y1)])
 
+    def with_usual_marks(self) -> tuple[Fitting, bool]:
+        """With the crosses that are in it, else with its corners; whether it is crosses."""
+        try:
+            return self.with_crosses(), True
+        except InputError:
+            return self.with_corners(), False
+
+    def without_marks(self) -> Fitting:
+        """For blank stock: nothing is aimed at. Raises InputError where the file makes up for no error."""
+        if not self.errors:
+            raise InputError("Without marks a file changes only where the machine has an error that it makes up for.")
+        return self.with_marks([])
+
     def with_typed(self, text: str, unit: str) -> Fitting:
         """``10 10; 200 10; 10 287``, in the file’s coordinates. Raises InputError."""
         places = [part for part in text.split(";") if part.strip()]
@@ -91,6 +119,10 @@ class Fitting:
         """What the marks are aimed at with from now on."""
         return replace(self, head=head)
 
+    def making_up_for(self, errors: Mapping[str, float]) -> Fitting:
+        """Other errors of the machine that the file makes up for."""
+        return replace(self, errors=dict(errors))
+
     def forget(self) -> Fitting:
         """The next sheet: the same file and marks, nothing aimed at."""
         return replace(self, aimed={})
@@ -99,6 +131,11 @@ class Fitting:
     def next_mark(self) -> int | None:
         """The first that wasn’t aimed at."""
         return next((i for i in range(len(self.marks)) if i not in self.aimed), None)
+
+    @property
+    def ready(self) -> bool:
+        """Whether there is nothing more to aim at, and something to change."""
+        return self.next_mark is None and bool(self.marks or self.errors)
 
     def seen(self, machine: Machine, held: Mapping[str, StoredValue]) -> dict[int, Point]:
         """Where each mark is for the tool: where the machine was, and what it aims with further on."""
@@ -109,11 +146,15 @@ class Fitting:
         return offset_held(held, self.head, machine.offset_form, machine.flipped)
 
     def laid(self, machine: Machine, held: Mapping[str, StoredValue]) -> Laid | None:
-        """The map that the marks give so far; None below two. Raises InputError where they give none."""
-        seen = self.seen(machine, held)
-        if len(seen) < AT_LEAST:
+        """The map that the marks give so far; None below two, where there are any. Raises InputError where they give
+        none.
+        """
+        seen, tolerance = self.seen(machine, held), machine.tolerance("registration")
+        if self.marks and len(seen) < AT_LEAST:
             return None
-        return lay([self.marks[i] for i in seen], list(seen.values()), tolerance=machine.tolerance("registration"))
+        if not (self.marks or self.errors):
+            return None
+        return lay([self.marks[i] for i in seen], list(seen.values()), errors=self.errors, tolerance=tolerance)
 
     def expected(self, mark: int, laid: Laid, machine: Machine, held: Mapping[str, StoredValue]) -> Point:
         """Where the machine should be for a mark, by those before it. Raises InputError where that is nowhere."""
@@ -123,7 +164,7 @@ class Fitting:
     def fitted(self, machine: Machine, held: Mapping[str, StoredValue]) -> Fitted:
         """The file as it goes onto this print. Raises InputError while marks are open, or where it leaves the bed."""
         laid = self.laid(machine, held)
-        if laid is None or self.next_mark is not None:
+        if laid is None or not self.ready:
             raise InputError("Aim at all marks first.")
         try:
             fitted = fit_file(self.data, laid.warp, Path(self.name).name)

@@ -25,6 +25,7 @@ from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.sheet_lines import before_line, cross_strokes, line_stroke, mapped, scale_ticks
 from keen_compass.rounds.undo import Undo
 from keen_compass.shop.marks import SheetStages
+from keen_compass.solve.warp import CONTAINS
 from keen_compass.words.pages import page_words, vernier_ends
 from keen_compass.words.say import say, show_for
 from keen_compass.words.sheets import Stands
@@ -353,8 +354,7 @@ class Sheets:
 
     def _applied(self, known: Map) -> dict[str, str]:
         """Who corrects what of a cut, each once: whatever the map of the marks holds, the registration."""
-        by_map = ("shift", "turn", "scale", "skew")[: {"shift": 1, "similarity": 3}.get(known.model, 4)]
-        found = dict.fromkeys(by_map, str(Applies.REGISTRATION))
+        found = dict.fromkeys(CONTAINS[known.model], str(Applies.REGISTRATION))
         if self.head != TOOL:
             found["offset"] = str(Applies.REGISTRATION)  # of what aims: the map leads to where the tool would stand
         return found | ({"drag": str(Applies.CONTROLLER)} if self._c.tool.trails else {})

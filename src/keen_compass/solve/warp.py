@@ -14,6 +14,14 @@ from itertools import pairwise
 from keen_compass.errors import InputError
 from keen_compass.quantities.geometry import Point
 
+# Model of marks → what its map contains, so that nothing else corrects it too; the machine’s errors alone are no map.
+CONTAINS: dict[str, tuple[str, ...]] = {
+    "errors": (),
+    "shift": ("shift",),
+    "similarity": ("shift", "turn", "scale"),
+    "affine": ("shift", "turn", "scale", "skew"),
+    "projective": ("shift", "turn", "scale", "skew"),
+}
 Rows = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
 SAME: Rows = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
 WITHIN = 0.004  # mm, that a curve may lie off what is written for it; numbers are rounded besides

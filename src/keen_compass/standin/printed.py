@@ -51,6 +51,7 @@ class Sheet:
     settings: Mapping[str, StoredValue]
     pdf: bytes
     seed: int
+    size: Point = (1.0, 1.0)  # mm, of a print from elsewhere: then there is no PDF
 
     def on_machine(self, near: Point, beside: Point = (0.0, 0.0)) -> Point:
         """Where the cross that was ordered near a place of the page really lies; or what was printed beside it, mm on
@@ -65,13 +66,14 @@ class Sheet:
         sx, sy, skew = self.truth.printer
         x, y = x * (1 + sx) + skew * y, y * (1 + sy)
         turn, (a, b) = self._laid()
-        wide, high = paper(self.pdf) if self.pdf else (1.0, 1.0)
+        wide, high = paper(self.pdf) if self.pdf else self.size
         up = self.truth.buckle * math.sin(math.pi * x / wide) * math.sin(math.pi * y / high)
-        if self.truth.laid_turned:  # about its middle, so that it stays on the machine
+        if self.truth.laid_turned:  # about its middle, and so that it stays on the machine
             half = math.radians(self.truth.laid_turned)
+            across, along = abs(math.cos(half)), abs(math.sin(half))
             u, v = x - wide / 2, y - high / 2
-            x = wide / 2 + math.cos(half) * u - math.sin(half) * v
-            y = high / 2 + math.sin(half) * u + math.cos(half) * v
+            x = (across * wide + along * high) / 2 + math.cos(half) * u - math.sin(half) * v
+            y = (along * wide + across * high) / 2 + math.sin(half) * u + math.cos(half) * v
         c, s = math.cos(turn), math.sin(turn)
         return LAID_AT[0] + a + c * x - s * y, LAID_AT[1] + b + s * x + c * y + up
 

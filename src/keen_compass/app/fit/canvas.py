@@ -14,6 +14,7 @@ from keen_compass.app.round.sheet_picture import FOOT, HIT, FromAbove, draw_foot
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.standpoint import Standpoint
 
+SEEN = 0.001  # mm, a misfit that is drawn
 RIM = 44.0  # px about what is drawn
 
 
@@ -98,3 +99,7 @@ class FitCanvas(QWidget):
             number_mark(p, at + QPointF(0, -28), i, now=now, done=done)
             frame.draw_arrow(p, at, self._off.get(i, (0.0, 0.0)), factor)
         draw_foot(p, self, self._standpoint, self._words)
+        if any(max(map(abs, off)) > SEEN for off in self._off.values()):
+            p.setPen(th.color("bad"))
+            p.setFont(th.font(17))
+            p.drawText(QPointF(16, 26), f"Arrows: misfit × {factor:g}")

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
+from keen_compass.app.cable_bar import CableBar
 from keen_compass.app.controller.jog_pad import JogPad
 from keen_compass.app.fit.canvas import FitCanvas
+from keen_compass.app.fit.over_cable import FileOverCable
 from keen_compass.app.parts import (
     STATE_COLOUR,
     VERDICT_STATE,
@@ -32,15 +36,27 @@ from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.shown import length_unit
 from keen_compass.procedures.laying import Laid
-from keen_compass.rounds.fitting import Fitting
+from keen_compass.rounds.fitting import Fitting, errors_for_files
 from keen_compass.shop.store import Shop
-from keen_compass.words.fitting import file_in_words, fit_in_words, written_in_words
+from keen_compass.solve.warp import CONTAINS
+from keen_compass.words.fitting import (
+    applied_in_words,
+    file_in_words,
+    fit_in_words,
+    practised_in_words,
+    written_in_words,
+)
 from keen_compass.words.say import capital, say, show_for
 from keen_compass.words.sheets import position_in_words
 
+if TYPE_CHECKING:
+    from keen_compass.formats.fit import Fitted
+    from keen_compass.practice.fitting import PracticePrint
+
 BESIDE = 350  # px, the column beside the picture
+FOUND, CORNERS, TYPED, NONE = "found", "corners", "typed", "none"
+MARKS = [("crosses in the file", FOUND), ("corners of the cut", CORNERS), ("typed", TYPED), ("none: blank stock", NONE)]
 KINDS = "Cut files (*.plt *.hpgl *.svg *.dxf *.nc *.ngc *.gcode *.tap *.txt)"
-FOUND, CORNERS, TYPED = "found", "corners", "typed"
 
 
 class FitPage(PlacePage):
@@ -52,17 +68,18 @@ class FitPage(PlacePage):
         super().__init__()
         self._shop, self.machine, self._link = shop, shop.machine(machine), link
         self._held = {q: kept.stored for q, kept in shop.values_on(self.machine).items()}
+        self._errors = errors_for_files(shop, self.machine)
+        self._print = self._practice_print()
         self.fitting: Fitting | None = None
         self._chosen: int | None = None
+        self._done = ""  # what was written or cut last
         self.setAcceptDrops(True)
         self.canvas = FitCanvas()
         self.canvas.chosen.connect(self._choose)
         self.file = plain_line("Cut file", "HP-GL, SVG, DXF or G-code")
         self.file.returnPressed.connect(lambda: self.open(Path(self.file.text().strip()).expanduser()))
         self.marks_from = plain_combo("Marks")
-        fill(
-            self.marks_from, [("crosses in the file", FOUND), ("corners of the cut", CORNERS), ("typed", TYPED)], FOUND
-        )
+        fill(self.marks_from, MARKS, FOUND)
         self.marks_from.currentIndexChanged.connect(lambda _: self._take_marks())
         self.marks = plain_line("Marks in the file", "10 10; 200 10; 10 287", 4000)
         self.marks.returnPressed.connect(self._take_marks)
@@ -75,14 +92,19 @@ class FitPage(PlacePage):
         self.place.setFont(th.font(th.VERDICT, bold=True))
         self.place.returnPressed.connect(self._aim)
         self.on_mark = Button("Pointer is on the mark", self._aim, "primary")
+        self.practice = Button("", self.type_practice, "quiet")
         self.jog: JogPad | None = None
+        self.skew = Button("Make up for the machine’s skew", self._choose_errors, "quiet")
+        self.skew.setCheckable(True)
+        self.skew.setChecked(bool(self._errors))
         self._sign, self._verdict, self._means = StateSign(), Text("", th.VERDICT, bold=True), Text(colour="soft")
         self.again = Button("Aim at all marks again", self._forget, "quiet")
         self.target = plain_line("File to write")
         self.target.returnPressed.connect(self.write)
         self.save = Button("Write fitted file", self.write, "primary")
-        self.next_sheet = Button("Next sheet", self._forget)
+        self.next_sheet = Button("Next sheet", self._take_next_sheet)
         self._trouble = Text(colour="bad", bold=True)
+        self.cable = CableBar(FileOverCable(shop, self.machine, self._held, lambda: self.fitting, self._cut), link)
         self._lay_out()
         link.changed.connect(self.refresh)
         self.refresh()
@@ -101,10 +123,11 @@ class FitPage(PlacePage):
         aims.addWidget(self._near)
         aims.addWidget(self.place)
         aims.addWidget(self.on_mark)
+        aims.addWidget(self.practice)
         self._aim_layout = aims
         self._result, result = _card()
         result.addLayout(_row(self._sign, self._verdict))
-        result.addWidget(self._means)
+        result.addWidget(self.skew)
         result.addWidget(self.target)
         result.addWidget(self.save)
         result.addLayout(_row(self.again, self.next_sheet))
@@ -118,9 +141,12 @@ class FitPage(PlacePage):
         side.setFixedWidth(BESIDE)
         side.setLayout(column)
         column.setContentsMargins(0, 0, 0, 0)
+        seen = QVBoxLayout()
+        seen.addWidget(self.canvas, 1)
+        seen.addWidget(self._means)
         body = QHBoxLayout()
         body.setSpacing(16)
-        body.addWidget(self.canvas, 1)
+        body.addLayout(seen, 1)
         body.addWidget(side)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 16, 12)
@@ -128,6 +154,7 @@ class FitPage(PlacePage):
         layout.addLayout(head)
         layout.addLayout(opens)
         layout.addLayout(body, 1)
+        layout.addWidget(self.cable)
 
     def showEvent(self, event: object) -> None:
         """Begins with the file."""
@@ -155,29 +182,21 @@ class FitPage(PlacePage):
         """Another file."""
         try:
             fitting = beside("The file is read", lambda: Fitting.open(file, self.head.currentData()))
-            fitting, marks = self._with_marks(fitting)
+            fitting, crosses = fitting.making_up_for(self._wanted_errors()).with_usual_marks()
         except Dropped:
             return
         except KeenCompassError as error:
             self._trouble.say(str(error))
             return
-        self.fitting, self._chosen = fitting, None
+        self.fitting, self._chosen, self._done = fitting, None, ""
         self.file.setText(str(file))
         self.target.setText(str(fitting.target()))
         self.marks_from.blockSignals(True)
-        self.marks_from.setCurrentIndex(self.marks_from.findData(marks))
+        self.marks_from.setCurrentIndex(self.marks_from.findData(FOUND if crosses else CORNERS))
         self.marks_from.blockSignals(False)
         self._trouble.say("")
         self.refresh()
         self.take_focus()
-
-    @staticmethod
-    def _with_marks(fitting: Fitting) -> tuple[Fitting, str]:
-        """With the crosses that are in it, else with its corners; and which of them."""
-        try:
-            return fitting.with_crosses(), FOUND
-        except InputError:
-            return fitting.with_corners(), CORNERS
 
     def _take_marks(self) -> None:
         """As they are chosen; typed ones when they are typed."""
@@ -189,6 +208,7 @@ class FitPage(PlacePage):
         take: dict[str, Callable[[], Fitting]] = {
             FOUND: before.with_crosses,
             CORNERS: before.with_corners,
+            NONE: before.without_marks,
             TYPED: lambda: before.with_typed(self.marks.text(), length_unit(self.machine.units)),
         }
         self._do(take[self.marks_from.currentData()])
@@ -200,7 +220,7 @@ class FitPage(PlacePage):
         except KeenCompassError as error:
             self._trouble.say(str(error))
             return False
-        self._chosen = None
+        self._chosen, self._done = None, ""
         self._trouble.say("")
         self.refresh()
         self.take_focus()
@@ -214,6 +234,19 @@ class FitPage(PlacePage):
             head = str(self.head.currentData())
             fitting = self.fitting.forget().aimed_with(head)
             self._do(lambda: fitting)
+
+    def _take_next_sheet(self) -> None:
+        if self._print is not None:
+            self._print = self._print.next()
+        self._forget()
+
+    def _wanted_errors(self) -> Mapping[str, float]:
+        return self._errors if self.skew.isChecked() else {}
+
+    def _choose_errors(self) -> None:
+        fitting = self.fitting
+        if fitting is not None:
+            self._do(lambda: fitting.making_up_for(self._wanted_errors()))
 
     def _choose(self, mark: int) -> None:
         self._chosen = mark
@@ -229,6 +262,32 @@ class FitPage(PlacePage):
             self.jog.enter()
         else:
             self._aim_at(self.place.text(), length_unit(self.machine.controller_units))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """F8 types what the practice machine shows, as in a round."""
+        if event.key() == Qt.Key.Key_F8 and self.practice.isVisibleTo(self):
+            self.type_practice()
+        else:
+            super().keyPressEvent(event)
+
+    def type_practice(self) -> None:
+        """What the practice machine shows with what aims on the mark whose turn it is."""
+        shown = self._practice_shows()
+        if shown:
+            self._aim_at(shown, length_unit(self.machine.controller_units))
+
+    def _practice_print(self) -> PracticePrint | None:
+        if not self._shop.stand_in(self.machine.uid):
+            return None
+        from keen_compass.practice.fitting import next_print  # late: only practice needs it
+
+        return next_print(self._shop, self.machine, self._held)
+
+    def _practice_shows(self) -> str:
+        fitting, mark = self.fitting, self.mark_now()
+        if fitting is None or mark is None or self._print is None:
+            return ""
+        return self._print.position(fitting, mark)
 
     def _aim_at(self, text: str, unit: str) -> None:
         fitting, mark = self.fitting, self.mark_now()
@@ -258,6 +317,7 @@ class FitPage(PlacePage):
     def refresh(self) -> None:
         """File, marks, and what the marks say."""
         fitting, mark = self.fitting, self.mark_now()
+        self.cable.refresh()
         for card in (self._aims, self._result):
             card.setVisible(fitting is not None)
         self.marks.setVisible(self.marks_from.currentData() == TYPED)
@@ -278,13 +338,17 @@ class FitPage(PlacePage):
             self.jog.setVisible(ready)
         self.place.setVisible(mark is not None and not ready)
         self.on_mark.setVisible(mark is not None)
+        shown = self._practice_shows() if not ready else ""
+        self.practice.setVisible(bool(shown))
+        self.practice.name(f"Practice position {shown}   F8")
         self.on_mark.name(f"{capital(say(f'pointer.{fitting.head}'))} is on the mark")
         near = None
         if mark is not None and laid is not None:
             with suppress(InputError):  # nowhere that a machine can be
                 near = fitting.expected(mark, laid, self.machine, self._held)
         where = f": near {position_in_words(near, self.machine)}" if near else ""
-        self._near.say(f"Mark {mark + 1} of {len(fitting.marks)}{where}" if mark is not None else "All marks aimed at")
+        aimed = "All marks aimed at" if fitting.marks else "Nothing to aim at"
+        self._near.say(f"Mark {mark + 1} of {len(fitting.marks)}{where}" if mark is not None else aimed)
 
     def _show_file(self, fitting: Fitting, mark: int | None, laid: Laid | None) -> None:
         paths, marks, bed = fitting.nominal.drawn.paths, list(fitting.marks), None
@@ -309,17 +373,26 @@ class FitPage(PlacePage):
 
     def _show_result(self, fitting: Fitting, laid: Laid | None) -> None:
         whole = laid is not None and fitting.next_mark is None
-        self._result.setVisible(bool(fitting.aimed))
+        self._result.setVisible(bool(fitting.aimed) or not fitting.marks)
         for widget in (self._sign, self._verdict, self.target, self.save, self.next_sheet):
             widget.setVisible(whole)
+        self.again.setVisible(bool(fitting.aimed))
+        self._show_skew(laid.model if laid and whole else "" if fitting.marks else "errors")
         self._means.say("")
         if laid is not None and whole:
-            verdict, means = fit_in_words(laid, fitting.largest_residual(laid), show_for(self.machine))
+            show = show_for(self.machine)
+            verdict, means = fit_in_words(laid, fitting.largest_residual(laid), show)
             if laid.verdict is not None:
                 state = VERDICT_STATE[laid.verdict]
                 self._sign.show_state(state)
                 self._verdict.say(verdict, STATE_COLOUR[state])
-            self._means.say(means)
+            for widget in (self._sign, self._verdict):
+                widget.setVisible(laid.verdict is not None)
+            self._means.say(self._done or f"{means} {applied_in_words(laid, fitting.errors, show)}".strip())
+
+    def _show_skew(self, model: str) -> None:
+        """Whether the file makes up for it: asked where the map of the marks, of that model, doesn’t contain it."""
+        self.skew.setVisible("skew" in self._errors and "skew" not in CONTAINS.get(model, ("skew",)))
 
     def write(self) -> None:
         """The fitted file, and a line of the logbook."""
@@ -331,6 +404,7 @@ class FitPage(PlacePage):
             fitting = self.fitting
             fitted = beside("The file is fitted", lambda: fitting.fitted(self.machine, self._held))
             fitting.write(fitted, to)  # here: what was cancelled writes nothing
+            said = self._practised(fitting, fitted)
             if not self._shop.read_only:
                 self._shop.put_event(self.machine.uid, "fitted", written)
         except Dropped:
@@ -339,8 +413,23 @@ class FitPage(PlacePage):
             self._trouble.say(str(error))
             return
         self._trouble.say("")
-        self._means.say(f"Written to {to}.")
+        self._say_done(f"Written to {to}. {said}".strip())
+
+    def _cut(self, fitting: Fitting, fitted: Fitted) -> None:
+        """It came to its end over the cable."""
+        self._say_done(f"Cut over the cable. {self._practised(fitting, fitted)}".strip())
+
+    def _say_done(self, words: str) -> None:
+        """Until something changes; the next sheet has the keyboard."""
+        self._done = words
+        self._means.say(words)
         self.next_sheet.setFocus()
+
+    def _practised(self, fitting: Fitting, fitted: Fitted) -> str:
+        """How well the practice machine cuts it onto the print, in words."""
+        if self._print is None or not fitting.marks:
+            return ""
+        return practised_in_words(self._print.cut_off_by(fitting, fitted), show_for(self.machine))
 
 
 def _card() -> tuple[Card, QVBoxLayout]:

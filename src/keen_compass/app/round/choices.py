@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
@@ -60,9 +61,9 @@ class ChoicesBar(QWidget):
         self._model.attempt("make", lambda: self._model.session.making.choose_option(name, value))
 
 
-def fill(combo: QComboBox, items: list[tuple[str, object]], current: object) -> None:
+def fill(combo: QComboBox, items: Sequence[tuple[str, object]], current: object) -> None:
     """Show these items, the current one chosen; the list is only made again where it changed."""
-    if [(combo.itemText(i), combo.itemData(i)) for i in range(combo.count())] != items:
+    if [(combo.itemText(i), combo.itemData(i)) for i in range(combo.count())] != list(items):
         combo.clear()
         for words, data in items:
             combo.addItem(words, data)

@@ -18,17 +18,18 @@ from PySide6.QtWidgets import (
 )
 
 from keen_compass.app import theme as th
+from keen_compass.app.cable_bar import CableBar
 from keen_compass.app.parts import Button, Card, Line, Text, scrolling, tip
 from keen_compass.app.port_link import LinkState, PortLink
 from keen_compass.app.round import words
 from keen_compass.app.round.answer import AnswerColumn
-from keen_compass.app.round.cable_bar import CableBar
 from keen_compass.app.round.correct_step import CorrectStep
 from keen_compass.app.round.floor import FloorView
 from keen_compass.app.round.held_bar import HeldBar
 from keen_compass.app.round.make_step import MakeStep
 from keen_compass.app.round.measure_step import MeasureStep
 from keen_compass.app.round.model import RoundModel
+from keen_compass.app.round.over_cable import PieceOverCable
 from keen_compass.procedures.stages import Makes, Step
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.session import STILL_OUT
@@ -52,7 +53,7 @@ class RoundPage(QWidget):
         super().__init__()
         self.model = RoundModel(session)
         self._link = link
-        self.cable = CableBar(self.model, link)
+        self.cable = CableBar(PieceOverCable(self.model), link)
         self.model.changed.connect(self.refresh)
         self._title = Line(px=th.TITLE, bold=True)
         self._subtitle = Line(colour="soft")

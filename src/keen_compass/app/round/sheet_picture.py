@@ -98,7 +98,8 @@ class FromAbove:
         p.setPen(QPen(th.color("bad"), 3))
         p.setBrush(th.color("bad"))
         p.drawLine(at, tip)
-        p.drawPolygon(QPolygonF([tip, tip - along * 10 + across * 5, tip - along * 10 - across * 5]))
+        head = min(10.0, length / 2)
+        p.drawPolygon(QPolygonF([tip, tip - head * (along - across / 2), tip - head * (along + across / 2)]))
 
 
 def draw_mark(p: QPainter, at: QPointF, *, now: bool, done: bool) -> None:

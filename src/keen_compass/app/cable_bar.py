@@ -1,33 +1,75 @@
-"""A round over the cable: connected, a program run with a second key, held, stopped; what broke off, and the way on."""
+"""A file over the cable: connected, run with a second key, held, stopped; what broke off, and the way on."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Protocol
 
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout
 from shiboken6 import isValid
 
 from keen_compass.app.parts import Button, Card, Text, tip
 from keen_compass.app.port_link import LinkState, PortLink
-from keen_compass.app.round.model import RoundModel
 from keen_compass.errors import InputError, PortError
 from keen_compass.formats.listing import Listing
-from keen_compass.procedures.stages import Stage, Step
-from keen_compass.rounds.cable_runs import DONE
+from keen_compass.machines.profile import Machine
 
 if TYPE_CHECKING:  # the cable's own module is loaded when there is one
     from keen_compass.controllers.wire import Progress
 
-PLACE = "cable"
 NARROW = 600  # px, below which its words say less
+
+
+class Sends(Protocol):
+    """Who has something for the cable."""
+
+    @property
+    def machine(self) -> Machine:
+        """Whose cable it is."""
+        ...
+
+    @property
+    def hidden(self) -> bool:
+        """Whether nothing is to be sent any more, whatever the cable does."""
+        ...
+
+    def may_run(self) -> bool:
+        """Whether there is a file for it now."""
+        ...
+
+    def held_up(self) -> bool:
+        """Whether something stands against it, which is said elsewhere."""
+        ...
+
+    def broke_off(self) -> tuple[str, str] | None:
+        """What an earlier run came to, and the way on; None where there was none, or it came to its end."""
+        ...
+
+    def trouble(self) -> str:
+        """Why it was refused."""
+        ...
+
+    def begin(self, count: Callable[[bytes], int]) -> str | None:
+        """What goes over the cable now, kept before the first byte leaves; None where it is refused. count: how many
+        commands a program has.
+        """
+        ...
+
+    def ended(self, last: Progress | None, trouble: PortError | InputError | None) -> None:
+        """How far it came, and why no further."""
+        ...
+
+    def told(self, listing: Listing) -> None:
+        """What the controller holds."""
+        ...
 
 
 class CableBar(Card):
     """Shown for machines that have a port. Between the first key and the second nothing is sent."""
 
-    def __init__(self, model: RoundModel, link: PortLink) -> None:
+    def __init__(self, sends: Sends, link: PortLink) -> None:
         super().__init__()
-        self._model, self._link = model, link
+        self._sends, self._link = sends, link
         self._asked = False  # the first key was pressed
         self._words = Text("", 17, bold=True)
         self._more = Text(colour="soft")
@@ -56,25 +98,16 @@ class CableBar(Card):
         link.changed.connect(self.refresh)
         link.progress.connect(self._show_progress)
 
-    def _may_run(self) -> bool:
-        session = self._model.session
-        waiting = session.step is Step.MAKE or session.waits_for_piece()
-        making = session.making
-        ready = making.has_file and (not making.sheets.stages or making.sheets.shown is Stage.DRAW)
-        return waiting and ready and not session.settled
-
     def refresh(self) -> None:
         """Show how the cable and the run are."""
-        link, session = self._link, self._model.session
-        machine = session.context.machine
+        link, sends = self._link, self._sends
         running = link.state is LinkState.RUNNING
-        asked_first = bool(session.holding.found.otherwise) and not running
-        wired = bool(machine.port) or link.state is not LinkState.CLOSED
-        self.setVisible(wired and not session.settled and not asked_first)
+        wired = bool(sends.machine.port) or link.state is not LinkState.CLOSED
+        self.setVisible(wired and (running or not sends.hidden))
         if not wired:  # nothing of it is worked out at every keystroke
             return
-        may_run = self._may_run() and link.ready and machine.file_format != "svg" and not session.context.shop.read_only
-        held_up = may_run and (bool(session.making.refusal()) or bool(session.holding.found.otherwise))
+        may_run = link.ready and sends.machine.file_format != "svg" and sends.may_run()
+        held_up = may_run and sends.held_up()
         self.plug.setVisible(link.state in (LinkState.CLOSED, LinkState.LOST))
         self.run.setVisible(may_run and not self._asked)
         self.run.setEnabled(not held_up)
@@ -86,9 +119,9 @@ class CableBar(Card):
         self._say(running=running)
 
     def _say(self, *, running: bool) -> None:
-        link, session = self._link, self._model.session
-        trouble = link.trouble or self._model.trouble.get(PLACE)
-        before = session.cable_runs.now() if self._may_run() else None
+        link, sends = self._link, self._sends
+        trouble = link.trouble or sends.trouble()
+        before = sends.broke_off()
         if running:
             now = link.running
             done = f"{now.acknowledged} of {now.total} commands" if now else "Sending"
@@ -102,16 +135,12 @@ class CableBar(Card):
             whole = f"{trouble.state} {trouble.way_on}"
             self._more.say(trouble.way_on if self.width() < NARROW else whole)  # what to do, where not all has room
             tip(self._more, whole)
-        elif isinstance(trouble, (str, InputError)):
+        elif trouble:
             self._words.say(str(trouble), "bad")
             self._more.say("")
-        elif before is not None and before.ended != DONE:
-            came = f"{before.acknowledged} of {before.total} commands" if before.ended else "its end was not seen"
-            self._words.say(f"Piece {before.number} was begun over the cable: {came}.", "warn")
-            self._more.say(
-                f"{before.ended + ' ' if before.ended else ''}Look at what lies there: run it again on a fresh place, "
-                "or say that it is cut."
-            )
+        elif before is not None:
+            self._words.say(before[0], "warn")
+            self._more.say(before[1])
         else:
             asking = link.state is LinkState.BUSY and link.running is None and link.dialect is None
             words = {LinkState.CLOSED: "The cable is not connected.", LinkState.LOST: "The cable is gone."}
@@ -127,7 +156,7 @@ class CableBar(Card):
         self.refresh()
 
     def _connect(self) -> None:
-        machine = self._model.session.context.machine
+        machine = self._sends.machine
         from keen_compass.controllers.practice_dialects import PRACTICE
 
         some = [machine.dialect] if machine.dialect else list(PRACTICE)
@@ -136,10 +165,7 @@ class CableBar(Card):
     def look(self) -> None:
         """What the controller holds, beside what the logbook says."""
         if self._link.ready and self._link.dialect is not None and self._link.dialect.ask_listing:
-            self._link.read(self._told)
-
-    def _told(self, listing: Listing) -> None:
-        self._model.session.holding.told(listing)
+            self._link.read(self._sends.told)
 
     def _ask(self) -> None:
         self._asked = True
@@ -156,39 +182,20 @@ class CableBar(Card):
 
         self._asked = False
         dialect = self._link.dialect
-        text: list[str] = []
         if dialect is None:
             return
-
-        def begin() -> None:
-            program = self._model.session.making.file_text()
-            text.append(self._model.session.cable_runs.begin(len(commands_of(program.encode(), dialect))))
-
-        if self._model.attempt(PLACE, begin):
-            self._link.run(text[0], self._over)
+        text = self._sends.begin(lambda program: len(commands_of(program, dialect)))
+        if text is None:
+            self.refresh()
+        else:
+            self._link.run(text, self._over)
             self.stop.setFocus()
 
     def _over(self, last: Progress | None, trouble: PortError | InputError | None) -> None:
         """The run came to its end, or broke off; either is kept."""
-        sent, acknowledged, total = (last.sent, last.acknowledged, last.total) if last else (0, 0, 0)
-        runs = self._model.session.cable_runs
-        run = runs.now()
-        why = str(trouble) if trouble else DONE
-        self._model.attempt(PLACE, lambda: runs.ended(sent, acknowledged, total or (run.total if run else 0), why))
-        if trouble is None:
-            self._model.attempt(PLACE, self._made)
+        self._sends.ended(last, trouble)
         if isValid(self):  # the window may have been closed over it
             self.refresh()
-
-    def _made(self) -> None:
-        session = self._model.session
-        if session.context.stand_in is not None:
-            from keen_compass.practice import stand_in
-
-            stand_in.make(session)
-        else:
-            session.making.made()
-        session.after_making()
 
     def _hold(self) -> None:
         self._link.hold(on=not self._link.holding)
