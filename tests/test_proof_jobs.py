@@ -523,24 +523,26 @@ def test_a_large_picture_is_read_and_traced_beside_the_window_and_may_be_left(
         waited.append(share)
         shows(self, share)
 
-    def dropped(self: Waiting, share: float) -> None:
+    def dropped(self: Waiting) -> None:
         raise Dropped
 
-    monkeypatch.setattr(Waiting, "show_share", dropped)
+    looks = Waiting.look
+    monkeypatch.setattr(Waiting, "show_share", told)
+    monkeypatch.setattr(Waiting, "look", dropped)
     dropped_on(window, tmp_path / "large.png")
     assert session.making.artworks.chosen.blob == ""  # left: nothing was taken
-    monkeypatch.setattr(Waiting, "show_share", told)
+    monkeypatch.setattr(Waiting, "look", looks)
     dropped_on(window, tmp_path / "large.png")
-    assert waited
+    assert 0.4 < max(waited) < 1.0
     assert session.making.artworks.chosen.blob
-    monkeypatch.setattr(Waiting, "show_share", dropped)
+    monkeypatch.setattr(Waiting, "look", dropped)
     click(step_of(window), "Print this")
     assert session.making.sheets.shown is Stage.ARTWORK
     assert not session.making.artworks.chosen.sticker
-    monkeypatch.setattr(Waiting, "show_share", told)
+    monkeypatch.setattr(Waiting, "look", looks)
     waited.clear()
     click(step_of(window), "Print this")
-    assert waited
+    assert 0.5 < max(waited) < 1.0  # told by the other process
     assert session.making.sheets.shown is Stage.PRINT
     coarse, fine = session.making.artworks.look(), session.making.artworks.sticker()
     assert coarse is not None

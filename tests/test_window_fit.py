@@ -6,6 +6,7 @@ import io
 import math
 import random
 import re
+import threading
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -20,6 +21,7 @@ from pytestqt.qtbot import QtBot
 from driving import click, press, shown, until
 from keen_compass.app.fit.page import FitPage
 from keen_compass.app.port_link import LinkState
+from keen_compass.app.waiting import Waiting
 from keen_compass.app.window import MainWindow
 from keen_compass.controllers.practice_dialects import TEXT
 from keen_compass.controllers.program import commands_of
@@ -208,6 +210,32 @@ def test_what_cannot_be_is_said_and_nothing_is_written(window: MainWindow, tmp_p
     page.write()
     assert "choose another name" in shown(page)
     assert file.read_text() == gcode(CUT)
+
+
+def test_a_long_file_says_how_far_it_is_and_can_be_left(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file, shares = tmp_path / "long.nc", list[float]()
+    file.write_text(gcode([(100 + 90 * math.cos(i), 100 + 90 * math.sin(i)) for i in range(60_000)]))
+    page, show_share, leave_at = opened(window), Waiting.show_share, [0.3]
+
+    def told(waiting: Waiting, share: float) -> None:
+        shares.append(share)
+        if share > leave_at[0]:
+            waiting.drop()
+        show_share(waiting, share)
+
+    monkeypatch.setattr("keen_compass.app.waiting.AT_ONCE", 0.0)
+    monkeypatch.setattr(Waiting, "show_share", told)
+    before = threading.active_count()
+    page.open(file)
+    assert page.fitting is None
+    assert 0.3 < shares[-1] < 0.9
+    until(lambda: threading.active_count() == before)  # the work has ended, too
+    leave_at[0] = 1.0
+    page.open(file)
+    assert page.fitting is not None
+    assert max(shares) > 0.8
 
 
 def test_no_file_leaves_the_bed(window: MainWindow, tmp_path: Path) -> None:

@@ -356,6 +356,7 @@ def test_waiting_shows_how_far_it_is_and_can_be_ended(qtbot: QtBot) -> None:
     application("light")
     waiting = Waiting("The past is played")
     qtbot.addWidget(waiting)
+    assert waiting._bar.maximum() == 0  # busy: nobody knows yet
     waiting.show_share(0.4)
     assert waiting._bar.value() == 40
     qtbot.mouseClick(waiting.findChildren(QPushButton)[0], Qt.MouseButton.LeftButton, pos=QPoint(20, 20))

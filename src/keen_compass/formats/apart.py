@@ -17,11 +17,13 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
 from typing import IO, Any, TypeVar
 
 from keen_compass.errors import InputError, KeenCompassError
+from keen_compass.progress import heard, tell
 
 T = TypeVar("T")
 MOST_SECONDS = 60.0  # of one task
@@ -47,9 +49,7 @@ def run_apart(run: Callable[..., T], *args: Any, name: str, seconds: float = MOS
         try:
             pickle.dump((run, args), process.stdin)
             process.stdin.flush()
-            if not _answers(process.stdout, seconds):
-                raise InputError(f"takes longer than {seconds:g} s to draw: simplify it", name)
-            answer = pickle.load(process.stdout)
+            answer = _answer(process.stdout, seconds, name)
         except (OSError, EOFError, pickle.UnpicklingError):
             _put_away(process)
             raise InputError(
@@ -103,13 +103,23 @@ def _put_away(process: subprocess.Popen[bytes]) -> None:
 atexit.register(give_up)
 
 
-def _answers(pipe: IO[bytes], seconds: float) -> bool:
-    """Whether anything comes, its end included, before so many seconds are over."""
+@dataclass(frozen=True)
+class _Told:
+    """On the way to the answer: the share that is done."""
+
+    share: float
+
+
+def _answer(pipe: IO[bytes], seconds: float, name: str) -> Any:
+    """What comes before so many seconds are over; shares are told on. Raises InputError, EOFError."""
     end = time.monotonic() + seconds
     while (left := end - time.monotonic()) > 0:
-        if select.select([pipe], [], [], min(left, 0.1))[0]:
-            return True
-    return False
+        if select.select([pipe], [], [], left)[0]:
+            answer = pickle.load(pipe)
+            if not isinstance(answer, _Told):
+                return answer
+            tell(answer.share)
+    raise InputError(f"takes longer than {seconds:g} s to draw: simplify it", name)
 
 
 def serve() -> None:
@@ -127,9 +137,14 @@ def serve() -> None:
                 return
             signal.alarm(int(MOST_SECONDS) + 10)  # should we be gone, it is not to go on
             try:
-                answer = run(*args)
+                with heard(lambda share: _send(_Told(share), answers)):
+                    answer = run(*args)
             except KeenCompassError as error:
                 answer = error
             signal.alarm(0)
-            pickle.dump(answer, answers)
-            answers.flush()
+            _send(answer, answers)
+
+
+def _send(answer: object, pipe: IO[bytes]) -> None:
+    pickle.dump(answer, pipe)
+    pipe.flush()

@@ -21,6 +21,7 @@ from keen_compass.formats.pictures import as_shown, opened
 from keen_compass.formats.svg_artwork import read_drawing
 from keen_compass.formats.tracing import traced
 from keen_compass.pieces.outline import Outset, Ring, outlined
+from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
 
 if TYPE_CHECKING:
@@ -102,7 +103,10 @@ def shown_area(
 def traced_rings(data: bytes, name: str, settings: Mapping[str, Any], outset: Outset) -> tuple[Ring, ...]:
     """The lines to cut about a picture, to its last pixel. settings: threshold, smooth, dpi. Raises InputError."""
     picture = read_picture(data, name, settings["dpi"])
-    return outlined(shown_area(picture, settings["threshold"], settings["smooth"], outset.smallest), outset)
+    tell(0.25)
+    area = shown_area(picture, settings["threshold"], settings["smooth"], outset.smallest)
+    tell(0.6)
+    return outlined(area, outset)
 
 
 def read_artwork(data: bytes, name: str, dpi: float = 0.0) -> Artwork:
@@ -135,6 +139,7 @@ def read_picture(data: bytes, name: str, dpi: float = 0.0) -> Picture:
     with opened(data, name, "is no artwork: SVG, PDF, PNG, JPEG, WebP or TIFF") as picture:
         said = _resolution(picture.info.get("dpi")) if not dpi else (dpi, dpi)
         shown = as_shown(picture)
+        tell(0.5)
         if shown.size != picture.size and said:
             said = said[1], said[0]
         if said is None:
@@ -143,6 +148,7 @@ def read_picture(data: bytes, name: str, dpi: float = 0.0) -> Picture:
         alpha = np.asarray(shown.getchannel("A")) if shown.mode == "RGBA" else None
         seen = alpha is not None and int(alpha.min()) < 255
         plain = alpha if seen and alpha is not None else np.asarray(shown.convert("L"))
+    tell(0.8)
     values = plain.astype(np.float32) / np.float32(255)
     pixel = 25.4 / said[0], 25.4 / said[1]
     high, wide = values.shape

@@ -15,6 +15,7 @@ from typing import NamedTuple
 
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.fit import Crosses, Drawn, Fitted, written
+from keen_compass.progress import counted
 from keen_compass.quantities.geometry import Point
 from keen_compass.solve.warp import Warp, along
 
@@ -82,7 +83,7 @@ def fit_dxf(data: bytes, warp: Warp, crosses: Crosses) -> Fitted:
             sheet.size = MM_OF.get(int(b.number), 1.0)
     found: list[str] = []
     section = ""
-    for entity in _entities(pairs):
+    for entity in counted(list(_entities(pairs))):
         first = entity[0]
         if first.value == "SECTION" and first.code == 0:
             section = entity[1].value if len(entity) > 1 else ""

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.fit import Drawn, Fitted, written
+from keen_compass.progress import counted
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.lengths import MM_PER_INCH
 from keen_compass.solve.warp import Warp, along, turned
@@ -69,7 +70,7 @@ def fit_gcode(data: bytes, warp: Warp) -> Fitted:
     """Every place where the map says. Raises FileFormatError with the line of what can't be mapped."""
     state, drawn = _State(), Drawn()
     found = []
-    for number, line in enumerate(data.decode("latin-1").splitlines(keepends=True), 1):
+    for number, line in enumerate(counted(data.decode("latin-1").splitlines(keepends=True)), 1):
         try:
             found.append(_line(line, state, warp, drawn))
         except InputError as error:

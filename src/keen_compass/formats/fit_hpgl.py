@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.fit import Drawn, Fitted, written
+from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
 from keen_compass.solve.warp import Warp, along
 
@@ -50,6 +51,9 @@ KEPT = frozenset(
 )
 
 
+AT_ONCE = 1000  # instructions, after which it is told how far it is
+
+
 @dataclass
 class _State:
     """What holds from instruction to instruction; places in mm, as the file has them and as they are written."""
@@ -66,8 +70,11 @@ class _State:
 def fit_hpgl(data: bytes, warp: Warp) -> Fitted:
     """Every place where the map says. Raises FileFormatError with the line of what can't be mapped."""
     text, state, drawn = data.decode("latin-1"), _State(), Drawn()
-    found, at, line, end = [], 0, 1, len(text.rstrip())
+    found: list[str] = []
+    at, line, end = 0, 1, len(text.rstrip())
     while at < end:
+        if len(found) % AT_ONCE == 0:
+            tell(at / end)
         match = _PART.match(text, at)
         begins = match.start(1) if match else at
         line += text.count("\n", at, begins)

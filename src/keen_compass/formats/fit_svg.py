@@ -15,6 +15,7 @@ from xml.sax.saxutils import escape
 from keen_compass.errors import FileFormatError, InputError
 from keen_compass.formats.fit import Crosses, Drawn, Fitted, written
 from keen_compass.formats.fit_svg_shapes import DECIMALS, NUMBER, SHAPES, attribute_number, outline, pair, stretched
+from keen_compass.progress import counted
 from keen_compass.solve.warp import SAME, Rows, Warp
 
 MARKS = "marks"
@@ -74,7 +75,7 @@ def fit_svg(data: bytes, warp: Warp, crosses: Crosses) -> Fitted:
     text = _checked(data)
     state, found, at = _Drawing(warp, Drawn(), crosses), [], 0
     root: tuple[int, re.Match[str]] | None = None
-    for match in _TAG.finditer(text):
+    for match in counted(list(_TAG.finditer(text))):
         found.append(text[at : match.start()])
         at = match.end()
         if match[2] is None:

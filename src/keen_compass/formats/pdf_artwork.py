@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.errors import InputError
 from keen_compass.formats.drawn import Drawing, check_size, drawing
 from keen_compass.formats.vectors import MITRE_LIMIT, covered
+from keen_compass.progress import tell
 
 if TYPE_CHECKING:
     from PIL import Image
@@ -33,6 +34,7 @@ def read_pdf(data: bytes, name: str, page: int = 1) -> Drawing:
         found = document[page - 1]
         size = found.get_width() * MM, found.get_height() * MM
         check_size(size, name)
+        tell(0.3)
         others = {"further pages": len(document) - 1} if len(document) > 1 else {}
         return drawing(
             size,

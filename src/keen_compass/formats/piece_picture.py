@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.pieces.job import Contour, Job, Side
+from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
 from keen_compass.solve.robust import robust
 from keen_compass.solve.scanner import Size
@@ -96,9 +97,11 @@ def read_piece(data: bytes, edges: Sequence[Edge], lines: Mapping[str, tuple[Poi
     from keen_compass.formats.pictures import grey_of
 
     grey = grey_of(data, name).astype(np.float32)
+    tell(0.2)
     T, ambiguous = _roughly(grey, edges, name)
     rms = 0.0
-    for reach in SEARCHED:
+    for i, reach in enumerate(SEARCHED):
+        tell(0.4 + 0.5 * i / len(SEARCHED))
         T, rms = _laid_on(grey, edges, T, reach, name)
     sizes = {measurand: _size(grey, edges, T, line) for measurand, line in lines.items()}
     scale = math.sqrt(abs(float(np.linalg.det(T[:, :2]))))

@@ -8,7 +8,7 @@ colour that shows the tool best. The map is fitted again through everything foun
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -16,6 +16,7 @@ from keen_compass.errors import InputError
 from keen_compass.formats.beside_target import COARSE, FINEST, LEAST_INK, LEAST_SEEN, design_of, free_about, look_at
 from keen_compass.formats.sampled import Sampled, grid
 from keen_compass.pieces.page import CODE, CROSS, TARGET, Offset, Page
+from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import Note, note
 from keen_compass.solve.sheet_map import Fitted, SheetMap, fitted
@@ -59,8 +60,8 @@ class SeenSheet:
         return self.map.px_per_mm(_middle(self.page))
 
 
-def read_sheet(data: bytes, page: Page, name: str, step: Callable[[float], None] = lambda _share: None) -> SeenSheet:
-    """What a picture shows of a sheet. name: of the file, where it is refused; step: told the share that is done.
+def read_sheet(data: bytes, page: Page, name: str) -> SeenSheet:
+    """What a picture shows of a sheet. name: of the file, where it is refused.
 
     Raises InputError where there is no sheet, another one, or too little of it.
     """
@@ -69,7 +70,7 @@ def read_sheet(data: bytes, page: Page, name: str, step: Callable[[float], None]
     from keen_compass.formats.pictures import colours_of
 
     picture = Sampled(colours_of(data, name))
-    step(0.15)
+    tell(0.15)
     seen: dict[Point, Array] = {}
     for first in _by_code(picture, page, name):
         if first.px_per_mm(_middle(page)) < LEAST_PX:
@@ -78,12 +79,12 @@ def read_sheet(data: bytes, page: Page, name: str, step: Callable[[float], None]
             seen = _found(picture, page, first)
     if len(seen) < LEAST_MARKS:
         raise InputError("shows the sheet’s code, but too few of its marks: take all of it, sharp and from above", name)
-    step(0.4)
+    tell(0.4)
     rough = _fit(seen, picture)
     looks = []
     for i, at in enumerate(map(page.on_paper, page.targets)):
         looks.append(look_at(picture, rough.map, page, at, seen.get(at)))
-        step(0.4 + 0.6 * (i + 1) / len(page.targets))
+        tell(0.4 + 0.6 * (i + 1) / len(page.targets))
     print_at = {at: px for at, px in seen.items() if at not in map(page.on_paper, page.targets)}
     for target, look in zip(page.targets, looks, strict=True):
         at = page.on_paper(target)

@@ -20,6 +20,7 @@ from keen_compass.errors import InputError
 from keen_compass.formats.drawn import Drawing, Rendering, check_size, drawing, resolution
 from keen_compass.formats.pdf_artwork import page_paths, rendered
 from keen_compass.formats.vectors import NotPathsError
+from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
 
 if TYPE_CHECKING:
@@ -101,6 +102,7 @@ def read_drawing(data: bytes, name: str) -> Drawing:
     fonts = _fonts(root)
     left_out.update({f"font {font}": count for font, count in fonts.missing.items()})
     text = tostring(root, encoding="unicode")
+    tell(0.2)
     looks = _renderer(text, size, fonts)
     bare = _renderer(text, size, fonts, NO_STROKES) if "stroke" in text else None
     pdf = _as_pdf(text)
@@ -111,7 +113,9 @@ def read_drawing(data: bytes, name: str) -> Drawing:
         return page_paths(pdf, size, MITRE_LIMIT)
 
     try:
+        tell(0.4)
         shown = pdf if pdf and _alike(pdf, looks, size) else b""
+        tell(0.6)
         return drawing(size, shown, looks, by_paths, bare, left_out)
     except InputError as error:
         raise InputError(error.message, name) from None
