@@ -19,6 +19,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from driving import click, press, shown, until
+from keen_compass.app.fit.marks_from import LAYER, NONE, POINTED, TYPED
 from keen_compass.app.fit.page import FitPage
 from keen_compass.app.port_link import LinkState
 from keen_compass.app.waiting import Waiting
@@ -114,6 +115,10 @@ def opened(window: MainWindow, machine: str = "kingfisher") -> FitPage:
     return page
 
 
+def choose_marks(page: FitPage, way: str) -> None:
+    page.marks_from.way.setCurrentIndex(page.marks_from.way.findData(way))
+
+
 def aimed_positions(page: FitPage, place: Callable[[Point], Point], hand: random.Random) -> list[Point]:
     """What the machine shows with its pointer on each mark, as well as a hand aims."""
     machine = page.machine
@@ -162,14 +167,14 @@ def test_marks_are_corners_or_typed_and_one_can_be_aimed_at_again(window: MainWi
     none = Qt.KeyboardModifier.NoModifier
     page.dropEvent(QDropEvent(QPointF(90, 90), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, none))
     assert page.fitting is not None
-    assert page.marks_from.currentText() == "corners of the cut"
+    assert page.marks_from.way.currentText() == "corners of the cut"
     assert page.fitting.marks == ((0.0, 0.0), (100.0, 0.0), (100.0, 50.0), (0.0, 50.0))
     check_looks(window, (1280, 800))
     window.resize(1024, 700)
     settle()
     check_looks(window, (1024, 700))
-    page.marks_from.setCurrentIndex(2)
-    page.marks.setFocus()
+    choose_marks(page, TYPED)
+    page.marks_from.typed.setFocus()
     press("0 0", RETURN)
     assert "at least two marks" in shown(page)
     press("; 100 0", RETURN)
@@ -184,6 +189,60 @@ def test_marks_are_corners_or_typed_and_one_can_be_aimed_at_again(window: MainWi
     assert page.mark_now() == 0
     press("300.5 200", RETURN)
     assert page.fitting.aimed[0] == (300.5, 200.0)
+
+
+CROSSES = "".join(
+    f"PU{40 * x - 120:.0f},{40 * y:.0f};PD{40 * x + 120:.0f},{40 * y:.0f};"
+    f"PU{40 * x:.0f},{40 * y - 120:.0f};PD{40 * x:.0f},{40 * y + 120:.0f};"
+    for x, y in MARKS
+)
+
+
+def test_crosses_are_found_where_a_file_has_no_layers(window: MainWindow, tmp_path: Path) -> None:
+    """Neither a plus that is a letter’s, off its middle, nor hatching is one."""
+    plus = "PU4000,4000;PD4400,4000;PU4100,3900;PD4100,4300;"
+    hatched = "".join(f"PU{4000 + 40 * i},6000;PD{4200 + 40 * i},6200;" for i in range(30))
+    file = tmp_path / "sign.plt"
+    file.write_text(f"IN;SP1;{CROSSES}{plus}{hatched}{hpgl(CUT)[7:]}")
+    page = opened(window)
+    press(str(file), RETURN)
+    assert page.fitting is not None
+    assert page.marks_from.way.currentText() == "crosses in the file"
+    assert page.fitting.marks == tuple(MARKS)
+
+
+def test_marks_are_pointed_at_and_found_on_a_layer(window: MainWindow, tmp_path: Path) -> None:
+    file = tmp_path / "sign.plt"
+    file.write_text(hpgl(CUT))
+    page = opened(window)
+    press(str(file), RETURN)
+    choose_marks(page, POINTED)
+    for x, y in (CUT[0], CUT[2]):
+        at = page.canvas.frame().at((x + 1.0, y - 1.0)).toPoint()  # beside a corner: that corner is meant
+        QTest.mouseClick(page.canvas, Qt.MouseButton.LeftButton, pos=at)
+    settle()
+    free = page.canvas.frame().at((100.0, 120.0))
+    QTest.mouseClick(page.canvas, Qt.MouseButton.LeftButton, pos=free.toPoint())
+    assert page.fitting is not None
+    first, second, third = page.fitting.marks
+    assert (first, second) == (CUT[0], CUT[2])
+    assert math.dist(third, (100.0, 120.0)) < 1.0
+    check_looks(window, (1280, 800))
+    press("300 200", RETURN)
+    QTest.mouseClick(page.canvas, Qt.MouseButton.LeftButton, pos=free.toPoint())
+    assert len(page.fitting.marks) == 3  # what is aimed at stays
+    drawing = tmp_path / "sign.svg"
+    drawing.write_text(svg(CUT).replace('id="marks"', 'id="register"'))
+    page.open(drawing)
+    assert page.marks_from.way.currentText() == "crosses in the file"
+    choose_marks(page, LAYER)
+    page.marks_from.typed.setFocus()
+    press("nowhere", RETURN)
+    assert "No crosses on a layer named nowhere" in shown(page)
+    press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
+    press("Register", RETURN)
+    assert sorted((round(x, 6), round(y, 6)) for x, y in page.fitting.marks) == sorted(MARKS)
+    assert "No crosses" not in shown(page)
 
 
 def test_what_cannot_be_is_said_and_nothing_is_written(window: MainWindow, tmp_path: Path) -> None:
@@ -309,8 +368,8 @@ def test_what_the_controller_has_no_number_for_the_file_makes_up_for(window: Mai
     page = opened(window, "heron")
     press(str(file), RETURN)
     assert page.fitting is not None
-    page.marks_from.setCurrentIndex(2)
-    page.marks.setFocus()
+    choose_marks(page, TYPED)
+    page.marks_from.typed.setFocus()
     press("50 50; 450 50", RETURN)
     press(Qt.Key.Key_F8, Qt.Key.Key_F8)
     assert "The marks correct shift, turn, scale. The file makes up for Y leaning 1.11 mm per m" in shown(page)
@@ -324,11 +383,11 @@ def test_what_the_controller_has_no_number_for_the_file_makes_up_for(window: Mai
     press(RETURN)
     assert practised(page) > made_up + 0.15  # of 0.33 mm that Y leans over 300
     # No marks at all: the file alone, read by another reader, drawn by a machine that leans as it really does.
-    page.marks_from.setCurrentIndex(3)
+    choose_marks(page, NONE)
     assert "Without marks" in shown(page)
     page.skew.click()
-    page.marks_from.setCurrentIndex(2)
-    page.marks_from.setCurrentIndex(3)
+    choose_marks(page, TYPED)
+    choose_marks(page, NONE)
     assert page.fitting.marks == ()
     page.save.setFocus()
     press(RETURN)
@@ -344,7 +403,7 @@ def test_a_machine_without_known_errors_cuts_blank_stock_as_it_is(window: MainWi
     file.write_text(hpgl(CUT))
     page = opened(window)
     press(str(file), RETURN)
-    page.marks_from.setCurrentIndex(3)
+    choose_marks(page, NONE)
     assert "Without marks a file changes only where" in shown(page)
     assert page.fitting is not None
     assert len(page.fitting.marks) == 4

@@ -21,6 +21,9 @@ MOST_MARKS = 100
 MOST_SHOWN = 50_000  # points of a picture
 _INSTRUCTION = re.compile(rb"[A-Za-z]{2}[\s;\d.-]")  # of HP-GL; G-code’s words begin with one letter
 SAME_CROSS = 0.5  # mm, within which the middles of two crosses are one
+MARKS = "marks"  # the layer that holds them, where no other is named
+LARGEST_CROSS = 40.0  # mm
+SQUARE = 0.05  # |cosine| up to which two strokes cross squarely
 
 
 @dataclass
@@ -62,6 +65,7 @@ class Fitted(NamedTuple):
 class Crosses:
     """Strokes of the layer that holds the marks, mm: where two of them cross is a mark, in the order of the file."""
 
+    layer: str = MARKS
     marks: list[Point] = field(default_factory=list)
     _segments: list[tuple[Point, Point]] = field(default_factory=list)
 
@@ -79,7 +83,11 @@ class Crosses:
         if all(math.dist(at, m) > SAME_CROSS for m in self.marks):
             self.marks.append(at)
         if len(self.marks) > MOST_MARKS:
-            raise InputError(f"more than {MOST_MARKS} crosses on the layer named marks")
+            raise InputError(f"more than {MOST_MARKS} crosses")
+
+    def on_layer(self, name: str) -> bool:
+        """Whether what is on a layer of that name is meant."""
+        return name.lower() == self.layer.lower()
 
 
 def kind_of_file(data: bytes, name: str = "") -> str:
@@ -105,14 +113,39 @@ def fit_file(data: bytes, warp: Warp, name: str = "") -> Fitted:
     return _read(kind_of_file(data, name), data, warp, Crosses())
 
 
-def marks_in(data: bytes, name: str = "") -> list[Point]:
-    """The crosses on the layer named marks, mm in the file's own coordinates."""
-    kind, crosses = kind_of_file(data, name), Crosses()
+def plain_crosses(paths: Sequence[Sequence[Point]]) -> list[Point]:
+    """Where two single strokes halve one another squarely: crosses of files that have no layers, in their order."""
+    crosses = Crosses()
+    halved: dict[tuple[int, int], list[Sequence[Point]]] = {}  # by about where their middles are
+    for path in paths:
+        if len(path) != 2 or not 0 < math.dist(*path) <= LARGEST_CROSS:
+            continue
+        middle = (path[0][0] + path[1][0]) / 2, (path[0][1] + path[1][1]) / 2
+        i, j = (round(v / SAME_CROSS) for v in middle)
+        near = [other for di in (-1, 0, 1) for dj in (-1, 0, 1) for other in halved.get((i + di, j + dj), ())]
+        if len(crosses.marks) == MOST_MARKS:  # a pattern of them
+            return []
+        if any(_square(path, other) for other in near):
+            crosses.middle(middle)
+        halved.setdefault((i, j), []).append(path)
+    return crosses.marks
+
+
+def _square(one: Sequence[Point], other: Sequence[Point]) -> bool:
+    (ax, ay), (bx, by) = one
+    (cx, cy), (dx, dy) = other
+    along = (bx - ax) * (dx - cx) + (by - ay) * (dy - cy)
+    return abs(along) <= SQUARE * math.dist(*one) * math.dist(*other)
+
+
+def marks_in(data: bytes, name: str = "", layer: str = MARKS) -> list[Point]:
+    """The crosses on the layer that holds the marks, mm in the file's own coordinates."""
+    kind, crosses = kind_of_file(data, name), Crosses(layer)
     if kind not in ("svg", "dxf"):
         raise InputError("this file has no layers: give the marks as X,Y;X,Y", "--marks")
     _read(kind, data, Warp(), crosses)
     if not crosses.marks:
-        raise InputError("no cross stands on a layer named marks", "--marks")
+        raise InputError(f"no cross stands on a layer named {layer}", "--marks")
     return crosses.marks
 
 

@@ -21,7 +21,6 @@ from keen_compass.solve.warp import Warp, along
 
 MM_OF = {1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0}  # $INSUNITS → mm of one; none said: mm
 DECIMALS = 8
-MARKS = "marks"
 
 
 class Pair(NamedTuple):
@@ -70,7 +69,7 @@ class _Sheet:
     def draw(self, layer: str, before: Sequence[Point], after: Sequence[Point]) -> None:
         """A whole stroke, mm."""
         self.drawn.draw(before, after, begins=True)
-        if layer.lower() == MARKS:
+        if self.crosses.on_layer(layer):
             self.crosses.add(before)
 
 
@@ -164,7 +163,7 @@ def _line(entity: list[Pair], sheet: _Sheet) -> str:
 def _point(entity: list[Pair], sheet: _Sheet) -> str:
     p = _get(entity, 10), _get(entity, 20)
     there = sheet.at(p)
-    if _layer(entity).lower() == MARKS:
+    if sheet.crosses.on_layer(_layer(entity)):
         sheet.crosses.middle(*sheet.mm([p]))
     return _with(entity, {10: there[0], 20: there[1]})
 
@@ -179,7 +178,7 @@ def _round(entity: list[Pair], sheet: _Sheet) -> str:
     from_mm, centre_mm = sheet.mm([start, centre])
     count = max(math.ceil(turn / 0.05), 2)
     before = along(from_mm, centre_mm, turn, count)
-    if whole and _layer(entity).lower() == MARKS:
+    if whole and sheet.crosses.on_layer(_layer(entity)):
         sheet.crosses.middle(centre_mm)
     kept = sheet.warp.arc(from_mm, centre_mm, turn)
     if kept is None:

@@ -18,7 +18,6 @@ from keen_compass.formats.fit_svg_shapes import DECIMALS, NUMBER, SHAPES, attrib
 from keen_compass.progress import counted
 from keen_compass.solve.warp import SAME, Rows, Warp
 
-MARKS = "marks"
 NAMES = ("id", "class", "label")  # attributes that may call a layer so
 MARGIN = 5.0  # mm of page about what is drawn
 MM_OF = {"mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6, "px": 25.4 / 96, "": 25.4 / 96}
@@ -200,7 +199,7 @@ def _tag(match: re.Match[str], state: _Drawing) -> str:
     if "transform" in given.get("style", ""):
         raise InputError("a transform in its style can’t be mapped")
     here = state.to_file.after(_transform(given.get("transform", "")))
-    named = any(key.rpartition(":")[2] in NAMES and value.lower() == MARKS for key, value in given.items())
+    named = any(key.rpartition(":")[2] in NAMES and state.crosses.on_layer(value) for key, value in given.items())
     marks = state.marks or named
     if name in GROUPS:
         if not match[4]:

@@ -7,13 +7,13 @@ it aims with sits beside its tool, and no file leaves its bed.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from keen_compass.errors import FileFormatError, InputError, LengthError
 from keen_compass.formats.files import read_whole, write_whole
-from keen_compass.formats.fit import LARGEST, MOST_MARKS, Fitted, fit_file, kind_of_file, marks_in
+from keen_compass.formats.fit import LARGEST, MARKS, MOST_MARKS, Fitted, fit_file, kind_of_file, marks_in, plain_crosses
 from keen_compass.machines.heads import TOOL, offset_held
 from keen_compass.machines.profile import Machine
 from keen_compass.machines.shown import show_length
@@ -45,7 +45,7 @@ class Fitting:
     """One file. marks: in its own coordinates, mm. drawn: what it draws there. head: what the marks are aimed at with.
 
     aimed: mark, from 0 → where the machine was with that on the mark, mm. nominal: the file as it is, measured.
-    errors: of the machine, that the file makes up for, as `lay` takes them.
+    errors: of the machine, that the file makes up for, as `lay` takes them. blank: it goes onto stock without a print.
     """
 
     name: str
@@ -55,6 +55,7 @@ class Fitting:
     aimed: Mapping[int, Point] = field(default_factory=dict)
     head: str = TOOL
     errors: Mapping[str, float] = field(default_factory=dict)
+    blank: bool = False
 
     @classmethod
     def open(cls, file: Path, head: str = TOOL) -> Fitting:
@@ -68,13 +69,22 @@ class Fitting:
             raise InputError("draws nothing", str(file))
         return cls(str(file), data, nominal, head=head)
 
-    def with_marks(self, marks: list[Point]) -> Fitting:
+    def with_marks(self, marks: Sequence[Point]) -> Fitting:
         """Other marks; what was aimed at before counts no more."""
-        return replace(self, marks=tuple(marks), aimed={})
+        return replace(self, marks=tuple(marks), aimed={}, blank=False)
 
-    def with_crosses(self) -> Fitting:
-        """The crosses that are on its layer named marks. Raises InputError where there are none."""
-        return self.with_marks(marks_in(self.data, Path(self.name).name))
+    def with_crosses(self, layer: str = "") -> Fitting:
+        """The crosses on a layer; where none is named, those on one named marks, else any plain ones. Raises InputError
+        where there are none.
+        """
+        try:
+            found = marks_in(self.data, Path(self.name).name, layer or MARKS)
+        except InputError:
+            found = [] if layer else plain_crosses(self.nominal.drawn.paths)
+        if not found:
+            where = f"on a layer named {layer}" if layer else "in this file"
+            raise InputError(f"No crosses {where}: take its corners, point at the marks in the picture, or type them.")
+        return self.with_marks(found)
 
     def with_corners(self) -> Fitting:
         """The corners of what it draws: a print that is cut at its edge has no others."""
@@ -88,11 +98,18 @@ class Fitting:
         except InputError:
             return self.with_corners(), False
 
+    def snapped(self, place: Point, within: float) -> Point:
+        """A corner, an end or the middle of a cross that is so near, mm; else the place itself."""
+        drawn = self.nominal.drawn.paths
+        known = [p for path in drawn for p in path] + plain_crosses(drawn)
+        nearest = min(known, key=lambda p: math.dist(p, place), default=place)
+        return nearest if math.dist(nearest, place) <= within else place
+
     def without_marks(self) -> Fitting:
         """For blank stock: nothing is aimed at. Raises InputError where the file makes up for no error."""
         if not self.errors:
             raise InputError("Without marks a file changes only where the machine has an error that it makes up for.")
-        return self.with_marks([])
+        return replace(self.with_marks([]), blank=True)
 
     def with_typed(self, text: str, unit: str) -> Fitting:
         """``10 10; 200 10; 10 287``, in the file’s coordinates. Raises InputError."""
@@ -135,7 +152,7 @@ class Fitting:
     @property
     def ready(self) -> bool:
         """Whether there is nothing more to aim at, and something to change."""
-        return self.next_mark is None and bool(self.marks or self.errors)
+        return bool(self.errors) if self.blank else bool(self.marks) and self.next_mark is None
 
     def seen(self, machine: Machine, held: Mapping[str, StoredValue]) -> dict[int, Point]:
         """Where each mark is for the tool: where the machine was, and what it aims with further on."""
@@ -150,9 +167,7 @@ class Fitting:
         none.
         """
         seen, tolerance = self.seen(machine, held), machine.tolerance("registration")
-        if self.marks and len(seen) < AT_LEAST:
-            return None
-        if not (self.marks or self.errors):
+        if not (self.ready if self.blank else len(seen) >= AT_LEAST):
             return None
         return lay([self.marks[i] for i in seen], list(seen.values()), errors=self.errors, tolerance=tolerance)
 

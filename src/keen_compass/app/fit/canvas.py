@@ -19,9 +19,10 @@ RIM = 44.0  # px about what is drawn
 
 
 class FitCanvas(QWidget):
-    """`chosen` carries a mark that was clicked."""
+    """`chosen` carries a mark that was clicked; `pointed` a place beside them, and how far it may be off, mm."""
 
     chosen = Signal(int)
+    pointed = Signal(float, float, float)
 
     def __init__(self) -> None:
         super().__init__()
@@ -31,6 +32,7 @@ class FitCanvas(QWidget):
         self._off: Mapping[int, Point] = {}
         self._done: frozenset[int] = frozenset()
         self._now: int | None = None
+        self._points = False
         self._standpoint = Standpoint()
         self._bed: Point | None = None
         self._words = "Drop a cut file here: HP-GL, SVG, DXF or G-code"
@@ -43,15 +45,17 @@ class FitCanvas(QWidget):
         *,
         done: frozenset[int],
         now: int | None,
+        points: bool,
         off: Mapping[int, Point],
         bed: Point | None,
         words: str,
     ) -> None:
         """paths, marks: mm, of the file, or of the machine where `bed` is given. done: marks that were aimed at, now:
-        the one whose turn it is. off: mark → residual, mm.
+        the one whose turn it is. points: places are pointed at. off: mark → residual, mm.
         """
         self._paths, self._marks, self._standpoint = paths, marks, standpoint
         self._done, self._now, self._off, self._bed, self._words = done, now, off, bed, words
+        self._points = points
         self.setAccessibleName(words)
         self.update()
 
@@ -64,12 +68,14 @@ class FitCanvas(QWidget):
         return FromAbove(self._standpoint, places or [(0.0, 0.0)], room)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """A mark that is clicked is aimed at next."""
+        """A mark that is clicked is aimed at next; where places are pointed at, any other becomes a mark."""
         frame = self.frame()
         off = [(frame.at(m) - event.position()).manhattanLength() for m in self._marks]
         near = min(range(len(off)), key=off.__getitem__, default=None)
         if near is not None and off[near] < HIT:
             self.chosen.emit(near)
+        elif self._points:
+            self.pointed.emit(*frame.place_at(event.position()), HIT / frame.scale)
 
     def paintEvent(self, _event: object) -> None:
         """Bed, strokes, marks, residuals."""

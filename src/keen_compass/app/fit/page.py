@@ -15,6 +15,7 @@ from keen_compass.app import theme as th
 from keen_compass.app.cable_bar import CableBar
 from keen_compass.app.controller.jog_pad import JogPad
 from keen_compass.app.fit.canvas import FitCanvas
+from keen_compass.app.fit.marks_from import MarksFrom
 from keen_compass.app.fit.over_cable import FileOverCable
 from keen_compass.app.parts import (
     STATE_COLOUR,
@@ -54,8 +55,6 @@ if TYPE_CHECKING:
     from keen_compass.practice.fitting import PracticePrint
 
 BESIDE = 350  # px, the column beside the picture
-FOUND, CORNERS, TYPED, NONE = "found", "corners", "typed", "none"
-MARKS = [("crosses in the file", FOUND), ("corners of the cut", CORNERS), ("typed", TYPED), ("none: blank stock", NONE)]
 KINDS = "Cut files (*.plt *.hpgl *.svg *.dxf *.nc *.ngc *.gcode *.tap *.txt)"
 
 
@@ -76,13 +75,11 @@ class FitPage(PlacePage):
         self.setAcceptDrops(True)
         self.canvas = FitCanvas()
         self.canvas.chosen.connect(self._choose)
+        self.canvas.pointed.connect(self._point_at)
         self.file = plain_line("Cut file", "HP-GL, SVG, DXF or G-code")
         self.file.returnPressed.connect(lambda: self.open(Path(self.file.text().strip()).expanduser()))
-        self.marks_from = plain_combo("Marks")
-        fill(self.marks_from, MARKS, FOUND)
-        self.marks_from.currentIndexChanged.connect(lambda _: self._take_marks())
-        self.marks = plain_line("Marks in the file", "10 10; 200 10; 10 287", 4000)
-        self.marks.returnPressed.connect(self._take_marks)
+        self.marks_from = MarksFrom(length_unit(self.machine.units))
+        self.marks_from.wanted.connect(self._take_marks)
         self.head = plain_combo("Aimed with")
         heads = [h for h in AIMED_WITH if h in self.machine.heads]
         fill(self.head, [(say(f"pointer.{h}"), h) for h in (*heads, TOOL)], (*heads, TOOL)[0])
@@ -117,8 +114,7 @@ class FitPage(PlacePage):
         opens.addWidget(self.file, 1)
         opens.addWidget(Button("Open…", self._ask_for_file, "quiet"))
         self._aims, aims = _card()
-        aims.addLayout(_row(Text("Marks"), self.marks_from))
-        aims.addWidget(self.marks)
+        aims.addWidget(self.marks_from)
         aims.addLayout(_row(Text("Aimed with"), self.head))
         aims.addWidget(self._near)
         aims.addWidget(self.place)
@@ -191,27 +187,22 @@ class FitPage(PlacePage):
         self.fitting, self._chosen, self._done = fitting, None, ""
         self.file.setText(str(file))
         self.target.setText(str(fitting.target()))
-        self.marks_from.blockSignals(True)
-        self.marks_from.setCurrentIndex(self.marks_from.findData(FOUND if crosses else CORNERS))
-        self.marks_from.blockSignals(False)
+        self.marks_from.show_found(crosses=crosses)
         self._trouble.say("")
         self.refresh()
         self.take_focus()
 
     def _take_marks(self) -> None:
-        """As they are chosen; typed ones when they are typed."""
-        typed = self.marks_from.currentData() == TYPED
-        self.marks.setVisible(typed)
-        if self.fitting is None or (typed and not self.marks.text().strip()):
-            return
-        before = self.fitting
-        take: dict[str, Callable[[], Fitting]] = {
-            FOUND: before.with_crosses,
-            CORNERS: before.with_corners,
-            NONE: before.without_marks,
-            TYPED: lambda: before.with_typed(self.marks.text(), length_unit(self.machine.units)),
-        }
-        self._do(take[self.marks_from.currentData()])
+        take = self.marks_from.taken(self.fitting) if self.fitting is not None else None
+        if take is None:
+            self.refresh()
+        else:
+            self._do(take)
+
+    def _point_at(self, x: float, y: float, within: float) -> None:
+        """In the picture, before anything is aimed at."""
+        if self.fitting is not None:
+            self.marks_from.point_at(self.fitting.snapped((x, y), within))
 
     def _do(self, change: Callable[[], Fitting]) -> bool:
         """A change that may be refused."""
@@ -320,7 +311,6 @@ class FitPage(PlacePage):
         self.cable.refresh()
         for card in (self._aims, self._result):
             card.setVisible(fitting is not None)
-        self.marks.setVisible(self.marks_from.currentData() == TYPED)
         if fitting is None:
             return
         laid = self._laid()
@@ -347,7 +337,7 @@ class FitPage(PlacePage):
             with suppress(InputError):  # nowhere that a machine can be
                 near = fitting.expected(mark, laid, self.machine, self._held)
         where = f": near {position_in_words(near, self.machine)}" if near else ""
-        aimed = "All marks aimed at" if fitting.marks else "Nothing to aim at"
+        aimed = "All marks aimed at" if fitting.marks else "Nothing to aim at" if fitting.blank else "Click the marks"
         self._near.say(f"Mark {mark + 1} of {len(fitting.marks)}{where}" if mark is not None else aimed)
 
     def _show_file(self, fitting: Fitting, mark: int | None, laid: Laid | None) -> None:
@@ -366,18 +356,19 @@ class FitPage(PlacePage):
             self.machine.standpoint,
             done=frozenset(fitting.aimed),
             now=mark,
+            points=self.marks_from.pointing and not fitting.aimed,
             off=off,
             bed=bed,
             words=file_in_words(fitting.kind, fitting.nominal.drawn, self.machine.units),
         )
 
     def _show_result(self, fitting: Fitting, laid: Laid | None) -> None:
-        whole = laid is not None and fitting.next_mark is None
-        self._result.setVisible(bool(fitting.aimed) or not fitting.marks)
+        whole = laid is not None and fitting.ready
+        self._result.setVisible(bool(fitting.aimed) or fitting.blank)
         for widget in (self._sign, self._verdict, self.target, self.save, self.next_sheet):
             widget.setVisible(whole)
         self.again.setVisible(bool(fitting.aimed))
-        self._show_skew(laid.model if laid and whole else "" if fitting.marks else "errors")
+        self._show_skew(laid.model if laid and whole else "errors" if fitting.blank else "")
         self._means.say("")
         if laid is not None and whole:
             show = show_for(self.machine)
