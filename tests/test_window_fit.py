@@ -238,7 +238,7 @@ def test_marks_are_pointed_at_and_found_on_a_layer(window: MainWindow, tmp_path:
     choose_marks(page, LAYER)
     page.marks_from.typed.setFocus()
     press("nowhere", RETURN)
-    assert "No crosses on a layer named nowhere" in shown(page)
+    assert "nowhere: No crosses found" in shown(page)
     press(Qt.Key.Key_A, modifier=Qt.KeyboardModifier.ControlModifier)
     press("Register", RETURN)
     assert sorted((round(x, 6), round(y, 6)) for x, y in page.fitting.marks) == sorted(MARKS)

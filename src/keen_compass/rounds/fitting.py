@@ -82,8 +82,7 @@ class Fitting:
         except InputError:
             found = [] if layer else plain_crosses(self.nominal.drawn.paths)
         if not found:
-            where = f"on a layer named {layer}" if layer else "in this file"
-            raise InputError(f"No crosses {where}: take its corners, point at the marks in the picture, or type them.")
+            raise InputError("No crosses found: take the corners, point at the marks in the picture, or type them.", layer)
         return self.with_marks(found)
 
     def with_corners(self) -> Fitting:
