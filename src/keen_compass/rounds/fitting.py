@@ -82,7 +82,7 @@ class Fitting:
         except InputError:
             found = [] if layer else plain_crosses(self.nominal.drawn.paths)
         if not found:
-            raise InputError("No crosses found: take the corners, point at the marks in the picture, or type them.", layer)
+            raise InputError("No crosses found: take the corners, click the marks in the picture, or type them.", layer)
         return self.with_marks(found)
 
     def with_corners(self) -> Fitting:
