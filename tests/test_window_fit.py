@@ -275,7 +275,7 @@ def test_a_long_file_says_how_far_it_is_and_can_be_left(
     window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     file, shares = tmp_path / "long.nc", list[float]()
-    file.write_text(gcode([(100 + 90 * math.cos(i), 100 + 90 * math.sin(i)) for i in range(60_000)]))
+    file.write_text(gcode([(100 + i / 800, 100 + 3 * math.sin(i / 50)) for i in range(40_000)]))
     page, show_share, leave_at = opened(window), Waiting.show_share, [0.3]
 
     def told(waiting: Waiting, share: float) -> None:

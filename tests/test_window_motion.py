@@ -297,7 +297,7 @@ def test_signed_runs_have_a_record(window: MainWindow, tmp_path: Path) -> None:
             shown_as = session.context.procedure.for_logbook(f)
             assert VERDICT_WORDS[shown_as.verdict] in words
             if f.error is not None and f.expanded_uncertainty:
-                error = error_in_words(f.harm or 0.0, f.expanded_uncertainty, f.error_unit, machine.units)
+                error = error_in_words(f.harm or 0.0, f.expanded_uncertainty, f.error_unit, machine.unit_of(f.quantity))
                 assert error in words, (kept.procedure, f)
         instrument = session.measuring.instrument()
         assert instrument is not None

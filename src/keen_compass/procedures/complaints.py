@@ -32,6 +32,10 @@ from keen_compass.solve.forecast import wander_of
 
 USUAL_SIZE, USUAL_THICKNESS = 300.0, 10.0  # mm, where the complaint doesn't say on what
 LEAST_U = 0.2  # mm, of what someone says without having measured it
+# Of a cause that nothing is known of: how likely it broke, its spread where it did and where it didn't, in what is
+# usual; together that spread again. Of one that was found: at once, and for each day since; after an event.
+UNKNOWN, BROKEN, IN_ORDER = 0.3, 2.2, 0.6
+FOUND, AGED, SHAKEN = 0.06, 0.0005, 0.4
 HALF = 0.5  # of what was said, the same
 USUAL_DAYS = 183.0
 WORTH_TELLING = 0.08  # share, from which a cause is worth a look
@@ -75,6 +79,7 @@ POSITIVE = ("backlash",)
 # Without these of its causes nobody would put it so.
 OWN_CAUSES = {"drifts_along_print": ("print_scale_x", "tracking"), "corners": ("drag",)}
 OWN = 1.0  # of what belongs to a complaint alone, in whatever it is seen: as likely as not
+ACROSS = ("oval", "diagonals")  # of both axes at once
 EVENTS = ("moved", "update", "mechanics")
 
 
@@ -165,7 +170,8 @@ def diagnosed(
     kind, quantities = machine.kind, _quantities(machine)
     rows = [_row(seen, quantities, f"seen[{i}]") for i, seen in enumerate(complaints)]
     priors = {q: _prior(q, kind, known.get(q), events) for q in quantities}
-    causes, unexplained = explain(rows, priors)
+    explained, unexplained = explain(rows, priors)
+    causes = {q: Explained(e.value * unit_of(q), e.U * unit_of(q), e.share) for q, e in explained.items()}
     ranked = dict(sorted(causes.items(), key=lambda pair: -pair[1].share))
     return Diagnosis(kind, ranked, unexplained, tuple(s.what for s in complaints), _tell(ranked, machine))
 
@@ -201,6 +207,12 @@ def _of_that_kind(kind: MachineKind) -> Machine:
     )
 
 
+def unit_of(quantity: str) -> float:
+    """How much of its error unit one of a cause is: a tolerance of what has no mm, such as a feed."""
+    q = QUANTITIES[quantity]
+    return 1.0 if q.family in SPREAD else q.default_tolerance
+
+
 def _prior(quantity: str, kind: MachineKind, known: KnownIn | None, events: Sequence[EventIn]) -> Prior:
     """What is expected of it: what was found, widened by age and by what happened since; else the usual spread."""
     q = QUANTITIES[quantity]
@@ -209,34 +221,37 @@ def _prior(quantity: str, kind: MachineKind, known: KnownIn | None, events: Sequ
         usual = 0.1
     if q.family == "hole_bias" and kind.thermal:
         usual = 0.3
-    positive = q.family in POSITIVE
+    positive, broken = q.family in POSITIVE, BROKEN * usual
+    size = unit_of(quantity)
     if known is None:
-        # The half of a normal distribution above zero has this mean and spread.
-        half = Prior(usual * math.sqrt(2 / math.pi), usual * math.sqrt(1 - 2 / math.pi), positive=True)
-        return half if positive else Prior(0.0, usual)
+        return Prior(IN_ORDER * usual if positive else 0.0, IN_ORDER * usual, broken, UNKNOWN, positive)
     moves = wander_of([], q.default_tolerance, USUAL_DAYS)
     variance = (known.expanded_uncertainty / K_95) ** 2 + moves.per_day * known.days + (moves.u_drift * known.days) ** 2
-    if q.group == "motion" and any(e.what in EVENTS and e.days <= known.days for e in events):
-        variance += usual**2
-    return Prior(known.value, math.sqrt(min(variance, usual**2 + known.value**2)) or 1e-6, positive)
+    shaken = q.group == "motion" and any(e.what in EVENTS and e.days <= known.days for e in events)
+    likely = min(FOUND + AGED * known.days, UNKNOWN) if not shaken else SHAKEN
+    value = max(known.value, 0.0) if q.one_sided else known.value  # the other way does no harm
+    return Prior(value / size, min(math.sqrt(variance) / size, broken) or 1e-6, broken, likely, positive)
 
 
 def _row(seen: SeenIn, quantities: Sequence[str], place: str) -> Complaint:
     axes = (seen.axis,) if seen.axis in ("x", "y") else ("x", "y")
-    size = USUAL_THICKNESS if seen.what == "slanted" else USUAL_SIZE
+    size = USUAL_THICKNESS if seen.what in ("slanted", "depth") else USUAL_SIZE
     nominal = size if seen.nominal is None else length_mm(seen.nominal, f"{place}.nominal")
     if not 0 < nominal <= 1e5:
         raise InputError("must be larger than 0, at most 100 m", f"{place}.nominal")
-    shows = _SHOWS[seen.what](axes, nominal, seen.axis is not None)
+    shows = _SHOWS[seen.what](axes, nominal, seen.axis is not None or seen.by is not None)
     by = {q: c for q, c in shows.items() if q in quantities}
+    other = {"x": "y", "y": "x"}.get(seen.axis or "")
+    there = _SHOWS[seen.what]((other,), nominal, True) if other and seen.what not in ACROSS else {}
+    elsewhere = {q: c for q, c in there.items() if q in quantities}
     if not by:
         raise InputError(f"{seen.what} is nothing that shows on such a machine", f"{place}.what")
     if seen.by in (None, "+", "-", "−"):
-        return Complaint(by, sign=-1 if seen.by in ("-", "−") else 1)
+        return Complaint(by, sign=-1 if seen.by in ("-", "−") else 1, elsewhere=elsewhere)
     amount = length_mm(seen.by, f"{place}.by")
     if not amount:
         raise InputError("by nothing is no complaint", f"{place}.by")
-    return Complaint(by, amount, max(HALF * abs(amount), LEAST_U))
+    return Complaint(by, amount, max(HALF * abs(amount), LEAST_U), elsewhere=elsewhere)
 
 
 def _each(axes: Sequence[str], name: str, coefficient: float) -> dict[str, float]:
