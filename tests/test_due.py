@@ -104,6 +104,8 @@ def test_changes_count_where_the_number_stayed_or_the_new_one_was_entered() -> N
     found = changes(past)
     assert [(c.days, pytest.approx(c.by)) for c in found] == [(10, 0.02), (30, 0.1)]  # nobody knows what 98 came of
     assert pytest.approx(math.hypot(0.05, 0.05)) == found[0].U
+    moved = [(begun + timedelta(days=day)).isoformat() for day in (25, 200)]  # of itself it moved only before
+    assert [c.days for c in changes(past, moved)] == [10]
 
 
 def test_a_shops_list_is_sorted_and_says_why(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

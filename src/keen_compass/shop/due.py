@@ -12,7 +12,7 @@ from keen_compass.quantities.catalogue import QUANTITIES, Lives
 from keen_compass.quantities.subjects import Subject
 from keen_compass.shop.kept import KeptFinding
 from keen_compass.shop.machines import key_for
-from keen_compass.shop.standing import Spoke, State, standings
+from keen_compass.shop.standing import Spoke, State, standings, unsettling
 from keen_compass.shop.store import Shop
 from keen_compass.solve.forecast import Change, holds_for, wander_of
 
@@ -45,6 +45,7 @@ def due(shop: Shop, today: datetime | None = None) -> list[Due]:
 
 def due_on(shop: Shop, machine: Machine, spokes: Sequence[Spoke], now: datetime) -> Iterator[Due]:
     """The same of one machine, whose spokes these are."""
+    happened = shop.events(machine.uid)
     for spoke in spokes:
         q = QUANTITIES[spoke.quantity]
         finding = spoke.finding
@@ -56,7 +57,7 @@ def due_on(shop: Shop, machine: Machine, spokes: Sequence[Spoke], now: datetime)
             continue
         key = key_for(spoke.quantity, machine.subject)
         past = [k for k in shop.findings(machine.uid, spoke.quantity) if _key(spoke.quantity, k) == key]
-        moved = changes(past)
+        moved = changes(past, [at for at, kind, _ in happened if kind in unsettling(spoke.quantity)])
         wander = wander_of(moved, finding.tolerance, machine.due_days)
         days = holds_for(
             finding.error, finding.expanded_uncertainty or 0.0, finding.tolerance, wander, one_sided=q.one_sided
@@ -71,10 +72,15 @@ def _key(quantity: str, kept: KeptFinding) -> str:
     return key_for(quantity, kept.finding.subject)
 
 
-def changes(past: Sequence[KeptFinding]) -> list[Change]:
-    """How a value moved between findings that follow one another, where its number was left or the new one entered."""
+def changes(past: Sequence[KeptFinding], happened: Sequence[str] = ()) -> list[Change]:
+    """How a value moved between findings that follow one another, where its number was left or the new one entered.
+
+    happened: times (UTC) of what unsettled it: how it moved then says nothing of how it moves by itself.
+    """
     found = []
     for earlier, later in pairwise([k for k in past if k.finding.error is not None]):
+        if any(earlier.at < at <= later.at for at in happened):
+            continue
         a, b = earlier.finding, later.finding
         before = a.error if _same(b.old, a.old) else a.predicted_error if _same(b.old, a.new) else None
         if before is None or a.error is None or b.error is None:

@@ -147,7 +147,7 @@ class _Known(NamedTuple):
     events: dict[str, list[tuple[str, str, str]]]
 
 
-def _unsettling(quantity: str) -> tuple[str, ...]:
+def unsettling(quantity: str) -> tuple[str, ...]:
     """Kinds of event after which it must be looked at again."""
     q = QUANTITIES[quantity]
     if q.lives is Lives.COMPUTED:
@@ -208,9 +208,9 @@ def _state(
             return State.RECHECK, Why.CHANGED_UNDER, under, 0
     if found.finding.verdict is Verdict.OUT:
         return State.OUT, Why.OUT, "", 0
-    unsettling = _unsettling(quantity)
+    shaking = unsettling(quantity)
     for at, kind, text in known.events.get(uid, ()):
-        if at > found.at and kind in unsettling:
+        if at > found.at and kind in shaking:
             return State.RECHECK, Why.HAPPENED, text, 0
     days = (today - datetime.fromisoformat(found.at)).days
     if days > machine.due_days and not parts:  # those don't grow old
