@@ -11,13 +11,15 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from driving import click, press, shown
+from driving import click, press, shown, until
 from keen_compass.app.glance.page import GlancePage
+from keen_compass.app.rail import MachineCard
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.kinds import MachineKind
 from keen_compass.rounds.glance import by_day, chosen, due_soon, glance, grouped
-from keen_compass.shop.due import due
+from keen_compass.shop.due import due, due_on
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 from looks import check_looks, settle
@@ -58,7 +60,8 @@ def test_it_says_what_the_roses_say(shop: Shop) -> None:
 def test_the_days_ahead_are_those_of_what_is_due(shop: Shop) -> None:
     """A month ago, when more was in, more of the days ahead had something."""
     for now in (datetime.now(UTC), datetime.now(UTC) - 30 * DAY, datetime.now(UTC) - 100 * DAY):
-        ahead = [d for _, found in due_soon(shop, glance(shop, now), now) for d in found]
+        pairs = [(one.machine, one.spokes) for one in glance(shop, now)]
+        ahead = [d for _, found in due_soon(shop, pairs, now) for d in found]
         all_due = due(shop, now)
         assert sorted((d.on, d.machine.uid, d.quantity) for d in ahead) == sorted(
             (d.on, d.machine.uid, d.quantity) for d in all_due if d.on < (now + 7 * DAY).date()
@@ -152,3 +155,29 @@ def test_four_hundred_machines_are_walked_and_searched(windows: Callable[[Path],
     QTest.keyClicks(page.canvas, "7")
     QTest.keyClicks(page.search, "7")
     assert {one.machine.name for one in page._shown()} == {"Buoy 77", *(f"Buoy {i}77" for i in (1, 2, 3))}
+
+
+def test_what_is_due_soon_stands_on_the_rose_and_on_the_rail(
+    window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It is looked for once the window stands still; only what is in has a day."""
+    monkeypatch.setattr("keen_compass.rounds.glance.DAYS", 60)
+    ember, now = window.shop.machine("ember"), datetime.now(UTC)
+    soon = [d for d in due_on(window.shop, ember, spokes(window.shop, ember), now) if d.spoke.state is State.IN]
+    first = min((d for d in soon if d.on > now.date()), key=lambda d: d.on)
+    window.show_rose("ember")
+    until(lambda: "Due soon" in shown(window.rose_page))
+    assert f"{QUANTITIES[first.quantity].label}: " in shown(window.rose_page)
+    rose = window.rose_page.rose
+    for _ in rose._spokes:
+        if first.quantity == rose._spokes[rose._selected].quantity:
+            break
+        press(Qt.Key.Key_Right)
+    assert f"Due {first.on:%-d %b}." in rose.accessibleName()
+    check_looks(window, (window.width(), window.height()))
+    window.show_rose("kingfisher")  # another machine’s day goes with its rose
+    assert not rose._due
+    card = MachineCard(ember, [d.spoke for d in soon], "")
+    assert card._state is State.IN
+    card.show_due([first])
+    assert f"{QUANTITIES[first.quantity].label} due {first.on:%-d %b}" in card.accessibleName()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import pairwise
 
 from PySide6.QtCore import QPointF, QRect, Qt, QTimer, Signal
@@ -12,7 +13,9 @@ from keen_compass.app import theme as th
 from keen_compass.app.parts import STATE_COLOUR, Button, Line, empty, scrolling, tip
 from keen_compass.app.rose.canvas import draw_small_rose
 from keen_compass.machines.profile import Machine
+from keen_compass.shop.due import Due
 from keen_compass.shop.standing import Spoke, State, as_drawn
+from keen_compass.words.due import due_in_words
 from keen_compass.words.standing import summary
 
 WIDE, NARROW, SIDE = 216, 118, 12  # px: of the rail, and what it leaves to either side of a card
@@ -64,6 +67,13 @@ class MachineCard(QAbstractButton):
         self.setAccessibleName(f"{machine.name}, {machine.describe()}, {self._words} {self._step}".strip())
         tip(self, f"{machine.name} · {machine.describe()} · {self._words}{f' · {self._step}' if step else ''}")
         self.set_size(narrow=self._narrow, compact=self._compact)
+
+    def show_due(self, soon: Sequence[Due]) -> None:
+        """What is in and is due in the days ahead, where nothing else is to be said of it."""
+        if soon and self._state is State.IN:
+            self._words, self._short = due_in_words(soon), due_in_words(soon, short=True)
+            self.setAccessibleName(f"{self._machine.name}, {self._machine.describe()}, {self._words}")
+            self.update()
 
     def whole_height(self, *, narrow: bool) -> int:
         """px, where there is room for all that it has to say."""
@@ -164,6 +174,12 @@ class CardList(QScrollArea):
         for card in self.cards:
             card.setChecked(card.uid == current)
         self.settle()
+
+    def show_due(self, uid: str, soon: Sequence[Due]) -> None:
+        """Of one of them."""
+        for card in self.cards:
+            if card.uid == uid:
+                card.show_due(soon)
 
     def _make_anew(self, machines: list[tuple[Machine, list[Spoke], str]]) -> None:
         empty(self._box)

@@ -10,6 +10,7 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
+from keen_compass.app.ahead import LookAhead
 from keen_compass.app.care import ShopCare
 from keen_compass.app.menus import Menus
 from keen_compass.app.mounting import mount, offer_other, put_back, show_put_back
@@ -23,7 +24,8 @@ from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.profile import Machine
 from keen_compass.procedures import REGISTRY
-from keen_compass.shop.standing import Spoke, spokes, standings
+from keen_compass.shop.due import Due
+from keen_compass.shop.standing import Spoke, State, spokes, standings
 from keen_compass.shop.store import Shop
 
 if TYPE_CHECKING:
@@ -38,6 +40,7 @@ if TYPE_CHECKING:
 
 KEEP_COPIES = 5000  # ms, after which copies are thought of
 LATELY = 4  # logbook entries beside the rose
+LATER = 400  # ms, after which what is due in the days ahead is looked for
 NARROW_BELOW = 1180  # px of window width: the rail makes room for the piece
 
 
@@ -58,6 +61,7 @@ class MainWindow(QMainWindow):
         self.rail.place.connect(self.go_to)
         self.rose_page = RosePage()
         self.next_piece = NextPiece(shop, self)
+        self.ahead = LookAhead(shop, self)
         self._wire_rose()
         self.round_page: RoundPage | None = None
         self._rail_step = ""  # of the round, as the rail shows it
@@ -103,6 +107,7 @@ class MainWindow(QMainWindow):
         self.copies.begin()
 
     def _wire_rose(self) -> None:
+        self.ahead.found.connect(self._due_soon)
         page = self.rose_page
         page.begin.connect(self.begin)
         page.change.connect(self.change_machine)
@@ -168,6 +173,13 @@ class MainWindow(QMainWindow):
         show_put_back(self, machine)
         self.rose_page.forget_next_piece()
         self.next_piece.look_at(uid)
+
+    def _due_soon(self, uid: str, found: list[Due]) -> None:
+        """On the rail, and on the rose where it is shown."""
+        soon = [d for d in found if d.spoke.state is State.IN]
+        self.rail.machines.show_due(uid, soon)
+        if uid == self.machine_uid:
+            self.rose_page.show_due(soon)
 
     def _lately(self, uid: str) -> list[Entry]:
         """The newest entries of a machine."""
@@ -314,6 +326,7 @@ class MainWindow(QMainWindow):
         steps = self.shop.steps_under_way()
         rows = [(m, standing[m.uid], steps.get(m.uid, "")) for m in machines]
         self.rail.show_shop(self.shop_title, rows, self.machine_uid)
+        self.ahead.look([(m, standing[m.uid]) for m in machines], LATER)
 
     def _round_changed(self) -> None:
         """The rail follows the step, not every keystroke."""

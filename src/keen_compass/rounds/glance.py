@@ -65,12 +65,14 @@ def grouped(seen: Sequence[Seen]) -> list[tuple[str, list[Seen]]]:
     return list(groups.items()) if len(seen) >= MANY * len(groups) else [("", list(seen))]
 
 
-def due_soon(shop: Shop, seen: Iterable[Seen], now: datetime | None = None) -> Iterator[tuple[Seen, list[Due]]]:
-    """Machine by machine what is due within `DAYS`: each takes a look into its past, so that others can go on."""
+def due_soon(
+    shop: Shop, machines: Iterable[tuple[Machine, Sequence[Spoke]]], now: datetime | None = None
+) -> Iterator[tuple[str, list[Due]]]:
+    """Machine by machine, by uid, what is due within `DAYS`: each takes a look into its past; others go on."""
     now = now or datetime.now(UTC)
     last = now.date() + timedelta(days=DAYS - 1)
-    for one in seen:
-        yield one, [d for d in due_on(shop, one.machine, one.spokes, now) if d.on <= last]
+    for machine, spokes in machines:
+        yield machine.uid, [d for d in due_on(shop, machine, spokes, now) if d.on <= last]
 
 
 def by_day(found: Iterable[Due], now: datetime | None = None) -> list[tuple[date, list[Due]]]:

@@ -2,11 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from datetime import UTC, datetime
+
+from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.shop.due import Due
 from keen_compass.shop.standing import State
 from keen_compass.words.standing import reason
 
 FEW = 2  # changes, below which the usual interval decides
+
+
+def day_of(due: Due) -> str:
+    """``4 Dec``, or today."""
+    return "today" if due.on == datetime.now(UTC).date() else due.on.strftime("%-d %b")
+
+
+def due_in_words(soon: Sequence[Due], *, short: bool = False) -> str:
+    """One line of what is due first: ``X backlash due 4 Dec``; of several on that day, how many."""
+    first = min(soon, key=lambda d: d.on)
+    alike = [d for d in soon if d.on == first.on]
+    what = QUANTITIES[first.quantity].label if len(alike) == 1 else f"{len(alike)}"
+    return f"due {day_of(first)}" if short else f"{what} due {day_of(first)}"
 
 
 def because(due: Due) -> str:

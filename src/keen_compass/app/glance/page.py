@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from datetime import date
 from functools import partial
 
-from PySide6.QtCore import QEvent, QObject, QTimer, Signal
+from PySide6.QtCore import QEvent, QObject, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
+from keen_compass.app.ahead import LookAhead
 from keen_compass.app.glance.canvas import GlanceCanvas
 from keen_compass.app.parts import Button, Line, PlacePage, empty, plain_line, scrolling, tip
 from keen_compass.quantities.catalogue import QUANTITIES
-from keen_compass.rounds.glance import Seen, by_day, chosen, due_soon, glance
+from keen_compass.rounds.glance import Seen, by_day, chosen, glance
 from keen_compass.shop.due import Due
 from keen_compass.shop.store import Shop
 from keen_compass.words.glance import count_in_words, day_in_words
@@ -34,7 +34,9 @@ class GlancePage(PlacePage):
         self._shop = shop
         self._seen: list[Seen] = []
         self._due: dict[str, list[Due]] = {}
-        self._looking: Iterator[tuple[Seen, list[Due]]] = iter(())
+        self._ahead = LookAhead(shop, self)
+        self._ahead.found.connect(self._due.__setitem__)
+        self._ahead.done.connect(self._show_days)
         self._title = Line("Shop at a glance", th.TITLE, bold=True)
         self._count = Line(colour="soft")
         self.search: QLineEdit = plain_line("Search machines", "Name, kind or state", 60)
@@ -93,22 +95,10 @@ class GlancePage(PlacePage):
     def refresh(self, current: str = "") -> None:
         """From the shop as it is now."""
         self._seen = glance(self._shop)
-        self._due, self._day = {}, None
-        self._looking = due_soon(self._shop, self._seen)
+        self._due.clear()
+        self._day = None
+        self._ahead.look([(one.machine, one.spokes) for one in self._seen])
         self._show(current)
-        QTimer.singleShot(0, self, self._look_ahead)
-
-    def _look_ahead(self) -> None:
-        """When each value is due: a few machines at a time, while nothing is typed."""
-        if self._shop.closed:
-            return
-        for _ in range(AT_ONCE):
-            one, found = next(self._looking, (None, []))
-            if one is None:
-                self._show_days()
-                return
-            self._due[one.machine.uid] = found
-        QTimer.singleShot(0, self, self._look_ahead)
 
     def _shown(self) -> list[Seen]:
         found = chosen(self._seen, self.search.text(), waiting=self.waiting.isChecked())

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
@@ -39,6 +39,7 @@ class Rose(ShowsFocus):
         super().__init__()
         self._spokes: list[Spoke] = []
         self._machine: Machine | None = None
+        self._due: Mapping[str, str] = {}
         self._selected = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 300)
@@ -46,15 +47,22 @@ class Rose(ShowsFocus):
 
     def show_spokes(self, spokes: list[Spoke], machine: Machine | None = None) -> None:
         """What to draw, and of which machine where it can be opened."""
-        self._spokes, self._machine = spokes, machine
+        self._spokes, self._machine, self._due = spokes, machine, {}
         self._selected = min(self._selected, max(len(spokes) - 1, 0))
+        self._say_selected()
+        self.update()
+
+    def show_due(self, days: Mapping[str, str]) -> None:
+        """Of what is due in the days ahead, the day in words, by quantity."""
+        self._due = days
         self._say_selected()
         self.update()
 
     def _say_selected(self) -> None:
         if self._spokes and self._machine:
             s = self._spokes[self._selected]
-            self.setAccessibleName(f"Rose. {s.label}: {figure(s, self._machine)}. {reason(s, self._machine)}")
+            due = f" Due {self._due[s.quantity]}." if s.quantity in self._due else ""
+            self.setAccessibleName(f"Rose. {s.label}: {figure(s, self._machine)}. {reason(s, self._machine)}{due}")
 
     def angle(self, index: int) -> float:
         """Screen angle of a spoke, rad, clockwise from up; the first points up."""
@@ -139,6 +147,8 @@ class Rose(ShowsFocus):
         inner = box.adjusted(8, 2, -8, -2)
         assert self._machine is not None
         words = "re-check" if spoke.state is State.RECHECK else figure(spoke, self._machine)
+        due = spoke.quantity in self._due
+        words = f"due {self._due[spoke.quantity]}" if due else words
         if index == self._selected and self.hasFocus():
             p.setPen(QPen(th.color("focus"), 2.5))
             p.setBrush(Qt.BrushStyle.NoBrush)
@@ -156,7 +166,7 @@ class Rose(ShowsFocus):
         p.setPen(th.color("ink"))
         p.drawText(inner, side | Qt.AlignmentFlag.AlignTop, spoke.label)
         p.setFont(th.font(16))
-        p.setPen(th.color(STATE_COLOUR[spoke.state]))
+        p.setPen(th.color("warn" if due else STATE_COLOUR[spoke.state]))
         p.drawText(inner, side | Qt.AlignmentFlag.AlignBottom, words)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

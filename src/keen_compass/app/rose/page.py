@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
 from itertools import islice
 from typing import TYPE_CHECKING
@@ -20,7 +20,9 @@ from keen_compass.machines.shown import show_size
 from keen_compass.procedures import Entry as RegistryEntry
 from keen_compass.procedures import yielding
 from keen_compass.quantities.catalogue import QUANTITIES, Lives
+from keen_compass.shop.due import Due
 from keen_compass.shop.standing import Spoke, State, as_drawn, next_in_order
+from keen_compass.words.due import because, day_of
 from keen_compass.words.procedures import does, title
 from keen_compass.words.standing import first_step, reason
 
@@ -155,6 +157,13 @@ class RosePage(PlacePage):
             assert self._machine is not None
             yield _lately(entries, self._machine)
 
+    def show_due(self, soon: list[Due]) -> None:
+        """What is in and is due in the days ahead, soonest first: on the rose, and last beside it."""
+        self.rose.show_due({d.quantity: day_of(d) for d in soon})
+        if soon:
+            for part in (Text("Due soon", 17, bold=True), _due_card(soon)):
+                self._next.insertWidget(self._next.count() - 1, part)
+
     @property
     def next_piece(self) -> NextPieceCard:
         """The card of what settles most, made when it is wanted first."""
@@ -270,15 +279,30 @@ def _lately(entries: list[Entry], machine: Machine) -> Card:
     layout.setContentsMargins(16, 10, 14, 12)
     layout.setSpacing(8)
     for entry in entries:
-        row = QHBoxLayout()
-        row.setSpacing(10)
-        day = Text(datetime.fromisoformat(entry.at).astimezone().strftime("%-d %b"), colour="soft")
-        day.setWordWrap(False)
-        day.setFixedWidth(58)
-        row.addWidget(day, 0, Qt.AlignmentFlag.AlignTop)
-        row.addWidget(Text(entry_words(entry, machine)), 1)
-        layout.addLayout(row)
+        day = datetime.fromisoformat(entry.at).astimezone().strftime("%-d %b")
+        layout.addLayout(_dated(day, entry_words(entry, machine)))
     return card
+
+
+def _due_card(soon: Sequence[Due]) -> Card:
+    card = Card()
+    layout = QVBoxLayout(card)
+    layout.setContentsMargins(16, 10, 14, 12)
+    layout.setSpacing(8)
+    for due in sorted(soon, key=lambda d: d.on):
+        layout.addLayout(_dated(day_of(due), f"{QUANTITIES[due.quantity].label}: {because(due)}"))
+    return card
+
+
+def _dated(day: str, words: str) -> QHBoxLayout:
+    row = QHBoxLayout()
+    row.setSpacing(10)
+    when = Text(day, colour="soft")
+    when.setWordWrap(False)
+    when.setFixedWidth(58)
+    row.addWidget(when, 0, Qt.AlignmentFlag.AlignTop)
+    row.addWidget(Text(words), 1)
+    return row
 
 
 def _counted(spokes: list[Spoke]) -> bool:
