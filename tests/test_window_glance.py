@@ -18,8 +18,8 @@ from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.kinds import MachineKind
-from keen_compass.rounds.glance import by_day, chosen, due_soon, glance, grouped
-from keen_compass.shop.due import due, due_on
+from keen_compass.rounds.glance import by_day, chosen, glance, grouped
+from keen_compass.shop.due import due, due_on, due_soon
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
 from looks import check_looks, settle
@@ -161,7 +161,7 @@ def test_what_is_due_soon_stands_on_the_rose_and_on_the_rail(
     window: MainWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """It is looked for once the window stands still; only what is in has a day."""
-    monkeypatch.setattr("keen_compass.rounds.glance.DAYS", 60)
+    monkeypatch.setattr("keen_compass.shop.due.DAYS", 60)
     ember, now = window.shop.machine("ember"), datetime.now(UTC)
     soon = [d for d in due_on(window.shop, ember, spokes(window.shop, ember), now) if d.spoke.state is State.IN]
     first = min((d for d in soon if d.on > now.date()), key=lambda d: d.on)

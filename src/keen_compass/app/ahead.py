@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keen_compass.machines.profile import Machine
-from keen_compass.shop.due import Due
+from keen_compass.shop.due import Due, due_soon
 from keen_compass.shop.standing import Spoke
 from keen_compass.shop.store import Shop
 
@@ -30,8 +30,6 @@ class LookAhead(QObject):
 
     def look(self, machines: Sequence[tuple[Machine, Sequence[Spoke]]], after: int = 0) -> None:
         """From the beginning, with these. after: ms, while others have their turn."""
-        from keen_compass.rounds.glance import due_soon  # late: the first screen doesn't wait for it
-
         self._looking = due_soon(self._shop, machines)
         self._timer.start(after)
 

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from datetime import UTC, date, datetime, timedelta
 from typing import NamedTuple
 
 from keen_compass.machines.profile import Machine
-from keen_compass.shop.due import Due, due_on
+from keen_compass.shop.due import DAYS, Due
 from keen_compass.shop.standing import Spoke, State, as_drawn, standings
 from keen_compass.shop.store import Shop
 from keen_compass.words.standing import summary
 
-DAYS = 7  # that are looked ahead, today included
 MANY = 4  # machines of a kind, from which on kinds are kept apart
 
 
@@ -63,16 +62,6 @@ def grouped(seen: Sequence[Seen]) -> list[tuple[str, list[Seen]]]:
     for one in seen:
         groups.setdefault(one.machine.kind.said, []).append(one)
     return list(groups.items()) if len(seen) >= MANY * len(groups) else [("", list(seen))]
-
-
-def due_soon(
-    shop: Shop, machines: Iterable[tuple[Machine, Sequence[Spoke]]], now: datetime | None = None
-) -> Iterator[tuple[str, list[Due]]]:
-    """Machine by machine, by uid, what is due within `DAYS`: each takes a look into its past; others go on."""
-    now = now or datetime.now(UTC)
-    last = now.date() + timedelta(days=DAYS - 1)
-    for machine, spokes in machines:
-        yield machine.uid, [d for d in due_on(shop, machine, spokes, now) if d.on <= last]
 
 
 def by_day(found: Iterable[Due], now: datetime | None = None) -> list[tuple[date, list[Due]]]:

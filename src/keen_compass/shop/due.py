@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, date, datetime, timedelta
 from itertools import pairwise
 from typing import NamedTuple
@@ -17,6 +17,7 @@ from keen_compass.shop.store import Shop
 from keen_compass.solve.forecast import Change, holds_for, wander_of
 
 SAME = 1e-9  # relative; numbers that are one
+DAYS = 7  # that are looked ahead, today included
 
 
 class Due(NamedTuple):
@@ -66,6 +67,16 @@ def due_on(shop: Shop, machine: Machine, spokes: Sequence[Spoke], now: datetime)
         ends = datetime.fromisoformat(spoke.at) + timedelta(days=machine.due_days if at_last else days)
         on = max(ends.date(), now.date())
         yield Due(machine, spoke.quantity, subject, on, spoke, 0 if at_last else len(moved))
+
+
+def due_soon(
+    shop: Shop, machines: Iterable[tuple[Machine, Sequence[Spoke]]], now: datetime | None = None
+) -> Iterator[tuple[str, list[Due]]]:
+    """Machine by machine, by uid, what is due within `DAYS`: each takes a look into its past; others go on."""
+    now = now or datetime.now(UTC)
+    last = now.date() + timedelta(days=DAYS - 1)
+    for machine, spokes in machines:
+        yield machine.uid, [d for d in due_on(shop, machine, spokes, now) if d.on <= last]
 
 
 def _key(quantity: str, kept: KeptFinding) -> str:
