@@ -122,6 +122,17 @@ def test_what_is_known_to_be_right_explains_nothing_and_age_and_events_bring_dou
     assert before.causes["x_steps"].share == pytest.approx(fresh.causes["x_steps"].share)
 
 
+def test_what_is_seen_in_one_place_only_is_less_likely_the_same_all_over() -> None:
+    anywhere, there = (told({"what": "depth", "by": 0.5, **more}) for more in ({}, {"where": "far left"}))
+    assert there.causes["bed"].share > anywhere.causes["bed"].share + 0.1
+    assert largest(there) == "bed"
+    beside = [{"what": "beside_print", "axis": "x", "by": 0.8, **more} for more in ({}, {"where": "near right"})]
+    alike, lone = (told(one, kind="print-and-cut") for one in beside)
+    assert lone.causes["registration"].share > 2 * alike.causes["registration"].share
+    with pytest.raises(InputError, match=r"seen\[0\].where: expected one of far left"):
+        told({"what": "depth", "where": "under it"})
+
+
 def test_one_complaint_that_is_wrong_does_not_outweigh_three() -> None:
     holes = [{"what": "inside_size", "nominal": n, "by": -0.3} for n in (20, 40, 60)]
     wrong = {"what": "outside_size", "nominal": 50, "by": -6.0}

@@ -82,14 +82,14 @@ def test_how_much_is_in_the_shops_unit_and_kept_in_the_logbook(window: MainWindo
     press("x", Qt.Key.Key_Tab)
     assert "is not known" in shown(page)
     details.by.setText("0.4")
-    page.refresh()
+    details.where.setCurrentIndex(details.where.findData("near left"))
     click(page, "Save in the logbook")
     kept = [entry_words(e, window.shop.machine("heron")) for e in entries(window.shop, Filter(machine="heron"))]
     assert (
         kept[0]
         == {
-            "mm": "Complaint: Parts off size, too large, 0.40 mm on 300.00 mm",
-            "in": "Complaint: Parts off size, too large, 0.4000 in on 12.0000 in",
+            "mm": "Complaint: Parts off size, too large, near left, 0.40 mm on 300.00 mm",
+            "in": "Complaint: Parts off size, too large, near left, 0.4000 in on 12.0000 in",
         }[units]
     )
     QTest.mouseClick(page.tiles["outside_size"], Qt.MouseButton.LeftButton)

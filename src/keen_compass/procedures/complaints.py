@@ -55,6 +55,19 @@ WHAT = Literal[
     "tools_miss",
     "shifted",
 ]
+# Where on the bed, as seen from the standpoint.
+WHERE = Literal[
+    "far left",
+    "far middle",
+    "far right",
+    "middle left",
+    "middle",
+    "middle right",
+    "near left",
+    "near middle",
+    "near right",
+]
+LOCAL = ("bed", "registration")  # families whose errors differ from place to place
 # Family → standard deviation of its error where nothing is known, in its error unit.
 SPREAD = {
     "steps": 2.0,
@@ -108,6 +121,7 @@ class SeenIn(Struct, forbid_unknown_fields=True):
     axis: Literal["x", "y", "z"] | None = None
     nominal: float | str | None = None
     by: float | str | None = None
+    where: WHERE | None = None
 
 
 class AnsweredIn(Struct, forbid_unknown_fields=True):
@@ -243,7 +257,10 @@ def _row(seen: SeenIn, quantities: Sequence[str], place: str) -> Complaint:
     by = {q: c for q, c in shows.items() if q in quantities}
     other = {"x": "y", "y": "x"}.get(seen.axis or "")
     there = _SHOWS[seen.what]((other,), nominal, True) if other and seen.what not in ACROSS else {}
-    elsewhere = {q: c for q, c in there.items() if q in quantities}
+    elsewhere = [{q: c for q, c in there.items() if q in quantities}] if there else []
+    local = {q for q in by if QUANTITIES[q].family in LOCAL}
+    if seen.where and local:  # what is the same all over would show in other places, too
+        elsewhere.append({q: c for q, c in by.items() if q not in local})
     if not by:
         raise InputError(f"{seen.what} is nothing that shows on such a machine", f"{place}.what")
     if seen.by in (None, "+", "-", "−"):

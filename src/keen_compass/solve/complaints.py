@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
@@ -31,14 +31,14 @@ MOST_DOUBTED = 8  # complaints, above which each is only trusted less
 @dataclass(frozen=True, slots=True)
 class Complaint:
     """What is seen: coefficients by cause; how much, mm, and U of that; sign: ±1 where only that is known. elsewhere:
-    coefficients where it isn't seen, as along the other axis: what a cause does there is less.
+    coefficients where it isn't seen, as along the other axis or in other places: what a cause does there is less.
     """
 
     by: Mapping[str, float]
     seen: float = 0.0
     U: float = 0.0
     sign: int = 0
-    elsewhere: Mapping[str, float] = field(default_factory=dict)
+    elsewhere: Sequence[Mapping[str, float]] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +107,8 @@ class _Ways:
 
 def explain(complaints: Sequence[Complaint], priors: Mapping[str, Prior]) -> tuple[dict[str, Explained], float]:
     """(causes by name, the share that stays unexplained); all shares add up to 1."""
-    names = [n for n in priors if any(c.by.get(n) or c.elsewhere.get(n) for c in complaints)]
+    told = [by for c in complaints for by in (c.by, *c.elsewhere)]
+    names = [n for n in priors if any(by.get(n) for by in told)]
     if not names:
         return {}, 1.0
     A = np.array([_row(c.by, names) for c in complaints])
@@ -123,8 +124,8 @@ def explain(complaints: Sequence[Complaint], priors: Mapping[str, Prior]) -> tup
                 right[i] = 0.0
             else:
                 one.read(A[i], complaint)
-                if complaint.elsewhere:
-                    one.quiet(_row(complaint.elsewhere, names), complaint)
+                for there in complaint.elsewhere:
+                    one.quiet(_row(there, names), complaint)
         count = int(right.sum())
         one.log += math.log(1 - WRONG) * count + math.log(WRONG) * (len(complaints) - count)
         ways.append(one)

@@ -97,6 +97,7 @@ def complaint_in_words(seen: SeenIn, show: Show) -> str:
     told = TOLD[seen.what]
     minus = seen.by in ("-", "−") or (isinstance(seen.by, float) and seen.by < 0)
     parts = [told.title, told.minus if minus else told.plus, f"along {seen.axis.upper()}" if seen.axis else ""]
+    parts.append(seen.where or "")
     if isinstance(seen.by, float):
         on = f" on {show.length(seen.nominal)}" if isinstance(seen.nominal, float) else ""
         parts.append(f"{show.length(abs(seen.by))}{on}")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
+from typing import get_args
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
@@ -16,7 +17,7 @@ from keen_compass.app.trouble.pictures import draw_complaint
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.shown import length_unit
 from keen_compass.procedures import Entry
-from keen_compass.procedures.complaints import Diagnosis, SeenIn, complaints_on
+from keen_compass.procedures.complaints import WHERE, Diagnosis, SeenIn, complaints_on
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.rounds.trouble import diagnosis, keep, still_open
@@ -35,6 +36,7 @@ BAR, BAR_ABOVE = 10.0, 16  # px: height of a share, space above its words
 
 
 Tell = Sequence[tuple[Entry, tuple[str, ...]]]
+PLACE_WIDE = 168  # px, for the longest place
 
 
 class Tile(QPushButton):
@@ -84,14 +86,20 @@ class Details(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        column.addWidget(Text(told.title, bold=True))
+        self.where = plain_combo(f"{told.title}: where on the bed")
+        fill(self.where, [("anywhere", ""), *((place, place) for place in get_args(WHERE))], "")
+        self.where.setMinimumWidth(PLACE_WIDE)
+        head = QHBoxLayout()
+        head.addWidget(Text(told.title, bold=True), 1)
+        head.addWidget(self.where)
+        column.addLayout(head)
         row = QHBoxLayout()
         for widget, share in ((self.way, 4), (self.axis, 3), (self.by, 4), (self.on, 3)):
             row.addWidget(widget, share)
         column.addLayout(row)
         for widget, asked in ((self.way, bool(told.plus)), (self.axis, told.axes), (self.on, told.on)):
             widget.setHidden(not asked)  # when they have a parent: without one they would be windows
-        for combo in (self.way, self.axis):
+        for combo in (self.way, self.axis, self.where):
             combo.currentIndexChanged.connect(lambda _: self.changed.emit())
         for line in (self.by, self.on):
             line.editingFinished.connect(self.changed)
@@ -103,7 +111,8 @@ class Details(QWidget):
         if self.by.text().strip():
             by = parse_length(self.by.text(), self._unit).mm * (-1.0 if sign == "-" else 1.0)
         on = parse_length(self.on.text(), self._unit).mm if self.on.text().strip() else None
-        return SeenIn(self.what, self.axis.currentData() or None, on, by)  # type: ignore[arg-type]
+        axis, where = (combo.currentData() or None for combo in (self.axis, self.where))
+        return SeenIn(self.what, axis, on, by, where)  # type: ignore[arg-type]
 
 
 class Share(QWidget):
