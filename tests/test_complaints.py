@@ -123,13 +123,13 @@ def test_what_is_known_to_be_right_explains_nothing_and_age_and_events_bring_dou
 
 
 def test_what_is_seen_in_one_place_only_is_less_likely_the_same_all_over() -> None:
-    anywhere, there = (told({"what": "depth", "by": 0.5, **more}) for more in ({}, {"where": "far left"}))
+    anywhere, there = (told({"what": "depth", "by": 0.5, **more}) for more in ({}, {"where": "far-left"}))
     assert there.causes["bed"].share > anywhere.causes["bed"].share + 0.1
     assert largest(there) == "bed"
-    beside = [{"what": "beside_print", "axis": "x", "by": 0.8, **more} for more in ({}, {"where": "near right"})]
+    beside = [{"what": "beside_print", "axis": "x", "by": 0.8, **more} for more in ({}, {"where": "near-right"})]
     alike, lone = (told(one, kind="print-and-cut") for one in beside)
     assert lone.causes["registration"].share > 2 * alike.causes["registration"].share
-    with pytest.raises(InputError, match=r"seen\[0\].where: expected one of far left"):
+    with pytest.raises(InputError, match=r"seen\[0\].where: expected one of far-left"):
         told({"what": "depth", "where": "under it"})
 
 

@@ -8,24 +8,30 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import numpy as np
 import pypdfium2
 import pytest
 import zxingcpp
+from PIL import Image
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
-from driving import click, press, shown
+from driving import click, press, shown, until
 from keen_compass.app.paper import PaperDialog
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
+from keen_compass.formats.worksheet_picture import read_boxes
+from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut
 from keen_compass.reports.label import SIZES, code_of, label
 from keen_compass.reports.shop_report import shop_report
-from keen_compass.reports.worksheet import worksheet
+from keen_compass.reports.worksheet import layout_of, worksheet
 from keen_compass.rounds import RoundSession
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
+from keen_compass.standin.photo import Camera, Ink, drawn_on, printed, taken
 from keen_compass.words.say import say, show_for
+from looks import check_looks, settle
 
 POINT = 25.4 / 72  # mm
 
@@ -61,7 +67,8 @@ def test_a_worksheet_asks_in_the_order_of_the_screen(shop: Shop, procedure: str)
     assert "Heron" in said
     piece = session.context.piece
     assert piece is not None
-    assert codes(pdf) == [f"KC worksheet {session.context.kept.id} {piece.number}"]
+    code = f"KC worksheet {session.context.kept.id} {piece.number} 1"
+    assert sorted(codes(pdf)) == [f"{code} {end}" for end in ("head", "left", "right")]
     table = said[said.index("Reading") :].replace("\r\n", " ")
     at = 0
     for number, m in enumerate(session.measuring.measurands(), 1):
@@ -143,3 +150,91 @@ def test_while_measuring_a_worksheet_comes_first(window: MainWindow) -> None:
     assert dialog.what.currentText() == "Worksheet for this piece"
     assert io.BytesIO(dialog._made()).read(5) == b"%PDF-"
     click(dialog, "Close")
+
+
+def _picture_of(pdf: bytes) -> bytes:
+    out = io.BytesIO()
+    with pypdfium2.PdfDocument(pdf) as document:
+        document[0].render(scale=4).to_pil().save(out, "PNG")
+    return out.getvalue()
+
+
+PHONES = [
+    Camera(px_per_mm=6.0, blur=0.7),
+    Camera(px_per_mm=6.0, turn=4.0, tilt=(7.0, -6.0), bends=0.01, light=0.2, shadow=0.1, dust=8),
+    Camera(px_per_mm=7.0, turn=183.0, tilt=(-4.0, 5.0), curl=1.0, noise=5.0),
+]
+
+
+def filled_in(session: RoundSession, phone: Camera) -> list[bytes]:
+    """Its pages, printed, written on, photographed: each box bears as many strokes as its number."""
+    layout, pages = layout_of(session), []
+    with pypdfium2.PdfDocument(worksheet(session)) as document:
+        for number in range(1, len(document) + 1):
+            with pypdfium2.PdfDocument.new() as alone:
+                alone.import_pages(document, [number - 1])
+                out = io.BytesIO()
+                alone.save(out)
+            lines = []
+            for i, box in enumerate(layout.boxes, 1):
+                (x, y), (_, h) = box.corner, box.size
+                at = [x + 2.5 + 2.2 * k for k in range(i % 9 + 1)] if box.page == number else []
+                lines += [[(u, y + 0.2 * h), (u, y + 0.8 * h)] for u in at]
+            written = drawn_on(printed(out.getvalue(), phone.px_per_mm), lines, Ink(width=0.6), 3)
+            pages.append(taken(written, phone, number))
+    return pages
+
+
+def strokes(picture: Image.Image) -> int:
+    """That stand in the middle of what was cut out."""
+    row, rim = np.asarray(picture.convert("L"), float)[picture.height // 2], round(0.23 * picture.height)
+    dark = row[rim:-rim] < 0.6 * np.median(row)
+    return int(np.count_nonzero(np.diff(dark.astype(int)) == 1)) + int(dark[0])
+
+
+@pytest.mark.parametrize("phone", PHONES)
+@pytest.mark.parametrize("procedure", ["rectangle", "travel-run"])
+def test_what_is_written_on_a_worksheet_is_found_in_a_photo(shop: Shop, procedure: str, phone: Camera) -> None:
+    """Of every page, whichever way round, seen askew."""
+    session = measured(shop, procedure)
+    layout = layout_of(session)
+    written = {}
+    for page in filled_in(session, phone):
+        written |= read_boxes(page, layout, "worksheet.jpg")
+    assert list(written) == [(box.measurand, box.count) for box in layout.boxes]
+    for i, png in enumerate(written.values(), 1):
+        assert strokes(Image.open(io.BytesIO(png))) == i % 9 + 1
+
+
+def test_a_photographed_worksheet_is_typed_field_by_field(window: MainWindow, tmp_path: Path) -> None:
+    window.show_rose("heron")
+    window.begin("rectangle")
+    page = window.round_page
+    assert page is not None
+    session = page.model.session
+    cut(session)
+    session.measuring.identify("")
+    settle()
+    (photo,) = filled_in(session, PHONES[1])
+    (tmp_path / "sheet.jpg").write_bytes(photo)
+    (tmp_path / "other.png").write_bytes(_picture_of(label(window.shop, window.shop.machine("heron"), "102 × 51")))
+    bar = page.measure.paper
+    press(Qt.Key.Key_F4)
+    press(str(tmp_path / "other.png"), Qt.Key.Key_Return)
+    assert "machine heron, not this one" in shown(page)
+    bar.source.file.clear()
+    press(str(tmp_path / "sheet.jpg"), Qt.Key.Key_Return)
+    until(bar._box.isVisible)
+    places = [(box.measurand, box.count) for box in layout_of(session).boxes]
+    for _ in range(4):
+        current = session.measuring.next_reading()
+        assert current is not None
+        assert f"reading {current[1] + 1}" in bar._box.accessibleName()
+        i = 1 + places.index((current[0].name, current[1]))
+        assert strokes(Image.fromqpixmap(bar._box.pixmap())) == i % 9 + 1
+        page.measure.take_focus()
+        press(stand_in.shows(session) or "", Qt.Key.Key_Return)
+        settle()
+    check_looks(window, (window.width(), window.height()))
+    click(page, "Put it away")
+    assert not bar.isVisible()

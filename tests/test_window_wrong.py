@@ -82,7 +82,7 @@ def test_how_much_is_in_the_shops_unit_and_kept_in_the_logbook(window: MainWindo
     press("x", Qt.Key.Key_Tab)
     assert "is not known" in shown(page)
     details.by.setText("0.4")
-    details.where.setCurrentIndex(details.where.findData("near left"))
+    details.where.setCurrentIndex(details.where.findData("near-left"))
     click(page, "Save in the logbook")
     kept = [entry_words(e, window.shop.machine("heron")) for e in entries(window.shop, Filter(machine="heron"))]
     assert (

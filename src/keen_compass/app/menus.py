@@ -66,6 +66,7 @@ class Menus(QObject):
             add(menu, "Turn the piece &over", "F7", self.turn_over),
             add(menu, "&Print another of this job", "F6", self.print_another),
             add(menu, "Read from a &scan", "F5", self.read_from_scan),
+            add(menu, "Show a photographed &worksheet", "F4", self.show_worksheet),
             add(menu, "This length &can’t be read", "F9", self.skip),
         ]
         menu.addSeparator()
@@ -134,6 +135,11 @@ class Menus(QObject):
         """The piece, to read its other side."""
         if strip := self._strip():
             strip.turn_over()
+
+    def show_worksheet(self) -> None:
+        """What was written by hand, box by box beside the field."""
+        if (page := self._window.round_page) is not None and page.measure.isVisible():
+            page.measure.paper.ask()
 
     def read_from_scan(self) -> None:
         """Of the piece that is measured, where it lies on a scanner’s glass."""

@@ -56,17 +56,7 @@ WHAT = Literal[
     "shifted",
 ]
 # Where on the bed, as seen from the standpoint.
-WHERE = Literal[
-    "far left",
-    "far middle",
-    "far right",
-    "middle left",
-    "middle",
-    "middle right",
-    "near left",
-    "near middle",
-    "near right",
-]
+WHERE = Literal["far-left", "far", "far-right", "left", "middle", "right", "near-left", "near", "near-right"]
 LOCAL = ("bed", "registration")  # families whose errors differ from place to place
 # Family → standard deviation of its error where nothing is known, in its error unit.
 SPREAD = {

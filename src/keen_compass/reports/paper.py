@@ -22,7 +22,9 @@ LEADING = 1.3
 
 
 class Paper:
-    """Filled from above: `y` is where the next line stands, `foot` where a table ends, points from below."""
+    """Filled from above: `y` is where the next line stands, `foot` where a table ends, points from below; `head`: how
+    much is left free at the top of further pages. page: from 1.
+    """
 
     def __init__(self, title: str, subject: str, size: Point = A4, margin: float = MARGIN) -> None:
         from reportlab.pdfbase import pdfmetrics
@@ -37,7 +39,7 @@ class Paper:
         self.canvas.setTitle(title)
         self.canvas.setSubject(subject)
         self.size, self.left, self.width = size, margin, size[0] - 2 * margin
-        self.y, self.foot = size[1] - margin - 10, FOOT
+        self.y, self.foot, self.head, self.page = size[1] - margin - 10, FOOT, 0.0, 1
 
     def done(self) -> bytes:
         """The whole of it as PDF."""
@@ -102,7 +104,8 @@ class Paper:
     def over(self) -> None:
         """Go on on another page."""
         self.canvas.showPage()
-        self.y = self.size[1] - self.left - 10
+        self.page += 1
+        self.y = self.size[1] - self.left - 10 - self.head
 
     def outlines(self, drawn: Sequence[tuple[Sequence[Point], bool, float]], high: float) -> Frame:
         """Closed lines in a frame of that height, as large as they go: (points in mm, dashed, width in points)."""

@@ -9,13 +9,14 @@ from typing import Any
 
 from keen_compass import __version__
 from keen_compass.errors import InputError
+from keen_compass.formats.worksheet_picture import Box, Layout
 from keen_compass.machines.shown import show_length
 from keen_compass.procedures.base import Outlined, Pierced
 from keen_compass.procedures.measurand import Measurand
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.readings import Kind
 from keen_compass.quantities.standpoint import Standpoint
-from keen_compass.reports.paper import LINE, QUIET, Frame, Paper
+from keen_compass.reports.paper import LINE, MM, QUIET, Frame, Paper
 from keen_compass.rounds import RoundSession
 from keen_compass.words.procedures import title
 from keen_compass.words.say import say, show_for
@@ -25,11 +26,20 @@ ROW, BOX = 27.0, 22.0  # points: of a row of boxes; how high a box is
 WRITTEN = 0.6  # of the width, for what is written by hand
 CLEAR = 18.0  # points, between the numbers of two lines
 MOST = 5  # boxes in a row: of more readings each has a row more
-CODE, LAST = 62.0, 76.0  # points: side; below which no box stands
+CODE, LOW, LAST = 62.0, 24.0, 100.0  # points: side; how high the one at the foot is; below which no box stands
 
 
 def worksheet(session: RoundSession) -> bytes:
     """The PDF for the piece that is measured now. Raises InputError where there is none."""
+    return _drawn(session)[0]
+
+
+def layout_of(session: RoundSession) -> Layout:
+    """Where its boxes and codes are, for whoever reads a picture of it. Raises InputError where there is none."""
+    return _drawn(session)[1]
+
+
+def _drawn(session: RoundSession) -> tuple[bytes, Layout]:
     context, measuring = session.context, session.measuring
     piece = context.piece
     if piece is None:
@@ -37,7 +47,10 @@ def worksheet(session: RoundSession) -> bytes:
     machine, show = context.machine, show_for(context.machine)
     units, measurands = machine.shown_in, measuring.measurands()
     paper = Paper(f"Worksheet: {title(context.procedure.name)}", machine.name)
-    top = paper.y
+    codes: dict[str, tuple[int, Point]] = {}
+    boxes: list[Box] = []
+    paper.head = CODE + 12
+    _codes(paper, session, codes)
     paper.line(f"{title(context.procedure.name)}, {machine.name}", 18, bold=True, width=paper.width - CODE)
     made = datetime.fromisoformat(piece.at).astimezone()
     instrument = measuring.instrument()
@@ -48,7 +61,6 @@ def worksheet(session: RoundSession) -> bytes:
     ):
         paper.y -= 4
         paper.line(words, 11, QUIET)
-    paper.code(code_of(session), (paper.left + paper.width - CODE, top - CODE + 12), CODE)
     shape = measuring.shape()
     if isinstance(shape, Outlined):
         paper.y -= 6
@@ -64,19 +76,32 @@ def worksheet(session: RoundSession) -> bytes:
     paper.row(("No.", "Length", "Nominal", *("Reading" if i == 0 else "" for i in range(count))), shares, head=True)
     for number, m in enumerate(measurands, 1):
         nominal = show_length(m.nominal, units) if m.kind is Kind.LENGTH and not m.signed else ""
+        page = paper.page
         y = paper.row((str(number), say(m.label, show), nominal, *[""] * count), shares, high=ROW)
-        _boxes(paper, y, count)
+        if paper.page != page:
+            _codes(paper, session, codes)
+        boxes += _boxes(paper, y, count, m.name)
     paper.y -= 10
-    paper.line("Write what the instrument shows, unit included where it changes. Type it in this order.", 9, QUIET)
-    paper.y = 60
-    paper.line(f"Keen Compass {__version__}", 8, QUIET)
-    return paper.done()
+    paper.line("Write what the instrument shows, unit included where it changes.", 9, QUIET)
+    paper.line("Then type it in this order, or photograph the whole page and press F4.", 9, QUIET)
+    paper.y = LOW
+    paper.line(f"Keen Compass {__version__}", 8, QUIET, x=paper.left + CODE + 12)
+    return paper.done(), Layout(tuple(boxes), codes, CODE / MM)
 
 
-def code_of(session: RoundSession) -> str:
-    """What the worksheet's code says: which round and piece it belongs to."""
+def code_of(session: RoundSession, page: int, end: str) -> str:
+    """What a code says: which round, piece and page it belongs to; end: of the page, head, left or right."""
     piece = session.context.piece
-    return f"KC worksheet {session.context.kept.id} {piece.number if piece else 0}"
+    return f"KC worksheet {session.context.kept.id} {piece.number if piece else 0} {page} {end}"
+
+
+def _codes(paper: Paper, session: RoundSession, codes: dict[str, tuple[int, Point]]) -> None:
+    """All of a page, at three corners, so that a picture of it shows how it lies."""
+    head = paper.left + paper.width - CODE, paper.size[1] - paper.left - CODE + 2
+    for end, at in (("head", head), ("left", (paper.left, LOW)), ("right", (head[0], LOW))):
+        text = code_of(session, paper.page, end)
+        paper.code(text, at, CODE)
+        codes[text] = paper.page, (at[0] / MM, at[1] / MM)
 
 
 def _lines(paper: Paper, frame: Frame, measurands: Sequence[Measurand], view: Standpoint) -> None:
@@ -107,11 +132,15 @@ def _number(c: Any, at: Point, number: int) -> None:
     c.drawCentredString(at[0], at[1] - 3.2, str(number))
 
 
-def _boxes(paper: Paper, top: float, count: int) -> None:
+def _boxes(paper: Paper, top: float, count: int, measurand: str) -> list[Box]:
     c: Any = paper.canvas
     wide = paper.width * WRITTEN / count
     x = paper.left + paper.width * (1 - WRITTEN)
     c.setStrokeColorRGB(*LINE)
     c.setLineWidth(0.8)
+    found = []
     for i in range(count):
         c.rect(x + i * wide, top - BOX + 8, wide - 6, BOX, stroke=1, fill=0)
+        corner, size = ((x + i * wide) / MM, (top - BOX + 8) / MM), ((wide - 6) / MM, BOX / MM)
+        found.append(Box(measurand, i, paper.page, corner, size))
+    return found

@@ -43,6 +43,18 @@ TOLD = {
     "shifted": Told("All shifted since homing", "towards +", "towards −"),
 }
 
+# Where on the bed, as seen from the standpoint.
+PLACES = {
+    "far-left": "far left",
+    "far": "far side",
+    "far-right": "far right",
+    "left": "left side",
+    "middle": "middle",
+    "right": "right side",
+    "near-left": "near left",
+    "near": "near side",
+    "near-right": "near right",
+}
 # Complaint → what to look at before anything is measured.
 LOOK = {
     "outside_size": "Measure one more part with another instrument, and say which of its sizes are off.",
@@ -97,7 +109,7 @@ def complaint_in_words(seen: SeenIn, show: Show) -> str:
     told = TOLD[seen.what]
     minus = seen.by in ("-", "−") or (isinstance(seen.by, float) and seen.by < 0)
     parts = [told.title, told.minus if minus else told.plus, f"along {seen.axis.upper()}" if seen.axis else ""]
-    parts.append(seen.where or "")
+    parts.append(PLACES.get(seen.where or "", ""))
     if isinstance(seen.by, float):
         on = f" on {show.length(seen.nominal)}" if isinstance(seen.nominal, float) else ""
         parts.append(f"{show.length(abs(seen.by))}{on}")

@@ -17,6 +17,7 @@ from keen_compass.app.round.chain_surface import ChainSurface
 from keen_compass.app.round.instrument_bar import InstrumentBar
 from keen_compass.app.round.measure_bars import IdentityBar, JudgedBar
 from keen_compass.app.round.model import RoundModel
+from keen_compass.app.round.paper_bar import PaperBar
 from keen_compass.app.round.piece_canvas import PieceCanvas
 from keen_compass.app.round.scan_panel import ScanPanel
 from keen_compass.app.round.seen_panel import PictureBar, SeenPanel
@@ -59,6 +60,7 @@ class MeasureStep(QWidget):
         self.warmth = WarmthBar(model)
         self.judged = JudgedBar(model)
         self.photo, self.seen, self.scan = PictureBar(model), SeenPanel(model), ScanPanel(model)
+        self.paper = PaperBar(model)
         self.identity.answered.connect(self.take_focus)
         self.photo.done.connect(self.take_focus)
         self.seen.done.connect(self.take_focus)
@@ -76,6 +78,7 @@ class MeasureStep(QWidget):
         layout.addWidget(self.seen, 1)
         layout.addWidget(self.scan, 1)
         layout.addWidget(self.surface, 1)
+        layout.addWidget(self.paper)
         layout.addWidget(self.strip)
         link.changed.connect(self._follow_link)
         self._wired: set[CalloutEdit] = set()
@@ -100,6 +103,7 @@ class MeasureStep(QWidget):
         self.photo.refresh(editable=not frozen)
         self.seen.refresh()
         self.scan.refresh()
+        self.paper.refresh()
         looking = (
             session.seen_sheet.looked is not None or session.seen_piece.looked is not None
         )  # at a picture: nothing else is asked meanwhile

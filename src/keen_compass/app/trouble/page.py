@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
-from typing import get_args
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
@@ -17,12 +16,12 @@ from keen_compass.app.trouble.pictures import draw_complaint
 from keen_compass.errors import KeenCompassError
 from keen_compass.machines.shown import length_unit
 from keen_compass.procedures import Entry
-from keen_compass.procedures.complaints import WHERE, Diagnosis, SeenIn, complaints_on
+from keen_compass.procedures.complaints import Diagnosis, SeenIn, complaints_on
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.lengths import parse_length
 from keen_compass.rounds.trouble import diagnosis, keep, still_open
 from keen_compass.shop.store import Shop
-from keen_compass.words.complaints import LOOK, TOLD, cause_in_words, complaint_in_words, tells
+from keen_compass.words.complaints import LOOK, PLACES, TOLD, cause_in_words, complaint_in_words, tells
 from keen_compass.words.logbook import day_of
 from keen_compass.words.procedures import title
 from keen_compass.words.say import show_for
@@ -87,7 +86,7 @@ class Details(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         self.where = plain_combo(f"{told.title}: where on the bed")
-        fill(self.where, [("anywhere", ""), *((place, place) for place in get_args(WHERE))], "")
+        fill(self.where, [("anywhere", ""), *((words, place) for place, words in PLACES.items())], "")
         self.where.setMinimumWidth(PLACE_WIDE)
         head = QHBoxLayout()
         head.addWidget(Text(told.title, bold=True), 1)
