@@ -13,7 +13,8 @@ import pypdfium2
 import pytest
 import zxingcpp
 from PIL import Image
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication
 
 from driving import click, press, shown, until
@@ -222,8 +223,10 @@ def test_a_photographed_worksheet_is_typed_field_by_field(window: MainWindow, tm
     press(Qt.Key.Key_F4)
     press(str(tmp_path / "other.png"), Qt.Key.Key_Return)
     assert "machine heron, not this one" in shown(page)
-    bar.source.file.clear()
-    press(str(tmp_path / "sheet.jpg"), Qt.Key.Key_Return)
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / "sheet.jpg"))])
+    none = Qt.KeyboardModifier.NoModifier
+    bar.dropEvent(QDropEvent(QPointF(20, 20), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, none))
     until(bar._box.isVisible)
     places = [(box.measurand, box.count) for box in layout_of(session).boxes]
     for _ in range(4):

@@ -10,18 +10,23 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from scipy.stats import norm
 
 from driving import click, press, shown, until
 from keen_compass.app.glance.page import GlancePage
+from keen_compass.app.logbook.page import LogbookPage
 from keen_compass.app.rail import MachineCard
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.kinds import MachineKind
+from keen_compass.quantities.uncertainty import K_95
 from keen_compass.rounds.glance import by_day, chosen, glance, grouped
 from keen_compass.shop.due import due, due_on, due_soon
 from keen_compass.shop.standing import State, spokes
 from keen_compass.shop.store import Shop
+from keen_compass.solve.forecast import band, holds_for
+from keen_compass.words.errors import ErrorUnit
 from looks import check_looks, settle
 
 DAY = timedelta(days=1)
@@ -181,3 +186,28 @@ def test_what_is_due_soon_stands_on_the_rose_and_on_the_rail(
     assert card._state is State.IN
     card.show_due([first])
     assert f"{QUANTITIES[first.quantity].label} due {first.on:%-d %b}" in card.accessibleName()
+
+
+def test_the_history_says_when_it_is_due_and_how_it_may_move_until_then(window: MainWindow) -> None:
+    ember = window.shop.machine("ember")
+    (due_then,) = [d for d in due(window.shop) if (d.machine.uid, d.quantity) == ("ember", "x_steps")]
+    window.go_to("logbook")
+    page = window.places.currentWidget()
+    assert isinstance(page, LogbookPage)
+    page.machine.setCurrentIndex(page.machine.findData("ember"))
+    page.quantity.setCurrentIndex(page.quantity.findData("x_steps"))
+    settle()
+    assert page.chart.accessibleName().endswith(f"due {due_then.on:%-d %b %Y}")
+    bare = page.chart.grab().toImage()
+    page.chart.show_history("Ember", ErrorUnit("", ""), window.shop.findings("ember", "x_steps", 9))
+    assert page.chart.grab().toImage() != bare
+    finding, wander = due_then.spoke.finding, due_then.wander
+    assert finding is not None
+    assert wander is not None
+    assert finding.error is not None
+    T, U = ember.tolerance("x_steps"), finding.expanded_uncertainty or 0.0
+    days = holds_for(finding.error, U, T, wander)
+    for day, sure in ((days - 1, True), (days + 1, False)):
+        mean, wide = band(finding.error, U, wander, day)
+        within = norm.cdf((T - mean) / (wide / K_95)) - norm.cdf((-T - mean) / (wide / K_95))
+        assert bool(within >= 0.9) is sure

@@ -14,7 +14,7 @@ from keen_compass.shop.kept import KeptFinding
 from keen_compass.shop.machines import key_for
 from keen_compass.shop.standing import Spoke, State, standings, unsettling
 from keen_compass.shop.store import Shop
-from keen_compass.solve.forecast import Change, holds_for, wander_of
+from keen_compass.solve.forecast import Change, Wander, holds_for, wander_of
 
 SAME = 1e-9  # relative; numbers that are one
 DAYS = 7  # that are looked ahead, today included
@@ -24,7 +24,7 @@ class Due(NamedTuple):
     """One value's next look. changes: how many times it was seen to move, on which the day rests; 0 where the machine's
     own interval decides.
 
-    spoke: its state now; what isn't in is due today.
+    spoke: its state now; what isn't in is due today, and has no wander: how it moves until then.
     """
 
     machine: Machine
@@ -33,6 +33,7 @@ class Due(NamedTuple):
     on: date
     spoke: Spoke
     changes: int = 0
+    wander: Wander | None = None
 
 
 def due(shop: Shop, today: datetime | None = None) -> list[Due]:
@@ -66,7 +67,7 @@ def due_on(shop: Shop, machine: Machine, spokes: Sequence[Spoke], now: datetime)
         at_last = days >= machine.due_days  # whatever it did so far, a machine is looked at after its own interval
         ends = datetime.fromisoformat(spoke.at) + timedelta(days=machine.due_days if at_last else days)
         on = max(ends.date(), now.date())
-        yield Due(machine, spoke.quantity, subject, on, spoke, 0 if at_last else len(moved))
+        yield Due(machine, spoke.quantity, subject, on, spoke, 0 if at_last else len(moved), wander)
 
 
 def due_soon(

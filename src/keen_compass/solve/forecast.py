@@ -56,6 +56,13 @@ def wander_of(changes: Sequence[Change], T: float, usual_days: float) -> Wander:
     return Wander(chance, drift, math.sqrt(left))
 
 
+def band(error: float, U: float, wander: Wander, days: float) -> tuple[float, float]:
+    """(where it is expected after so many days, U of that)."""
+    u = U / K_95
+    variance = u * u + wander.per_day * days + (wander.u_drift * days) ** 2
+    return error + wander.drift * days, K_95 * math.sqrt(variance)
+
+
 def holds_for(error: float, U: float, T: float, wander: Wander, *, one_sided: bool = False) -> int:
     """Days until it is no longer sure to be in; 0 where it isn't even now. one_sided: below zero does no harm."""
     u = U / K_95

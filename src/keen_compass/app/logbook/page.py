@@ -30,8 +30,10 @@ from keen_compass.procedures import understands
 from keen_compass.quantities.catalogue import QUANTITIES
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.reports.table import to_csv
+from keen_compass.shop.due import Due, due_on
 from keen_compass.shop.exchange import from_json, to_json
 from keen_compass.shop.logbook import EVERYTHING, QUANTITY, Entry, Filter, Key, Log
+from keen_compass.shop.standing import spokes
 from keen_compass.shop.store import Shop
 from keen_compass.words.errors import shown_in
 from keen_compass.words.logbook import entry_words
@@ -245,8 +247,14 @@ class LogbookPage(PlacePage):
             f"{of.name if of else ''}: {QUANTITIES[quantity].label}",
             shown_in(QUANTITIES[quantity].error_unit, of.unit_of(quantity) if of else "mm"),
             self._shop.findings(machine, quantity, MOST) if machine else [],
+            self._due(of, quantity) if of else None,
         )
         self.record.setEnabled(entry is not None and entry.round is not None)
+
+    def _due(self, machine: Machine, quantity: str) -> Due | None:
+        """When a value is to be looked at again; None where that has no day."""
+        mine = [s for s in spokes(self._shop, machine) if s.quantity == quantity]
+        return next(due_on(self._shop, machine, mine, datetime.now(UTC)), None)
 
     def _take_over(self, text: str) -> int:
         if len(text) < SHOWN_ABOVE:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from keen_compass.app.parts import Button, Text
@@ -27,6 +27,7 @@ class PaperBar(QWidget):
         self._written: dict[tuple[str, int], bytes] = {}
         self._piece: int | None = None  # whose worksheet it is
         self.wanted = False
+        self.setAcceptDrops(True)
         self.source = PictureSource()
         self.source.file.setPlaceholderText("photo or scan of the worksheet: drop it, or name it")
         self.source.given.connect(self._read)
@@ -54,6 +55,16 @@ class PaperBar(QWidget):
         self.refresh()
         if self.wanted:
             self.source.file.setFocus()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """A picture of the worksheet may be dropped."""
+        if self.wanted and (event.mimeData().hasUrls() or event.mimeData().hasImage()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """It is read."""
+        if self.source.take_from(event.mimeData()):
+            event.acceptProposedAction()
 
     def refresh(self) -> None:
         """The box of the reading whose turn it is; of one that was read, the last."""
