@@ -11,7 +11,7 @@ from keen_compass.shop.due import Due, due_soon
 from keen_compass.shop.standing import Spoke
 from keen_compass.shop.store import Shop
 
-AT_ONCE = 4  # machines, between which the window lives
+AT_ONCE = 1  # machine, after which the window lives
 
 
 class LookAhead(QObject):

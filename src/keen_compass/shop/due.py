@@ -18,6 +18,7 @@ from keen_compass.solve.forecast import Change, Wander, holds_for, wander_of
 
 SAME = 1e-9  # relative; numbers that are one
 DAYS = 7  # that are looked ahead, today included
+MOST = 100  # findings that a forecast looks back on
 
 
 class Due(NamedTuple):
@@ -58,7 +59,7 @@ def due_on(shop: Shop, machine: Machine, spokes: Sequence[Spoke], now: datetime)
             yield Due(machine, spoke.quantity, subject, now.date(), spoke)
             continue
         key = key_for(spoke.quantity, machine.subject)
-        past = [k for k in shop.findings(machine.uid, spoke.quantity) if _key(spoke.quantity, k) == key]
+        past = [k for k in shop.findings(machine.uid, spoke.quantity, MOST) if _key(spoke.quantity, k) == key]
         moved = changes(past, [at for at, kind, _ in happened if kind in unsettling(spoke.quantity)])
         wander = wander_of(moved, finding.tolerance, machine.due_days)
         days = holds_for(
