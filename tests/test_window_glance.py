@@ -39,6 +39,7 @@ def opened(window: MainWindow) -> GlancePage:
     settle()
     while not page.days:
         settle()
+    settle()
     return page
 
 
