@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QPixmap
@@ -26,6 +27,7 @@ class PaperBar(QWidget):
         self._model = model
         self._written: dict[tuple[str, int], bytes] = {}
         self._piece: int | None = None  # whose worksheet it is
+        self._missing = False  # boxes of another page
         self.wanted = False
         self.setAcceptDrops(True)
         self.source = PictureSource()
@@ -71,8 +73,9 @@ class PaperBar(QWidget):
         session = self._model.session
         piece = session.context.piece
         if piece is None or (self._piece is not None and piece.id != self._piece):
-            self._written, self._piece = {}, None
-        asked, there = self.wanted and not self._written, bool(self._written)
+            self._written, self._piece, self._missing = {}, None, False
+        there = bool(self._written)
+        asked = self.wanted and (self._missing or not there)
         self.setVisible(asked or there)
         for widget in (self.source.file, self.source.paste):
             widget.setVisible(asked)
@@ -101,16 +104,17 @@ class PaperBar(QWidget):
     def _read(self, data: bytes, name: str) -> None:
         session = self._model.session
 
-        def read() -> dict[tuple[str, int], bytes]:
+        def take() -> None:
             from keen_compass.formats.apart import run_apart
             from keen_compass.formats.worksheet_picture import read_boxes
             from keen_compass.reports.worksheet import layout_of
 
-            return run_apart(read_boxes, data, layout_of(session), name, name=name)
-
-        def take() -> None:
+            layout = layout_of(session)  # the shop file is asked here, not beside
+            read = partial(run_apart, read_boxes, data, layout, name, name=name)
             self._written |= beside("The worksheet is read", read)
+            self._missing = len(layout.boxes) > len(self._written)
             self._piece = session.context.piece.id if session.context.piece else None
+            self.source.file.clear()
 
         self._try(take)
 
@@ -125,6 +129,6 @@ class PaperBar(QWidget):
         self.refresh()
 
     def _leave(self) -> None:
-        self._written, self.wanted = {}, False
+        self._written, self.wanted, self._missing = {}, False, False
         self._complaint.say("")
         self.refresh()
