@@ -29,12 +29,15 @@ from keen_compass.errors import InputError
 from keen_compass.formats import apart, tracing
 from keen_compass.formats.artwork import Drawing, read_artwork
 from keen_compass.formats.drawn import FINE, _outline
+from keen_compass.formats.fit import fit_file
 from keen_compass.formats.pages import write_page
 from keen_compass.formats.pdf_artwork import read_pdf
 from keen_compass.formats.svg_artwork import read_drawing
 from keen_compass.formats.vectors import NotPathsError
 from keen_compass.pieces.outline import Outset, outlined
 from keen_compass.pieces.page import sheet
+from keen_compass.progress import heard, tell
+from keen_compass.solve.warp import Warp
 from test_artwork import svg
 
 PER_MM = 12  # pixels
@@ -421,6 +424,24 @@ def test_noise_is_refused_before_it_is_traced() -> None:
     with pytest.raises(InputError, match="parts and holes"):
         tracing.traced(grain[:300, :300], 0.5, (0.1, 0.1))
     assert len(shapely.get_parts(tracing.traced(grain[:300, :300], 0.5, (0.1, 0.1), smallest=4.0))) < 9
+
+
+def test_an_answer_that_comes_right_behind_its_shares_is_not_waited_for() -> None:
+    """However many arrive at once."""
+    told: list[float] = []
+
+    def slowly(share: float) -> None:
+        told.append(share)
+        time.sleep(0.05)  # meanwhile the rest is there
+
+    with heard(slowly):
+        apart.run_apart(tell, 0.5, name="quick", seconds=5.0)
+        cut = b"IN;SP1;" + b"PU0,0;PD40,40;" * 2000
+        found = apart.run_apart(fit_file, cut, Warp(), "a.plt", name="a.plt", seconds=5.0)
+    assert found.drawn.strokes == 2000
+    assert told[0] == 0.5
+    assert len(told) > 3
+    assert told[1:] == sorted(told[1:])
 
 
 def test_what_takes_too_long_too_much_or_is_given_up_ends_and_the_next_goes_on() -> None:

@@ -29,6 +29,14 @@ def heard(listener: Listener) -> Iterator[None]:
         _listener.reset(token)
 
 
+@contextmanager
+def part(begins: float, ends: float) -> Iterator[None]:
+    """Within it, 0 … 1 is told as a part of the whole."""
+    whole = _listener.get()
+    with heard(lambda share: whole(begins + (ends - begins) * share) if whole else None):
+        yield
+
+
 def counted(things: Sequence[T]) -> Iterator[T]:
     """One after another, the share told now and then."""
     every = max(len(things) // TELLS, 1)

@@ -11,8 +11,6 @@ from keen_compass.shop.due import Due, due_soon
 from keen_compass.shop.standing import Spoke
 from keen_compass.shop.store import Shop
 
-AT_ONCE = 1  # machine, after which the window lives
-
 
 class LookAhead(QObject):
     """`found` carries a machine’s uid and what is due on it; `done` says that all were looked at."""
@@ -36,10 +34,9 @@ class LookAhead(QObject):
     def _look_on(self) -> None:
         if self._shop.closed:
             return
-        for _ in range(AT_ONCE):
-            one = next(self._looking, None)
-            if one is None:
-                self.done.emit()
-                return
-            self.found.emit(*one)
-        self._timer.start(0)
+        one = next(self._looking, None)
+        if one is None:
+            self.done.emit()
+            return
+        self.found.emit(*one)
+        self._timer.start(0)  # the window lives between two of them

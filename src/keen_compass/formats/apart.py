@@ -11,16 +11,16 @@ import importlib
 import os
 import pickle
 import resource
-import select
 import signal
 import subprocess
 import sys
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from multiprocessing.connection import Connection
 from pathlib import Path
 from threading import Lock
-from typing import IO, Any, TypeVar
+from typing import Any, TypeVar
 
 from keen_compass.errors import InputError, KeenCompassError
 from keen_compass.progress import heard, tell
@@ -49,7 +49,9 @@ def run_apart(run: Callable[..., T], *args: Any, name: str, seconds: float = MOS
         try:
             pickle.dump((run, args), process.stdin)
             process.stdin.flush()
-            answer = _answer(process.stdout, seconds, name)
+            # Message by message: what a buffer had read beyond the first would never be waited for.
+            with Connection(os.dup(process.stdout.fileno()), writable=False) as answers:
+                answer = _answer(answers, seconds, name)
         except (OSError, EOFError, pickle.UnpicklingError):
             _put_away(process)
             raise InputError(
@@ -110,15 +112,14 @@ class _Told:
     share: float
 
 
-def _answer(pipe: IO[bytes], seconds: float, name: str) -> Any:
+def _answer(pipe: Connection, seconds: float, name: str) -> Any:
     """What comes before so many seconds are over; shares are told on. Raises InputError, EOFError."""
     end = time.monotonic() + seconds
-    while (left := end - time.monotonic()) > 0:
-        if select.select([pipe], [], [], left)[0]:
-            answer = pickle.load(pipe)
-            if not isinstance(answer, _Told):
-                return answer
-            tell(answer.share)
+    while pipe.poll(max(end - time.monotonic(), 0.0)):
+        answer = pipe.recv()
+        if not isinstance(answer, _Told):
+            return answer
+        tell(answer.share)
     raise InputError(f"takes longer than {seconds:g} s to draw: simplify it", name)
 
 
@@ -128,7 +129,7 @@ def serve() -> None:
     for library in ("cairosvg", "pypdfium2", "resvg_py", "scipy.ndimage", "shapely", "skimage.measure"):
         importlib.import_module(library)  # while nobody waits
     tasks = sys.stdin.buffer
-    with os.fdopen(os.dup(1), "wb") as answers:
+    with Connection(os.dup(1), readable=False) as answers:
         os.dup2(2, 1)
         while True:
             try:
@@ -137,14 +138,9 @@ def serve() -> None:
                 return
             signal.alarm(int(MOST_SECONDS) + 10)  # should we be gone, it is not to go on
             try:
-                with heard(lambda share: _send(_Told(share), answers)):
+                with heard(lambda share: answers.send(_Told(share))):
                     answer = run(*args)
             except KeenCompassError as error:
                 answer = error
             signal.alarm(0)
-            _send(answer, answers)
-
-
-def _send(answer: object, pipe: IO[bytes]) -> None:
-    pickle.dump(answer, pipe)
-    pipe.flush()
+            answers.send(answer)

@@ -21,7 +21,7 @@ from keen_compass.formats.pictures import as_shown, opened
 from keen_compass.formats.svg_artwork import read_drawing
 from keen_compass.formats.tracing import traced
 from keen_compass.pieces.outline import Outset, Ring, outlined
-from keen_compass.progress import tell
+from keen_compass.progress import part, tell
 from keen_compass.quantities.geometry import Point
 
 if TYPE_CHECKING:
@@ -102,8 +102,8 @@ def shown_area(
 
 def traced_rings(data: bytes, name: str, settings: Mapping[str, Any], outset: Outset) -> tuple[Ring, ...]:
     """The lines to cut about a picture, to its last pixel. settings: threshold, smooth, dpi. Raises InputError."""
-    picture = read_picture(data, name, settings["dpi"])
-    tell(0.25)
+    with part(0.0, 0.25):  # of the whole
+        picture = read_picture(data, name, settings["dpi"])
     area = shown_area(picture, settings["threshold"], settings["smooth"], outset.smallest)
     tell(0.6)
     return outlined(area, outset)

@@ -18,7 +18,6 @@ from keen_compass.shop.due import Due
 from keen_compass.shop.store import Shop
 from keen_compass.words.glance import count_in_words, day_in_words
 
-AT_ONCE = 10  # machines whose past is looked at between two keys
 NAMED = 3  # values of a day that its tooltip doesn't cut
 
 

@@ -60,6 +60,7 @@ class RosePage(PlacePage):
         self._file_format = "gcode"
         self._put_back: PutBackCard | None = None
         self._next_piece: NextPieceCard | None = None
+        self._soon: list[QWidget] = []  # what is due in the days ahead
         self._machine: Machine | None = None
         self._parts: Iterator[QWidget] = iter(())  # that still wait to be added beside the rose
         self._waits = False
@@ -120,6 +121,7 @@ class RosePage(PlacePage):
         )
         self.rose.show_spokes(as_drawn(spokes), machine)
         empty(self._next)
+        self._soon = []
         self._next.addStretch(1)
         self._parts = self._next_parts(spokes, under_way, lately)
         self._waits = not self.window().isVisible()
@@ -160,9 +162,11 @@ class RosePage(PlacePage):
     def show_due(self, soon: list[Due]) -> None:
         """What is in and is due in the days ahead, soonest first: on the rose, and last beside it."""
         self.rose.show_due({d.quantity: day_of(d) for d in soon})
-        if soon:
-            for part in (Text("Due soon", 17, bold=True), _due_card(soon)):
-                self._next.insertWidget(self._next.count() - 1, part)
+        for part in self._soon:  # of an earlier look at the same machine
+            part.deleteLater()
+        self._soon = [Text("Due soon", 17, bold=True), _due_card(soon)] if soon else []
+        for part in self._soon:
+            self._next.insertWidget(self._next.count() - 1, part)
 
     @property
     def next_piece(self) -> NextPieceCard:
