@@ -7,6 +7,7 @@ import math
 import random
 import re
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -286,19 +287,21 @@ def test_a_long_file_says_how_far_it_is_and_can_be_left(
 
     monkeypatch.setattr("keen_compass.app.waiting.AT_ONCE", 0.0)
     monkeypatch.setattr(Waiting, "show_share", told)
+    work_told = _Work.told
+
+    def as_told(work: _Work, share: float) -> None:  # every one, not only those that the window came to see
+        shares.append(share)
+        if share > leave_at[0]:
+            time.sleep(0.05)  # the window sees it
+        work_told(work, share)
+
+    monkeypatch.setattr(_Work, "told", as_told)
     before = threading.active_count()
     page.open(file)
     assert page.fitting is None
     assert 0.3 < shares[-1] < 0.9
     until(lambda: threading.active_count() == before)  # the work has ended, too
     leave_at[0] = 1.0
-    work_told = _Work.told
-
-    def as_told(work: _Work, share: float) -> None:  # every one, not only those that the window came to see
-        shares.append(share)
-        work_told(work, share)
-
-    monkeypatch.setattr(_Work, "told", as_told)
     page.open(file)
     assert page.fitting is not None
     assert max(shares) > 0.8
