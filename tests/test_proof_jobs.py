@@ -146,10 +146,11 @@ def test_the_border_is_read_at_straight_places_all_round_with_the_normal_outward
         for turned in (area, area.reverse()):
             sticker = Sticker("x", 70, 50, outlined(turned, Outset(2.0, "mitre")), 2.0)
             cut_line = Polygon(sticker.rings[-1].points)
-            for x, y, nx, ny in border_places(sticker):
+            for x, y, nx, ny, border in border_places(sticker):
                 assert math.hypot(nx, ny) == pytest.approx(1)
                 assert cut_line.exterior.distance(Point(x, y)) < 1e-6
                 assert not cut_line.contains(Point(x + 0.1 * nx, y + 0.1 * ny))
+                assert border == 2.0
                 assert area.distance(Point(x, y)) == pytest.approx(2.0, abs=0.01)  # square to it, not at a corner
                 assert area.distance(Point(x - 2 * nx, y - 2 * ny)) < 0.02
 

@@ -14,7 +14,6 @@ from keen_compass.formats.files import read_whole, shown_path
 
 if TYPE_CHECKING:
     from keen_compass.formats.artwork import Artwork
-    from keen_compass.pieces.outline import Ring
     from keen_compass.pieces.page import Page
     from keen_compass.pieces.sticker import Sticker
     from keen_compass.pieces.toolpath import ToolPath
@@ -93,6 +92,12 @@ def _add_outset(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--smooth", default="0", metavar="MM", help="by which a picture's edge is smoothed")
     parser.add_argument("--dpi", type=float, default=0.0, metavar="N", help="pixels per inch of a picture")
     parser.add_argument(
+        "--line",
+        choices=("outset", "own"),
+        default="outset",
+        help="own: cut along what a layer or a spot colour of the artwork calls its cut line, and don't print that",
+    )
+    parser.add_argument(
         "--strokes", choices=("seen", "skip"), default="seen", help="lines of a drawing: as wide as seen"
     )
 
@@ -102,15 +107,16 @@ def _outline(options: argparse.Namespace) -> int:
     from keen_compass.formats.drawings import write_outline
     from keen_compass.formats.files import write_whole
 
-    artwork, rings = _rings(options)
-    write_whole(options.output, write_outline(rings, (artwork.width, artwork.height)).encode())
-    print_json(_told(artwork, rings))
+    artwork, sticker = _sticker(options, "")
+    write_whole(options.output, write_outline(sticker.rings, (sticker.width, sticker.height)).encode())
+    print_json(_told(artwork, sticker))
     return 0
 
 
-def _rings(options: argparse.Namespace) -> tuple[Artwork, tuple[Ring, ...]]:
-    from keen_compass.formats.artwork import read_file, shown_area
-    from keen_compass.pieces.outline import Outset, outlined
+def _sticker(options: argparse.Namespace, name: str) -> tuple[Artwork, Sticker]:
+    from keen_compass.formats.artwork import read_file, sticker_of
+    from keen_compass.formats.drawn import Drawing
+    from keen_compass.pieces.outline import Outset
 
     lengths = {name: length_given(getattr(options, name), f"--{name}") for name in ("outset", "smallest", "smooth")}
     if lengths["smooth"] < 0:
@@ -118,11 +124,13 @@ def _rings(options: argparse.Namespace) -> tuple[Artwork, tuple[Ring, ...]]:
     outset = Outset(
         lengths["outset"], options.corners, options.mitre_limit, options.holes, options.parts, lengths["smallest"]
     )
-    artwork = read_file(options.artwork, options.dpi)
-    area = shown_area(
-        artwork, _threshold(options.threshold), lengths["smooth"], outset.smallest, strokes=options.strokes == "seen"
-    )
-    return artwork, outlined(area, outset)
+    own = options.line == "own"
+    artwork = read_file(options.artwork, options.dpi, own_line=own)
+    if own and not (isinstance(artwork, Drawing) and artwork.own_line):
+        where = str(options.artwork)
+        raise InputError("names no cut line: no layer and no spot colour is called cut, cut line …", where)
+    threshold, strokes = _threshold(options.threshold), options.strokes == "seen"
+    return artwork, sticker_of(artwork, name, outset, threshold, lengths["smooth"], strokes=strokes)
 
 
 def _threshold(given: float | None) -> float:
@@ -146,12 +154,14 @@ def length_given(text: str, where: str) -> float:
         return length_mm(text, where)
 
 
-def _told(artwork: Artwork, rings: tuple[Ring, ...]) -> dict[str, Any]:
+def _told(artwork: Artwork, sticker: Sticker) -> dict[str, Any]:
+    own = getattr(artwork, "own_line", None)
     return {
         "size": [round(artwork.width, 4), round(artwork.height, 4)],
-        "parts": sum(not ring.hole for ring in rings),
-        "holes": sum(ring.hole for ring in rings),
+        "parts": sum(not ring.hole for ring in sticker.rings),
+        "holes": sum(ring.hole for ring in sticker.rings),
         "not_understood": dict(getattr(artwork, "left_out", {})),
+        **({"own_line": own.name} if own else {}),
     }
 
 
@@ -174,19 +184,18 @@ def _proof_job(options: argparse.Namespace) -> int:
     """What is on the page, and what is cut, is told on standard output."""
     from keen_compass.formats.files import write_whole
     from keen_compass.formats.pages import page_as_picture
-    from keen_compass.pieces.sticker import Sticker, lines_to_cut
+    from keen_compass.pieces.sticker import lines_to_cut
     from keen_compass.pieces.toolpath import Stroke, drawn
 
     written = _writer(options.cut)
-    artwork, rings = _rings(options)
     name = options.name.strip()[:MOST_NAME] or shown_path(Path(options.artwork.stem))[:MOST_NAME]
-    sticker = Sticker(name, artwork.width, artwork.height, rings, length_given(options.outset, "--outset"))
+    artwork, sticker = _sticker(options, name)
     page, pdf, waits = (_waiting if options.shop else _by_itself)(options, artwork, sticker)
     path = drawn(f"{name}, sheet {page.number}", tuple(Stroke(line) for line in lines_to_cut(sticker, page)))
     write_whole(options.print_to, pdf if options.print_to.suffix.lower() != ".png" else page_as_picture(pdf))
     write_whole(options.cut, written(path))
     extents = [round(v, 4) for v in path.extents()]
-    print_json(_told(artwork, rings) | page.to_json() | {"name": name, "cut": {"extents": extents}, **waits})
+    print_json(_told(artwork, sticker) | page.to_json() | {"name": name, "cut": {"extents": extents}, **waits})
     return 0
 
 
@@ -231,7 +240,7 @@ def _waiting(options: argparse.Namespace, _artwork: Artwork, sticker: Sticker) -
             making.artworks.rename(sticker.name)
             making.artworks.copies(options.copies)
             making.artworks.change(
-                outset=sticker.border,
+                outset=length_given(options.outset, "--outset"),
                 corners=options.corners,
                 mitre_limit=options.mitre_limit,
                 holes=options.holes,
@@ -241,6 +250,7 @@ def _waiting(options: argparse.Namespace, _artwork: Artwork, sticker: Sticker) -
                 smooth=length_given(options.smooth, "--smooth"),
                 threshold=_threshold(options.threshold),
                 strokes=options.strokes == "seen",
+                own_line=options.line == "own",
             )
             making.choose_option("paper", options.page)
             making.artworks.keep(sticker)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -21,6 +22,7 @@ from keen_compass.formats.pictures import as_shown, opened
 from keen_compass.formats.svg_artwork import read_drawing
 from keen_compass.formats.tracing import traced
 from keen_compass.pieces.outline import Outset, Ring, outlined
+from keen_compass.pieces.sticker import Sticker, along
 from keen_compass.progress import part, tell
 from keen_compass.quantities.geometry import Point
 
@@ -109,25 +111,44 @@ def traced_rings(data: bytes, name: str, settings: Mapping[str, Any], outset: Ou
     return outlined(area, outset)
 
 
-def read_artwork(data: bytes, name: str, dpi: float = 0.0) -> Artwork:
+def sticker_of(
+    artwork: Artwork,
+    name: str,
+    outset: Outset,
+    threshold: float = BETWEEN,
+    smooth: float = 0.0,
+    *,
+    strokes: bool = True,
+) -> Sticker:
+    """The job of that name: cut along its own line, where that was taken out of what is printed, or else about what is
+    seen. threshold, smooth, strokes: as `shown_area` takes them. Raises InputError where there is nothing to cut.
+    """
+    area = shown_area(artwork, threshold, smooth, outset.smallest, strokes=strokes)
+    if isinstance(artwork, Drawing) and artwork.own_line and artwork.own_line.area is not None:
+        rings = outlined(artwork.own_line.area, Outset(0.0, smallest=outset.smallest))
+        return along(Sticker(name, artwork.width, artwork.height, rings, 0.0), area)
+    return Sticker(name, artwork.width, artwork.height, outlined(area, outset), outset.by)
+
+
+def read_artwork(data: bytes, name: str, dpi: float = 0.0, *, own_line: bool = False) -> Artwork:
     """What is in an artwork's file. name: what it is called where it is refused. dpi: of a picture that doesn't say its
-    resolution, or in place of what it says.
+    resolution, or in place of what it says. own_line: whether a cut line that a drawing names is taken out of it.
 
     Raises InputError for what is neither drawing nor picture, far too large, or not to be trusted.
     """
     start = data[:1000].lstrip(b"\xef\xbb\xbf \t\r\n")
     if start.startswith(b"<") or data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return run_apart(read_drawing, data, name, name=name)
+        return run_apart(partial(read_drawing, own_line=own_line), data, name, name=name)
     if b"%PDF-" in start:
-        return run_apart(read_pdf, data, name, name=name)
+        return run_apart(partial(read_pdf, own_line=own_line), data, name, name=name)
     found = read_picture(data, name, dpi)
     check_size((found.width, found.height), name)
     return found
 
 
-def read_file(file: Path, dpi: float = 0.0) -> Artwork:
+def read_file(file: Path, dpi: float = 0.0, *, own_line: bool = False) -> Artwork:
     """The same of a file. Raises InputError."""
-    return read_artwork(read_whole(file), str(file), dpi)
+    return read_artwork(read_whole(file), str(file), dpi, own_line=own_line)
 
 
 def read_picture(data: bytes, name: str, dpi: float = 0.0) -> Picture:

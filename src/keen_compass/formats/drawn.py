@@ -34,11 +34,19 @@ CROOKED = 4.0  # squares as wide as that may lie beyond it: corners that pixels 
 
 
 @dataclass(frozen=True)
+class OwnLine:
+    """The cut line that an artwork names. area: what it encloses, mm; None where it is printed like all the rest."""
+
+    name: str
+    area: Area | None
+
+
+@dataclass(frozen=True)
 class Drawing:
     """width, height: mm. whole, bare: what it covers, with and without its strokes. exact: by its paths, not traced.
 
     pdf: a page that shows it; empty where its picture has to do. picture: PNG with clear ground, and its pixels per mm.
-    left_out: what isn't shown as it was drawn, by its name, and how often.
+    left_out: what isn't shown as it was drawn, by its name, and how often. own_line: its own cut line, if it names one.
     """
 
     width: float
@@ -50,6 +58,7 @@ class Drawing:
     picture: bytes
     per_mm: float
     left_out: Mapping[str, int] = field(default_factory=lambda: MappingProxyType({}))
+    own_line: OwnLine | None = None
 
     def area(self, *, strokes: bool = True) -> Area:
         """What is painted, mm; what a drawing has beside itself isn't seen."""
@@ -66,6 +75,7 @@ def drawing(
     paths: Callable[[], tuple[Area, Area]],
     without_strokes: Rendering | None = None,
     left_out: Mapping[str, int] = MappingProxyType({}),
+    own_line: OwnLine | None = None,
 ) -> Drawing:
     """From all that is known of it. size: mm. rendering: how it looks. paths: (whole, bare) by its page's own paths.
 
@@ -85,7 +95,7 @@ def drawing(
         bare = _outline(without_strokes(per_mm), per_mm) if without_strokes else whole
     if whole.is_empty:
         raise InputError("shows nothing that is drawn")
-    return Drawing(*size, whole, bare, exact is not None, pdf, _png(picture), per_mm, dict(left_out))
+    return Drawing(*size, whole, bare, exact is not None, pdf, _png(picture), per_mm, dict(left_out), own_line)
 
 
 def check_size(size: Point, name: str) -> None:

@@ -7,8 +7,9 @@ import math
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
-from keen_compass.formats.drawn import Drawing, check_size, drawing
-from keen_compass.formats.vectors import MITRE_LIMIT, covered
+from keen_compass.formats.drawn import Drawing, OwnLine, check_size, drawing
+from keen_compass.formats.named_cut import parted_pdf
+from keen_compass.formats.vectors import MITRE_LIMIT, NotPathsError, covered, enclosed
 from keen_compass.progress import tell
 
 if TYPE_CHECKING:
@@ -17,8 +18,10 @@ if TYPE_CHECKING:
 MM = 25.4 / 72  # of a point
 
 
-def read_pdf(data: bytes, name: str, page: int = 1) -> Drawing:
-    """One of its pages, counted from 1. Raises InputError."""
+def read_pdf(data: bytes, name: str, page: int = 1, *, own_line: bool = False) -> Drawing:
+    """One of its pages, counted from 1. own_line: whether a cut line that it names is taken out of what is printed, to
+    be cut along. Raises InputError.
+    """
     import pypdfium2
 
     try:
@@ -34,7 +37,14 @@ def read_pdf(data: bytes, name: str, page: int = 1) -> Drawing:
         found = document[page - 1]
         size = found.get_width() * MM, found.get_height() * MM
         check_size(size, name)
+        parted = parted_pdf(data, page - 1)
         tell(0.3)
+        line = None
+        if parted and own_line:
+            line = enclosed_by(parted.line, size, name)
+            document.close()
+            document = pypdfium2.PdfDocument(parted.printed)
+            found, page = document[0], 1
         others = {"further pages": len(document) - 1} if len(document) > 1 else {}
         return drawing(
             size,
@@ -42,6 +52,7 @@ def read_pdf(data: bytes, name: str, page: int = 1) -> Drawing:
             lambda k: rendered(found, size, k),
             lambda: covered(found, (MM, MM)),
             left_out=others,
+            own_line=OwnLine(parted.name, line) if parted else None,
         )
     except InputError as error:
         raise InputError(error.message, name) from None
@@ -90,3 +101,20 @@ def page_paths(pdf: bytes, size: tuple[float, float], mitre_limit: float = MITRE
         return covered(page, (size[0] / page.get_width(), size[1] / page.get_height()), mitre_limit)
     finally:
         document.close()
+
+
+def enclosed_by(pdf: bytes, size: tuple[float, float], name: str) -> Any:
+    """What the cut line on a page encloses, mm. size: mm, that the page is to have. Raises InputError where that is
+    nothing, or can't be followed.
+    """
+    import pypdfium2
+
+    try:
+        document = pypdfium2.PdfDocument(pdf)
+        page = document[0]
+        area = enclosed(page, (size[0] / page.get_width(), size[1] / page.get_height()))
+    except (NotPathsError, pypdfium2.PdfiumError):
+        raise InputError("names a cut line that can't be followed: cut about what is seen", name) from None
+    if area.is_empty:
+        raise InputError("names a cut line that encloses nothing: cut about what is seen", name)
+    return area

@@ -17,8 +17,9 @@ from importlib import resources
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
-from keen_compass.formats.drawn import Drawing, Rendering, check_size, drawing, resolution
-from keen_compass.formats.pdf_artwork import page_paths, rendered
+from keen_compass.formats.drawn import Drawing, OwnLine, Rendering, check_size, drawing, resolution
+from keen_compass.formats.named_cut import parted_svg
+from keen_compass.formats.pdf_artwork import enclosed_by, page_paths, rendered
 from keen_compass.formats.vectors import NotPathsError
 from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
@@ -87,8 +88,11 @@ NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
 NO_STROKES = "* { stroke: none !important }"
 
 
-def read_drawing(data: bytes, name: str) -> Drawing:
-    """An SVG. Raises InputError for what is no drawing, is too much, or isn't to be trusted."""
+def read_drawing(data: bytes, name: str, *, own_line: bool = False) -> Drawing:
+    """An SVG. own_line: whether a cut line that it names is taken out of what is printed, to be cut along.
+
+    Raises InputError for what is no drawing, is too much, or isn't to be trusted.
+    """
     from xml.etree.ElementTree import tostring
 
     root = _parsed(data, name)
@@ -99,6 +103,10 @@ def read_drawing(data: bytes, name: str) -> Drawing:
     if (count := _expanded(root)) > MOST_ELEMENTS:
         raise InputError(f"draws {count:,} things; at most {MOST_ELEMENTS:,} are taken", name)
     left_out = Counter(_made_harmless(root))
+    parted, line = parted_svg(root), None
+    if parted and own_line:
+        root = parted.printed
+        line = _line_area(parted.line, (width, height), name)
     fonts = _fonts(root)
     left_out.update({f"font {font}": count for font, count in fonts.missing.items()})
     text = tostring(root, encoding="unicode")
@@ -116,7 +124,7 @@ def read_drawing(data: bytes, name: str) -> Drawing:
         tell(0.4)
         shown = pdf if pdf and _alike(pdf, looks, size) else b""
         tell(0.6)
-        return drawing(size, shown, looks, by_paths, bare, left_out)
+        return drawing(size, shown, looks, by_paths, bare, left_out, OwnLine(parted.name, line) if parted else None)
     except InputError as error:
         raise InputError(error.message, name) from None
     except ValueError as error:  # what the renderer says of what it can't make sense of
@@ -320,6 +328,22 @@ def _renderer(text: str, size: Point, fonts: _Fonts, style: str | None = None) -
             return picture.convert("RGBA")
 
     return draw
+
+
+def _line_area(line: Element, size: Point, name: str) -> Any:
+    """What a cut line encloses, mm, even where it lies beyond what is printed: on a page as large again all round, for
+    no renderer draws beyond its page. size: px. Raises InputError.
+    """
+    from xml.etree.ElementTree import tostring
+
+    from shapely.affinity import translate
+
+    wide, high = size
+    line.attrib |= {"x": f"{wide:.9g}", "y": f"{high:.9g}", "overflow": "visible"}
+    inside = tostring(line, encoding="unicode")
+    page = f'<svg xmlns="{SVG[1:-1]}" width="{3 * wide:.9g}" height="{3 * high:.9g}">{inside}</svg>'
+    area = enclosed_by(_as_pdf(page), (3 * wide * PX, 3 * high * PX), name)
+    return translate(area, -wide * PX, -high * PX)
 
 
 def _as_pdf(text: str) -> bytes:

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from ctypes import byref, c_float, c_int, c_uint
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.pieces.outline import united
+from keen_compass.pieces.outline import polygons, united
 from keen_compass.quantities.geometry import Point
 
 if TYPE_CHECKING:
@@ -38,12 +38,31 @@ def covered(page: Any, scale: Point, mitre_limit: float = MITRE_LIMIT) -> tuple[
 
     Raises NotPathsError where paths don't say it all.
     """
-    height = page.get_height()
-    to_mm: Map = (scale[0], 0.0, 0.0, -scale[1], 0.0, height * scale[1])
-    found = _Found(mitre_limit)
-    found.add(page.raw, None, to_mm, 0)
+    found = _all_of(page, scale, mitre_limit)
     filled = united(found.filled)
     return united([filled, *found.stroked]), filled
+
+
+def enclosed(page: Any, scale: Point) -> Area:
+    """What the filled paths of a page of pypdfium2 enclose, inside and outside by turns: a hole may be another path.
+
+    What is there twice counts once. scale: mm of a point (across, down). Raises NotPathsError.
+    """
+    found = _all_of(page, scale, MITRE_LIMIT)
+    once = {
+        (*(round(v, 2) for v in part.bounds), round(part.area, 2)): part
+        for area in found.filled
+        for part in polygons(area)
+    }
+    rings = [ring for part in once.values() for ring in (part.exterior, *part.interiors)]
+    return filled([tuple(ring.coords[:-1]) for ring in rings], even_odd=True)
+
+
+def _all_of(page: Any, scale: Point, mitre_limit: float) -> _Found:
+    height = page.get_height()
+    found = _Found(mitre_limit)
+    found.add(page.raw, None, (scale[0], 0.0, 0.0, -scale[1], 0.0, height * scale[1]), 0)
+    return found
 
 
 class _Found:

@@ -7,7 +7,7 @@ the sheet: as `pieces/page.py` counts, from its first mark's corner.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -27,17 +27,27 @@ MOST_COPIES = 100
 PLACES = 8  # round an outline, where its border is read
 STRAIGHT = 3.0  # mm to both sides of such a place, along which the line should not bend
 MOST_POINTS = 200_000
+FARTHEST = 30.0  # mm from a cut line that is the artwork's own, within which the print's edge counts as its border
+BESIDE = 1.5  # mm to both sides of a place, where such a border should be the same
+
+Area = Any  # shapely geometry: loaded late, and it has no types
+Points = Sequence[Point]
+Place = tuple[float, float, float, float, float]  # x, y on an outline, its outward normal, the nominal border there
 
 
 @dataclass(frozen=True, slots=True)
 class Sticker:
-    """name: of the job. width, height: of the artwork. rings: lines to cut, in order. border: nominal, mm."""
+    """name: of the job. width, height: of the artwork. rings: lines to cut, in order. border: nominal, mm.
+
+    places: where the border is read, if it isn't the same all round.
+    """
 
     name: str
     width: float
     height: float
     rings: tuple[Ring, ...]
     border: float
+    places: tuple[Place, ...] = ()
 
     @property
     def box(self) -> tuple[float, float, float, float]:
@@ -52,6 +62,7 @@ class Sticker:
             "size": [self.width, self.height],
             "border": self.border,
             "rings": [{"hole": r.hole, "points": [[round(v, 4) for v in p] for p in r.points]} for r in self.rings],
+            **({"places": [[round(v, 6) for v in place] for place in self.places]} if self.places else {}),
         }
 
     @classmethod
@@ -63,10 +74,11 @@ class Sticker:
                 Ring(tuple((float(x), float(y)) for x, y in r["points"]), bool(r.get("hole", False)))
                 for r in body["rings"]
             )
-            found = cls(str(body.get("name", "")), width, height, rings, float(body.get("border", 0.0)))
+            places = tuple(_place(*map(float, p)) for p in body.get("places", ()))
+            found = cls(str(body.get("name", "")), width, height, rings, float(body.get("border", 0.0)), places)
         except (KeyError, TypeError, ValueError, AttributeError):
             raise InputError('expected {"size": [w, h], "rings": [{"points": [[x, y], …]}, …]}', where) from None
-        numbers = [width, height, found.border, *(v for r in rings for p in r.points for v in p)]
+        numbers = [width, height, found.border, *(v for r in rings for p in r.points for v in p), *sum(places, ())]
         if not all(math.isfinite(v) and abs(v) <= 1e5 for v in numbers) or len(numbers) > MOST_POINTS:
             raise InputError("holds lengths that no sticker has", where)
         if not rings or any(len(r.points) < 3 for r in rings) or min(width, height) <= 0:
@@ -183,29 +195,83 @@ def _overcut(points: tuple[Point, ...]) -> tuple[Point, ...]:
     return tuple(around)
 
 
-def border_places(sticker: Sticker, count: int = PLACES) -> tuple[tuple[float, float, float, float], ...]:
-    """(x, y, nx, ny) of places on the outlines with their normal outwards, in its own frame: spread over all of them,
-    each where the line is straightest nearby.
+def border_places(sticker: Sticker, count: int = PLACES) -> tuple[Place, ...]:
+    """Where its border is read, in its own frame: all round its outlines, each where the line is straightest nearby."""
+    if sticker.places:
+        return sticker.places
+
+    def rated(points: Points, ends: Sequence[float], s: float) -> tuple[float, Place]:
+        return round(_bends(points, ends, s), 3), (*_out_of(points, ends, s), sticker.border)
+
+    return tuple(_best_places(sticker, rated, count))
+
+
+def along(sticker: Sticker, printed: Area) -> Sticker:
+    """The same with its border told place by place, by what is printed (mm, in its own frame). Raises InputError where
+    nothing printed ends near its line.
     """
+    from shapely import prepare
+
+    prepare(printed)
+
+    def rated(points: Points, ends: Sequence[float], s: float) -> tuple[float, Place]:
+        x, y, nx, ny = _out_of(points, ends, s)
+        border = _border(printed, (x, y), (nx, ny))
+        beside = [_border(printed, (x - d * ny, y + d * nx), (nx, ny)) for d in (-BESIDE, BESIDE)]
+        slope = max(abs(b - border) for b in beside) / BESIDE
+        return round(_bends(points, ends, s) + (slope if math.isfinite(slope) else math.inf), 3), (x, y, nx, ny, border)
+
+    places = tuple(p for p in _best_places(sticker, rated, PLACES) if math.isfinite(p[4]))
+    if not places:
+        raise InputError(
+            f"nothing printed ends within {FARTHEST:g} mm of its own cut line, so no border can be read: "
+            "cut about what is seen",
+            "artwork",
+        )
+    return replace(sticker, places=places)
+
+
+def _border(printed: Area, at: Point, out: Point) -> float:
+    """From the print's edge out to a place of a cut, mm; below 0 where the print reaches beyond it. Nan: none there."""
+    from shapely import LineString
+    from shapely import Point as Spot
+
+    inside = bool(printed.intersects(Spot(at)))
+    way = FARTHEST if inside else -FARTHEST
+    edge = LineString([at, (at[0] + way * out[0], at[1] + way * out[1])]).intersection(printed.boundary)
+    if edge.is_empty:
+        return math.nan
+    return math.copysign(Spot(at).distance(edge), -way)
+
+
+def _best_places(
+    sticker: Sticker, rated: Callable[[Points, Sequence[float], float], tuple[float, Place]], count: int
+) -> Iterator[Place]:
+    """Spread over its outlines, each the one of several nearby that is rated lowest."""
     outer = [r.points for r in sticker.rings if not r.hole]
     ends = [_ends(points) for points in outer]
     whole = sum(e[-1] for e in ends)
-    found = []
     for i in range(count):
         middle, reach, ring = (i + 0.5) * whole / count, 0.35 * whole / count, 0
         while middle > ends[ring][-1] and ring < len(outer) - 1:
             middle -= ends[ring][-1]
             ring += 1
-        points = outer[ring]
         tries = [middle + reach * k / 8 for k in (0, 1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6, 7, -7, 8, -8)]
-        best = min(tries, key=lambda s, p=points, e=ends[ring]: round(_bends(p, e, s), 3))  # type: ignore[misc]
-        (x, y), (u, v) = _at(points, ends[ring], best)
-        outwards = math.copysign(1.0, _turned(points))
-        found.append((x, y, outwards * v, -outwards * u))
-    return tuple(found)
+        yield min((rated(outer[ring], ends[ring], s) for s in tries), key=lambda found: found[0])[1]
 
 
-def _ends(points: Sequence[Point]) -> list[float]:
+def _out_of(points: Points, ends: Sequence[float], s: float) -> tuple[float, float, float, float]:
+    """A place so far along a closed line, and the normal that leaves it there."""
+    (x, y), (u, v) = _at(points, ends, s)
+    outwards = math.copysign(1.0, _turned(points))
+    return x, y, outwards * v, -outwards * u
+
+
+def _place(x: float, y: float, nx: float, ny: float, border: float) -> Place:
+    return x, y, nx, ny, border
+
+
+def _ends(points: Points) -> list[float]:
     """How far along a closed line each of its points lies, from 0 round to its length."""
     ends = [0.0]
     for a, b in zip(points, (*points[1:], points[0]), strict=True):
@@ -213,12 +279,12 @@ def _ends(points: Sequence[Point]) -> list[float]:
     return ends
 
 
-def _turned(points: Sequence[Point]) -> float:
+def _turned(points: Points) -> float:
     """Twice the area that a line encloses: above 0 where it goes from X towards Y."""
     return sum(a[0] * b[1] - b[0] * a[1] for a, b in zip(points, (*points[1:], points[0]), strict=True))
 
 
-def _at(points: Sequence[Point], ends: Sequence[float], s: float) -> tuple[Point, Point]:
+def _at(points: Points, ends: Sequence[float], s: float) -> tuple[Point, Point]:
     """The place so far along a closed line, and which way it runs there."""
     from bisect import bisect_right
 
@@ -230,7 +296,7 @@ def _at(points: Sequence[Point], ends: Sequence[float], s: float) -> tuple[Point
     return (a[0] + u * (s - ends[i]), a[1] + v * (s - ends[i])), (u, v)
 
 
-def _bends(points: Sequence[Point], ends: Sequence[float], s: float) -> float:
+def _bends(points: Points, ends: Sequence[float], s: float) -> float:
     """rad, by which the line turns about there."""
     ways = [_at(points, ends, s + d * STRAIGHT)[1] for d in (-1.0, -0.5, 0.5, 1.0)]
     here = _at(points, ends, s)[1]

@@ -22,7 +22,7 @@ from keen_compass.machines.heads import TOOL
 from keen_compass.machines.limits import AIMED_WITH
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.page import GRADUATIONS, Page
-from keen_compass.pieces.sticker import MOST_COPIES, Sticker, border_places, laid, lines_to_cut, sticker_page
+from keen_compass.pieces.sticker import MOST_COPIES, Place, Sticker, border_places, laid, lines_to_cut, sticker_page
 from keen_compass.pieces.where import Border
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, listed, number
@@ -71,21 +71,26 @@ MATTERS = 2.0  # standard uncertainties, from which on a part of it is worth a l
 
 @dataclass(frozen=True, slots=True)
 class Places:
-    """border: nominal, mm. at: (x, y, nx, ny) on the outline with its outward normal of length 1.
+    """border: nominal, mm, unless its places differ. at: on the outline, normals of length 1, the nominal border there.
 
     sticker, copies, size, marks: of the sheet that it is printed on; none where only borders are given.
     """
 
     border: float
-    at: tuple[tuple[float, float, float, float], ...]
+    at: tuple[Place, ...]
     sticker: Sticker | None = None
     copies: int = 1
     size: Point = (0.0, 0.0)
     marks: tuple[Point, ...] = ()
 
     def nominal(self, measurand: str) -> float:
-        """The border as it is ordered, mm."""
-        return self.border
+        """The border as it is ordered there, mm."""
+        return self.at[int(measurand[1:]) - 1][4]
+
+    @property
+    def even(self) -> bool:
+        """Whether it is the same all round."""
+        return all(place[4] == self.border for place in self.at)
 
 
 class Proof(Procedure[Places]):
@@ -129,9 +134,10 @@ class Proof(Procedure[Places]):
         except PieceError:  # refused where the page is asked for
             ax, ay = 0.0, 0.0
         places = []
-        for x, y, nx, ny in border_places(sticker):
+        for x, y, nx, ny, border in border_places(sticker):
             u, v = x + ax, y + ay if down else size[1] - y - ay
-            places.append([round(u, 3), round(v, 3), round(nx, 6), round(ny if down else -ny, 6)])
+            other = [round(border, 3)] if sticker.places else []
+            places.append([round(u, 3), round(v, 3), round(nx, 6), round(ny if down else -ny, 6), *other])
         return found | {
             "border": sticker.border,
             "places": places,
@@ -161,7 +167,9 @@ class Proof(Procedure[Places]):
         return lines_to_cut(piece.sticker, page) if piece.sticker else ()
 
     def piece(self, parameters: Parameters) -> Places:
-        """From `border` and `places`; of a printed sheet also `sticker`, `copies`, `size`."""
+        """From `border` and `places`, each with a border of its own where it has one; of a printed sheet also
+        `sticker`, `copies`, `size`.
+        """
         self.check_parameters(parameters, {"border", "places", "sticker", "copies", "marks", "aimed_with", *ON_PAPER})
         check_paper(parameters)
         if parameters.get("aimed_with", TOOL) not in (TOOL, *AIMED_WITH):
@@ -177,17 +185,8 @@ class Proof(Procedure[Places]):
         given = parameters.get("places")
         if not listed(given, 1, MOST_PLACES):
             raise InputError(f"expected 1 to {MOST_PLACES} places [x, y, nx, ny]", "piece.places")
-        found = []
-        for i, one in enumerate(given):
-            where = f"piece.places[{i}]"
-            if not listed(one, 4, 4):
-                raise InputError("expected [x, y, nx, ny]", where)
-            x, y, nx, ny = (number(v, f"{where}[{k}]", -1e6, 1e6) for k, v in enumerate(one))
-            length = math.hypot(nx, ny)
-            if not length:
-                raise InputError("a normal points somewhere", where)
-            found.append((x, y, nx / length, ny / length))
-        return Places(border, tuple(found), sticker, copies, size, marks)
+        found = tuple(_place(one, f"piece.places[{i}]", border) for i, one in enumerate(given))
+        return Places(border, found, sticker, copies, size, marks)
 
     def measurands(self, piece: Places) -> tuple[Measurand, ...]:
         """The border at each place."""
@@ -196,13 +195,13 @@ class Proof(Procedure[Places]):
                 f"b{i}",
                 note("proof.border_at", number=i),
                 "",
-                piece.border,
-                Border((x, y), (nx, ny), piece.border),
+                border,
+                Border((x, y), (nx, ny), border),
                 signed=True,
                 at=(x, y),
-                hint="proof.how",
+                hint="proof.how" if border >= 0 else "proof.how_beyond",
             )
-            for i, (x, y, nx, ny) in enumerate(piece.at, 1)
+            for i, (x, y, nx, ny, border) in enumerate(piece.at, 1)
         )
 
     def shown(self, figures: Figures) -> Shown:
@@ -222,13 +221,16 @@ class Proof(Procedure[Places]):
             lines.append(("proof.longer", note("proof.by_length", mm=longer)))
         if figures["border"] is not None:
             lines.append(("proof.all_round", note("proof.border", mm=figures["border"])))
+        elif (wider := figures.get("wider")) is not None:
+            lines.append(("proof.all_round", note("proof.wider", mm=wider)))
         return Shown(tuple(lines))
 
     def predict(self, case: Case, readings_each: int) -> dict[str, float]:
         """U of one border, mm."""
-        border = self.piece(case.piece).border
+        at = self.piece(case.piece).at
+        border = max((place[4] for place in at), key=abs)
         foreseen = case.foreseen("b1", border, readings_each, nominal=border).mean
-        return {QUANTITY: _worst_of(0.0, foreseen.effects, len(self.piece(case.piece).at)).U}
+        return {QUANTITY: _worst_of(0.0, foreseen.effects, len(at)).U}
 
     def answer(self, case: Case) -> Solution:
         """How far the border is off, and what of it is shift, turn, scale, or the same all round."""
@@ -238,22 +240,23 @@ class Proof(Procedure[Places]):
         read = [n for n in names if case.readings.get(n)]
         if not read:
             return Solution((no_number(case, QUANTITY, Verdict.UNRESOLVED, note("nothing_read")),))
-        measured = [case.measured(n, nominal=places.border) for n in read]
+        nominal = [places.nominal(n) for n in read]
+        measured = [case.measured(n, nominal=border) for n, border in zip(read, nominal, strict=True)]
         at = [places.at[names.index(n)] for n in read]
         labels = {m.name: m.label for m in self.measurands(places)}
-        if doubt := contradicted(case, _rows(at, measured, places.border), labels):
+        if doubt := contradicted(case, _rows(at, measured), labels):
             return Solution((ask(case, QUANTITY, doubt),))
-        off = [m.value - places.border for m in measured]
+        off = [m.value - border for m, border in zip(measured, nominal, strict=True)]
         u = max(m.mean.U for m in measured) / 1.96
         split = parted(at, off, u)
-        figures = split.figures(places.border)
+        figures = split.figures(places.border if places.even else None)
         worst = max(range(len(off)), key=lambda i: abs(off[i]))
         T = case.tolerance_of(QUANTITY, 1000.0)
         error = _worst_of(off[worst], measured[worst].mean.effects, len(measured))
         verdict = judge(off[worst], error.U, T)
         look = [note(f"proof.look_{what}") for what in figures["look_at"]] if verdict is not Verdict.IN else []
         notes = [*look, note("proof.worst", number=int(read[worst][1:]), by=off[worst])]
-        shown = f"{case.in_its_unit(measured[worst].value)} − {case.in_its_unit(places.border)}"
+        shown = f"{case.in_its_unit(measured[worst].value)} − {case.in_its_unit(nominal[worst])}"
         said, settled = with_remedies(verdict, notes, case, self, QUANTITY, error, T)
         finding = Finding(
             QUANTITY,
@@ -311,12 +314,21 @@ class Proof(Procedure[Places]):
 PROCEDURE = Proof()
 
 
-def _rows(
-    at: Sequence[tuple[float, float, float, float]], measured: Sequence[Measurement], border: float
-) -> list[Observation]:
+def _place(given: object, where: str, border: float) -> Place:
+    """As it is written. border: mm, where it has none of its own. Raises InputError."""
+    if not listed(given, 4, 5):
+        raise InputError("expected [x, y, nx, ny], and its border where that isn't the same all round", where)
+    x, y, nx, ny, *own = (number(v, f"{where}[{k}]", -1e6, 1e6) for k, v in enumerate(given))
+    length = math.hypot(nx, ny)
+    if not length:
+        raise InputError("a normal points somewhere", where)
+    return x, y, nx / length, ny / length, own[0] if own else border
+
+
+def _rows(at: Sequence[Place], measured: Sequence[Measurement]) -> list[Observation]:
     """off = b₀ + n·(t + θ×p + diag(s)·p), place by place; a cut wanders by itself besides."""
     rows = []
-    for (x, y, nx, ny), m in zip(at, measured, strict=True):
+    for (x, y, nx, ny, border), m in zip(at, measured, strict=True):
         design = zip(UNKNOWN, (nx, ny, -nx * y + ny * x, nx * x, ny * y, 1.0), strict=True)
         coefficients = {Unknown(name): c for name, c in design if c}
         effects = (*m.mean.effects, (drawn_line(m.name), 1.0))
@@ -345,8 +357,10 @@ class Parts:
     longer: tuple[float, float] | None
     confused: tuple[tuple[str, str], ...]
 
-    def figures(self, border: float) -> dict[str, Any]:
-        """As the command line writes them."""
+    def figures(self, border: float | None) -> dict[str, Any]:
+        """As the command line writes them. border: nominal; None where it isn't the same all round: then what it is
+        wider by.
+        """
         v = self.value
         pairs = {name: [v[f"{name}_x"], v[f"{name}_y"]] for name in ("shift", "scale")}
         look = [name for name, value in v.items() if value is not None and abs(value) > MATTERS * self.u[name]]
@@ -357,18 +371,19 @@ class Parts:
             "shift": pairs["shift"],
             "turn_deg": None if v["turn"] is None else math.degrees(v["turn"]),
             "scale": [None if s is None else 1 + s for s in pairs["scale"]],
-            "border": None if v["border"] is None else border + v["border"],
+            "border": None if v["border"] is None or border is None else border + v["border"],
+            **({"wider": v["border"]} if border is None else {}),
             "longer_x_than_y": self.longer[0] if self.longer else None,
             "look_at": list(dict.fromkeys(named.get(name, name) for name in look)),
         }
 
 
-def parted(at: Sequence[tuple[float, float, float, float]], off: Sequence[float], u: float) -> Parts:
+def parted(at: Sequence[Place], off: Sequence[float], u: float) -> Parts:
     """Least squares of off = b₀ + n·(t + θ×p + diag(s)·p). u: standard uncertainty of one reading, mm."""
     import numpy as np
 
     places, b = np.asarray(at, float), np.asarray(off, float)
-    x, y, nx, ny = places.T
+    x, y, nx, ny, _ = places.T
     x, y = x - (x.min() + x.max()) / 2, y - (y.min() + y.max()) / 2  # else a shift would hang together with scale
     design = np.column_stack([nx, ny, -nx * y + ny * x, nx * x, ny * y, np.ones(len(b))])
     size = np.linalg.norm(design, axis=0)

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 from keen_compass.errors import InputError, KeenCompassError, NoSizeError
 from keen_compass.formats.files import read_whole, shown_path
 from keen_compass.machines.shown import length_unit
-from keen_compass.pieces.outline import Outset, outlined
+from keen_compass.pieces.outline import Outset
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
 from keen_compass.procedures.stages import Stage
 from keen_compass.quantities.lengths import parse_length
@@ -24,6 +24,7 @@ from keen_compass.shop.marks import ArtworkChosen, SheetStages
 if TYPE_CHECKING:
     from keen_compass.formats.artwork import Artwork
 
+Key = tuple[str, float, bool]  # digest, resolution, and whether its own cut line is taken out
 Beside = Callable[[Callable[[], Any]], Any]  # runs it, where it likes, and gives what it gave
 LARGEST_FILE = 60_000_000  # bytes
 LOOKED_AT = 160_000  # pixels of a picture while a slider moves
@@ -40,11 +41,12 @@ USUAL: Mapping[str, Any] = {
     "smooth": 0.0,
     "dpi": 0.0,
     "strokes": True,
+    "own_line": True,
 }
 SHARES = {"threshold": (0.01, 0.99)}
 COARSE = 3.0  # of its pixels go into the tolerance, at least
-# What was read last, or why it can't be, by its digest and resolution: bytes never change.
-_READ: dict[tuple[str, float], Artwork | KeenCompassError] = {}
+# What was read last, or why it can't be: bytes never change.
+_READ: dict[Key, Artwork | KeenCompassError] = {}
 MOST_READ = 4
 
 
@@ -78,11 +80,12 @@ class Artworks:
 
         art: Artwork | None = None
         with suppress(NoSizeError):
-            art = beside(lambda: read_artwork(data, file))
+            own_line = bool(self.settings["own_line"])
+            art = beside(lambda: read_artwork(data, file, own_line=own_line))
         with self._c.shop.writing():
             blob = self._c.shop.put_blob(data)
             if art is not None:
-                _remember((blob, 0.0), art)
+                _remember((blob, 0.0, own_line), art)
             name = self.chosen.name or Path(file).stem.replace("-", " ").replace("_", " ")[:MOST_NAME].capitalize()
             kept = {k: v for k, v in self.chosen.settings.items() if k != "dpi"}
             self._put(replace(self.chosen, blob=blob, file=file, name=name, settings=kept, marks=()))
@@ -127,7 +130,7 @@ class Artworks:
                 return None
             file = self.chosen.file  # the shop file is asked here, not beside
             try:
-                _remember(key, beside(lambda: read_artwork(data, file, key[1])))
+                _remember(key, beside(lambda: read_artwork(data, file, key[1], own_line=key[2])))
             except KeenCompassError as error:
                 _remember(key, error)
         found = _READ[key]
@@ -135,8 +138,8 @@ class Artworks:
             raise found.with_traceback(None)  # or it would remember everybody whom it was told
         return found
 
-    def _key(self) -> tuple[str, float]:
-        return self.chosen.blob, float(self.settings["dpi"])
+    def _key(self) -> Key:
+        return self.chosen.blob, float(self.settings["dpi"]), bool(self.settings["own_line"])
 
     def prepare(self, beside: Beside = lambda run: run()) -> None:
         """Read it and look at it once, so that whatever is shown next is there. beside: runs what takes long."""
@@ -250,7 +253,7 @@ class Artworks:
         self._c.do(change)
 
 
-def _remember(key: tuple[str, float], found: Artwork | KeenCompassError) -> None:
+def _remember(key: Key, found: Artwork | KeenCompassError) -> None:
     _READ.pop(key, None)
     while len(_READ) >= MOST_READ:
         _READ.pop(next(iter(_READ)))
@@ -260,15 +263,13 @@ def _remember(key: tuple[str, float], found: Artwork | KeenCompassError) -> None
 def _sticker(art: Artwork, settings: Mapping[str, Any], name: str, data: bytes = b"", file: str = "") -> Sticker:
     """data, file: of a picture that is to be traced to its last pixel, in a process that can be ended."""
     from keen_compass.formats.apart import run_apart
-    from keen_compass.formats.artwork import Picture, shown_area, traced_rings
+    from keen_compass.formats.artwork import Picture, sticker_of, traced_rings
 
     outset = _outset(settings)
     if data and isinstance(art, Picture) and art.values.size > LOOKED_AT:
         rings = run_apart(traced_rings, data, file, dict(settings), outset, name=file)
-    else:
-        threshold, smooth, strokes = settings["threshold"], settings["smooth"], settings["strokes"]
-        rings = outlined(shown_area(art, threshold, smooth, outset.smallest, strokes=strokes), outset)
-    return Sticker(name, art.width, art.height, rings, settings["outset"])
+        return Sticker(name, art.width, art.height, rings, outset.by)
+    return sticker_of(art, name, outset, settings["threshold"], settings["smooth"], strokes=settings["strokes"])
 
 
 def _rough(art: Artwork) -> Artwork:

@@ -20,6 +20,7 @@ from keen_compass.app.waiting import Dropped, beside
 from keen_compass.errors import KeenCompassError, NoSizeError
 from keen_compass.formats.apart import ready
 from keen_compass.formats.artwork import Picture
+from keen_compass.formats.drawn import Drawing, OwnLine
 from keen_compass.machines.shown import show_length
 from keen_compass.pieces.sticker import MOST_COPIES, Sticker
 from keen_compass.rounds.artworks import Artworks
@@ -31,6 +32,7 @@ CHOICES: dict[str, tuple[str, tuple[tuple[str, str, object], ...]]] = {
     "corners": ("Corners", (("round corners", "rounded", "round"), ("sharp corners", "sharp", "mitre"))),
     "holes": ("Holes", (("holes are cut", "holes", "keep"), ("no holes", "no holes", "drop"))),
     "parts": ("Parts", (("parts apart", "apart", "apart"), ("parts in one", "in one", "joined"))),
+    "own_line": ("Cut", (("along its own line", "along its line", True), ("about what is seen", "about it", False))),
     "strokes": ("Lines of a drawing", (("lines count", "lines", True), ("no lines", "no lines", False))),
     "shown": ("Shown", (("both seen", "both", "both"), ("print seen", "print", "print"), ("cut seen", "cut", "cut"))),
 }
@@ -96,7 +98,8 @@ class ArtworkPanel(StagePanel):
         row = self.row(self.file, self.open, self.job)
         row.setStretch(0, 3)
         row.setStretch(2, 2)
-        self.row(labels["outset"], self.outset, combos["corners"], combos["holes"], combos["parts"])
+        cut = combos["own_line"], combos["corners"], combos["holes"], combos["parts"]
+        self.row(labels["outset"], self.outset, *cut)
         asked: list[QWidget] = [
             labels["threshold"],
             self.threshold,
@@ -169,17 +172,14 @@ class ArtworkPanel(StagePanel):
         for name, kinds in ASKED_OF.items():
             self._labels[name].setVisible(kind in kinds)
             getattr(self, name).setVisible(kind in kinds)
-        self.combos["strokes"].setVisible(kind == "drawing")
-        there = kind in ("picture", "drawing")
-        for widget in (
-            self.outset,
-            self._labels["outset"],
-            self.copies,
-            self.job,
-            self.shown,
-            *(self.combos[n] for n in ("corners", "holes", "parts")),
-        ):
+        there, own = kind in ("picture", "drawing"), self._own_line()
+        along = own is not None and own.area is not None
+        self.combos["strokes"].setVisible(kind == "drawing" and not along)
+        self.combos["own_line"].setVisible(own is not None)
+        for widget in (self.copies, self.job, self.shown):
             widget.setVisible(there)
+        for about in (self.outset, self._labels["outset"], *(self.combos[n] for n in ("corners", "holes", "parts"))):
+            about.setVisible(there and not along)
         self._tells.say(self._told())
         self._tells.setVisible(there)
         self.use.setVisible(there)
@@ -242,6 +242,14 @@ class ArtworkPanel(StagePanel):
             return ""
         return "picture" if isinstance(art, Picture) else "drawing"
 
+    def _own_line(self) -> OwnLine | None:
+        """The cut line that the artwork names, if any."""
+        try:
+            art = self.artworks.artwork()
+        except KeenCompassError:
+            return None
+        return art.own_line if isinstance(art, Drawing) else None
+
     def _resolution(self) -> str:
         """Of a picture, as it says or as was typed."""
         try:
@@ -257,7 +265,9 @@ class ArtworkPanel(StagePanel):
         xs, ys = ([p[k] for ring in sticker.rings for p in ring.points] for k in (0, 1))
         wide, high = max(xs) - min(xs), max(ys) - min(ys)
         parts, holes = sum(not r.hole for r in sticker.rings), sum(r.hole for r in sticker.rings)
-        words = [f"{show_length(wide, units)} × {show_length(high, units)} with its border"]
+        own = self._own_line()
+        along = f"along “{own.name}”, not printed" if own and own.area is not None else "with its border"
+        words = [f"{show_length(wide, units)} × {show_length(high, units)} {along}"]
         words.append(f"{parts} part{'s' if parts > 1 else ''}")
         words += [f"{holes} hole{'s' if holes > 1 else ''}"] if holes else []
         return " · ".join(words)

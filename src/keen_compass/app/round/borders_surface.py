@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QPainter, QPen, QTransform
+from PySide6.QtGui import QColor, QPainter, QPen, QTransform
 
 from keen_compass.app import theme as th
 from keen_compass.app.parts import painter_on_card
@@ -24,6 +24,7 @@ FOOT = 36  # px
 OUT = 34.0  # px from the line to a place's number
 SHOWN_OFF = 18.0  # px, how far the largest deviation is drawn
 MOST_MAGNIFIED = 200.0
+EDGE = 2.4  # px of light round a line, for whatever is printed beneath it
 
 
 class BordersSurface(FloatingSurface):
@@ -57,11 +58,11 @@ class BordersSurface(FloatingSurface):
             art = None
         if art is not None:
             paint_artwork(p, art)
-        pen = QPen(th.color("soft"), 1.6, Qt.PenStyle.DashLine)
-        pen.setCosmetic(True)
-        p.setPen(pen)
         p.setBrush(Qt.BrushStyle.NoBrush)
-        p.drawPath(cut_path(shape.sticker))
+        for pen in (QPen(th.color("card"), 1.6 + EDGE), QPen(th.color("soft"), 1.6, Qt.PenStyle.DashLine)):
+            pen.setCosmetic(True)
+            p.setPen(pen)
+            p.drawPath(cut_path(shape.sticker))
         p.restore()
         factor = self._magnified()
         for i, c in enumerate(self.callouts, 1):
@@ -77,13 +78,12 @@ class BordersSurface(FloatingSurface):
         across, mean = QPointF(-way.y(), way.x()), mean_of(c)
         colour = th.color("focus" if c.current else "good" if c.readings else "soft")
         inner = at - way * (where.ordered * self._scale())
-        p.setPen(QPen(colour, 2.6 if c.current else 1.6))
-        p.drawLine(inner, at)
-        p.drawLine(inner - across * 5, inner + across * 5)
+        wide = 2.6 if c.current else 1.6
+        _line(p, inner, at, colour, wide)
+        _line(p, inner - across * 5, inner + across * 5, colour, wide)
         if mean is not None:
             cut = at + way * ((mean - where.ordered) * self._scale() * factor)
-            p.setPen(QPen(th.color("ink"), 3))
-            p.drawLine(cut - across * 12, cut + across * 12)
+            _line(p, cut - across * 12, cut + across * 12, th.color("ink"), 3)
         if c.current:
             return
         p.setFont(th.font(th.TEXT, bold=bool(c.readings)))
@@ -145,6 +145,13 @@ class BordersSurface(FloatingSurface):
     def _lies(self, page: Page) -> QTransform:
         o, x, y = (self._at(to_sheet(page.art[0], page, at)) for at in ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0)))
         return QTransform(x.x() - o.x(), x.y() - o.y(), y.x() - o.x(), y.y() - o.y(), o.x(), o.y())
+
+
+def _line(p: QPainter, a: QPointF, b: QPointF, colour: QColor, wide: float) -> None:
+    """Seen on whatever is printed there."""
+    for pen in (QPen(th.color("card"), wide + EDGE), QPen(colour, wide)):
+        p.setPen(pen)
+        p.drawLine(a, b)
 
 
 def _border(c: Callout) -> Border | None:

@@ -34,6 +34,7 @@ def _beside(v: Mapping[str, Any], show: Show) -> str:
 
 TEXTS: dict[str, Text] = {
     "how": "From the print’s edge square out to the cut",
+    "how_beyond": "From the print’s edge back to the cut, with a minus",
     "shifted_x": "Cut beside, X",
     "shifted_y": "Cut beside, Y",
     "by": _beside,
@@ -46,6 +47,7 @@ TEXTS: dict[str, Text] = {
     "by_length": "{mm:+len2}",
     "all_round": "Border all round",
     "border": "{mm:len}",
+    "wider": "{mm:+len2} off",
     "border_at": "Border at place {number}",
     "worst": "At place {number} the border is {by:+len2} off.",
     "look_shift": "The cut lies beside the print: look at the pointer or sensor, and at the registration.",
