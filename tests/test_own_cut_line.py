@@ -165,6 +165,8 @@ def test_a_drawing_of_nothing_but_a_cut_line_is_artwork_and_an_open_line_is_refu
     art = read_artwork(alone, "a.svg", own_line=True)
     assert isinstance(art, Drawing)
     assert art.own_line is None
+    unseen = drawing(DRAWINGS["layer"]).replace(b'fill="teal"', b'fill="none"')
+    assert read_artwork(unseen, "a.svg", own_line=True).own_line.area is None  # type: ignore[union-attr]
     with pytest.raises(InputError, match="encloses nothing"):
         read_artwork(drawing('<line id="cut" x1="2" y1="2" x2="50" y2="30" stroke="red"/>'), "a.svg", own_line=True)
 

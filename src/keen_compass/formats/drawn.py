@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 Area = Any  # shapely geometry
 SIZES = (1.0, 5000.0)  # mm, of an artwork
+NOTHING_SEEN = "shows nothing that is drawn"
 Rendering = Callable[[float], "Image.Image"]  # pixels per mm → as it looks, RGBA
 FINE = 600 / 25.4  # pixels per mm, of what has to stand for paths
 ROUGH = 300 / 25.4  # of a look at it
@@ -31,6 +32,10 @@ MOST_FINE, MOST_ROUGH = 36_000_000, 2_000_000  # pixels
 ALIKE = 0.1, 1.5  # mm, and pixels: by which an outline from paths may leave the traced one
 SPECK = 0.05  # mm²: what is smaller isn't traced, for nobody cuts it
 CROOKED = 4.0  # squares as wide as that may lie beyond it: corners that pixels round
+
+
+class NothingSeenError(InputError):
+    """Nothing of a drawing is seen."""
 
 
 @dataclass(frozen=True)
@@ -94,7 +99,7 @@ def drawing(
         whole = _outline(picture, per_mm)
         bare = _outline(without_strokes(per_mm), per_mm) if without_strokes else whole
     if whole.is_empty:
-        raise InputError("shows nothing that is drawn")
+        raise NothingSeenError(NOTHING_SEEN)
     return Drawing(*size, whole, bare, exact is not None, pdf, _png(picture), per_mm, dict(left_out), own_line)
 
 

@@ -7,7 +7,7 @@ import math
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
-from keen_compass.formats.drawn import Drawing, OwnLine, check_size, drawing
+from keen_compass.formats.drawn import NOTHING_SEEN, Drawing, NothingSeenError, OwnLine, check_size, drawing
 from keen_compass.formats.named_cut import parted_pdf
 from keen_compass.formats.vectors import MITRE_LIMIT, NotPathsError, covered, enclosed
 from keen_compass.progress import tell
@@ -31,33 +31,40 @@ def read_pdf(data: bytes, name: str, page: int = 1, *, own_line: bool = False) -
         raise InputError(
             "is locked: save it without its password" if locked else "is no PDF that can be read", name
         ) from None
+    line = None
     try:
         if not 1 <= page <= len(document):
             raise InputError(f"has {len(document)} page{'s' if len(document) != 1 else ''}, no page {page}", name)
-        found = document[page - 1]
+        others = {"further pages": len(document) - 1} if len(document) > 1 else {}
+        at = page - 1
+        found = document[at]
         size = found.get_width() * MM, found.get_height() * MM
         check_size(size, name)
-        parted = parted_pdf(data, page - 1)
+        parted = parted_pdf(data, at)
         tell(0.3)
-        line = None
         if parted and own_line:
             line = enclosed_by(parted.line, size, name)
             document.close()
             document = pypdfium2.PdfDocument(parted.printed)
-            found, page = document[0], 1
-        others = {"further pages": len(document) - 1} if len(document) > 1 else {}
+            found, at = document[0], 0
         return drawing(
             size,
-            _alone(document, page - 1),
+            _alone(document, at),
             lambda k: rendered(found, size, k),
             lambda: covered(found, (MM, MM)),
             left_out=others,
             own_line=OwnLine(parted.name, line) if parted else None,
         )
+    except NothingSeenError:
+        if line is None:
+            raise NothingSeenError(NOTHING_SEEN, name) from None
     except InputError as error:
         raise InputError(error.message, name) from None
+    except pypdfium2.PdfiumError:
+        raise InputError(f"has a page that can't be read: page {page}", name) from None
     finally:
         document.close()
+    return read_pdf(data, name, page)  # what it calls its cut line is all that is seen
 
 
 def _alone(document: Any, index: int) -> bytes:

@@ -17,7 +17,7 @@ from importlib import resources
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
-from keen_compass.formats.drawn import Drawing, OwnLine, Rendering, check_size, drawing, resolution
+from keen_compass.formats.drawn import Drawing, NothingSeenError, OwnLine, Rendering, check_size, drawing, resolution
 from keen_compass.formats.named_cut import parted_svg
 from keen_compass.formats.pdf_artwork import enclosed_by, page_paths, rendered
 from keen_compass.formats.vectors import NotPathsError
@@ -125,6 +125,10 @@ def read_drawing(data: bytes, name: str, *, own_line: bool = False) -> Drawing:
         shown = pdf if pdf and _alike(pdf, looks, size) else b""
         tell(0.6)
         return drawing(size, shown, looks, by_paths, bare, left_out, OwnLine(parted.name, line) if parted else None)
+    except NothingSeenError as error:
+        if line is not None:
+            return read_drawing(data, name)  # what it calls its cut line is all that is seen
+        raise NothingSeenError(error.message, name) from None
     except InputError as error:
         raise InputError(error.message, name) from None
     except ValueError as error:  # what the renderer says of what it can't make sense of
