@@ -10,6 +10,7 @@ import io
 import json
 import math
 import random
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -25,10 +26,10 @@ from keen_compass.errors import InputError
 from keen_compass.formats.pages import write_page
 from keen_compass.formats.piece_picture import edges_of, read_piece
 from keen_compass.formats.sheet_picture import SeenSheet, read_sheet
-from keen_compass.pieces.page import Page, sheet
+from keen_compass.pieces.page import Page, cut_ticks, sheet
 from keen_compass.procedures import load
 from keen_compass.procedures.case_input import case_from_json
-from keen_compass.procedures.seen import inside_of, readings_of, sizes_of
+from keen_compass.procedures.seen import Found, bars_of, inside_of, readings_of, sizes_of, sought_on
 from keen_compass.quantities.uncertainty import K_95
 from keen_compass.solve.scanner import Known, Scanner, calibrated
 from keen_compass.solve.sheet_map import SheetMap, fitted
@@ -103,7 +104,8 @@ def test_upside_down_part_of_it_from_behind_and_not_flat() -> None:
     down = read_sheet(picture_of(page, offsets, PEN, Camera(7.0, 183.0)), page, "picture")
     check(down, offsets, 0.05)
     assert abs(math.degrees(down.map.turn(SIZE))) > 170
-    read = readings_of(load("pointer"), page, down.beside)
+    pointer = load("pointer")
+    read = readings_of(pointer, pointer.piece(pointer.on_page(page)), page, Found(down.beside, {}, 0.01))
     assert {r.measurand: round(r.mm, 1) for r in read.read}["t2_y"] == pytest.approx(0.4)  # along the machine's Y
     behind = read_sheet(picture_of(page, offsets, PEN, Camera(7.0, 2.0, mirrored=True)), page, "picture")
     check(behind, offsets, 0.05)
@@ -115,6 +117,48 @@ def test_upside_down_part_of_it_from_behind_and_not_flat() -> None:
     curled = read_sheet(picture_of(page, offsets, PEN, Camera(7.0, 1.0, curl=25.0)), page, "picture")
     assert [n.code for n in curled.notes] in ([], ["picture.not_flat"])
     check(curled, [o if b else None for o, b in zip(offsets, curled.beside, strict=True)], 0.08)
+
+
+@pytest.mark.parametrize(
+    ("ink", "camera"), [(PEN, PHONE), (KNIFE, replace(SCAN, px_per_mm=11.8)), (RED, replace(SCAN, turn=181.0))]
+)
+def test_ticks_far_apart_are_read_by_check_bars_that_were_measured(ink: Ink, camera: Camera) -> None:
+    """A printer that is 0.6 % long along X: its bar says so; the picture alone takes that for millimetres."""
+    procedure = load("print-scale")
+    page = sheet("print-scale", SIZE, 6, targets=True)
+    parameters = procedure.on_page(page)
+    piece = procedure.piece(parameters)
+    wider = {"x": 0.35, "y": -0.22}  # mm on the paper as it was printed, of what lies between the ticks
+    lines = []
+    for axis, (first, last) in cut_ticks(SIZE).items():
+        for tick, more in ((first, 0.0), (last, wider[axis])):
+            dx, dy = (more + 0.4, 0.0) if axis == "x" else (0.0, more - 0.3)
+            lines.append([(x + dx, y + dy) for x, y in tick])
+    blank = printed(write_page(page, ("Over", "Words")), max(camera.px_per_mm, 10.0))
+    data = taken(drawn_on(blank, lines, ink, 5), camera, 5)
+    seen = read_sheet(data, page, "picture", sought_on(procedure, piece, page))
+    found = Found(seen.beside, seen.lines, seen.residual_px / seen.px_per_mm)
+    assert {"x", "y"} <= set(readings_of(procedure, piece, page, found).missed)
+    bars = bars_of({**parameters, "bars": [nominal * 1.006 if i == 0 else nominal for i, nominal in enumerate(
+        page.bar_lengths)]}, 0.05)  # fmt: skip
+    read = {r.measurand: r for r in readings_of(procedure, piece, page, found, bars).read}
+    for axis, scale in (("x", 1.006), ("y", 1.0)):
+        r = read[axis]
+        assert r.mm == pytest.approx((piece.nominal(axis) + wider[axis]) * scale, abs=r.U)
+        assert 0.03 < r.U < 0.2
+
+
+def test_a_line_that_is_not_there_is_not_found_and_two_are_one_too_many() -> None:
+    procedure, page = load("print-scale"), sheet("print-scale", SIZE, 6, targets=True)
+    piece = procedure.piece(procedure.on_page(page))
+    (first, last), _ = cut_ticks(SIZE).values()
+    twice = [first, last, tuple((x + 1.2, y) for x, y in last)]
+    blank = printed(write_page(page, ("Over", "Words")), 10.0)
+    data = taken(drawn_on(blank, twice, PEN, 5), SCAN, 5)
+    lines = read_sheet(data, page, "picture", sought_on(procedure, piece, page)).lines
+    assert lines["x"][0] is not None
+    assert lines["x"][1] is None
+    assert lines["y"] == (None, None)
 
 
 def test_hairs_words_and_single_lines_are_no_cross() -> None:
@@ -188,6 +232,7 @@ def test_from_the_printed_page_to_the_number(tmp_path: Path, capsys: pytest.Capt
     for f, off in zip(solved["findings"], e, strict=True):
         assert f["error"] == pytest.approx(off, abs=0.02)
         assert not {"repeats"} & {a["what"] for a in f["assumed"]}  # the picture says what it is worth
+    assert run(capsys, "read-sheet", photo, "--geometry", geometry, "--bars", "100", "x")[0] == 2
     other = tmp_path / "other.json"
     other.write_text(json.dumps(said | {"sheet": said["sheet"] | {"number": 2}}))
     assert "shows pointer 1, not pointer 2" in run(capsys, "read-sheet", photo, "--geometry", other)[2]

@@ -15,7 +15,7 @@ from driving import click, focus, press, shown
 from keen_compass.app.window import MainWindow
 from keen_compass.practice import paper as practice
 from keen_compass.practice import stand_in
-from keen_compass.practice.playing import correct_all
+from keen_compass.practice.playing import correct_all, cut
 from keen_compass.procedures.stages import Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
@@ -30,7 +30,7 @@ CONTROL = Qt.KeyboardModifier.ControlModifier
 
 def drawn_sheet(window: MainWindow, session: RoundSession) -> None:
     """From the printer as far as what is drawn, by keyboard."""
-    printed_and_loaded(window)
+    printed_and_loaded(window, practice.shows_bars(session) or ("", ""))
     for _ in session.making.sheets.marks:
         press(practice.shows_mark(session) or "", RETURN)
     press(RETURN)
@@ -55,6 +55,12 @@ def photo_of(session: RoundSession) -> bytes:
     take = stand_in.photo(session)
     assert take is not None
     return take()
+
+
+def stand_in_reads(session: RoundSession, measurand: str) -> str | None:
+    """What the round’s instrument shows of it."""
+    wanted = next(m for m in session.measuring.measurands() if m.name == measurand)
+    return stand_in.reads(session, wanted, 0)
 
 
 def really_off(session: RoundSession, head: str) -> list[float]:
@@ -158,7 +164,7 @@ def test_a_cross_is_put_right_under_the_loupe(window: MainWindow) -> None:
     assert found is not None
     panel.ticks[4].setChecked(False)
     panel.ticks[2].setFocus()
-    assert panel.picture.number == 2
+    assert panel.picture.key == 2
     spot = loupe.area().center() + QPointF(30, -20)
     QTest.mousePress(loupe, Qt.MouseButton.LeftButton, pos=loupe.area().center().toPoint())
     QTest.mouseMove(loupe, spot.toPoint())
@@ -179,8 +185,8 @@ def test_a_cross_is_put_right_under_the_loupe(window: MainWindow) -> None:
     page.measure.seen.refresh()
     settle()
     assert 1 not in panel.ticks
-    click(panel, "1   not seen")
-    assert panel.picture.number == 1
+    click(panel, "1   point at it")
+    assert panel.picture.key == 1
     assert focus().startswith("Loupe")
     press(Qt.Key.Key_Up)
     assert 1 in panel.ticks
@@ -230,8 +236,59 @@ def test_a_print_scale_is_checked_by_picture(window: MainWindow) -> None:
     page = page_of(window)
     click(page, "Take a practice picture")
     settle()
-    assert "Distances across the sheet are not read from a picture" in shown(page)
+    looked = session.seen_sheet.looked
+    assert looked is not None
+    by_caliper = {m: float((stand_in_reads(session, m) or "").split()[0]) for m in "xy"}
+    read = {r.measurand: r for r in looked.readings.read}
+    assert set(read) == {"x", "y"} | {f"c{i}_{a}" for i in range(1, 6) for a in "xy"}
+    for m, mm in by_caliper.items():
+        assert read[m].mm == pytest.approx(mm, abs=read[m].U + 0.06)
     press(RETURN)
+    assert session.measuring.current() is None
+    for f in session.measuring.findings():
+        assert f.error is not None
+        assert f.expanded_uncertainty is not None
+        assert f.expanded_uncertainty < 1.0  # mm per m
+    assert session.measuring.findings()[0].verdict is Verdict.IN
+    if folder := os.environ.get("KEEN_PICTURES"):
+        window.grab().save(f"{folder}/scale.png")
+
+
+def test_a_proof_is_read_by_picture_and_a_cut_is_put_right_under_the_loupe(window: MainWindow) -> None:
+    session = begin(window, "kingfisher", "proof", "proof")
+    cut(session)
+    page = page_of(window)
+    page.refresh()
+    settle()
+    assert session.seen_sheet.possible
+    click(page, "Take a practice picture")
+    settle()
+    panel, looked = page.measure.seen, session.seen_sheet.looked
+    assert looked is not None
+    assert len(panel.ticks) >= 7
+    for r in looked.readings.read:
+        really = float((stand_in_reads(session, r.measurand) or "").split()[0])
+        assert r.mm == pytest.approx(really, abs=1.3 * r.U + 0.08)
+    for size in ((1024, 700), (1280, 800)):
+        window.resize(*size)
+        settle()
+        check_looks(window, size)
+    key = next(k for k in panel.ticks if k in looked.lines)
+    before = {r.measurand: r.mm for r in looked.readings.read}[key]
+    panel.ticks[key].setFocus()
+    assert panel.picture.key == key
+    loupe = panel.picture.loupe
+    (u, v), scale = looked.lines[key][1].out, loupe.area().width() / 16.0
+    turned = looked.sheet.map.turn(looked.lines[key][1].at)
+    c, s = math.cos(turned), math.sin(turned)
+    spot = panel.picture.spot_of(looked.lies(key), loupe.area()) + QPointF(c * u - s * v, -(s * u + c * v)) * scale
+    QTest.mousePress(loupe, Qt.MouseButton.LeftButton, pos=loupe.area().center().toPoint())
+    QTest.mouseMove(loupe, spot.toPoint())
+    QTest.mouseRelease(loupe, Qt.MouseButton.LeftButton, pos=spot.toPoint())
+    settle()
+    looked = session.seen_sheet.looked
+    after = {r.measurand: r.mm for r in looked.readings.read}[key]
+    assert after - before == pytest.approx(1.0, abs=0.25)  # dragged a millimetre outwards
+    click(page, "Use these")
     readings = session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
-    assert {r.measurand for r in readings} == {f"c{i}_{a}" for i in range(1, 6) for a in "xy"}
-    assert session.measuring.current() == "x"  # what is left is measured by hand
+    assert {r.measurand for r in readings} == {r.measurand for r in looked.readings.read}

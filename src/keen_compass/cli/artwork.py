@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keen_compass.cli.common import paper_size, print_json
+from keen_compass.cli.common import length_given, paper_size, print_json
 from keen_compass.errors import InputError
 from keen_compass.formats.files import read_whole, shown_path
 
@@ -142,16 +142,6 @@ def _threshold(given: float | None) -> float:
     if not 0 < share < 1:
         raise InputError("between 0 and 1, or up to 255", "--threshold")
     return share
-
-
-def length_given(text: str, where: str) -> float:
-    """mm of a plain number, or of a length with its unit. Raises InputError."""
-    from keen_compass.procedures.case import length_mm
-
-    try:
-        return length_mm(float(text), where)
-    except ValueError:
-        return length_mm(text, where)
 
 
 def _told(artwork: Artwork, sticker: Sticker) -> dict[str, Any]:

@@ -65,3 +65,13 @@ def paper_size(text: str, place: str) -> tuple[float, float]:
     from keen_compass.pieces.page import PAPERS
 
     return next((s for paper, s in PAPERS.items() if paper.lower() == text.lower()), None) or size_of(text, place)
+
+
+def length_given(text: str, where: str) -> float:
+    """mm of a plain number, or of a length with its unit. Raises InputError."""
+    from keen_compass.procedures.case import length_mm
+
+    try:
+        return length_mm(float(text), where)
+    except ValueError:
+        return length_mm(text, where)

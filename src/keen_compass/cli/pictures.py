@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 from msgspec import Meta, Struct
 
-from keen_compass.cli.common import print_json, read_json
+from keen_compass.cli.common import length_given, print_json, read_json
 from keen_compass.errors import InputError, PieceError
 from keen_compass.formats.files import read_whole
 
@@ -32,6 +32,9 @@ def add_reading(commands: Any) -> None:
     sheet.add_argument(
         "--geometry", type=Path, required=True, metavar="FILE", help="of the sheet, as `piece --geometry` wrote it"
     )
+    sheet.add_argument(
+        "--bars", nargs=2, metavar=("X", "Y"), help="what its check bars measure: for distances across the sheet"
+    )
     sheet.add_argument("--json", action="store_true", help="as JSON; that is what it prints in any case")
     sheet.set_defaults(run=_read_sheet)
     piece = commands.add_parser("read-piece", help="sizes of a cut piece on a scanner’s glass, from a picture")
@@ -48,13 +51,17 @@ def add_reading(commands: Any) -> None:
 def _read_sheet(options: argparse.Namespace) -> int:
     from keen_compass.formats.pictures import LARGEST
     from keen_compass.formats.sheet_picture import read_sheet
-    from keen_compass.procedures.seen import readings_of
+    from keen_compass.procedures.seen import Found, bars_of, readings_of, sought_on
     from keen_compass.words.say import say
 
     procedure, page = _sheet_of(options.geometry)
+    bars = {"bars": [length_given(bar, "--bars") for bar in options.bars]} if options.bars else {}
+    parameters = {**procedure.on_page(page), **bars}
+    shape = procedure.piece(parameters)
     data = read_whole(options.picture, LARGEST)
-    seen = read_sheet(data, page, str(options.picture))
-    found = readings_of(procedure, seen.page, seen.beside)
+    seen = read_sheet(data, page, str(options.picture), sought_on(procedure, shape, page))
+    lies = Found(seen.beside, seen.lines, seen.residual_px / seen.px_per_mm)
+    found = readings_of(procedure, shape, page, lies, bars_of(parameters))
     middle = (page.width / 2, page.height / 2)
     print_json(
         {

@@ -8,14 +8,16 @@ colour that shows the tool best. The map is fitted again through everything foun
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
 from keen_compass.formats.beside_target import COARSE, FINEST, LEAST_INK, LEAST_SEEN, design_of, free_about, look_at
+from keen_compass.formats.picture_lines import across
 from keen_compass.formats.sampled import Sampled, grid
-from keen_compass.pieces.page import CODE, CROSS, TARGET, Offset, Page
+from keen_compass.pieces.page import CODE, CROSS, TARGET, Across, Offset, Page, Sought
 from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import Note, note
@@ -30,8 +32,11 @@ if TYPE_CHECKING:
 
 OURS = "KC "  # how our codes begin
 LEAST_MARKS = 3  # seen, so that there is a map
+EXACT = 4  # places, through which one map goes exactly
 LEAST_PX = 3.0  # px per mm: below, a printed line is no line any more
 FIRST_REACH, FARTHER = 1.6, 0.07  # mm, by which a mark may lie off, and mm for each mm from what is known already
+FARTHER_ALONE = 0.16  # the same where no targets lie between
+FARTHEST, FARTHEST_ALONE = 12.0, 26.0  # mm, of either
 LIKE = 0.42  # correlation with what is printed there, from which on it is that
 FLOOR, FLOOR_PX = 0.006, 0.03  # mm and px: standard, of what no fit of strokes sees (their edges are not alike)
 NARROW, OF_A_CUT = 0.2, 0.009  # mm: of so narrow a line nobody sees which lip lies in its own shadow; standard
@@ -44,13 +49,15 @@ FAR = 6.0  # mm, from where what is beside a target is looked for by hand again
 class SeenSheet:
     """A sheet in a picture. beside: of each target, None where nothing surely of the tool was found.
 
-    found: how many of its printed marks and targets. map: sheet → picture; residual_px: rms of its marks.
+    lines: of each that was sought, the same. found: how many of its printed marks and targets. map: sheet → picture;
+    residual_px: rms of its marks.
     """
 
     page: Page
     map: SheetMap
     residual_px: float
     beside: tuple[Offset | None, ...]
+    lines: Mapping[str, tuple[Across | None, ...]]
     found: int
     notes: tuple[Note, ...] = ()
 
@@ -60,8 +67,10 @@ class SeenSheet:
         return self.map.px_per_mm(_middle(self.page))
 
 
-def read_sheet(data: bytes, page: Page, name: str) -> SeenSheet:
-    """What a picture shows of a sheet. name: of the file, where it is refused.
+def read_sheet(
+    data: bytes, page: Page, name: str, sought: Mapping[str, Sequence[Sought]] = MappingProxyType({})
+) -> SeenSheet:
+    """What a picture shows of a sheet. name: of the file, where it is refused. sought: lines that are looked for, too.
 
     Raises InputError where there is no sheet, another one, or too little of it.
     """
@@ -80,11 +89,11 @@ def read_sheet(data: bytes, page: Page, name: str) -> SeenSheet:
     if len(seen) < LEAST_MARKS:
         raise InputError("shows the sheet’s code, but too few of its marks: take all of it, sharp and from above", name)
     tell(0.4)
-    rough = _fit(seen, picture)
+    rough = _fit(seen, picture, page)
     looks = []
     for i, at in enumerate(map(page.on_paper, page.targets)):
         looks.append(look_at(picture, rough.map, page, at, seen.get(at)))
-        tell(0.4 + 0.6 * (i + 1) / len(page.targets))
+        tell(0.4 + 0.5 * (i + 1) / len(page.targets))
     print_at = {at: px for at, px in seen.items() if at not in map(page.on_paper, page.targets)}
     for target, look in zip(page.targets, looks, strict=True):
         at = page.on_paper(target)
@@ -92,16 +101,37 @@ def read_sheet(data: bytes, page: Page, name: str) -> SeenSheet:
             print_at[at] = _px(rough, at, look.print)
         elif at in seen:
             print_at[at] = seen[at]
-    last = _fit(print_at, picture)
+    last = _fit(print_at, picture, page)
     off_map = dict(zip(print_at, np.hypot(*last.residuals.T) / last.map.px_per_mm(_middle(page)), strict=True))
     beside = []
     for target, look in zip(page.targets, looks, strict=True):
         at = page.on_paper(target)
         fits = off_map.get(at, math.inf) <= OFF_FLAT  # print that lies elsewhere is something else, or not flat at all
         beside.append(_measured(look, at, rough, last) if look and look.tint and fits else None)
+    moved = _moved(beside)
+    lines = {
+        key: tuple(_across(picture, last.map, one, (0.0, 0.0) if one.edge else moved) for one in all_of)
+        for key, all_of in sought.items()
+    }
     worst = float(max(off_map.values()))
     notes = () if worst <= OFF_FLAT else (note("picture.not_flat", mm=worst),)
-    return SeenSheet(page, last.map, last.rms, tuple(beside), len(print_at), notes)
+    return SeenSheet(page, last.map, last.rms, tuple(beside), lines, len(print_at), notes)
+
+
+def _moved(beside: Sequence[Offset | None]) -> Point:
+    """How far the tool is off all over the sheet, mm: its lines lie about there."""
+    import numpy as np
+
+    seen = [b.at for b in beside if b is not None]
+    x, y = np.median(np.array(seen), axis=0).tolist() if seen else (0.0, 0.0)
+    return x, y
+
+
+def _across(picture: Sampled, where: SheetMap, sought: Sought, moved: Point) -> Across | None:
+    """moved: mm, by which it lies off as everything else of its kind."""
+    found = across(picture, where, sought._replace(at=(sought.at[0] + moved[0], sought.at[1] + moved[1])))
+    along = moved[0] * sought.out[0] + moved[1] * sought.out[1]
+    return found and found._replace(off=found.off + along)
 
 
 def _middle(page: Page) -> Array:
@@ -150,10 +180,12 @@ def code_corners(page: Page) -> tuple[Point, ...]:
     return (x, y + CODE), (x + CODE, y + CODE), (x + CODE, y), (x, y)
 
 
-def _fit(seen: dict[Point, Array], picture: Sampled) -> Fitted:
+def _fit(seen: dict[Point, Array], picture: Sampled, page: Page) -> Fitted:
+    """Four marks are just enough for perspective; where a sheet has no targets there is nothing else."""
     import numpy as np
 
-    return fitted(np.array(list(seen)), np.array(list(seen.values())), picture.shape)
+    exact = True if len(seen) == EXACT and not page.targets else None
+    return fitted(np.array(list(seen)), np.array(list(seen.values())), picture.shape, projective=exact)
 
 
 def _px(where: Fitted | SheetMap, at: Point, off: Point) -> Array:
@@ -180,8 +212,9 @@ def _found(picture: Sampled, page: Page, first: SheetMap) -> dict[Point, Array]:
         at = min(left, key=lambda p: min(math.dist(p, q) for q in (*known, *seen)))
         left.discard(at)
         away = min(math.dist(at, q) for q in (*known, *seen))
-        reach = FIRST_REACH + FARTHER * away * (1.0 if len(seen) < 4 else 0.3)
-        px = _printed_at(picture, where, page, at, min(reach, 12.0))
+        farther, most = (FARTHER, FARTHEST) if page.targets else (FARTHER_ALONE, FARTHEST_ALONE)
+        reach = FIRST_REACH + farther * away * (1.0 if len(seen) < 4 else 0.3)
+        px = _printed_at(picture, where, page, at, min(reach, most))
         if px is None:
             continue
         seen[at] = px

@@ -22,6 +22,8 @@ from keen_compass.standin.printed import Sheet
 from keen_compass.standin.router import Made
 from keen_compass.standin.truth import Truth
 
+CUT = Ink((0.3, 0.3, 0.3), 0.4, 0.12, 0.004, 0.7, 0.0, 0.2)  # of a knife in light film
+ART_FINER = 4
 EYE = 0.04  # mm, standard: how well an eye judges between two ticks
 RULES = {"mm": 0.1, "in": 1 / 256}  # to which a rule shows check bars
 
@@ -126,7 +128,13 @@ def photo(context: RoundContext, piece: KeptPiece, made: Made, page: Page, camer
     sheet = Sheet(made.truth, made.settings, _pdf_of(context, piece), practice["seed"])
     lines = [[page.on_paper(sheet.ordered_at(p)) for p in line] for line in sheet.drawn(made, (ox, oy))]
     seed = practice["seed"]
-    return lambda: taken(drawn_on(printed(sheet.pdf, camera.px_per_mm), lines, Ink(), seed), camera, seed)
+    ink = Ink() if context.procedure.draws else CUT
+    finer = ART_FINER if page.art else 1
+
+    def take() -> bytes:
+        return taken(drawn_on(printed(sheet.pdf, camera.px_per_mm, finer=finer), lines, ink, seed), camera, seed)
+
+    return take
 
 
 def _on_ticks(value: float, eye: Instrument) -> str:

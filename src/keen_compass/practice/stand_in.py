@@ -18,6 +18,7 @@ from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.where import Beside, Border, InView
 from keen_compass.practice import paper
 from keen_compass.practice.reading import shown
+from keen_compass.procedures.measurand import Measurand
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.instruments import Instrument
@@ -87,12 +88,15 @@ def _changes(session: RoundSession) -> int:
 
 def shows(session: RoundSession) -> str | None:
     """What the practice machine's instrument shows at the current callout; None without a stand-in."""
-    context, measuring = session.context, session.measuring
-    piece, instrument = context.piece, measuring.instrument()
-    waiting = measuring.next_reading()
-    if piece is None or waiting is None or instrument is None or not piece.practice:
+    waiting = session.measuring.next_reading()
+    return reads(session, *waiting) if waiting else None
+
+
+def reads(session: RoundSession, measurand: Measurand, count: int) -> str | None:
+    """What it shows of a measurand the next time, `count` times after the first; None without a stand-in."""
+    context, piece, instrument = session.context, session.context.piece, session.measuring.instrument()
+    if piece is None or instrument is None or not piece.practice:
         return None
-    measurand, count = waiting
 
     def read() -> str | None:
         truth = context.stand_in

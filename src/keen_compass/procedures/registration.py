@@ -19,6 +19,7 @@ from keen_compass.procedures.offsets import aim_notes, aimed
 from keen_compass.procedures.results import arithmetic, taken_for_granted
 from keen_compass.procedures.settle import with_remedies
 from keen_compass.procedures.sheets import (
+    BAR_READ,
     ON_PAPER,
     aiming_choice,
     bars_said,
@@ -62,7 +63,7 @@ if TYPE_CHECKING:
 
 MOST_MARKS = 40
 CORNERS = 4  # marks, which show no bow
-NOTHING_KNOWN, EXACT, BAR_READ = 1.0, 1e-6, 0.1  # standard: of a scale; of one; mm, of a bar read with a rule
+NOTHING_KNOWN, EXACT = 1.0, 1e-6  # standard: of a scale; of one
 TWO_AT_ONCE = math.sqrt(-2 * math.log(0.05))  # standard uncertainties that hold 95 % of both directions
 HALF_TURN = math.radians(90)
 SAME_SCALE = 0.004  # what both scales of a print that was fitted to the page differ by at most

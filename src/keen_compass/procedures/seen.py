@@ -8,16 +8,22 @@ from typing import Any, NamedTuple
 
 from msgspec import Struct
 
-from keen_compass.pieces.page import Offset, Page
-from keen_compass.pieces.where import Beside, Faces
+from keen_compass.pieces.page import Across, Offset, Page, Sought
+from keen_compass.pieces.where import Beside, Border, Faces, Lines
 from keen_compass.procedures.base import Procedure
-from keen_compass.procedures.case import Case
+from keen_compass.procedures.case import Case, Parameters
+from keen_compass.procedures.sheets import BAR_READ, nominal_bars, printed_scale
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import Note, note
 from keen_compass.quantities.uncertainty import K_95
 from keen_compass.solve.scanner import Known, Scanner, Size
 
 CROSS = 2  # strokes of a target without verniers
+LONG_ENOUGH = 2.0  # mm, half of a line that is looked at
+FROM_ENDS = 0.6  # mm, of a line that aren't
+STRAYS = 2.0  # mm, by which a line may lie off
+LEAST_BORDER = 0.8  # mm: nearer to its print a cut can't be told from it
+NEAR = 0.5  # of a border, by which the cut, or the print's edge, may lie off
 
 
 class SheetIn(Struct):
@@ -69,22 +75,94 @@ class Readings(NamedTuple):
     notes: tuple[Note, ...]
 
 
-def readings_of(procedure: Procedure[Any], page: Page, beside: Sequence[Offset | None]) -> Readings:
-    """beside: of each of the page's targets what was seen there, None where nothing was.
+def sought_on(procedure: Procedure[Any], piece: Any, page: Page) -> dict[str, tuple[Sought, Sought]]:
+    """What is read from one line of a sheet to another: measurand → both."""
+    lines, found = procedure.lines(piece), {}
+    for m in procedure.measurands(piece):
+        if isinstance(m.where, Lines) and lines:
+            found[m.name] = tuple(_tick(lines[i], m.where.axis, page) for i in (m.where.first, m.where.last))
+        elif isinstance(m.where, Border) and abs(m.where.ordered) >= LEAST_BORDER:
+            found[m.name] = _print_and_cut(m.where, page)
+    return found  # type: ignore[return-value]
 
-    Tool minus print, along the machine's axes; distances across a sheet are none of it: paper and printer stretch them.
+
+def _tick(line: tuple[Point, Point], axis: str, page: Page) -> Sought:
+    (ax, ay), (bx, by) = line
+    at = page.on_paper(((ax + bx) / 2, (ay + by) / 2))
+    half = min(math.dist(*line) / 2 - FROM_ENDS, LONG_ENOUGH)
+    return Sought(at, _on_paper("xy".index(axis), page), half, STRAYS)
+
+
+def _print_and_cut(where: Border, page: Page) -> tuple[Sought, Sought]:
+    """The edge of the print, and the cut beside it: each is looked for where the other can't be."""
+    x, y = page.on_paper(where.at)
+    (u, v), border = where.out, where.ordered
+    out = (u, -v if page.down else v)
+    reach = min(NEAR * abs(border), STRAYS)
+    edge = Sought((x - border * out[0], y - border * out[1]), out, LONG_ENOUGH, reach, edge=True)
+    return edge, Sought((x, y), out, LONG_ENOUGH, reach)
+
+
+def _on_paper(k: int, page: Page) -> Point:
+    """Where an axis points on the paper."""
+    return (1.0, 0.0) if k == 0 else (0.0, -1.0 if page.down else 1.0)
+
+
+class SheetBars(NamedTuple):
+    """What a printed sheet is known to be stretched by. scale: mm/mm, (along X, along Y); U: of each (95 %)."""
+
+    scale: Point
+    U: Point
+
+
+def bars_of(parameters: Parameters, U: float = K_95 * BAR_READ) -> SheetBars | None:
+    """By its check bars, where they were measured. U: of one of them, mm (95 %)."""
+    scale = printed_scale(parameters)
+    if scale is None:
+        return None
+    x, y = nominal_bars(parameters)
+    return SheetBars(scale, (U / x, U / y))
+
+
+class Found(NamedTuple):
+    """In a picture of a sheet. beside: of each of its targets what the tool drew there, None where nothing was; lines:
+    of all that was sought; map_u: mm, standard, of a place on the sheet.
     """
-    by_target = dict(zip(page.targets, beside, strict=True))
+
+    beside: Sequence[Offset | None]
+    lines: Mapping[str, Sequence[Across | None]]
+    map_u: float
+
+
+def readings_of(
+    procedure: Procedure[Any], piece: Any, page: Page, found: Found, bars: SheetBars | None = None
+) -> Readings:
+    """Tool minus print, along the machine's axes, and borders; distances across a sheet where its check bars say by how
+    much printer and paper stretch them.
+    """
+    by_target = dict(zip(page.targets, found.beside, strict=True))
     read, missed, distances = [], [], False
-    for m in procedure.measurands(procedure.piece(procedure.on_page(page))):
-        seen = by_target.get(m.where.at) if isinstance(m.where, Beside) else None
-        distances = distances or not isinstance(m.where, Beside)
-        if seen is None:
+    for m in procedure.measurands(piece):
+        reading: Reading | None = None
+        if isinstance(m.where, Beside) and (seen := by_target.get(m.where.at)) is not None:
+            k = "xy".index(m.axis)
+            sign = _on_paper(k, page)[k]
+            reading = Reading(m.name, sign * seen.at[k] + 0.0, seen.U[k])
+        elif (ends := found.lines.get(m.name)) and ends[0] is not None and ends[1] is not None:
+            off, U = ends[1].off - ends[0].off, math.hypot(ends[0].U, ends[1].U)
+            if isinstance(m.where, Border):
+                reading = Reading(m.name, m.where.ordered + off, U)
+            elif bars is None:
+                distances = True
+            else:
+                k = "xy".index(m.axis)
+                mm = (m.nominal + off) * bars.scale[k]
+                U = math.hypot(U, K_95 * math.sqrt(2) * found.map_u, bars.U[k] * m.nominal)
+                reading = Reading(m.name, mm, U)
+        if reading is None:
             missed.append(m.name)
-            continue
-        k = "xy".index(m.axis)
-        sign = -1.0 if page.down and m.axis == "y" else 1.0
-        read.append(Reading(m.name, sign * seen.at[k] + 0.0, seen.U[k]))
+        else:
+            read.append(reading)
     return Readings(tuple(read), tuple(missed), (note("picture.distances"),) if distances else ())
 
 

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
 ON_PAPER = ("size", "bars", "graduated")
 USUAL_PAPER, SMALLEST_PAPER = "A4", "A5"
 ROLL = "as_wide_as_the_roll"
+BAR_READ = 0.1  # mm, standard: of a check bar read with a rule
 FIT_TO_PAGE = 0.015  # both bars off by the same and by more than that: a print dialog did it
 SAME_SCALE = 0.005
 BAR_OFF = 0.002  # more than a rule can misread over 100 mm

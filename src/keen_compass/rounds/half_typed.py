@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keen_compass.errors import InputError, LengthError, ShopError
@@ -21,7 +21,7 @@ from keen_compass.quantities.readings import (
     parse_pixel,
     parse_spot,
 )
-from keen_compass.rounds.answers import Answers
+from keen_compass.rounds.answers import PICTURE, Answers
 from keen_compass.rounds.context import RoundContext
 from keen_compass.shop.kept import KeptPiece, KeptReading
 from keen_compass.shop.marks import Editing, Identified, PicturesTaken
@@ -127,7 +127,7 @@ class Typing(Answers):
                 m.name == current,
                 half_typed.get(m.name, ""),
                 self.complaint if m.name == current else "",
-                self._wanted(m),
+                self._wanted(m, readings.get(m.name, ())),
                 m.name in doubtful,
             )
             for m in (self.measurands() if both_sides else self.seen())
@@ -167,12 +167,14 @@ class Typing(Answers):
         waiting = [
             (m.by_eye is not None, len(readings.get(m.name, ())), i, m.name)
             for i, m in enumerate(self.seen())
-            if m.name not in skipped and len(readings.get(m.name, ())) < self._wanted(m)
+            if m.name not in skipped and len(readings.get(m.name, ())) < self._wanted(m, readings.get(m.name, ()))
         ]
         return min(waiting)[-1] if waiting else None
 
-    def _wanted(self, measurand: Measurand) -> int:
-        return self._c.choices.passes if measurand.by_eye is None else 1
+    def _wanted(self, measurand: Measurand, readings: Sequence[KeptReading]) -> int:
+        """An eye reads once, and a picture says itself what it is worth."""
+        once = measurand.by_eye is not None or any(r.instrument == PICTURE for r in readings)
+        return 1 if once else self._c.choices.passes
 
     def next_reading(self) -> tuple[Measurand, int] | None:
         """What takes the next reading, and how many it has; None when all passes are done."""
@@ -233,7 +235,7 @@ class Typing(Answers):
         if not self._beside:
             return self._editing
         kept = self._by_measurand().get(name, [])
-        return kept[-1] if len(kept) >= self._wanted(self._measurand(name)) else None
+        return kept[-1] if len(kept) >= self._wanted(self._measurand(name), kept) else None
 
     def _add_draft(self, readings: dict[str, list[Reading]]) -> str:
         """What is in the callouts, where it can be a reading."""

@@ -90,20 +90,26 @@ class Paper:
         return self.pixels.shape[1] / self.size[0], self.pixels.shape[0] / self.size[1]
 
 
-def printed(pdf: bytes, px_per_mm: float, film: tuple[float, float, float] = (246.0, 245.0, 240.0)) -> Paper:
-    """The first page on paper of that colour; black toner is not quite black."""
+def printed(
+    pdf: bytes, px_per_mm: float, film: tuple[float, float, float] = (246.0, 245.0, 240.0), finer: int = 1
+) -> Paper:
+    """The first page on paper of that colour; black toner is not quite black. finer: how many times as fine it is
+    rendered first, each way, for its pictures are put onto whole pixels.
+    """
     import numpy as np
     import pypdfium2
 
     document = pypdfium2.PdfDocument(pdf)
     try:
         fine = min(max(FINER * px_per_mm, 10.0), MOST_FINE)
-        grey = np.asarray(document[0].render(scale=fine * POINT, grayscale=True).to_numpy(), float)
+        drawn = document[0].render(scale=finer * fine * POINT, rev_byteorder=True).to_numpy()[..., :3]
+        high, wide = (side // finer * finer for side in drawn.shape[:2])
+        parts = drawn[:high, :wide].reshape(high // finer, finer, wide // finer, finer, 3)
+        share = parts.mean(axis=(1, 3), dtype=np.float32) / 255
         wide, high = (side * POINT for side in document[0].get_size())
     finally:
         document.close()
-    share = (grey.reshape(grey.shape[0], grey.shape[1]) / 255)[..., None]
-    return Paper((share * np.array(film) + (1 - share) * 28.0).astype(np.float32), (wide, high))
+    return Paper(share * np.array(film, np.float32) + (1 - share) * np.float32(28.0), (wide, high))
 
 
 def drawn_on(paper: Paper, lines: Sequence[Sequence[Point]], ink: Ink, seed: int) -> Paper:

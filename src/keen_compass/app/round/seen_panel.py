@@ -6,6 +6,7 @@ is the target whose tick has the keyboard, or that the pointer is over; there th
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from contextlib import suppress
 from functools import partial
 
@@ -24,8 +25,9 @@ from keen_compass.pieces.page import ARM
 from keen_compass.practice import stand_in
 from keen_compass.quantities.geometry import Point
 from keen_compass.rounds.seen_sheets import Looked
-from keen_compass.words.say import say, show_for
+from keen_compass.words.say import capital, say, show_for
 
+LONG = 4.0  # mm, half of a line that is shown in the picture
 ABOUT = 8.0  # mm to each side of a target that the loupe shows
 
 
@@ -109,51 +111,60 @@ class PictureBar(QWidget):
 
 
 class SeenPanel(PicturePanel):
-    """Its keys are numbers of targets, from 1."""
+    """Its keys are numbers of targets, from 1, and measurands that are read from line to line."""
 
     def __init__(self, model: RoundModel) -> None:
         self.picture = SeenPicture()
-        super().__init__(model, model.session.seen_sheet, "Beside each target, X and Y", self.picture)
+        super().__init__(model, model.session.seen_sheet, "", self.picture)
         self.picture.loupe.placed.connect(self._correct)
         self.below.addWidget(self.picture.loupe, 1)
 
     def _show_anew(self) -> None:
         session = self._model.session
         looked = session.seen_sheet.looked
-        self.picture.show_looked(looked)
-        left_out = {number for number, tick in self.ticks.items() if not tick.isChecked()} if looked else set()
+        show = show_for(session.context.machine)
+        labels = {m.name: m for m in session.measuring.measurands()}
+        called: dict[int | str, str] = {key: str(key) for key in (looked.keys if looked else ())}
+        called |= {key: capital(say(labels[key].label, show)) for key in called if isinstance(key, str)}
+        self.picture.show_looked(looked, called)
+        self.heading.say(f"In the picture, {show.units}")
+        left_out = {key for key, tick in self.ticks.items() if not tick.isChecked()} if looked else set()
         empty(self.rows)
         self.ticks = {}
         if looked is None:
             return
-        show = show_for(session.context.machine)
         self._said.say(" ".join(say(n, show) for n in (*looked.sheet.notes, *looked.readings.notes)))
         self._said.setVisible(bool(self._said.text()))
         read = {r.measurand: r for r in looked.readings.read}
-        for number, names in looked.by_target.items():
+        for key in looked.keys:
+            names = looked.names(key)
             if not names:
-                show_it = partial(self._point_at, number)
-                self.rows.addWidget(Button(f"{number}   not seen: point at it below", show_it, "quiet"))
+                if looked.may_be_pointed_at(key):
+                    show_it = partial(self._point_at, key)
+                    self.rows.addWidget(Button(f"{called[key]}   point at it below", show_it, "quiet"))
+                else:
+                    self.rows.addWidget(Text(f"{called[key]}   not read", colour="soft"))
                 continue
-            values = ",  ".join(show.number(read[n].mm, signed=True) for n in names)
-            U = show.length(max(read[n].U for n in names))
-            tick = self.add_tick(number, f"{number}   {values}  ± {U}", on=number not in left_out)
-            tick.setAccessibleName(f"Take target {number}: {values}, give or take {U}")
+            values = ",  ".join(show.number(read[n].mm, signed=not isinstance(key, str)) for n in names)
+            U = show.number(max(read[n].U for n in names))
+            tick = self.add_tick(key, f"{called[key]}   {values}  ± {U}", on=key not in left_out)
+            what = called[key] if isinstance(key, str) else f"target {key}"
+            tick.setAccessibleName(f"Take {what}: {values}, give or take {U}")
             tick.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """What has the keyboard, or the pointer over it, is under the loupe."""
         if event.type() in (QEvent.Type.FocusIn, QEvent.Type.Enter):
-            self.picture.look_at(next((n for n, tick in self.ticks.items() if tick is watched), 0))
+            self.picture.look_at(next((key for key, tick in self.ticks.items() if tick is watched), 0))
         return super().eventFilter(watched, event)
 
-    def _point_at(self, number: int) -> None:
-        self.picture.look_at(number)
+    def _point_at(self, key: int | str) -> None:
+        self.picture.look_at(key)
         self.picture.loupe.setFocus()
 
-    def _correct(self, number: int, at: QPointF) -> None:
+    def _correct(self, key: int | str, at: QPointF) -> None:
         sheet = self._model.session.seen_sheet
-        self._model.attempt("picture", partial(sheet.correct, number, (at.x(), at.y())))
+        self._model.attempt("picture", partial(sheet.correct, key, (at.x(), at.y())))
 
 
 class SeenPicture(QWidget):
@@ -164,23 +175,24 @@ class SeenPicture(QWidget):
         self.setMinimumSize(250, 230)
         self._image = QImage()
         self._looked: Looked | None = None
-        self._number = 0
+        self._called: Mapping[int | str, str] = {}
+        self._key: int | str = 0
         self.loupe = Loupe(self)
 
-    def show_looked(self, looked: Looked | None) -> None:
-        """Another picture, or none."""
-        before, self._looked = self._looked, looked
+    def show_looked(self, looked: Looked | None, called: Mapping[int | str, str]) -> None:
+        """Another picture, or none. called: what there is to be read in it, in words."""
+        before, self._looked, self._called = self._looked, looked, called
         if looked is None:
-            self._image, self._number = QImage(), 0
+            self._image, self._key = QImage(), 0
         elif before is None or before.data is not looked.data:
             self._image = read_image(looked.data)
-            self._number = next((n for n, names in looked.by_target.items() if names), 1)
+            self._key = next((key for key in looked.keys if looked.names(key)), looked.keys[0])
         self._show_anew()
 
-    def look_at(self, number: int) -> None:
-        """That target under the loupe."""
-        if number and number != self._number:
-            self._number = number
+    def look_at(self, key: int | str) -> None:
+        """That target, or line, under the loupe."""
+        if key and key != self._key:
+            self._key = key
             self._show_anew()
 
     def _show_anew(self) -> None:
@@ -188,21 +200,23 @@ class SeenPicture(QWidget):
         self.loupe.update()
 
     def paintEvent(self, _event: object) -> None:
-        """Picture and targets."""
+        """Picture, targets and lines."""
         p = painter_on_card(self)
         if self._looked is None or self._image.isNull():
             return
         area = draw_whole(p, self._image, self)
         scale = area.width() / self._image.width()
-        page = self._looked.sheet.page
-        p.setFont(th.font(th.TEXT, bold=True))
-        for number, target in enumerate(page.targets, 1):
-            at = self._at(page.on_paper(target))
-            spot = area.topLeft() + at * scale
-            here = number == self._number
-            p.setPen(QPen(th.color("focus" if self._looked.by_target[number] else "bad"), 3.2 if here else 1.8))
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.drawEllipse(spot, 14.0, 14.0)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for key in self._looked.keys:
+            here = key == self._key
+            p.setPen(QPen(th.color("focus" if self._looked.names(key) else "bad"), 3.2 if here else 1.8))
+            for x, y in self._looked.places(key):
+                if not isinstance(key, str):
+                    p.drawEllipse(area.topLeft() + self._at((x, y)) * scale, 14.0, 14.0)
+                    continue
+                ((u, v),) = self._looked.ways(key)
+                ends = (self._at((x + r * u, y + r * v)) * scale for r in (-LONG, LONG))
+                p.drawLine(*(area.topLeft() + end for end in ends))
 
     def _at(self, place: Point) -> QPointF:
         """Where a place of the paper is in the picture, px."""
@@ -213,19 +227,18 @@ class SeenPicture(QWidget):
         return QPointF(u, v)
 
     @property
-    def number(self) -> int:
-        """The target under the loupe, from 1; 0 for none."""
-        return self._number
+    def key(self) -> int | str:
+        """The target under the loupe, from 1, or the measurand; 0 for none."""
+        return self._key
 
     def _under_loupe(self) -> tuple[Point, QPointF, float]:
-        """The target on the paper, mm; where that is in the picture, and how far the loupe shows about it, px."""
+        """Its middle on the paper, mm; where that is in the picture, and how far the loupe shows about it, px."""
         assert self._looked is not None
-        sheet = self._looked.sheet
-        target = sheet.page.on_paper(sheet.page.targets[self._number - 1])
-        return target, self._at(target), ABOUT * sheet.px_per_mm
+        at = self._looked.places(self._key)[-1]
+        return at, self._at(at), ABOUT * self._looked.sheet.px_per_mm
 
     def beside_at(self, spot: QPointF, area: QRectF) -> QPointF:
-        """What lies at a place of the loupe: mm beside the target, on the paper."""
+        """What lies at a place of the loupe: mm beside its middle, on the paper."""
         import numpy as np
 
         assert self._looked is not None
@@ -246,23 +259,22 @@ class SeenPicture(QWidget):
         return area.width() / (2 * self._under_loupe()[2])
 
     def cross_now(self) -> Point:
-        """Where the tool’s cross is taken to lie, mm beside the target; on it where it was not seen."""
-        seen = self._looked.sheet.beside[self._number - 1] if self._looked and self._number else None
-        return seen.at if seen is not None else (0.0, 0.0)
+        """Where the tool’s cross or line is taken to lie, mm beside its place; on it where it was not seen."""
+        return self._looked.lies(self._key) if self._looked and self._key else (0.0, 0.0)
 
     def draw_loupe(self, p: QPainter, area: QRectF, held: Point | None) -> None:
-        """About a target, with the cross that was found there, or that is held."""
-        if self._looked is None or self._image.isNull() or not self._number:
+        """About a target or line, with what was found there, or is held."""
+        if self._looked is None or self._image.isNull() or not self._key:
             return
         _, middle, half = self._under_loupe()
         p.save()
         p.setClipRect(area)
         p.fillRect(area, th.color("line"))
         p.drawImage(area, self._image, QRectF(middle.x() - half, middle.y() - half, 2 * half, 2 * half))
-        if held is not None or self._looked.by_target[self._number]:
+        if held is not None or self._looked.names(self._key):
             ex, ey = held or self.cross_now()
             p.setPen(QPen(th.color("focus"), 1.6))
-            for dx, dy in ((1.0, 0.0), (0.0, 1.0)):
+            for dx, dy in self._looked.ways(self._key):
                 for side in (-1, 1):
                     ends = ((ex + side * r * dx, ey + side * r * dy) for r in (1.0, ARM + 1.5))
                     first, last = (self.spot_of(end, area) for end in ends)
@@ -273,15 +285,16 @@ class SeenPicture(QWidget):
         p.drawRect(area)
         p.setFont(th.font(17, bold=True))
         p.setPen(th.color("ink"))
-        words_at(p, QPointF(area.center().x(), area.top() - 12), f"Target {self._number}", width=area.width())
+        what = self._called[self._key] if isinstance(self._key, str) else f"Target {self._key}"
+        words_at(p, QPointF(area.center().x(), area.top() - 12), what, width=area.width())
 
 
 class Loupe(ShowsFocus):
-    """A target as large as there is room. Its cross is dragged, or moved with the arrow keys by a pixel of the picture,
-    ten with Shift: `placed` carries the target and where it lies then, mm on the paper.
+    """A target, or a line, as large as there is room. What the tool left is dragged, or moved with the arrow keys by a
+    pixel of the picture, ten with Shift: `placed` carries its key and where it lies then, mm on the paper.
     """
 
-    placed = Signal(int, QPointF)
+    placed = Signal(object, QPointF)
 
     def __init__(self, picture: SeenPicture) -> None:
         super().__init__()
@@ -290,7 +303,7 @@ class Loupe(ShowsFocus):
         self.setMinimumHeight(90)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setAccessibleName("Loupe: drag the cross, or move it with the arrow keys")
+        self.setAccessibleName("Loupe: drag the cross or line, or move it with the arrow keys")
 
     def area(self) -> QRectF:
         """Of the target."""
@@ -311,7 +324,7 @@ class Loupe(ShowsFocus):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """The cross is where the pointer is."""
-        if self._picture.number and self.area().contains(event.position()):
+        if self._picture.key and self.area().contains(event.position()):
             self._hold(event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -328,7 +341,7 @@ class Loupe(ShowsFocus):
         """Arrow keys, as the picture is seen."""
         ways = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
         way = ways.get(Qt.Key(event.key()))
-        if way is None or not self._picture.number:
+        if way is None or not self._picture.key:
             super().keyPressEvent(event)
             return
         area = self.area()
@@ -344,4 +357,4 @@ class Loupe(ShowsFocus):
 
     def _place(self, at: Point) -> None:
         self._held = None
-        self.placed.emit(self._picture.number, QPointF(*at))
+        self.placed.emit(self._picture.key, QPointF(*at))
