@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from keen_compass.formats.sampled import Sampled
-from keen_compass.pieces.page import Across, Sought
+from keen_compass.pieces.in_picture import Across, Sought
 from keen_compass.quantities.uncertainty import K_95, t_95
 from keen_compass.solve.sheet_map import SheetMap
 

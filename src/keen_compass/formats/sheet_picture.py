@@ -17,7 +17,8 @@ from keen_compass.errors import InputError
 from keen_compass.formats.beside_target import COARSE, FINEST, LEAST_INK, LEAST_SEEN, design_of, free_about, look_at
 from keen_compass.formats.picture_lines import across
 from keen_compass.formats.sampled import Sampled, grid
-from keen_compass.pieces.page import CODE, CROSS, TARGET, Across, Offset, Page, Sought
+from keen_compass.pieces.in_picture import Across, Sought
+from keen_compass.pieces.page import CODE, CROSS, TARGET, Offset, Page
 from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.notes import Note, note
@@ -47,13 +48,14 @@ FAR = 6.0  # mm, from where what is beside a target is looked for by hand again
 
 @dataclass(frozen=True)
 class SeenSheet:
-    """A sheet in a picture. beside: of each target, None where nothing surely of the tool was found.
+    """A sheet, or lines by themselves (then page is None), in a picture. middle: of it, mm.
 
-    lines: of each that was sought, the same. found: how many of its printed marks and targets. map: sheet → picture;
-    residual_px: rms of its marks.
+    beside: of each target, None where nothing surely of the tool was found; lines: of each that was sought, the same.
+    found: how many of its printed marks and targets. map: sheet → picture; residual_px: rms of its marks.
     """
 
-    page: Page
+    page: Page | None
+    middle: Point
     map: SheetMap
     residual_px: float
     beside: tuple[Offset | None, ...]
@@ -63,8 +65,8 @@ class SeenSheet:
 
     @property
     def px_per_mm(self) -> float:
-        """In the middle of the sheet."""
-        return self.map.px_per_mm(_middle(self.page))
+        """In its middle."""
+        return self.map.px_per_mm(self.middle)
 
 
 def read_sheet(
@@ -115,7 +117,8 @@ def read_sheet(
     }
     worst = float(max(off_map.values()))
     notes = () if worst <= OFF_FLAT else (note("picture.not_flat", mm=worst),)
-    return SeenSheet(page, last.map, last.rms, tuple(beside), lines, len(print_at), notes)
+    middle = (page.width / 2, page.height / 2)
+    return SeenSheet(page, middle, last.map, last.rms, tuple(beside), lines, len(print_at), notes)
 
 
 def _moved(beside: Sequence[Offset | None]) -> Point:

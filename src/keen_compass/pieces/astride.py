@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keen_compass.errors import PieceError
+from keen_compass.pieces.in_picture import Pattern
 from keen_compass.pieces.job import Job, JobLayer
 from keen_compass.pieces.toolpath import Does, Stroke, figures
 from keen_compass.quantities.geometry import Point
@@ -15,6 +16,7 @@ from keen_compass.quantities.geometry import Point
 WAYS = ("gaps", "vernier")
 LARGEST_PITCH = 50.0  # mm
 MOST_DIVISIONS = 100
+SPACING = 10.0  # mm, of a pair where none is said
 ACROSS, ARM = 60.0, 22.0  # mm: of the whole, and of the cross from its middle
 PAIR = (8.0, 18.0)  # mm from the middle of the cross, between which the lines astride it run
 COME_FROM = 4.0  # mm below and left of a line, so that both axes come to all of them the same way
@@ -54,6 +56,15 @@ class Astride:
         """From the middle to each edge, mm."""
         return ACROSS / 2 if self.way == "gaps" else (self.reach + 2) * self.pitch
 
+    @property
+    def pattern(self) -> Pattern:
+        """Of a cross and pairs astride it."""
+        return Pattern((self.half, self.half), ARM, self._spacing, PAIR)
+
+    @property
+    def _spacing(self) -> float:
+        return self.spacing or SPACING
+
     def scale_at(self, axis: str) -> Point:
         """The middle of the scale that tells about an axis: X, and Y to the right of it."""
         h, y = self.half, max(self.half, ZERO) + FIGURE + 2 * MARGIN
@@ -64,7 +75,7 @@ class Astride:
         return self._astride() if self.way == "gaps" else self._scales()
 
     def _astride(self) -> tuple[tuple[str, tuple[Point, Point]], ...]:
-        c, s, (low, high) = self.half, (self.spacing or 10.0) / 2, PAIR
+        c, s, (low, high) = self.half, self._spacing / 2, PAIR
         return (
             ("cut_x", ((c, c - ARM), (c, c + ARM))),
             ("cut_y", ((c - ARM, c), (c + ARM, c))),

@@ -74,27 +74,6 @@ class Offset(NamedTuple):
     U: Point
 
 
-class Sought(NamedTuple):
-    """A line or an edge in a picture of a sheet: it should run through `at`, square to `out` (a unit vector), mm on the
-    paper, Y up. half: of its length that is looked at; reach: how far along `out` it may lie off, each way.
-
-    edge: where what is printed on the side away from `out` ends; else what a tool left there.
-    """
-
-    at: Point
-    out: Point
-    half: float
-    reach: float
-    edge: bool = False
-
-
-class Across(NamedTuple):
-    """How far out a line lies, mm; U: expanded (95 %)."""
-
-    off: float
-    U: float
-
-
 @dataclass(frozen=True, slots=True)
 class Mark:
     """A cross. unlike: the one that is different."""

@@ -17,13 +17,14 @@ from keen_compass.quantities.readings import Kind
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.context import RoundContext
 from keen_compass.shop.kept import KeptPiece
-from keen_compass.standin.photo import Camera, Ink, drawn_on, printed, taken
+from keen_compass.standin.photo import Camera, Ink, blank, drawn_on, printed, taken
 from keen_compass.standin.printed import Sheet
 from keen_compass.standin.router import Made
 from keen_compass.standin.truth import Truth
 
 CUT = Ink((0.3, 0.3, 0.3), 0.4, 0.12, 0.004, 0.7, 0.0, 0.2)  # of a knife in light film
 ART_FINER = 4
+FILM_AROUND = 12.0  # mm, of bare film about what was drawn
 EYE = 0.04  # mm, standard: how well an eye judges between two ticks
 RULES = {"mm": 0.1, "in": 1 / 256}  # to which a rule shows check bars
 
@@ -135,6 +136,17 @@ def photo(context: RoundContext, piece: KeptPiece, made: Made, page: Page, camer
         return taken(drawn_on(printed(sheet.pdf, camera.px_per_mm, finer=finer), lines, ink, seed), camera, seed)
 
     return take
+
+
+def photo_of_lines(made: Made, camera: Camera) -> Callable[[], bytes]:
+    """A picture of what was drawn on material that isn't printed."""
+    points = [p for line in made.lines for p in line]
+    left, low = (min(p[k] for p in points) - FILM_AROUND for k in (0, 1))
+    size = tuple(max(p[k] for p in points) + FILM_AROUND - corner for k, corner in enumerate((left, low)))
+    lines = [[(x - left, y - low) for x, y in line] for line in made.lines]
+    return lambda: taken(
+        drawn_on(blank((size[0], size[1]), camera.px_per_mm), lines, Ink(), made.seed), camera, made.seed
+    )
 
 
 def _on_ticks(value: float, eye: Instrument) -> str:

@@ -158,16 +158,20 @@ def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes 
     )
 
 
+CLOSE_UP = Camera(px_per_mm=12.0, turn=-7.0, tilt=(4.0, 3.0), bends=0.01, light=0.2, noise=2.5, dust=6)
 PHONE = Camera(px_per_mm=6.0, turn=4.0, tilt=(5.0, -4.0), bends=0.015, light=0.15, noise=2.5, dust=6)
 
 
 def photo(session: RoundSession) -> Callable[[], bytes] | None:
-    """What takes a picture of the sheet as someone's phone does; None without a stand-in."""
+    """What takes a picture of a sheet, or of what was drawn, as someone's phone does; None without a stand-in."""
     context, piece, page = session.context, session.context.piece, session.seen_sheet.page()
     truth = context.stand_in
-    if piece is None or page is None or not piece.practice or not piece.sent or truth is None:
+    if piece is None or not piece.practice or not piece.sent or truth is None:
         return None
-    return paper.photo(context, piece, _made_of(session, piece, truth), page, PHONE)
+    made = _made_of(session, piece, truth)
+    if page is None:
+        return paper.photo_of_lines(made, CLOSE_UP)
+    return paper.photo(context, piece, made, page, PHONE)
 
 
 def scan(session: RoundSession) -> Callable[[], bytes] | None:

@@ -14,6 +14,7 @@ from typing import Any, Generic, Protocol, TypeVar, runtime_checkable
 
 from keen_compass.errors import InputError, shown_input
 from keen_compass.machines.profile import Machine
+from keen_compass.pieces.in_picture import Pattern
 from keen_compass.pieces.job import Applies, Corrections, Job, composed
 from keen_compass.pieces.moves import MoveProgram
 from keen_compass.pieces.page import METRIC, Graduation, Page, sheet
@@ -326,6 +327,10 @@ class Procedure(Generic[P]):
     def lines(self, piece: P) -> tuple[tuple[Point, Point], ...]:
         """What the tool draws on its sheet before its crosses, line by line, mm."""
         return ()
+
+    def pattern(self, piece: P) -> Pattern | None:
+        """What tells where a piece lies in a picture of it, where nothing is printed; None for nothing."""
+        return None
 
     def eye_for(self, parameters: Parameters) -> Instrument | None:
         """What the eye is worth with such a piece; None where an instrument is needed, or that doesn't matter.

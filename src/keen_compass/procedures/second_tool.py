@@ -17,6 +17,7 @@ from typing import Any
 from keen_compass.errors import InputError, PieceError, shown_input
 from keen_compass.machines.profile import Machine
 from keen_compass.pieces.astride import MOST_DIVISIONS, WAYS, Astride
+from keen_compass.pieces.in_picture import Pattern
 from keen_compass.pieces.where import Lines, LinesUp, Where
 from keen_compass.procedures.base import Procedure
 from keen_compass.procedures.case import Case, Parameters, length_mm, number
@@ -95,6 +96,10 @@ class SecondTool(Procedure[Astride]):
             return Astride(str(way), pitch, round(divisions), spacing)
         except PieceError as error:
             raise error.at("piece") from None
+
+    def pattern(self, piece: Astride) -> Pattern | None:
+        """The cross, and what is drawn astride it."""
+        return piece.pattern if piece.way == "gaps" else None
 
     def measurands(self, piece: Astride) -> tuple[Measurand, ...]:
         """Both gaps, or both scales, of each axis."""

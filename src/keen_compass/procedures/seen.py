@@ -8,9 +8,10 @@ from typing import Any, NamedTuple
 
 from msgspec import Struct
 
-from keen_compass.pieces.page import Across, Offset, Page, Sought
+from keen_compass.pieces.in_picture import Across, Sought
+from keen_compass.pieces.page import Offset, Page
 from keen_compass.pieces.where import Beside, Border, Faces, Lines
-from keen_compass.procedures.base import Procedure
+from keen_compass.procedures.base import Lined, Procedure
 from keen_compass.procedures.case import Case, Parameters
 from keen_compass.procedures.sheets import BAR_READ, nominal_bars, printed_scale
 from keen_compass.quantities.geometry import Point
@@ -19,6 +20,7 @@ from keen_compass.quantities.uncertainty import K_95
 from keen_compass.solve.scanner import Known, Scanner, Size
 
 CROSS = 2  # strokes of a target without verniers
+LONGEST = 4.0  # mm, the same of straight lines beside each other
 LONG_ENOUGH = 2.0  # mm, half of a line that is looked at
 FROM_ENDS = 0.6  # mm, of a line that aren't
 STRAYS = 2.0  # mm, by which a line may lie off
@@ -75,22 +77,32 @@ class Readings(NamedTuple):
     notes: tuple[Note, ...]
 
 
-def sought_on(procedure: Procedure[Any], piece: Any, page: Page) -> dict[str, tuple[Sought, Sought]]:
-    """What is read from one line of a sheet to another: measurand → both."""
-    lines, found = procedure.lines(piece), {}
+def sought_on(procedure: Procedure[Any], piece: Any, page: Page | None) -> dict[str, tuple[Sought, Sought]]:
+    """What is read from one line to another: measurand → both, mm on the sheet, or on the piece where there is none."""
+    found = {}
     for m in procedure.measurands(piece):
-        if isinstance(m.where, Lines) and lines:
-            found[m.name] = tuple(_tick(lines[i], m.where.axis, page) for i in (m.where.first, m.where.last))
-        elif isinstance(m.where, Border) and abs(m.where.ordered) >= LEAST_BORDER:
+        if isinstance(m.where, Lines) and isinstance(piece, Lined):
+            lines = piece.lines()
+            found[m.name] = _facing(lines[m.where.first], lines[m.where.last], m.where.axis, page)
+        elif isinstance(m.where, Border) and page is not None and abs(m.where.ordered) >= LEAST_BORDER:
             found[m.name] = _print_and_cut(m.where, page)
-    return found  # type: ignore[return-value]
+    return found
 
 
-def _tick(line: tuple[Point, Point], axis: str, page: Page) -> Sought:
-    (ax, ay), (bx, by) = line
-    at = page.on_paper(((ax + bx) / 2, (ay + by) / 2))
-    half = min(math.dist(*line) / 2 - FROM_ENDS, LONG_ENOUGH)
-    return Sought(at, _on_paper("xy".index(axis), page), half, STRAYS)
+def _facing(
+    first: tuple[Point, Point], last: tuple[Point, Point], axis: str, page: Page | None
+) -> tuple[Sought, Sought]:
+    """Two lines square to an axis, where they run beside each other."""
+    k = "xy".index(axis)
+    along = [sorted(end[1 - k] for end in line) for line in (first, last)]
+    low, high = max(a for a, _ in along), min(b for _, b in along)
+    half = min((high - low) / 2 - FROM_ENDS, LONGEST)
+
+    def sought(line: tuple[Point, Point]) -> Sought:
+        at = (line[0][0], (low + high) / 2) if k == 0 else ((low + high) / 2, line[0][1])
+        return Sought(page.on_paper(at) if page else at, _on_paper(k, page), half, STRAYS)
+
+    return sought(first), sought(last)
 
 
 def _print_and_cut(where: Border, page: Page) -> tuple[Sought, Sought]:
@@ -103,9 +115,9 @@ def _print_and_cut(where: Border, page: Page) -> tuple[Sought, Sought]:
     return edge, Sought((x, y), out, LONG_ENOUGH, reach)
 
 
-def _on_paper(k: int, page: Page) -> Point:
+def _on_paper(k: int, page: Page | None) -> Point:
     """Where an axis points on the paper."""
-    return (1.0, 0.0) if k == 0 else (0.0, -1.0 if page.down else 1.0)
+    return (1.0, 0.0) if k == 0 else (0.0, -1.0 if page and page.down else 1.0)
 
 
 class SheetBars(NamedTuple):
@@ -135,12 +147,12 @@ class Found(NamedTuple):
 
 
 def readings_of(
-    procedure: Procedure[Any], piece: Any, page: Page, found: Found, bars: SheetBars | None = None
+    procedure: Procedure[Any], piece: Any, page: Page | None, found: Found, bars: SheetBars | None = None
 ) -> Readings:
     """Tool minus print, along the machine's axes, and borders; distances across a sheet where its check bars say by how
     much printer and paper stretch them.
     """
-    by_target = dict(zip(page.targets, found.beside, strict=True))
+    by_target = dict(zip(page.targets, found.beside, strict=True)) if page else {}
     read, missed, distances = [], [], False
     for m in procedure.measurands(piece):
         reading: Reading | None = None
@@ -150,8 +162,8 @@ def readings_of(
             reading = Reading(m.name, sign * seen.at[k] + 0.0, seen.U[k])
         elif (ends := found.lines.get(m.name)) and ends[0] is not None and ends[1] is not None:
             off, U = ends[1].off - ends[0].off, math.hypot(ends[0].U, ends[1].U)
-            if isinstance(m.where, Border):
-                reading = Reading(m.name, m.where.ordered + off, U)
+            if isinstance(m.where, Border) or page is None:
+                reading = Reading(m.name, m.nominal + off, U)
             elif bars is None:
                 distances = True
             else:

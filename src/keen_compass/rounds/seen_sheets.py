@@ -8,7 +8,8 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from keen_compass.errors import InputError
-from keen_compass.pieces.page import METRIC, Across, Offset, Page, Sought
+from keen_compass.pieces.in_picture import Across, Pattern, Sought
+from keen_compass.pieces.page import METRIC, Offset, Page
 from keen_compass.pieces.where import Beside
 from keen_compass.quantities.assumed import POINTED_LEAST, POINTED_PX
 from keen_compass.quantities.geometry import Point
@@ -44,6 +45,7 @@ class Looked:
         """Where that is on the paper; the last is what the tool left."""
         if isinstance(key, str):
             return tuple(line.at for line in self.lines[key])
+        assert self.sheet.page is not None
         return (self.sheet.page.on_paper(self.sheet.page.targets[key - 1]),)
 
     def lies(self, key: int | str) -> Point:
@@ -80,12 +82,17 @@ class SeenSheets(SeenPictures[Looked]):
 
     @property
     def possible(self) -> bool:
-        """Whether the piece shown has anything that lies beside its print."""
+        """Whether the piece shown has anything that lies beside its print, or beside what another tool drew."""
         page = self.page()
-        return page is not None and (
-            any(isinstance(m.where, Beside) and m.kind is Kind.LENGTH for m in self._measuring.measurands())
-            or bool(self._sought(page))
+        if page is None:
+            return self._pattern() is not None
+        return bool(self._sought(page)) or any(
+            isinstance(m.where, Beside) and m.kind is Kind.LENGTH for m in self._measuring.measurands()
         )
+
+    def _pattern(self) -> Pattern | None:
+        piece, procedure = self._c.piece, self._c.procedure
+        return procedure.pattern(procedure.piece(piece.parameters)) if piece is not None else None
 
     def page(self) -> Page | None:
         """The sheet of the piece shown; None of what is no sheet."""
@@ -97,15 +104,20 @@ class SeenSheets(SeenPictures[Looked]):
     def look(self, data: bytes, name: str, beside: Callable[[Callable[[], SeenSheet]], SeenSheet]) -> None:
         """Read a picture; beside: runs what takes long. Raises InputError, and keeps nothing."""
         from keen_compass.formats.apart import run_apart
+        from keen_compass.formats.pattern_picture import read_pattern
         from keen_compass.formats.sheet_picture import read_sheet
 
-        page = self.page()
-        if page is None:
-            raise InputError("There is no sheet to be read.")
+        page, pattern = self.page(), self._pattern()
         sought = self._sought(page)
-        self._show(data, beside(partial(run_apart, read_sheet, data, page, name, sought, name=name)))
+        if page is not None:
+            read = partial(run_apart, read_sheet, data, page, name, sought, name=name)
+        elif pattern is not None:
+            read = partial(run_apart, read_pattern, data, pattern, sought, name, name=name)
+        else:
+            raise InputError("There is no sheet to be read.")
+        self._show(data, beside(read))
 
-    def _sought(self, page: Page) -> dict[str, tuple[Sought, Sought]]:
+    def _sought(self, page: Page | None) -> dict[str, tuple[Sought, Sought]]:
         from keen_compass.procedures.seen import sought_on
 
         piece = self._c.piece
@@ -141,10 +153,11 @@ class SeenSheets(SeenPictures[Looked]):
         found = Found(sheet.beside, sheet.lines, sheet.residual_px / sheet.px_per_mm)
         readings = readings_of(self._c.procedure, shape, page, found, self._bars(made.parameters))
         read = {r.measurand for r in readings.read}
-        by_target: dict[int, tuple[str, ...]] = dict.fromkeys(range(1, len(page.targets) + 1), ())
+        targets = page.targets if page else ()
+        by_target: dict[int, tuple[str, ...]] = dict.fromkeys(range(1, len(targets) + 1), ())
         for m in self._measuring.measurands():
             if isinstance(m.where, Beside) and m.name in read:
-                by_target[page.targets.index(m.where.at) + 1] += (m.name,)
+                by_target[targets.index(m.where.at) + 1] += (m.name,)
         self.looked = Looked(data, sheet, readings, by_target, self._sought(page))
         self._c.changed()
 

@@ -101,7 +101,7 @@ def printed(
 
     document = pypdfium2.PdfDocument(pdf)
     try:
-        fine = min(max(FINER * px_per_mm, 10.0), MOST_FINE)
+        fine = _fineness(px_per_mm)
         drawn = document[0].render(scale=finer * fine * POINT, rev_byteorder=True).to_numpy()[..., :3]
         high, wide = (side // finer * finer for side in drawn.shape[:2])
         parts = drawn[:high, :wide].reshape(high // finer, finer, wide // finer, finer, 3)
@@ -110,6 +110,20 @@ def printed(
     finally:
         document.close()
     return Paper(share * np.array(film, np.float32) + (1 - share) * np.float32(28.0), (wide, high))
+
+
+def blank(size: Point, px_per_mm: float, film: tuple[float, float, float] = (246.0, 245.0, 240.0)) -> Paper:
+    """Film of that colour with nothing on it. size: mm."""
+    import numpy as np
+
+    fine = _fineness(px_per_mm)
+    shape = round(size[1] * fine), round(size[0] * fine), 3
+    return Paper(np.broadcast_to(np.array(film, np.float32), shape).copy(), size)
+
+
+def _fineness(px_per_mm: float) -> float:
+    """Pixels of the paper to a mm, for a picture with so many."""
+    return min(max(FINER * px_per_mm, 10.0), MOST_FINE)
 
 
 def drawn_on(paper: Paper, lines: Sequence[Sequence[Point]], ink: Ink, seed: int) -> Paper:
