@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from itertools import combinations
+from itertools import combinations, product
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -40,6 +40,7 @@ RIM = 4  # px of the picture's rim, where no ridge is told
 EQUAL = 0.12  # by which arms may differ: perspective
 STRAYS = 3.8  # mm, by which a pair may lie off the middle of its arm
 CLEAR = 1.2  # mm beside a cut that are taken for it
+KNOWN = 0.8  # mm, to which all lines are known then
 TOLD = 1.4  # times: by how much one way of lying must fit better than any other
 RES = 8.0  # px per mm, in which pairs are looked for
 LEAST_PX = 5.0  # px per mm
@@ -52,8 +53,8 @@ def read_pattern(data: bytes, pattern: Pattern, sought: Mapping[str, Sequence[So
     picture = Sampled(colours_of(data, name))
     tell(0.2)
     found: tuple[float, SheetMap, tuple[float, float]] | None = None
-    for channel in (3, 0, 1, 2):
-        for cross in _crosses(picture.channels[channel]):
+    for channel, dark in product((3, 0, 1, 2), (True, False)):
+        for cross in _crosses(picture.channels[channel], dark=dark):
             placed = _lying(picture, channel, cross, pattern)
             if placed is not None and (found is None or placed[0] > found[0]):
                 found = placed
@@ -77,21 +78,19 @@ def read_pattern(data: bytes, pattern: Pattern, sought: Mapping[str, Sequence[So
     return SeenSheet(None, pattern.centre, where, 0.0, (), lines, seen)
 
 
-def _crosses(grey: Array) -> Iterator[Array]:
+def _crosses(grey: Array, *, dark: bool) -> Iterator[Array]:
     """Its middle and the ends of its arms, each one turned to the left of the last as they are seen, px of the picture,
-    of all there may be.
+    of all there may be; dark or light: beside a dark line there is something light, and both together are three lines.
     """
     from skimage.filters import sato
     from skimage.transform import downscale_local_mean
 
     factor = max(math.ceil(max(grey.shape) / COARSE), 1)
     small = downscale_local_mean(grey, (factor, factor)) if factor > 1 else grey
-    light = np.log(np.clip(small, 4.0, None))
-    for dark in (True, False):  # beside a dark line there is something light: both together are three lines
-        ridge = sato(light, sigmas=[RIDGE], black_ridges=dark)
-        ridge[:RIM], ridge[-RIM:], ridge[:, :RIM], ridge[:, -RIM:] = 0.0, 0.0, 0.0, 0.0
-        for cross in _crosses_on(ridge):
-            yield cross * factor
+    ridge = sato(np.log(np.clip(small, 4.0, None)), sigmas=[RIDGE], black_ridges=dark)
+    ridge[:RIM], ridge[-RIM:], ridge[:, :RIM], ridge[:, -RIM:] = 0.0, 0.0, 0.0, 0.0
+    for cross in _crosses_on(ridge):
+        yield cross * factor
 
 
 def _crosses_on(ridge: Array) -> Iterator[Array]:
@@ -158,10 +157,11 @@ def _lying(
     """(how well it fits, map, by how much pairs lie off along X and along Y) of the way it lies, if that is told."""
     (x, y), r = pattern.centre, pattern.arm
     places = np.array([(x, y), (x + r, y), (x, y + r), (x - r, y), (x, y - r)])
+    upright = fitted(places, cross, picture.shape, projective=True).map
     ways, scores = [], []
-    for turned in range(4):
-        seen = np.vstack([cross[:1], np.roll(cross[1:], turned, axis=0)])
-        where = fitted(places, seen, picture.shape, projective=True).map
+    for c, s in ((1, 0), (0, 1), (-1, 0), (0, -1)):
+        turn = np.array([[c, -s, x - c * x + s * y], [s, c, y - s * x - c * y], [0, 0, 1]])
+        where = SheetMap(upright.H @ turn, upright.k1, upright.centre, upright.half)
         on_right, on_up = (_pair(picture, channel, where, pattern, axis) for axis in (0, 1))
         ways.append((min(on_right[0], on_up[0]), where, (on_up[1], on_right[1])))
         scores.append(ways[-1][0])
@@ -202,7 +202,8 @@ def _line(
     out = sought.out
     beside = (sought.at[0] - pattern.centre[0]) * out[0] + (sought.at[1] - pattern.centre[1]) * out[1]
     moved = shift[0] * out[0] + shift[1] * out[1] if abs(beside) > CLEAR else 0.0
-    found = across(picture, where, sought._replace(at=(sought.at[0] + moved * out[0], sought.at[1] + moved * out[1])))
+    at = sought.at[0] + moved * out[0], sought.at[1] + moved * out[1]
+    found = across(picture, where, sought._replace(at=at, reach=KNOWN))
     return found and found._replace(off=found.off + moved)
 
 
