@@ -52,11 +52,13 @@ def looked_at(window: MainWindow) -> None:
 def test_a_plate_is_read_from_a_scan(qtbot: QtBot, window: MainWindow, session: RoundSession, tmp_path: Path) -> None:
     page = window.round_page
     assert page is not None
+    other_setting = {**(window.shop.thing(KIND) or {}), "dpi": 600.0}
+    window.shop.put_things(KIND, {KIND: other_setting})  # nobody knows this scanner at 300 dpi yet
     looked_at(window)
     panel, scans = page.measure.scan, session.seen_piece
     check_looks(window, (1280, 800))
     assert set(panel.ticks) == {"width", "height", "hole_0", "hole_90", "slot"}
-    assert "± 0.5 %" in shown(panel)  # nobody knows this scanner yet
+    assert "± 0.5 %" in shown(panel)
     assert not panel.calibrate.isVisible()
     click(panel, "Cancel")
     assert scans.looked is None

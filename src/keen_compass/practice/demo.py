@@ -31,7 +31,9 @@ from keen_compass.practice.demo_machines import (
     STEEL,
     SWIFT,
 )
-from keen_compass.practice.playing import artwork, cut, play, read_all
+from keen_compass.practice.playing import artwork, correct_all, cut, from_picture, play, read_all
+from keen_compass.practice.stand_in import scan
+from keen_compass.procedures.stages import Step
 from keen_compass.quantities.resolution import ResolutionForm, StoredResolution
 from keen_compass.quantities.stored import StoredAmount
 from keen_compass.quantities.subjects import Subject
@@ -115,6 +117,7 @@ def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     ):
         play(HERON, procedure, quantity)
     play(shop.machine("heron"), "pointer", "pointer_x", chosen={"way": "mark"})
+    _kerf_from_a_scan(shop)
     set_clock(today - timedelta(days=96, hours=5))
     shop.put_event("heron", "new_sheet", "birch ply 9 mm")
     play(HERON, "rectangle")
@@ -135,6 +138,27 @@ def _heron(shop: Shop, play: Play, set_clock: Callable[[datetime], None], today:
     ):
         play(HERON, procedure, quantity, correct=False, why_not=no_time)
     shop.put_event("heron", "new_sheet", "birch ply 9 mm")
+
+
+def _kerf_from_a_scan(shop: Shop) -> None:
+    """The cutter's kerf: the first plate was measured with a caliper, and made the scanner an instrument; the one
+    that confirms it was read on its glass.
+    """
+    session = RoundSession.begin(shop, shop.machine("heron"), "kerf-square", "kerf")
+    cut(session)
+    read_all(session)
+    shot = scan(session)
+    if shot is not None:
+        session.seen_piece.look(shot(), "scan.png", lambda run: run())
+        session.seen_piece.calibrate()
+        session.seen_piece.leave()
+    session.go(Step.CORRECT)
+    correct_all(session)
+    session.go(Step.CONFIRM)
+    cut(session)
+    from_picture(session)
+    read_all(session)
+    session.sign("Finer than this instrument can tell" if session.needs_reason() else "")
 
 
 def _pointer_on_heron(shop: Shop, folder: Path) -> None:
@@ -196,7 +220,8 @@ def _kingfisher(shop: Shop, play: Play, set_clock: Callable[[datetime], None], t
     set_clock(today - timedelta(days=4, hours=3))
     _proof_jobs(shop)
     set_clock(today - timedelta(days=3, hours=2))
-    play(KINGFISHER, "pointer", "sensor_x", correct=False, why_not="The harbour labels are due; it goes in after them")
+    due = "The harbour labels are due; it goes in after them"
+    play(KINGFISHER, "pointer", "sensor_x", correct=False, why_not=due, by_picture=True)
 
 
 def _proof_jobs(shop: Shop) -> None:

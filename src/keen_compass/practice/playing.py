@@ -9,7 +9,7 @@ from typing import Concatenate, ParamSpec
 
 from keen_compass.machines.profile import Machine
 from keen_compass.practice import paper
-from keen_compass.practice.stand_in import make, shows, take, takes
+from keen_compass.practice.stand_in import make, photo, scan, shows, take, takes
 from keen_compass.procedures.stages import Makes, Stage, Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
@@ -44,6 +44,22 @@ def cut(session: RoundSession) -> None:
         session.making.new_sheet()
     make(session)
     session.after_making()
+
+
+def from_picture(session: RoundSession) -> None:
+    """Take all that a picture of the piece shows: a photo of a sheet, a scan of what lies on a scanner's glass."""
+    of_sheet = session.seen_sheet.possible
+    shot = photo(session) if of_sheet else scan(session)
+    if shot is None:
+        return
+    if of_sheet:
+        session.seen_sheet.look(shot(), "photo.jpg", lambda run: run())
+        looked = session.seen_sheet.looked
+        session.seen_sheet.take(looked.keys if looked else ())
+    else:
+        session.seen_piece.look(shot(), "scan.png", lambda run: run())
+        seen = session.seen_piece.looked
+        session.seen_piece.take([r.measurand for r in seen.readings.read] if seen else ())
 
 
 def artwork(file: str) -> bytes:
@@ -121,8 +137,12 @@ def play(
     correct: bool = True,
     why_not: str = "No time to correct it",
     chosen: Mapping[str, object] | None = None,
+    by_picture: bool = False,
 ) -> RoundSession:
-    """A whole round, from the first piece to the signature; or given up after measuring. chosen: of its choices."""
+    """A whole round, from the first piece to the signature; or given up after measuring. chosen: of its choices.
+
+    by_picture: what a picture shows is taken from it, and only the rest is read by hand.
+    """
     session = RoundSession.begin(shop, machine, procedure, quantity)
     for name, value in (chosen or {}).items():
         session.making.choose_option(name, value)
@@ -131,6 +151,8 @@ def play(
         session.making.choose(size=session.making.proposed_size())
     if session.context.procedure.makes is not Makes.NOTHING:
         cut(session)
+    if by_picture:
+        from_picture(session)
     read_all(session)
     look_below(session)
     if not correct:

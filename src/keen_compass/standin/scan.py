@@ -34,7 +34,7 @@ class Glass:
 
 
 def scanned(shape: Any, glass: Glass, seed: int) -> bytes:
-    """A PNG of a piece (a shapely polygon, mm), laid down by hand: a few degrees askew."""
+    """A JPEG of a piece (a shapely polygon, mm), laid down by hand: a few degrees askew."""
     from PIL import Image, ImageDraw
     from scipy.ndimage import gaussian_filter
     from shapely import affinity
@@ -59,5 +59,6 @@ def scanned(shape: Any, glass: Glass, seed: int) -> bytes:
         row, column = rng.randrange(tall), rng.randrange(wide)
         grey[row : row + 2, column : column + 2] += rng.choice((-50, 50))
     found = io.BytesIO()
-    Image.fromarray(np.clip(grey, 0, 255).astype(np.uint8)).save(found, "PNG", dpi=(glass.dpi, glass.dpi))
+    picture = Image.fromarray(np.clip(grey, 0, 255).astype(np.uint8))
+    picture.save(found, "JPEG", quality=92, dpi=(glass.dpi, glass.dpi))
     return found.getvalue()
