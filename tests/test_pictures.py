@@ -24,6 +24,7 @@ from scipy.ndimage import gaussian_filter
 from keen_compass.cli import main
 from keen_compass.errors import InputError
 from keen_compass.formats.pages import write_page
+from keen_compass.formats.pattern_picture import read_pattern
 from keen_compass.formats.piece_picture import edges_of, read_piece
 from keen_compass.formats.sheet_picture import SeenSheet, read_sheet
 from keen_compass.pieces.page import Page, cut_ticks, sheet
@@ -33,7 +34,7 @@ from keen_compass.procedures.seen import Found, bars_of, inside_of, readings_of,
 from keen_compass.quantities.uncertainty import K_95
 from keen_compass.solve.scanner import Known, Scanner, calibrated
 from keen_compass.solve.sheet_map import SheetMap, fitted
-from keen_compass.standin.photo import Camera, Ink, Paper, drawn_on, printed, taken
+from keen_compass.standin.photo import Camera, Ink, Paper, blank, drawn_on, printed, taken
 
 SIZE = (140.0, 150.0)  # mm, the smallest sheet: pictures of it are made soonest
 PEN, RED, KNIFE = Ink(), Ink((0.8, 0.1, 0.1), 0.8, 0.3), Ink((0.3, 0.3, 0.3), 0.4, 0.12, 0.004, 0.7, 0.0, 0.25)
@@ -159,6 +160,58 @@ def test_a_line_that_is_not_there_is_not_found_and_two_are_one_too_many() -> Non
     assert lines["x"][0] is not None
     assert lines["x"][1] is None
     assert lines["y"] == (None, None)
+
+
+def two_tools(d: tuple[float, float], camera: Camera, *, without: str = "") -> SeenSheet:
+    """A knife's cross with pairs of a pen astride it, which sits so far elsewhere, as a camera takes it."""
+    procedure = load("second-tool")
+    piece = procedure.piece(procedure.usual_piece())
+    wide, high = (side + 20.0 for side in piece.footprint())
+    film = blank((wide, high), max(camera.px_per_mm, 15.0))
+    for second, ink in ((False, KNIFE), (True, PEN)):
+        moved = (10.0 + second * d[0], 10.0 + second * d[1])
+        lines = [
+            [(x + moved[0], y + moved[1]) for x, y in ends]
+            for name, ends in piece.named()
+            if name.startswith("cut") is not second and not (without and name.startswith(without))
+        ]
+        film = drawn_on(film, lines, ink, 7)
+    pattern = procedure.pattern(piece)
+    assert pattern is not None
+    return read_pattern(taken(film, camera, 3), pattern, sought_on(procedure, piece, None), "picture")
+
+
+@pytest.mark.parametrize(
+    ("d", "camera"),
+    [
+        ((0.42, -0.31), replace(PHONE, px_per_mm=12.0)),
+        ((-2.6, 1.9), Camera(14.0, 201.0, (-8.0, 6.0), 1.7, -0.015, light=0.3, dust=20)),
+        ((0.0, 2.9), replace(SCAN, px_per_mm=11.8, turn=271.0)),
+    ],
+)
+def test_gaps_between_two_tools_are_read_whichever_way_they_lie(d: tuple[float, float], camera: Camera) -> None:
+    procedure = load("second-tool")
+    piece, seen = procedure.piece(procedure.usual_piece()), two_tools(d, camera)
+    read = {r.measurand: r for r in readings_of(procedure, piece, None, Found((), seen.lines, 0.0)).read}
+    for k, axis in enumerate("xy"):
+        for side, way in (("high", 1), ("low", -1)):
+            r = read[f"{axis}_{side}"]
+            assert r.mm == pytest.approx(piece.nominal("") + way * d[k], abs=r.U)
+            assert 0.02 < r.U < 0.06
+    assert seen.map.px_per_mm(seen.middle) == pytest.approx(camera.px_per_mm, rel=0.05)
+
+
+def test_what_has_no_cross_with_pairs_is_refused() -> None:
+    for without in ("cut_x", "high_x", "low_y"):
+        with pytest.raises(InputError, match="no cross with pairs"):
+            two_tools((0.4, 0.2), SCAN, without=without)
+    page = sheet("pointer", SIZE, 5, targets=True)
+    procedure = load("second-tool")
+    piece = procedure.piece(procedure.usual_piece())
+    pattern = procedure.pattern(piece)
+    assert pattern is not None
+    with pytest.raises(InputError, match="no cross with pairs"):
+        read_pattern(picture_of(page, [(0.5, -0.4)] * 5, PEN, PHONE), pattern, {}, "sheet.jpg")
 
 
 def test_hairs_words_and_single_lines_are_no_cross() -> None:

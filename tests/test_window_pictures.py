@@ -292,3 +292,30 @@ def test_a_proof_is_read_by_picture_and_a_cut_is_put_right_under_the_loupe(windo
     click(page, "Use these")
     readings = session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
     assert {r.measurand for r in readings} == {r.measurand for r in looked.readings.read}
+
+
+def test_a_second_tool_is_put_right_by_pictures_alone(window: MainWindow) -> None:
+    session = begin(window, "kingfisher", "second-tool", "second_tool_x")
+    session.making.choose_option("way", "gaps")
+    pen = f"second_tool {session.context.machine.fitted['accessory']}"
+    truth = session.context.shop.stand_in("kingfisher")
+    assert truth is not None
+    x, y = truth["heads"][pen]
+    knocked = {**truth["heads"], pen: [x + 1.3, y - 0.8]}
+    session.context.shop.put_stand_in("kingfisher", {**truth, "heads": knocked})
+    cut(session)
+    page = page_of(window)
+    page.refresh()
+    settle()
+    assert by_picture(window) <= 10
+    check_looks(window, (1280, 800))
+    assert {f.verdict for f in session.measuring.findings()} == {Verdict.OUT}
+    correct_all(session)
+    session.go(Step.CONFIRM)
+    cut(session)
+    page.refresh()
+    settle()
+    assert by_picture(window) <= 10
+    assert {f.verdict for f in session.measuring.findings()} == {Verdict.IN}
+    held = session.context.values()
+    assert math.dist([held[f"second_tool_{a}"].base for a in "xy"], knocked[pen]) < 0.1
