@@ -67,9 +67,7 @@ MM = 72 / 25.4
 ART = "q 0 0.5 0.5 rg 5 5 50 30 re f Q "
 LINES = f"0.3 w 8 8 49 29 re S {kappa(20, 25, 3)} S "
 INK = "[/Separation /{} /DeviceCMYK << /FunctionType 2 /Domain [0 1] /C0 [0 0 0 0] /C1 [0 1 0 0] /N 1 >>]"
-INKS = (
-    "[/DeviceN [/Cut /Gloss] /DeviceCMYK << /FunctionType 2 /Domain [0 1 0 1] /C0 [0 0 0 0] /C1 [0 1 0 0] /N 1 >>]"
-)
+INKS = "[/DeviceN [/Cut /Gloss] /DeviceCMYK << /FunctionType 2 /Domain [0 1 0 1] /C0 [0 0 0 0] /C1 [0 1 0 0] /N 1 >>]"
 FORM = f"/Type /XObject /Subtype /Form /BBox [0 0 60 40] /Length {len(LINES)} >> stream\n{LINES}\nendstream"
 PAGES = {
     "spot colour": (f"{ART} q /S CS 1 SCN {LINES} Q", "/ColorSpace << /S " + INK.format("Cut#20line") + " >>", ""),
