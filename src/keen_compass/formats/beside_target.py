@@ -10,7 +10,7 @@ import math
 from typing import TYPE_CHECKING
 
 from keen_compass.formats.pages import BESIDE, LINE, THIN, words_box
-from keen_compass.formats.sampled import Sampled, grid
+from keen_compass.formats.sampled import CHANNELS, Sampled, grid
 from keen_compass.pieces.page import ARM, CROSS, DRAWN_TICKS, RINGS, TARGET, Page
 from keen_compass.quantities.geometry import Point
 from keen_compass.solve.sheet_map import SheetMap
@@ -85,7 +85,7 @@ def look_at(picture: Sampled, where: SheetMap, page: Page, at: Point, seen: Arra
     if alone is None:
         return None
     best: tuple[float, int, Point, float] | None = None
-    for channel in (3, 0, 1, 2):
+    for channel in CHANNELS:
         for score, off, sign in _crosses(picture, where, page, at, alone, channel):
             if best is None or score > best[0] * (PLAINLY_BETTER if best[1] != channel else 1.0):
                 best = (score, channel, off, sign)

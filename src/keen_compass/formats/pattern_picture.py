@@ -15,7 +15,7 @@ import numpy as np
 
 from keen_compass.errors import InputError
 from keen_compass.formats.picture_lines import across
-from keen_compass.formats.sampled import Sampled
+from keen_compass.formats.sampled import CHANNELS, Sampled
 from keen_compass.formats.sheet_picture import SeenSheet
 from keen_compass.pieces.in_picture import Across, Pattern, Sought
 from keen_compass.progress import tell
@@ -53,7 +53,7 @@ def read_pattern(data: bytes, pattern: Pattern, sought: Mapping[str, Sequence[So
     picture = Sampled(colours_of(data, name))
     tell(0.2)
     found: tuple[float, SheetMap, tuple[float, float]] | None = None
-    for channel, dark in product((3, 0, 1, 2), (True, False)):
+    for channel, dark in product(CHANNELS, (True, False)):
         for cross in _crosses(picture.channels[channel], dark=dark):
             placed = _lying(picture, channel, cross, pattern)
             if placed is not None and (found is None or placed[0] > found[0]):

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from keen_compass.formats.sampled import Sampled
+from keen_compass.formats.sampled import CHANNELS, Sampled
 from keen_compass.pieces.in_picture import Across, Sought
 from keen_compass.quantities.uncertainty import K_95, t_95
 from keen_compass.solve.sheet_map import SheetMap
@@ -51,7 +51,7 @@ def across(picture: Sampled, where: SheetMap, sought: Sought) -> Across | None:
     (nx, ny), rows, columns = sought.out, *np.meshgrid(s, t, indexing="ij")
     x, y = -ny * rows + nx * columns, nx * rows + ny * columns
     best: tuple[float, Array] | None = None
-    for channel in (3, 0, 1, 2):
+    for channel in CHANNELS:
         grey, inside = picture.sampled(where, sought.at, x, y, channel)
         if not inside.all():
             return None

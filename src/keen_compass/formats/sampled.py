@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     Mask = NDArray[np.bool_]
 
 GREY = 3  # the mean of its colours, beside red, green and blue
+CHANNELS = (GREY, 0, 1, 2)  # in which something is looked for
 
 
 class Sampled:
@@ -29,7 +30,7 @@ class Sampled:
         self.channels = [*np.moveaxis(colours, 2, 0), colours.mean(axis=2, dtype=np.float32)]
 
     def sampled(
-        self, where: SheetMap, at: Point, x: Array, y: Array, channel: int = 3
+        self, where: SheetMap, at: Point, x: Array, y: Array, channel: int = GREY
     ) -> tuple[Array, NDArray[np.bool_]]:
         """Greys at places `x`, `y` mm about `at`; and whether they are in the picture."""
         import numpy as np

@@ -92,7 +92,12 @@ class SeenSheets(SeenPictures[Looked]):
 
     def _pattern(self) -> Pattern | None:
         piece, procedure = self._c.piece, self._c.procedure
-        return procedure.pattern(procedure.piece(piece.parameters)) if piece is not None else None
+        if piece is None:
+            return None
+        found: Pattern | None = self._c.remembered(
+            ("pattern", piece.id), lambda: procedure.pattern(procedure.piece(piece.parameters))
+        )
+        return found
 
     def page(self) -> Page | None:
         """The sheet of the piece shown; None of what is no sheet."""

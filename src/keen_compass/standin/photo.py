@@ -28,7 +28,6 @@ FINER = 1.7  # pixels of the paper for one of the picture; each gathers what fal
 MOST_FINE = 26.0  # px per mm of the paper
 TABLE = (118.0, 104.0, 92.0)  # what a sheet lies on
 MARGIN = 0.06  # of a sheet’s size that is seen of the table about it
-SURFACE_CELLS = 40  # of paper’s own unevenness, across a sheet
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,9 +218,7 @@ def _between(pixels: Pixels, row: Pixels, column: Pixels) -> Pixels:
     return found
 
 
-def _seen_from(
-    paper: Paper, camera: Camera
-) -> tuple[Callable[[Pixels, Pixels, np.random.Generator], tuple[Pixels, Pixels]], tuple[int, int]]:
+def _seen_from(paper: Paper, camera: Camera) -> tuple[ToPage, tuple[int, int]]:
     """(picture → page, the picture’s width and height in px)."""
     import numpy as np
 
