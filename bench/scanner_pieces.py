@@ -17,7 +17,7 @@ import numpy as np
 from PIL import Image, ImageDraw
 from scipy.ndimage import gaussian_filter
 
-from keen_compass.formats.piece_picture import edges_of, read_piece
+from keen_compass.formats.piece_picture import parts_of, read_piece
 from keen_compass.procedures import load
 from keen_compass.procedures.seen import inside_of, sizes_of
 from keen_compass.quantities.uncertainty import K_95
@@ -101,7 +101,7 @@ def one(job: tuple[str, int]) -> list[tuple[float, float]]:
         c, s = math.cos(turn), math.sin(turn)
         turned = [ring_of([(c * x - s * y, s * x + c * y) for x, y in r], rough, 0.0, noise) for r in rings]
         lines, inside = sizes_of(procedure, piece, below=False), inside_of(procedure, piece)
-        seen = read_piece(scanned(turned, truth, dpi, rng), edges_of(piece.job(1)), lines, "scan")
+        seen = read_piece(scanned(turned, truth, dpi, rng), parts_of(piece.job(1)), lines, "scan")
         if scanner is None:
             U = 0.03
             known = [

@@ -25,7 +25,7 @@ from keen_compass.cli import main
 from keen_compass.errors import InputError
 from keen_compass.formats.pages import write_page
 from keen_compass.formats.pattern_picture import read_pattern
-from keen_compass.formats.piece_picture import edges_of, read_piece
+from keen_compass.formats.piece_picture import parts_of, read_piece
 from keen_compass.formats.sheet_picture import SeenSheet, read_sheet
 from keen_compass.pieces.page import Page, cut_ticks, sheet
 from keen_compass.procedures import load
@@ -362,7 +362,7 @@ def test_a_scanner_that_was_calibrated_measures_a_piece(turn: float, light: bool
     procedure = load("kerf-square")
     first, second = procedure.piece(PLATE), procedure.piece({**PLATE, "width": 78, "height": 64.5, "hole": 18})
     lines, inside = sizes_of(procedure, first, below=False), inside_of(procedure, first)
-    seen = read_piece(scan(first, REAL, TRUE, math.radians(2.0)), edges_of(first.job(1)), lines, "scan")
+    seen = read_piece(scan(first, REAL, TRUE, math.radians(2.0)), parts_of(first.job(1)), lines, "scan")
     known = [Known(s.u, s.v, s.u_px, REAL[m], 0.03, m in inside) for m, s in seen.sizes.items() if s]
     assert len(known) == 5
     scanner = calibrated(known, 25.4 / 300)
@@ -370,7 +370,7 @@ def test_a_scanner_that_was_calibrated_measures_a_piece(turn: float, light: bool
         assert abs(found / true - 1) <= scanner.U[1] < 0.002
     real = {"width": 78.21, "height": 64.66, "hole_0": 18.15, "hole_90": 18.15, "slot": 11.07}
     picture = scan(second, real, TRUE, math.radians(turn), light=light)
-    seen = read_piece(picture, edges_of(second.job(1)), sizes_of(procedure, second, below=False), "scan")
+    seen = read_piece(picture, parts_of(second.job(1)), sizes_of(procedure, second, below=False), "scan")
     for m, size in seen.sizes.items():
         assert size is not None
         mm = scanner.length(size.u, size.v, inside=m in inside)

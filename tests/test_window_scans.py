@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from PIL import Image
 from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from driving import click, focus, opened, press, shown
 from keen_compass.app.window import MainWindow
+from keen_compass.errors import InputError
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures import understands
@@ -132,3 +135,37 @@ def test_what_lies_on_no_glass_has_no_scan(qtbot: QtBot, shop: Shop) -> None:
     session.measuring.identify("")
     assert not session.seen_piece.possible  # 370 mm
     shop.put_machine(replace(session.context.machine, name="Heron"))
+
+
+@pytest.mark.parametrize("side", ["outside", "inside"])
+def test_rungs_of_a_ladder_are_read_from_one_scan(qtbot: QtBot, window: MainWindow, side: str) -> None:
+    """Coupons in their order, or slots in one plate; one coupon too few is no ladder."""
+    window.show_rose("heron")
+    window.begin("kerf-ladder", "kerf")
+    page = window.round_page
+    assert page is not None
+    session = page.model.session
+    session.making.choose_option("side", side)
+    cut(session)
+    page.refresh()
+    settle()
+    looked_at(window)
+    panel, scans = page.measure.scan, session.seen_piece
+    check_looks(window, (1280, 800))
+    assert set(panel.ticks) == {f"rung_{i}" for i in range(1, 8)}
+    assert ("in their order" in shown(panel)) is (side == "outside")
+    looked = scans.looked
+    assert looked is not None
+    measurands = {m.name: m for m in session.measuring.measurands()}
+    for r in looked.readings.read:
+        by_caliper = float((stand_in.reads(session, measurands[r.measurand], 0) or "").split()[0])
+        assert r.mm == pytest.approx(by_caliper, abs=r.U + 0.06)
+    with Image.open(io.BytesIO(looked.data)) as scan:
+        scan.crop((0, 0, round(scan.width * 0.62), scan.height)).save(held := io.BytesIO(), "PNG", dpi=(300, 300))
+    click(panel, "Use these")
+    assert session.measuring.current() is None
+    (finding,) = [f for f in session.measuring.findings() if f.quantity == "kerf"]
+    assert finding.error is not None
+    assert abs(finding.error) < 0.4
+    with pytest.raises(InputError):
+        scans.look(held.getvalue(), "part.png", lambda run: run())

@@ -115,7 +115,7 @@ class ScannerIn(Struct, forbid_unknown_fields=True):
 
 def _read_piece(options: argparse.Namespace) -> int:
     from keen_compass.formats.pictures import LARGEST, nominal_dpi
-    from keen_compass.formats.piece_picture import edges_of, read_piece
+    from keen_compass.formats.piece_picture import parts_of, read_piece
     from keen_compass.procedures import load
     from keen_compass.procedures.case_input import case_from_json
     from keen_compass.procedures.seen import on_glass, sizes_of
@@ -133,7 +133,7 @@ def _read_piece(options: argparse.Namespace) -> int:
     if not above:
         raise InputError(f"nothing of {case.procedure} is read between faces of one piece", "procedure")
     data = read_whole(options.picture, LARGEST)
-    seen = read_piece(data, edges_of(piece.job(1)), above | below, str(options.picture))
+    seen = read_piece(data, parts_of(piece.job(1)), above | below, str(options.picture))
     dpi = nominal_dpi(data)
     if options.calibrate:
         return _calibrate(options, procedure, case, seen, 25.4 / dpi if dpi else 1 / seen.px_per_mm)

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
@@ -27,6 +28,7 @@ if TYPE_CHECKING:
 
 COARSE = 700  # px, longest side of the picture in which it is looked for
 SAMPLED = 220  # px, the same for holding the design against it
+LEAST_ALIKE = 0.6  # of the largest part's area, that each of several has
 LEAST_SHARE = 0.004  # of the picture, that a piece covers
 LEAST_CONTRAST = 18.0  # of 255, between a piece and its ground
 ALIKE = 0.80  # of the area both cover, from which on it is that piece
@@ -61,14 +63,22 @@ class Edge:
         return tuple((x + r * math.cos(a), y + r * math.sin(a)) for a in (math.tau * i / 120 for i in range(120)))
 
 
-def edges_of(job: Job) -> tuple[Edge, ...]:
-    """The lines of a piece nominal, its outside first. Raises InputError for what isn't one piece with holes."""
+Part = Sequence[Edge]  # its outside first
+
+
+def parts_of(job: Job) -> tuple[Part, ...]:
+    """The lines of each part of a piece, nominal. Raises InputError where no part has an outside of its own."""
     items = [item for layer in job.layers for item in layer.items if isinstance(item, Contour)]
-    outside = [c for c in items if c.side is Side.OUTSIDE]
-    if len(outside) != 1:
-        raise InputError("is no single piece with its outside: it can’t be read from a picture", "procedure")
-    holes = [c for c in items if c.side is Side.INSIDE]
-    return tuple(Edge(c.corners, c.centre, c.radius, c.side is Side.INSIDE) for c in (*outside, *holes))
+    edges = [Edge(c.corners, c.centre, c.radius, c.side is Side.INSIDE) for c in items if c.side is not Side.ON]
+    outside = [e for e in edges if not e.hole]
+    if not outside:
+        raise InputError("has no part with an outside of its own: it can’t be read from a picture", "procedure")
+    return tuple((o, *(e for e in edges if e.hole and _within(e.ring()[0], o))) for o in outside)
+
+
+def _within(at: Point, edge: Edge) -> bool:
+    """Whether a place lies in a part's bounds."""
+    return all(min(v) <= p <= max(v) for p, v in zip(at, zip(*edge.ring(), strict=True), strict=True))
 
 
 @dataclass(frozen=True)
@@ -87,10 +97,9 @@ class SeenPiece:
     sizes: dict[str, Size | None]
 
 
-def read_piece(data: bytes, edges: Sequence[Edge], lines: Mapping[str, tuple[Point, Point]], name: str) -> SeenPiece:
-    """edges: of the piece, its outside first. lines: what is read, by name, from face to face, mm.
-
-    Raises InputError where there is no such piece.
+def read_piece(data: bytes, parts: Sequence[Part], lines: Mapping[str, tuple[Point, Point]], name: str) -> SeenPiece:
+    """parts: that it fell into; several lie in their order, row by row from the upper left. lines: what is read, by
+    name, from face to face, mm. Raises InputError where there is no such piece, or not all of it.
     """
     import numpy as np
 
@@ -98,23 +107,32 @@ def read_piece(data: bytes, edges: Sequence[Edge], lines: Mapping[str, tuple[Poi
 
     grey = grey_of(data, name).astype(np.float32)
     tell(0.2)
-    T, ambiguous = _roughly(grey, edges, name)
-    rms = 0.0
-    for i, reach in enumerate(SEARCHED):
-        tell(0.4 + 0.5 * i / len(SEARCHED))
-        T, rms = _laid_on(grey, edges, T, reach, name)
-    sizes = {measurand: _size(grey, edges, T, line) for measurand, line in lines.items()}
+    masks, factor = _masks(grey, len(parts), name)
+    sizes: dict[str, Size | None] = dict.fromkeys(lines)
+    laid = []
+    for k, (edges, mask) in enumerate(zip(parts, masks, strict=True)):
+        T, ambiguous = _roughly(mask, edges, factor, name)
+        rms = 0.0
+        for i, reach in enumerate(SEARCHED):
+            tell(0.4 + 0.5 * (k + i / len(SEARCHED)) / len(parts))
+            T, rms = _laid_on(grey, edges, T, reach, name)
+        own = lines if len(parts) == 1 else {m: line for m, line in lines.items() if _within(line[0], edges[0])}
+        sizes |= {measurand: _size(grey, edges, T, line) for measurand, line in own.items()}
+        laid.append((T, ambiguous, rms))
+    T, ambiguous, rms = laid[0]
     scale = math.sqrt(abs(float(np.linalg.det(T[:, :2]))))
     across = T[:, 0]
     mirrored = bool(np.linalg.det(T[:, :2]) > 0)  # v runs down
     return SeenPiece(scale, math.atan2(-across[1], across[0]), mirrored, ambiguous, rms, sizes)
 
 
-def _roughly(grey: Array, edges: Sequence[Edge], name: str) -> tuple[Array, bool]:
-    """(piece mm → px, 2×3, whether another way fits as well), from its outline. Raises InputError."""
+def _masks(grey: Array, count: int, name: str) -> tuple[list[NDArray[np.bool_]], int]:
+    """(where each of so many parts is in a smaller picture, row by row, how much smaller that is).
+
+    Raises InputError.
+    """
     import numpy as np
-    from scipy.ndimage import binary_fill_holes, label
-    from shapely import MultiPoint, Polygon
+    from scipy.ndimage import binary_fill_holes, center_of_mass, label
     from skimage.filters import threshold_otsu
     from skimage.transform import downscale_local_mean
 
@@ -125,14 +143,41 @@ def _roughly(grey: Array, edges: Sequence[Edge], name: str) -> tuple[Array, bool
     mask = differs > float(threshold_otsu(differs))
     if not mask.any() or differs[mask].mean() - differs[~mask].mean() < LEAST_CONTRAST:
         raise InputError("shows no piece that stands out from its ground: put dark card on light, light on dark", name)
-    parts, _ = label(mask)
-    largest = 1 + int(np.bincount(parts.ravel())[1:].argmax())
-    mask = parts == largest
-    whole = binary_fill_holes(mask)
+    labels, _ = label(mask)
+    areas = np.bincount(labels.ravel())[1:]
+    largest = [labels == 1 + int(i) for i in np.argsort(-areas)[:count]]
+    whole = binary_fill_holes(np.any(largest, axis=0))
     if whole.mean() < LEAST_SHARE:
         raise InputError("shows no piece, or a very small one: scan it at 300 dpi or more", name)
     if whole[0].any() or whole[-1].any() or whole[:, 0].any() or whole[:, -1].any():
         raise InputError("shows a piece that reaches beyond the picture: lay all of it on the glass", name)
+    alike = np.sort(areas)[-1] * LEAST_ALIKE
+    if int((areas > alike).sum()) != count and count > 1:
+        raise InputError(
+            f"shows {int((areas > alike).sum())} parts of about one size; lay all {count} on the glass, apart", name
+        )
+    if count == 1:
+        return largest, factor
+    middles = [center_of_mass(part) for part in largest]
+    high = max(float(np.ptp(np.nonzero(part)[0])) for part in largest)
+    rows = np.searchsorted(_row_ends([v for v, _ in middles], high), [v for v, _ in middles])
+    order = sorted(range(count), key=lambda i: (rows[i], middles[i][1]))
+    return [largest[i] for i in order], factor
+
+
+def _row_ends(middles: Sequence[float], high: float) -> list[float]:
+    """Between which places rows of parts lie, each `high`: where the next middle is more than half of that lower."""
+    places = sorted(middles)
+    return [(a + b) / 2 for a, b in pairwise(places) if b - a > high / 2]
+
+
+def _roughly(mask: NDArray[np.bool_], edges: Part, factor: int, name: str) -> tuple[Array, bool]:
+    """(part mm → px, 2×3, whether another way fits as well), from its outline. Raises InputError."""
+    import numpy as np
+    from scipy.ndimage import binary_fill_holes
+    from shapely import MultiPoint, Polygon
+
+    whole = binary_fill_holes(mask)
     outline = Polygon(edges[0].ring())
     rows, columns = np.nonzero(whole)
     scale = math.sqrt(len(rows) / outline.area)
@@ -166,7 +211,7 @@ def _leans(shape: Any) -> float:
     return math.atan2(by - ay, bx - ax)
 
 
-def _covers(mask: NDArray[np.bool_], edges: Sequence[Edge], T: Array) -> float:
+def _covers(mask: NDArray[np.bool_], edges: Part, T: Array) -> float:
     """Share of the area covered by either that both cover."""
     import numpy as np
     from skimage.draw import polygon2mask
@@ -203,7 +248,7 @@ def _points(edge: Edge, spacing: float) -> tuple[Array, Array]:
     return np.concatenate(places), np.concatenate(normals)
 
 
-def _laid_on(grey: Array, edges: Sequence[Edge], T: Array, reach: float, name: str) -> tuple[Array, float]:
+def _laid_on(grey: Array, edges: Part, T: Array, reach: float, name: str) -> tuple[Array, float]:
     """The design laid onto the edges that are seen: (map, rms in px). Raises InputError where few are."""
     import numpy as np
 
@@ -255,7 +300,7 @@ def _crossings(grey: Array, px: Array, out: Array, reach: float) -> tuple[Array,
     return crossed(0.5), crossed(0.85) - crossed(0.15)
 
 
-def _size(grey: Array, edges: Sequence[Edge], T: Array, line: tuple[Point, Point]) -> Size | None:
+def _size(grey: Array, edges: Part, T: Array, line: tuple[Point, Point]) -> Size | None:
     """From face to face along a line; None where a face isn't seen."""
     import numpy as np
 
@@ -269,7 +314,7 @@ def _size(grey: Array, edges: Sequence[Edge], T: Array, line: tuple[Point, Point
     return Size(u, -v, math.hypot(u1, u2))
 
 
-def _face(grey: Array, edges: Sequence[Edge], T: Array, at: Array, out: Array) -> tuple[Array, float] | None:
+def _face(grey: Array, edges: Part, T: Array, at: Array, out: Array) -> tuple[Array, float] | None:
     """(where a face crosses a line, px, standard uncertainty px)."""
     import numpy as np
 
@@ -298,7 +343,7 @@ def _face(grey: Array, edges: Sequence[Edge], T: Array, at: Array, out: Array) -
     return T[:, :2] @ at + T[:, 2] + way * float(fit.x[0]), u
 
 
-def _room(edges: Sequence[Edge], at: Array) -> tuple[float, float, float] | None:
+def _room(edges: Part, at: Array) -> tuple[float, float, float] | None:
     """(how far one may look to either side of a place on its face, mm; its radius, 0 of a straight one)."""
     for edge in edges:
         if edge.radius and abs(math.dist(edge.centre, at.tolist()) - edge.radius) < 0.05:

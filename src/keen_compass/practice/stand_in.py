@@ -15,6 +15,7 @@ from typing import Any
 from keen_compass.errors import InputError
 from keen_compass.formats.listing import read_listing
 from keen_compass.machines.heads import offset_held
+from keen_compass.pieces.job import Job
 from keen_compass.pieces.where import Beside, Border, InView
 from keen_compass.practice import paper
 from keen_compass.practice.reading import shown
@@ -158,6 +159,7 @@ def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes 
     )
 
 
+ABREAST, BETWEEN = 3, 12.0  # parts in a row on a scanner's glass; mm between two
 CLOSE_UP = Camera(px_per_mm=12.0, turn=-7.0, tilt=(4.0, 3.0), bends=0.01, light=0.2, noise=2.5, dust=6)
 PHONE = Camera(px_per_mm=6.0, turn=4.0, tilt=(5.0, -4.0), bends=0.015, light=0.15, noise=2.5, dust=6)
 
@@ -181,7 +183,33 @@ def scan(session: RoundSession) -> Callable[[], bytes] | None:
     if piece is None or not piece.practice or not piece.sent or truth is None:
         return None
     made = _made_of(session, piece, truth)
-    return None if made.drawn else partial(scanned, made.shape, Glass(), made.seed)
+    if made.drawn:
+        return None
+    return partial(scanned, _on_glass(made, context.shape(piece.parameters).job(1)), Glass(), made.seed)
+
+
+def _on_glass(made: Made, job: Job) -> Any:
+    """As someone lays it there: several parts side by side in their order."""
+    from shapely import MultiPolygon, Polygon, affinity
+
+    from keen_compass.formats.piece_picture import parts_of
+
+    design = [Polygon(edges[0].ring()) for edges in parts_of(job)]
+    if len(design) == 1:
+        return made.shape
+    cut = [part.shape for part in made.parts[: len(design)]]
+    aside = [min(s.bounds[k] for s in cut) - min(d.bounds[k] for d in design) for k in (0, 1)]
+    ordered = [affinity.translate(d, *aside).centroid for d in design]
+    laid, rng = [], random.Random(f"{made.seed}/glass")
+    for i, middle in enumerate(ordered):
+        away = [middle.distance(s.centroid) for s in cut]
+        shape = cut[away.index(min(away))]
+        x, y = shape.centroid.coords[0]
+        left, low, right, high = shape.bounds
+        row, column = divmod(i, ABREAST)
+        to = column * (right - left + BETWEEN), -row * (high - low + BETWEEN)
+        laid.append(affinity.rotate(affinity.translate(shape, to[0] - x, to[1] - y), rng.uniform(-2, 2)))
+    return MultiPolygon(laid)
 
 
 def _made_of(session: RoundSession, piece: KeptPiece, truth: Mapping[str, Any]) -> Made:

@@ -186,7 +186,7 @@ def sizes_of(procedure: Procedure[Any], piece: Any, *, below: bool) -> dict[str,
     return {
         m.name: m.where.line
         for m in procedure.measurands(piece)
-        if isinstance(m.where, Faces) and m.where.below is below and m.where.held in ("jaws", "inside")
+        if isinstance(m.where, Faces) and m.where.below is below and m.where.held in ("jaws", "inside", "part")
     }
 
 

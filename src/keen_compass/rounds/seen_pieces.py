@@ -62,21 +62,24 @@ class SeenPieces(SeenPictures[Scanned]):
         """Read a scan; beside: runs what takes long. Raises InputError, and keeps nothing."""
         from keen_compass.formats.apart import run_apart
         from keen_compass.formats.pictures import nominal_dpi
-        from keen_compass.formats.piece_picture import edges_of, read_piece
+        from keen_compass.formats.piece_picture import parts_of, read_piece
         from keen_compass.procedures.seen import sizes_of
 
         procedure, piece = self._c.procedure, self._shape()
         lines = sizes_of(procedure, piece, below=False) | sizes_of(procedure, piece, below=True)
-        edges = edges_of(piece.job(1))
-        seen = beside(partial(run_apart, read_piece, data, edges, lines, name, name=name))
+        parts = parts_of(piece.job(1))
+        seen = beside(partial(run_apart, read_piece, data, parts, lines, name, name=name))
         self._show(data, seen, nominal_dpi(data))
 
     def _show(self, data: bytes, seen: SeenPiece, dpi: float) -> None:
+        from keen_compass.formats.piece_picture import parts_of
         from keen_compass.procedures.seen import on_glass
 
         scanner = self.scanner(dpi)
         readings = on_glass(self._c.procedure, self._shape(), seen.sizes, scanner, mirrored=seen.mirrored)
-        notes = [*readings.notes, *([note("picture.either_way")] if seen.ambiguous else [])]
+        several = len(parts_of(self._shape().job(1))) > 1
+        notes = [note("picture.in_order")] if several else list(readings.notes)
+        notes += [note("picture.either_way")] if seen.ambiguous and not several else []
         if self.record(dpi) is None:
             notes.append(note("picture.nominal_scale", dpi=dpi))
         self.looked = Scanned(data, seen, dpi, readings, tuple(notes))

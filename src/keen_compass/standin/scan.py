@@ -34,7 +34,7 @@ class Glass:
 
 
 def scanned(shape: Any, glass: Glass, seed: int) -> bytes:
-    """A JPEG of a piece (a shapely polygon, mm), laid down by hand: a few degrees askew."""
+    """A JPEG of a piece (a shapely polygon, or several, mm), laid down by hand: a few degrees askew."""
     from PIL import Image, ImageDraw
     from scipy.ndimage import gaussian_filter
     from shapely import affinity
@@ -46,7 +46,10 @@ def scanned(shape: Any, glass: Glass, seed: int) -> bytes:
     wide, tall = math.ceil((right - left + 2 * AROUND) / sx), math.ceil((high - low + 2 * AROUND) / sy)
     picture = Image.new("L", (wide * FINER, tall * FINER), round(glass.ground))
     draw = ImageDraw.Draw(picture)
-    for ring, fill in [(laid.exterior, glass.body), *((hole, glass.ground) for hole in laid.interiors)]:
+    parts = getattr(laid, "geoms", [laid])
+    rings = [(ring, fill) for p in parts for ring, fill in (
+        (p.exterior, glass.body), *((hole, glass.ground) for hole in p.interiors))]  # fmt: skip
+    for ring, fill in rings:
         points = []
         for x, y in ring.coords:
             up = y - low + AROUND

@@ -13,6 +13,7 @@ TEXTS: dict[str, Text] = {
     "lower": "The side on the glass was read: the lower one, as the piece is seen from below.",
     "either_way": "The piece looks the same turned or from behind: it is taken as laid with its upper side on the glass, "
     "turned the least.",
+    "in_order": "The parts are taken as lying in their order: row by row, each from the left.",
     "nominal_scale": "The scale is what the picture says, {dpi:.0f} dpi: ± 0.5 %. Scan a piece that was measured with a "
     "caliper to make the scanner an instrument.",
 }
