@@ -11,18 +11,24 @@ from types import TracebackType
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
+from keen_compass.app import breakdown
 from keen_compass.app import theme as th
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import KeenCompassError
 from keen_compass.shop.store import Shop
 
 USUAL_SIZE = (1280, 800)
+WATCHES = 400  # ms, after which a window that is shown has time to look for crashes
 STYLE = ("-style", "fusion")  # as an argument: `setStyle` would make Python know all of QStyle, some 10 ms
 _windows: list[MainWindow] = []  # Qt keeps no reference to top-level windows
 
 
-def start(*, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple[int, int], theme: str | None) -> int:
-    """Open the window, or write the pictures; returns the exit status."""
+def start(
+    *, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple[int, int], theme: str | None, log: str = ""
+) -> int:
+    """Open the window, or write the pictures; returns the exit status. log: a level of `breakdown`, or nothing."""
+    if log:
+        breakdown.log_to(log)
     app = application(theme)
     if shots is not None:
         from keen_compass.app.shots import take_shots
@@ -42,10 +48,12 @@ def start(*, shop_file: Path | None, demo: bool, shots: Path | None, size: tuple
 
         file = shop_file or Path(platformdirs.user_data_dir("keen-compass")) / "shop.kcshop"
         shop, title = Shop(file), file.stem.replace("-", " ").title()
-    show_window(shop, title, size)
+    window = show_window(shop, title, size)
     sys.excepthook = _said_not_raised
     QTimer.singleShot(300, _warm)
+    QTimer.singleShot(WATCHES, window, lambda: _watch(window))
     status = app.exec()
+    breakdown.done()
     if scratch:
         shutil.rmtree(scratch, ignore_errors=True)
     return status
@@ -55,8 +63,25 @@ def _said_not_raised(kind: type[BaseException], error: BaseException, trace: Tra
     """Whatever a slot didn't catch: what was raised on purpose is said in the window, the rest goes where it went."""
     if isinstance(error, KeenCompassError) and _windows:
         _windows[-1].say(str(error))
-    else:
-        sys.__excepthook__(kind, error, trace)
+        return
+    sys.__excepthook__(kind, error, trace)
+    if (report := breakdown.kept(kind, error, trace)) and _windows:
+        _offer(_windows[-1], "An unexpected error occurred; your work is kept.", report)
+
+
+def _watch(window: MainWindow) -> None:
+    """Tell of a crash before, once."""
+    if report := breakdown.watch():
+        _offer(window, "Keen Compass crashed last time; your work up to then is kept.", report)
+
+
+def _offer(window: MainWindow, words: str, report: Path) -> None:
+    """A report, for whoever wants to pass it on."""
+
+    def copy() -> None:
+        QApplication.clipboard().setText(report.read_text("utf-8"))
+
+    window.ask(f"{words} A report is in {report}; nothing was sent.", (("Copy report", copy), ("Close", lambda: None)))
 
 
 def application(theme: str | None) -> QApplication:

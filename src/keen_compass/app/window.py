@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWi
 
 from keen_compass.app import theme as th
 from keen_compass.app.ahead import LookAhead
+from keen_compass.app.breakdown import note_act
 from keen_compass.app.care import ShopCare
 from keen_compass.app.menus import Menus
 from keen_compass.app.mounting import mount, offer_other, put_back, show_put_back
@@ -29,6 +30,8 @@ from keen_compass.shop.standing import Spoke, State, spokes, standings
 from keen_compass.shop.store import Shop
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from keen_compass.app.copies import CopyKeeper
     from keen_compass.app.happening import HappeningBar
     from keen_compass.app.notice import Answer, NoticeBar
@@ -93,7 +96,7 @@ class MainWindow(QMainWindow):
             self.say("This shop is empty. Add your first machine here, or look at the demo: keen-compass --demo")
         self.care = ShopCare(shop, partial(choose_copy, self), self)
         self.care.said.connect(self.say)
-        self.care.asked.connect(self._ask)
+        self.care.asked.connect(self.ask)
         self.care.changed.connect(self._refresh_shown)
         self.care.begin()
         self.copies: CopyKeeper | None = None
@@ -136,7 +139,8 @@ class MainWindow(QMainWindow):
         else:
             self.refresh_rail()
 
-    def _ask(self, words: str, answers: list[Answer]) -> None:
+    def ask(self, words: str, answers: Sequence[Answer]) -> None:
+        """One line above the page, with what can be done about it."""
         if self._notice is None:
             from keen_compass.app.notice import NoticeBar
 
@@ -218,6 +222,7 @@ class MainWindow(QMainWindow):
         from keen_compass.app.round.page import RoundPage  # late: it brings NumPy
         from keen_compass.rounds import RoundSession
 
+        note_act(f"begin {procedure}")
         try:
             machine = self.shop.machine(self.machine_uid)
             session = RoundSession.begin(self.shop, machine, procedure, quantity)
@@ -248,6 +253,7 @@ class MainWindow(QMainWindow):
         """One of `places.PLACES`, where there is a machine for it."""
         if self.stays() or (place in OF_A_MACHINE and not self.machine_uid):
             return
+        note_act(f"go to {place}")
         self.show_other(PLACES[place](self))
 
     def begin_here(self, procedure: str, quantity: str) -> None:

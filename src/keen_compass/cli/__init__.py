@@ -87,6 +87,9 @@ def _add_window(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--size", default="1280x800", metavar="WxH", help="window size for --shots")
     parser.add_argument("--version", action="store_true", help="say which version this is, and leave")
     parser.add_argument("--verbose", action="store_true", help="with --version: also of what it stands on")
+    parser.add_argument(
+        "--log", choices=("debug", "info", "warning", "error"), default="", help="keep a log of what the window does"
+    )
     parser.add_argument("--theme", choices=("light", "dark"), help="instead of the desktop's own")
     parser.set_defaults(run=_window)
 
@@ -202,6 +205,7 @@ def _window(options: argparse.Namespace) -> int:
         shots=options.shots,
         size=(int(width), int(height)),
         theme=options.theme,
+        log=options.log,
     )
 
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Signal
 
+from keen_compass.app.breakdown import note_act, note_refusal
 from keen_compass.errors import KeenCompassError, ShopError
 from keen_compass.rounds import RoundSession
 
@@ -24,6 +25,7 @@ class RoundModel(QObject):
 
     def attempt(self, place: str, run: Callable[[], object]) -> bool:
         """Run a command; a complaint is kept for the widget at `place`. One `changed` for all of it."""
+        note_act(f"{self.session.context.kept.procedure}, {self.session.step}: {place}")
         self._depth += 1
         self.trouble.pop(place, None)
         try:
@@ -31,6 +33,7 @@ class RoundModel(QObject):
                 run()
         except KeenCompassError as error:
             self.trouble[place] = str(error)
+            note_refusal(str(error))
             if isinstance(error, ShopError):  # said where the technician looks while typing, too
                 self.session.measuring.complaint = str(error)
         finally:
