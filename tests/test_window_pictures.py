@@ -19,7 +19,7 @@ from keen_compass.practice.playing import correct_all, cut
 from keen_compass.procedures.stages import Step
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.answers import PICTURE
+from keen_compass.shop.kept import PICTURE
 from keen_compass.shop.marks import SheetSeen
 from looks import check_looks, settle
 from test_window_sheets import begin, page_of, printed_and_loaded

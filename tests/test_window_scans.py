@@ -19,9 +19,9 @@ from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures import understands
 from keen_compass.rounds import RoundSession
-from keen_compass.rounds.answers import PICTURE
 from keen_compass.rounds.seen_pieces import KIND
 from keen_compass.shop.exchange import from_json, to_json
+from keen_compass.shop.kept import PICTURE
 from keen_compass.shop.store import Shop
 from looks import check_looks, settle
 

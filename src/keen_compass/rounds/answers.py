@@ -20,10 +20,8 @@ from keen_compass.quantities.notes import note, plain
 from keen_compass.quantities.readings import Reading
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.rounds.context import RoundContext
-from keen_compass.shop.kept import KeptPiece, KeptReading
+from keen_compass.shop.kept import PICTURE, KeptPiece, KeptReading
 from keen_compass.shop.marks import Confirmed, PicturesTaken, SheetSeen, Signed, Skipped
-
-PICTURE = "picture"  # what is for an instrument where a reading was taken from a picture
 
 
 class Answers:

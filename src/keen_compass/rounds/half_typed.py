@@ -21,9 +21,9 @@ from keen_compass.quantities.readings import (
     parse_pixel,
     parse_spot,
 )
-from keen_compass.rounds.answers import PICTURE, Answers
+from keen_compass.rounds.answers import Answers
 from keen_compass.rounds.context import RoundContext
-from keen_compass.shop.kept import KeptPiece, KeptReading
+from keen_compass.shop.kept import PICTURE, KeptPiece, KeptReading
 from keen_compass.shop.marks import Editing, Identified, PicturesTaken
 from keen_compass.words.say import say
 

@@ -8,10 +8,9 @@ from dataclasses import replace
 from keen_compass.errors import InputError, LengthError
 from keen_compass.procedures.stages import Makes
 from keen_compass.quantities.readings import Reading
-from keen_compass.rounds.answers import PICTURE
 from keen_compass.rounds.half_typed import Typing
 from keen_compass.rounds.undo import Change, Undo
-from keen_compass.shop.kept import KeptPiece, KeptReading
+from keen_compass.shop.kept import PICTURE, KeptPiece, KeptReading
 from keen_compass.shop.marks import Confirmed, Editing, SheetSeen, Skipped, Warmth
 
 COLDEST, WARMEST = -20.0, 60.0  # °C, of a shop

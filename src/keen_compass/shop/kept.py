@@ -13,6 +13,7 @@ if TYPE_CHECKING:  # the first screen needs none of them
     from keen_compass.quantities.stored import StoredValue
 
 SHOWN = ("step", "parameters")  # kinds of mark: which step is shown, what is chosen for the next piece
+PICTURE = "picture"  # what is for an instrument where a reading was taken from a picture
 STAGES = ("made", "run", "counted", "printed", "loaded", "aimed", "drawn")  # kinds of stage
 
 

@@ -18,9 +18,10 @@ from keen_compass.errors import InputError, ShopWriteError
 from keen_compass.quantities.notes import Note, note
 from keen_compass.shop import schema
 from keen_compass.shop.file import ShopFile
+from keen_compass.shop.kept import PICTURE
 
 AT_ONCE = 3600.0  # s
-# (table, column) → (table, column) that it refers to; nothing where it is empty, 0 or unknown.
+# (table, column) → (table, column) that it refers to; nothing where it is empty, 0, unknown, or a picture.
 REFERENCES = {
     ("mounted", "machine"): ("machine", "uid"),
     ("round", "machine"): ("machine", "uid"),
@@ -111,6 +112,6 @@ def _lost(table: str, column: str) -> str:
     """SQL for the numbers of rows whose counterpart isn't there."""
     to, key = REFERENCES[table, column]
     return (
-        f"SELECT t.id FROM {table} t WHERE t.{column} IS NOT NULL AND t.{column} NOT IN ('', 0) "
+        f"SELECT t.id FROM {table} t WHERE t.{column} IS NOT NULL AND t.{column} NOT IN ('', 0, '{PICTURE}') "
         f"AND NOT EXISTS (SELECT 1 FROM {to} o WHERE o.{key} = t.{column})"
     )
