@@ -127,7 +127,7 @@ def _runs(process: int) -> bool:
 
 def _report(what: str, acts: Iterable[str]) -> Path | None:
     from keen_compass import __version__
-    from keen_compass.cli.versions import stands_on
+    from keen_compass.reports.versions import stands_on
 
     now = datetime.now(UTC)
     done_before = [f"- {act}" for act in acts] or ["- nothing is known of it"]

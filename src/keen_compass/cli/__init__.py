@@ -183,7 +183,7 @@ def _solve(options: argparse.Namespace) -> int:
 
 def _window(options: argparse.Namespace) -> int:
     if options.version or options.verbose:
-        from keen_compass.cli.versions import stands_on
+        from keen_compass.reports.versions import stands_on
 
         print("\n".join([__version__, *(stands_on() if options.verbose else [])]))
         return 0
