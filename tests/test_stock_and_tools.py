@@ -170,16 +170,17 @@ def test_with_new_consumables_a_kerf_is_measured_again(shop: Shop) -> None:
 
 def test_a_file_begins_with_what_is_known_and_says_so(shop: Shop) -> None:
     """In our files each tool and stock has a number of its own; another one's is never taken for it."""
+    put_on(shop, shop.machine("heron"), tool=shop.machine("heron").tools[1])
     heron = shop.machine("heron")
     session = RoundSession.begin(shop, heron, "kerf-square", "kerf")
-    assert (room(session.context).width, room(session.context).starting.how) == (6.0, How.DIAMETER)  # type: ignore[union-attr]
+    assert (room(session.context).width, room(session.context).starting.how) == (3.0, How.DIAMETER)  # type: ignore[union-attr]
     session.give_up("only looked")
-    shop.put_value("heron", "kerf", StoredAmount("kerf", "mm", 6.08), "typed", subject=heron.subject)
+    shop.put_value("heron", "kerf", StoredAmount("kerf", "mm", 3.08), "typed", subject=heron.subject)
     held = room(RoundSession.begin(shop, heron, "kerf-square", "kerf").context)
-    assert (held.width, held.held) == (6.08, True)
+    assert (held.width, held.held) == (3.08, True)
     put_on(shop, heron, stock=replace(heron.stock, name="birch ply 12 mm", thickness=12.0, uid="birch-12"))
     other = room(RoundSession.begin(shop, shop.machine("heron"), "kerf-square", "kerf").context)
-    assert (other.width, other.held) == (6.08, False)
+    assert (other.width, other.held) == (3.08, False)
     assert other.starting is not None
     words = room_in_words(other.width, heron, held=False, begin=other.starting)
     assert "starting value" in words

@@ -299,7 +299,7 @@ def test_the_logbook_knows_every_quantity_and_moves(shop: Shop, tmp_path: Path) 
         assert any(part in w for w in words), part
     assert "tracking" in to_csv(shop, Filter("swift"))
     other = Shop(tmp_path / "other.kcshop")
-    assert from_json(other, to_json(shop, "heron"), understands) == 22
+    assert from_json(other, to_json(shop, "heron"), understands) == 23
     assert other.computed("heron") == shop.computed("heron")
     assert {q: v.stored for q, v in other.values("heron").items()} == {
         q: v.stored for q, v in shop.values("heron").items()

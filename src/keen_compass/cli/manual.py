@@ -55,6 +55,7 @@ def _usage(command: argparse.ArgumentParser) -> list[str]:
 
 def _word(action: argparse.Action) -> str:
     """``--size WxH``, ``{light,dark}``, ``FILE``: an argument as it is typed."""
-    named = action.metavar or ("|".join(map(str, action.choices)) if action.choices else "")
+    metavar = " ".join(action.metavar) if isinstance(action.metavar, tuple) else action.metavar
+    named = metavar or ("|".join(map(str, action.choices)) if action.choices else "")
     value = "" if action.nargs == 0 else str(named or action.dest.upper())
     return " ".join(w for w in (action.option_strings[0] if action.option_strings else "", value) if w)
