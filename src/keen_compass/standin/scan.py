@@ -46,9 +46,9 @@ def scanned(shape: Any, glass: Glass, seed: int) -> bytes:
     wide, tall = math.ceil((right - left + 2 * AROUND) / sx), math.ceil((high - low + 2 * AROUND) / sy)
     picture = Image.new("L", (wide * FINER, tall * FINER), round(glass.ground))
     draw = ImageDraw.Draw(picture)
-    parts = getattr(laid, "geoms", [laid])
-    rings = [(ring, fill) for p in parts for ring, fill in (
-        (p.exterior, glass.body), *((hole, glass.ground) for hole in p.interiors))]  # fmt: skip
+    rings = []
+    for part in getattr(laid, "geoms", [laid]):
+        rings += [(part.exterior, glass.body), *((hole, glass.ground) for hole in part.interiors)]
     for ring, fill in rings:
         points = []
         for x, y in ring.coords:
