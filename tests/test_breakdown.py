@@ -16,6 +16,7 @@ from driving import click, press, shown
 from keen_compass import __version__
 from keen_compass.app import breakdown, start
 from keen_compass.app.window import MainWindow
+from keen_compass.errors import InputError
 from keen_compass.practice.playing import cut
 from looks import settle
 
@@ -118,3 +119,18 @@ def test_a_crash_is_told_when_it_is_started_again(place: Path, window: MainWindo
     assert "crashed" not in shown(window)
     breakdown.done()
     assert not list(place.glob("running-*.txt"))
+
+
+def test_who_ends_it_at_a_terminal_breaks_nothing(place: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    ended: list[bool] = []
+    monkeypatch.setattr(QApplication, "quit", lambda: ended.append(True))
+    start._said_not_raised(KeyboardInterrupt, KeyboardInterrupt(), None)
+    assert ended
+    assert not list(place.glob("report-*.txt"))
+
+
+def test_a_log_that_cannot_be_written_is_refused_in_words(place: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (blocked := place.with_name("file")).write_text("")
+    monkeypatch.setattr(breakdown, "folder", lambda: blocked)
+    with pytest.raises(InputError, match="can't be written"):
+        breakdown.log_to("info")

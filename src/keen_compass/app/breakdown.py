@@ -16,13 +16,14 @@ from pathlib import Path
 from types import TracebackType
 from typing import IO, TYPE_CHECKING
 
+from keen_compass.errors import InputError
+
 if TYPE_CHECKING:
     import logging
 
 MOST_ACTS = 40  # that a report tells
 MOST_REPORTS = 10  # that are kept
 LARGEST_LOG, LOGS = 500_000, 3  # bytes of a log, and how many older ones are kept
-LEVELS = ("debug", "info", "warning", "error")
 RUNNING = "running-"  # how the file begins into which a crash of a process is written
 _acts: deque[str] = deque(maxlen=MOST_ACTS)
 _told: set[str] = set()  # where in the program, of what was kept already
@@ -38,13 +39,19 @@ def folder() -> Path:
 
 
 def log_to(level: str) -> None:
-    """Write a log from here on, of everything at least as grave as that: one of `LEVELS`."""
+    """Write a log from here on, of everything at least as grave as that: a level of `logging`, in any case.
+
+    Raises InputError where it can't be written.
+    """
     import logging
     from logging.handlers import RotatingFileHandler
 
-    place = folder()
-    place.mkdir(parents=True, exist_ok=True)
-    handler = RotatingFileHandler(place / "keen-compass.log", maxBytes=LARGEST_LOG, backupCount=LOGS, encoding="utf-8")
+    file = folder() / "keen-compass.log"
+    try:
+        file.parent.mkdir(parents=True, exist_ok=True)
+        handler = RotatingFileHandler(file, maxBytes=LARGEST_LOG, backupCount=LOGS, encoding="utf-8")
+    except OSError as error:
+        raise InputError(f"{file} can't be written: {error.strerror}", "--log") from None
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
     log = logging.getLogger("keen-compass")
     log.setLevel(level.upper())

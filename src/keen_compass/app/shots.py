@@ -143,7 +143,7 @@ def _from_scan(window: MainWindow) -> None:
     assert window.round_page is not None
     take = stand_in.scan(session)
     if take is not None:
-        session.seen_piece.look(take(), "scan.png", lambda run: run())
+        session.seen_piece.look(take(), "scan.jpg", lambda run: run())
     window.round_page.refresh()
 
 

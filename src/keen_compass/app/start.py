@@ -65,6 +65,9 @@ def _said_not_raised(kind: type[BaseException], error: BaseException, trace: Tra
         _windows[-1].say(str(error))
         return
     sys.__excepthook__(kind, error, trace)
+    if not isinstance(error, Exception):  # somebody at the terminal ends it
+        QApplication.quit()
+        return
     if (report := breakdown.kept(kind, error, trace)) and _windows:
         _offer(_windows[-1], "An unexpected error occurred; your work is kept.", report)
 

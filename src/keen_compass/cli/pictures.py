@@ -62,7 +62,6 @@ def _read_sheet(options: argparse.Namespace) -> int:
     seen = read_sheet(data, page, str(options.picture), sought_on(procedure, shape, page))
     lies = Found(seen.beside, seen.lines, seen.residual_px / seen.px_per_mm)
     found = readings_of(procedure, shape, page, lies, bars_of(parameters))
-    middle = (page.width / 2, page.height / 2)
     print_json(
         {
             "readings": _as_json(found),
@@ -70,8 +69,8 @@ def _read_sheet(options: argparse.Namespace) -> int:
                 "kind": "affine" if seen.map.affine else "projective",
                 "px_per_mm": round(seen.px_per_mm, 3),
                 "residual_px": round(seen.residual_px, 3),
-                "turn_deg": round(math.degrees(seen.map.turn(middle)), 3),
-                "mirrored": seen.map.mirrored(middle),
+                "turn_deg": round(math.degrees(seen.map.turn(seen.middle)), 3),
+                "mirrored": seen.map.mirrored(seen.middle),
             },
             "missed": list(found.missed),
             "notes": [say(n) for n in (*seen.notes, *found.notes)],
@@ -140,9 +139,10 @@ def _read_piece(options: argparse.Namespace) -> int:
     if options.scanner is None and not dpi:
         raise InputError("doesn’t say how many pixels make an inch: give --scanner", str(options.picture))
     scanner = _scanner(options.scanner) if options.scanner else Scanner((25.4 / dpi, 25.4 / dpi), U=(0.02, NOMINAL_U))
-    found = on_glass(procedure, piece, seen.sizes, scanner, mirrored=seen.mirrored)
+    found = on_glass(
+        procedure, piece, seen.sizes, scanner, mirrored=seen.mirrored, ambiguous=seen.ambiguous, several=seen.several
+    )
     notes = list(found.notes)
-    notes += [note("picture.either_way")] if seen.ambiguous else []
     notes += [] if options.scanner else [note("picture.nominal_scale", dpi=dpi)]
     print_json(
         {

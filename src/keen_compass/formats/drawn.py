@@ -24,7 +24,6 @@ if TYPE_CHECKING:
 
 Area = Any  # shapely geometry
 SIZES = (1.0, 5000.0)  # mm, of an artwork
-NOTHING_SEEN = "shows nothing that is drawn"
 Rendering = Callable[[float], "Image.Image"]  # pixels per mm → as it looks, RGBA
 FINE = 600 / 25.4  # pixels per mm, of what has to stand for paths
 ROUGH = 300 / 25.4  # of a look at it
@@ -99,7 +98,7 @@ def drawing(
         whole = _outline(picture, per_mm)
         bare = _outline(without_strokes(per_mm), per_mm) if without_strokes else whole
     if whole.is_empty:
-        raise NothingSeenError(NOTHING_SEEN)
+        raise NothingSeenError("shows nothing that is drawn")
     return Drawing(*size, whole, bare, exact is not None, pdf, _png(picture), per_mm, dict(left_out), own_line)
 
 

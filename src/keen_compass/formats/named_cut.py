@@ -71,19 +71,20 @@ def _names(element: Element) -> Iterator[str]:
             yield from value.split()
         elif plain in NAMED_BY:
             yield value
-        elif plain == "href" and _tag(element) == "use":
+        elif plain == "href" and plain_tag(element) == "use":
             yield value.removeprefix("#")
         elif plain in PAINTED_BY:
             yield from (a or b for a, b in PAINTS.findall(value))
 
 
-def _tag(element: Element) -> str:
+def plain_tag(element: Element) -> str:
+    """What an element is, without the name of the language."""
     return str(element.tag).removeprefix(SVG)
 
 
 def _first_name(root: Element) -> str:
     for child in root:
-        if _tag(child) not in UNSEEN:
+        if plain_tag(child) not in UNSEEN:
             found = next((name for name in _names(child) if is_cut_line(name)), "") or _first_name(child)
             if found:
                 return found
@@ -91,13 +92,13 @@ def _first_name(root: Element) -> str:
 
 
 def _draws(element: Element, what: set[str]) -> bool:
-    return any(_tag(c) in what or (_tag(c) not in UNSEEN and _draws(c, what)) for c in element)
+    return any(plain_tag(c) in what or (plain_tag(c) not in UNSEEN and _draws(c, what)) for c in element)
 
 
 def _keep_svg(parent: Element, *, lines: bool, inside: bool) -> None:
     """Take out all that is cut line, or all that isn't. inside: whether the parent belongs to one."""
     for child in list(parent):
-        tag = _tag(child)
+        tag = plain_tag(child)
         if tag in UNSEEN:
             if lines and tag in ("defs", "symbol"):
                 _keep_svg(child, lines=True, inside=True)  # it may be used again, as a line

@@ -202,9 +202,7 @@ def _line(
     out = sought.out
     beside = (sought.at[0] - pattern.centre[0]) * out[0] + (sought.at[1] - pattern.centre[1]) * out[1]
     moved = shift[0] * out[0] + shift[1] * out[1] if abs(beside) > CLEAR else 0.0
-    at = sought.at[0] + moved * out[0], sought.at[1] + moved * out[1]
-    found = across(picture, where, sought._replace(at=at, reach=KNOWN))
-    return found and found._replace(off=found.off + moved)
+    return across(picture, where, sought._replace(reach=KNOWN), (moved * out[0], moved * out[1]))
 
 
 def _scaled(

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import io
 import math
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
-from keen_compass.formats.drawn import NOTHING_SEEN, Drawing, NothingSeenError, OwnLine, check_size, drawing
+from keen_compass.formats.drawn import Drawing, NothingSeenError, OwnLine, check_size, drawing
 from keen_compass.formats.named_cut import parted_pdf
 from keen_compass.formats.vectors import MITRE_LIMIT, NotPathsError, covered, enclosed
 from keen_compass.progress import tell
@@ -55,9 +57,9 @@ def read_pdf(data: bytes, name: str, page: int = 1, *, own_line: bool = False) -
             left_out=others,
             own_line=OwnLine(parted.name, line) if parted else None,
         )
-    except NothingSeenError:
+    except NothingSeenError as error:
         if line is None:
-            raise NothingSeenError(NOTHING_SEEN, name) from None
+            raise NothingSeenError(error.message, name) from None
     except InputError as error:
         raise InputError(error.message, name) from None
     except pypdfium2.PdfiumError:
@@ -100,12 +102,19 @@ def rendered(page: Any, size: tuple[float, float], per_mm: float) -> Image.Image
 
 def page_paths(pdf: bytes, size: tuple[float, float], mitre_limit: float = MITRE_LIMIT) -> tuple[Any, Any]:
     """(filled and stroked, filled alone) of the first page, mm. size: mm, that it is to have. Raises NotPathsError."""
+    with _first_page(pdf, size) as (page, scale):
+        return covered(page, scale, mitre_limit)
+
+
+@contextmanager
+def _first_page(pdf: bytes, size: tuple[float, float]) -> Iterator[tuple[Any, tuple[float, float]]]:
+    """It, and the mm of a point on it (across, down). size: mm, that it is to have."""
     import pypdfium2
 
     document = pypdfium2.PdfDocument(pdf)
     try:
         page = document[0]
-        return covered(page, (size[0] / page.get_width(), size[1] / page.get_height()), mitre_limit)
+        yield page, (size[0] / page.get_width(), size[1] / page.get_height())
     finally:
         document.close()
 
@@ -117,9 +126,8 @@ def enclosed_by(pdf: bytes, size: tuple[float, float], name: str) -> Any:
     import pypdfium2
 
     try:
-        document = pypdfium2.PdfDocument(pdf)
-        page = document[0]
-        area = enclosed(page, (size[0] / page.get_width(), size[1] / page.get_height()))
+        with _first_page(pdf, size) as (page, scale):
+            area = enclosed(page, scale)
     except (NotPathsError, pypdfium2.PdfiumError):
         raise InputError("names a cut line that can't be followed: cut about what is seen", name) from None
     if area.is_empty:

@@ -14,6 +14,7 @@ import numpy as np
 
 from keen_compass.formats.sampled import CHANNELS, Sampled
 from keen_compass.pieces.in_picture import Across, Sought
+from keen_compass.quantities.geometry import Point
 from keen_compass.quantities.uncertainty import K_95, t_95
 from keen_compass.solve.sheet_map import SheetMap
 
@@ -42,17 +43,21 @@ FLOOR, FLOOR_PX = 0.012, 0.11  # mm and px: standard, of what no scatter of piec
 CURVED = 6  # pieces, from which on a line may bend
 
 
-def across(picture: Sampled, where: SheetMap, sought: Sought) -> Across | None:
-    """Where the line is; None where none is surely seen, or more than one."""
-    res = min(where.px_per_mm(np.array(sought.at)), FINEST)
+def across(picture: Sampled, where: SheetMap, sought: Sought, moved: Point = (0.0, 0.0)) -> Across | None:
+    """Where the line is; None where none is surely seen, or more than one. moved: mm, by which it is known to lie off,
+    as everything else of its kind.
+    """
+    (ax, ay), (nx, ny) = sought.at, sought.out
+    at, along = (ax + moved[0], ay + moved[1]), moved[0] * nx + moved[1] * ny
+    res = min(where.px_per_mm(np.array(at)), FINEST)
     wide = sought.reach + MARGIN
     s = np.arange(-math.floor(sought.half * res), math.floor(sought.half * res) + 1) / res
     t = np.arange(-math.floor(wide * res), math.floor(wide * res) + 1) / res
-    (nx, ny), rows, columns = sought.out, *np.meshgrid(s, t, indexing="ij")
+    rows, columns = np.meshgrid(s, t, indexing="ij")
     x, y = -ny * rows + nx * columns, nx * rows + ny * columns
     best: tuple[float, Array] | None = None
     for channel in CHANNELS:
-        grey, inside = picture.sampled(where, sought.at, x, y, channel)
+        grey, inside = picture.sampled(where, at, x, y, channel)
         if not inside.all():
             return None
         if sought.edge:
@@ -63,7 +68,8 @@ def across(picture: Sampled, where: SheetMap, sought: Sought) -> Across | None:
             best = found
     if best is None:
         return None
-    return _through(s, best[1], res)
+    found_at = _through(s, best[1], res)
+    return found_at and found_at._replace(off=found_at.off + along)
 
 
 def _line(light: Array, s: Array, t: Array, reach: float, res: float) -> tuple[float, Array] | None:

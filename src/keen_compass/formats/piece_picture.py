@@ -83,7 +83,8 @@ def _within(at: Point, edge: Edge) -> bool:
 
 @dataclass(frozen=True)
 class SeenPiece:
-    """px_per_mm, turn (rad, its X against the picture's, positive anticlockwise), mirrored: seen from below.
+    """px_per_mm, turn (rad, its X against the picture's, positive anticlockwise), mirrored: seen from below; of the
+    first of several parts.
 
     ambiguous: it may as well lie another way. residual_px: rms of its edges beside its design. sizes: None where a
     face isn't seen.
@@ -95,6 +96,7 @@ class SeenPiece:
     ambiguous: bool
     residual_px: float
     sizes: dict[str, Size | None]
+    several: bool = False
 
 
 def read_piece(data: bytes, parts: Sequence[Part], lines: Mapping[str, tuple[Point, Point]], name: str) -> SeenPiece:
@@ -123,7 +125,7 @@ def read_piece(data: bytes, parts: Sequence[Part], lines: Mapping[str, tuple[Poi
     scale = math.sqrt(abs(float(np.linalg.det(T[:, :2]))))
     across = T[:, 0]
     mirrored = bool(np.linalg.det(T[:, :2]) > 0)  # v runs down
-    return SeenPiece(scale, math.atan2(-across[1], across[0]), mirrored, ambiguous, rms, sizes)
+    return SeenPiece(scale, math.atan2(-across[1], across[0]), mirrored, ambiguous, rms, sizes, len(parts) > 1)
 
 
 def _masks(grey: Array, count: int, name: str) -> tuple[list[NDArray[np.bool_]], int]:

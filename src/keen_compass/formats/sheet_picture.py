@@ -112,13 +112,12 @@ def read_sheet(
         beside.append(_measured(look, at, rough, last) if look and look.tint and fits else None)
     moved = _moved(beside)
     lines = {
-        key: tuple(_across(picture, last.map, one, (0.0, 0.0) if one.edge else moved) for one in all_of)
+        key: tuple(across(picture, last.map, one, (0.0, 0.0) if one.edge else moved) for one in all_of)
         for key, all_of in sought.items()
     }
     worst = float(max(off_map.values()))
     notes = () if worst <= OFF_FLAT else (note("picture.not_flat", mm=worst),)
-    middle = (page.width / 2, page.height / 2)
-    return SeenSheet(page, middle, last.map, last.rms, tuple(beside), lines, len(print_at), notes)
+    return SeenSheet(page, _middle(page), last.map, last.rms, tuple(beside), lines, len(print_at), notes)
 
 
 def _moved(beside: Sequence[Offset | None]) -> Point:
@@ -130,17 +129,8 @@ def _moved(beside: Sequence[Offset | None]) -> Point:
     return x, y
 
 
-def _across(picture: Sampled, where: SheetMap, sought: Sought, moved: Point) -> Across | None:
-    """moved: mm, by which it lies off as everything else of its kind."""
-    found = across(picture, where, sought._replace(at=(sought.at[0] + moved[0], sought.at[1] + moved[1])))
-    along = moved[0] * sought.out[0] + moved[1] * sought.out[1]
-    return found and found._replace(off=found.off + along)
-
-
-def _middle(page: Page) -> Array:
-    import numpy as np
-
-    return np.array([page.width / 2, page.height / 2])
+def _middle(page: Page) -> Point:
+    return page.width / 2, page.height / 2
 
 
 def _by_code(picture: Sampled, page: Page, name: str) -> list[SheetMap]:

@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.formats.drawn import Drawing, NothingSeenError, OwnLine, Rendering, check_size, drawing, resolution
-from keen_compass.formats.named_cut import parted_svg
+from keen_compass.formats.named_cut import SVG, parted_svg, plain_tag
 from keen_compass.formats.pdf_artwork import enclosed_by, page_paths, rendered
 from keen_compass.formats.vectors import NotPathsError
 from keen_compass.progress import tell
@@ -83,7 +83,6 @@ UNLIKE, ABOUT = 0.06, 9  # how far two pictures may differ, 0 … 1, on average 
 HERE = ("#", "data:")  # what a reference may begin with
 GENERIC = {"serif", "sans-serif", "monospace", "cursive", "fantasy", "system-ui", "inherit", "initial"}
 FAMILIES = re.compile(r"font-family\s*:\s*([^;}]+)")
-SVG = "{http://www.w3.org/2000/svg}"
 NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
 NO_STROKES = "* { stroke: none !important }"
 
@@ -210,10 +209,6 @@ def _refuse_senseless(root: Element, name: str) -> None:
                     raise InputError(f"holds a number that no drawing has: {number} ({attribute})", name)
 
 
-def _plain(element: Element) -> str:
-    return str(element.tag).removeprefix(SVG)
-
-
 def _href(element: Element) -> tuple[str, str] | None:
     """The attribute that refers to something, and to what."""
     return next(((a, v.strip()) for a, v in element.attrib.items() if a.rpartition("}")[2] == "href"), None)
@@ -231,7 +226,7 @@ def _expanded(root: Element) -> int:
         if key not in counts:
             inside = within | {key}
             found = 1 + sum(count(child, inside) for child in element)
-            reference = _href(element) if _plain(element) == "use" else None
+            reference = _href(element) if plain_tag(element) == "use" else None
             used = named.get(reference[1][1:]) if reference else None
             counts[key] = min(found + (count(used, inside) if used is not None else 0), 10**12)
         return counts[key]
@@ -246,24 +241,24 @@ def _made_harmless(root: Element) -> Iterator[str]:
     """Takes out what would be fetched from elsewhere, and what nobody draws; says what it was."""
     for parent in list(root.iter()):
         for child in list(parent):
-            if _plain(child) in ("foreignObject", "script"):
+            if plain_tag(child) in ("foreignObject", "script"):
                 parent.remove(child)
-                if _plain(child) == "foreignObject":
+                if plain_tag(child) == "foreignObject":
                     yield "foreignObject"
     for element in root.iter():
         reference = _href(element)
         if reference and not reference[1].startswith(HERE):
             del element.attrib[reference[0]]
-            if _plain(element) in ("image", "use", "feImage"):
-                yield f"{_plain(element)} from elsewhere"
-        if _plain(element) == "style" and element.text:
+            if plain_tag(element) in ("image", "use", "feImage"):
+                yield f"{plain_tag(element)} from elsewhere"
+        if plain_tag(element) == "style" and element.text:
             element.text = re.sub(r"@import[^;]*;?", "", element.text)
 
 
 def _families(root: Element) -> Iterator[list[str]]:
     for element in root.iter():
         given = [element.get("font-family", ""), *FAMILIES.findall(element.get("style", ""))]
-        given += FAMILIES.findall(element.text or "") if _plain(element) == "style" else []
+        given += FAMILIES.findall(element.text or "") if plain_tag(element) == "style" else []
         for names in given:
             if found := [n.strip().strip("'\"") for n in names.split(",") if n.strip()]:
                 yield found
@@ -283,7 +278,7 @@ class _Fonts:
 
 def _fonts(root: Element) -> _Fonts:
     """Of a drawing without words: none. Serif also stands for what is missing, as the system would have it."""
-    if not any(_plain(element) == "text" for element in root.iter()):
+    if not any(plain_tag(element) == "text" for element in root.iter()):
         return _Fonts()
     there = {name.strip().lower() for line in _fontconfig("fc-list", ":", "family") for name in line.split(",")}
     missing = Counter(

@@ -149,7 +149,7 @@ def _kerf_from_a_scan(shop: Shop) -> None:
     read_all(session)
     shot = scan(session)
     if shot is not None:
-        session.seen_piece.look(shot(), "scan.png", lambda run: run())
+        session.seen_piece.look(shot(), "scan.jpg", lambda run: run())
         session.seen_piece.calibrate()
         session.seen_piece.leave()
     session.go(Step.CORRECT)

@@ -57,7 +57,7 @@ def from_picture(session: RoundSession) -> None:
         looked = session.seen_sheet.looked
         session.seen_sheet.take(looked.keys if looked else ())
     else:
-        session.seen_piece.look(shot(), "scan.png", lambda run: run())
+        session.seen_piece.look(shot(), "scan.jpg", lambda run: run())
         seen = session.seen_piece.looked
         session.seen_piece.take([r.measurand for r in seen.readings.read] if seen else ())
 

@@ -198,9 +198,18 @@ def inside_of(procedure: Procedure[Any], piece: Any) -> frozenset[str]:
 
 
 def on_glass(
-    procedure: Procedure[Any], piece: Any, sizes: Mapping[str, Size | None], scanner: Scanner, *, mirrored: bool
+    procedure: Procedure[Any],
+    piece: Any,
+    sizes: Mapping[str, Size | None],
+    scanner: Scanner,
+    *,
+    mirrored: bool,
+    ambiguous: bool = False,
+    several: bool = False,
 ) -> Readings:
-    """Sizes of a piece that lies on a scanner's glass, seen from the side on the glass; mirrored: its lower one."""
+    """Sizes of a piece that lies on a scanner's glass, seen from the side on the glass; mirrored: its lower one;
+    ambiguous: it looks the same another way; several: it fell into parts, which lie in their order.
+    """
     above, below = (sizes_of(procedure, piece, below=side) for side in (False, True))
     inside, seen, read = inside_of(procedure, piece), below if mirrored and below else above, []
     for m in seen:
@@ -209,7 +218,10 @@ def on_glass(
             U = math.hypot(K_95 * size.u_px * scanner.mm_per_px[0], scanner.U_at(mm))
             read.append(Reading(m, mm, U))
     missed = tuple(m for m in (*above, *below) if m not in seen or sizes[m] is None)
-    return Readings(tuple(read), missed, (note("picture.lower" if mirrored else "picture.upper"),))
+    if several:
+        return Readings(tuple(read), missed, (note("picture.in_order"),))
+    side = note("picture.lower" if mirrored else "picture.upper")
+    return Readings(tuple(read), missed, (side, note("picture.either_way")) if ambiguous else (side,))
 
 
 def known_lengths(procedure: Procedure[Any], case: Case, sizes: Mapping[str, Size | None]) -> list[Known]:

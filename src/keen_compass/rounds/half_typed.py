@@ -165,9 +165,9 @@ class Typing(Answers):
         """The first of those that have the fewest readings, and fewer than are wanted."""
         readings, skipped = self._by_measurand(), self._skipped()
         waiting = [
-            (m.by_eye is not None, len(readings.get(m.name, ())), i, m.name)
+            (m.by_eye is not None, len(kept), i, m.name)
             for i, m in enumerate(self.seen())
-            if m.name not in skipped and len(readings.get(m.name, ())) < self._wanted(m, readings.get(m.name, ()))
+            if m.name not in skipped and len(kept := readings.get(m.name, ())) < self._wanted(m, kept)
         ]
         return min(waiting)[-1] if waiting else None
 

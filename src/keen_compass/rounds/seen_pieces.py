@@ -72,14 +72,18 @@ class SeenPieces(SeenPictures[Scanned]):
         self._show(data, seen, nominal_dpi(data))
 
     def _show(self, data: bytes, seen: SeenPiece, dpi: float) -> None:
-        from keen_compass.formats.piece_picture import parts_of
         from keen_compass.procedures.seen import on_glass
 
-        scanner = self.scanner(dpi)
-        readings = on_glass(self._c.procedure, self._shape(), seen.sizes, scanner, mirrored=seen.mirrored)
-        several = len(parts_of(self._shape().job(1))) > 1
-        notes = [note("picture.in_order")] if several else list(readings.notes)
-        notes += [note("picture.either_way")] if seen.ambiguous and not several else []
+        readings = on_glass(
+            self._c.procedure,
+            self._shape(),
+            seen.sizes,
+            self.scanner(dpi),
+            mirrored=seen.mirrored,
+            ambiguous=seen.ambiguous,
+            several=seen.several,
+        )
+        notes = list(readings.notes)
         if self.record(dpi) is None:
             notes.append(note("picture.nominal_scale", dpi=dpi))
         self.looked = Scanned(data, seen, dpi, readings, tuple(notes))
