@@ -286,7 +286,7 @@ class SeenPicture(QWidget):
         p.setFont(th.font(17, bold=True))
         p.setPen(th.color("ink"))
         what = self._called[self._key] if isinstance(self._key, str) else f"Target {self._key}"
-        words_at(p, QPointF(area.center().x(), area.top() - 12), what, width=area.width())
+        words_at(p, QPointF(area.center().x(), area.top() - 12), what, width=self.loupe.width())
 
 
 class Loupe(ShowsFocus):
