@@ -169,3 +169,35 @@ def test_rungs_of_a_ladder_are_read_from_one_scan(qtbot: QtBot, window: MainWind
     assert abs(finding.error) < 0.4
     with pytest.raises(InputError):
         scans.look(held.getvalue(), "part.png", lambda run: run())
+
+
+@pytest.mark.parametrize("machine", ["heron", "ember"])
+def test_the_room_that_a_comb_leaves_is_read_from_a_scan(qtbot: QtBot, window: MainWindow, machine: str) -> None:
+    """Strips in their window, pushed together; with room in two places it is no answer."""
+    window.show_rose(machine)
+    window.begin("kerf-comb", "kerf")
+    page = window.round_page
+    assert page is not None
+    session = page.model.session
+    cut(session)
+    page.refresh()
+    settle()
+    looked_at(window)
+    panel, looked = page.measure.scan, session.seen_piece.looked
+    check_looks(window, (1280, 800))
+    assert set(panel.ticks) == {"slack"}
+    assert looked is not None
+    (slack,) = looked.readings.read
+    (measurand,) = session.measuring.measurands()
+    by_caliper = float((stand_in.reads(session, measurand, 0) or "").split()[0])
+    assert slack.mm == pytest.approx(by_caliper, abs=slack.U + 0.1)
+    with Image.open(io.BytesIO(looked.data)) as scan:  # a strip fell out of the middle
+        x, y = scan.width * 0.3, scan.height / 2
+        scan.paste(244, (round(x), round(y - 250), round(x + 30), round(y + 250)))
+        scan.save(apart := io.BytesIO(), "PNG", dpi=(300, 300))
+    with pytest.raises(InputError, match="push all strips together"):
+        session.seen_piece.look(apart.getvalue(), "apart.png", lambda run: run())
+    click(panel, "Use these")
+    assert session.measuring.current() is None
+    (finding,) = [f for f in session.measuring.findings() if f.quantity == "kerf"]
+    assert finding.error is not None

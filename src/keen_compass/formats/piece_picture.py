@@ -2,7 +2,8 @@
 
 The piece is what differs from the ground, dark on light or light on dark. Its outline says how it lies; then its
 design is laid onto its edges, point by point, and each size is read where its line says: across both faces, at half
-height between what lies on either side, over as much of the face as an instrument would touch.
+height between what lies on either side, over as much of the face as an instrument would touch. What strips leave free
+in their window is looked for first, for nobody knows where they were pushed.
 """
 
 from __future__ import annotations
@@ -15,6 +16,8 @@ from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
 from keen_compass.pieces.job import Contour, Job, Side
+from keen_compass.pieces.toolpath import Does
+from keen_compass.pieces.where import Faces, Slack
 from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
 from keen_compass.solve.robust import robust
@@ -44,6 +47,7 @@ SHARP = 2.5  # px, over which an edge rises that is sharp; what is wider is burr
 OF_BURR = 0.12  # standard, of what is wider
 EDGE_PX = 0.04  # px, standard: what sampling leaves
 LEAST_SEEN = 0.5  # of the profiles across a face
+LEAST_ROOM = 0.3  # mm: what is free and wider isn't where strips touch
 
 
 @dataclass(frozen=True)
@@ -68,8 +72,9 @@ Part = Sequence[Edge]  # its outside first
 
 def parts_of(job: Job) -> tuple[Part, ...]:
     """The lines of each part of a piece, nominal. Raises InputError where no part has an outside of its own."""
-    items = [item for layer in job.layers for item in layer.items if isinstance(item, Contour)]
-    edges = [Edge(c.corners, c.centre, c.radius, c.side is Side.INSIDE) for c in items if c.side is not Side.ON]
+    through = [layer for layer in job.layers if layer.does is Does.CUT]
+    items = [item for layer in through for item in layer.items if isinstance(item, Contour)]
+    edges = [Edge(c.corners, c.centre, c.radius, c.side is Side.INSIDE) for c in items]
     outside = [e for e in edges if not e.hole]
     if not outside:
         raise InputError("has no part with an outside of its own: it can’t be read from a picture", "procedure")
@@ -99,9 +104,9 @@ class SeenPiece:
     several: bool = False
 
 
-def read_piece(data: bytes, parts: Sequence[Part], lines: Mapping[str, tuple[Point, Point]], name: str) -> SeenPiece:
-    """parts: that it fell into; several lie in their order, row by row from the upper left. lines: what is read, by
-    name, from face to face, mm. Raises InputError where there is no such piece, or not all of it.
+def read_piece(data: bytes, parts: Sequence[Part], sizes_at: Mapping[str, Faces | Slack], name: str) -> SeenPiece:
+    """parts: that it fell into; several lie in their order, row by row from the upper left. sizes_at: what is read, by
+    name. Raises InputError where there is no such piece, or not all of it.
     """
     import numpy as np
 
@@ -110,7 +115,7 @@ def read_piece(data: bytes, parts: Sequence[Part], lines: Mapping[str, tuple[Poi
     grey = grey_of(data, name).astype(np.float32)
     tell(0.2)
     masks, factor = _masks(grey, len(parts), name)
-    sizes: dict[str, Size | None] = dict.fromkeys(lines)
+    sizes: dict[str, Size | None] = dict.fromkeys(sizes_at)
     laid = []
     for k, (edges, mask) in enumerate(zip(parts, masks, strict=True)):
         T, ambiguous = _roughly(mask, edges, factor, name)
@@ -118,8 +123,10 @@ def read_piece(data: bytes, parts: Sequence[Part], lines: Mapping[str, tuple[Poi
         for i, reach in enumerate(SEARCHED):
             tell(0.4 + 0.5 * (k + i / len(SEARCHED)) / len(parts))
             T, rms = _laid_on(grey, edges, T, reach, name)
-        own = lines if len(parts) == 1 else {m: line for m, line in lines.items() if _within(line[0], edges[0])}
-        sizes |= {measurand: _size(grey, edges, T, line) for measurand, line in own.items()}
+        own = {m: w for m, w in sizes_at.items() if len(parts) == 1 or _within(w.line[0], edges[0])}
+        for measurand, where in own.items():
+            free = isinstance(where, Slack)
+            sizes[measurand] = _free(grey, T, where.line, name) if free else _size(grey, edges, T, where.line)
         laid.append((T, ambiguous, rms))
     T, ambiguous, rms = laid[0]
     scale = math.sqrt(abs(float(np.linalg.det(T[:, :2]))))
@@ -158,8 +165,8 @@ def _masks(grey: Array, count: int, name: str) -> tuple[list[NDArray[np.bool_]],
         raise InputError(
             f"shows {int((areas > alike).sum())} parts of about one size; lay all {count} on the glass, apart", name
         )
-    if count == 1:
-        return largest, factor
+    if count == 1:  # with what lies in its window
+        return [whole & mask], factor
     middles = [center_of_mass(part) for part in largest]
     high = max(float(np.ptp(np.nonzero(part)[0])) for part in largest)
     rows = np.searchsorted(_row_ends([v for v, _ in middles], high), [v for v, _ in middles])
@@ -180,6 +187,7 @@ def _roughly(mask: NDArray[np.bool_], edges: Part, factor: int, name: str) -> tu
     from shapely import MultiPoint, Polygon
 
     whole = binary_fill_holes(mask)
+    held = mask if len(edges) > 1 else whole  # a design without holes says nothing of what lies in its window
     outline = Polygon(edges[0].ring())
     rows, columns = np.nonzero(whole)
     scale = math.sqrt(len(rows) / outline.area)
@@ -194,7 +202,7 @@ def _roughly(mask: NDArray[np.bool_], edges: Part, factor: int, name: str) -> tu
             M = scale * np.array([[c, -s * flip], [s, c * flip]])
             centre = np.array(outline.centroid.coords[0])
             T = np.column_stack([M, middle - M @ centre])
-            found.append((_covers(mask, edges, T), T))
+            found.append((_covers(held, edges, T), T))
     found.sort(key=lambda f: -f[0])
     if found[0][0] < ALIKE:
         raise InputError("shows another piece than the one in the case, or not all of it", name)
@@ -308,7 +316,43 @@ def _size(grey: Array, edges: Part, T: Array, line: tuple[Point, Point]) -> Size
 
     a, b = np.array(line[0], float), np.array(line[1], float)
     along = (b - a) / math.dist(line[0], line[1])
-    ends = [_face(grey, edges, T, p, d) for p, d in ((a, -along), (b, along))]
+    return _between([_face(grey, T, p, d, _room(edges, p)) for p, d in ((a, -along), (b, along))])
+
+
+def _free(grey: Array, T: Array, line: tuple[Point, Point], name: str) -> Size | None:
+    """The room that strips leave in their window along a line, pushed to either side. Raises InputError where they
+    leave it in several places.
+    """
+    import numpy as np
+    from scipy.ndimage import find_objects, label, map_coordinates
+
+    a, b = np.array(line[0], float), np.array(line[1], float)
+    along = (b - a) / math.dist(line[0], line[1])
+    scale = math.sqrt(abs(float(np.linalg.det(T[:, :2]))))
+    t = np.arange(-2 * TOUCHED, math.dist(line[0], line[1]) + 2 * TOUCHED, 0.5 / scale)  # from frame to frame
+    aside = np.linspace(-TOUCHED, TOUCHED, ROWS)
+    places = a + t[:, None, None] * along + aside[None, :, None] * np.array([-along[1], along[0]])
+    px = places @ T[:, :2].T + T[:, 2] - 0.5
+    g = np.median(map_coordinates(grey, [px[..., 1], px[..., 0]], order=1, mode="nearest", output=float), axis=1)
+    body = float(np.median(g[t < -TOUCHED]))
+    ground = float(g[np.argmax(np.abs(g - body))])
+    runs = find_objects(label(np.abs(g - body) > abs(ground - body) / 2)[0])
+    free = [(float(t[run.start]), float(t[run.stop - 1])) for (run,) in runs]
+    free = [(low, high) for low, high in free if high - low > LEAST_ROOM]
+    if len(free) > 1:
+        raise InputError("shows room in several places: push all strips together to one side, and scan again", name)
+    if not free or abs(ground - body) < LEAST_CONTRAST:
+        return None
+    reach = min(free[0][1] - free[0][0], 2 * SEARCHED[-1]) / 2
+    ends = [
+        _face(grey, T, a + at * along, d, (TOUCHED, TOUCHED, 0.0), reach)
+        for at, d in zip(free[0], (-along, along), strict=True)
+    ]
+    return _between(ends)
+
+
+def _between(ends: Sequence[tuple[Array, float] | None]) -> Size | None:
+    """From the first face to the last."""
     if ends[0] is None or ends[1] is None:
         return None
     (first, u1), (last, u2) = ends[0], ends[1]
@@ -316,11 +360,14 @@ def _size(grey: Array, edges: Part, T: Array, line: tuple[Point, Point]) -> Size
     return Size(u, -v, math.hypot(u1, u2))
 
 
-def _face(grey: Array, edges: Part, T: Array, at: Array, out: Array) -> tuple[Array, float] | None:
-    """(where a face crosses a line, px, standard uncertainty px)."""
+def _face(
+    grey: Array, T: Array, at: Array, out: Array, room: tuple[float, float, float] | None, reach: float = 1.0
+) -> tuple[Array, float] | None:
+    """(where a face crosses a line, px, standard uncertainty px), within `reach` mm of where it should be; room: as
+    `_room` has it.
+    """
     import numpy as np
 
-    room = _room(edges, at)
     if room is None:
         return None
     low, high, curved = room
@@ -330,8 +377,8 @@ def _face(grey: Array, edges: Part, T: Array, at: Array, out: Array) -> tuple[Ar
     way = T[:, :2] @ out
     scale = float(np.hypot(*way))
     way = way / scale
-    reach = 1.0 * scale + (high**2 / 2 / curved * scale if curved else 0.0)
-    off, wide = _crossings(grey, px, np.tile(way, (ROWS, 1)), reach)
+    searched = reach * scale + (high**2 / 2 / curved * scale if curved else 0.0)
+    off, wide = _crossings(grey, px, np.tile(way, (ROWS, 1)), searched)
     seen = np.isfinite(off)
     if seen.mean() < LEAST_SEEN:
         return None

@@ -16,7 +16,7 @@ from keen_compass.errors import InputError
 from keen_compass.formats.listing import read_listing
 from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.job import Job
-from keen_compass.pieces.where import Beside, Border, InView
+from keen_compass.pieces.where import Beside, Border, InView, Slack
 from keen_compass.practice import paper
 from keen_compass.practice.reading import shown
 from keen_compass.procedures.measurand import Measurand
@@ -160,6 +160,7 @@ def picture(session: RoundSession, at: Point, reach: float, size: int) -> bytes 
 
 
 ABREAST, BETWEEN = 3, 12.0  # parts in a row on a scanner's glass; mm between two
+HAIR = 0.004  # mm, standard: between strips that are pushed together
 CLOSE_UP = Camera(px_per_mm=12.0, turn=-7.0, tilt=(4.0, 3.0), bends=0.01, light=0.2, noise=2.5, dust=6)
 PHONE = Camera(px_per_mm=6.0, turn=4.0, tilt=(5.0, -4.0), bends=0.015, light=0.15, noise=2.5, dust=6)
 
@@ -185,7 +186,33 @@ def scan(session: RoundSession) -> Callable[[], bytes] | None:
     made = _made_of(session, piece, truth)
     if made.drawn:
         return None
-    return partial(scanned, _on_glass(made, context.shape(piece.parameters).job(1)), Glass(), made.seed)
+    shape = context.shape(piece.parameters)
+    free = any(isinstance(m.where, Slack) for m in context.procedure.measurands(shape))
+    return partial(scanned, _pushed(made) if free else _on_glass(made, shape.job(1)), Glass(), made.seed)
+
+
+def _pushed(made: Made) -> Any:
+    """Strips in their window, pushed to the left until they touch; hardly a hair between two."""
+    from shapely import MultiPolygon, Polygon, affinity, box
+
+    frame, *strips = (part.shape for part in made.parts)
+    window = max((Polygon(ring) for ring in frame.interiors), key=lambda hole: hole.area)
+    low, high = window.bounds[1], window.bounds[3]
+    levels = [low + (high - low) * k / 10 for k in range(2, 9)]
+
+    def ends(shape: Any) -> list[tuple[float, float]]:
+        """From where to where it is, level by level."""
+        met = [shape.intersection(box(shape.bounds[0], y, shape.bounds[2], y + HAIR)).bounds for y in levels]
+        return [(m[0], m[2]) for m in met]
+
+    laid, rng = [frame], random.Random(f"{made.seed}/glass")
+    met = [left for left, _ in ends(window)]
+    for strip in sorted(strips, key=lambda s: s.bounds[0]):
+        there = ends(strip)
+        by = max(m - left for m, (left, _) in zip(met, there, strict=True)) + abs(rng.gauss(0, HAIR))
+        laid.append(affinity.translate(strip, by, 0.0))
+        met = [right + by for _, right in there]
+    return MultiPolygon(laid)
 
 
 def _on_glass(made: Made, job: Job) -> Any:

@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from keen_compass.pieces.in_picture import Across, Sought
 from keen_compass.pieces.page import Offset, Page
-from keen_compass.pieces.where import Beside, Border, Faces, Lines
+from keen_compass.pieces.where import Beside, Border, Faces, Lines, Slack
 from keen_compass.procedures.base import Lined, Procedure
 from keen_compass.procedures.case import Case, Parameters
 from keen_compass.procedures.sheets import BAR_READ, nominal_bars, printed_scale
@@ -178,22 +178,27 @@ def readings_of(
     return Readings(tuple(read), tuple(missed), (note("picture.distances"),) if distances else ())
 
 
-def sizes_of(procedure: Procedure[Any], piece: Any, *, below: bool) -> dict[str, tuple[Point, Point]]:
-    """What can be read between faces of a piece that lies on a scanner's glass: measurand → from face to face, mm.
+def sizes_of(procedure: Procedure[Any], piece: Any, *, below: bool) -> dict[str, Faces | Slack]:
+    """What can be read of a piece that lies on a scanner's glass, by measurand.
 
     below: of a piece turned over, at its lower edges.
     """
-    return {
-        m.name: m.where.line
-        for m in procedure.measurands(piece)
-        if isinstance(m.where, Faces) and m.where.below is below and m.where.held in ("jaws", "inside", "part")
-    }
+    found: dict[str, Faces | Slack] = {}
+    for m in procedure.measurands(piece):
+        if isinstance(m.where, Faces):
+            if m.where.held in ("jaws", "inside", "part") and m.where.below is below:
+                found[m.name] = m.where
+        elif isinstance(m.where, Slack) and not below:
+            found[m.name] = m.where
+    return found
 
 
 def inside_of(procedure: Procedure[Any], piece: Any) -> frozenset[str]:
-    """Of these, the sizes of holes and slots."""
+    """Of these, the sizes of holes and slots, and of room that is free."""
     return frozenset(
-        m.name for m in procedure.measurands(piece) if isinstance(m.where, Faces) and m.where.held == "inside"
+        m.name
+        for m in procedure.measurands(piece)
+        if isinstance(m.where, Slack) or (isinstance(m.where, Faces) and m.where.held == "inside")
     )
 
 
