@@ -12,24 +12,30 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from shapely import LineString, MultiPolygon, Polygon
 
 from driving import choose, click, press, shown, states
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import PieceError
 from keen_compass.formats.drawings import write_svg
 from keen_compass.formats.hpgl import write_hpgl
+from keen_compass.formats.piece_picture import read_piece
 from keen_compass.machines.forms import TRAILS, machine_fields, read_machine
 from keen_compass.pieces.blade import led
 from keen_compass.pieces.blade_row import SIDE, BladeRow
-from keen_compass.pieces.job import Corrections, composed
+from keen_compass.pieces.job import Contour, Corrections, composed
+from keen_compass.pieces.parts import parts_of
 from keen_compass.pieces.toolpath import Stroke
+from keen_compass.pieces.where import Closes
 from keen_compass.practice.playing import correct_all, cut, read_all
 from keen_compass.practice.whole_rounds import run
 from keen_compass.procedures import load
 from keen_compass.quantities.verdict import Verdict
 from keen_compass.shop.standing import State
+from keen_compass.solve.corners import trailing
 from keen_compass.standin.blade import corners_of, tip_of
 from keen_compass.standin.router import Router
+from keen_compass.standin.scan import Glass, scanned
 from keen_compass.standin.truth import Truth
 from looks import check_looks, settle
 from said import solved
@@ -230,3 +236,38 @@ def test_only_machines_with_a_blade_that_trails_have_one(window: MainWindow) -> 
         kept = shop.machine("kingfisher")
         assert (kept.tool.trails, "drag" in kept.quantities) == (trails, trails)  # type: ignore[union-attr]
         assert machine_fields(kept, {})["tool_marks"] == marks
+
+
+@pytest.mark.parametrize(("trails", "play", "stays"), [(0.31, 0.0, False), (0.52, 0.04, True), (0.74, 0.02, False)])
+def test_the_corner_that_closes_is_seen_in_a_scan(trails: float, play: float, stays: bool) -> None:
+    """Lifted out of film, cut by a blade that follows its own equation on axes with play, scanned somehow."""
+    row = BladeRow(tuple(round(trails - 0.17 + 0.05 * i, 3) for i in range(7)), 1.0)
+    squares = []
+    for item in (item for layer in row.job(1).layers for item in layer.items if isinstance(item, Contour)):
+        line = led(item.stroke(), item.trails or 0.0)
+        way = [p for span in line.spans() for p in (span.a, *(span.at(k / 20) for k in range(1, 21)))]
+        x, y, late = *way[0], []
+        for u, v in way:
+            x, y = min(max(x, u - play / 2), u + play / 2), min(max(y, v - play / 2), v + play / 2)
+            if not late or math.dist(late[-1], (x, y)) > 1e-6:
+                late.append((x, y))
+        tip = dragged(late, trails)
+        hole = Polygon(LineString([*tip, tip[0]]).buffer(0.01).exterior).buffer(-0.01)
+        sides = hole.buffer(-1, join_style="mitre").minimum_rotated_rectangle.buffer(1, join_style="mitre")
+        hole = hole.intersection(sides) if stays else hole
+        squares.append(max(getattr(hole, "geoms", [hole]), key=lambda part: part.area))
+    film = MultiPolygon(squares).envelope.buffer(9, join_style="mitre")
+    data = scanned(Polygon(film.exterior, [s.exterior for s in squares]), Glass(dpi=400), round(100 * trails))
+    where = {"pick": Closes(tuple(range(7)), row.values)}
+    seen = read_piece(data, parts_of(row.job(1)), where, "scan")
+    assert row.at(seen.picks["pick"]) == pytest.approx(trails, abs=0.03)
+
+
+def test_nothing_is_picked_where_corners_do_not_tell() -> None:
+    taken = (0.1, 0.15, 0.2, 0.25, 0.3)
+    exact = [math.pi / 4 * (v * v - 0.23**2) for v in taken]
+    assert trailing(taken, exact) == pytest.approx(0.23)
+    assert trailing(taken, [min(A, 0.0) for A in exact]) == pytest.approx(0.23)
+    assert trailing(taken[3:], exact[3:]) == pytest.approx(0.23)  # all of them taken for more
+    assert trailing(taken, [0.0] * 5) is None
+    assert trailing(tuple(v / 10 for v in taken), exact) is None  # steps that fine

@@ -25,9 +25,10 @@ from keen_compass.cli import main
 from keen_compass.errors import InputError
 from keen_compass.formats.pages import write_page
 from keen_compass.formats.pattern_picture import read_pattern
-from keen_compass.formats.piece_picture import parts_of, read_piece
+from keen_compass.formats.piece_picture import read_piece
 from keen_compass.formats.sheet_picture import SeenSheet, read_sheet
 from keen_compass.pieces.page import Page, cut_ticks, sheet
+from keen_compass.pieces.parts import parts_of
 from keen_compass.procedures import load
 from keen_compass.procedures.case_input import case_from_json
 from keen_compass.procedures.seen import Found, bars_of, inside_of, readings_of, sizes_of, sought_on

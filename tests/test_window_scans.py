@@ -18,6 +18,7 @@ from keen_compass.errors import InputError
 from keen_compass.practice import stand_in
 from keen_compass.practice.playing import cut, read_all
 from keen_compass.procedures import understands
+from keen_compass.quantities.readings import Pick
 from keen_compass.rounds import RoundSession
 from keen_compass.rounds.seen_pieces import KIND
 from keen_compass.shop.exchange import from_json, to_json
@@ -201,3 +202,31 @@ def test_the_room_that_a_comb_leaves_is_read_from_a_scan(qtbot: QtBot, window: M
     assert session.measuring.current() is None
     (finding,) = [f for f in session.measuring.findings() if f.quantity == "kerf"]
     assert finding.error is not None
+
+
+def test_the_corner_that_closes_is_picked_from_a_scan(qtbot: QtBot, window: MainWindow) -> None:
+    """Squares lifted out of film: what the blade cut beyond their corners, or short of them, says which is right."""
+    window.show_rose("swift")
+    window.begin("drag-blade", "drag")
+    page = window.round_page
+    assert page is not None
+    session = page.model.session
+    cut(session)
+    page.refresh()
+    settle()
+    looked_at(window)
+    check_looks(window, (1280, 800))
+    panel, truth = page.measure.scan, session.context.stand_in
+    assert set(panel.ticks) == {"pick"}
+    assert truth is not None
+    click(panel, "Use these")
+    assert session.measuring.current() is None
+    (finding,) = session.measuring.findings()
+    assert finding.new is not None
+    assert finding.new == pytest.approx(truth["trails"], abs=0.03)
+    kept = session.context.shop.readings(session.context.piece.id)  # type: ignore[union-attr]
+    assert [(type(r.reading), r.instrument) for r in kept] == [(Pick, PICTURE)]
+    window.shop.close()
+    again = Shop(window.shop.file)
+    assert [r.reading for r in again.readings(session.context.piece.id)] == [r.reading for r in kept]  # type: ignore[union-attr]
+    again.close()

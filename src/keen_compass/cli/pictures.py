@@ -80,8 +80,11 @@ def _read_sheet(options: argparse.Namespace) -> int:
 
 
 def _as_json(found: Readings) -> list[dict[str, Any]]:
-    """As `solve` takes them."""
-    return [{"measurand": r.measurand, "values": [round(r.mm, 4)], "uncertainty": round(r.U, 4)} for r in found.read]
+    """As `solve` takes them; a pick has no uncertainty of its own."""
+    return [
+        {"measurand": r.measurand, "values": [round(r.mm, 4)], **({"uncertainty": round(r.U, 4)} if r.U else {})}
+        for r in found.read
+    ]
 
 
 def _sheet_of(file: Path) -> tuple[Procedure[Any], Page]:
@@ -114,7 +117,8 @@ class ScannerIn(Struct, forbid_unknown_fields=True):
 
 def _read_piece(options: argparse.Namespace) -> int:
     from keen_compass.formats.pictures import LARGEST, nominal_dpi
-    from keen_compass.formats.piece_picture import parts_of, read_piece
+    from keen_compass.formats.piece_picture import read_piece
+    from keen_compass.pieces.parts import parts_of
     from keen_compass.procedures import load
     from keen_compass.procedures.case_input import case_from_json
     from keen_compass.procedures.seen import on_glass, sizes_of
@@ -140,7 +144,14 @@ def _read_piece(options: argparse.Namespace) -> int:
         raise InputError("doesn’t say how many pixels make an inch: give --scanner", str(options.picture))
     scanner = _scanner(options.scanner) if options.scanner else Scanner((25.4 / dpi, 25.4 / dpi), U=(0.02, NOMINAL_U))
     found = on_glass(
-        procedure, piece, seen.sizes, scanner, mirrored=seen.mirrored, ambiguous=seen.ambiguous, several=seen.several
+        procedure,
+        piece,
+        seen.sizes,
+        seen.picks,
+        scanner,
+        mirrored=seen.mirrored,
+        ambiguous=seen.ambiguous,
+        several=seen.several,
     )
     notes = list(found.notes)
     notes += [] if options.scanner else [note("picture.nominal_scale", dpi=dpi)]

@@ -15,11 +15,12 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from keen_compass.errors import InputError
-from keen_compass.pieces.job import Contour, Job, Side
-from keen_compass.pieces.toolpath import Does
-from keen_compass.pieces.where import Faces, Slack
+from keen_compass.pieces.parts import Edge, Part, within
+from keen_compass.pieces.where import Closes, Faces, Slack
 from keen_compass.progress import tell
 from keen_compass.quantities.geometry import Point
+from keen_compass.quantities.readings import pick_of
+from keen_compass.solve.corners import trailing
 from keen_compass.solve.robust import robust
 from keen_compass.solve.scanner import Size
 
@@ -42,48 +43,14 @@ TOUCHED = 5.0  # mm to either side of its line, that are looked at of a face
 OF_A_CURVE = 0.3  # of its radius, the same
 STEP = 0.25  # px, along a profile
 ROWS = 41  # profiles across a face
-BLOCK = 1.2  # mm, that count as one: edges wander slowly
+BLOCK = 2.0  # mm, that count as one: edges wander slowly
 SHARP = 2.5  # px, over which an edge rises that is sharp; what is wider is burr, bevel or blur
 OF_BURR = 0.12  # standard, of what is wider
 EDGE_PX = 0.04  # px, standard: what sampling leaves
 LEAST_SEEN = 0.5  # of the profiles across a face
+CORNER = 1.8  # mm about a corner, that are looked at: film that is missing or left there
+CLEAR = 1.4  # mm from it, where nothing is but the one or the other
 LEAST_ROOM = 0.3  # mm: what is free and wider isn't where strips touch
-
-
-@dataclass(frozen=True)
-class Edge:
-    """One closed line of a piece, mm: corners, or a circle (centre, radius). hole: what lies within is cut out."""
-
-    corners: tuple[Point, ...]
-    centre: Point = (0.0, 0.0)
-    radius: float = 0.0
-    hole: bool = False
-
-    def ring(self) -> tuple[Point, ...]:
-        """As corners."""
-        if not self.radius:
-            return self.corners
-        (x, y), r = self.centre, self.radius
-        return tuple((x + r * math.cos(a), y + r * math.sin(a)) for a in (math.tau * i / 120 for i in range(120)))
-
-
-Part = Sequence[Edge]  # its outside first
-
-
-def parts_of(job: Job) -> tuple[Part, ...]:
-    """The lines of each part of a piece, nominal. Raises InputError where no part has an outside of its own."""
-    through = [layer for layer in job.layers if layer.does is Does.CUT]
-    items = [item for layer in through for item in layer.items if isinstance(item, Contour)]
-    edges = [Edge(c.corners, c.centre, c.radius, c.side is Side.INSIDE) for c in items]
-    outside = [e for e in edges if not e.hole]
-    if not outside:
-        raise InputError("has no part with an outside of its own: it can’t be read from a picture", "procedure")
-    return tuple((o, *(e for e in edges if e.hole and _within(e.ring()[0], o))) for o in outside)
-
-
-def _within(at: Point, edge: Edge) -> bool:
-    """Whether a place lies in a part's bounds."""
-    return all(min(v) <= p <= max(v) for p, v in zip(at, zip(*edge.ring(), strict=True), strict=True))
 
 
 @dataclass(frozen=True)
@@ -92,7 +59,7 @@ class SeenPiece:
     first of several parts.
 
     ambiguous: it may as well lie another way. residual_px: rms of its edges beside its design. sizes: None where a
-    face isn't seen.
+    face isn't seen. picks: which of several that lie in a row is the right one, from 1, halves between two.
     """
 
     px_per_mm: float
@@ -101,11 +68,14 @@ class SeenPiece:
     ambiguous: bool
     residual_px: float
     sizes: dict[str, Size | None]
+    picks: dict[str, float]
     several: bool = False
 
 
-def read_piece(data: bytes, parts: Sequence[Part], sizes_at: Mapping[str, Faces | Slack], name: str) -> SeenPiece:
-    """parts: that it fell into; several lie in their order, row by row from the upper left. sizes_at: what is read, by
+def read_piece(
+    data: bytes, parts: Sequence[Part], sought: Mapping[str, Faces | Slack | Closes], name: str
+) -> SeenPiece:
+    """parts: that it fell into; several lie in their order, row by row from the upper left. sought: what is read, by
     name. Raises InputError where there is no such piece, or not all of it.
     """
     import numpy as np
@@ -115,24 +85,33 @@ def read_piece(data: bytes, parts: Sequence[Part], sizes_at: Mapping[str, Faces 
     grey = grey_of(data, name).astype(np.float32)
     tell(0.2)
     masks, factor = _masks(grey, len(parts), name)
-    sizes: dict[str, Size | None] = dict.fromkeys(sizes_at)
-    laid = []
+    sizes: dict[str, Size | None] = {}
+    laid, corners = [], []
     for k, (edges, mask) in enumerate(zip(parts, masks, strict=True)):
         T, ambiguous = _roughly(mask, edges, factor, name)
         rms = 0.0
         for i, reach in enumerate(SEARCHED):
             tell(0.4 + 0.5 * (k + i / len(SEARCHED)) / len(parts))
             T, rms = _laid_on(grey, edges, T, reach, name)
-        own = {m: w for m, w in sizes_at.items() if len(parts) == 1 or _within(w.line[0], edges[0])}
-        for measurand, where in own.items():
-            free = isinstance(where, Slack)
-            sizes[measurand] = _free(grey, T, where.line, name) if free else _size(grey, edges, T, where.line)
+        for measurand, where in sought.items():
+            if isinstance(where, Slack):
+                sizes[measurand] = _free(grey, T, where.line, name)
+            elif isinstance(where, Faces) and (len(parts) == 1 or within(where.line[0], edges[0])):
+                sizes[measurand] = _size(grey, edges, T, where.line)
+        if any(isinstance(where, Closes) for where in sought.values()):
+            corners.append(_at_corners(grey, edges[0], T, name))
         laid.append((T, ambiguous, rms))
     T, ambiguous, rms = laid[0]
     scale = math.sqrt(abs(float(np.linalg.det(T[:, :2]))))
     across = T[:, 0]
     mirrored = bool(np.linalg.det(T[:, :2]) > 0)  # v runs down
-    return SeenPiece(scale, math.atan2(-across[1], across[0]), mirrored, ambiguous, rms, sizes, len(parts) > 1)
+    picks = {}
+    for m, where in sought.items():
+        if isinstance(where, Closes) and (trails := trailing(where.trails, corners)) is not None:
+            picks[m] = pick_of(where.trails, trails)
+    sizes |= {m: None for m in sought if m not in sizes and m not in picks}
+    turn = math.atan2(-across[1], across[0])
+    return SeenPiece(scale, turn, mirrored, ambiguous, rms, sizes, picks, len(parts) > 1)
 
 
 def _masks(grey: Array, count: int, name: str) -> tuple[list[NDArray[np.bool_]], int]:
@@ -141,7 +120,7 @@ def _masks(grey: Array, count: int, name: str) -> tuple[list[NDArray[np.bool_]],
     Raises InputError.
     """
     import numpy as np
-    from scipy.ndimage import binary_fill_holes, center_of_mass, label
+    from scipy.ndimage import binary_fill_holes, center_of_mass
     from skimage.filters import threshold_otsu
     from skimage.transform import downscale_local_mean
 
@@ -152,8 +131,7 @@ def _masks(grey: Array, count: int, name: str) -> tuple[list[NDArray[np.bool_]],
     mask = differs > float(threshold_otsu(differs))
     if not mask.any() or differs[mask].mean() - differs[~mask].mean() < LEAST_CONTRAST:
         raise InputError("shows no piece that stands out from its ground: put dark card on light, light on dark", name)
-    labels, _ = label(mask)
-    areas = np.bincount(labels.ravel())[1:]
+    labels, areas = _apart(mask, count)
     largest = [labels == 1 + int(i) for i in np.argsort(-areas)[:count]]
     whole = binary_fill_holes(np.any(largest, axis=0))
     if whole.mean() < LEAST_SHARE:
@@ -172,6 +150,20 @@ def _masks(grey: Array, count: int, name: str) -> tuple[list[NDArray[np.bool_]],
     rows = np.searchsorted(_row_ends([v for v, _ in middles], high), [v for v, _ in middles])
     order = sorted(range(count), key=lambda i: (rows[i], middles[i][1]))
     return [largest[i] for i in order], factor
+
+
+def _apart(mask: NDArray[np.bool_], count: int) -> tuple[NDArray[Any], NDArray[Any]]:
+    """(the parts, numbered from 1; their areas in px): what stands out, or the holes of one that so many lie in."""
+    import numpy as np
+    from scipy.ndimage import binary_fill_holes, label
+
+    for regions in (mask, binary_fill_holes(mask) & ~mask):
+        labels, _ = label(regions)
+        areas = np.bincount(labels.ravel())[1:]
+        if count > 1 and len(areas) >= count and (areas > areas.max() * LEAST_ALIKE).sum() == count:
+            return labels, areas
+    labels, _ = label(mask)
+    return labels, np.bincount(labels.ravel())[1:]
 
 
 def _row_ends(middles: Sequence[float], high: float) -> list[float]:
@@ -258,13 +250,16 @@ def _points(edge: Edge, spacing: float) -> tuple[Array, Array]:
     return np.concatenate(places), np.concatenate(normals)
 
 
-def _laid_on(grey: Array, edges: Part, T: Array, reach: float, name: str) -> tuple[Array, float]:
-    """The design laid onto the edges that are seen: (map, rms in px). Raises InputError where few are."""
+def _laid_on(grey: Array, edges: Part, T: Array, reach: float, name: str, spacing: float = 2.0) -> tuple[Array, float]:
+    """The design laid onto the edges that are seen, looked at every `spacing` mm or more: (map, rms in px).
+
+    Raises InputError where few are.
+    """
     import numpy as np
 
-    around = sum(len(_points(e, 2.0)[0]) for e in edges)
+    around = sum(len(_points(e, spacing)[0]) for e in edges)
     places, normals = (
-        np.concatenate(v) for v in zip(*(_points(e, 2.0 * max(around / 900, 1)) for e in edges), strict=True)
+        np.concatenate(v) for v in zip(*(_points(e, spacing * max(around / 900, 1)) for e in edges), strict=True)
     )
     px = places @ T[:, :2].T + T[:, 2]
     out = normals @ T[:, :2].T
@@ -317,6 +312,29 @@ def _size(grey: Array, edges: Part, T: Array, line: tuple[Point, Point]) -> Size
     a, b = np.array(line[0], float), np.array(line[1], float)
     along = (b - a) / math.dist(line[0], line[1])
     return _between([_face(grey, T, p, d, _room(edges, p)) for p, d in ((a, -along), (b, along))])
+
+
+def _at_corners(grey: Array, edge: Edge, T: Array, name: str) -> float:
+    """mm² by which what lies within reaches beyond the corners of its straight sides (below 0: falls short of them),
+    on average.
+    """
+    import numpy as np
+    from scipy.ndimage import map_coordinates
+
+    T, _ = _laid_on(grey, (edge,), T, SEARCHED[-1], name, spacing=0.25)
+    step = 0.5 / math.sqrt(abs(float(np.linalg.det(T[:, :2]))))
+    n = math.ceil(CORNER / step)
+    at = (np.arange(2 * n) + 0.5 - n) * step  # beyond a corner above 0
+    s, t = np.meshgrid(at, at, indexing="ij")
+    found = []
+    ring = edge.corners
+    for before, corner, after in zip((ring[-1], *ring), ring, (*ring[1:], ring[0]), strict=False):
+        u, v = ((np.array(corner) - side) / math.dist(corner, side) for side in (before, after))
+        px = (corner + s[..., None] * u + t[..., None] * v) @ T[:, :2].T + T[:, 2] - 0.5
+        g = map_coordinates(grey, [px[..., 1], px[..., 0]], order=1, mode="nearest", output=float)
+        inside, outside = np.median(g[(s < -CLEAR) & (t < -CLEAR)]), np.median(g[np.maximum(s, t) > CLEAR])
+        found.append(float(((g - outside) / (inside - outside)).sum() - n * n) * step**2)
+    return float(np.mean(found))
 
 
 def _free(grey: Array, T: Array, line: tuple[Point, Point], name: str) -> Size | None:

@@ -73,9 +73,12 @@ class Clean:
 
 @dataclass(frozen=True, slots=True)
 class Closes:
-    """Of the squares that are cut as those numbers in the order of the file."""
+    """Of the squares that are cut as those numbers in the order of the file, each for a blade that trails by so much,
+    mm.
+    """
 
     orders: tuple[int, ...]
+    trails: tuple[float, ...]
 
 
 @dataclass(frozen=True, slots=True)

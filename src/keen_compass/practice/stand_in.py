@@ -16,7 +16,7 @@ from keen_compass.errors import InputError
 from keen_compass.formats.listing import read_listing
 from keen_compass.machines.heads import offset_held
 from keen_compass.pieces.job import Job
-from keen_compass.pieces.where import Beside, Border, InView, Slack
+from keen_compass.pieces.where import Beside, Border, Closes, InView, Slack
 from keen_compass.practice import paper
 from keen_compass.practice.reading import shown
 from keen_compass.procedures.measurand import Measurand
@@ -30,6 +30,7 @@ from keen_compass.rounds import RoundSession
 from keen_compass.rounds.pictures import written
 from keen_compass.shop.kept import KeptPiece
 from keen_compass.shop.listings import lit, typed_there
+from keen_compass.standin.blade import tip_of, went_round
 from keen_compass.standin.photo import Camera
 from keen_compass.standin.router import Made, Router
 from keen_compass.standin.scan import Glass, scanned
@@ -184,11 +185,27 @@ def scan(session: RoundSession) -> Callable[[], bytes] | None:
     if piece is None or not piece.practice or not piece.sent or truth is None:
         return None
     made = _made_of(session, piece, truth)
-    if made.drawn:
-        return None
     shape = context.shape(piece.parameters)
-    free = any(isinstance(m.where, Slack) for m in context.procedure.measurands(shape))
-    return partial(scanned, _pushed(made) if free else _on_glass(made, shape.job(1)), Glass(), made.seed)
+    wheres = [m.where for m in context.procedure.measurands(shape)]
+    closes = next((where for where in wheres if isinstance(where, Closes)), None)
+    if closes is not None:
+        lies = _weeded(made, closes)
+    elif made.drawn:
+        return None
+    elif any(isinstance(where, Slack) for where in wheres):
+        lies = _pushed(made)
+    else:
+        lies = _on_glass(made, shape.job(1))
+    return partial(scanned, lies, Glass(), made.seed)
+
+
+def _weeded(made: Made, closes: Closes) -> Any:
+    """Film out of which the squares were lifted, with all that the blade went round."""
+    from shapely import MultiPolygon, Polygon
+
+    squares = [went_round(tip_of(made.lines[order], made.truth.trails)) for order in closes.orders]
+    film = MultiPolygon(squares).envelope.buffer(BETWEEN, join_style="mitre")
+    return Polygon(film.exterior, [square.exterior for square in squares])
 
 
 def _pushed(made: Made) -> Any:
@@ -219,7 +236,7 @@ def _on_glass(made: Made, job: Job) -> Any:
     """As someone lays it there: several parts side by side in their order."""
     from shapely import MultiPolygon, Polygon, affinity
 
-    from keen_compass.formats.piece_picture import parts_of
+    from keen_compass.pieces.parts import parts_of
 
     design = [Polygon(edges[0].ring()) for edges in parts_of(job)]
     if len(design) == 1:

@@ -87,7 +87,7 @@ class DragBlade(Procedure[BladeRow]):
     def measurands(self, piece: BladeRow) -> tuple[Measurand, ...]:
         """Which square's corners close."""
         n = len(piece.values)
-        where = Closes(tuple(piece.order_of(i) for i in range(n)))
+        where = Closes(tuple(piece.order_of(i) for i in range(n)), piece.values)
         return (Measurand("pick", "drag_blade.pick", "", 0.0, where, hint="drag_blade.how", options=n, unit=""),)
 
     def answer(self, case: Case) -> Solution:

@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from keen_compass.pieces.in_picture import Across, Sought
 from keen_compass.pieces.page import Offset, Page
-from keen_compass.pieces.where import Beside, Border, Faces, Lines, Slack
+from keen_compass.pieces.where import Beside, Border, Closes, Faces, Lines, Slack
 from keen_compass.procedures.base import Lined, Procedure
 from keen_compass.procedures.case import Case, Parameters
 from keen_compass.procedures.sheets import BAR_READ, nominal_bars, printed_scale
@@ -62,7 +62,7 @@ class Geometry(Struct):
 
 
 class Reading(NamedTuple):
-    """What was read, mm, and to what (95 %)."""
+    """What was read, mm, and to what (95 %); or which of several was picked, and 0."""
 
     measurand: str
     mm: float
@@ -178,17 +178,17 @@ def readings_of(
     return Readings(tuple(read), tuple(missed), (note("picture.distances"),) if distances else ())
 
 
-def sizes_of(procedure: Procedure[Any], piece: Any, *, below: bool) -> dict[str, Faces | Slack]:
+def sizes_of(procedure: Procedure[Any], piece: Any, *, below: bool) -> dict[str, Faces | Slack | Closes]:
     """What can be read of a piece that lies on a scanner's glass, by measurand.
 
     below: of a piece turned over, at its lower edges.
     """
-    found: dict[str, Faces | Slack] = {}
+    found: dict[str, Faces | Slack | Closes] = {}
     for m in procedure.measurands(piece):
         if isinstance(m.where, Faces):
             if m.where.held in ("jaws", "inside", "part") and m.where.below is below:
                 found[m.name] = m.where
-        elif isinstance(m.where, Slack) and not below:
+        elif isinstance(m.where, (Slack, Closes)) and not below:
             found[m.name] = m.where
     return found
 
@@ -206,6 +206,7 @@ def on_glass(
     procedure: Procedure[Any],
     piece: Any,
     sizes: Mapping[str, Size | None],
+    picks: Mapping[str, float],
     scanner: Scanner,
     *,
     mirrored: bool,
@@ -218,11 +219,14 @@ def on_glass(
     above, below = (sizes_of(procedure, piece, below=side) for side in (False, True))
     inside, seen, read = inside_of(procedure, piece), below if mirrored and below else above, []
     for m in seen:
-        if (size := sizes[m]) is not None:
+        if m in picks:
+            read.append(Reading(m, picks[m], 0.0))
+        elif (size := sizes[m]) is not None:
             mm = scanner.length(size.u, size.v, inside=m in inside)
             U = math.hypot(K_95 * size.u_px * scanner.mm_per_px[0], scanner.U_at(mm))
             read.append(Reading(m, mm, U))
-    missed = tuple(m for m in (*above, *below) if m not in seen or sizes[m] is None)
+    taken = {r.measurand for r in read}
+    missed = tuple(m for m in (*above, *below) if m not in taken)
     if several:
         return Readings(tuple(read), missed, (note("picture.in_order"),))
     side = note("picture.lower" if mirrored else "picture.upper")

@@ -151,6 +151,12 @@ def picked_of(values: Sequence[float], at: float) -> float:
     return a + share * (values[low] - a) if share else a
 
 
+def pick_of(values: Sequence[float], number: float) -> float:
+    """Which of the rising values comes nearest to a number, counted from 1, or halfway between two neighbours."""
+    halves = [1 + k / 2 for k in range(2 * len(values) - 1)]
+    return min(halves, key=lambda at: abs(picked_of(values, at) - number))
+
+
 def parse_spot(text: str, unit: str = "mm") -> Spot:
     """A place in the plane: ``120.4 88.2``, ``X120.4 Y88.2``, ``120,4; 88,2``. Bare numbers in `unit`. Raises
     LengthError.

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from keen_compass.errors import InputError
 from keen_compass.quantities.lengths import Length
+from keen_compass.quantities.readings import Kind, Pick
 from keen_compass.rounds.context import RoundContext
 from keen_compass.rounds.measuring import Measuring
 from keen_compass.shop.marks import SheetSeen
@@ -38,7 +39,11 @@ class SeenPictures(Generic[L]):
         found = {r.measurand: r for r in read}
         if not found:
             raise InputError("Tick what is to be taken, or leave the picture.")
+        picks = {m.name for m in self._measuring.measurands() if m.kind is Kind.PICK}
         blob = self._c.shop.put_blob(data)
-        lengths = {name: Length(r.mm, f"{r.mm:.3f} mm", "mm", 0.0) for name, r in found.items()}
-        self._measuring.put_seen(lengths, SheetSeen(blob, {name: r.U for name, r in found.items()}))
+        as_read = {
+            name: Pick(r.mm, f"{r.mm:g}") if name in picks else Length(r.mm, f"{r.mm:.3f} mm", "mm", 0.0)
+            for name, r in found.items()
+        }
+        self._measuring.put_seen(as_read, SheetSeen(blob, {n: r.U for n, r in found.items() if n not in picks}))
         self.looked = None

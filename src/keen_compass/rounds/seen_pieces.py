@@ -62,7 +62,8 @@ class SeenPieces(SeenPictures[Scanned]):
         """Read a scan; beside: runs what takes long. Raises InputError, and keeps nothing."""
         from keen_compass.formats.apart import run_apart
         from keen_compass.formats.pictures import nominal_dpi
-        from keen_compass.formats.piece_picture import parts_of, read_piece
+        from keen_compass.formats.piece_picture import read_piece
+        from keen_compass.pieces.parts import parts_of
         from keen_compass.procedures.seen import sizes_of
 
         procedure, piece = self._c.procedure, self._shape()
@@ -78,6 +79,7 @@ class SeenPieces(SeenPictures[Scanned]):
             self._c.procedure,
             self._shape(),
             seen.sizes,
+            seen.picks,
             self.scanner(dpi),
             mirrored=seen.mirrored,
             ambiguous=seen.ambiguous,
@@ -108,9 +110,9 @@ class SeenPieces(SeenPictures[Scanned]):
     @property
     def calibrates(self) -> bool:
         """Whether this piece was measured otherwise, so that it says what the scanner is."""
-        piece = self._c.piece
-        case = self._measuring.case_of(piece) if piece is not None and self.looked is not None else None
-        return case is not None and any(m not in case.stated for m in case.readings)
+        piece, sizes = self._c.piece, self.looked.seen.sizes if self.looked is not None else {}
+        case = self._measuring.case_of(piece) if piece is not None and sizes else None
+        return case is not None and any(sizes.get(m) and m not in case.stated for m in case.readings)
 
     def calibrate(self) -> None:
         """The scanner’s record, by what was read of this piece with an instrument. Raises InputError."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Sequence
+from typing import Any
 
 Point = tuple[float, float]
 FINE = 0.01  # mm, steps of the axis
@@ -23,6 +24,14 @@ def tip_of(way: Sequence[Point], trails: float) -> list[Point]:
             back = math.atan2(tip[-1][1] - y, tip[-1][0] - x)
             tip.append((x + trails * math.cos(back), y + trails * math.sin(back)))
     return tip
+
+
+def went_round(tip: Sequence[Point]) -> Any:
+    """All that lies within what the tip went round, as a shapely polygon: where it doesn't meet, film tears."""
+    from shapely import LineString, Polygon
+
+    cut = LineString([*tip, tip[0]]).simplify(FINE / 20).buffer(FINE)
+    return Polygon(cut.exterior).buffer(-FINE)
 
 
 def spike(tip: Sequence[Point], corner: Point, before: Point) -> float:

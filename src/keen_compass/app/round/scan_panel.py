@@ -32,7 +32,8 @@ class ScanPanel(PicturePanel):
         show = show_for(session.context.machine)
         names = {m.name: capital(say(m.label, show)) for m in session.measuring.measurands()}
         for r in looked.readings.read:
-            self.add_tick(r.measurand, f"{names[r.measurand]}   {show.length(r.mm)} ± {show.small(r.U)}")
+            value = f"{show.length(r.mm)} ± {show.small(r.U)}" if r.U else f"{r.mm:g}"
+            self.add_tick(r.measurand, f"{names[r.measurand]}   {value}")
         self._said.say(" ".join(say(n, show) for n in looked.notes), "soft")
         self.calibrate.setVisible(session.seen_piece.calibrates and not session.context.shop.read_only)
 
