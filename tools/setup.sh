@@ -15,7 +15,7 @@ say() { printf '%s\n' "keen-compass set-up: $*" >&2; }
 
 find_python() {
     local p
-    for p in python3.11 python3 python3.12 python3.13; do
+    for p in ${PYTHON:+"$PYTHON"} python3.11 python3 python3.12 python3.13; do
         if command -v "$p" >/dev/null && "$p" -I -c "$right_python" 2>/dev/null; then
             echo "$p"
             return 0
