@@ -10,7 +10,9 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from driving import click as pressed
 from driving import focus, opened, press, shown, states, tab_to, typed_then_killed
+from keen_compass.app import start
 from keen_compass.app import theme as th
 from keen_compass.app.other_shop import open_shop
 from keen_compass.app.shop.new_machine import NewMachinePage
@@ -227,6 +229,43 @@ def test_killed_while_typing_the_half_reading_is_there_again(
     assert boxes["height"].edit.text() == "389."
 
 
+def test_a_second_window_follows_what_the_first_does_until_it_is_closed(
+    window: MainWindow, windows: Callable[[Path], MainWindow], qtbot: QtBot
+) -> None:  # fmt: skip
+    window.show_rose("heron")
+    second = windows(window.shop.file)
+    assert "shown here too" in shown(second)
+    second.show_rose("heron")
+    assert "Dropped on the quay" not in shown(second)
+    window.shop.put_event("heron", "service", "Dropped on the quay")
+    qtbot.waitUntil(lambda: "Dropped on the quay" in shown(second.rose_page))
+    window.begin("squareness")
+    session = window.round_page.model.session
+    stand_in.make(session)
+    session.after_making()
+    session.measuring.identify("")
+    second.begin("squareness")
+    assert second.round_page is not None
+    read = stand_in.shows(session) or ""
+    session.measuring.type(read)
+    assert session.measuring.keep()
+    measure = second.round_page.measure
+    qtbot.waitUntil(lambda: read in [box.edit.text() for box in measure.surface.boxes.values()])
+    second.go_to("logbook")
+    window.show_rose("heron")
+    window.shop.put_event("heron", "service", "Oiled all rails")
+    logbook = second.places.currentWidget()
+    qtbot.waitUntil(lambda: "Oiled all rails" in str(logbook.model.entry(0)))
+    pressed(second, "Write here")
+    assert "still open" in shown(second)
+    assert second.shop.read_only
+    window.close()
+    pressed(second, "Write here")
+    (anew,) = [w for w in start._windows if w not in (window, second)]
+    assert not anew.shop.read_only
+    anew.close()
+
+
 def test_a_file_that_is_no_shop_leaves_the_window_as_it_was(window: MainWindow, tmp_path: Path) -> None:
     (tmp_path / "x.kcshop").write_text("no shop at all")
     assert not open_shop(window, tmp_path / "x.kcshop")
@@ -314,6 +353,6 @@ def test_a_second_window_on_the_same_shop_only_looks(
     window: MainWindow, shop_file: Path, windows: Callable[[Path], MainWindow]
 ) -> None:  # fmt: skip
     second = windows(shop_file)
-    assert "only be looked at" in second._message.text()
+    assert "only be looked at" in shown(second)
     second.begin("rectangle")
     assert second.round_page is None

@@ -90,6 +90,10 @@ class ShopReadOnlyError(ShopError):
     """A change was asked of a shop that is open for reading only."""
 
 
+class ShopElsewhereError(ShopReadOnlyError):
+    """The same, because another window has it open."""
+
+
 class ShopWriteError(ShopError):
     """The disk refused a change. Nothing that was kept before is lost."""
 

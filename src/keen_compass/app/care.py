@@ -15,15 +15,17 @@ from keen_compass.words.say import say
 MOST_NAMED = 3  # damaged things that are named
 FIRST_LOOK, LOOK_AGAIN = 700, 60  # ms until the rows are looked at, and between two looks
 LOOK_FOR = 0.01  # s
+FOLLOW = 700  # ms between two looks at what another window wrote
 
 
 class ShopCare(QObject):
     """`said` carries a sentence; `asked` a question with its answers (`notice.Answer`); `changed` that what is shown
-    may be out of date."""
+    may be out of date; `again` that someone wants to open the same file once more."""
 
     said = Signal(str)
     asked = Signal(str, list)
     changed = Signal()
+    again = Signal()
 
     def __init__(self, shop: Shop, keep_copy: Callable[[], object], parent: QObject) -> None:
         super().__init__(parent)
@@ -31,15 +33,32 @@ class ShopCare(QObject):
         self._said_gone = False
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)
+        self._follows = QTimer(self)
+        self._follows.timeout.connect(self.follow)
+        self._seen: object = None
 
     def begin(self) -> None:
         """Say what is known already; look for the rest in idle moments."""
-        self._say_how_it_is()
+        self.say_how_it_is()
         self._timer.start(FIRST_LOOK)
+        if self._shop.elsewhere:
+            self._seen = self._shop.version
+            self._follows.start(FOLLOW)
 
     def stop(self) -> None:
         """The shop is about to be closed."""
         self._timer.stop()
+        self._follows.stop()
+
+    def follow(self) -> None:
+        """Where another window wrote into the file, that is shown here too."""
+        try:
+            if not self._shop.closed and (now := self._shop.version) != self._seen:
+                self._seen = now
+                self.changed.emit()
+        except KeenCompassError as error:
+            self._follows.stop()
+            self.said.emit(str(error))
 
     def look(self) -> None:
         """A little of the look for damage; when that is done, once, whether a clock was wrong."""
@@ -50,7 +69,7 @@ class ShopCare(QObject):
         try:
             if not self._shop.checked:
                 if self._shop.check(LOOK_FOR):
-                    self._say_how_it_is()
+                    self.say_how_it_is()
                     self.changed.emit()
                 return
             self._timer.stop()
@@ -103,7 +122,7 @@ class ShopCare(QObject):
         self.changed.emit()
         self.ask_what_is_open()
 
-    def _say_how_it_is(self) -> None:
+    def say_how_it_is(self) -> None:
         """Why it can only be looked at, what is damaged, what else there is to say about the file."""
         damage = self._shop.damage
         if damage:
@@ -114,6 +133,11 @@ class ShopCare(QObject):
                 f"This shop’s file is damaged: {named}{more} can’t be trusted and {left} left out. "
                 "It can only be looked at; what is sound can be kept as a new file.",
                 [("Save what is sound…", self._keep_copy), ("Only look", lambda: None)],
+            )
+        elif self._shop.elsewhere:
+            self.asked.emit(
+                f"{self._shop.why_read_only} What is done there is shown here too.",
+                [("Only look", lambda: None), ("Write here", self.again.emit)],
             )
         elif why := self._shop.why_read_only:
             self.said.emit(why)

@@ -31,13 +31,17 @@ def open_shop(window: MainWindow, file: Path) -> bool:
     """Another shop in this window; where it can't be opened the present one stays, with the reason."""
     if window.stays():
         return False
-    if file.exists() and window.shop.file.exists() and file.samefile(window.shop.file):
+    if file.exists() and window.shop.file.exists() and file.samefile(window.shop.file) and not window.shop.elsewhere:
         window.say("That shop is the one that is open here.")
         return False
     try:
         shop = Shop(file)
     except KeenCompassError as error:
         window.say(str(error))
+        return False
+    if window.shop.elsewhere and shop.elsewhere and file.samefile(window.shop.file):
+        shop.close()
+        window.say("The other window is still open. Close it there first.")
         return False
     from keen_compass.app.start import show_window
 

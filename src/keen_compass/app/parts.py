@@ -219,6 +219,9 @@ class PlacePage(QWidget):
     left = Signal()
     PLACE = ""  # what it is called, as in the manual
 
+    def refresh(self) -> None:
+        """Show what is kept now, where that may have changed meanwhile."""
+
     def toggle_floor(self) -> bool:
         """Readable from three metres, or as usual again; whether it is the former, which few pages can be."""
         return False

@@ -95,10 +95,7 @@ class MainWindow(QMainWindow):
             self.go_to("add")
             self.say("This shop is empty. Add your first machine here, or look at the demo: keen-compass --demo")
         self.care = ShopCare(shop, partial(choose_copy, self), self)
-        self.care.said.connect(self.say)
-        self.care.asked.connect(self.ask)
-        self.care.changed.connect(self._refresh_shown)
-        self.care.begin()
+        self._wire_care()
         self.copies: CopyKeeper | None = None
         QTimer.singleShot(KEEP_COPIES, self, self._keep_copies)
 
@@ -108,6 +105,13 @@ class MainWindow(QMainWindow):
         self.copies = CopyKeeper(self.shop, self)
         self.copies.said.connect(self.say)
         self.copies.begin()
+
+    def _wire_care(self) -> None:
+        self.care.said.connect(self.say)
+        self.care.asked.connect(self.ask)
+        self.care.changed.connect(self._refresh_shown)
+        self.care.again.connect(self._write_here)
+        self.care.begin()
 
     def _wire_rose(self) -> None:
         self.ahead.found.connect(self._due_soon)
@@ -125,6 +129,11 @@ class MainWindow(QMainWindow):
         page.mounted.process.connect(lambda process: mount(self, process=process))
         self.next_piece.found.connect(self._show_next_piece)
 
+    def _write_here(self) -> None:
+        """Open the same file once more, now that another window may have closed it."""
+        if not open_shop(self, self.shop.file):
+            self.care.say_how_it_is()
+
     # Places
 
     def say(self, words: str) -> None:
@@ -137,6 +146,8 @@ class MainWindow(QMainWindow):
         elif self.machine_uid and self.places.currentWidget() is self.rose_page:
             self.show_rose(self.machine_uid)
         else:
+            if self._other is not None:
+                self._other.refresh()
             self.refresh_rail()
 
     def ask(self, words: str, answers: Sequence[Answer]) -> None:

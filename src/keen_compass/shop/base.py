@@ -12,6 +12,7 @@ from contextlib import AbstractContextManager
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+from keen_compass.errors import ShopElsewhereError
 from keen_compass.quantities.notes import Note
 from keen_compass.shop.file import ShopFile
 from keen_compass.shop.kept import Future
@@ -46,6 +47,11 @@ class ShopBase:
     def why_read_only(self) -> str:
         """What is said where someone tries to write; empty where it may be written."""
         return str(self._f.why_read_only or "")
+
+    @property
+    def elsewhere(self) -> bool:
+        """Whether another window writes it."""
+        return isinstance(self._f.why_read_only, ShopElsewhereError)
 
     @property
     def version(self) -> tuple[int, int]:

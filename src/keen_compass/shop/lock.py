@@ -13,7 +13,7 @@ import os
 import stat
 from pathlib import Path
 
-from keen_compass.errors import ShopDamagedError, ShopReadOnlyError, ShopWriteError
+from keen_compass.errors import ShopDamagedError, ShopElsewhereError, ShopReadOnlyError, ShopWriteError
 
 _held: set[tuple[int, int]] = set()  # (device, inode) locked by this process
 
@@ -113,5 +113,5 @@ class FileLock:
         _held.add(self._identity)
 
 
-def _open_elsewhere() -> ShopReadOnlyError:
-    return ShopReadOnlyError("This shop is open in another window, so here it can only be looked at.")
+def _open_elsewhere() -> ShopElsewhereError:
+    return ShopElsewhereError("This shop is open in another window, so here it can only be looked at.")
