@@ -1,8 +1,10 @@
 """An attack on the shop file and on the files for machines, with fixed seeds: what is lost, what breaks, what lies.
 
-python bench/attack.py [how many of each, 40 unless said]
+python bench/attack.py [how many of each, 40 unless said] [kills]
 
-kills        another process works and says after each step that it is kept; it is killed at any moment
+kills        another process works and says after each step that it is kept; it is killed at any moment: in a new shop,
+             at a round's beginning, typing, signing, sending, importing, migrating, copying, compacting. By itself
+             where that is said
 flips        one bit of a closed file is flipped; all that the file says is compared with what it said
 full disk    a file-size limit stands for the disk, at any size
 imports      a logbook with something odd at any place of it
@@ -84,7 +86,26 @@ if what == "import":
     from keen_compass.shop.exchange import from_json, to_json
     from_json(shop, Path(sys.argv[3]).read_text(), understands)
     said("import")
+if what == "copy":
+    for i in range(1000):
+        shop.put_event("heron", "note", f"event {i}")
+        said(f"event {i}")
+        shop.copy_to(file.with_name(f"{file.stem} copy {i}.kcshop"))
+        said(f"copied {i}")
+if what == "compact":
+    for i in range(1000):
+        shop.put_event("heron", "note", f"event {i}")
+        said(f"event {i}")
+        shop.put_blob(str(i).encode() * 100_000)
+        shop.compact()
 heron = shop.machine("heron")
+if what == "type":
+    session = RoundSession.begin(shop, heron, "squareness")
+    cut(session)
+    session.measuring.identify("")
+    for i in range(100000):
+        session.measuring.type(str(i))
+        said(f"typed {session.context.piece.id} {i}")
 for i in range(1000):
     session = RoundSession.begin(shop, heron, "squareness")
     said(f"begun {session.context.kept.id}")
@@ -139,7 +160,9 @@ def killed(folder: Path, what: str, seed: int, found: Counter[str]) -> None:
     for line in said:
         name, *numbers = line.split()
         missing = (
-            (name == "machine" and "heron" not in machines)
+            (name == "typed" and line is said[-1] and not typed_there(shop, *map(int, numbers)))
+            or (name == "copied" and event_missing(file.with_name(f"{file.stem} copy {numbers[0]}.kcshop"), numbers[0]))
+            or (name == "machine" and "heron" not in machines)
             or (name == "event" and line not in events)
             or (name == "begun" and int(numbers[0]) not in rounds)
             or (name == "settled" and rounds[int(numbers[0])].status == "open")
@@ -157,6 +180,18 @@ def killed(folder: Path, what: str, seed: int, found: Counter[str]) -> None:
     shop.close()
     found["kills"] += 1
     found["acknowledged"] += len(said)
+
+
+def typed_there(shop: Shop, piece: int, number: int) -> bool:
+    """Whether half a reading is there; killed before it was said, what was typed next may be there already."""
+    draft = shop.draft(piece)
+    return draft is not None and draft[1] in (str(number), str(number + 1))
+
+
+def event_missing(file: Path, number: str) -> bool:
+    """Whether a copy lacks what was kept before it was made."""
+    with contextlib.closing(Shop(file)) as copied:
+        return f"event {number}" not in {text for _, _, text in copied.events("heron")}
 
 
 def later(file: Path) -> bool:
@@ -332,11 +367,13 @@ def main() -> None:
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
     with tempfile.TemporaryDirectory(prefix="keen-compass-attack-") as name:
         folder = Path(name)
-        for what in ("new", "begin", "sign", "send", "import", "migration"):
+        for what in ("new", "begin", "type", "sign", "send", "import", "migration", "copy", "compact"):
             found = Counter[str]()
             for seed in range(times):
                 killed(folder, what, seed, found)
-            print(f"kills, {what}: {dict(found)}, lost {found['lost']}, half done {found['half done']}")
+            print(f"kills, {what}: {dict(found)}, lost {found['lost']}, half done {found['half done']}", flush=True)
+        if sys.argv[2:] == ["kills"]:
+            return
         others: tuple[tuple[str, Callable[[Path, int], Counter[str]], int], ...] = (
             ("flips", flipped, 10), ("full disk", full_disk, 1), ("imports", imports, 25), ("piece", pieces, 50),
         )  # fmt: skip

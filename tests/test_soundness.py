@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from keen_compass.cli import main
+from keen_compass.errors import ShopReadOnlyError
 from keen_compass.practice.shipped import open_demo
 from keen_compass.shop import schema
 from keen_compass.shop.store import Shop
@@ -98,3 +99,33 @@ def test_what_is_no_shop_is_refused(tmp_path: Path, demo: Path, capsys: pytest.C
     shutil.copyfile(demo, tmp_path / "there.kcshop")
     assert main(["check", str(demo), "--repair", str(tmp_path / "there.kcshop")]) == 2
     assert "is there already" in capsys.readouterr().err
+
+
+def test_a_compact_shop_has_lost_only_what_nothing_refers_to(demo: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    shop = Shop(demo)
+    lost = shop.put_blob(b"a picture that was taken back" * 50_000)
+    before = {table: shop.dumped(table) for table in schema.COLUMNS}
+    shop.close()
+    size = demo.stat().st_size
+    assert told(capsys, str(demo), "--compact") == (0, {"sound": True, "faults": []})
+    assert demo.stat().st_size < size - 1_000_000
+    shop = Shop(demo)
+    gone = {table: set(before[table]) - set(shop.dumped(table)) for table in schema.COLUMNS}
+    assert all(not rows for table, rows in gone.items() if table != "blob")
+    assert lost in {name for _, name, *_ in gone["blob"]}
+    kept = {name for _, name, *_ in shop.dumped("blob")}
+    second = Shop(demo)
+    with pytest.raises(ShopReadOnlyError):
+        second.compact()
+    second.close()
+    shop.close()
+    forged(demo, "stage", 1, sent="0" * 64)
+    spoilt(demo, "UPDATE stage SET kind = 'other' WHERE id = 2")
+    blobs = len(kept)
+    assert main(["check", str(demo), "--compact"]) == 2
+    assert "damaged" in capsys.readouterr().err
+    db = sqlite3.connect(demo)
+    assert db.execute("SELECT count(*) FROM blob").fetchone() == (blobs,)
+    db.close()
+    assert main(["check", str(demo.with_name("none.kcshop")), "--compact"]) == 2
+    assert "is not there" in capsys.readouterr().err

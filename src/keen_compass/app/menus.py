@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
-from keen_compass.app.other_shop import choose_copy, choose_shop
+from keen_compass.app.other_shop import choose_copy, choose_shop, compact
 from keen_compass.app.parts import PlacePage
 from keen_compass.procedures import REGISTRY, yielding
 from keen_compass.words.procedures import does, title
@@ -35,6 +35,7 @@ class Menus(QObject):
         add(shop, "&Open shop file…", QKeySequence.StandardKey.Open, partial(choose_shop, window))
         add(shop, "Save a &copy as…", QKeySequence.StandardKey.SaveAs, partial(choose_copy, window))
         add(shop, "&Earlier copies…", None, self._show_copies)
+        add(shop, "Co&mpact", None, partial(compact, window))
         add(shop, "&Print…", QKeySequence.StandardKey.Print, self._print)
         shop.addSeparator()
         add(shop, "&Quit", "Ctrl+Q", window.close)

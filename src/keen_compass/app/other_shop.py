@@ -88,6 +88,18 @@ def go_on_with_copy(window: MainWindow, file: Path) -> bool:
     return open_shop(window, file)
 
 
+def compact(window: MainWindow) -> None:
+    """Without pictures and files of what was taken back."""
+    if window.round_page is not None:
+        window.say("Close the round first: what was undone in it can’t come back from a compact file.")
+        return
+    try:
+        before = window.shop.file.stat().st_size
+        window.say(f"The shop file takes {window.shop.compact() / 1e6:.1f} MB now, {before / 1e6:.1f} MB before.")
+    except (KeenCompassError, OSError) as error:
+        window.say(str(error))
+
+
 def dropped_file(event: QDropEvent) -> Path | None:
     """The shop file that is dropped; None for anything else."""
     files = [Path(url.toLocalFile()) for url in event.mimeData().urls()]

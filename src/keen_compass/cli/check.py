@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
 from keen_compass.cli.common import print_json
+from keen_compass.errors import InputError
 
 
 def add_check(commands: Any) -> None:
@@ -14,14 +16,21 @@ def add_check(commands: Any) -> None:
     check = commands.add_parser("check", help="go over every row of a shop file: exit 0 sound, 1 with what is wrong")
     check.add_argument("file", type=Path, metavar="FILE", help="the shop file")
     check.add_argument("--repair", type=Path, metavar="OUT", help="write what is sound as a new shop file")
+    check.add_argument("--compact", action="store_true", help="first drop pictures and files of what was taken back")
     check.add_argument("--json", action="store_true", help="as JSON")
     check.set_defaults(run=_check)
 
 
 def _check(options: argparse.Namespace) -> int:
     from keen_compass.shop.soundness import faults, repair
+    from keen_compass.shop.store import Shop
     from keen_compass.words.say import say
 
+    if options.compact:
+        if not options.file.exists():
+            raise InputError("is not there", str(options.file))
+        with closing(Shop(options.file)) as shop:
+            shop.compact()
     found = repair(options.file, options.repair) if options.repair else faults(options.file)
     if options.json:
         print_json({"sound": not found, "faults": [f._asdict() | {"what": say(f.what)} for f in found]})

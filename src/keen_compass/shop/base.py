@@ -98,6 +98,16 @@ class ShopBase:
         """All that is sound, as a shop file of its own, never over another. Raises ShopWriteError."""
         self._f.copy_to(target)
 
+    def compact(self) -> int:
+        """Drop what nothing refers to; how many bytes the file is then. What was undone can't come back after that.
+
+        Raises ShopError.
+        """
+        from keen_compass.shop.compacting import compact
+
+        compact(self._f)
+        return self.file.stat().st_size
+
     def close(self) -> None:
         """Close the file; nothing can be read or kept after that."""
         self._f.close()

@@ -48,7 +48,7 @@ class ShopFile(Rows):
             raise
         except (sqlite3.Error, UnicodeDecodeError) as error:  # the latter in SQLite's own complaint about a name
             self.close()
-            raise self._in_words(error) from None
+            raise self.in_words(error) from None
         self._identities = self._seen_now()
 
     # Opening and closing
@@ -127,7 +127,7 @@ class ShopFile(Rows):
             (version,) = db.execute("PRAGMA user_version").fetchone()
             (tables,) = db.execute("SELECT count(*) FROM sqlite_master").fetchone()
         except (sqlite3.Error, UnicodeDecodeError) as error:
-            raise self._in_words(error) from None
+            raise self.in_words(error) from None
         finally:
             db.close()
         if not tables and application in (0, schema.APPLICATION_ID):
@@ -307,7 +307,7 @@ class ShopFile(Rows):
                 )
             about = [text for _, name, text in self.rows("about") if name == "format"]
         except sqlite3.Error as error:
-            raise self._in_words(error) from None
+            raise self.in_words(error) from None
         if about != [str(schema.FORMAT)] and not self.damage:
             self._found(Damage("about", 0, note("shop.description")))
 

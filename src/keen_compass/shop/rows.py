@@ -78,15 +78,15 @@ class Rows:
             return db.execute(sql, values).fetchall()
         except sqlite3.OperationalError as error:
             if "decode" not in str(error):
-                raise self._in_words(error) from None
+                raise self.in_words(error) from None
         except sqlite3.Error as error:
-            raise self._in_words(error) from None
+            raise self.in_words(error) from None
         finally:
             db.text_factory = lossy_text
         try:
             return db.execute(sql, values).fetchall()
         except sqlite3.Error as error:
-            raise self._in_words(error) from None
+            raise self.in_words(error) from None
 
     def rows(self, table: str, tail: str = "", *values: Any, view: str = "") -> Iterator[tuple[Any, ...]]:
         """Sound rows of a table (or of a view on it), without their digests; what is damaged is noted and left out."""
@@ -96,7 +96,7 @@ class Rows:
                     yield row
         except sqlite3.Error as error:
             if reason_of(error) != "damaged":
-                raise self._in_words(error) from None
+                raise self.in_words(error) from None
             self._found(Damage(table, 0, note("shop.list", table=table)))
 
     def _scanned(self, table: str, tail: str, *values: Any, view: str = "") -> Iterator[tuple[tuple[Any, ...], bool]]:
@@ -160,7 +160,7 @@ class Rows:
             finally:
                 self._depth -= 1
         except sqlite3.Error as error:
-            raise self._in_words(error) from None
+            raise self.in_words(error) from None
 
     def _seen_now(self) -> dict[Path, tuple[int, int]]:
         """(device, inode) of the file and of its log."""
@@ -190,7 +190,7 @@ class Rows:
             "open another file, or put back a copy."
         )
 
-    def _in_words(self, error: Exception) -> ShopError:
+    def in_words(self, error: Exception) -> ShopError:
         match reason_of(error):
             case "full":
                 return ShopWriteError(
