@@ -35,6 +35,7 @@ class Menus(QObject):
         add(shop, "&Open shop file…", QKeySequence.StandardKey.Open, partial(choose_shop, window))
         add(shop, "Save a &copy as…", QKeySequence.StandardKey.SaveAs, partial(choose_copy, window))
         add(shop, "&Earlier copies…", None, self._show_copies)
+        add(shop, "&Bring together…", None, self._bring_together)
         add(shop, "Co&mpact", None, partial(compact, window))
         add(shop, "&Print…", QKeySequence.StandardKey.Print, self._print)
         shop.addSeparator()
@@ -193,6 +194,11 @@ class Menus(QObject):
         from keen_compass.app.manual import show_manual
 
         show_manual(self._window, name)
+
+    def _bring_together(self) -> None:
+        from keen_compass.app.joining import choose_folder  # late, as all that is for once in a while
+
+        choose_folder(self._window)
 
     def _show_copies(self) -> None:
         from keen_compass.app.copies import CopiesDialog

@@ -305,6 +305,15 @@ class MachineRows(ShopBase):
                 body=json.dumps(stored.to_body()),
             )
 
+    def set_again(self, machine: str, quantity: str, subject: str, stored: StoredValue) -> None:
+        """Append a value that an earlier row holds already, with its very subject."""
+        with self.writing():
+            body = json.dumps(stored.to_body())
+            self._f.append(
+                "value", machine=machine, quantity=quantity, subject=subject, at=self._stamp(machine), round=None,
+                how="typed", body=body,
+            )  # fmt: skip
+
     def held_subjects(self) -> dict[tuple[str, str], str]:
         """Whose number is in each place now: key of its subject by (machine, quantity)."""
         rows = self._f.query(f"SELECT machine, quantity, subject FROM value WHERE subject <> '' {OLDEST_FIRST}")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from keen_compass.shop.machines import MachineRows
@@ -33,6 +33,10 @@ class Shop(MachineRows, RoundRows):
     def dumped(self, table: str, tail: str = "", *values: Any) -> list[tuple[Any, ...]]:
         """Sound rows of a table as they stand in the file, by number."""
         return list(self._f.rows(table, f"{tail} ORDER BY id", *values))
+
+    def called(self, table: str, columns: Sequence[str]) -> list[tuple[Any, ...]]:
+        """The number of each row of a table and what stands in these columns, in the order in which they were kept."""
+        return self._f.query(f"SELECT id, {', '.join(columns)} FROM {table} ORDER BY id")
 
     def taken_over(self, table: str, **row: Any) -> int:
         """Append a row that was checked already, with the time it has; returns its number."""
