@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -264,6 +264,20 @@ def test_a_second_window_follows_what_the_first_does_until_it_is_closed(
     (anew,) = [w for w in start._windows if w not in (window, second)]
     assert not anew.shop.read_only
     anew.close()
+
+
+def test_pages_that_were_left_leave_nothing_open(window: MainWindow) -> None:
+    open_files = Path("/proc/self/fd")
+    counts = []
+    for _ in range(4):
+        for procedure in ("pointer", "kerf-square", "camera"):
+            window.show_rose("swift" if procedure == "pointer" else "heron")
+            window.begin(procedure)
+            assert window.round_page is not None
+            window.show_rose("heron")
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        counts.append(len(list(open_files.iterdir())))
+    assert counts[-1] <= counts[0] + 1
 
 
 def test_a_file_that_is_no_shop_leaves_the_window_as_it_was(window: MainWindow, tmp_path: Path) -> None:

@@ -256,13 +256,16 @@ class AnswerColumn(QWidget):
             finding = solution.finding(quantity) if solution else None
             axis = QUANTITIES[quantity].axis
             place = machine.place(quantity)
-            name = place.name(held[quantity]) if quantity in held else f"{axis.upper()} {machine.form.noun}"
-            number = place.number(held[quantity]).replace("-", "−") if quantity in held else "–"
-            if place.in_file and quantity == "kerf" and not float(number.replace("−", "-")):
-                number = "–"  # nothing was found yet, and no cut is that narrow
+            stored = held.get(quantity)
+            name = place.name(stored) if stored else f"{axis.upper()} {machine.form.noun}"
+            number = place.number(stored).replace("-", "−") if stored else "–"
             by_hand = QUANTITIES[quantity].lives is Lives.BY_HAND
-            if by_hand and quantity in held and not float(number.replace("−", "-")):
-                number = "–"  # nothing was done yet
+            if (
+                stored
+                and not round(stored.value, place.decimals)
+                and (by_hand or (place.in_file and quantity == "kerf"))
+            ):
+                number = "–"  # nothing was done, or found, yet: no cut is that narrow
             if planning:
                 unit = shown_in(QUANTITIES[quantity].error_unit, machine.unit_of(quantity))
                 measured = session.context.instrument is not None

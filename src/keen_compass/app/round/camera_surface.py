@@ -56,7 +56,7 @@ class CameraSurface(FloatingSurface):
         self._blob = ""
         self._frozen = False
         self._said = ""
-        self.source = PictureSource()
+        self.source = PictureSource(self)
         self.source.given.connect(self.take)
         self.source.refused.connect(self.wanted.emit)
         self.other = Button("Other cross", self._other, "quiet")

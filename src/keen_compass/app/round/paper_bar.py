@@ -30,7 +30,7 @@ class PaperBar(QWidget):
         self._missing = False  # boxes of another page
         self.wanted = False
         self.setAcceptDrops(True)
-        self.source = PictureSource()
+        self.source = PictureSource(self)
         self.source.file.setPlaceholderText("photo or scan of the worksheet: drop it, or name it")
         self.source.given.connect(self._read)
         self.source.refused.connect(self._try)

@@ -19,7 +19,7 @@ SETTLES = 400  # ms, after which a file that appears in a folder is whole
 
 
 class PictureSource(QObject):
-    """A line for a file or a folder and a button that pastes, for whoever lays them out.
+    """A line for a file or a folder and a button that pastes, for whoever lays them out: `parent`, with which it goes.
 
     `given` carries a picture's bytes and its name; `refused` what raises, in words, when it is run.
     """
@@ -27,16 +27,15 @@ class PictureSource(QObject):
     given = Signal(bytes, str)
     refused = Signal(object)
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
         self._before: set[Path] = set()
         self.file = plain_line("Picture or folder")
         self.file.setPlaceholderText("file, or a folder to watch")
         self.file.returnPressed.connect(self._from_line)
         self.paste = Button("Paste", lambda: self.take_from(QGuiApplication.clipboard().mimeData()), "quiet")
         self.paste.setAccessibleName("Paste a picture")
-        self._watcher = QFileSystemWatcher(self)
-        self._watcher.directoryChanged.connect(lambda _: QTimer.singleShot(SETTLES, self._look_into_folder))
+        self._watcher: QFileSystemWatcher | None = None  # holds open files of the system, so only where it is wanted
 
     def take_file(self, file: Path) -> None:
         """A picture from a file."""
@@ -68,25 +67,28 @@ class PictureSource(QObject):
         if not path.is_dir():
             self.take_file(path)
             return
-        if self._watcher.directories():
-            self._watcher.removePaths(self._watcher.directories())
+        if self._watcher is not None:
+            self._watcher.deleteLater()
+        watcher = self._watcher = QFileSystemWatcher(self)
+        watcher.directoryChanged.connect(
+            lambda _: QTimer.singleShot(SETTLES, watcher, lambda: self._look_into_folder(path))
+        )
 
         def watch() -> None:
             self._before = _pictures_in(path)
-            self._watcher.addPath(str(path))
+            watcher.addPath(str(path))
 
         self._tried(watch)
 
-    def _look_into_folder(self) -> None:
+    def _look_into_folder(self, folder: Path) -> None:
         """The newest picture that wasn't there before is the next one."""
 
         def look() -> None:
-            for folder in self._watcher.directories():
-                now = _pictures_in(Path(folder))
-                fresh = sorted(now - self._before, key=lambda f: f.stat().st_mtime)
-                self._before = now
-                if fresh:
-                    self.take_file(fresh[-1])
+            now = _pictures_in(folder)
+            fresh = sorted(now - self._before, key=lambda f: f.stat().st_mtime)
+            self._before = now
+            if fresh:
+                self.take_file(fresh[-1])
 
         self._tried(look)
 

@@ -43,7 +43,7 @@ class PictureBar(QWidget):
         self._model = model
         self.wanted = False  # of a piece, which is mostly measured by hand
         self.setAcceptDrops(True)
-        self.source = PictureSource()
+        self.source = PictureSource(self)
         self.source.given.connect(self._look)
         self.source.refused.connect(lambda run: model.attempt("picture", run))
         self.practice = Button("Take a practice picture", self._practise, "quiet")
