@@ -350,7 +350,7 @@ class MainWindow(QMainWindow):
         step = str(self.round_page.model.session.step) if self.round_page else ""
         if step != self._rail_step:
             self._rail_step = step
-            QTimer.singleShot(0, self.refresh_rail)
+            QTimer.singleShot(0, self, self.refresh_rail)
         self.menus.refresh()
         self.care.look_whether_gone()
 

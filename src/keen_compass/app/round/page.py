@@ -206,7 +206,7 @@ class RoundPage(QWidget):
             self.model.session.holding.look_again()
             self.refresh()
         self.cable.look()
-        QTimer.singleShot(0, self._focus)
+        QTimer.singleShot(0, self, self._focus)
 
     def _follow_current(self) -> None:
         """Typing follows the current callout, unless a reason is being typed."""
