@@ -67,7 +67,7 @@ def test_what_is_kept_is_what_is_seen_and_all_of_it_can_be_undone(shop: Shop, na
         cut(session)
     before = seen(session)
     dice = random.Random(f"{name} {seed}")
-    for turn in range(40):
+    for turn in range(26):
         what = dice.choice(ACTS)
         act(session, what, dice)
         again = RoundSession(shop, shop.round(session.context.kept.id))

@@ -18,9 +18,9 @@ HARM = {"lost", "tracebacks", "stops later starts", "formulas", "no area", "long
 
 @pytest.mark.heavy
 @pytest.mark.parametrize(("run", "times", "done"), [
-    (attack_sheets.kills, 2, "said to be kept"), (attack_sheets.full_disk, 3, "refused"),
-    (attack_sheets.imports, 24, "refused"), (attack_sheets.clocks, 4, "rounds"),
-    (attack_sheets.formulas, 60, "cells"), (attack_sheets.artworks, 40, "read"), (attack_sheets.outlines, 30, "shapes"),
+    (attack_sheets.kills, 1, "said to be kept"), (attack_sheets.full_disk, 2, "refused"),
+    (attack_sheets.imports, 12, "refused"), (attack_sheets.clocks, 4, "rounds"),
+    (attack_sheets.formulas, 60, "cells"), (attack_sheets.artworks, 20, "read"), (attack_sheets.outlines, 15, "shapes"),
 ])  # fmt: skip
 def test_nothing_is_lost_and_nothing_goes_wrong(
     demo_file: Path, tmp_path: Path, run: attack_sheets.Attack, times: int, done: str

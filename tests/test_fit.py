@@ -37,7 +37,7 @@ def fitted(text: str, warp: Warp = QUARTER, name: str = "") -> str:
     return fit_file(text.encode("utf-8"), warp, name).data.decode("utf-8")
 
 
-@pytest.mark.parametrize("part", range(4))
+@pytest.mark.parametrize("part", range(2))
 @pytest.mark.parametrize("kind", bench.MAKES)
 def test_every_stroke_of_a_random_file_is_where_the_map_says(kind: str, part: int) -> None:
     """A small sister of bench/fit.py; read by readers that share nothing with what wrote it."""
