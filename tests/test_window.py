@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from itertools import combinations
 from pathlib import Path
 
+import numpy as np
 import pytest
-from PySide6.QtCore import QEvent, QPoint, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
+from skimage.color import deltaE_ciede2000, rgb2lab
 
 from driving import click as pressed
 from driving import focus, opened, press, shown, states, tab_to, typed_then_killed
 from keen_compass.app import start
 from keen_compass.app import theme as th
 from keen_compass.app.other_shop import open_shop
+from keen_compass.app.parts import draw_state
 from keen_compass.app.shop.new_machine import NewMachinePage
 from keen_compass.app.window import MainWindow
 from keen_compass.machines.profile import Machine
@@ -301,6 +306,43 @@ def test_every_pair_of_colours_is_readable(theme: th.Theme) -> None:
     for text, surface in th.PAIRS:
         ratio = th.contrast(getattr(theme, text), getattr(theme, surface))
         assert ratio >= 4.5, f"{theme.name}: {text} on {surface} is {ratio:.2f}"
+
+
+# What is left of linear red, green and blue without one kind of cones (Machado, Oliveira and Fernandes, 2009).
+EYES = {
+    "protan": ((0.152286, 1.052583, -0.204868), (0.114503, 0.786281, 0.099216), (-0.003882, -0.048116, 1.051998)),
+    "deutan": ((0.367322, 0.860646, -0.227968), (0.280085, 0.672501, 0.047413), (-0.011820, 0.042940, 0.968881)),
+    "tritan": ((1.255528, -0.076749, -0.178779), (-0.078411, 0.930809, 0.147602), (0.004733, 0.691367, 0.303900)),
+}
+
+
+@pytest.mark.parametrize("eye", EYES)
+@pytest.mark.parametrize("theme", [th.LIGHT, th.DARK], ids=lambda t: t.name)
+def test_in_and_out_are_apart_to_colour_blind_eyes(theme: th.Theme, eye: str) -> None:
+    """By what CIEDE2000 says of two colours: from about 2 on they differ at a glance."""
+
+    def seen(colour: str) -> np.ndarray:
+        part = np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)]) / 255
+        linear = np.where(part <= 0.04045, part / 12.92, ((part + 0.055) / 1.055) ** 2.4)
+        left = np.clip(np.array(EYES[eye]) @ linear, 0, 1)
+        return rgb2lab(np.where(left <= 0.0031308, 12.92 * left, 1.055 * left ** (1 / 2.4) - 0.055))
+
+    good, bad, warn = (seen(getattr(theme, name)) for name in ("good", "bad", "warn"))
+    assert deltaE_ciede2000(good, bad) > 12
+    assert deltaE_ciede2000(good, warn) > 12
+
+
+def test_states_are_told_by_their_shape_without_any_colour(qapp: QApplication) -> None:
+    shapes = {}
+    for state in State:
+        image = QImage(40, 40, QImage.Format.Format_Grayscale8)
+        image.fill(255)
+        painter = QPainter(image)
+        draw_state(painter, state, QPointF(20, 20), 12, QColor("black"), QColor("white"))
+        painter.end()
+        shapes[state] = np.frombuffer(image.constBits(), np.uint8).reshape(40, -1)[:, :40] < 200
+    for a, b in combinations(State, 2):
+        assert (shapes[a] ^ shapes[b]).sum() > 0.15 * max(shapes[a].sum(), shapes[b].sum()), (a, b)
 
 
 def test_contrast_against_the_standards_own_examples() -> None:
