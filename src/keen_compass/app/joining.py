@@ -71,7 +71,8 @@ def said(brought: Brought) -> str:
     """What came, and what was refused."""
     others = ", ".join(brought.seats)
     rounds = ngettext("{n} round", "{n} rounds", brought.rounds).format(n=brought.rounds)
-    words = f"{rounds} came or went on, from {others}." if others else "No other seat has been here yet."
+    words = f"{rounds} came or went on, from {others}." if brought.rounds else f"No round was new at {others}."
+    words = words if others else "No other seat has been here yet."
     refused = [f"{file} can’t be used: {why}." for file, why in brought.refused]
     return " ".join([words, "This shop’s logbook lies there for the others now.", *refused])
 

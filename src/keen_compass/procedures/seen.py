@@ -229,6 +229,8 @@ def on_glass(
     missed = tuple(m for m in (*above, *below) if m not in taken)
     if several:
         return Readings(tuple(read), missed, (note("picture.in_order"),))
+    if not any(isinstance(where, Faces) for where in seen.values()):  # free room is the same from either side
+        return Readings(tuple(read), missed, ())
     side = note("picture.lower" if mirrored else "picture.upper")
     return Readings(tuple(read), missed, (side, note("picture.either_way")) if ambiguous else (side,))
 
