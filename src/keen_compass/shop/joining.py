@@ -51,10 +51,7 @@ def bring_together(
     for i, file in enumerate(others):
         name = file.name.removesuffix(SUFFIX)
         try:
-            text = read_whole(file).decode("utf-8")
-            came, differ = join(shop, text, understands, partial(told, i))
-        except UnicodeDecodeError:
-            refused.append((file.name, "it isn’t text"))
+            came, differ = join(shop, _text_of(file), understands, partial(told, i))
         except (FileFormatError, InputError) as error:
             refused.append((file.name, str(error)))
         else:
@@ -64,3 +61,10 @@ def bring_together(
     write_whole(own, to_json(shop).encode())
     progress(1.0)
     return Brought(tuple(seats), rounds, tuple(apart), tuple(refused))
+
+
+def _text_of(file: Path) -> str:
+    try:
+        return read_whole(file).decode("utf-8")
+    except UnicodeDecodeError:
+        raise FileFormatError("it isn’t text") from None
