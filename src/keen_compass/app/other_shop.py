@@ -77,11 +77,19 @@ def choose_copy(window: MainWindow) -> None:
 
 
 def go_on_with_copy(window: MainWindow, file: Path) -> bool:
-    """All that this window sees, kept under a new name, and the work goes on there; else the reason is said."""
+    """All that this window sees, kept under a new name, and the work goes on there; else the reason is said.
+
+    Of a damaged file what is sound and has all that it refers to.
+    """
     if file.suffix != ".kcshop":
         file = file.with_name(f"{file.name}.kcshop")
     try:
-        window.shop.copy_to(file)
+        if window.shop.damage and not window.shop.gone:
+            from keen_compass.shop.soundness import repair  # late: few files are damaged
+
+            repair(window.shop.file, file)
+        else:
+            window.shop.copy_to(file)
     except KeenCompassError as error:
         window.say(str(error))
         return False
