@@ -10,10 +10,11 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QApplication, QFileDialog
 
 from driving import click, shown
-from keen_compass.app.copies import CopiesDialog, CopyKeeper
+from keen_compass.app.copies import UNDER, CopiesDialog, CopyKeeper, under
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import ShopError
 from keen_compass.shop.copies import EVERY, LAST, Copy, copies_of, dropped, folder_of, is_due, keep_copy, taken_back
@@ -123,3 +124,33 @@ def test_in_the_window_a_copy_is_opened_as_a_shop_of_its_own(window: MainWindow)
     assert another.shop.file.name.startswith("shop of ")
     assert [m.name for m in another.shop.machines()] == ["Heron", "Swift", "Kingfisher", "Ember"]
     another.close()
+
+
+def test_copies_are_kept_where_one_says(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest
+) -> None:
+    request.addfinalizer(lambda: QSettings().remove(UNDER))
+    disk = tmp_path / "another disk"
+    disk.mkdir()
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(disk))
+    dialog = CopiesDialog(window)
+    dialog.open()
+    click(dialog, "Keep them elsewhere…")
+    assert f"in {disk}" in shown(dialog)
+    click(dialog, "Keep a copy now")
+    (copy,) = copies_of(window.shop.file, disk)
+    assert copy.file.parent == disk / "shop copies"
+    assert not copies_of(window.shop.file)
+    assert f"{copy.at:%A}" in shown(dialog)
+    keeper = CopyKeeper(window.shop, window)
+    said: list[str] = []
+    keeper.said.connect(said.append)
+    shutil.rmtree(disk)  # it was pulled out
+    keeper.look()
+    keeper.stop()
+    settle()
+    assert "another disk" in said[0]
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(window.shop.file.parent))
+    click(dialog, "Keep them elsewhere…")
+    assert under() is None
+    assert "beside the shop file" in shown(dialog)

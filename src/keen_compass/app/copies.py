@@ -9,12 +9,12 @@ from pathlib import Path
 from threading import Thread
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QTimer, Signal
-from PySide6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import QObject, QSettings, QTimer, Signal
+from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_compass.app import theme as th
 from keen_compass.app.other_shop import open_shop
-from keen_compass.app.parts import Button, Line, Text, scrolling
+from keen_compass.app.parts import Button, Line, Text, empty, scrolling
 from keen_compass.errors import KeenCompassError
 from keen_compass.shop.copies import Copy, copies_of, is_due, keep_copy, taken_back
 from keen_compass.shop.store import Shop
@@ -25,6 +25,13 @@ if TYPE_CHECKING:
 
 AFTER, AGAIN = 60_000, 3_600_000  # ms until it is looked whether a copy is due, and between two looks
 SHOWN = 12  # copies
+UNDER = "copies/under"  # what is remembered: the folder that was named
+
+
+def under() -> Path | None:
+    """In which folder copies are kept, where not beside the shop file."""
+    named = str(QSettings().value(UNDER, ""))
+    return Path(named) if named else None
 
 
 class CopyKeeper(QObject):
@@ -50,11 +57,11 @@ class CopyKeeper(QObject):
             return
         now = datetime.now().astimezone()
         try:
-            due = is_due(self._shop.file, now)
+            due = is_due(self._shop.file, now, under())
         except OSError:
             return
         if due:
-            self._thread = Thread(target=self._keep, args=(self._shop.file, now))
+            self._thread = Thread(target=self._keep, args=(self._shop.file, now, under()))
             self._thread.start()
 
     def stop(self) -> None:
@@ -63,9 +70,9 @@ class CopyKeeper(QObject):
         if self._thread is not None:
             self._thread.join()
 
-    def _keep(self, file: Path, now: datetime) -> None:
+    def _keep(self, file: Path, now: datetime, where: Path | None) -> None:
         try:
-            keep_copy(file, now)
+            keep_copy(file, now, where)
         except KeenCompassError as error:
             self.said.emit(str(error))
         finally:
@@ -80,7 +87,28 @@ class CopiesDialog(QDialog):
         self._window = window
         self.setWindowTitle("Earlier copies")
         self.setMinimumWidth(560)
-        copies = copies_of(window.shop.file)
+        self._about = Text(colour="soft")
+        self._rows = QVBoxLayout()
+        self._said = Text(colour="bad")
+        buttons = QHBoxLayout()
+        buttons.addWidget(Button("Keep a copy now", self._keep), 1)
+        buttons.addWidget(Button("Keep them elsewhere…", self._choose))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 18, 24, 18)
+        layout.setSpacing(12)
+        layout.addWidget(Line("Earlier copies", th.TITLE, bold=True))
+        layout.addWidget(self._about)
+        layout.addLayout(self._rows, 1)
+        layout.addWidget(self._said)
+        layout.addLayout(buttons)
+        layout.addWidget(Button("Close", self.reject, "quiet"))
+        self._show()
+
+    def _show(self) -> None:
+        """Those that lie where copies are kept now."""
+        copies = copies_of(self._window.shop.file, under())
+        self._about.say(about(len(copies), str(under() or "")))
+        empty(self._rows)
         rows = QWidget()
         grid = QGridLayout(rows)
         for i, copy in enumerate(copies[:SHOWN]):
@@ -88,24 +116,23 @@ class CopiesDialog(QDialog):
             grid.addWidget(Text(f"{copy.file.stat().st_size / 1e6:.1f} MB", colour="soft"), i, 1)
             grid.addWidget(Button("Open", partial(self._open, copy), "quiet"), i, 2)
         grid.setColumnStretch(0, 1)
-        self._said = Text(colour="bad")
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(24, 18, 24, 18)
-        layout.setSpacing(12)
-        layout.addWidget(Line("Earlier copies", th.TITLE, bold=True))
-        layout.addWidget(Text(about(len(copies)), colour="soft"))
-        layout.addWidget(scrolling(rows), 1)
-        layout.addWidget(self._said)
-        layout.addWidget(Button("Keep a copy now", self._keep))
-        layout.addWidget(Button("Close", self.reject, "quiet"))
+        self._rows.addWidget(scrolling(rows))
+
+    def _choose(self) -> None:
+        """A folder on another disk, or the one beside the shop file again."""
+        before = under() or self._window.shop.file.parent
+        if name := QFileDialog.getExistingDirectory(self, "Folder for copies", str(before)):
+            QSettings().setValue(UNDER, "" if Path(name) == self._window.shop.file.parent else name)
+            self._show()
 
     def _keep(self) -> None:
         try:
-            made = keep_copy(self._window.shop.file, datetime.now().astimezone())
+            made = keep_copy(self._window.shop.file, datetime.now().astimezone(), under())
         except KeenCompassError as error:
             self._said.say(str(error))
             return
         self._said.say(f"Kept: {os.path.relpath(made, made.parent.parent)}", "good")
+        self._show()
 
     def _open(self, copy: Copy) -> None:
         try:

@@ -1,7 +1,8 @@
 """Copies of a shop file that are kept by themselves: one a day at most, the last ten, before these one a week.
 
-They lie in a folder beside the shop file. A copy is made through a connection of its own, so that it may be made in a
-thread of its own while the shop is written; it is there whole, or not at all, and never over another.
+They lie in a folder beside the shop file, or in another place that was named, on another disk for example. A copy is
+made through a connection of its own, so that it may be made in a thread of its own while the shop is written; it is
+there whole, or not at all, and never over another.
 """
 
 from __future__ import annotations
@@ -28,15 +29,15 @@ class Copy(NamedTuple):
     at: datetime
 
 
-def folder_of(shop: Path) -> Path:
-    """Where a shop's copies lie."""
-    return shop.with_name(f"{shop.stem} copies")
+def folder_of(shop: Path, under: Path | None = None) -> Path:
+    """Where a shop's copies lie. under: in which folder, where not beside it."""
+    return (under or shop.parent) / f"{shop.stem} copies"
 
 
-def copies_of(shop: Path) -> list[Copy]:
+def copies_of(shop: Path, under: Path | None = None) -> list[Copy]:
     """All that are there, newest first; what someone put there under another kind of name isn't one."""
     found = []
-    for file in folder_of(shop).glob(f"*{shop.suffix}"):
+    for file in folder_of(shop, under).glob(f"*{shop.suffix}"):
         try:
             found.append(Copy(file, datetime.strptime(file.stem, STAMP).astimezone()))
         except ValueError:
@@ -44,24 +45,24 @@ def copies_of(shop: Path) -> list[Copy]:
     return sorted(found, key=lambda copy: copy.at, reverse=True)
 
 
-def is_due(shop: Path, now: datetime) -> bool:
+def is_due(shop: Path, now: datetime, under: Path | None = None) -> bool:
     """Whether the newest copy is a day old, and something was written since."""
-    newest = next(iter(copies_of(shop)), None)
+    newest = next(iter(copies_of(shop, under)), None)
     if newest is None:
         return True
     written = max(path.stat().st_mtime for path in (shop, Path(f"{shop}-wal")) if path.exists())
     return now - newest.at >= EVERY and written > newest.at.timestamp()
 
 
-def keep_copy(shop: Path, now: datetime) -> Path:
+def keep_copy(shop: Path, now: datetime, under: Path | None = None) -> Path:
     """Make a copy, and drop those that are no longer kept. Raises ShopError."""
-    folder = folder_of(shop)
+    folder = folder_of(shop, under)
     target = folder / f"{now:{STAMP}}{shop.suffix}"
     try:
         folder.mkdir(exist_ok=True)
         with closing(sqlite3.connect(f"{uri_of(shop)}?mode=ro", uri=True)) as source:
             write_database(target, source.backup)
-        for old in dropped(copies_of(shop)):
+        for old in dropped(copies_of(shop, under)):
             old.file.unlink(missing_ok=True)
     except (OSError, sqlite3.Error) as error:
         reason = getattr(error, "strerror", None) or str(error)

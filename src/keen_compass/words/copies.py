@@ -10,11 +10,12 @@ def when(at: datetime) -> str:
     return f"{at:%A %-d %B %Y, %H:%M}"
 
 
-def about(count: int) -> str:
-    """What the list is, or that there is nothing in it yet."""
+def about(count: int, folder: str = "") -> str:
+    """What the list is, or that there is nothing in it yet. folder: that was named; empty for beside the shop file."""
+    where = f"in {folder}" if folder else "beside the shop file"
     if not count:
-        return "No copies yet. One is kept by itself once a day while the shop is open."
+        return f"No copies yet. One is kept {where} by itself, once a day while the shop is open."
     return (
-        "Kept once a day: the last ten, before these one a week. A copy opens as a shop of its own; this shop stays "
-        "as it is."
+        f"Kept {where} once a day: the last ten, before these one a week. A copy opens as a shop of its own; this shop "
+        "stays as it is."
     )
