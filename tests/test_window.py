@@ -9,14 +9,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtGui import QAccessible, QAccessibleAnnouncementEvent, QColor, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 from skimage.color import deltaE_ciede2000, rgb2lab
 
 from driving import click as pressed
 from driving import focus, opened, press, shown, states, tab_to, typed_then_killed
-from keen_compass.app import start
+from keen_compass.app import aloud, start
 from keen_compass.app import theme as th
 from keen_compass.app.other_shop import open_shop
 from keen_compass.app.parts import draw_state
@@ -306,6 +306,39 @@ def test_every_pair_of_colours_is_readable(theme: th.Theme) -> None:
     for text, surface in th.PAIRS:
         ratio = th.contrast(getattr(theme, text), getattr(theme, surface))
         assert ratio >= 4.5, f"{theme.name}: {text} on {surface} is {ratio:.2f}"
+
+
+def test_echo_and_verdict_are_announced_to_a_screen_reader(
+    qtbot: QtBot, measuring: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    said: list[str] = []
+
+    def noted(page: QWidget, words: str) -> QAccessibleAnnouncementEvent:
+        said.append(words)
+        return QAccessibleAnnouncementEvent(page, words)
+
+    monkeypatch.setattr(aloud, "QAccessibleAnnouncementEvent", noted)
+    QAccessible.setActive(True)
+    try:
+        read = stand_in.shows(session_of(measuring)) or ""
+        press(read)
+        qtbot.waitUntil(lambda: any(read in words for words in said))
+        press(Qt.Key.Key_Return)
+        for _ in range(11):
+            press(stand_in.shows(session_of(measuring)) or "", Qt.Key.Key_Return)
+        said.clear()
+        (first, *_) = measuring.round_page.answer.cards.values()
+        qtbot.waitUntil(lambda: any(first.accessibleName() in words for words in said))
+        assert "All read" in said[-1]
+        tree = QAccessible.queryAccessibleInterface(first)
+        assert tree.text(QAccessible.Text.Name) == first.accessibleName()
+        assert any(word in first.accessibleName() for word in ("Out", "In", "can’t tell"))
+        said.clear()
+        measuring.round_page.refresh()
+        qtbot.wait(900)
+        assert said == []  # nothing is new
+    finally:
+        QAccessible.setActive(False)
 
 
 # What is left of linear red, green and blue without one kind of cones (Machado, Oliveira and Fernandes, 2009).

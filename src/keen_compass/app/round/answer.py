@@ -132,6 +132,7 @@ class FindingCard(Card):
 
     def show_waiting(self, name: str, number: str, *, in_file: bool = False, by_hand: bool = False) -> None:
         """Nothing read yet. in_file: no controller holds the number, our files carry it; by_hand: nothing does."""
+        self.setAccessibleName("")
         self._name.say(name)
         self._old.say("")
         self._new.say(number)
@@ -235,6 +236,10 @@ class AnswerColumn(QWidget):
         layout.addWidget(self._lookalikes)
         layout.addWidget(self._chart, 100)
         layout.addStretch(1)
+
+    def spoken(self) -> str:
+        """What is found so far, quantity by quantity."""
+        return " ".join(card.accessibleName() for card in self.cards.values() if not card.isHidden())
 
     def offer_warmth(self, words: str) -> None:
         """The button that asks the temperature; no words for none."""

@@ -246,6 +246,12 @@ class Strip(Card):
         layout.addLayout(buttons)
         self._shown: list[tuple[int, str]] | None = None
 
+    def spoken(self) -> str:
+        """What is read now, as far as it is typed, and what is wrong with it."""
+        if not self.isVisible():
+            return ""
+        return f"{self._name.text()}: {self.echo.text()}. {self._trouble.text()}".strip()
+
     def take_focus(self) -> None:
         """On what leads on, where everything is read; where nothing leads on from here, on what can be done instead."""
         ways = (self.onward, self.another, self.more)

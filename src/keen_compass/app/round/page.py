@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_compass.app import theme as th
+from keen_compass.app.aloud import Aloud
 from keen_compass.app.cable_bar import CableBar
 from keen_compass.app.parts import Button, Card, Line, Text, scrolling, tip
 from keen_compass.app.port_link import LinkState, PortLink
@@ -83,6 +84,7 @@ class RoundPage(QWidget):
         self._lay_out()
         self._shown: tuple[object, ...] | None = None
         self._current: str | None = None
+        self._aloud = Aloud(self, (self.measure.strip.spoken, self.answer.spoken))
         self.refresh()
 
     def _lay_out(self) -> None:
@@ -178,6 +180,7 @@ class RoundPage(QWidget):
         self.give_up.setVisible(not session.settled and not context.shop.read_only)
         if self.floor.isVisible():
             self.floor.refresh()
+        self._aloud.later()
         where = (step, waiting, self._entered(), self.held.wanted(), *(self.make.where() if waiting else ()))
         if where != self._shown:
             self._shown = where
