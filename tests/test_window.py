@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt
 from PySide6.QtGui import QAccessible, QAccessibleAnnouncementEvent, QColor, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
@@ -301,11 +301,27 @@ def test_an_empty_shop_says_what_to_do(tmp_path: Path, windows: Callable[[Path],
 # Looks
 
 
-@pytest.mark.parametrize("theme", [th.LIGHT, th.DARK], ids=lambda t: t.name)
+@pytest.mark.parametrize("theme", th.THEMES.values(), ids=lambda t: t.name)
 def test_every_pair_of_colours_is_readable(theme: th.Theme) -> None:
+    least = 7.0 if theme in (th.WHITE, th.BLACK) else 4.5
     for text, surface in th.PAIRS:
         ratio = th.contrast(getattr(theme, text), getattr(theme, surface))
-        assert ratio >= 4.5, f"{theme.name}: {text} on {surface} is {ratio:.2f}"
+        assert ratio >= least, f"{theme.name}: {text} on {surface} is {ratio:.2f}"
+
+
+def test_high_contrast_is_chosen_in_the_menu_and_stays(window: MainWindow) -> None:
+    view = next(a.menu() for a in window.menuBar().actions() if "View" in a.text())
+    try:
+        next(a for a in view.actions() if "on black" in a.text()).trigger()
+        assert th.theme() is th.BLACK
+        assert th.wanted_theme(QApplication.instance(), str(QSettings().value("theme"))) is th.BLACK
+        check_looks(window, (1280, 800))
+        window.begin("rectangle")
+        assert window.round_page is not None
+        check_looks(window, (1280, 800))
+    finally:
+        QSettings().remove("theme")
+        window.use_theme(th.LIGHT)
 
 
 def test_echo_and_verdict_are_announced_to_a_screen_reader(
@@ -350,7 +366,7 @@ EYES = {
 
 
 @pytest.mark.parametrize("eye", EYES)
-@pytest.mark.parametrize("theme", [th.LIGHT, th.DARK], ids=lambda t: t.name)
+@pytest.mark.parametrize("theme", th.THEMES.values(), ids=lambda t: t.name)
 def test_in_and_out_are_apart_to_colour_blind_eyes(theme: th.Theme, eye: str) -> None:
     """By what CIEDE2000 says of two colours: from about 2 on they differ at a glance."""
 

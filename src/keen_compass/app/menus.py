@@ -21,7 +21,13 @@ if TYPE_CHECKING:
 
 Key = str | QKeySequence.StandardKey | None
 STEPS = ("make", "measure", "correct", "confirm")
-THEMES = {"": "Colours as the &desktop", "light": "&Light colours", "dark": "&Dark colours"}
+THEMES = {
+    "": "Colours as the &desktop",
+    "light": "&Light colours",
+    "dark": "&Dark colours",
+    "white": "&High contrast, on white",
+    "black": "High &contrast, on black",
+}
 
 
 class Menus(QObject):

@@ -88,6 +88,51 @@ DARK = Theme(
     heat=("#1f4f86", "#2b3034", "#8a4a10"),
 )
 
+# High contrast: text at 7 : 1 or more (WCAG 2, AAA), frames as strong as text.
+WHITE = LIGHT._replace(
+    name="white",
+    paper="#ffffff",
+    rail="#ffffff",
+    card="#ffffff",
+    line="#000000",
+    grid="#cfcfcf",
+    ink="#000000",
+    soft="#262626",
+    good="#00504a",
+    good_fill="#e2f3ef",
+    bad="#8c1500",
+    bad_fill="#ffeae4",
+    warn="#553300",
+    warn_fill="#fff3d6",
+    quiet_fill="#f2f2f2",
+    focus="#003d99",
+    material="#ffffff",
+    film="#ffffff",
+    print="#000000",
+)
+BLACK = DARK._replace(
+    name="black",
+    paper="#000000",
+    rail="#000000",
+    card="#000000",
+    line="#ffffff",
+    grid="#3a3a3a",
+    ink="#ffffff",
+    soft="#e4e4e4",
+    good="#86f2e0",
+    good_fill="#062b26",
+    bad="#ffa08c",
+    bad_fill="#3a0d06",
+    warn="#ffd873",
+    warn_fill="#2e2200",
+    quiet_fill="#1c1c1c",
+    focus="#9fcbff",
+    material="#101010",
+    film="#ffffff",
+    print="#000000",
+)
+THEMES = {t.name: t for t in (LIGHT, DARK, WHITE, BLACK)}
+
 # (text, background) by name: whatever puts text on a surface must be here.
 PAIRS = (
     ("ink", "paper"),
@@ -195,10 +240,14 @@ def apply(app: QApplication, wanted: Theme) -> None:
 
 
 def wanted_theme(app: QApplication, choice: str | None) -> Theme:
-    """What was chosen, else what the desktop uses."""
+    """What was chosen, else what the desktop uses: light or dark, with high contrast where it asks for that."""
     if choice:
-        return DARK if choice == "dark" else LIGHT
-    return DARK if app.styleHints().colorScheme() == Qt.ColorScheme.Dark else LIGHT
+        return THEMES.get(choice, LIGHT)
+    hints = app.styleHints()
+    strong = hints.accessibility().contrastPreference() == Qt.ContrastPreference.HighContrast
+    if hints.colorScheme() == Qt.ColorScheme.Dark:
+        return BLACK if strong else DARK
+    return WHITE if strong else LIGHT
 
 
 @cache

@@ -90,7 +90,7 @@ def _add_window(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--log", choices=("debug", "info", "warning", "error"), default="", help="keep a log of what the window does"
     )
-    parser.add_argument("--theme", choices=("light", "dark"), help="instead of the desktop's own")
+    parser.add_argument("--theme", choices=("light", "dark", "white", "black"), help="instead of the desktop's own")
     parser.set_defaults(run=_window)
 
 
