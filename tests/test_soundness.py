@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import shutil
 import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -86,7 +87,9 @@ def test_what_is_repaired_is_sound_and_opens(demo: Path, tmp_path: Path, capsys:
     assert body["faults"]
     assert demo.read_bytes() == before
     assert told(capsys, str(out)) == (0, {"sound": True, "faults": []})
-    shop, kept = Shop(out), sqlite3.connect(demo).execute("SELECT count(*) FROM round").fetchone()[0]
+    with closing(sqlite3.connect(demo)) as db:
+        ((kept,),) = db.execute("SELECT count(*) FROM round")
+    shop = Shop(out)
     assert sum(len(shop.rounds(m.uid)) for m in shop.machines()) == kept - 1
     shop.close()
 
