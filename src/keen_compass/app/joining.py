@@ -104,7 +104,7 @@ def _set(window: MainWindow, one: Apart, apart: list[tuple[str, Apart]]) -> None
     """The older number is in the controller: it is set once more."""
     older = min(one.here, one.there, key=lambda side: side[0])[1]
     try:
-        window.shop.set_again(one.machine, one.quantity, one.subject, older)
+        window.shop.put_value_of(one.machine, one.quantity, one.subject, older, "typed")
     except KeenCompassError as error:
         window.say(str(error))
     window.back()

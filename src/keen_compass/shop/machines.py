@@ -293,26 +293,23 @@ class MachineRows(ShopBase):
         subject: Subject = NO_SUBJECT,
     ) -> None:
         """Append a value. subject: what is mounted; what of it doesn't matter to the quantity is left out."""
+        self.put_value_of(machine, quantity, key_for(quantity, subject), stored, how, round_id=round_id)
+
+    def put_value_of(
+        self, machine: str, quantity: str, subject: str, stored: StoredValue, how: str, *, round_id: int | None = None
+    ) -> None:
+        """The same with the key of the subject, as a row has it."""
         with self.writing():
             self._f.append(
                 "value",
                 machine=machine,
                 quantity=quantity,
-                subject=key_for(quantity, subject),
+                subject=subject,
                 at=self._stamp(machine),
                 round=round_id,
                 how=how,
                 body=json.dumps(stored.to_body()),
             )
-
-    def set_again(self, machine: str, quantity: str, subject: str, stored: StoredValue) -> None:
-        """Append a value that an earlier row holds already, with its very subject."""
-        with self.writing():
-            body = json.dumps(stored.to_body())
-            self._f.append(
-                "value", machine=machine, quantity=quantity, subject=subject, at=self._stamp(machine), round=None,
-                how="typed", body=body,
-            )  # fmt: skip
 
     def held_subjects(self) -> dict[tuple[str, str], str]:
         """Whose number is in each place now: key of its subject by (machine, quantity)."""
