@@ -182,9 +182,9 @@ def late(way: Sequence[Point], play: Point) -> list[Point]:
     return found
 
 
-def dragged(way: Sequence[Point], trails: float) -> list[Point]:
+def dragged(way: Sequence[Point], trails: float, begins: float = 0.0) -> list[Point]:
     """The tip of a swivelling blade, from the equation of its angle: dθ/ds = sin(φ − θ)/f, in small steps."""
-    theta, found = 0.0, []
+    theta, found = begins, []
     for (ax, ay), (bx, by) in pairwise(way):
         long = math.dist((ax, ay), (bx, by))
         if not long:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import math
 import random
+import sys
 from itertools import pairwise
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -40,23 +42,11 @@ from keen_compass.standin.truth import Truth
 from looks import check_looks, settle
 from said import solved
 
+sys.path.insert(0, str(Path(__file__).parents[1] / "bench"))
+from scanner_pieces import dragged, followed, late
+
 Point = tuple[float, float]
 VALUES = (0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4)
-
-
-def dragged(way: list[Point], trails: float, begins: float = 0.0) -> list[Point]:
-    """The tip of a swivelling blade, from the equation of its angle: dθ/ds = sin(φ − θ)/f, in small steps."""
-    theta, found = begins, []
-    for (ax, ay), (bx, by) in pairwise(way):
-        long = math.dist((ax, ay), (bx, by))
-        phi, n = math.atan2(by - ay, bx - ax), max(math.ceil(long / (trails / 20)), 1)
-        for k in range(1, n + 1):
-            h = long / n / trails
-            middle = theta + 0.5 * h * math.sin(phi - theta)
-            theta += h * math.sin(phi - middle)
-            x, y = ax + (bx - ax) * k / n, ay + (by - ay) * k / n
-            found.append((x - trails * math.cos(theta), y - trails * math.sin(theta)))
-    return found
 
 
 def off_the_line(p: Point, corners: list[Point]) -> float:
@@ -244,14 +234,7 @@ def test_the_corner_that_closes_is_seen_in_a_scan(trails: float, play: float, st
     row = BladeRow(tuple(round(trails - 0.17 + 0.05 * i, 3) for i in range(7)), 1.0)
     squares = []
     for item in (item for layer in row.job(1).layers for item in layer.items if isinstance(item, Contour)):
-        line = led(item.stroke(), item.trails or 0.0)
-        way = [p for span in line.spans() for p in (span.a, *(span.at(k / 20) for k in range(1, 21)))]
-        x, y, late = *way[0], []
-        for u, v in way:
-            x, y = min(max(x, u - play / 2), u + play / 2), min(max(y, v - play / 2), v + play / 2)
-            if not late or math.dist(late[-1], (x, y)) > 1e-6:
-                late.append((x, y))
-        tip = dragged(late, trails)
+        tip = dragged(late(followed(item), (play, play)), trails)
         hole = Polygon(LineString([*tip, tip[0]]).buffer(0.01).exterior).buffer(-0.01)
         sides = hole.buffer(-1, join_style="mitre").minimum_rotated_rectangle.buffer(1, join_style="mitre")
         hole = hole.intersection(sides) if stays else hole
