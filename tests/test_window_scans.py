@@ -13,6 +13,7 @@ from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from driving import click, focus, opened, press, shown
+from keen_compass.app.round.page import RoundPage
 from keen_compass.app.window import MainWindow
 from keen_compass.errors import InputError
 from keen_compass.practice import stand_in
@@ -51,6 +52,22 @@ def looked_at(window: MainWindow) -> None:
     click(window.round_page, "Take a practice picture")
     settle()
     assert focus() == "Use these"
+
+
+def made_and_looked_at(window: MainWindow, machine: str, procedure: str, quantity: str, **chosen: str) -> RoundPage:
+    """A round whose piece is cut, on the practice scanner."""
+    window.show_rose(machine)
+    window.begin(procedure, quantity)
+    page = window.round_page
+    assert page is not None
+    for name, option in chosen.items():
+        page.model.session.making.choose_option(name, option)
+    cut(page.model.session)
+    page.refresh()
+    settle()
+    looked_at(window)
+    check_looks(window, (1280, 800))
+    return page
 
 
 def test_a_plate_is_read_from_a_scan(qtbot: QtBot, window: MainWindow, session: RoundSession, tmp_path: Path) -> None:
@@ -141,18 +158,9 @@ def test_what_lies_on_no_glass_has_no_scan(qtbot: QtBot, shop: Shop) -> None:
 @pytest.mark.parametrize("side", ["outside", "inside"])
 def test_rungs_of_a_ladder_are_read_from_one_scan(qtbot: QtBot, window: MainWindow, side: str) -> None:
     """Coupons in their order, or slots in one plate; one coupon too few is no ladder."""
-    window.show_rose("heron")
-    window.begin("kerf-ladder", "kerf")
-    page = window.round_page
-    assert page is not None
+    page = made_and_looked_at(window, "heron", "kerf-ladder", "kerf", side=side)
     session = page.model.session
-    session.making.choose_option("side", side)
-    cut(session)
-    page.refresh()
-    settle()
-    looked_at(window)
     panel, scans = page.measure.scan, session.seen_piece
-    check_looks(window, (1280, 800))
     assert set(panel.ticks) == {f"rung_{i}" for i in range(1, 8)}
     assert ("in their order" in shown(panel)) is (side == "outside")
     looked = scans.looked
@@ -175,17 +183,9 @@ def test_rungs_of_a_ladder_are_read_from_one_scan(qtbot: QtBot, window: MainWind
 @pytest.mark.parametrize("machine", ["heron", "ember"])
 def test_the_room_that_a_comb_leaves_is_read_from_a_scan(qtbot: QtBot, window: MainWindow, machine: str) -> None:
     """Strips in their window, pushed together; with room in two places it is no answer."""
-    window.show_rose(machine)
-    window.begin("kerf-comb", "kerf")
-    page = window.round_page
-    assert page is not None
+    page = made_and_looked_at(window, machine, "kerf-comb", "kerf")
     session = page.model.session
-    cut(session)
-    page.refresh()
-    settle()
-    looked_at(window)
     panel, looked = page.measure.scan, session.seen_piece.looked
-    check_looks(window, (1280, 800))
     assert set(panel.ticks) == {"slack"}
     assert looked is not None
     (slack,) = looked.readings.read
@@ -206,16 +206,8 @@ def test_the_room_that_a_comb_leaves_is_read_from_a_scan(qtbot: QtBot, window: M
 
 def test_the_corner_that_closes_is_picked_from_a_scan(qtbot: QtBot, window: MainWindow) -> None:
     """Squares lifted out of film: what the blade cut beyond their corners, or short of them, says which is right."""
-    window.show_rose("swift")
-    window.begin("drag-blade", "drag")
-    page = window.round_page
-    assert page is not None
+    page = made_and_looked_at(window, "swift", "drag-blade", "drag")
     session = page.model.session
-    cut(session)
-    page.refresh()
-    settle()
-    looked_at(window)
-    check_looks(window, (1280, 800))
     panel, truth = page.measure.scan, session.context.stand_in
     assert set(panel.ticks) == {"pick"}
     assert truth is not None
