@@ -138,13 +138,10 @@ def _masks(grey: Array, count: int, name: str) -> tuple[list[NDArray[np.bool_]],
         raise InputError("shows no piece, or a very small one: scan it at 300 dpi or more", name)
     if whole[0].any() or whole[-1].any() or whole[:, 0].any() or whole[:, -1].any():
         raise InputError("shows a piece that reaches beyond the picture: lay all of it on the glass", name)
-    alike = np.sort(areas)[-1] * LEAST_ALIKE
-    if int((areas > alike).sum()) != count and count > 1:
-        raise InputError(
-            f"shows {int((areas > alike).sum())} parts of about one size; lay all {count} on the glass, apart", name
-        )
     if count == 1:  # with what lies in its window
         return [whole & mask], factor
+    if (alike := _alike(areas)) != count:
+        raise InputError(f"shows {alike} parts of about one size; lay all {count} on the glass, apart", name)
     middles = [center_of_mass(part) for part in largest]
     high = max(float(np.ptp(np.nonzero(part)[0])) for part in largest)
     rows = np.searchsorted(_row_ends([v for v, _ in middles], high), [v for v, _ in middles])
@@ -157,13 +154,20 @@ def _apart(mask: NDArray[np.bool_], count: int) -> tuple[NDArray[Any], NDArray[A
     import numpy as np
     from scipy.ndimage import binary_fill_holes, label
 
-    for regions in (mask, binary_fill_holes(mask) & ~mask):
+    def numbered(regions: NDArray[np.bool_]) -> tuple[NDArray[Any], NDArray[Any]]:
         labels, _ = label(regions)
-        areas = np.bincount(labels.ravel())[1:]
-        if count > 1 and len(areas) >= count and (areas > areas.max() * LEAST_ALIKE).sum() == count:
-            return labels, areas
-    labels, _ = label(mask)
-    return labels, np.bincount(labels.ravel())[1:]
+        return labels, np.bincount(labels.ravel())[1:]
+
+    standing = numbered(mask)
+    if count == 1 or _alike(standing[1]) == count:
+        return standing
+    holes = numbered(binary_fill_holes(mask) & ~mask)
+    return holes if _alike(holes[1]) == count else standing
+
+
+def _alike(areas: NDArray[Any]) -> int:
+    """How many parts have about the largest one's size."""
+    return int((areas > LEAST_ALIKE * areas.max(initial=0)).sum())
 
 
 def _row_ends(middles: Sequence[float], high: float) -> list[float]:
