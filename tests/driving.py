@@ -73,7 +73,7 @@ def tab_to(name: str) -> None:
     raise AssertionError(f"Tab never reached {name}")
 
 
-def until(done: Callable[[], bool], seconds: float = 8.0) -> None:
+def until(done: Callable[[], bool], seconds: float = 60.0) -> None:
     """Let the window live until something is so."""
     end = time.monotonic() + seconds
     while not done():

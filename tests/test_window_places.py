@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 import subprocess
-import time
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
@@ -135,7 +134,6 @@ def test_the_kind_brings_its_own_form_and_what_is_folded_opens_where_it_is_wrong
 def test_from_an_empty_shop_to_the_first_answer_in_few_keys(qtbot: QtBot, tmp_path: Path) -> None:
     """By keyboard alone, as someone who has never seen it: what is in bold or has the keyboard is pressed."""
     window, keys = opened(qtbot, Shop(tmp_path / "new.kcshop")), 0
-    began = time.monotonic()
 
     def stroke(*strokes: Qt.Key | str) -> None:
         nonlocal keys
@@ -173,7 +171,6 @@ def test_from_an_empty_shop_to_the_first_answer_in_few_keys(qtbot: QtBot, tmp_pa
         press(f"{nominal * 1.002:.2f}", Qt.Key.Key_Return)
     assert "Out:" in shown(page.answer)
     assert keys <= 40, keys
-    assert time.monotonic() - began < 180
 
 
 def test_wrong_fields_are_marked_and_nothing_is_kept(window: MainWindow) -> None:
